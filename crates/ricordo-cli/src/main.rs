@@ -1,0 +1,3 @@
+//! The command-line tool of Ricordo.
+
+fn main() {}

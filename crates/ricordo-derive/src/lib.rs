@@ -1,0 +1,1 @@
+//! The derive macro of Ricordo.

@@ -1,0 +1,1 @@
+//! The state of application forms, without any interface code.
