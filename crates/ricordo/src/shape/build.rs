@@ -1,0 +1,197 @@
+//! Building a shape, and refusing one that could not be a form.
+
+use std::any::TypeId;
+use std::sync::Arc;
+
+use indexmap::map::Entry;
+use rustc_hash::FxHashMap;
+use thiserror::Error;
+
+use super::fit::DEEPEST;
+use super::{Fields, Kind, ListId, Part, PartId, RecordId, Shape};
+
+/// Why parts do not make a shape.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[error("{problem}")]
+pub struct ShapeError {
+    part: Option<PartId>,
+    problem: String,
+}
+
+impl ShapeError {
+    /// The part in question, if it is one.
+    pub fn part(&self) -> Option<PartId> {
+        self.part
+    }
+}
+
+/// Collects the parts of a shape.
+///
+/// Records and lists are opened before their contents are known, so that they may contain themselves.
+///
+/// ```
+/// use ricordo::shape::{Kind, Part, ShapeBuilder};
+///
+/// let mut builder = ShapeBuilder::new();
+/// let oven = builder.open_record();
+/// builder.field(oven, "name", Part::new(Kind::Text).required())?;
+/// builder.field(oven, "degrees", Part::new(Kind::Integer))?;
+/// let shape = builder.finish(Part::new(Kind::Record(oven)))?;
+/// assert_eq!(shape.fields(oven).map(|(name, _)| name).collect::<Vec<_>>(), ["name", "degrees"]);
+/// # Ok::<(), ricordo::shape::ShapeError>(())
+/// ```
+#[derive(Debug, Default)]
+pub struct ShapeBuilder {
+    parts: Vec<Part>,
+    records: Vec<Fields>,
+    lists: Vec<Option<PartId>>,
+    of_types: FxHashMap<TypeId, RecordId>,
+}
+
+impl ShapeBuilder {
+    /// A builder without parts.
+    pub fn new() -> Self {
+        ShapeBuilder::default()
+    }
+
+    /// Opens a record type that has no fields yet.
+    pub fn open_record(&mut self) -> RecordId {
+        self.records.push(Fields::default());
+        RecordId(index(self.records.len() - 1))
+    }
+
+    /// Adds a field to a record type, after those that it has.
+    pub fn field(&mut self, record: RecordId, name: &str, part: Part) -> Result<PartId, ShapeError> {
+        let id = self.add(part);
+        match self.records[record.0 as usize].entry(Arc::from(name)) {
+            Entry::Vacant(vacant) => Ok(*vacant.insert(id)),
+            Entry::Occupied(_) => Err(ShapeError {
+                part: Some(id),
+                problem: format!("the record has two fields named “{name}”"),
+            }),
+        }
+    }
+
+    /// Opens a list type whose item is not known yet.
+    pub fn open_list(&mut self) -> ListId {
+        self.lists.push(None);
+        ListId(index(self.lists.len() - 1))
+    }
+
+    /// Says what the rows of a list type are.
+    pub fn item(&mut self, list: ListId, part: Part) -> PartId {
+        let id = self.add(part);
+        self.lists[list.0 as usize] = Some(id);
+        id
+    }
+
+    /// The record type of a Rust type: opened, and filled by `fill`, the first time it is asked for.
+    pub fn record_of<T: 'static>(&mut self, fill: impl FnOnce(&mut ShapeBuilder, RecordId)) -> RecordId {
+        if let Some(record) = self.of_types.get(&TypeId::of::<T>()) {
+            return *record;
+        }
+        let record = self.open_record();
+        self.of_types.insert(TypeId::of::<T>(), record);
+        fill(self, record);
+        record
+    }
+
+    /// Changes a part that has been added.
+    pub(crate) fn part_mut(&mut self, id: PartId) -> &mut Part {
+        &mut self.parts[id.0 as usize]
+    }
+
+    fn add(&mut self, part: Part) -> PartId {
+        self.parts.push(part);
+        PartId(index(self.parts.len() - 1))
+    }
+
+    /// The shape whose form is `root`. Refused are lists without an item, a record that would lie in itself
+    /// without end, and a default that does not fit its part.
+    pub fn finish(mut self, root: Part) -> Result<Shape, ShapeError> {
+        let root = self.add(root);
+        let lists = self.lists.iter().copied().collect::<Option<Vec<_>>>();
+        let Some(lists) = lists else {
+            return Err(ShapeError {
+                part: None,
+                problem: "a list was opened but not given an item".to_owned(),
+            });
+        };
+        let mut shape = Shape { parts: self.parts, records: self.records, lists, root };
+        Extents::check(&shape)?;
+        for id in (0..shape.parts.len()).map(|position| PartId(index(position))) {
+            if let Some(default) = shape.parts[id.0 as usize].default.take() {
+                let fitted = shape.fit(id, default).map_err(|misfit| ShapeError {
+                    part: Some(id),
+                    problem: format!("the default does not fit: {misfit}"),
+                })?;
+                shape.parts[id.0 as usize].default = Some(fitted);
+            }
+        }
+        Ok(shape)
+    }
+}
+
+/// An index as it is stored; shapes with four thousand million parts are not to be had.
+fn index(position: usize) -> u32 {
+    u32::try_from(position).expect("fewer parts than a u32 counts")
+}
+
+/// How many places a blank record of each type has, and how deep they lie: a record that is always there
+/// holds all records that are always there in it, which must come to an end.
+struct Extents<'a> {
+    shape: &'a Shape,
+    known: Vec<Option<Extent>>,
+}
+
+#[derive(Clone, Copy)]
+struct Extent {
+    places: u64,
+    depth: usize,
+}
+
+impl Extents<'_> {
+    /// More places than this in one blank record are a definition that multiplies, not a form.
+    const MOST_PLACES: u64 = 1_000_000;
+
+    fn check(shape: &Shape) -> Result<(), ShapeError> {
+        let mut extents = Extents { shape, known: vec![None; shape.records.len()] };
+        for record in 0..shape.records.len() {
+            extents.of(RecordId(index(record)), 0)?;
+        }
+        Ok(())
+    }
+
+    fn of(&mut self, record: RecordId, above: usize) -> Result<Extent, ShapeError> {
+        if let Some(extent) = self.known[record.0 as usize] {
+            return Ok(extent);
+        }
+        let mut extent = Extent { places: 1, depth: 1 };
+        for (name, id) in self.shape.fields(record) {
+            let refuse = |problem: String| Err(ShapeError { part: Some(id), problem });
+            let part = self.shape.part(id);
+            let inner = match part.kind {
+                Kind::Record(inner) if !part.nullable => {
+                    if above >= DEEPEST {
+                        return refuse(format!(
+                            "“{name}” lies more than {DEEPEST} records deep, or within itself without end: \
+                             let it be null, or a list"
+                        ));
+                    }
+                    self.of(inner, above + 1)?
+                }
+                _ => Extent { places: 1, depth: 0 },
+            };
+            extent.places = extent.places.saturating_add(inner.places);
+            extent.depth = extent.depth.max(inner.depth + 1);
+            if extent.places > Self::MOST_PLACES || extent.depth > DEEPEST {
+                return refuse(format!(
+                    "with “{name}” a blank record has more than {} places, or lies more than {DEEPEST} deep",
+                    Self::MOST_PLACES
+                ));
+            }
+        }
+        self.known[record.0 as usize] = Some(extent);
+        Ok(extent)
+    }
+}

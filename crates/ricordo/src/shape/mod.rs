@@ -1,0 +1,100 @@
+//! What a form is made of.
+//!
+//! A [`Shape`] is built once, from a typed record or from a definition file, and never changes. It consists of
+//! [`Part`]s: one for each field of each record, for the items of each list, and for the form itself. A shape
+//! may contain itself, through lists and through records that may be null.
+
+mod build;
+mod fit;
+mod nearest;
+mod part;
+mod pointer;
+mod reading;
+
+use std::sync::Arc;
+
+use indexmap::IndexMap;
+use smallvec::SmallVec;
+
+pub use build::{ShapeBuilder, ShapeError};
+pub use fit::Misfit;
+pub use nearest::nearest;
+pub use part::{Choice, Choices};
+pub use part::{Constraints, FindingKind, Format, Kind, Part, Reveal};
+pub use pointer::{Pointer, PointerError};
+pub use reading::Reading;
+
+/// Names a part within its shape.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct PartId(u32);
+
+/// Names the fields of a record type within a shape.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct RecordId(u32);
+
+/// Names the item of a list type within a shape.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct ListId(u32);
+
+/// One step down in a form: to a field by its position in the definition, or to a row by its position now.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Step {
+    /// The field at this position of the record's definition.
+    Field(u32),
+    /// The row at this position of the list.
+    Row(u32),
+}
+
+/// The steps from a place down to another. What a typed path is, without its types.
+pub type Route = SmallVec<[Step; 4]>;
+
+/// The fields of a record type, in the order of the definition.
+pub(crate) type Fields = IndexMap<Arc<str>, PartId, rustc_hash::FxBuildHasher>;
+
+/// What a form is made of.
+#[derive(Debug)]
+pub struct Shape {
+    parts: Vec<Part>,
+    records: Vec<Fields>,
+    lists: Vec<PartId>,
+    root: PartId,
+}
+
+impl Shape {
+    /// The part of the form itself.
+    pub fn root(&self) -> PartId {
+        self.root
+    }
+
+    /// The part of this name in the shape that gave the name out.
+    pub fn part(&self, id: PartId) -> &Part {
+        &self.parts[id.0 as usize]
+    }
+
+    /// The fields of a record, by name and in order.
+    pub fn fields(&self, record: RecordId) -> impl ExactSizeIterator<Item = (&str, PartId)> {
+        self.records[record.0 as usize].iter().map(|(name, part)| (&**name, *part))
+    }
+
+    /// The part of a list's rows.
+    pub fn item(&self, list: ListId) -> PartId {
+        self.lists[list.0 as usize]
+    }
+
+    /// The position and part of the field of this name.
+    pub fn field(&self, record: RecordId, name: &str) -> Option<(u32, PartId)> {
+        let (position, _, part) = self.records[record.0 as usize].get_full(name)?;
+        Some((u32::try_from(position).ok()?, *part))
+    }
+
+    /// The name and part of the field at a position.
+    pub(crate) fn field_at(&self, record: RecordId, position: u32) -> Option<(&Arc<str>, PartId)> {
+        let (name, part) = self.records[record.0 as usize].get_index(position as usize)?;
+        Some((name, *part))
+    }
+
+    /// The field name nearest to one that does not exist, for the message that says so.
+    pub(crate) fn nearest_field(&self, record: RecordId, wanted: &str) -> Option<&str> {
+        nearest(wanted, self.fields(record).map(|(name, _)| name))
+    }
+}

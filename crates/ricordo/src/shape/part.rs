@@ -1,0 +1,314 @@
+//! Parts: what a shape says of a field, a record, a list or an item.
+
+use std::fmt;
+use std::sync::Arc;
+
+use rust_decimal::Decimal;
+
+use super::{ListId, RecordId};
+use crate::value::Value;
+
+/// What a shape says of a place.
+#[derive(Clone, Debug)]
+pub struct Part {
+    /// What sort of place it is.
+    pub kind: Kind,
+    /// What a person reads beside the widget, if anything is said.
+    pub label: Option<Arc<str>>,
+    /// A longer explanation.
+    pub description: Option<Arc<str>>,
+    /// Whether null is allowed.
+    pub nullable: bool,
+    /// Whether an empty value is an error.
+    pub required: bool,
+    /// What the value must keep to.
+    pub constraints: Constraints,
+    /// What the place holds in a form, or a row, that is given no data.
+    pub default: Option<Value>,
+    /// When findings are shown.
+    pub reveal: Reveal,
+    /// Messages in the place of the library's own, by the kind of finding.
+    pub messages: Vec<(FindingKind, Arc<str>)>,
+}
+
+impl Part {
+    /// A part of this kind, of which nothing else is said.
+    pub fn new(kind: Kind) -> Self {
+        Part {
+            kind,
+            label: None,
+            description: None,
+            nullable: false,
+            required: false,
+            constraints: Constraints::default(),
+            default: None,
+            reveal: Reveal::default(),
+            messages: Vec::new(),
+        }
+    }
+
+    /// The same part with a label.
+    pub fn label(mut self, label: &str) -> Self {
+        self.label = Some(label.into());
+        self
+    }
+
+    /// The same part with an explanation.
+    pub fn description(mut self, description: &str) -> Self {
+        self.description = Some(description.into());
+        self
+    }
+
+    /// The same part, for which null is allowed and nothing is required.
+    pub fn nullable(mut self) -> Self {
+        self.nullable = true;
+        self.required = false;
+        self
+    }
+
+    /// The same part, which an empty value misses.
+    pub fn required(mut self) -> Self {
+        self.required = true;
+        self
+    }
+
+    /// The same part with a default.
+    pub fn default(mut self, value: Value) -> Self {
+        self.default = Some(value);
+        self
+    }
+
+    /// The same part with a bound below, unless it has a stricter one.
+    pub fn minimum(mut self, least: Decimal) -> Self {
+        let bound = self.constraints.minimum.map_or(least, |bound| bound.max(least));
+        self.constraints.minimum = Some(bound);
+        self
+    }
+
+    /// The same part with a bound above, unless it has a stricter one.
+    pub fn maximum(mut self, most: Decimal) -> Self {
+        let bound = self.constraints.maximum.map_or(most, |bound| bound.min(most));
+        self.constraints.maximum = Some(bound);
+        self
+    }
+
+    /// The same part, whose findings are shown when `reveal` says.
+    pub fn reveal(mut self, reveal: Reveal) -> Self {
+        self.reveal = reveal;
+        self
+    }
+
+    /// The same part with a message of its own for a kind of finding.
+    pub fn message(mut self, kind: FindingKind, message: &str) -> Self {
+        self.messages.retain(|(of, _)| *of != kind);
+        self.messages.push((kind, message.into()));
+        self
+    }
+
+    /// Whether the place is a scalar, not a record or a list.
+    pub fn is_field(&self) -> bool {
+        !matches!(self.kind, Kind::Record(_) | Kind::List(_))
+    }
+}
+
+/// The sort of a place.
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub enum Kind {
+    /// Any text.
+    Text,
+    /// A number without fraction.
+    Integer,
+    /// A number.
+    Decimal,
+    /// True or false.
+    Flag,
+    /// One of several values.
+    Choice(Choices),
+    /// Fields by name.
+    Record(RecordId),
+    /// Rows in order.
+    List(ListId),
+}
+
+impl Kind {
+    /// What is expected here, as messages say it: "a whole number", "one of “rye” and “spelt”".
+    pub(crate) fn expectation(&self) -> &'static str {
+        match self {
+            Kind::Text => "a text",
+            Kind::Integer => "a whole number",
+            Kind::Decimal => "a number",
+            Kind::Flag => "true or false",
+            Kind::Choice(_) => "one of the choices",
+            Kind::Record(_) => "a record",
+            Kind::List(_) => "a list",
+        }
+    }
+}
+
+/// One of the values of a choice: what is stored, and what a person reads.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Choice {
+    /// What is stored: a text, a number or a flag.
+    pub value: Value,
+    /// What a person reads; the text of the value if nothing else is said.
+    pub label: Option<Arc<str>>,
+}
+
+impl Choice {
+    /// What a person reads.
+    pub fn shown(&self) -> String {
+        self.label.as_deref().map_or_else(|| self.value.to_text().into_owned(), str::to_owned)
+    }
+}
+
+/// The values of a choice, in order. Cheap to clone.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Choices(Arc<[Choice]>);
+
+impl Choices {
+    /// Choices from values and labels.
+    pub fn new(choices: impl IntoIterator<Item = Choice>) -> Self {
+        Choices(choices.into_iter().collect())
+    }
+
+    /// The choices in order.
+    pub fn iter(&self) -> std::slice::Iter<'_, Choice> {
+        self.0.iter()
+    }
+
+    /// Whether one of them is this value.
+    pub fn offers(&self, value: &Value) -> bool {
+        self.0.iter().any(|choice| choice.value == *value)
+    }
+}
+
+impl fmt::Display for Choices {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        const NAMED: usize = 8;
+        for (index, choice) in self.0.iter().take(NAMED).enumerate() {
+            write!(formatter, "{}{}", if index == 0 { "" } else { ", " }, choice.value.to_text())?;
+        }
+        if self.0.len() > NAMED { write!(formatter, " and {} more", self.0.len() - NAMED) } else { Ok(()) }
+    }
+}
+
+/// What a value must keep to. What is not said is not checked, and nothing of this is checked on an empty
+/// value, which `required` is for.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Constraints {
+    /// The least length of a text, in Unicode code points.
+    pub min_length: Option<u64>,
+    /// The greatest length of a text, in Unicode code points.
+    pub max_length: Option<u64>,
+    /// The least number.
+    pub minimum: Option<Decimal>,
+    /// The greatest number.
+    pub maximum: Option<Decimal>,
+    /// A number that the value must be greater than.
+    pub exclusive_minimum: Option<Decimal>,
+    /// A number that the value must be less than.
+    pub exclusive_maximum: Option<Decimal>,
+    /// A number greater than zero that the value must be a multiple of.
+    pub multiple_of: Option<Decimal>,
+    /// What a text must look like.
+    pub format: Option<Format>,
+    /// The least number of rows.
+    pub min_items: Option<u64>,
+    /// The greatest number of rows.
+    pub max_items: Option<u64>,
+}
+
+/// What a text must look like.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Format {
+    /// A *valid email address* (HTML Living Standard, section 4.10.5.1.5).
+    Email,
+}
+
+/// When findings about a place are shown to a person.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Reveal {
+    /// Once the place has been left.
+    #[default]
+    Touched,
+    /// At once.
+    Always,
+}
+
+/// What is wrong with a place.
+///
+/// The first group has the names of the HTML Living Standard's constraint validation (section 4.10.21.1).
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[non_exhaustive]
+pub enum FindingKind {
+    /// A required value is empty.
+    ValueMissing,
+    /// A text is not in its format.
+    TypeMismatch,
+    /// A text has too many characters.
+    TooLong,
+    /// A text has too few characters.
+    TooShort,
+    /// A number is too small.
+    RangeUnderflow,
+    /// A number is too large.
+    RangeOverflow,
+    /// A number is no multiple of its step.
+    StepMismatch,
+    /// What was typed cannot be read as a value.
+    BadInput,
+    /// A list has too few rows.
+    TooFew,
+    /// A list has too many rows.
+    TooMany,
+    /// The value is none of the choices.
+    NotListed,
+}
+
+impl FindingKind {
+    /// Every kind there is.
+    pub const ALL: [FindingKind; 11] = [
+        FindingKind::ValueMissing,
+        FindingKind::TypeMismatch,
+        FindingKind::TooLong,
+        FindingKind::TooShort,
+        FindingKind::RangeUnderflow,
+        FindingKind::RangeOverflow,
+        FindingKind::StepMismatch,
+        FindingKind::BadInput,
+        FindingKind::TooFew,
+        FindingKind::TooMany,
+        FindingKind::NotListed,
+    ];
+
+    /// The kind's name in files: `value_missing`, `too_few`.
+    pub fn name(self) -> &'static str {
+        match self {
+            FindingKind::ValueMissing => "value_missing",
+            FindingKind::TypeMismatch => "type_mismatch",
+            FindingKind::TooLong => "too_long",
+            FindingKind::TooShort => "too_short",
+            FindingKind::RangeUnderflow => "range_underflow",
+            FindingKind::RangeOverflow => "range_overflow",
+            FindingKind::StepMismatch => "step_mismatch",
+            FindingKind::BadInput => "bad_input",
+            FindingKind::TooFew => "too_few",
+            FindingKind::TooMany => "too_many",
+            FindingKind::NotListed => "not_listed",
+        }
+    }
+
+    /// The kind of this name.
+    pub fn of_name(name: &str) -> Option<Self> {
+        FindingKind::ALL.into_iter().find(|kind| kind.name() == name)
+    }
+}
+
+impl fmt::Display for FindingKind {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.write_str(self.name())
+    }
+}

@@ -1,0 +1,166 @@
+//! Pointers: the textual addresses of places.
+
+use std::borrow::Cow;
+use std::fmt;
+use std::str::FromStr;
+
+use thiserror::Error;
+
+/// The textual address of a place: a JSON Pointer (RFC 6901), such as `/ingredients/0/grams`. The form itself
+/// is the empty pointer.
+///
+/// ```
+/// use ricordo::Pointer;
+///
+/// let pointer: Pointer = "/ingredients/0/grams".parse().unwrap();
+/// assert_eq!(pointer.tokens().collect::<Vec<_>>(), ["ingredients", "0", "grams"]);
+/// assert!("ingredients".parse::<Pointer>().is_err());
+/// ```
+#[derive(Clone, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Pointer(String);
+
+/// Why a text is not a pointer.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[error("“{text}” is not a JSON Pointer: {reason}")]
+pub struct PointerError {
+    text: String,
+    reason: &'static str,
+}
+
+impl Pointer {
+    /// The pointer of the form itself.
+    pub fn root() -> Self {
+        Pointer::default()
+    }
+
+    /// Whether this is the pointer of the form itself.
+    pub fn is_root(&self) -> bool {
+        self.0.is_empty()
+    }
+
+    /// The pointer as text.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+
+    /// The reference tokens, unescaped.
+    pub fn tokens(&self) -> impl Iterator<Item = Cow<'_, str>> {
+        self.0.split('/').skip(1).map(unescape)
+    }
+
+    /// Adds a reference token at the end.
+    pub fn push(&mut self, token: &str) {
+        self.0.push('/');
+        if token.contains(['~', '/']) {
+            self.0.push_str(&token.replace('~', "~0").replace('/', "~1"));
+        } else {
+            self.0.push_str(token);
+        }
+    }
+
+    /// Takes tokens off the end again: cuts the text to a length it had before a [`push`](Pointer::push).
+    pub(crate) fn truncate(&mut self, length: usize) {
+        self.0.truncate(length);
+    }
+
+    /// The pointer with a reference token added.
+    #[must_use]
+    pub fn join(&self, token: &str) -> Self {
+        let mut longer = self.clone();
+        longer.push(token);
+        longer
+    }
+
+    /// The pointer of what this one lies in, and its last token. The form lies in nothing.
+    pub fn split_last(&self) -> Option<(Pointer, Cow<'_, str>)> {
+        let at = self.0.rfind('/')?;
+        Some((Pointer(self.0[..at].to_owned()), unescape(&self.0[at + 1..])))
+    }
+
+    /// Whether `other` is this place or lies somewhere in it.
+    pub fn contains(&self, other: &Pointer) -> bool {
+        other.0.strip_prefix(&self.0).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+    }
+}
+
+fn unescape(token: &str) -> Cow<'_, str> {
+    if token.contains('~') {
+        Cow::Owned(token.replace("~1", "/").replace("~0", "~"))
+    } else {
+        Cow::Borrowed(token)
+    }
+}
+
+impl FromStr for Pointer {
+    type Err = PointerError;
+
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        let wrong = |reason| Err(PointerError { text: text.to_owned(), reason });
+        if !text.is_empty() && !text.starts_with('/') {
+            return wrong("it is empty or begins with “/”");
+        }
+        let mut escapes = text.split('~').skip(1);
+        if !escapes.all(|after| after.starts_with(['0', '1'])) {
+            return wrong("“~” is followed by 0 (for “~”) or 1 (for “/”)");
+        }
+        Ok(Pointer(text.to_owned()))
+    }
+}
+
+impl fmt::Display for Pointer {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.write_str(&self.0)
+    }
+}
+
+/// How a place is called in a sentence: its pointer, or "the form".
+pub(crate) struct Named<'a>(pub(crate) &'a Pointer);
+
+impl fmt::Display for Named<'_> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.write_str(if self.0.is_root() { "the form" } else { self.0.as_str() })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The examples of RFC 6901, section 5.
+    #[test]
+    fn reads_the_examples_of_the_standard() {
+        let examples: [(&str, &[&str]); 12] = [
+            ("", &[]),
+            ("/foo", &["foo"]),
+            ("/foo/0", &["foo", "0"]),
+            ("/", &[""]),
+            ("/a~1b", &["a/b"]),
+            ("/c%d", &["c%d"]),
+            ("/e^f", &["e^f"]),
+            ("/g|h", &["g|h"]),
+            ("/i\\j", &["i\\j"]),
+            ("/k\"l", &["k\"l"]),
+            ("/ ", &[" "]),
+            ("/m~0n", &["m~n"]),
+        ];
+        for (text, tokens) in examples {
+            let pointer: Pointer = text.parse().unwrap();
+            assert_eq!(pointer.tokens().collect::<Vec<_>>(), tokens, "{text}");
+            let mut built = Pointer::root();
+            tokens.iter().for_each(|token| built.push(token));
+            assert_eq!(built, pointer);
+        }
+        assert_eq!("/~01".parse::<Pointer>().unwrap().tokens().next().unwrap(), "~1");
+        for text in ["a", "/~", "/~2", "/a~"] {
+            assert!(text.parse::<Pointer>().is_err(), "{text}");
+        }
+    }
+
+    #[test]
+    fn a_place_contains_what_lies_in_it() {
+        let pointer = |text: &str| text.parse::<Pointer>().unwrap();
+        assert!(pointer("").contains(&pointer("/a")));
+        assert!(pointer("/a").contains(&pointer("/a/b")));
+        assert!(!pointer("/a").contains(&pointer("/ab")));
+    }
+}

@@ -1,0 +1,167 @@
+//! Values, and text to values and back.
+//!
+//! A [`Value`] is what a place of a form holds, whatever its shape: text, a flag, an exact number, a list, a
+//! record, null, or blank. Nothing here knows what a form is.
+
+mod content;
+mod number;
+mod record;
+
+use std::borrow::Cow;
+use std::sync::Arc;
+
+pub use number::{UnreadableNumber, read_number, write_number};
+pub use record::Record;
+use rust_decimal::Decimal;
+
+pub(crate) use content::{content_of, member_content};
+pub(crate) use number::is_canonical_number;
+
+/// What a place of a form holds.
+///
+/// Integers and decimals are both a [`Number`](Value::Number): an exact decimal of up to 28 digits, compared
+/// by value, so that 3 and 3.00 are the same. Whether fractions are allowed is a matter of the shape.
+///
+/// ```
+/// use ricordo::Value;
+///
+/// assert_eq!(Value::from(3), Value::from("3.00".parse::<ricordo::Decimal>().unwrap()));
+/// assert_eq!(Value::from("rye").as_text(), Some("rye"));
+/// assert!(Value::Blank.is_empty() && Value::from("").is_empty());
+/// ```
+#[derive(Clone, Debug, Default, PartialEq)]
+#[non_exhaustive]
+pub enum Value {
+    /// Absent: left out of records, and null in lists.
+    #[default]
+    Blank,
+    /// Explicitly nothing.
+    Null,
+    /// Text.
+    Text(Arc<str>),
+    /// True or false.
+    Flag(bool),
+    /// An exact number.
+    Number(Decimal),
+    /// Values in order.
+    List(Vec<Value>),
+    /// Values by name.
+    Record(Record),
+}
+
+impl Value {
+    /// Whether the value misses a `required`: blank, null or the empty text.
+    pub fn is_empty(&self) -> bool {
+        match self {
+            Value::Blank | Value::Null => true,
+            Value::Text(text) => text.is_empty(),
+            _ => false,
+        }
+    }
+
+    /// Whether the two are the same for a `test` or an `expect`: equal, or each of them null or blank, at any
+    /// depth.
+    pub fn matches(&self, other: &Value) -> bool {
+        match (self, other) {
+            (Value::Blank | Value::Null, Value::Blank | Value::Null) => true,
+            (Value::List(left), Value::List(right)) => {
+                left.len() == right.len() && left.iter().zip(right).all(|(left, right)| left.matches(right))
+            }
+            (Value::Record(left), Value::Record(right)) => left.matches(right),
+            _ => self == other,
+        }
+    }
+
+    /// The text, if the value is one.
+    pub fn as_text(&self) -> Option<&str> {
+        if let Value::Text(text) = self { Some(text) } else { None }
+    }
+
+    /// The flag, if the value is one.
+    pub fn as_flag(&self) -> Option<bool> {
+        if let Value::Flag(flag) = self { Some(*flag) } else { None }
+    }
+
+    /// The number, if the value is one.
+    pub fn as_number(&self) -> Option<Decimal> {
+        if let Value::Number(number) = self { Some(*number) } else { None }
+    }
+
+    /// The list, if the value is one.
+    pub fn as_list(&self) -> Option<&[Value]> {
+        if let Value::List(list) = self { Some(list) } else { None }
+    }
+
+    /// The record, if the value is one.
+    pub fn as_record(&self) -> Option<&Record> {
+        if let Value::Record(record) = self { Some(record) } else { None }
+    }
+
+    /// The canonical text of a scalar value, as a widget would show it: nothing for blank and null, `true` and
+    /// `false` for flags, and numbers as [`write_number`] has them. Lists and records have none, and give
+    /// nothing.
+    pub fn to_text(&self) -> Cow<'_, str> {
+        match self {
+            Value::Text(text) => Cow::Borrowed(text),
+            Value::Flag(true) => Cow::Borrowed("true"),
+            Value::Flag(false) => Cow::Borrowed("false"),
+            Value::Number(number) => Cow::Owned(write_number(*number)),
+            Value::Blank | Value::Null | Value::List(_) | Value::Record(_) => Cow::Borrowed(""),
+        }
+    }
+
+    /// What sort of value this is, as messages say it: "a text", "a number".
+    pub fn sort(&self) -> &'static str {
+        match self {
+            Value::Blank => "nothing",
+            Value::Null => "null",
+            Value::Text(_) => "a text",
+            Value::Flag(_) => "a flag",
+            Value::Number(_) => "a number",
+            Value::List(_) => "a list",
+            Value::Record(_) => "a record",
+        }
+    }
+}
+
+impl From<&str> for Value {
+    fn from(text: &str) -> Self {
+        Value::Text(text.into())
+    }
+}
+
+impl From<String> for Value {
+    fn from(text: String) -> Self {
+        Value::Text(text.into())
+    }
+}
+
+impl From<bool> for Value {
+    fn from(flag: bool) -> Self {
+        Value::Flag(flag)
+    }
+}
+
+impl From<i64> for Value {
+    fn from(number: i64) -> Self {
+        Value::Number(number.into())
+    }
+}
+
+impl From<Decimal> for Value {
+    fn from(number: Decimal) -> Self {
+        Value::Number(number)
+    }
+}
+
+impl From<Vec<Value>> for Value {
+    fn from(list: Vec<Value>) -> Self {
+        Value::List(list)
+    }
+}
+
+impl From<Record> for Value {
+    fn from(record: Record) -> Self {
+        Value::Record(record)
+    }
+}

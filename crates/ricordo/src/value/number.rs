@@ -1,0 +1,182 @@
+//! Numbers as text: the floating-point numbers of the HTML Living Standard, read exactly.
+
+use rust_decimal::Decimal;
+use thiserror::Error;
+
+/// Why a text is not a number.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+#[non_exhaustive]
+pub enum UnreadableNumber {
+    /// The text does not follow the grammar.
+    #[error("it is not a number")]
+    Malformed,
+    /// The number is larger, or has more digits, than can be kept exactly.
+    #[error("it has more digits than the 28 that can be kept exactly")]
+    TooPrecise,
+}
+
+/// Reads a number exactly.
+///
+/// The grammar is that of a *valid floating-point number* (HTML Living Standard, section 2.3.4.3, of which
+/// JSON's numbers are a part): an optional minus, digits with or without a fraction, an optional exponent.
+/// Nothing is rounded: what does not fit into a [`Decimal`] is an error.
+///
+/// ```
+/// use ricordo::{Decimal, value::read_number};
+///
+/// assert_eq!(read_number("1.50"), Ok(Decimal::new(15, 1)));
+/// assert_eq!(read_number("-2e3"), Ok(Decimal::from(-2000)));
+/// assert!(read_number("12x").is_err() && read_number("+1").is_err() && read_number("1.").is_err());
+/// ```
+pub fn read_number(text: &str) -> Result<Decimal, UnreadableNumber> {
+    let (negative, text) = match text.strip_prefix('-') {
+        Some(rest) => (true, rest),
+        None => (false, text),
+    };
+    let (digits, exponent) = match text.find(['e', 'E']) {
+        Some(at) => (&text[..at], Some(&text[at + 1..])),
+        None => (text, None),
+    };
+    let (whole, fraction) = match digits.split_once('.') {
+        Some((_, "")) => return Err(UnreadableNumber::Malformed),
+        Some(parts) => parts,
+        None if digits.is_empty() => return Err(UnreadableNumber::Malformed),
+        None => (digits, ""),
+    };
+    let all_digits = |part: &str| part.bytes().all(|byte| byte.is_ascii_digit());
+    if !all_digits(whole) || !all_digits(fraction) {
+        return Err(UnreadableNumber::Malformed);
+    }
+    let exponent = exponent.map_or(Ok(0), read_exponent)?;
+
+    let fraction = fraction.trim_end_matches('0');
+    let mut mantissa: u128 = 0;
+    for digit in whole.bytes().chain(fraction.bytes()) {
+        mantissa = mantissa
+            .checked_mul(10)
+            .and_then(|shifted| shifted.checked_add(u128::from(digit - b'0')))
+            .ok_or(UnreadableNumber::TooPrecise)?;
+    }
+    let fraction_digits = i64::try_from(fraction.len()).map_err(|_| UnreadableNumber::TooPrecise)?;
+    let (mantissa, scale) = fit(mantissa, fraction_digits.saturating_sub(exponent))?;
+    let signed = if negative { -mantissa } else { mantissa };
+    Decimal::try_from_i128_with_scale(signed, scale).map_err(|_| UnreadableNumber::TooPrecise)
+}
+
+/// The exponent's digits; one too large for any number is as good as the largest.
+fn read_exponent(text: &str) -> Result<i64, UnreadableNumber> {
+    let digits = text.strip_prefix(['+', '-']).unwrap_or(text);
+    if digits.is_empty() || !digits.bytes().all(|byte| byte.is_ascii_digit()) {
+        return Err(UnreadableNumber::Malformed);
+    }
+    let size = digits.parse::<i64>().unwrap_or(i64::MAX / 2);
+    Ok(if text.starts_with('-') { -size } else { size })
+}
+
+/// Brings the scale (how many digits stand after the point) to between 0 and 28 without changing the number.
+fn fit(mut mantissa: u128, mut scale: i64) -> Result<(i128, u32), UnreadableNumber> {
+    const MOST_DIGITS: i64 = 28;
+    const LARGEST: u128 = (1 << 96) - 1;
+    if mantissa == 0 {
+        return Ok((0, 0));
+    }
+    while scale < 0 {
+        mantissa = mantissa.checked_mul(10).ok_or(UnreadableNumber::TooPrecise)?;
+        scale += 1;
+    }
+    while scale > 0 && (scale > MOST_DIGITS || mantissa > LARGEST) {
+        if !mantissa.is_multiple_of(10) {
+            return Err(UnreadableNumber::TooPrecise);
+        }
+        mantissa /= 10;
+        scale -= 1;
+    }
+    let fits = |_| UnreadableNumber::TooPrecise;
+    Ok((i128::try_from(mantissa).map_err(fits)?, u32::try_from(scale).map_err(fits)?))
+}
+
+/// Writes a number in its one canonical form: no exponent, no trailing zeros, no negative zero.
+///
+/// ```
+/// use ricordo::{Decimal, value::write_number};
+///
+/// assert_eq!(write_number(Decimal::new(1250, 2)), "12.5");
+/// assert_eq!(write_number(Decimal::new(-0, 2)), "0");
+/// ```
+pub fn write_number(number: Decimal) -> String {
+    if number.is_zero() { "0".to_owned() } else { number.normalize().to_string() }
+}
+
+/// Whether [`write_number`] would write a number that was read from `text` just so. Spares writing it out
+/// only to compare.
+pub(crate) fn is_canonical_number(text: &str) -> bool {
+    let magnitude = text.strip_prefix('-').unwrap_or(text);
+    let (whole, fraction) = magnitude.split_once('.').unwrap_or((magnitude, "1"));
+    let no_leading_zero = whole == "0" || !whole.starts_with('0');
+    let is_zero = text.starts_with('-') && magnitude == "0";
+    !whole.is_empty()
+        && no_leading_zero
+        && !is_zero
+        && !fraction.is_empty()
+        && !fraction.ends_with('0')
+        && magnitude.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.')
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    #[test]
+    fn follows_the_grammar_of_the_html_standard() {
+        let readable = [
+            ("0", "0"),
+            ("-0", "0"),
+            ("007", "7"),
+            (".5", "0.5"),
+            ("-.50", "-0.5"),
+            ("1e2", "100"),
+            ("1E+2", "100"),
+            ("125e-2", "1.25"),
+            ("0e999999999999999999999", "0"),
+            ("79228162514264337593543950335", "79228162514264337593543950335"),
+            ("0.0000000000000000000000000001", "0.0000000000000000000000000001"),
+            ("10e-29", "0.0000000000000000000000000001"),
+        ];
+        for (text, canonical) in readable {
+            assert_eq!(read_number(text).map(write_number).as_deref(), Ok(canonical), "{text}");
+        }
+        for text in [
+            "", "-", ".", "1.", "+1", " 1", "1 ", "1e", "1e+", "e1", "1,5", "0x1", "NaN", "1.2.3", "--1", "١",
+        ] {
+            assert_eq!(read_number(text), Err(UnreadableNumber::Malformed), "{text}");
+        }
+        for text in [
+            "79228162514264337593543950336",
+            "1e29",
+            "1e-29",
+            "1e999999999999999999999",
+            "0.12345678901234567890123456789",
+        ] {
+            assert_eq!(read_number(text), Err(UnreadableNumber::TooPrecise), "{text}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_written_reads_back_the_same(mantissa in -(1_i128 << 96) + 1..1_i128 << 96, scale in 0_u32..=28) {
+            let number = Decimal::from_i128_with_scale(mantissa, scale);
+            let text = write_number(number);
+            prop_assert_eq!(read_number(&text), Ok(number));
+            prop_assert!(is_canonical_number(&text));
+        }
+
+        #[test]
+        fn canonical_is_what_would_be_written(text in "-?[0-9]{0,3}\\.?[0-9]{0,3}(e1)?") {
+            if let Ok(number) = read_number(&text) {
+                prop_assert_eq!(is_canonical_number(&text), write_number(number) == text);
+            }
+        }
+    }
+}
