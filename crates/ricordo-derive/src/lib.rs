@@ -1,1 +1,36 @@
-//! The derive macro of Ricordo.
+//! The derive macro of `ricordo`. Use it as `ricordo::Model`; its attributes are described in
+//! `ricordo::model`.
+
+mod attributes;
+mod choice;
+mod names;
+mod record;
+
+use proc_macro::TokenStream;
+use syn::{Data, DeriveInput, Error, Fields, parse_macro_input};
+
+/// Makes a struct with named fields a record of a form, or an enum without fields a choice.
+#[proc_macro_derive(Model, attributes(model, serde))]
+pub fn derive_model(input: TokenStream) -> TokenStream {
+    let input = parse_macro_input!(input as DeriveInput);
+    expand(&input).unwrap_or_else(Error::into_compile_error).into()
+}
+
+fn expand(input: &DeriveInput) -> syn::Result<proc_macro2::TokenStream> {
+    if !input.generics.params.is_empty() {
+        return Err(Error::new_spanned(&input.generics, "a model cannot have type or lifetime parameters"));
+    }
+    match &input.data {
+        Data::Struct(data) => match &data.fields {
+            Fields::Named(fields) => record::expand(input, fields),
+            _ => Err(Error::new_spanned(
+                &input.ident,
+                "a model is a struct with named fields, such as `struct Oven { degrees: u16 }`",
+            )),
+        },
+        Data::Enum(data) => choice::expand(input, data),
+        Data::Union(_) => {
+            Err(Error::new_spanned(&input.ident, "a union cannot be a model; use a struct or an enum"))
+        }
+    }
+}

@@ -7,7 +7,7 @@ use indexmap::map::Entry;
 use rustc_hash::FxHashMap;
 use thiserror::Error;
 
-use super::fit::DEEPEST;
+use super::fit::{DEEPEST, Misfit};
 use super::{Fields, Kind, ListId, Part, PartId, RecordId, Shape};
 
 /// Why parts do not make a shape.
@@ -19,6 +19,11 @@ pub struct ShapeError {
 }
 
 impl ShapeError {
+    /// The error for data that a form was to start from.
+    pub(crate) fn of(misfit: &Misfit) -> Self {
+        ShapeError { part: None, problem: format!("the data does not fit: {misfit}") }
+    }
+
     /// The part in question, if it is one.
     pub fn part(&self) -> Option<PartId> {
         self.part
@@ -86,14 +91,17 @@ impl ShapeBuilder {
     }
 
     /// The record type of a Rust type: opened, and filled by `fill`, the first time it is asked for.
-    pub fn record_of<T: 'static>(&mut self, fill: impl FnOnce(&mut ShapeBuilder, RecordId)) -> RecordId {
+    pub fn record_of<T: 'static>(
+        &mut self,
+        fill: impl FnOnce(&mut ShapeBuilder, RecordId) -> Result<(), ShapeError>,
+    ) -> Result<RecordId, ShapeError> {
         if let Some(record) = self.of_types.get(&TypeId::of::<T>()) {
-            return *record;
+            return Ok(*record);
         }
         let record = self.open_record();
         self.of_types.insert(TypeId::of::<T>(), record);
-        fill(self, record);
-        record
+        fill(self, record)?;
+        Ok(record)
     }
 
     /// Changes a part that has been added.

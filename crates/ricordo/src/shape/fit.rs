@@ -46,7 +46,12 @@ impl Shape {
     /// numbers without trailing zeros, blank members left out. What has no place in the shape is refused, not
     /// dropped; whether the value keeps to the constraints is another matter.
     pub fn fit(&self, part: PartId, value: Value) -> Result<Value, Misfit> {
-        self.fit_at(part, value, &mut Pointer::root(), 0)
+        self.fit_below(part, value, 0)
+    }
+
+    /// Fits a value that will lie so many places deep.
+    pub(crate) fn fit_below(&self, part: PartId, value: Value, depth: usize) -> Result<Value, Misfit> {
+        self.fit_at(part, value, &mut Pointer::root(), depth)
     }
 
     fn fit_at(&self, id: PartId, value: Value, place: &mut Pointer, depth: usize) -> Result<Value, Misfit> {

@@ -18,9 +18,11 @@ use smallvec::SmallVec;
 
 pub use build::{ShapeBuilder, ShapeError};
 pub use fit::Misfit;
+pub(crate) use fit::{DEEPEST, shorten};
 pub use nearest::nearest;
 pub use part::{Choice, Choices};
 pub use part::{Constraints, FindingKind, Format, Kind, Part, Reveal};
+pub(crate) use pointer::Named;
 pub use pointer::{Pointer, PointerError};
 pub use reading::Reading;
 

@@ -24,6 +24,10 @@ impl Record {
         Record::default()
     }
 
+    pub(crate) fn with_capacity(members: usize) -> Self {
+        Record { members: Vec::with_capacity(members) }
+    }
+
     /// The member of this name.
     pub fn get(&self, name: &str) -> Option<&Value> {
         self.members.iter().find(|(member, _)| **member == *name).map(|(_, value)| value)

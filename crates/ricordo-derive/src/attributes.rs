@@ -1,0 +1,176 @@
+//! What `#[model(…)]` says about a field or a variant.
+
+use proc_macro2::{Span, TokenStream};
+use quote::{ToTokens, quote, quote_spanned};
+use syn::meta::ParseNestedMeta;
+use syn::spanned::Spanned;
+use syn::{Attribute, Error, Expr, ExprLit, ExprUnary, Field, Lit, LitInt, LitStr, Type, UnOp, Variant};
+
+/// The attributes of a field, as code that works on its part.
+pub(crate) struct FieldAttributes {
+    /// Statements that change `part`.
+    pub(crate) changes: TokenStream,
+    /// Statements that compile only if the attributes suit the field's type.
+    pub(crate) checks: TokenStream,
+}
+
+const FIELD_ATTRIBUTES: &str = "label, description, required, min_length, max_length, format, minimum, maximum, \
+                                exclusive_minimum, exclusive_maximum, multiple_of, min_items, max_items, default \
+                                and reveal";
+
+impl FieldAttributes {
+    pub(crate) fn read(field: &Field) -> syn::Result<Self> {
+        let mut attributes = FieldAttributes { changes: TokenStream::new(), checks: TokenStream::new() };
+        for attribute in model_attributes(&field.attrs) {
+            attribute.parse_nested_meta(|meta| attributes.add(&meta, &field.ty))?;
+        }
+        Ok(attributes)
+    }
+
+    fn add(&mut self, meta: &ParseNestedMeta<'_>, ty: &Type) -> syn::Result<()> {
+        let name = meta.path.get_ident().map(ToString::to_string).unwrap_or_default();
+        let key = &meta.path;
+        let change = match name.as_str() {
+            "label" | "description" => {
+                let text: LitStr = meta.value()?.parse()?;
+                quote!(part = part.#key(#text);)
+            }
+            "required" => quote!(part = part.required();),
+            "min_length" | "max_length" | "min_items" | "max_items" => {
+                let length: LitInt = meta.value()?.parse()?;
+                let number: u64 = length.base10_parse()?;
+                self.check(
+                    if name.ends_with("length") { "suits_text" } else { "suits_list" },
+                    ty,
+                    key.span(),
+                );
+                quote!(part.constraints.#key = ::core::option::Option::Some(#number);)
+            }
+            "minimum" | "maximum" => {
+                let number = Number::read(meta)?;
+                self.check("suits_number", ty, key.span());
+                quote!(part = part.#key(#number);)
+            }
+            "exclusive_minimum" | "exclusive_maximum" | "multiple_of" => {
+                let number = Number::read(meta)?;
+                if name == "multiple_of" && !number.is_positive() {
+                    return Err(meta.error("`multiple_of` is a number greater than zero"));
+                }
+                self.check("suits_number", ty, key.span());
+                quote!(part.constraints.#key = ::core::option::Option::Some(#number);)
+            }
+            "format" => {
+                let format: LitStr = meta.value()?.parse()?;
+                if format.value() != "email" {
+                    return Err(Error::new_spanned(
+                        &format,
+                        "not a format that is known; there is \"email\"",
+                    ));
+                }
+                self.check("suits_text", ty, key.span());
+                quote! {
+                    part.constraints.format =
+                        ::core::option::Option::Some(::ricordo::model::derived::Format::Email);
+                }
+            }
+            "default" => {
+                let value: Expr = meta.value()?.parse()?;
+                quote! {
+                    let default: #ty = #value;
+                    part = part.default(::ricordo::model::Data::to_value(&default));
+                }
+            }
+            "reveal" => {
+                let reveal: LitStr = meta.value()?.parse()?;
+                let variant = match reveal.value().as_str() {
+                    "touched" => quote!(Touched),
+                    "always" => quote!(Always),
+                    _ => return Err(Error::new_spanned(&reveal, "`reveal` is \"touched\" or \"always\"")),
+                };
+                quote!(part = part.reveal(::ricordo::model::derived::Reveal::#variant);)
+            }
+            _ => return Err(meta.error(format!("`{name}` is not known here; there are {FIELD_ATTRIBUTES}"))),
+        };
+        self.changes.extend(change);
+        Ok(())
+    }
+
+    fn check(&mut self, function: &str, ty: &Type, span: Span) {
+        let function = syn::Ident::new(function, span);
+        self.checks.extend(quote_spanned!(span=> ::ricordo::model::derived::#function::<#ty>();));
+    }
+}
+
+/// The label of a variant, if it has one.
+pub(crate) fn variant_label(variant: &Variant) -> syn::Result<Option<LitStr>> {
+    let mut label = None;
+    for attribute in model_attributes(&variant.attrs) {
+        attribute.parse_nested_meta(|meta| {
+            if !meta.path.is_ident("label") {
+                return Err(meta.error("a variant can only have a `label`"));
+            }
+            label = Some(meta.value()?.parse()?);
+            Ok(())
+        })?;
+    }
+    Ok(label)
+}
+
+/// Refuses `#[model(…)]` where it means nothing.
+pub(crate) fn refuse(attributes: &[Attribute]) -> syn::Result<()> {
+    match model_attributes(attributes).next() {
+        Some(attribute) => Err(Error::new_spanned(
+            attribute,
+            "`#[model(…)]` belongs on fields and variants, not on the type",
+        )),
+        None => Ok(()),
+    }
+}
+
+fn model_attributes(attributes: &[Attribute]) -> impl Iterator<Item = &Attribute> {
+    attributes.iter().filter(|attribute| attribute.path().is_ident("model"))
+}
+
+/// A number literal, kept as its digits so that decimals are exact.
+struct Number(String);
+
+impl Number {
+    fn read(meta: &ParseNestedMeta<'_>) -> syn::Result<Self> {
+        let expression: Expr = meta.value()?.parse()?;
+        let (negative, literal) = match &expression {
+            Expr::Unary(ExprUnary { op: UnOp::Neg(_), expr, .. }) => (true, &**expr),
+            other => (false, other),
+        };
+        let digits = match literal {
+            Expr::Lit(ExprLit { lit: Lit::Int(literal), .. }) if literal.suffix().is_empty() => {
+                Some(literal.base10_digits().to_owned())
+            }
+            Expr::Lit(ExprLit { lit: Lit::Float(literal), .. }) if literal.suffix().is_empty() => {
+                Some(literal.base10_digits().to_owned())
+            }
+            _ => None,
+        };
+        // As many digits as a decimal surely holds.
+        const MOST_DIGITS: usize = 28;
+        let digits = digits.filter(|digits| {
+            !digits.contains(['e', 'E']) && digits.bytes().filter(u8::is_ascii_digit).count() <= MOST_DIGITS
+        });
+        let Some(digits) = digits else {
+            let message = "a plain number is needed here, such as 500 or 0.25, of at most 28 digits";
+            return Err(Error::new_spanned(&expression, message));
+        };
+        let digits = digits.trim_end_matches('.');
+        Ok(Number(if negative { format!("-{digits}") } else { digits.to_owned() }))
+    }
+
+    fn is_positive(&self) -> bool {
+        !self.0.starts_with('-') && self.0.bytes().any(|byte| (b'1'..=b'9').contains(&byte))
+    }
+}
+
+impl ToTokens for Number {
+    fn to_tokens(&self, tokens: &mut TokenStream) {
+        let digits = &self.0;
+        tokens.extend(quote!(::ricordo::model::derived::number(#digits)));
+    }
+}

@@ -1,0 +1,132 @@
+//! Structs as records.
+
+use std::collections::HashMap;
+
+use proc_macro2::TokenStream;
+use quote::{format_ident, quote, quote_spanned};
+use syn::spanned::Spanned;
+use syn::{DeriveInput, Error, FieldsNamed};
+
+use crate::attributes::{FieldAttributes, refuse};
+use crate::names::SerdeNames;
+
+pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<TokenStream> {
+    refuse(&input.attrs)?;
+    let names = SerdeNames::read(&input.attrs)?;
+    let record = &input.ident;
+    let at = format_ident!("{}At", record);
+    let at_docs = format!("The typed path to a [`{record}`], with a method for each of its fields.");
+
+    let mut taken = HashMap::new();
+    let (mut parts, mut writes, mut reads, mut paths, mut checks) = (vec![], vec![], vec![], vec![], vec![]);
+    for (index, field) in fields.named.iter().enumerate() {
+        let Some(ident) = &field.ident else { continue };
+        let (ty, vis) = (&field.ty, &field.vis);
+        let name = names.field(ident, &SerdeNames::read(&field.attrs)?);
+        if let Some(other) = taken.insert(name.clone(), ident) {
+            return Err(Error::new_spanned(
+                ident,
+                format!("`{ident}` and `{other}` are both named “{name}”"),
+            ));
+        }
+        let attributes = FieldAttributes::read(field)?;
+        let changes = &attributes.changes;
+        checks.push(attributes.checks);
+        // Spanned on the type, so that a type which cannot be a part is what the compiler points at.
+        let part = quote_spanned!(ty.span()=> <#ty as ::ricordo::Model>::part(shape)?);
+        parts.push(quote! {
+            #[allow(unused_mut)]
+            let mut part = #part;
+            #changes
+            shape.field(record, #name, part)?;
+        });
+        writes.push(quote!((#name, ::ricordo::model::Data::to_value(&self.#ident))));
+        reads.push(quote!(#ident: ::ricordo::model::derived::member(members, #index, #name)?));
+        let position = u32::try_from(index).map_err(|_| Error::new_spanned(ident, "too many fields"))?;
+        let docs = format!("The path to `{name}`.");
+        paths.push(quote! {
+            #[doc = #docs]
+            #[must_use]
+            #vis fn #ident(&self) -> <#ty as ::ricordo::Model>::At<M, #ty> {
+                <#ty as ::ricordo::Model>::at(::ricordo::model::derived::field(&self.route, #position))
+            }
+        });
+    }
+
+    Ok(quote! {
+        #[allow(unreachable_pub, clippy::all, clippy::pedantic)]
+        const _: () = {
+            #[doc = #at_docs]
+            pub struct #at<M, P> {
+                route: ::ricordo::shape::Route,
+                types: ::core::marker::PhantomData<fn() -> (M, P)>,
+            }
+
+            #[automatically_derived]
+            impl<M, P> ::core::clone::Clone for #at<M, P> {
+                fn clone(&self) -> Self {
+                    #at { route: ::core::clone::Clone::clone(&self.route), types: ::core::marker::PhantomData }
+                }
+            }
+
+            #[automatically_derived]
+            impl<M, P> ::core::fmt::Debug for #at<M, P> {
+                fn fmt(&self, formatter: &mut ::core::fmt::Formatter<'_>) -> ::core::fmt::Result {
+                    formatter.debug_tuple(::core::stringify!(#at)).field(&self.route).finish()
+                }
+            }
+
+            #[automatically_derived]
+            #[allow(dead_code)]
+            impl<M: 'static, P: ::ricordo::model::Data> #at<M, P> {
+                #(#paths)*
+            }
+
+            #[automatically_derived]
+            impl<M: 'static, P: ::ricordo::model::Data> ::ricordo::model::Locate<M> for #at<M, P> {
+                type Target = P;
+
+                fn spot(self) -> ::core::result::Result<::ricordo::model::Spot, ::ricordo::shape::PointerError> {
+                    ::core::result::Result::Ok(::ricordo::model::Spot::Route(self.route))
+                }
+            }
+
+            #[automatically_derived]
+            impl ::ricordo::model::Data for #record {
+                fn to_value(&self) -> ::ricordo::Value {
+                    ::ricordo::model::derived::record([#(#writes),*])
+                }
+
+                fn from_value(
+                    value: &::ricordo::Value,
+                ) -> ::core::result::Result<Self, ::ricordo::shape::Misfit> {
+                    #[allow(unused_variables)]
+                    let members = ::ricordo::model::derived::members(value)?;
+                    ::core::result::Result::Ok(#record { #(#reads),* })
+                }
+            }
+
+            #[automatically_derived]
+            impl ::ricordo::Model for #record {
+                type At<M: 'static, P: ::ricordo::model::Data> = #at<M, P>;
+
+                fn part(
+                    shape: &mut ::ricordo::shape::ShapeBuilder,
+                ) -> ::core::result::Result<::ricordo::shape::Part, ::ricordo::shape::ShapeError> {
+                    #(#checks)*
+                    let record = shape.record_of::<Self>(|shape, record| {
+                        #(#parts)*
+                        ::core::result::Result::Ok(())
+                    })?;
+                    ::core::result::Result::Ok(::ricordo::shape::Part::new(
+                        ::ricordo::shape::Kind::Record(record),
+                    ))
+                }
+
+                fn at<M: 'static, P: ::ricordo::model::Data>(route: ::ricordo::shape::Route) -> #at<M, P> {
+                    #at { route, types: ::core::marker::PhantomData }
+                }
+            }
+        };
+    })
+}

@@ -1,0 +1,69 @@
+//! Contenders (c) and (d): a form, edited by a cached handle and by path.
+
+use ricordo::{Decimal, Form, Model, Place, Subscription};
+
+use crate::scene;
+
+#[derive(Model)]
+pub struct Sheet {
+    ingredients: Vec<Ingredient>,
+}
+
+#[derive(Model)]
+pub struct Ingredient {
+    name: String,
+    kind: String,
+    #[model(minimum = 0)]
+    grams: Decimal,
+    price_per_kilogram: Decimal,
+    supplier: String,
+    notes: String,
+}
+
+/// The record of the scene.
+pub fn sheet(data: &[scene::Ingredient]) -> Sheet {
+    let ingredient = |data: &scene::Ingredient| Ingredient {
+        name: data.name.clone(),
+        kind: data.kind.clone(),
+        grams: data.grams,
+        price_per_kilogram: data.price_per_kilogram,
+        supplier: data.supplier.clone(),
+        notes: data.notes.clone(),
+    };
+    Sheet { ingredients: data.iter().map(ingredient).collect() }
+}
+
+/// A form of the scene, with one subscriber on the list.
+pub struct WithRicordo {
+    form: Form<Sheet>,
+    grams: Vec<Place<Decimal>>,
+    _subscription: Subscription,
+}
+
+impl WithRicordo {
+    pub fn new(data: &[scene::Ingredient], mut on_change: Box<dyn FnMut()>) -> Self {
+        let form = Form::new(&sheet(data)).expect("the scene fits");
+        let list = form.place(ricordo::at::<Sheet>().ingredients()).expect("there is a list");
+        let in_row = |row: Place<Ingredient>| {
+            row.place(ricordo::at::<Ingredient>().grams()).expect("there are grams in a row")
+        };
+        let grams = list.rows().into_iter().map(in_row).collect();
+        let subscription = list.subscribe(move |_| on_change()).expect("the list can be followed");
+        WithRicordo { form, grams, _subscription: subscription }
+    }
+
+    /// Types by cached handle.
+    pub fn enter_by_handle(&mut self, index: usize, text: &str) {
+        self.grams[index].enter(text).expect("grams can be typed");
+    }
+
+    /// Types by path.
+    pub fn enter_by_path(&mut self, index: usize, text: &str) {
+        let grams = ricordo::at::<Sheet>().ingredients().at(index as u32).grams();
+        self.form.enter(grams, text).expect("grams can be typed");
+    }
+
+    pub fn is_dirty(&self) -> bool {
+        self.form.is_dirty()
+    }
+}

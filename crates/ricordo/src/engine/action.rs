@@ -1,0 +1,100 @@
+//! Actions: everything that can be done to a form.
+
+use super::Address;
+use crate::value::Value;
+
+/// One thing done to a form.
+///
+/// The first four are what a person does at a widget; the others are what a program does. `Add`, `Remove`,
+/// `Replace`, `Move`, `Copy` and `Test` mean what the operations of JSON Patch (RFC 6902, section 4) mean.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub enum Action {
+    /// A widget has got the focus.
+    Focus {
+        /// The place of the widget.
+        at: Address,
+    },
+    /// A text now stands in a widget.
+    Enter {
+        /// The field.
+        at: Address,
+        /// The whole text.
+        text: String,
+    },
+    /// A widget has lost the focus. Only this touches a place.
+    Leave {
+        /// The place of the widget.
+        at: Address,
+    },
+    /// A place is emptied: a field of its value, a list of its rows, a record of all in it.
+    Clear {
+        /// The place.
+        at: Address,
+    },
+    /// A place is set to a value.
+    Replace {
+        /// The place.
+        at: Address,
+        /// The value, for a record with all its members.
+        value: Value,
+    },
+    /// A row is put into a list.
+    Insert {
+        /// The list.
+        list: Address,
+        /// Where the row shall stand; without it, at the end.
+        position: Option<u32>,
+        /// What the row holds; without it, the defaults of a new row.
+        value: Option<Value>,
+    },
+    /// A row is moved within its list.
+    MoveRow {
+        /// The row.
+        row: Address,
+        /// Where it shall stand, counted without it.
+        to: u32,
+    },
+    /// A row is put in at a pointer that ends in a row number or `-`; another place is set.
+    Add {
+        /// Where.
+        at: crate::Pointer,
+        /// What; without it, the defaults of a new row.
+        value: Option<Value>,
+    },
+    /// A row is taken out; a field is made blank.
+    Remove {
+        /// The place.
+        at: Address,
+    },
+    /// What is at one place is taken out and added at another. A row that is moved within its list keeps its
+    /// identity, and with it all that was typed, touched and wrong in it.
+    Move {
+        /// The place to take from.
+        from: Address,
+        /// The place to add at, as in `Add`.
+        to: crate::Pointer,
+    },
+    /// What is at one place is added at another.
+    Copy {
+        /// The place to read.
+        from: Address,
+        /// The place to add at, as in `Add`.
+        to: crate::Pointer,
+    },
+    /// Nothing is changed, but the action is refused if the place does not hold this value. Null and blank
+    /// count as the same.
+    Test {
+        /// The place.
+        at: Address,
+        /// The value it should hold.
+        value: Value,
+    },
+    /// A place, with all in it, goes back to its baseline.
+    Reset {
+        /// The place.
+        at: Address,
+    },
+    /// Several actions as one: all are carried out, or none.
+    Group(Vec<Action>),
+}

@@ -1,0 +1,36 @@
+//! Addresses: the ways to say which place is meant.
+
+use std::str::FromStr;
+
+use crate::shape::{Pointer, PointerError, Route};
+use crate::tree::PlaceId;
+
+/// Which place is meant: by its pointer, or by steps from a place that is known already.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub enum Address {
+    /// The place of this pointer.
+    Pointer(Pointer),
+    /// The place to which these steps lead, from a place or, without one, from the form itself.
+    Route(Option<PlaceId>, Route),
+}
+
+impl From<PlaceId> for Address {
+    fn from(place: PlaceId) -> Self {
+        Address::Route(Some(place), Route::new())
+    }
+}
+
+impl From<Pointer> for Address {
+    fn from(pointer: Pointer) -> Self {
+        Address::Pointer(pointer)
+    }
+}
+
+impl FromStr for Address {
+    type Err = PointerError;
+
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        text.parse().map(Address::Pointer)
+    }
+}

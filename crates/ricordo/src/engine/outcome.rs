@@ -1,0 +1,345 @@
+//! What an action changed, and who must hear of it.
+
+use std::fmt;
+
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
+
+use super::observers::{ObserverId, Observers};
+use super::view::PlaceView;
+use crate::shape::FindingKind;
+use crate::tree::{Body, Faults, Field, PlaceId, RowEdit, Tree, Undo};
+use crate::value::Value;
+
+/// What an action changed, and who must hear of it.
+#[derive(Debug)]
+pub struct Outcome {
+    changes: Vec<Change>,
+    notices: SmallVec<[ObserverId; 4]>,
+    made: Option<PlaceId>,
+}
+
+impl Outcome {
+    /// The places that are not what they were, in the order in which they were first changed. Containers
+    /// stand here for what is theirs alone: their rows, their presence, their own findings.
+    pub fn changes(&self) -> &[Change] {
+        &self.changes
+    }
+
+    /// Who must hear of it, in the order in which they began to watch.
+    pub fn notices(&self) -> &[ObserverId] {
+        &self.notices
+    }
+
+    /// The row that the action made, if it made one; the last, if it made several.
+    pub fn made(&self) -> Option<PlaceId> {
+        self.made
+    }
+
+    pub(super) fn new(tree: &Tree, observers: &Observers, log: Vec<Undo>, made: Option<PlaceId>) -> Self {
+        let mut changes = Changes::default();
+        log.into_iter().for_each(|undo| changes.add(tree, undo));
+        let changes: Vec<Change> =
+            changes.list.into_iter().filter_map(|change| change.compared(tree)).collect();
+        let notices =
+            if observers.is_empty() { SmallVec::new() } else { concerned(tree, observers, &changes) };
+        Outcome { changes, notices, made: made.filter(|place| tree.knows(*place)) }
+    }
+}
+
+/// What changed of a place.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Aspects(u16);
+
+impl Aspects {
+    /// The text in the widget.
+    pub const ENTRY: Aspects = Aspects(1);
+    /// The value.
+    pub const VALUE: Aspects = Aspects(2);
+    /// Whether the place is dirty.
+    pub const DIRTY: Aspects = Aspects(4);
+    /// Whether the place is touched.
+    pub const TOUCHED: Aspects = Aspects(8);
+    /// What is wrong with the place.
+    pub const FINDINGS: Aspects = Aspects(16);
+    /// Which rows a list has, in which order.
+    pub const ROWS: Aspects = Aspects(32);
+    /// Whether an optional record or list is there.
+    pub const PRESENCE: Aspects = Aspects(64);
+    /// That the place was reset.
+    pub const EPOCH: Aspects = Aspects(128);
+
+    /// Whether any of these aspects is among them.
+    pub fn contains(self, aspects: Aspects) -> bool {
+        self.0 & aspects.0 != 0
+    }
+
+    fn put(&mut self, aspect: Aspects, differs: bool) {
+        if differs {
+            self.0 |= aspect.0;
+        }
+    }
+}
+
+/// A place that is not what it was.
+#[derive(Debug)]
+pub struct Change {
+    place: PlaceId,
+    aspects: Aspects,
+    field: Option<Field>,
+    touched: Option<bool>,
+    faults: Option<Faults>,
+    edits: Vec<RowEdit>,
+    presence: bool,
+    epoch: bool,
+}
+
+impl Change {
+    /// The place.
+    pub fn place(&self) -> PlaceId {
+        self.place
+    }
+
+    /// What is not what it was.
+    pub fn aspects(&self) -> Aspects {
+        self.aspects
+    }
+
+    /// The text that stood in the widget, if it is another now.
+    pub fn entry_before(&self) -> Option<String> {
+        let field = self.field.as_ref().filter(|_| self.aspects.contains(Aspects::ENTRY))?;
+        Some(field.typed().map_or_else(|| field.value.to_text().into_owned(), |typed| typed.to_string()))
+    }
+
+    /// The value of the field, if it is another now.
+    pub fn value_before(&self) -> Option<&Value> {
+        self.field.as_ref().filter(|_| self.aspects.contains(Aspects::VALUE)).map(|field| &field.value)
+    }
+
+    /// The kinds of findings there were, if they are others now.
+    pub fn findings_before(&self) -> Option<&[FindingKind]> {
+        self.faults.as_deref().filter(|_| self.aspects.contains(Aspects::FINDINGS))
+    }
+
+    /// The steps by which the rows of a list became what they are, in order.
+    pub fn row_edits(&self) -> &[RowEdit] {
+        &self.edits
+    }
+
+    fn of(place: PlaceId) -> Self {
+        Change {
+            place,
+            aspects: Aspects::default(),
+            field: None,
+            touched: None,
+            faults: None,
+            edits: Vec::new(),
+            presence: false,
+            epoch: false,
+        }
+    }
+
+    /// Compares what was with what is; nothing is left if they are the same.
+    fn compared(mut self, tree: &Tree) -> Option<Self> {
+        // A row that was made and unmade again, with all in it, was never there for anybody.
+        if !tree.knows(self.place) {
+            return None;
+        }
+        let mut aspects = Aspects::default();
+        if let (Some(before), Some(now)) = (&self.field, tree.field(self.place)) {
+            let text = |field: &Field| {
+                field.typed().map_or_else(|| field.value.to_text().into(), |text| text.clone())
+            };
+            let value_differs = before.value != now.value;
+            let entry_differs = (value_differs || before.typed() != now.typed()) && text(before) != text(now);
+            let was_dirty = before.unreadable || *before.baseline() != before.value;
+            aspects.put(Aspects::VALUE, value_differs);
+            aspects.put(Aspects::ENTRY, entry_differs);
+            aspects.put(Aspects::DIRTY, was_dirty != tree.is_dirty(self.place));
+        }
+        let node = tree.node(self.place);
+        let touched = match &node.body {
+            Body::Field(field) => field.touched,
+            Body::Record(record) => record.container.touched,
+            Body::List(list) => list.container.touched,
+        };
+        aspects.put(Aspects::TOUCHED, self.touched.is_some_and(|before| before != touched));
+        aspects
+            .put(Aspects::FINDINGS, self.faults.as_ref().is_some_and(|before| before[..] != *node.faults()));
+        aspects.put(Aspects::PRESENCE, self.presence);
+        aspects.put(Aspects::EPOCH, self.epoch);
+        if !self.edits.is_empty() && rows_differ(tree, self.place, &self.edits) {
+            aspects.put(Aspects::ROWS, true);
+        } else {
+            self.edits.clear();
+        }
+        self.aspects = aspects;
+        (aspects != Aspects::default()).then_some(self)
+    }
+}
+
+/// Collects, for each place, what it was before the first change.
+#[derive(Default)]
+struct Changes {
+    list: Vec<Change>,
+    /// Where each place stands in the list, once there are too many to look through.
+    index: FxHashMap<PlaceId, usize>,
+}
+
+impl Changes {
+    const FEW: usize = 8;
+
+    fn of(&mut self, place: PlaceId) -> &mut Change {
+        let known = if self.list.len() <= Self::FEW {
+            self.list.iter().position(|change| change.place == place)
+        } else {
+            self.index.get(&place).copied()
+        };
+        let at = known.unwrap_or_else(|| {
+            self.list.push(Change::of(place));
+            let at = self.list.len() - 1;
+            match at {
+                0..Self::FEW => {}
+                Self::FEW => {
+                    self.index.extend(self.list.iter().zip(0..).map(|(change, at)| (change.place, at)))
+                }
+                _ => drop(self.index.insert(place, at)),
+            }
+            at
+        });
+        &mut self.list[at]
+    }
+
+    fn add(&mut self, tree: &Tree, undo: Undo) {
+        match undo {
+            Undo::Field { place, before } => drop(self.of(place).field.get_or_insert(before)),
+            Undo::Touched { place, before } => drop(self.of(place).touched.get_or_insert(before)),
+            Undo::Faults { place, before } => drop(self.of(place).faults.get_or_insert(before)),
+            Undo::RowInserted { list, key, position } => {
+                self.of(list).edits.push(RowEdit::Inserted { key, position });
+            }
+            Undo::RowRemoved { list, key, position, .. } => {
+                self.of(list).edits.push(RowEdit::Removed { key, position });
+            }
+            Undo::RowMoved { list, key, from, to, .. } => {
+                self.of(list).edits.push(RowEdit::Moved { key, from, to });
+            }
+            Undo::Presence { place, before } => {
+                let now = tree.node(place).container().map(|container| container.presence);
+                self.of(place).presence = now != Some(before);
+            }
+            Undo::Children { record, .. } => self.of(record).presence = true,
+            Undo::Epoch { place, .. } => self.of(place).epoch = true,
+            Undo::RowMade { .. } | Undo::Displaced { .. } => {}
+        }
+    }
+}
+
+/// Whether steps have led to other rows, or another order, than there were.
+fn rows_differ(tree: &Tree, list: PlaceId, edits: &[RowEdit]) -> bool {
+    if let [_] = edits {
+        return true;
+    }
+    let mut inserted: FxHashMap<u32, i32> = FxHashMap::default();
+    for edit in edits {
+        match edit {
+            RowEdit::Inserted { key, .. } => *inserted.entry(*key).or_default() += 1,
+            RowEdit::Removed { key, .. } => *inserted.entry(*key).or_default() -= 1,
+            RowEdit::Moved { .. } => {}
+        }
+    }
+    if inserted.values().any(|balance| *balance != 0) {
+        return true;
+    }
+    // The same rows: go the steps back, and see whether that changes their order.
+    let now = tree.row_keys(list);
+    let mut before = now.clone();
+    for edit in edits.iter().rev() {
+        match *edit {
+            RowEdit::Inserted { position, .. } => drop(before.remove(position as usize)),
+            RowEdit::Removed { key, position } => before.insert(position as usize, key),
+            RowEdit::Moved { from, to, .. } => {
+                let key = before.remove(to as usize);
+                before.insert(from as usize, key);
+            }
+        }
+    }
+    before != now
+}
+
+/// Whoever watches a place that has changed, one that it lies in, or one in it that came, went or was reset
+/// with it.
+fn concerned(tree: &Tree, observers: &Observers, changes: &[Change]) -> SmallVec<[ObserverId; 4]> {
+    let mut concerned: SmallVec<[ObserverId; 4]> = SmallVec::new();
+    for change in changes {
+        let above = std::iter::successors(Some(change.place), |place| tree.parent(*place));
+        above.for_each(|place| concerned.extend_from_slice(observers.of(place)));
+        if change.aspects.contains(Aspects::EPOCH) && tree.field(change.place).is_none() {
+            let lies_in = |place: &PlaceId| {
+                tree.knows(*place)
+                    && std::iter::successors(Some(*place), |place| tree.parent(*place))
+                        .any(|place| place == change.place)
+            };
+            let within = observers.places().filter(lies_in);
+            within.for_each(|place| concerned.extend_from_slice(observers.of(place)));
+        }
+        if change.aspects.contains(Aspects::PRESENCE) {
+            let view = PlaceView { tree, place: change.place };
+            below(tree, view.id(), &mut |place| concerned.extend_from_slice(observers.of(place)));
+        }
+        for key in come_or_gone(change) {
+            if let Some(row) = tree.list(change.place).and_then(|list| list.rows.get(key as usize)) {
+                below(tree, row.place, &mut |place| concerned.extend_from_slice(observers.of(place)));
+            }
+        }
+    }
+    concerned.sort_unstable();
+    concerned.dedup();
+    concerned
+}
+
+/// The rows that are there and were not, or were there and are not.
+fn come_or_gone(change: &Change) -> impl Iterator<Item = u32> {
+    let mut balance: FxHashMap<u32, i32> = FxHashMap::default();
+    if change.aspects.contains(Aspects::ROWS) {
+        for edit in &change.edits {
+            match edit {
+                RowEdit::Inserted { key, .. } => *balance.entry(*key).or_default() += 1,
+                RowEdit::Removed { key, .. } => *balance.entry(*key).or_default() -= 1,
+                RowEdit::Moved { .. } => {}
+            }
+        }
+    }
+    balance.into_iter().filter(|(_, balance)| *balance != 0).map(|(key, _)| key)
+}
+
+/// Visits a place and all in it, whether it is there or not.
+fn below(tree: &Tree, place: PlaceId, visit: &mut impl FnMut(PlaceId)) {
+    visit(place);
+    match &tree.node(place).body {
+        Body::Field(_) => {}
+        Body::Record(record) => record.children.iter().for_each(|child| below(tree, *child, visit)),
+        Body::List(list) => list.rows.iter().for_each(|row| below(tree, row.place, visit)),
+    }
+}
+
+impl fmt::Display for Aspects {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let names = [
+            (Aspects::ENTRY, "entry"),
+            (Aspects::VALUE, "value"),
+            (Aspects::DIRTY, "dirty"),
+            (Aspects::TOUCHED, "touched"),
+            (Aspects::FINDINGS, "findings"),
+            (Aspects::ROWS, "rows"),
+            (Aspects::PRESENCE, "presence"),
+            (Aspects::EPOCH, "reset"),
+        ];
+        let mut separator = "";
+        for (_, name) in names.into_iter().filter(|(aspect, _)| self.contains(*aspect)) {
+            write!(formatter, "{separator}{name}")?;
+            separator = ", ";
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,270 @@
+//! Carrying actions out.
+
+use super::{Action, Address, Engine, Refused, RefusedKind};
+use crate::shape::{Kind, Named, Pointer, Reading};
+use crate::tree::{Body, PlaceId};
+use crate::value::{Value, is_canonical_number};
+
+/// How deep groups may lie in each other.
+const DEEPEST_GROUP: usize = 64;
+
+/// The row that an action made, if it made one.
+type Made = Option<PlaceId>;
+
+impl Engine {
+    /// Carries an action out, up to settling. After a refusal, what was begun is still to be taken back.
+    pub(super) fn perform(&mut self, action: Action, depth: usize) -> Result<Made, Refused> {
+        match action {
+            Action::Focus { at } => self.focus = Some(self.present(&at)?),
+            Action::Enter { at, text } => self.enter(&at, &text)?,
+            Action::Leave { at } => {
+                let place = self.present(&at)?;
+                self.tree.set_touched(place, true);
+                if self.focus == Some(place) {
+                    self.focus = None;
+                }
+            }
+            Action::Clear { at } => {
+                let place = self.present(&at)?;
+                self.clear(place);
+            }
+            Action::Replace { at, value } => {
+                let place = self.present(&at)?;
+                self.replace(place, value)?;
+            }
+            Action::Insert { list, position, value } => {
+                let list = self.present(&list)?;
+                return self.insert(list, position, value).map(Some);
+            }
+            Action::MoveRow { row, to } => {
+                let row = self.present(&row)?;
+                self.move_row(row, to)?;
+            }
+            Action::Add { at, value } => return self.add(&at, value),
+            Action::Remove { at } => {
+                let place = self.present(&at)?;
+                self.remove(place)?;
+            }
+            Action::Move { from, to } => return self.move_to(&from, &to),
+            Action::Copy { from, to } => {
+                let value = self.tree.value(self.present(&from)?);
+                return self.add(&to, Some(value));
+            }
+            Action::Test { at, value } => {
+                let place = self.present(&at)?;
+                let held = self.tree.value(place);
+                if !held.matches(&value) {
+                    let pointer = self.tree.pointer(place);
+                    let message = format!("{} holds {held}, not {value}", Named(&pointer));
+                    return Err(Refused::new(RefusedKind::TestFailed, pointer, message));
+                }
+            }
+            Action::Reset { at } => {
+                let place = self.present(&at)?;
+                self.tree.reset(place);
+            }
+            Action::Group(_) if depth >= DEEPEST_GROUP => {
+                let message = format!("groups lie more than {DEEPEST_GROUP} deep in each other");
+                return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
+            }
+            Action::Group(actions) => {
+                let mut made = None;
+                for action in actions {
+                    made = self.perform(action, depth + 1)?.or(made);
+                }
+                return Ok(made);
+            }
+        }
+        Ok(None)
+    }
+
+    /// The place at an address, which must be in the form now.
+    fn present(&self, address: &Address) -> Result<PlaceId, Refused> {
+        let place = self.locate(address)?;
+        // What a pointer or a way from the form leads to is there; a place that is remembered may be gone.
+        if let Address::Route(Some(_), _) = address
+            && !self.tree.is_there(place)
+        {
+            let pointer = self.tree.pointer(place);
+            let message = format!("the place is gone: it was removed from {}", Named(&pointer));
+            return Err(Refused::new(RefusedKind::Gone, pointer, message));
+        }
+        Ok(place)
+    }
+
+    fn not_possible<T>(&self, place: PlaceId, problem: &str) -> Result<T, Refused> {
+        let pointer = self.tree.pointer(place);
+        let message = format!("{} {problem}", Named(&pointer));
+        Err(Refused::new(RefusedKind::NotPossible, pointer, message))
+    }
+
+    fn enter(&mut self, at: &Address, text: &str) -> Result<(), Refused> {
+        let place = self.present(at)?;
+        let part = self.tree.part(place);
+        if !part.is_field() {
+            let problem = format!("is {}, which nothing can be typed into", part.kind.expectation());
+            return self.not_possible(place, &problem);
+        }
+        let (value, unreadable) = match part.read(text) {
+            Reading::Value(value) => (value, false),
+            Reading::Empty => (self.tree.emptiness(place), false),
+            Reading::Unreadable => (self.tree.emptiness(place), true),
+        };
+        let is_canonical = match &value {
+            _ if unreadable => false,
+            Value::Number(_) => is_canonical_number(text),
+            value => value.to_text() == text,
+        };
+        let entry = (!is_canonical).then(|| text.into());
+        self.tree.write(place, value, entry, unreadable);
+        Ok(())
+    }
+
+    fn clear(&mut self, place: PlaceId) {
+        match &self.tree.node(place).body {
+            Body::Field(_) => {
+                let value = self.tree.emptiness(place);
+                self.tree.write(place, value, None, false);
+            }
+            Body::Record(record) if !self.tree.part(place).nullable => {
+                let children = record.children.to_vec();
+                children.into_iter().for_each(|child| self.clear(child));
+            }
+            Body::Record(record) if record.container.is_present() => self.tree.assign(place, Value::Null),
+            Body::Record(_) => {}
+            Body::List(list) if list.container.is_present() => {
+                self.tree.assign(place, Value::List(Vec::new()));
+            }
+            Body::List(_) => {}
+        }
+    }
+
+    fn fitted(&self, place: PlaceId, value: Value) -> Result<Value, Refused> {
+        let fitted = self.shape().fit_below(self.tree.node(place).part, value, self.tree.depth(place));
+        Ok(fitted.map_err(|misfit| misfit.within(&self.tree.pointer(place)))?)
+    }
+
+    fn replace(&mut self, place: PlaceId, value: Value) -> Result<(), Refused> {
+        let value = self.fitted(place, value)?;
+        self.tree.assign(place, value);
+        Ok(())
+    }
+
+    fn insert(
+        &mut self,
+        list: PlaceId,
+        position: Option<u32>,
+        value: Option<Value>,
+    ) -> Result<PlaceId, Refused> {
+        let (Kind::List(kind), Some(body)) = (&self.tree.part(list).kind, self.tree.list(list)) else {
+            return self.not_possible(list, "is no list that rows could be put into");
+        };
+        let rows = body.sequence.len();
+        let position = position.unwrap_or(rows);
+        if position > rows {
+            let counted = if rows == 1 { "1 row".to_owned() } else { format!("{rows} rows") };
+            return self.not_possible(
+                list,
+                &format!("has {counted}, so a row can be put in at 0 to {rows}, not at {position}"),
+            );
+        }
+        let item = self.shape().item(*kind);
+        let value = match value {
+            Some(value) => value,
+            None => self.shape().blank(item),
+        };
+        let fitted = self.shape().fit_below(item, value, self.tree.depth(list) + 1);
+        let value =
+            fitted.map_err(|misfit| misfit.within(&self.tree.pointer(list).join(&position.to_string())))?;
+        if !body.container.is_present() {
+            self.tree.assign(list, Value::List(Vec::new()));
+        }
+        match self.tree.new_row(list, position, value) {
+            Some(row) => Ok(row),
+            None => self.not_possible(list, "is no list that rows could be put into"),
+        }
+    }
+
+    fn move_row(&mut self, row: PlaceId, to: u32) -> Result<(), Refused> {
+        let list = self.tree.parent(row).filter(|parent| self.tree.list(*parent).is_some());
+        let Some((list, body)) = list.and_then(|list| Some((list, self.tree.list(list)?))) else {
+            return self.not_possible(row, "is no row of a list, so it cannot be moved");
+        };
+        let last = body.sequence.len().saturating_sub(1);
+        if to > last {
+            return self
+                .not_possible(list, &format!("has its last row at {last}, so none can be moved to {to}"));
+        }
+        let key = self.tree.node(row).slot;
+        self.tree.move_row(list, key, to);
+        Ok(())
+    }
+
+    /// Puts a value at a pointer as JSON Patch has it.
+    fn add(&mut self, at: &Pointer, value: Option<Value>) -> Result<Made, Refused> {
+        if let Some((list, last)) = at.split_last()
+            && let Ok(list) = self.tree.locate(&list)
+            && self.tree.list(list).is_some()
+        {
+            let position = if last == "-" { None } else { Some(self.row_number(list, &last)?) };
+            return self.insert(list, position, value).map(Some);
+        }
+        let place = self.tree.locate(at)?;
+        let value = value.unwrap_or_else(|| self.shape().blank(self.tree.node(place).part));
+        self.replace(place, value)?;
+        Ok(None)
+    }
+
+    fn row_number(&self, list: PlaceId, token: &str) -> Result<u32, Refused> {
+        match token.parse() {
+            Ok(number) if token == "0" || !token.starts_with(['0', '+']) => Ok(number),
+            _ => self
+                .not_possible(list, &format!("is a list: “{token}” is no row number, and not “-”, its end")),
+        }
+    }
+
+    fn remove(&mut self, place: PlaceId) -> Result<(), Refused> {
+        let parent = self.tree.parent(place);
+        if let Some(list) = parent.filter(|parent| self.tree.list(*parent).is_some()) {
+            let key = self.tree.node(place).slot;
+            self.tree.remove_row(list, key);
+            return Ok(());
+        }
+        let part = self.tree.part(place);
+        if parent.is_none() {
+            return self.not_possible(place, "itself cannot be removed");
+        }
+        if !part.is_field() && !part.nullable {
+            let problem = format!("is {} that is always there; it can be cleared", part.kind.expectation());
+            return self.not_possible(place, &problem);
+        }
+        if self.tree.value(place) == Value::Blank {
+            return self.not_possible(place, "is blank, so there is nothing to remove");
+        }
+        self.tree.assign(place, Value::Blank);
+        Ok(())
+    }
+
+    fn move_to(&mut self, from: &Address, to: &Pointer) -> Result<Made, Refused> {
+        let place = self.present(from)?;
+        let pointer = self.tree.pointer(place);
+        if pointer == *to {
+            return Ok(None);
+        }
+        if pointer.contains(to) {
+            return self.not_possible(place, "cannot be moved into itself");
+        }
+        let list = self.tree.parent(place).filter(|parent| self.tree.list(*parent).is_some());
+        if let (Some(list), Some((target, last))) = (list, to.split_last())
+            && self.tree.locate(&target) == Ok(list)
+        {
+            let end = self.tree.list(list).map_or(0, |body| body.sequence.len().saturating_sub(1));
+            let position = if last == "-" { end } else { self.row_number(list, &last)? };
+            self.move_row(place, position)?;
+            return Ok(None);
+        }
+        let value = self.tree.value(place);
+        self.remove(place)?;
+        self.add(to, Some(value))
+    }
+}

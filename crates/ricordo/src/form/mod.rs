@@ -1,0 +1,237 @@
+//! Forms, handles to their places, and subscriptions.
+//!
+//! A [`Form`] is the door that most programs use. It is cheap to clone, and every clone is the same form.
+//! What is done to it goes to the engine as an action; whoever subscribed to what changed is called once the
+//! engine has settled and let go. Actions from inside a callback are taken after the round of calls.
+//!
+//! | to … | take |
+//! |---|---|
+//! | do one thing to a place | [`Form::enter`], [`Form::set`], [`Form::leave`], [`Form::reset_at`], … |
+//! | keep hold of a place, wherever it moves | [`Form::place`], and the methods of [`Place`] |
+//! | follow a place, or all of the form | [`Form::subscribe`], [`Place::subscribe`] |
+//! | have the finished record | [`Form::parse`] |
+//! | do anything an engine can, or several things as one | [`Form::apply`] with an [`Action`] |
+
+mod core;
+mod place;
+mod subscription;
+
+use std::fmt;
+use std::marker::PhantomData;
+use std::rc::Rc;
+use std::sync::Arc;
+
+pub use place::Place;
+pub use subscription::{Notice, Subscription};
+
+use self::core::Core;
+use crate::engine::{Action, Address, Engine, Refused};
+use crate::model::{Data, Locate, Model, Spot};
+use crate::rules::Finding;
+use crate::shape::{Shape, ShapeBuilder, ShapeError};
+use crate::value::Value;
+
+/// The model of a form whose shape is only known when the program runs. Places of such a form are addressed
+/// by pointers, and hold [`Value`]s.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Untyped {}
+
+/// A form. Clones are cheap, and are the same form.
+///
+/// ```
+/// use ricordo::{Form, Model};
+///
+/// #[derive(Model)]
+/// struct Batch {
+///     name: String,
+///     #[model(minimum = 1, maximum = 500)]
+///     loaves: u32,
+/// }
+///
+/// let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+/// let batch = ricordo::at::<Batch>();
+///
+/// form.enter(batch.loaves(), "9oo")?;
+/// assert_eq!(form.entry(batch.loaves())?, "9oo");
+/// assert!(form.is_dirty() && !form.is_valid());
+///
+/// form.enter(batch.loaves(), "24")?;
+/// assert_eq!(form.parse().unwrap().loaves, 24);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub struct Form<M = Untyped> {
+    core: Rc<Core>,
+    model: PhantomData<fn() -> M>,
+}
+
+impl<M> Clone for Form<M> {
+    fn clone(&self) -> Self {
+        Form { core: self.core.clone(), model: PhantomData }
+    }
+}
+
+impl<M> fmt::Debug for Form<M> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let root = Place::<Value>::new(self.core.clone(), self.core.root());
+        formatter
+            .debug_struct("Form")
+            .field("value", &format_args!("{}", root.value()))
+            .finish_non_exhaustive()
+    }
+}
+
+impl<M: Model> Form<M> {
+    /// A form that starts from this record, which is the baseline, too.
+    ///
+    /// Fails if the record cannot be held: a float that is not a number, records more than a hundred deep in
+    /// each other, a model written by hand that contradicts itself.
+    pub fn new(record: &M) -> Result<Self, ShapeError> {
+        let shape = Arc::new(shape_of::<M>()?);
+        let engine = Engine::new(shape, Some(record.to_value())).map_err(|misfit| ShapeError::of(&misfit))?;
+        Ok(Form { core: Core::new(engine), model: PhantomData })
+    }
+
+    /// A form that starts from the model's defaults, and blanks.
+    pub fn blank() -> Result<Self, ShapeError> {
+        let engine =
+            Engine::new(Arc::new(shape_of::<M>()?), None).map_err(|misfit| ShapeError::of(&misfit))?;
+        Ok(Form { core: Core::new(engine), model: PhantomData })
+    }
+
+    /// The finished record, or everything that is wrong.
+    pub fn parse(&self) -> Result<M, Vec<Finding>> {
+        let findings = self.findings();
+        if !findings.is_empty() {
+            return Err(findings);
+        }
+        M::from_value(&self.value()).map_err(|misfit| vec![Finding::of(&misfit)])
+    }
+}
+
+fn shape_of<M: Model>() -> Result<Shape, ShapeError> {
+    let mut builder = ShapeBuilder::new();
+    let root = M::part(&mut builder)?;
+    builder.finish(root)
+}
+
+impl Form<Untyped> {
+    /// A form of any shape that starts from this value, or, without one, from the shape's defaults and blanks.
+    pub fn of_shape(shape: Arc<Shape>, value: Option<Value>) -> Result<Self, ShapeError> {
+        let engine = Engine::new(shape, value).map_err(|misfit| ShapeError::of(&misfit))?;
+        Ok(Form { core: Core::new(engine), model: PhantomData })
+    }
+}
+
+impl<M: 'static> Form<M> {
+    /// A handle to the place, which stays with it wherever it moves.
+    pub fn place<L: Locate<M>>(&self, at: L) -> Result<Place<L::Target>, Refused> {
+        let address = address(at)?;
+        Ok(Place::new(self.core.clone(), self.core.locate(&address)?))
+    }
+
+    /// The form itself, as a place.
+    fn root(&self) -> Place<Value> {
+        Place::new(self.core.clone(), self.core.root())
+    }
+
+    /// Carries out an action, wholly or not at all, and calls whoever subscribed to what it changed.
+    ///
+    /// From inside a callback the action is only taken note of, and carried out after the round of calls; if
+    /// it is refused then, [`Form::take_refused`] tells.
+    pub fn apply(&self, action: Action) -> Result<(), Refused> {
+        self.core.apply(action).map(drop)
+    }
+
+    /// The actions from inside callbacks that were refused since this was last asked.
+    pub fn take_refused(&self) -> Vec<Refused> {
+        self.core.take_refused()
+    }
+
+    /// What a widget does when it gets the focus.
+    pub fn focus<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
+        self.apply(Action::Focus { at: address(at)? })
+    }
+
+    /// What a widget does when a person has typed: the whole text that now stands in it.
+    pub fn enter<L: Locate<M>>(&self, at: L, text: impl Into<String>) -> Result<(), Refused> {
+        self.apply(Action::Enter { at: address(at)?, text: text.into() })
+    }
+
+    /// What a widget does when it loses the focus. Only this touches a field.
+    pub fn leave<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
+        self.apply(Action::Leave { at: address(at)? })
+    }
+
+    /// Empties a field, a list, or a record.
+    pub fn clear<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
+        self.apply(Action::Clear { at: address(at)? })
+    }
+
+    /// Sets a place to a value.
+    pub fn set<L: Locate<M>>(&self, at: L, value: L::Target) -> Result<(), Refused> {
+        self.apply(Action::Replace { at: address(at)?, value: value.to_value() })
+    }
+
+    /// Takes a place, and all in it, back to its baseline.
+    pub fn reset_at<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
+        self.apply(Action::Reset { at: address(at)? })
+    }
+
+    /// Takes the whole form back to its baseline.
+    pub fn reset(&self) -> Result<(), Refused> {
+        self.apply(Action::Reset { at: self.core.root().into() })
+    }
+
+    /// The value of a place as its Rust type; nothing where a field is blank, or cannot be read.
+    pub fn get<L: Locate<M>>(&self, at: L) -> Result<Option<L::Target>, Refused> {
+        Ok(self.place(at)?.get())
+    }
+
+    /// The text that stands in the widget of a field.
+    pub fn entry<L: Locate<M>>(&self, at: L) -> Result<String, Refused> {
+        Ok(self.place(at)?.entry())
+    }
+
+    /// The value of the whole form.
+    pub fn value(&self) -> Value {
+        self.root().value()
+    }
+
+    /// Whether the value of the form is not its baseline.
+    pub fn is_dirty(&self) -> bool {
+        self.root().is_dirty()
+    }
+
+    /// Whether any place was left by a person.
+    pub fn is_touched(&self) -> bool {
+        self.root().is_touched()
+    }
+
+    /// Whether nothing is wrong anywhere.
+    pub fn is_valid(&self) -> bool {
+        self.root().is_valid()
+    }
+
+    /// Everything that is wrong, in the order of the form.
+    pub fn findings(&self) -> Vec<Finding> {
+        self.root().all_findings()
+    }
+
+    /// Calls back whenever something is not what it was at a place, or anywhere in it, until the guard that is
+    /// returned is dropped. See [`Place::subscribe`].
+    pub fn subscribe<L: Locate<M>>(
+        &self,
+        at: L,
+        callback: impl FnMut(&Notice<L::Target>) + 'static,
+    ) -> Result<Subscription, Refused> {
+        self.place(at)?.subscribe(callback)
+    }
+}
+
+fn address<M, L: Locate<M>>(at: L) -> Result<Address, Refused> {
+    match at.spot() {
+        Ok(Spot::Pointer(pointer)) => Ok(Address::Pointer(pointer)),
+        Ok(Spot::Route(route)) => Ok(Address::Route(None, route)),
+        Err(error) => Err(Refused::unreadable(&error)),
+    }
+}

@@ -1,0 +1,266 @@
+//! Handles to places.
+
+use std::cell::RefCell;
+use std::fmt;
+use std::marker::PhantomData;
+use std::rc::Rc;
+
+use super::core::Core;
+use super::subscription::{Notice, Subscription};
+use crate::engine::{Action, Address, PlaceId, Refused};
+use crate::model::{Data, Locate, Model, Spot};
+use crate::rules::Finding;
+use crate::shape::Pointer;
+use crate::value::Value;
+
+/// A handle to a place that holds a `T`. Clones are cheap, and are handles to the same place.
+///
+/// A handle stays with its place: one to a row, or to a field in a row, follows the row wherever it moves. If
+/// the row is removed, the handle says so, shows what was last there, and refuses actions; if the row comes
+/// back, it works again.
+///
+/// ```
+/// # use ricordo::{Form, Model};
+/// # #[derive(Model)] struct Sheet { stages: Vec<Stage> }
+/// # #[derive(Model)] struct Stage { minutes: u32 }
+/// # let form = Form::new(&Sheet { stages: vec![Stage { minutes: 10 }, Stage { minutes: 90 }] })?;
+/// let sheet = ricordo::at::<Sheet>();
+/// let minutes = form.place(sheet.stages().at(0).minutes())?;
+/// form.place(sheet.stages().at(0))?.move_to(1)?;
+///
+/// minutes.enter("15")?;
+/// assert_eq!(minutes.pointer().as_str(), "/stages/1/minutes");
+/// assert_eq!(form.get(sheet.stages().at(1).minutes())?, Some(15));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub struct Place<T> {
+    core: Rc<Core>,
+    id: PlaceId,
+    holds: PhantomData<fn() -> T>,
+}
+
+impl<T> Clone for Place<T> {
+    fn clone(&self) -> Self {
+        Place::new(self.core.clone(), self.id)
+    }
+}
+
+impl<T> fmt::Debug for Place<T> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Place").field("pointer", &self.pointer().as_str()).finish_non_exhaustive()
+    }
+}
+
+/// Handles are equal when they are to the same place of the same form.
+impl<T> PartialEq for Place<T> {
+    fn eq(&self, other: &Self) -> bool {
+        Rc::ptr_eq(&self.core, &other.core) && self.id == other.id
+    }
+}
+
+impl<T> Place<T> {
+    pub(super) fn new(core: Rc<Core>, id: PlaceId) -> Self {
+        Place { core, id, holds: PhantomData }
+    }
+
+    /// The id by which the engine knows the place.
+    pub fn id(&self) -> PlaceId {
+        self.id
+    }
+
+    /// Where the place is now; if it is gone, where it was removed from.
+    pub fn pointer(&self) -> Pointer {
+        self.core.view(self.id, |view| view.pointer())
+    }
+
+    /// What a person reads beside the widget: the label, or else the name of the field.
+    pub fn label(&self) -> String {
+        self.core.view(self.id, |view| {
+            let label = view.part().label.as_deref().or_else(|| view.name());
+            label.unwrap_or_default().to_owned()
+        })
+    }
+
+    /// The text that stands in the widget: as typed, readable or not, or the text of the value where nothing
+    /// was typed since the last set, load or reset.
+    pub fn entry(&self) -> String {
+        self.core.view(self.id, |view| view.entry().into_owned())
+    }
+
+    /// The value, with all in it.
+    pub fn value(&self) -> Value {
+        self.core.view(self.id, |view| view.value())
+    }
+
+    /// What dirty compares with and reset returns to.
+    pub fn baseline(&self) -> Value {
+        self.core.view(self.id, |view| view.baseline())
+    }
+
+    /// Whether the value is not the baseline, or what was typed cannot be read.
+    pub fn is_dirty(&self) -> bool {
+        self.core.view(self.id, |view| view.is_dirty())
+    }
+
+    /// Whether the place, or one in it, was left by a person.
+    pub fn is_touched(&self) -> bool {
+        self.core.view(self.id, |view| view.is_touched())
+    }
+
+    /// Whether neither the place nor anything in it has an error.
+    pub fn is_valid(&self) -> bool {
+        self.core.view(self.id, |view| view.is_valid())
+    }
+
+    /// Whether the place is gone: the row that it is, or lies in, was removed, or the optional record that it
+    /// lies in is empty.
+    pub fn is_gone(&self) -> bool {
+        !self.core.view(self.id, |view| view.is_there())
+    }
+
+    /// What is wrong with the place itself.
+    pub fn findings(&self) -> Vec<Finding> {
+        self.core.view(self.id, |view| view.findings())
+    }
+
+    /// What is wrong with the place and all in it, in the order of the form.
+    pub fn all_findings(&self) -> Vec<Finding> {
+        self.core.view(self.id, |view| view.all_findings())
+    }
+
+    /// A figure that moves whenever the place is reset, so that widgets with a state of their own know.
+    pub fn epoch(&self) -> u64 {
+        self.core.view(self.id, |view| view.epoch())
+    }
+
+    /// What a widget does when it gets the focus.
+    pub fn focus(&self) -> Result<(), Refused> {
+        self.apply(Action::Focus { at: self.id.into() })
+    }
+
+    /// What a widget does when a person has typed: the whole text that now stands in it.
+    pub fn enter(&self, text: impl Into<String>) -> Result<(), Refused> {
+        self.apply(Action::Enter { at: self.id.into(), text: text.into() })
+    }
+
+    /// What a widget does when it loses the focus. Only this touches a field.
+    pub fn leave(&self) -> Result<(), Refused> {
+        self.apply(Action::Leave { at: self.id.into() })
+    }
+
+    /// Empties the place.
+    pub fn clear(&self) -> Result<(), Refused> {
+        self.apply(Action::Clear { at: self.id.into() })
+    }
+
+    /// Takes the place, and all in it, back to its baseline.
+    pub fn reset(&self) -> Result<(), Refused> {
+        self.apply(Action::Reset { at: self.id.into() })
+    }
+
+    /// Takes a row out of its list, or makes a field blank.
+    pub fn remove(&self) -> Result<(), Refused> {
+        self.apply(Action::Remove { at: self.id.into() })
+    }
+
+    /// Moves a row to a position in its list, counted without it.
+    pub fn move_to(&self, position: u32) -> Result<(), Refused> {
+        self.apply(Action::MoveRow { row: self.id.into(), to: position })
+    }
+
+    fn apply(&self, action: Action) -> Result<(), Refused> {
+        self.core.apply(action).map(drop)
+    }
+}
+
+impl<T: 'static> Place<T> {
+    /// A handle to a place in this one.
+    pub fn place<L: Locate<T>>(&self, at: L) -> Result<Place<L::Target>, Refused> {
+        let address = match at.spot() {
+            Ok(Spot::Route(route)) => Address::Route(Some(self.id), route),
+            Ok(Spot::Pointer(pointer)) => {
+                let mut whole = self.pointer();
+                pointer.tokens().for_each(|token| whole.push(&token));
+                Address::Pointer(whole)
+            }
+            Err(error) => return Err(Refused::unreadable(&error)),
+        };
+        Ok(Place::new(self.core.clone(), self.core.locate(&address)?))
+    }
+
+    /// Calls back whenever something is not what it was at the place, or anywhere in it, until the guard that
+    /// is returned is dropped.
+    ///
+    /// Subscribers are called after an action has settled, once, in the order in which they subscribed. One on
+    /// a row, or in one, that is removed is told once that it is gone.
+    pub fn subscribe(&self, mut callback: impl FnMut(&Notice<T>) + 'static) -> Result<Subscription, Refused> {
+        let id = self.id;
+        // The callback is given the form when it is called: held here, the form would keep itself alive.
+        let callback = move |core: &Rc<Core>| callback(&Notice::new(Place::new(core.clone(), id)));
+        let observer = self.core.subscribe(id, Rc::new(RefCell::new(callback)))?;
+        Ok(Subscription::new(Rc::downgrade(&self.core), observer))
+    }
+}
+
+impl<T: Data> Place<T> {
+    /// The value as its Rust type; nothing where the field is blank, or cannot be read.
+    pub fn get(&self) -> Option<T> {
+        T::from_value(&self.value()).ok()
+    }
+
+    /// Sets the place to a value.
+    #[allow(clippy::needless_pass_by_value, reason = "setters take what they set")]
+    pub fn set(&self, value: T) -> Result<(), Refused> {
+        self.apply(Action::Replace { at: self.id.into(), value: value.to_value() })
+    }
+}
+
+impl<T: Model> Place<Vec<T>> {
+    /// How many rows there are.
+    pub fn len(&self) -> u32 {
+        self.core.view(self.id, |view| view.row_count())
+    }
+
+    /// Whether there are no rows.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// The row at a position.
+    pub fn row(&self, position: u32) -> Option<Place<T>> {
+        let row = self.core.view(self.id, |view| view.row(position).map(|row| row.id()))?;
+        Some(Place::new(self.core.clone(), row))
+    }
+
+    /// The rows in order.
+    pub fn rows(&self) -> Vec<Place<T>> {
+        let rows: Vec<PlaceId> =
+            self.core.view(self.id, |view| view.children().map(|row| row.id()).collect());
+        rows.into_iter().map(|row| Place::new(self.core.clone(), row)).collect()
+    }
+
+    /// Adds a blank row at the end, ready to fill: the defaults of the row, and blanks elsewhere.
+    pub fn add(&self) -> Result<Place<T>, Refused> {
+        self.insert_value(None, None)
+    }
+
+    /// Adds a row at the end.
+    #[allow(clippy::needless_pass_by_value, reason = "a row that is given is given away")]
+    pub fn push(&self, row: T) -> Result<Place<T>, Refused> {
+        self.insert_value(None, Some(row.to_value()))
+    }
+
+    /// Puts a row in at a position.
+    #[allow(clippy::needless_pass_by_value, reason = "a row that is given is given away")]
+    pub fn insert(&self, position: u32, row: T) -> Result<Place<T>, Refused> {
+        self.insert_value(Some(position), Some(row.to_value()))
+    }
+
+    fn insert_value(&self, position: Option<u32>, value: Option<Value>) -> Result<Place<T>, Refused> {
+        if self.core.is_telling() {
+            return Err(Refused::busy());
+        }
+        let made = self.core.apply(Action::Insert { list: self.id.into(), position, value })?;
+        made.map(|row| Place::new(self.core.clone(), row)).ok_or_else(Refused::busy)
+    }
+}

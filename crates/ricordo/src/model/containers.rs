@@ -1,0 +1,88 @@
+//! Options, lists and boxes.
+
+use super::{Data, ListAt, Model, mismatch};
+use crate::shape::{Kind, Misfit, Part, Pointer, Route, ShapeBuilder, ShapeError};
+use crate::value::Value;
+
+impl<T: Data> Data for Option<T> {
+    fn to_value(&self) -> Value {
+        self.as_ref().map_or(Value::Null, T::to_value)
+    }
+
+    fn from_value(value: &Value) -> Result<Self, Misfit> {
+        match value {
+            Value::Blank | Value::Null => Ok(None),
+            value => T::from_value(value).map(Some),
+        }
+    }
+}
+
+impl<T: Model> Model for Option<T> {
+    type At<M: 'static, P: Data> = T::At<M, P>;
+
+    fn part(shape: &mut ShapeBuilder) -> Result<Part, ShapeError> {
+        let mut part = T::part(shape)?.nullable();
+        // What a flag starts from is no news for an option, which starts from nothing.
+        part.default = None;
+        Ok(part)
+    }
+
+    fn at<M: 'static, P: Data>(route: Route) -> T::At<M, P> {
+        T::at(route)
+    }
+}
+
+impl<T: Data> Data for Vec<T> {
+    fn to_value(&self) -> Value {
+        Value::List(self.iter().map(T::to_value).collect())
+    }
+
+    fn from_value(value: &Value) -> Result<Self, Misfit> {
+        let items = match value {
+            Value::List(items) => items.iter().enumerate(),
+            Value::Blank => return Ok(Vec::new()),
+            value => return Err(mismatch("a list", value)),
+        };
+        let item = |(index, item): (usize, &Value)| {
+            T::from_value(item).map_err(|misfit| misfit.within(&Pointer::root().join(&index.to_string())))
+        };
+        items.map(item).collect()
+    }
+}
+
+impl<T: Model> Model for Vec<T> {
+    type At<M: 'static, P: Data> = ListAt<M, T, P>;
+
+    fn part(shape: &mut ShapeBuilder) -> Result<Part, ShapeError> {
+        let list = shape.open_list();
+        let item = T::part(shape)?;
+        shape.item(list, item);
+        Ok(Part::new(Kind::List(list)))
+    }
+
+    fn at<M: 'static, P: Data>(route: Route) -> ListAt<M, T, P> {
+        ListAt::new(route)
+    }
+}
+
+impl<T: Data> Data for Box<T> {
+    fn to_value(&self) -> Value {
+        T::to_value(self)
+    }
+
+    fn from_value(value: &Value) -> Result<Self, Misfit> {
+        T::from_value(value).map(Box::new)
+    }
+}
+
+impl<T: Model> Model for Box<T> {
+    type At<M: 'static, P: Data> = T::At<M, P>;
+
+    fn part(shape: &mut ShapeBuilder) -> Result<Part, ShapeError> {
+        T::part(shape)
+    }
+
+    fn at<M: 'static, P: Data>(route: Route) -> T::At<M, P> {
+        T::at(route)
+    }
+}

@@ -1,0 +1,117 @@
+//! Typed paths.
+
+use std::fmt;
+use std::marker::PhantomData;
+
+use super::{Data, Model};
+use crate::shape::{Pointer, PointerError, Route, Step};
+use crate::value::Value;
+
+/// Where a place is, within a form.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub enum Spot {
+    /// At this pointer.
+    Pointer(Pointer),
+    /// Where these steps lead from the form itself.
+    Route(Route),
+}
+
+/// Whatever says which place of a form with the model `M` is meant: typed paths, and pointers.
+pub trait Locate<M> {
+    /// The type of what the place holds; [`Value`] where only a pointer is known.
+    type Target: Data;
+
+    /// Where the place is.
+    fn spot(self) -> Result<Spot, PointerError>;
+}
+
+impl<M> Locate<M> for &str {
+    type Target = Value;
+
+    fn spot(self) -> Result<Spot, PointerError> {
+        self.parse().map(Spot::Pointer)
+    }
+}
+
+impl<M> Locate<M> for Pointer {
+    type Target = Value;
+
+    fn spot(self) -> Result<Spot, PointerError> {
+        Ok(Spot::Pointer(self))
+    }
+}
+
+impl<M> Locate<M> for &Pointer {
+    type Target = Value;
+
+    fn spot(self) -> Result<Spot, PointerError> {
+        Ok(Spot::Pointer(self.clone()))
+    }
+}
+
+macro_rules! typed_path {
+    ($name:ident<$($parameter:ident),*>, $target:ident) => {
+        impl<$($parameter),*> Clone for $name<$($parameter),*> {
+            fn clone(&self) -> Self {
+                $name { route: self.route.clone(), types: PhantomData }
+            }
+        }
+
+        impl<$($parameter),*> fmt::Debug for $name<$($parameter),*> {
+            fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+                formatter.debug_tuple(stringify!($name)).field(&self.route).finish()
+            }
+        }
+
+        impl<$($parameter),*> Locate<M> for $name<$($parameter),*>
+        where
+            $target: Data,
+        {
+            type Target = $target;
+
+            fn spot(self) -> Result<Spot, PointerError> {
+                Ok(Spot::Route(self.route))
+            }
+        }
+    };
+}
+
+/// A typed path, within the model `M`, to a field that holds a `T`.
+pub struct Path<M, T> {
+    route: Route,
+    types: PhantomData<fn() -> (M, T)>,
+}
+
+typed_path!(Path<M, T>, T);
+
+impl<M, T> Path<M, T> {
+    /// The path of a route. For derived code: nothing checks that a `T` is there.
+    #[doc(hidden)]
+    pub fn at_route(route: Route) -> Self {
+        Path { route, types: PhantomData }
+    }
+}
+
+/// A typed path, within the model `M`, to a list of `T`, which holds a `P`: a `Vec<T>`, or an option of one.
+pub struct ListAt<M, T, P> {
+    route: Route,
+    types: PhantomData<fn() -> (M, T, P)>,
+}
+
+typed_path!(ListAt<M, T, P>, P);
+
+impl<M, T, P> ListAt<M, T, P> {
+    pub(super) fn new(route: Route) -> Self {
+        ListAt { route, types: PhantomData }
+    }
+}
+
+impl<M: 'static, T: Model, P> ListAt<M, T, P> {
+    /// The path to the row that stands at this position when the path is used.
+    pub fn at(&self, position: u32) -> T::At<M, T> {
+        let mut route = self.route.clone();
+        route.push(Step::Row(position));
+        T::at(route)
+    }
+}

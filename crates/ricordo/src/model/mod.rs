@@ -1,0 +1,227 @@
+//! Typed records, and typed paths to what is in them.
+//!
+//! [`Model`] says what a Rust type is as a part of a form. It is derived:
+//!
+//! ```
+//! use ricordo::{Decimal, Model};
+//!
+//! #[derive(Model)]
+//! struct Batch {
+//!     #[model(label = "Name", required, max_length = 40)]
+//!     name: String,
+//!     #[model(minimum = 1, maximum = 500)]
+//!     loaves: u32,
+//!     method: Method,
+//!     notes: Option<String>,
+//!     #[model(min_items = 1)]
+//!     ingredients: Vec<Ingredient>,
+//! }
+//!
+//! #[derive(Model)]
+//! enum Method {
+//!     #[model(label = "Straight dough")]
+//!     Straight,
+//!     Sourdough,
+//! }
+//!
+//! #[derive(Model)]
+//! struct Ingredient {
+//!     name: String,
+//!     grams: Decimal,
+//! }
+//!
+//! let batch = ricordo::at::<Batch>();
+//! let grams = batch.ingredients().at(2).grams();
+//! ```
+//!
+//! | Rust type | in a form |
+//! |---|---|
+//! | `String` | a text |
+//! | `bool` | a flag |
+//! | `i8` to `i64`, `u8` to `u64`, `isize`, `usize` | an integer within the type's bounds |
+//! | [`Decimal`](rust_decimal::Decimal), `f32`, `f64` | a decimal |
+//! | an enum without fields that derives [`Model`] | a choice |
+//! | a struct with named fields that derives [`Model`] | a record |
+//! | `Option<T>` | the same as `T`, but it may be null |
+//! | `Vec<T>` | a list |
+//! | `Box<T>` | the same as `T` |
+//!
+//! What has no empty value (numbers, flags, choices) is required unless it is an `Option`. Attributes of a
+//! field, all optional:
+//!
+//! | `#[model(…)]` | on | meaning |
+//! |---|---|---|
+//! | `label = "…"`, `description = "…"` | any field or variant (label only) | what a person reads |
+//! | `required` | any field | an empty value is an error |
+//! | `min_length = N`, `max_length = N` | text | length in Unicode code points |
+//! | `format = "email"` | text | what the text must look like |
+//! | `minimum = N`, `maximum = N`, `exclusive_minimum = N`, `exclusive_maximum = N`, `multiple_of = N` | number | bounds and step |
+//! | `min_items = N`, `max_items = N` | list | number of rows |
+//! | `default = EXPRESSION` | any field | what a new row holds |
+//! | `reveal = "always"` | any field | findings are shown at once |
+//!
+//! Names are as `serde` would have them: `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` are heeded.
+
+mod containers;
+mod locate;
+mod scalars;
+
+use crate::shape::{Misfit, Part, Route, ShapeBuilder, ShapeError};
+use crate::value::{Record, Value};
+
+pub use locate::{ListAt, Locate, Path, Spot};
+
+/// A Rust type whose values can be turned into form values and back.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` cannot be held by a form",
+    label = "not a type that a form can hold",
+    note = "a form holds texts (`String`), `bool`, integers, `Decimal`, `f32` and `f64`, enums and structs that derive `Model`, and `Option`, `Vec` and `Box` of these"
+)]
+pub trait Data: Sized + 'static {
+    /// The value in the form.
+    fn to_value(&self) -> Value;
+
+    /// The value back as a Rust value, or what is wrong with it.
+    fn from_value(value: &Value) -> Result<Self, Misfit>;
+}
+
+/// A Rust type that says what it is as a part of a form. Derive it.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` cannot be a part of a form",
+    label = "not a type that a form can be made of",
+    note = "fields can be texts (`String`), `bool`, integers, `Decimal`, `f32` and `f64`, enums and structs that derive `Model`, and `Option`, `Vec` and `Box` of these",
+    note = "if `{Self}` is your own type, put `#[derive(Model)]` on it"
+)]
+pub trait Model: Data {
+    /// A typed path, within the model `M`, to a place that holds a `P`. It has a method for whatever is in a
+    /// `Self`: for each field of a record, for the rows of a list.
+    type At<M: 'static, P: Data>: Locate<M, Target = P>;
+
+    /// Describes the type as a part of a shape.
+    fn part(shape: &mut ShapeBuilder) -> Result<Part, ShapeError>;
+
+    /// The typed path of a route.
+    fn at<M: 'static, P: Data>(route: Route) -> Self::At<M, P>;
+}
+
+/// The typed root of the paths within a model. Cheap; needs no form.
+///
+/// ```
+/// # use ricordo::Model;
+/// #[derive(Model)]
+/// struct Oven { degrees: u16 }
+///
+/// let oven = ricordo::at::<Oven>();
+/// let degrees = oven.degrees();
+/// ```
+pub fn at<M: Model>() -> M::At<M, M> {
+    M::at(Route::new())
+}
+
+impl Data for Value {
+    fn to_value(&self) -> Value {
+        self.clone()
+    }
+
+    fn from_value(value: &Value) -> Result<Self, Misfit> {
+        Ok(value.clone())
+    }
+}
+
+impl Data for Record {
+    fn to_value(&self) -> Value {
+        Value::Record(self.clone())
+    }
+
+    fn from_value(value: &Value) -> Result<Self, Misfit> {
+        value.as_record().cloned().ok_or_else(|| mismatch("a record", value))
+    }
+}
+
+/// The error for a value that is not what a Rust type needs.
+pub(crate) fn mismatch(expected: &str, value: &Value) -> Misfit {
+    Misfit::new(crate::Pointer::root(), format!("is {}, where {expected} is needed", value.sort()))
+}
+
+/// What derived code needs and nobody else.
+#[doc(hidden)]
+pub mod derived {
+    use std::sync::Arc;
+
+    use super::{Data, Misfit, Record, Value, mismatch};
+    use crate::shape::{Route, Step};
+
+    pub use crate::shape::{
+        Choice, Choices, FindingKind, Format, Kind, Part, Reveal, ShapeBuilder, ShapeError,
+    };
+    pub use rust_decimal::Decimal;
+
+    /// A route with a step to a field added.
+    pub fn field(route: &Route, position: u32) -> Route {
+        let mut route = route.clone();
+        route.push(Step::Field(position));
+        route
+    }
+
+    /// A record value of the members in order.
+    pub fn record<const N: usize>(members: [(&'static str, Value); N]) -> Value {
+        let mut record = Record::with_capacity(N);
+        for (name, value) in members {
+            record.push_new(Arc::from(name), value);
+        }
+        Value::Record(record)
+    }
+
+    /// The record, which a struct needs.
+    pub fn members(value: &Value) -> Result<&Record, Misfit> {
+        value.as_record().ok_or_else(|| mismatch("a record", value))
+    }
+
+    /// A member as its Rust value.
+    pub fn member<T: Data>(record: &Record, index: usize, name: &str) -> Result<T, Misfit> {
+        let value = record.get_near(index, name).unwrap_or(&Value::Blank);
+        T::from_value(value).map_err(|misfit| misfit.within(&crate::Pointer::root().join(name)))
+    }
+
+    /// The error for a text that is none of an enum's variants.
+    pub fn no_variant<T>(value: &Value) -> Result<T, Misfit> {
+        Err(mismatch("one of the choices", value))
+    }
+
+    /// A number that the derive macro has found to be one.
+    pub fn number(text: &str) -> Decimal {
+        crate::value::read_number(text).unwrap_or_default()
+    }
+
+    macro_rules! attribute_kinds {
+        ($($marker:ident, $says:literal, [$($type:ty),*];)*) => {$(
+            #[diagnostic::on_unimplemented(message = $says, label = "not such a field")]
+            pub trait $marker {}
+            $(impl $marker for $type {})*
+            impl<T: $marker> $marker for Option<T> {}
+            impl<T: $marker> $marker for Box<T> {}
+        )*};
+    }
+
+    attribute_kinds! {
+        TextField, "`min_length`, `max_length` and `format` are for text fields, not for `{Self}`", [String];
+        NumberField, "bounds and `multiple_of` are for number fields, not for `{Self}`",
+            [i8, i16, i32, i64, isize, u8, u16, u32, u64, usize, f32, f64, Decimal];
+    }
+
+    #[diagnostic::on_unimplemented(
+        message = "`min_items` and `max_items` are for lists, not for `{Self}`",
+        label = "not such a field"
+    )]
+    pub trait ListField {}
+    impl<T> ListField for Vec<T> {}
+    impl<T: ListField> ListField for Option<T> {}
+    impl<T: ListField> ListField for Box<T> {}
+
+    /// Compiles only if an attribute suits the field's type.
+    pub fn suits_text<T: TextField>() {}
+    /// Compiles only if an attribute suits the field's type.
+    pub fn suits_number<T: NumberField>() {}
+    /// Compiles only if an attribute suits the field's type.
+    pub fn suits_list<T: ListField>() {}
+}

@@ -1,0 +1,106 @@
+//! Texts, flags and numbers.
+
+use rust_decimal::Decimal;
+
+use super::{Data, Model, Path, mismatch};
+use crate::shape::{Kind, Misfit, Part, Route, ShapeBuilder, ShapeError};
+use crate::value::{Value, read_number, write_number};
+
+macro_rules! scalar {
+    ($type:ty, $part:expr) => {
+        impl Model for $type {
+            type At<M: 'static, P: Data> = Path<M, P>;
+
+            fn part(_: &mut ShapeBuilder) -> Result<Part, ShapeError> {
+                Ok($part)
+            }
+
+            fn at<M: 'static, P: Data>(route: Route) -> Path<M, P> {
+                Path::at_route(route)
+            }
+        }
+    };
+}
+
+scalar!(String, Part::new(Kind::Text));
+scalar!(bool, Part::new(Kind::Flag).required().default(Value::Flag(false)));
+scalar!(Decimal, Part::new(Kind::Decimal).required());
+scalar!(f32, Part::new(Kind::Decimal).required());
+scalar!(f64, Part::new(Kind::Decimal).required());
+
+impl Data for String {
+    fn to_value(&self) -> Value {
+        self.as_str().into()
+    }
+
+    fn from_value(value: &Value) -> Result<Self, Misfit> {
+        match value {
+            Value::Blank | Value::Null => Ok(String::new()),
+            Value::Text(text) => Ok(text.to_string()),
+            _ => Err(mismatch("a text", value)),
+        }
+    }
+}
+
+impl Data for bool {
+    fn to_value(&self) -> Value {
+        Value::Flag(*self)
+    }
+
+    fn from_value(value: &Value) -> Result<Self, Misfit> {
+        value.as_flag().ok_or_else(|| mismatch("a flag", value))
+    }
+}
+
+impl Data for Decimal {
+    fn to_value(&self) -> Value {
+        Value::Number(*self)
+    }
+
+    fn from_value(value: &Value) -> Result<Self, Misfit> {
+        value.as_number().ok_or_else(|| mismatch("a number", value))
+    }
+}
+
+macro_rules! integers {
+    ($($type:ty),*) => {$(
+        scalar!($type, Part::new(Kind::Integer)
+            .required()
+            .minimum(<$type>::MIN.into())
+            .maximum(<$type>::MAX.into()));
+
+        impl Data for $type {
+            fn to_value(&self) -> Value {
+                Value::Number((*self).into())
+            }
+
+            fn from_value(value: &Value) -> Result<Self, Misfit> {
+                let whole = value.as_number().filter(Decimal::is_integer);
+                let number = whole.and_then(|number| number.try_into().ok());
+                number.ok_or_else(|| mismatch(concat!("a whole number of the type ", stringify!($type)), value))
+            }
+        }
+    )*};
+}
+
+integers!(i8, i16, i32, i64, isize, u8, u16, u32, u64, usize);
+
+macro_rules! floats {
+    ($($type:ty),*) => {$(
+        impl Data for $type {
+            /// The shortest decimal that is read back as the same float. One that is no decimal of 28 digits
+            /// (infinite, tiny, huge or not a number) is given as a text, which no number field takes.
+            fn to_value(&self) -> Value {
+                let text = self.to_string();
+                read_number(&text).map_or_else(|_| text.into(), Value::Number)
+            }
+
+            fn from_value(value: &Value) -> Result<Self, Misfit> {
+                let number = value.as_number().and_then(|number| write_number(number).parse().ok());
+                number.ok_or_else(|| mismatch("a number", value))
+            }
+        }
+    )*};
+}
+
+floats!(f32, f64);

@@ -1,0 +1,99 @@
+//! What a person is told about a finding.
+
+use rust_decimal::Decimal;
+
+use crate::shape::{FindingKind, Kind, Part, shorten};
+use crate::value::{Value, write_number};
+
+/// What a finding is about.
+pub(crate) struct Subject<'a> {
+    pub(crate) part: &'a Part,
+    /// What stands in the widget.
+    pub(crate) entry: &'a str,
+    pub(crate) value: &'a Value,
+    /// How many rows a list has.
+    pub(crate) rows: u32,
+}
+
+/// The message for a finding: the part's own, or one that says what is wrong and what would be right.
+pub(crate) fn message(kind: FindingKind, subject: &Subject<'_>) -> String {
+    let part = subject.part;
+    if let Some((_, message)) = part.messages.iter().find(|(of, _)| *of == kind) {
+        return message.to_string();
+    }
+    let constraints = &part.constraints;
+    let entry = shorten(subject.entry);
+    match kind {
+        FindingKind::ValueMissing => "Needs a value.".to_owned(),
+        FindingKind::TypeMismatch => format!("“{entry}” is not an email address like name@bakery.example."),
+        FindingKind::TooLong => {
+            let most = constraints.max_length.unwrap_or_default();
+            format!("Has {}; at most {most} may be used.", characters(subject.value))
+        }
+        FindingKind::TooShort => {
+            let least = constraints.min_length.unwrap_or_default();
+            format!("Has {}; at least {least} must be used.", characters(subject.value))
+        }
+        FindingKind::RangeUnderflow => {
+            bound("at least", constraints.minimum, "more than", constraints.exclusive_minimum, Decimal::max)
+        }
+        FindingKind::RangeOverflow => {
+            bound("at most", constraints.maximum, "less than", constraints.exclusive_maximum, Decimal::min)
+        }
+        FindingKind::StepMismatch => {
+            format!("Must be a multiple of {}.", write_number(constraints.multiple_of.unwrap_or_default()))
+        }
+        FindingKind::BadInput => match &part.kind {
+            Kind::Choice(choices) => format!("“{entry}” is not one of: {choices}."),
+            kind => format!("“{entry}” is not {}.", kind.expectation()),
+        },
+        FindingKind::TooFew => {
+            format!(
+                "Has {}; at least {} must be there.",
+                rows(subject),
+                constraints.min_items.unwrap_or_default()
+            )
+        }
+        FindingKind::TooMany => {
+            format!(
+                "Has {}; at most {} may be there.",
+                rows(subject),
+                constraints.max_items.unwrap_or_default()
+            )
+        }
+        FindingKind::NotListed => match &part.kind {
+            Kind::Choice(choices) => format!("“{entry}” is not one of: {choices}."),
+            _ => format!("“{entry}” is not among the choices."),
+        },
+    }
+}
+
+fn characters(value: &Value) -> String {
+    counted(value.as_text().map_or(0, |text| text.chars().count()), "character")
+}
+
+fn rows(subject: &Subject<'_>) -> String {
+    counted(subject.rows as usize, "row")
+}
+
+fn counted(count: usize, noun: &str) -> String {
+    if count == 1 { format!("1 {noun}") } else { format!("{count} {noun}s") }
+}
+
+/// Names the stricter of an inclusive and an exclusive bound.
+fn bound(
+    inclusive_words: &str,
+    inclusive: Option<Decimal>,
+    exclusive_words: &str,
+    exclusive: Option<Decimal>,
+    stricter: fn(Decimal, Decimal) -> Decimal,
+) -> String {
+    let (words, bound) = match (inclusive, exclusive) {
+        (Some(inclusive), Some(exclusive)) if stricter(inclusive, exclusive) == exclusive => {
+            (exclusive_words, exclusive)
+        }
+        (Some(inclusive), _) => (inclusive_words, inclusive),
+        (None, exclusive) => (exclusive_words, exclusive.unwrap_or_default()),
+    };
+    format!("Must be {words} {}.", write_number(bound))
+}

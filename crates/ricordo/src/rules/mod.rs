@@ -1,0 +1,176 @@
+//! What is wrong with a place: constraints as functions of its value and flags.
+
+mod email;
+mod message;
+
+use rust_decimal::Decimal;
+
+use crate::shape::{Constraints, FindingKind, Format, Kind, Misfit, Part, Pointer};
+use crate::value::Value;
+pub(crate) use message::{Subject, message};
+
+/// One thing wrong about a place.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub struct Finding {
+    /// What sort of thing it is.
+    pub kind: FindingKind,
+    /// What a person is told.
+    pub message: String,
+    /// The place.
+    pub place: Pointer,
+    /// Whether a person should see it now, as the place's [`Reveal`](crate::shape::Reveal) says.
+    pub shown: bool,
+}
+
+impl Finding {
+    /// What is wrong where a typed record could not be made of values that are right by themselves.
+    pub(crate) fn of(misfit: &Misfit) -> Self {
+        let message = misfit.problem().to_owned();
+        Finding { kind: FindingKind::TypeMismatch, message, place: misfit.place().clone(), shown: true }
+    }
+}
+
+/// What is wrong with a field. Of an empty value only `required` has something to say; of what cannot be
+/// read, nothing else is known.
+pub(crate) fn check_field(part: &Part, value: &Value, unreadable: bool, mut found: impl FnMut(FindingKind)) {
+    if unreadable {
+        return found(FindingKind::BadInput);
+    }
+    if value.is_empty() {
+        if part.required {
+            found(FindingKind::ValueMissing);
+        }
+        return;
+    }
+    if let Kind::Choice(choices) = &part.kind
+        && !choices.offers(value)
+    {
+        found(FindingKind::NotListed);
+    }
+    match value {
+        Value::Text(text) => check_text(&part.constraints, text, found),
+        Value::Number(number) => check_number(&part.constraints, *number, found),
+        _ => {}
+    }
+}
+
+fn check_text(constraints: &Constraints, text: &str, mut found: impl FnMut(FindingKind)) {
+    if constraints.min_length.is_some() || constraints.max_length.is_some() {
+        let length = text.chars().count() as u64;
+        if constraints.min_length.is_some_and(|least| length < least) {
+            found(FindingKind::TooShort);
+        }
+        if constraints.max_length.is_some_and(|most| length > most) {
+            found(FindingKind::TooLong);
+        }
+    }
+    if constraints.format == Some(Format::Email) && !email::is_valid(text) {
+        found(FindingKind::TypeMismatch);
+    }
+}
+
+fn check_number(constraints: &Constraints, number: Decimal, mut found: impl FnMut(FindingKind)) {
+    if constraints.minimum.is_some_and(|least| number < least)
+        || constraints.exclusive_minimum.is_some_and(|bound| number <= bound)
+    {
+        found(FindingKind::RangeUnderflow);
+    }
+    if constraints.maximum.is_some_and(|most| number > most)
+        || constraints.exclusive_maximum.is_some_and(|bound| number >= bound)
+    {
+        found(FindingKind::RangeOverflow);
+    }
+    // A remainder that cannot be calculated is that of a number so much larger than the step that its
+    // digits do not reach down to it.
+    if constraints
+        .multiple_of
+        .is_some_and(|step| number.checked_rem(step).is_none_or(|remainder| !remainder.is_zero()))
+    {
+        found(FindingKind::StepMismatch);
+    }
+}
+
+/// What is wrong with a list of so many rows; `None` if it is not there.
+pub(crate) fn check_list(part: &Part, rows: Option<u32>, mut found: impl FnMut(FindingKind)) {
+    match rows.map(u64::from) {
+        None if part.required => found(FindingKind::ValueMissing),
+        None => {}
+        Some(rows) => {
+            if part.constraints.min_items.is_some_and(|least| rows < least) {
+                found(FindingKind::TooFew);
+            }
+            if part.constraints.max_items.is_some_and(|most| rows > most) {
+                found(FindingKind::TooMany);
+            }
+        }
+    }
+}
+
+/// What is wrong with a record, apart from what is wrong in it.
+pub(crate) fn check_record(part: &Part, present: bool, mut found: impl FnMut(FindingKind)) {
+    if part.required && !present {
+        found(FindingKind::ValueMissing);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn kinds(part: &Part, value: impl Into<Value>) -> Vec<&'static str> {
+        let mut kinds = Vec::new();
+        check_field(part, &value.into(), false, |kind| kinds.push(kind.name()));
+        kinds
+    }
+
+    fn decimal(text: &str) -> Decimal {
+        text.parse().unwrap()
+    }
+
+    #[test]
+    fn lengths_are_in_code_points_and_bounds_are_inclusive() {
+        let mut part = Part::new(Kind::Text);
+        (part.constraints.min_length, part.constraints.max_length) = (Some(2), Some(3));
+        assert!(kinds(&part, "né").is_empty() && kinds(&part, "🥖🥖🥖").is_empty());
+        assert_eq!(kinds(&part, "é"), ["too_short"]);
+        assert_eq!(kinds(&part, "four"), ["too_long"]);
+        assert!(kinds(&part, "").is_empty(), "emptiness is for `required`");
+        assert_eq!(kinds(&part.required(), ""), ["value_missing"]);
+    }
+
+    #[test]
+    fn numbers_keep_to_their_bounds_exactly() {
+        let part = Part::new(Kind::Decimal).minimum(decimal("0.1")).maximum(decimal("0.3"));
+        assert!(kinds(&part, decimal("0.1")).is_empty() && kinds(&part, decimal("0.30")).is_empty());
+        assert_eq!(kinds(&part, decimal("0.0999999999999999999999")), ["range_underflow"]);
+        assert_eq!(kinds(&part, decimal("0.3000000000000000000001")), ["range_overflow"]);
+
+        let mut part = Part::new(Kind::Decimal);
+        (part.constraints.exclusive_minimum, part.constraints.exclusive_maximum) =
+            (Some(decimal("0")), Some(decimal("1")));
+        assert_eq!(kinds(&part, decimal("0")), ["range_underflow"]);
+        assert_eq!(kinds(&part, decimal("1.0")), ["range_overflow"]);
+
+        let mut part = Part::new(Kind::Decimal);
+        part.constraints.multiple_of = Some(decimal("0.05"));
+        assert!(kinds(&part, decimal("1.15")).is_empty() && kinds(&part, decimal("-0.1")).is_empty());
+        assert_eq!(kinds(&part, decimal("1.16")), ["step_mismatch"]);
+        assert!(kinds(&part, Decimal::MAX).len() < 2, "the largest numbers are checked without a fault");
+    }
+
+    #[test]
+    fn lists_and_records_are_checked_as_wholes() {
+        let mut part = Part::new(Kind::Text);
+        (part.constraints.min_items, part.constraints.max_items) = (Some(1), Some(2));
+        let check = |part: &Part, rows| {
+            let mut kinds = Vec::new();
+            check_list(part, rows, |kind| kinds.push(kind.name()));
+            kinds
+        };
+        assert_eq!(check(&part, Some(0)), ["too_few"]);
+        assert_eq!(check(&part, Some(3)), ["too_many"]);
+        assert!(check(&part, Some(1)).is_empty() && check(&part, None).is_empty());
+        assert_eq!(check(&part.required(), None), ["value_missing"]);
+    }
+}

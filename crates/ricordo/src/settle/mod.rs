@@ -1,0 +1,57 @@
+//! Settling: bringing everything that follows from a change up to date, once.
+//!
+//! What follows from a change is, so far, what is wrong with the places it touched.
+
+use crate::rules;
+use crate::tree::{Body, Faults, PlaceId, Tree, Undo};
+
+/// Settles what follows from the changes in the tree's log.
+pub(crate) fn settle(tree: &mut Tree) {
+    // Findings are written down in the log themselves, and nothing follows from them.
+    let changes = tree.log().len();
+    for index in 0..changes {
+        match tree.log()[index] {
+            Undo::Field { place, .. } => check(tree, place),
+            Undo::RowInserted { list, key, .. } => {
+                check(tree, list);
+                if let Some(row) = tree.list(list).map(|list| list.rows[key as usize].place) {
+                    check_all(tree, row);
+                }
+            }
+            Undo::RowRemoved { list, .. } => check(tree, list),
+            Undo::Presence { place, .. } | Undo::Children { record: place, .. } => check_all(tree, place),
+            Undo::RowMade { .. }
+            | Undo::RowMoved { .. }
+            | Undo::Displaced { .. }
+            | Undo::Touched { .. }
+            | Undo::Faults { .. }
+            | Undo::Epoch { .. } => {}
+        }
+    }
+}
+
+/// Checks a place and everything in it.
+pub(crate) fn check_all(tree: &mut Tree, place: PlaceId) {
+    check(tree, place);
+    let below = match &tree.node(place).body {
+        Body::Field(_) => return,
+        Body::Record(record) => record.children.to_vec(),
+        Body::List(_) => tree.rows(place),
+    };
+    below.into_iter().for_each(|child| check_all(tree, child));
+}
+
+fn check(tree: &mut Tree, place: PlaceId) {
+    let mut faults = Faults::new();
+    let part = tree.part(place);
+    let found = |kind| faults.push(kind);
+    match &tree.node(place).body {
+        Body::Field(field) => rules::check_field(part, &field.value, field.unreadable, found),
+        Body::Record(record) => rules::check_record(part, record.container.is_present(), found),
+        Body::List(list) => {
+            let rows = list.container.is_present().then(|| list.sequence.len());
+            rules::check_list(part, rows, found);
+        }
+    }
+    tree.set_faults(place, faults);
+}

@@ -1,0 +1,353 @@
+//! The ways a place changes, and how each is taken back.
+//!
+//! Every function here leaves the counts and content hashes of all containers right, and writes down in the
+//! log what is needed to undo it.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use super::node::{Container, Extra, Presence, Row};
+use super::sequence::Key;
+use super::{Body, Faults, Field, Marks, PlaceId, Summary, Tree};
+use crate::shape::Kind;
+use crate::value::{Record, Value, member_content};
+
+/// How to take one change back.
+#[derive(Debug)]
+pub(crate) enum Undo {
+    /// The field was in this state.
+    Field { place: PlaceId, before: Field },
+    /// The place was touched, or was not.
+    Touched { place: PlaceId, before: bool },
+    /// The place had these faults.
+    Faults { place: PlaceId, before: Faults },
+    /// A row was made that had not been there before.
+    RowMade { list: PlaceId, key: Key },
+    /// A row was put in.
+    RowInserted { list: PlaceId, key: Key, position: u32 },
+    /// A row was taken out from this position.
+    RowRemoved { list: PlaceId, key: Key, position: u32, was_displaced: bool },
+    /// A row was moved.
+    RowMoved { list: PlaceId, key: Key, from: u32, to: u32, was_displaced: bool },
+    /// These rows counted as displaced, before it was seen that all stand in the baseline's order again.
+    Displaced { list: PlaceId, before: BTreeSet<Key> },
+    /// The record or list was there, or was not.
+    Presence { place: PlaceId, before: Presence },
+    /// The record had these children.
+    Children { record: PlaceId, before: Box<Container>, children: Box<[PlaceId]>, content: u64 },
+    /// The place was reset last at this count of resets, or never.
+    Epoch { place: PlaceId, before: Option<u64> },
+}
+
+impl Tree {
+    /// Takes the log of what was changed since it was last taken.
+    pub(crate) fn take_log(&mut self) -> Vec<Undo> {
+        std::mem::take(&mut self.log)
+    }
+
+    /// The log of what was changed since it was last taken.
+    pub(crate) fn log(&self) -> &[Undo] {
+        &self.log
+    }
+
+    /// Takes back everything in the log.
+    pub(crate) fn roll_back(&mut self) {
+        while let Some(undo) = self.log.pop() {
+            let length = self.log.len();
+            self.take_back(undo);
+            // Taking a change back is itself a change, which nobody wants to hear of.
+            self.log.truncate(length);
+        }
+    }
+
+    fn take_back(&mut self, undo: Undo) {
+        match undo {
+            Undo::Field { place, before } => self.replace_field(place, before),
+            Undo::Touched { place, before } => self.set_touched(place, before),
+            Undo::Faults { place, before } => self.set_faults(place, before),
+            Undo::RowMade { list, key } => self.unmake_row(list, key),
+            Undo::RowInserted { list, key, .. } => self.remove_row(list, key),
+            Undo::RowRemoved { list, key, position, was_displaced } => {
+                self.insert_row(list, key, position);
+                self.set_displaced(list, key, was_displaced);
+            }
+            Undo::RowMoved { list, key, from, was_displaced, .. } => {
+                self.move_row(list, key, from);
+                self.set_displaced(list, key, was_displaced);
+            }
+            Undo::Displaced { list, before } => self.summarized(list, |tree| {
+                if let Some(body) = tree.list_mut(list) {
+                    body.displaced = before;
+                }
+            }),
+            Undo::Presence { place, before } => self.set_presence(place, before),
+            Undo::Children { record, before, children, content } => {
+                let made = self.summarized(record, |tree| {
+                    let body = tree.record_mut(record)?;
+                    (body.container, body.content) = (*before, content);
+                    Some(std::mem::replace(&mut body.children, children))
+                });
+                made.iter().flatten().for_each(|child| self.free(*child));
+            }
+            Undo::Epoch { place, before } => {
+                match before {
+                    Some(epoch) => self.epochs.insert(place, epoch),
+                    None => self.epochs.remove(&place),
+                };
+            }
+        }
+    }
+
+    /// Changes a place, and tells the containers above what that means for them.
+    fn summarized<T>(&mut self, place: PlaceId, change: impl FnOnce(&mut Self) -> T) -> T {
+        let before = self.node(place).summary();
+        let result = change(self);
+        self.tell_containers(place, before);
+        result
+    }
+
+    /// Brings the containers above a place up to date, given what they knew of it. Stops where nothing that a
+    /// container knows has changed.
+    fn tell_containers(&mut self, mut place: PlaceId, mut before: Summary) {
+        loop {
+            let after = self.node(place).summary();
+            let Some(parent) = self.parent(place) else { return };
+            if after == before {
+                return;
+            }
+            let parent_before = self.node(parent).summary();
+            let slot = self.node(place).slot;
+            match &mut self.nodes[parent].body {
+                Body::Record(record) => {
+                    record.container.counts.shift(before.marks, after.marks);
+                    let member = |summary: Summary| member_content(u64::from(slot), summary.content);
+                    record.content = record.content.wrapping_sub(member(before)).wrapping_add(member(after));
+                }
+                Body::List(list) => {
+                    list.sequence.set_hash(slot, after.content);
+                    // What happens in a removed row is no business of the list's.
+                    if !list.sequence.holds(slot) {
+                        return;
+                    }
+                    list.container.counts.shift(before.marks, after.marks);
+                    if before.marks.any() != after.marks.any() {
+                        if after.marks.any() {
+                            list.marked.insert(slot)
+                        } else {
+                            list.marked.remove(&slot)
+                        };
+                    }
+                    self.compare_rows(parent);
+                }
+                Body::Field(_) => return,
+            }
+            (place, before) = (parent, parent_before);
+        }
+    }
+
+    /// Gives a field a value, and an entry where that is not the value's canonical text.
+    pub(crate) fn write(&mut self, place: PlaceId, value: Value, entry: Option<Arc<str>>, unreadable: bool) {
+        let Some(old) = self.field(place) else { return };
+        if old.value == value && old.typed() == entry.as_ref() && old.unreadable == unreadable {
+            return;
+        }
+        let is_baseline = *old.baseline() == value;
+        let faults = Faults::from_slice(old.faults());
+        let baseline = (!is_baseline).then(|| old.baseline().clone());
+        let needed = baseline.is_some() || entry.is_some() || !faults.is_empty();
+        let extra = needed.then(|| Box::new(Extra { baseline, entry, faults }));
+        let touched = old.touched;
+        self.replace_field(place, Field { value, extra, touched, unreadable });
+    }
+
+    fn replace_field(&mut self, place: PlaceId, new: Field) {
+        let before = self.summarized(place, |tree| match tree.field_mut(place) {
+            Some(field) => std::mem::replace(field, new),
+            None => new,
+        });
+        self.log.push(Undo::Field { place, before });
+    }
+
+    /// Notes that a place was left by a person, or that this is forgotten.
+    pub(crate) fn set_touched(&mut self, place: PlaceId, touched: bool) {
+        let before = self.summarized(place, |tree| {
+            let node = &mut tree.nodes[place];
+            let flag = match &mut node.body {
+                Body::Field(field) => &mut field.touched,
+                Body::Record(record) => &mut record.container.touched,
+                Body::List(list) => &mut list.container.touched,
+            };
+            std::mem::replace(flag, touched)
+        });
+        if before != touched {
+            self.log.push(Undo::Touched { place, before });
+        }
+    }
+
+    /// Says what is wrong with a place.
+    pub(crate) fn set_faults(&mut self, place: PlaceId, faults: Faults) {
+        if self.node(place).faults() == &faults[..] {
+            return;
+        }
+        let before = Faults::from_slice(self.node(place).faults());
+        self.summarized(place, |tree| match &mut tree.nodes[place].body {
+            Body::Field(field) => field.with_extra(|extra| extra.faults = faults),
+            Body::Record(record) => record.container.faults = faults,
+            Body::List(list) => list.container.faults = faults,
+        });
+        self.log.push(Undo::Faults { place, before });
+    }
+
+    /// Makes a record or list be there, or not. A list must be without rows.
+    pub(crate) fn set_presence(&mut self, place: PlaceId, presence: Presence) {
+        let before = self.summarized(place, |tree| {
+            let container = tree.nodes[place].container_mut()?;
+            Some(std::mem::replace(&mut container.presence, presence))
+        });
+        if let Some(before) = before.filter(|before| *before != presence) {
+            self.log.push(Undo::Presence { place, before });
+        }
+    }
+
+    /// Gives a record that is not in the baseline new children, as a new row gets them: these members are
+    /// both their values and their baselines.
+    pub(crate) fn renew_members(&mut self, place: PlaceId, members: Record) {
+        let Kind::Record(record) = self.part(place).kind else { return };
+        let undo = self.summarized(place, |tree| {
+            let body = tree.record_mut(place)?;
+            let before = Box::new(body.container.clone());
+            let (children, content) = (std::mem::take(&mut body.children), body.content);
+            body.container.presence = Presence::Present;
+            tree.load_members(place, record, members);
+            Some(Undo::Children { record: place, before, children, content })
+        });
+        self.log.extend(undo);
+    }
+
+    /// Makes a new row that holds a fitted value, as both its value and its baseline, and puts it in.
+    pub(crate) fn new_row(&mut self, list: PlaceId, position: u32, value: Value) -> Option<PlaceId> {
+        let Kind::List(kind) = self.part(list).kind else { return None };
+        let item = self.shape().item(kind);
+        let key = self.list_mut(list)?.sequence.new_key();
+        let place = self.load(item, list, key, value);
+        self.list_mut(list)?.rows.push(Row { place, baseline_position: None });
+        self.log.push(Undo::RowMade { list, key });
+        self.insert_row(list, key, position);
+        Some(place)
+    }
+
+    /// Forgets the row that was made last, as if there had never been one: the next has its key.
+    fn unmake_row(&mut self, list: PlaceId, key: Key) {
+        let Some(body) = self.list_mut(list) else { return };
+        body.sequence.forget_last_key();
+        debug_assert_eq!(body.rows.len(), key as usize + 1, "rows are unmade in reverse");
+        if let Some(row) = body.rows.pop() {
+            self.free(row.place);
+        }
+    }
+
+    /// Frees a place and all in it.
+    fn free(&mut self, place: PlaceId) {
+        self.epochs.remove(&place);
+        match self.nodes.remove(place).map(|node| node.body) {
+            Some(Body::Record(record)) => record.children.iter().for_each(|child| self.free(*child)),
+            Some(Body::List(list)) => list.rows.iter().for_each(|row| self.free(row.place)),
+            Some(Body::Field(_)) | None => {}
+        }
+    }
+
+    /// Puts a row in that is not in the list: a new one, or one that was removed.
+    pub(crate) fn insert_row(&mut self, list: PlaceId, key: Key, position: u32) {
+        self.summarized(list, |tree| {
+            let Some(row) = tree.list(list).map(|body| body.rows[key as usize]) else { return };
+            let summary = tree.node(row.place).summary();
+            let Some(body) = tree.list_mut(list) else { return };
+            body.sequence.set_hash(key, summary.content);
+            body.sequence.insert(position, key);
+            body.container.counts.shift(Marks::default(), summary.marks);
+            if summary.marks.any() {
+                body.marked.insert(key);
+            }
+            if row.baseline_position.is_none() {
+                body.added.insert(key);
+            }
+            tree.compare_rows(list);
+        });
+        self.log.push(Undo::RowInserted { list, key, position });
+    }
+
+    /// Takes a row out, with everything in it, ready to be put back.
+    pub(crate) fn remove_row(&mut self, list: PlaceId, key: Key) {
+        let undo = self.summarized(list, |tree| {
+            let row = *tree.list(list)?.rows.get(key as usize)?;
+            let summary = tree.node(row.place).summary();
+            let body = tree.list_mut(list)?;
+            let position = body.sequence.position(key)?;
+            body.sequence.remove(key);
+            body.container.counts.shift(summary.marks, Marks::default());
+            body.marked.remove(&key);
+            let was_displaced = match row.baseline_position {
+                Some(_) => !body.displaced.insert(key),
+                None => {
+                    body.added.remove(&key);
+                    false
+                }
+            };
+            tree.compare_rows(list);
+            Some(Undo::RowRemoved { list, key, position, was_displaced })
+        });
+        self.log.extend(undo);
+    }
+
+    /// Moves a row to a position, counted without the row.
+    pub(crate) fn move_row(&mut self, list: PlaceId, key: Key, to: u32) {
+        let undo = self.summarized(list, |tree| {
+            let body = tree.list_mut(list)?;
+            let from = body.sequence.position(key)?;
+            if from == to {
+                return None;
+            }
+            body.sequence.remove(key);
+            body.sequence.insert(to, key);
+            let is_from_baseline = body.rows[key as usize].baseline_position.is_some();
+            let was_displaced = is_from_baseline && !body.displaced.insert(key);
+            tree.compare_rows(list);
+            Some(Undo::RowMoved { list, key, from, to, was_displaced })
+        });
+        self.log.extend(undo);
+    }
+
+    fn set_displaced(&mut self, list: PlaceId, key: Key, displaced: bool) {
+        self.summarized(list, |tree| {
+            if let Some(body) = tree.list_mut(list) {
+                if displaced {
+                    body.displaced.insert(key)
+                } else {
+                    body.displaced.remove(&key)
+                };
+                tree.compare_rows(list);
+            }
+        });
+    }
+
+    /// Logs and applies that all rows of a list stand in the baseline's order again.
+    pub(super) fn forget_displaced(&mut self, list: PlaceId) {
+        let before = self.list_mut(list).map(|body| std::mem::take(&mut body.displaced));
+        if let Some(before) = before.filter(|before| !before.is_empty()) {
+            self.log.push(Undo::Displaced { list, before });
+        }
+    }
+
+    /// Moves the epoch of a place, and so of all places in it.
+    pub(crate) fn next_epoch(&mut self, place: PlaceId) {
+        self.resets += 1;
+        let before = self.epochs.insert(place, self.resets);
+        self.log.push(Undo::Epoch { place, before });
+    }
+
+    /// The epoch of a place: it moves whenever the place, or one that it lies in, is reset.
+    pub(crate) fn epoch(&self, place: PlaceId) -> u64 {
+        let above = std::iter::successors(Some(place), |place| self.parent(*place));
+        above.filter_map(|place| self.epochs.get(&place).copied()).max().unwrap_or(0)
+    }
+}

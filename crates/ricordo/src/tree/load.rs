@@ -1,0 +1,78 @@
+//! Making places from values.
+
+use super::node::{Body, Container, Counts, Field, ListBody, Node, Presence, RecordBody, Row};
+use super::sequence::RowSequence;
+use super::{PlaceId, Tree};
+use crate::shape::{Kind, ListId, PartId, RecordId};
+use crate::value::{Record, Value, member_content};
+
+impl Tree {
+    /// Makes a place, and all in it, that holds a fitted value as both its value and its baseline. The place
+    /// is not yet known to its parent.
+    pub(super) fn load(&mut self, part: PartId, parent: PlaceId, slot: u32, value: Value) -> PlaceId {
+        let described = self.shape.part(part);
+        let presence = match &value {
+            Value::Null if described.nullable => Presence::Null,
+            Value::Blank if described.nullable => Presence::Blank,
+            _ => Presence::Present,
+        };
+        let container = Container::with_presence(presence);
+        match described.kind {
+            Kind::Record(record) => {
+                let body = Body::Record(Box::new(RecordBody { container, ..RecordBody::default() }));
+                let place = self.nodes.insert(Node { parent, part, slot, body });
+                if presence == Presence::Present {
+                    let members = if let Value::Record(members) = value { members } else { Record::new() };
+                    self.load_members(place, record, members);
+                }
+                place
+            }
+            Kind::List(list) => {
+                let body = Body::List(Box::new(ListBody { container, ..ListBody::default() }));
+                let place = self.nodes.insert(Node { parent, part, slot, body });
+                if let Value::List(rows) = value {
+                    self.load_rows(place, list, rows);
+                }
+                place
+            }
+            _ => self.nodes.insert(Node { parent, part, slot, body: Body::Field(Field::holding(value)) }),
+        }
+    }
+
+    /// Gives a record new children that hold these members.
+    pub(super) fn load_members(&mut self, place: PlaceId, record: RecordId, members: Record) {
+        let shape = self.shape.clone();
+        let mut members = members.into_iter().peekable();
+        let mut content = 0_u64;
+        let fields = shape.fields(record).zip(0_u32..);
+        let children = fields.map(|((name, part), slot)| {
+            // Fitted members come in the order of the fields, with blank ones left out.
+            let value = members.next_if(|(given, _)| **given == *name).map(|(_, value)| value);
+            let child = self.load(part, place, slot, value.unwrap_or_default());
+            content =
+                content.wrapping_add(member_content(u64::from(slot), self.nodes[child].summary().content));
+            child
+        });
+        let children = children.collect();
+        if let Some(body) = self.record_mut(place) {
+            body.container.counts = Counts::default();
+            (body.children, body.content) = (children, content);
+        }
+    }
+
+    fn load_rows(&mut self, place: PlaceId, list: ListId, values: Vec<Value>) {
+        let item = self.shape.item(list);
+        let mut contents = Vec::with_capacity(values.len());
+        let rows = values.into_iter().zip(0_u32..).map(|(value, position)| {
+            let row = self.load(item, place, position, value);
+            contents.push(self.nodes[row].summary().content);
+            Row { place: row, baseline_position: Some(position) }
+        });
+        let rows = rows.collect();
+        let sequence = RowSequence::with_hashes(contents);
+        if let Some(body) = self.list_mut(place) {
+            (body.baseline_length, body.baseline_hash) = (sequence.len(), sequence.hash());
+            (body.rows, body.sequence) = (rows, sequence);
+        }
+    }
+}

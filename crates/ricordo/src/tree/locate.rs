@@ -1,0 +1,161 @@
+//! From addresses to places and back.
+
+use thiserror::Error;
+
+use super::{Body, PlaceId, Tree};
+use crate::shape::{Kind, Pointer, Step};
+use crate::shape::{Named, nearest};
+
+/// An address that leads nowhere.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[error("{problem}")]
+pub(crate) struct NoPlace {
+    /// As far as the address leads.
+    pub(crate) reached: Pointer,
+    pub(crate) problem: String,
+    /// The address that was likely meant.
+    pub(crate) nearest: Option<Pointer>,
+}
+
+impl Tree {
+    /// The place of a pointer.
+    pub(crate) fn locate(&self, pointer: &Pointer) -> Result<PlaceId, NoPlace> {
+        let mut place = self.root();
+        let mut tokens = pointer.tokens();
+        while let Some(token) = tokens.next() {
+            place = self.child_named(place, &token).map_err(|mut missing| {
+                // What follows the wrong name may well be right: the whole address is worth offering.
+                if let Some(near) = &mut missing.nearest {
+                    tokens.by_ref().for_each(|token| near.push(&token));
+                }
+                missing
+            })?;
+        }
+        Ok(place)
+    }
+
+    fn child_named(&self, place: PlaceId, token: &str) -> Result<PlaceId, NoPlace> {
+        let reached = self.pointer(place);
+        let missing = |problem: String| Err(NoPlace { reached: reached.clone(), problem, nearest: None });
+        match (&self.node(place).body, &self.part(place).kind) {
+            (Body::Record(record), Kind::Record(fields)) => {
+                let Some((slot, _)) = self.shape().field(*fields, token) else {
+                    let names = self.shape().fields(*fields).map(|(name, _)| name);
+                    let near = nearest(token, names).map(|name| reached.join(name));
+                    let problem = format!("{} has no field “{token}”", Named(&reached));
+                    return Err(NoPlace { reached, problem, nearest: near });
+                };
+                if !record.container.is_present() {
+                    return missing(format!("{} is empty, so there is no “{token}” in it", Named(&reached)));
+                }
+                Ok(record.children[slot as usize])
+            }
+            (Body::List(list), _) => {
+                let rows = list.sequence.len();
+                let Some(position) = read_index(token) else {
+                    return missing(format!("{} is a list: “{token}” is no row number", Named(&reached)));
+                };
+                match u32::try_from(position).ok().and_then(|position| list.sequence.at(position)) {
+                    Some(key) => Ok(list.rows[key as usize].place),
+                    None => missing(no_row(&reached, rows, position)),
+                }
+            }
+            _ => missing(format!(
+                "{} is a field, which has nothing in it, no “{token}” either",
+                Named(&reached)
+            )),
+        }
+    }
+
+    /// The place that steps lead to from another.
+    pub(crate) fn follow(&self, from: PlaceId, steps: &[Step]) -> Result<PlaceId, NoPlace> {
+        steps.iter().try_fold(from, |place, step| {
+            let (problem, reached) = match (*step, &self.node(place).body) {
+                (Step::Field(slot), Body::Record(record)) if record.container.is_present() => {
+                    match record.children.get(slot as usize) {
+                        Some(child) => return Ok(*child),
+                        None => ("has no field of this number", self.pointer(place)),
+                    }
+                }
+                (Step::Row(position), Body::List(list)) => match list.sequence.at(position) {
+                    Some(key) => return Ok(list.rows[key as usize].place),
+                    None => {
+                        let reached = self.pointer(place);
+                        let problem = no_row(&reached, list.sequence.len(), position as usize);
+                        return Err(NoPlace { reached, problem, nearest: None });
+                    }
+                },
+                (Step::Field(_), Body::Record(_)) => {
+                    ("is empty, so there is nothing in it", self.pointer(place))
+                }
+                (Step::Field(_), _) => ("is no record", self.pointer(place)),
+                (Step::Row(_), _) => ("is no list", self.pointer(place)),
+            };
+            Err(NoPlace { problem: format!("{} {problem}", Named(&reached)), reached, nearest: None })
+        })
+    }
+
+    /// The pointer of a place: where it is now, or, if it was removed, the pointer of what it was removed from.
+    pub(crate) fn pointer(&self, place: PlaceId) -> Pointer {
+        let mut tokens = Vec::new();
+        let mut below = place;
+        while let Some(parent) = self.parent(below) {
+            let slot = self.node(below).slot;
+            match (&self.node(parent).body, &self.part(parent).kind) {
+                (Body::List(list), _) => match list.sequence.position(slot) {
+                    Some(position) => tokens.push(position.to_string()),
+                    None => tokens.clear(),
+                },
+                (_, Kind::Record(record)) => {
+                    let name = self.shape().field_at(*record, slot).map(|(name, _)| name.to_string());
+                    tokens.push(name.unwrap_or_default());
+                }
+                _ => {}
+            }
+            below = parent;
+        }
+        let mut pointer = Pointer::root();
+        tokens.iter().rev().for_each(|token| pointer.push(token));
+        pointer
+    }
+
+    /// How many places this one lies in.
+    pub(crate) fn depth(&self, place: PlaceId) -> usize {
+        std::iter::successors(self.parent(place), |place| self.parent(*place)).count()
+    }
+
+    /// Whether a place is in the form now: no row that it lies in was removed, and no record made empty.
+    pub(crate) fn is_there(&self, place: PlaceId) -> bool {
+        let mut below = place;
+        while let Some(parent) = self.parent(below) {
+            let slot = self.node(below).slot;
+            let there = match &self.node(parent).body {
+                Body::List(list) => list.sequence.holds(slot),
+                Body::Record(record) => {
+                    record.container.is_present() && record.children.get(slot as usize) == Some(&below)
+                }
+                Body::Field(_) => false,
+            };
+            if !there {
+                return false;
+            }
+            below = parent;
+        }
+        true
+    }
+}
+
+/// An array index of RFC 6901, section 4: digits without leading zeros.
+fn read_index(token: &str) -> Option<usize> {
+    let proper = token == "0" || !token.starts_with(['0', '+']);
+    if proper { token.parse().ok() } else { None }
+}
+
+fn no_row(list: &Pointer, rows: u32, position: usize) -> String {
+    let list = Named(list);
+    match rows {
+        0 => format!("{list} has no rows, so there is no row {position}"),
+        1 => format!("{list} has one row, numbered 0; there is no row {position}"),
+        _ => format!("{list} has {rows} rows, numbered 0 to {}; there is no row {position}", rows - 1),
+    }
+}

@@ -1,0 +1,122 @@
+//! The live places: entries, values, baselines, marks and rows.
+//!
+//! The tree is an arena: a place is a node with an id that stays, whatever happens around it. Containers keep
+//! counts of their children's marks, so that whether anything below is dirty or touched is known without a
+//! walk. Everything that changes a place goes through the functions of `change`, which remember how to take
+//! the change back.
+
+mod change;
+mod list;
+mod load;
+mod locate;
+mod node;
+mod polynomial;
+mod read;
+mod reset;
+mod sequence;
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+use slotmap::{Key as _, SlotMap};
+
+pub(crate) use change::Undo;
+pub use list::RowEdit;
+pub(crate) use locate::NoPlace;
+pub use node::PlaceId;
+pub(crate) use node::{Body, Faults, Field, ListBody, Marks, Node, RecordBody, Summary};
+
+use crate::shape::{Part, Shape};
+use crate::value::Value;
+
+/// All places of a form.
+#[derive(Debug)]
+pub(crate) struct Tree {
+    shape: Arc<Shape>,
+    nodes: SlotMap<PlaceId, Node>,
+    root: PlaceId,
+    /// When each place was last reset itself, as a count of all resets.
+    epochs: FxHashMap<PlaceId, u64>,
+    resets: u64,
+    /// How to take back what was changed since the log was last taken.
+    log: Vec<Undo>,
+}
+
+impl Tree {
+    /// A tree that holds a value, which must fit the shape, as both its value and its baseline.
+    pub(crate) fn new(shape: Arc<Shape>, value: Value) -> Self {
+        let mut tree = Tree {
+            nodes: SlotMap::with_key(),
+            root: PlaceId::null(),
+            epochs: FxHashMap::default(),
+            resets: 0,
+            log: Vec::new(),
+            shape,
+        };
+        tree.root = tree.load(tree.shape.root(), PlaceId::null(), 0, value);
+        tree
+    }
+
+    pub(crate) fn shape(&self) -> &Arc<Shape> {
+        &self.shape
+    }
+
+    /// The form itself.
+    pub(crate) fn root(&self) -> PlaceId {
+        self.root
+    }
+
+    pub(crate) fn node(&self, place: PlaceId) -> &Node {
+        &self.nodes[place]
+    }
+
+    /// Whether the id is of a place of this tree.
+    pub(crate) fn knows(&self, place: PlaceId) -> bool {
+        self.nodes.contains_key(place)
+    }
+
+    pub(crate) fn part(&self, place: PlaceId) -> &Part {
+        self.shape.part(self.nodes[place].part)
+    }
+
+    /// What a place lies in; nothing for the form itself.
+    pub(crate) fn parent(&self, place: PlaceId) -> Option<PlaceId> {
+        let parent = self.nodes[place].parent;
+        (!parent.is_null()).then_some(parent)
+    }
+
+    fn list_mut(&mut self, place: PlaceId) -> Option<&mut ListBody> {
+        match &mut self.nodes[place].body {
+            Body::List(list) => Some(list),
+            _ => None,
+        }
+    }
+
+    pub(crate) fn list(&self, place: PlaceId) -> Option<&ListBody> {
+        match &self.nodes[place].body {
+            Body::List(list) => Some(list),
+            _ => None,
+        }
+    }
+
+    fn record_mut(&mut self, place: PlaceId) -> Option<&mut RecordBody> {
+        match &mut self.nodes[place].body {
+            Body::Record(record) => Some(record),
+            _ => None,
+        }
+    }
+
+    fn field_mut(&mut self, place: PlaceId) -> Option<&mut Field> {
+        match &mut self.nodes[place].body {
+            Body::Field(field) => Some(field),
+            _ => None,
+        }
+    }
+
+    pub(crate) fn field(&self, place: PlaceId) -> Option<&Field> {
+        match &self.nodes[place].body {
+            Body::Field(field) => Some(field),
+            _ => None,
+        }
+    }
+}

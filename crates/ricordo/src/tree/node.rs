@@ -1,0 +1,298 @@
+//! What is stored for a place.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use rustc_hash::FxHashSet;
+use slotmap::new_key_type;
+use smallvec::SmallVec;
+
+use super::sequence::{Key, RowSequence};
+use crate::shape::{FindingKind, PartId};
+use crate::value::{Value, content_of};
+
+new_key_type! {
+    /// Names a place of a form as long as the form lives, wherever the place moves.
+    pub struct PlaceId;
+}
+
+/// What is wrong with one place, by kind.
+pub(crate) type Faults = SmallVec<[FindingKind; 4]>;
+
+/// A place: where it is, what the shape says of it, and what is in it.
+#[derive(Debug)]
+pub(crate) struct Node {
+    /// The null key for the form itself.
+    pub(crate) parent: PlaceId,
+    pub(crate) part: PartId,
+    /// The position among the fields of the record, or the key among the rows of the list.
+    pub(crate) slot: u32,
+    pub(crate) body: Body,
+}
+
+#[derive(Debug)]
+pub(crate) enum Body {
+    Field(Field),
+    Record(Box<RecordBody>),
+    List(Box<ListBody>),
+}
+
+/// The state of a scalar place. What few fields have stands in the extra.
+#[derive(Debug, Default)]
+pub(crate) struct Field {
+    pub(crate) value: Value,
+    pub(crate) extra: Option<Box<Extra>>,
+    pub(crate) touched: bool,
+    pub(crate) unreadable: bool,
+}
+
+#[derive(Debug, Default, Clone)]
+pub(crate) struct Extra {
+    /// The baseline, where it is not the value.
+    pub(crate) baseline: Option<Value>,
+    /// What was typed, where it is not the canonical text of the value.
+    pub(crate) entry: Option<Arc<str>>,
+    pub(crate) faults: Faults,
+}
+
+impl Field {
+    pub(crate) fn holding(value: Value) -> Self {
+        Field { value, ..Field::default() }
+    }
+
+    pub(crate) fn baseline(&self) -> &Value {
+        self.other_baseline().unwrap_or(&self.value)
+    }
+
+    fn other_baseline(&self) -> Option<&Value> {
+        self.extra.as_ref()?.baseline.as_ref()
+    }
+
+    /// What was typed, where it is not the canonical text of the value.
+    pub(crate) fn typed(&self) -> Option<&Arc<str>> {
+        self.extra.as_ref()?.entry.as_ref()
+    }
+
+    pub(crate) fn faults(&self) -> &[FindingKind] {
+        self.extra.as_ref().map_or(&[], |extra| &extra.faults)
+    }
+
+    /// Changes the extra, and drops it when nothing is left in it.
+    pub(crate) fn with_extra(&mut self, change: impl FnOnce(&mut Extra)) {
+        let mut extra = self.extra.take().unwrap_or_default();
+        change(&mut extra);
+        let needed = extra.baseline.is_some() || extra.entry.is_some() || !extra.faults.is_empty();
+        self.extra = needed.then_some(extra);
+    }
+}
+
+/// Whether a record or a list is there.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum Presence {
+    #[default]
+    Present,
+    Null,
+    Blank,
+}
+
+impl Presence {
+    /// What an absent record or list is as a value.
+    pub(crate) fn absent_value(self) -> Option<Value> {
+        match self {
+            Presence::Present => None,
+            Presence::Null => Some(Value::Null),
+            Presence::Blank => Some(Value::Blank),
+        }
+    }
+}
+
+/// What records and lists have in common.
+#[derive(Debug, Default, Clone)]
+pub(crate) struct Container {
+    pub(crate) presence: Presence,
+    pub(crate) baseline_presence: Presence,
+    pub(crate) touched: bool,
+    pub(crate) faults: Faults,
+    /// How many children have each mark.
+    pub(crate) counts: Counts,
+}
+
+impl Container {
+    pub(crate) fn with_presence(presence: Presence) -> Self {
+        Container { presence, baseline_presence: presence, ..Container::default() }
+    }
+
+    pub(crate) fn is_present(&self) -> bool {
+        self.presence == Presence::Present
+    }
+
+    /// Whether any child has this mark.
+    pub(crate) fn counts_mark(&self, mark: Marks) -> bool {
+        self.counts.marks().has(mark)
+    }
+
+    /// The marks of the container, given whether its present contents differ from the baseline's.
+    fn marks(&self, differs: bool) -> Marks {
+        let mut marks = if self.is_present() { self.counts.marks() } else { Marks::default() };
+        let differs = self.presence != self.baseline_presence || (self.is_present() && differs);
+        marks.put(Marks::DIFFERS, differs);
+        marks.put(Marks::TOUCHED, self.touched || marks.has(Marks::TOUCHED));
+        marks.put(Marks::INVALID, !self.faults.is_empty() || marks.has(Marks::INVALID));
+        marks
+    }
+}
+
+#[derive(Debug, Default)]
+pub(crate) struct RecordBody {
+    pub(crate) container: Container,
+    /// One for each field of the definition, in order; none while the record has never been there.
+    pub(crate) children: Box<[PlaceId]>,
+    /// The sum of what the members add to the content hash.
+    pub(crate) content: u64,
+}
+
+#[derive(Debug, Default)]
+pub(crate) struct ListBody {
+    pub(crate) container: Container,
+    /// Every row there ever was, by key.
+    pub(crate) rows: Vec<Row>,
+    /// The rows that are there now, in order.
+    pub(crate) sequence: RowSequence,
+    /// Whether the values of the rows in order are not the baseline's.
+    pub(crate) differs: bool,
+    pub(crate) baseline_length: u32,
+    pub(crate) baseline_hash: u64,
+    /// Rows that are there now and are not the baseline's.
+    pub(crate) added: BTreeSet<Key>,
+    /// Rows of the baseline that were moved or removed. The others stand in the baseline's order.
+    pub(crate) displaced: BTreeSet<Key>,
+    /// Rows that are there now and have some mark, so that a reset need not look at the others.
+    pub(crate) marked: FxHashSet<Key>,
+}
+
+/// A row of a list, present or removed.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Row {
+    pub(crate) place: PlaceId,
+    /// Where it stands in the baseline; `None` for a row that was added since.
+    pub(crate) baseline_position: Option<u32>,
+}
+
+/// Facts about a place that its container counts.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Marks(u8);
+
+impl Marks {
+    /// The value is not the baseline.
+    pub(crate) const DIFFERS: Marks = Marks(1);
+    /// The place, or one in it, was left.
+    pub(crate) const TOUCHED: Marks = Marks(2);
+    /// The place, or one in it, has an entry that is not the canonical text of its value.
+    pub(crate) const TYPED: Marks = Marks(4);
+    /// The place, or one in it, has an error.
+    pub(crate) const INVALID: Marks = Marks(8);
+    /// The rows of the list, or of one in it, are not those of the baseline in their order.
+    pub(crate) const REORDERED: Marks = Marks(16);
+
+    /// What a reset takes back.
+    pub(crate) const RESETTABLE: Marks = Marks(1 | 2 | 4 | 16);
+
+    const EACH: [Marks; 5] = [Marks::DIFFERS, Marks::TOUCHED, Marks::TYPED, Marks::INVALID, Marks::REORDERED];
+
+    /// Whether any of these marks is set.
+    pub(crate) fn has(self, marks: Marks) -> bool {
+        self.0 & marks.0 != 0
+    }
+
+    pub(crate) fn any(self) -> bool {
+        self.0 != 0
+    }
+
+    fn put(&mut self, mark: Marks, set: bool) {
+        self.0 = if set { self.0 | mark.0 } else { self.0 & !mark.0 };
+    }
+}
+
+/// How many children have each mark.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Counts([u32; 5]);
+
+impl Counts {
+    /// Counts a child that had the marks `before` and has the marks `after`.
+    pub(crate) fn shift(&mut self, before: Marks, after: Marks) {
+        for (count, mark) in self.0.iter_mut().zip(Marks::EACH) {
+            *count = *count + u32::from(after.has(mark)) - u32::from(before.has(mark));
+        }
+    }
+
+    fn marks(self) -> Marks {
+        let mut marks = Marks::default();
+        for (count, mark) in self.0.into_iter().zip(Marks::EACH) {
+            marks.put(mark, count > 0);
+        }
+        marks
+    }
+}
+
+/// What a container needs to know of a place in it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Summary {
+    pub(crate) marks: Marks,
+    /// The content hash of the value.
+    pub(crate) content: u64,
+}
+
+impl Node {
+    pub(crate) fn summary(&self) -> Summary {
+        match &self.body {
+            Body::Field(field) => {
+                let mut marks = Marks::default();
+                marks.put(Marks::DIFFERS, field.other_baseline().is_some());
+                marks.put(Marks::TOUCHED, field.touched);
+                marks.put(Marks::TYPED, field.typed().is_some());
+                marks.put(Marks::INVALID, !field.faults().is_empty());
+                Summary { marks, content: content_of(&field.value) }
+            }
+            Body::Record(record) => {
+                let differs = record.container.counts_mark(Marks::DIFFERS);
+                let content = record.container.presence.absent_value();
+                Summary {
+                    marks: record.container.marks(differs),
+                    content: content.map_or(record.content | 1, |value| content_of(&value)),
+                }
+            }
+            Body::List(list) => {
+                let mut marks = list.container.marks(list.differs);
+                let reordered = !list.added.is_empty() || !list.displaced.is_empty();
+                marks.put(Marks::REORDERED, reordered || marks.has(Marks::REORDERED));
+                let content = list.container.presence.absent_value();
+                let rows = || list.sequence.hash().wrapping_add(u64::from(list.sequence.len())) | 1;
+                Summary { marks, content: content.map_or_else(rows, |value| content_of(&value)) }
+            }
+        }
+    }
+
+    pub(crate) fn container(&self) -> Option<&Container> {
+        match &self.body {
+            Body::Field(_) => None,
+            Body::Record(record) => Some(&record.container),
+            Body::List(list) => Some(&list.container),
+        }
+    }
+
+    pub(crate) fn container_mut(&mut self) -> Option<&mut Container> {
+        match &mut self.body {
+            Body::Field(_) => None,
+            Body::Record(record) => Some(&mut record.container),
+            Body::List(list) => Some(&mut list.container),
+        }
+    }
+
+    pub(crate) fn faults(&self) -> &[FindingKind] {
+        match &self.body {
+            Body::Field(field) => field.faults(),
+            Body::Record(record) => &record.container.faults,
+            Body::List(list) => &list.container.faults,
+        }
+    }
+}

@@ -1,0 +1,132 @@
+//! Reading values and baselines out of the places, and setting values.
+
+use super::node::{Marks, Presence};
+use super::{Body, PlaceId, Tree};
+use crate::shape::Kind;
+use crate::value::{Record, Value};
+
+impl Tree {
+    /// The value of a place with all in it.
+    pub(crate) fn value(&self, place: PlaceId) -> Value {
+        match &self.node(place).body {
+            Body::Field(field) => field.value.clone(),
+            Body::Record(record) => match record.container.presence.absent_value() {
+                Some(absent) => absent,
+                None => self.record_of(place, &record.children, |child| self.value(child)),
+            },
+            Body::List(list) => match list.container.presence.absent_value() {
+                Some(absent) => absent,
+                None => {
+                    let rows = list.sequence.keys().map(|key| self.value(list.rows[key as usize].place));
+                    Value::List(rows.collect())
+                }
+            },
+        }
+    }
+
+    /// The baseline of a place with all in it.
+    pub(crate) fn baseline(&self, place: PlaceId) -> Value {
+        match &self.node(place).body {
+            Body::Field(field) => field.baseline().clone(),
+            Body::Record(record) => match record.container.baseline_presence.absent_value() {
+                Some(absent) => absent,
+                None => self.record_of(place, &record.children, |child| self.baseline(child)),
+            },
+            Body::List(list) => match list.container.baseline_presence.absent_value() {
+                Some(absent) => absent,
+                None => {
+                    let rows = list.baseline_keys();
+                    Value::List(
+                        rows.iter().map(|key| self.baseline(list.rows[*key as usize].place)).collect(),
+                    )
+                }
+            },
+        }
+    }
+
+    fn record_of(&self, place: PlaceId, children: &[PlaceId], read: impl Fn(PlaceId) -> Value) -> Value {
+        let mut members = Record::new();
+        if let Kind::Record(fields) = self.part(place).kind {
+            for (slot, child) in (0..).zip(children) {
+                let value = read(*child);
+                if value != Value::Blank
+                    && let Some((name, _)) = self.shape().field_at(fields, slot)
+                {
+                    members.push_new(name.clone(), value);
+                }
+            }
+        }
+        Value::Record(members)
+    }
+
+    /// Whether the place is dirty: its value is not its baseline, or what was typed cannot be read.
+    pub(crate) fn is_dirty(&self, place: PlaceId) -> bool {
+        let unreadable = self.field(place).is_some_and(|field| field.unreadable);
+        unreadable || self.node(place).summary().marks.has(Marks::DIFFERS)
+    }
+
+    /// Whether the place, or one in it, was left by a person.
+    pub(crate) fn is_touched(&self, place: PlaceId) -> bool {
+        self.node(place).summary().marks.has(Marks::TOUCHED)
+    }
+
+    /// Whether neither the place nor anything in it has an error.
+    pub(crate) fn is_valid(&self, place: PlaceId) -> bool {
+        !self.node(place).summary().marks.has(Marks::INVALID)
+    }
+
+    /// What a place holds when it is emptied: the baseline's own emptiness if that was empty, otherwise null
+    /// where null is allowed, the empty text for texts, and else blank.
+    pub(crate) fn emptiness(&self, place: PlaceId) -> Value {
+        let part = self.part(place);
+        let baseline = self.field(place).map(|field| field.baseline().clone());
+        match (baseline, &part.kind) {
+            (Some(baseline), _) if baseline.is_empty() => baseline,
+            _ if part.nullable => Value::Null,
+            (_, Kind::Text) => "".into(),
+            _ => Value::Blank,
+        }
+    }
+
+    /// Sets a place, with all in it, to a fitted value.
+    pub(crate) fn assign(&mut self, place: PlaceId, value: Value) {
+        let part = self.part(place);
+        let absent = match &value {
+            Value::Null if part.nullable => Some(Presence::Null),
+            Value::Blank if part.nullable => Some(Presence::Blank),
+            _ => None,
+        };
+        match (&self.node(place).body, absent) {
+            (Body::Field(_), _) => self.write(place, value, None, false),
+            (Body::Record(_), Some(presence)) => self.set_presence(place, presence),
+            (Body::List(_), Some(presence)) => {
+                self.assign_rows(place, Vec::new());
+                self.set_presence(place, presence);
+            }
+            (Body::Record(record), None) => {
+                let members = if let Value::Record(members) = value { members } else { Record::new() };
+                let container = &record.container;
+                if !container.is_present() && container.baseline_presence != Presence::Present {
+                    self.renew_members(place, members);
+                } else {
+                    self.set_presence(place, Presence::Present);
+                    self.assign_members(place, &members);
+                }
+            }
+            (Body::List(_), None) => {
+                self.set_presence(place, Presence::Present);
+                self.assign_rows(place, if let Value::List(rows) = value { rows } else { Vec::new() });
+            }
+        }
+    }
+
+    fn assign_members(&mut self, place: PlaceId, members: &Record) {
+        let Kind::Record(fields) = self.part(place).kind else { return };
+        let Body::Record(record) = &self.node(place).body else { return };
+        let shape = self.shape().clone();
+        let children: Vec<PlaceId> = record.children.to_vec();
+        for (index, (child, (name, _))) in children.into_iter().zip(shape.fields(fields)).enumerate() {
+            self.assign(child, members.get_near(index, name).cloned().unwrap_or_default());
+        }
+    }
+}

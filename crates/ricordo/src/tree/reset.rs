@@ -1,0 +1,65 @@
+//! Taking places back to their baselines.
+
+use super::node::{Marks, Presence};
+use super::sequence::Key;
+use super::{Body, PlaceId, Tree};
+
+impl Tree {
+    /// Takes a place, and all in it, back to its baseline: nothing is touched, typed or moved any more. What
+    /// was not changed is not visited. The epoch moves in any case.
+    pub(crate) fn reset(&mut self, place: PlaceId) {
+        self.restore(place);
+        self.next_epoch(place);
+    }
+
+    fn restore(&mut self, place: PlaceId) {
+        if !self.node(place).summary().marks.has(Marks::RESETTABLE) {
+            return;
+        }
+        match &self.node(place).body {
+            Body::Field(field) => {
+                let baseline = field.baseline().clone();
+                self.write(place, baseline, None, false);
+            }
+            Body::Record(record) => {
+                let (presence, children) = (record.container.baseline_presence, record.children.clone());
+                self.set_presence(place, presence);
+                if presence == Presence::Present {
+                    children.into_iter().for_each(|child| self.restore(child));
+                }
+            }
+            Body::List(list) => {
+                let presence = list.container.baseline_presence;
+                self.restore_order(place);
+                self.set_presence(place, presence);
+                let mut marked: Vec<Key> =
+                    self.list(place).map(|list| list.marked.iter().copied().collect()).unwrap_or_default();
+                // The set has no order of its own; what a reset does must not depend on the machine.
+                marked.sort_unstable();
+                for key in marked {
+                    if let Some(row) = self.list(place).map(|list| list.rows[key as usize].place) {
+                        self.restore(row);
+                    }
+                }
+            }
+        }
+        self.set_touched(place, false);
+    }
+
+    /// Takes out the rows that are not the baseline's, and puts the displaced ones back where they stood. In
+    /// the order of their old positions, each finds all rows before it already in place.
+    fn restore_order(&mut self, place: PlaceId) {
+        let Some(list) = self.list(place) else { return };
+        let position = |key: &Key| list.rows[*key as usize].baseline_position;
+        let mut displaced: Vec<(u32, Key)> =
+            list.displaced.iter().filter_map(|key| Some((position(key)?, *key))).collect();
+        displaced.sort_unstable();
+        let out: Vec<Key> = list.added.iter().chain(&list.displaced).copied().collect();
+        for key in out {
+            self.remove_row(place, key);
+        }
+        for (position, key) in displaced {
+            self.insert_row(place, key, position);
+        }
+    }
+}
