@@ -1,3 +1,82 @@
-//! The command-line tool of Ricordo.
+//! The command-line tool of Ricordo: checks form definitions, replays what was done to a form, and shows what
+//! the form is like then.
 
-fn main() {}
+mod commands;
+mod describe;
+mod files;
+mod screen;
+mod table;
+mod watched;
+
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use clap::{Parser, Subcommand};
+
+/// Looks at the state of forms: what was typed, what it means, what it was before, and what is wrong with it.
+#[derive(Debug, Parser)]
+#[command(
+    version,
+    about,
+    after_help = "Exit status: 0 all is well, 1 something was found, 2 wrong usage or unreadable input."
+)]
+struct Arguments {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Debug, Subcommand)]
+enum Command {
+    /// Replay a short journal on a bakery's batch sheet, and tell step by step what happens.
+    Demo,
+    /// Read a form definition, and show what the form is made of; with data, what is wrong with that.
+    Check {
+        /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
+        form: PathBuf,
+        /// Data for the form (JSON); `-` is standard input.
+        #[arg(long, value_name = "FILE")]
+        data: Option<PathBuf>,
+    },
+    /// Do to a form what journals say, and show what it is like then.
+    Replay {
+        /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
+        form: PathBuf,
+        /// Journals (one action a line) or JSON Patches, in this order; `-` is standard input.
+        #[arg(value_name = "JOURNAL")]
+        journals: Vec<PathBuf>,
+        /// Data that the form starts from (JSON); `-` is standard input.
+        #[arg(long, value_name = "FILE")]
+        data: Option<PathBuf>,
+        /// Print the whole state as JSON, and nothing else.
+        #[arg(long)]
+        json: bool,
+        /// Show for each action what it changed, and who was told.
+        #[arg(long)]
+        every: bool,
+    },
+}
+
+/// How a command ended, if it could be carried out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Ending {
+    Well,
+    Findings,
+}
+
+fn main() -> ExitCode {
+    let result = match Arguments::parse().command {
+        Command::Demo => commands::demo::run(),
+        Command::Check { form, data } => commands::check::run(&form, data.as_deref()),
+        Command::Replay { form, journals, data, json, every } => {
+            commands::replay::run(&form, &journals, data.as_deref(), json, every)
+        }
+    };
+    match result {
+        Ok(Ending::Well) => ExitCode::SUCCESS,
+        Ok(Ending::Findings) => ExitCode::from(1),
+        Err(problem) => {
+            anstream::eprint!("{problem}");
+            ExitCode::from(2)
+        }
+    }
+}

@@ -135,6 +135,9 @@ fn model_attributes(attributes: &[Attribute]) -> impl Iterator<Item = &Attribute
 struct Number(String);
 
 impl Number {
+    /// As many digits as a decimal surely holds.
+    const MOST_DIGITS: usize = 28;
+
     fn read(meta: &ParseNestedMeta<'_>) -> syn::Result<Self> {
         let expression: Expr = meta.value()?.parse()?;
         let (negative, literal) = match &expression {
@@ -150,10 +153,9 @@ impl Number {
             }
             _ => None,
         };
-        // As many digits as a decimal surely holds.
-        const MOST_DIGITS: usize = 28;
         let digits = digits.filter(|digits| {
-            !digits.contains(['e', 'E']) && digits.bytes().filter(u8::is_ascii_digit).count() <= MOST_DIGITS
+            !digits.contains(['e', 'E'])
+                && digits.bytes().filter(u8::is_ascii_digit).count() <= Self::MOST_DIGITS
         });
         let Some(digits) = digits else {
             let message = "a plain number is needed here, such as 500 or 0.25, of at most 28 digits";

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use proc_macro2::TokenStream;
+use proc_macro2::{Ident, TokenStream};
 use quote::{format_ident, quote, quote_spanned};
 use syn::spanned::Spanned;
 use syn::{DeriveInput, Error, FieldsNamed};
@@ -15,7 +15,6 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
     let names = SerdeNames::read(&input.attrs)?;
     let record = &input.ident;
     let at = format_ident!("{}At", record);
-    let at_docs = format!("The typed path to a [`{record}`], with a method for each of its fields.");
 
     let mut taken = HashMap::new();
     let (mut parts, mut writes, mut reads, mut paths, mut checks) = (vec![], vec![], vec![], vec![], vec![]);
@@ -53,43 +52,11 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
         });
     }
 
+    let path = expand_path(record, &at, &paths);
     Ok(quote! {
         #[allow(unreachable_pub, clippy::all, clippy::pedantic)]
         const _: () = {
-            #[doc = #at_docs]
-            pub struct #at<M, P> {
-                route: ::ricordo::shape::Route,
-                types: ::core::marker::PhantomData<fn() -> (M, P)>,
-            }
-
-            #[automatically_derived]
-            impl<M, P> ::core::clone::Clone for #at<M, P> {
-                fn clone(&self) -> Self {
-                    #at { route: ::core::clone::Clone::clone(&self.route), types: ::core::marker::PhantomData }
-                }
-            }
-
-            #[automatically_derived]
-            impl<M, P> ::core::fmt::Debug for #at<M, P> {
-                fn fmt(&self, formatter: &mut ::core::fmt::Formatter<'_>) -> ::core::fmt::Result {
-                    formatter.debug_tuple(::core::stringify!(#at)).field(&self.route).finish()
-                }
-            }
-
-            #[automatically_derived]
-            #[allow(dead_code)]
-            impl<M: 'static, P: ::ricordo::model::Data> #at<M, P> {
-                #(#paths)*
-            }
-
-            #[automatically_derived]
-            impl<M: 'static, P: ::ricordo::model::Data> ::ricordo::model::Locate<M> for #at<M, P> {
-                type Target = P;
-
-                fn spot(self) -> ::core::result::Result<::ricordo::model::Spot, ::ricordo::shape::PointerError> {
-                    ::core::result::Result::Ok(::ricordo::model::Spot::Route(self.route))
-                }
-            }
+            #path
 
             #[automatically_derived]
             impl ::ricordo::model::Data for #record {
@@ -129,4 +96,45 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
             }
         };
     })
+}
+
+/// The type of the paths to a record. It has no methods of its own but those named after fields.
+fn expand_path(record: &Ident, at: &Ident, paths: &[TokenStream]) -> TokenStream {
+    let docs = format!("The typed path to a [`{record}`], with a method for each of its fields.");
+    quote! {
+        #[doc = #docs]
+        pub struct #at<M, P> {
+            route: ::ricordo::shape::Route,
+            types: ::core::marker::PhantomData<fn() -> (M, P)>,
+        }
+
+        #[automatically_derived]
+        impl<M, P> ::core::clone::Clone for #at<M, P> {
+            fn clone(&self) -> Self {
+                #at { route: ::core::clone::Clone::clone(&self.route), types: ::core::marker::PhantomData }
+            }
+        }
+
+        #[automatically_derived]
+        impl<M, P> ::core::fmt::Debug for #at<M, P> {
+            fn fmt(&self, formatter: &mut ::core::fmt::Formatter<'_>) -> ::core::fmt::Result {
+                formatter.debug_tuple(::core::stringify!(#at)).field(&self.route).finish()
+            }
+        }
+
+        #[automatically_derived]
+        #[allow(dead_code)]
+        impl<M: 'static, P: ::ricordo::model::Data> #at<M, P> {
+            #(#paths)*
+        }
+
+        #[automatically_derived]
+        impl<M: 'static, P: ::ricordo::model::Data> ::ricordo::model::Locate<M> for #at<M, P> {
+            type Target = P;
+
+            fn spot(self) -> ::core::result::Result<::ricordo::model::Spot, ::ricordo::shape::PointerError> {
+                ::core::result::Result::Ok(::ricordo::model::Spot::Route(self.route))
+            }
+        }
+    }
 }

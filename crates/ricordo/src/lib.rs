@@ -4,6 +4,7 @@
 extern crate self as ricordo;
 
 pub mod engine;
+pub mod exchange;
 pub mod form;
 pub mod model;
 mod rules;

@@ -43,7 +43,7 @@ fn plain(data: &[Ingredient]) -> f64 {
 }
 
 fn by_handle(data: &[Ingredient]) -> f64 {
-    let mut sheet = WithRicordo::new(data, Box::new(|| _ = black_box(())));
+    let mut sheet = WithRicordo::new(data, Box::new(|| black_box(())));
     edits(data.len(), |row, text| {
         sheet.enter_by_handle(row, text);
         black_box(sheet.is_dirty());
@@ -51,7 +51,7 @@ fn by_handle(data: &[Ingredient]) -> f64 {
 }
 
 fn by_path(data: &[Ingredient]) -> f64 {
-    let mut sheet = WithRicordo::new(data, Box::new(|| _ = black_box(())));
+    let mut sheet = WithRicordo::new(data, Box::new(|| black_box(())));
     edits(data.len(), |row, text| {
         sheet.enter_by_path(row, text);
         black_box(sheet.is_dirty());

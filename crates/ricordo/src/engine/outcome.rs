@@ -108,7 +108,7 @@ impl Change {
     /// The text that stood in the widget, if it is another now.
     pub fn entry_before(&self) -> Option<String> {
         let field = self.field.as_ref().filter(|_| self.aspects.contains(Aspects::ENTRY))?;
-        Some(field.typed().map_or_else(|| field.value.to_text().into_owned(), |typed| typed.to_string()))
+        Some(field.text().into_owned())
     }
 
     /// The value of the field, if it is another now.
@@ -147,11 +147,8 @@ impl Change {
         }
         let mut aspects = Aspects::default();
         if let (Some(before), Some(now)) = (&self.field, tree.field(self.place)) {
-            let text = |field: &Field| {
-                field.typed().map_or_else(|| field.value.to_text().into(), |text| text.clone())
-            };
             let value_differs = before.value != now.value;
-            let entry_differs = (value_differs || before.typed() != now.typed()) && text(before) != text(now);
+            let entry_differs = entries_differ(before, now, value_differs);
             let was_dirty = before.unreadable || *before.baseline() != before.value;
             aspects.put(Aspects::VALUE, value_differs);
             aspects.put(Aspects::ENTRY, entry_differs);
@@ -178,6 +175,16 @@ impl Change {
     }
 }
 
+/// Whether another text stands in the widget. Spares writing numbers out where that can be told without.
+fn entries_differ(before: &Field, now: &Field, values_differ: bool) -> bool {
+    match (before.typed(), now.typed(), &before.value, &now.value) {
+        (None, None, _, _) if !values_differ => false,
+        (None, None, Value::Number(_), Value::Number(_)) => true,
+        (Some(before), Some(now), _, _) => before != now,
+        _ => before.text() != now.text(),
+    }
+}
+
 /// Collects, for each place, what it was before the first change.
 #[derive(Default)]
 struct Changes {
@@ -201,7 +208,7 @@ impl Changes {
             match at {
                 0..Self::FEW => {}
                 Self::FEW => {
-                    self.index.extend(self.list.iter().zip(0..).map(|(change, at)| (change.place, at)))
+                    self.index.extend(self.list.iter().zip(0..).map(|(change, at)| (change.place, at)));
                 }
                 _ => drop(self.index.insert(place, at)),
             }

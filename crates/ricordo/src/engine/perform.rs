@@ -131,11 +131,11 @@ impl Engine {
                 children.into_iter().for_each(|child| self.clear(child));
             }
             Body::Record(record) if record.container.is_present() => self.tree.assign(place, Value::Null),
-            Body::Record(_) => {}
             Body::List(list) if list.container.is_present() => {
                 self.tree.assign(place, Value::List(Vec::new()));
             }
-            Body::List(_) => {}
+            // What is absent is empty already.
+            Body::Record(_) | Body::List(_) => {}
         }
     }
 

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 
 use crate::rules::{Finding, Subject, message};
 use crate::shape::{Part, Pointer, Reveal};
-use crate::tree::{Body, Marks, PlaceId, Tree};
+use crate::tree::{Body, PlaceId, Tree};
 use crate::value::Value;
 
 /// What is to be seen of a place: read-only, and cheap to copy.
@@ -39,9 +39,7 @@ impl<'a> PlaceView<'a> {
     /// last set, load or reset. Records and lists have none.
     pub fn entry(&self) -> Cow<'a, str> {
         match self.tree.field(self.place) {
-            Some(field) => {
-                field.typed().map_or_else(|| field.value.to_text(), |typed| Cow::Borrowed(&**typed))
-            }
+            Some(field) => field.text(),
             None => Cow::Borrowed(""),
         }
     }
@@ -182,9 +180,5 @@ impl<'a> PlaceView<'a> {
 
     fn is_row(&self) -> bool {
         self.tree.parent(self.place).is_some_and(|parent| self.tree.list(parent).is_some())
-    }
-
-    pub(crate) fn has_typed(&self) -> bool {
-        self.tree.node(self.place).summary().marks.has(Marks::TYPED)
     }
 }

@@ -168,6 +168,7 @@ impl<M: 'static> Form<M> {
     }
 
     /// Sets a place to a value.
+    #[allow(clippy::needless_pass_by_value, reason = "setters take what they set")]
     pub fn set<L: Locate<M>>(&self, at: L, value: L::Target) -> Result<(), Refused> {
         self.apply(Action::Replace { at: address(at)?, value: value.to_value() })
     }

@@ -96,6 +96,7 @@ impl<M, T> Path<M, T> {
 /// A typed path, within the model `M`, to a list of `T`, which holds a `P`: a `Vec<T>`, or an option of one.
 pub struct ListAt<M, T, P> {
     route: Route,
+    #[allow(clippy::type_complexity, reason = "only a marker of the three types")]
     types: PhantomData<fn() -> (M, T, P)>,
 }
 

@@ -104,11 +104,6 @@ impl ShapeBuilder {
         Ok(record)
     }
 
-    /// Changes a part that has been added.
-    pub(crate) fn part_mut(&mut self, id: PartId) -> &mut Part {
-        &mut self.parts[id.0 as usize]
-    }
-
     fn add(&mut self, part: Part) -> PartId {
         self.parts.push(part);
         PartId(index(self.parts.len() - 1))

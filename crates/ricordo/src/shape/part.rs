@@ -183,6 +183,15 @@ impl Choices {
     }
 }
 
+impl<'a> IntoIterator for &'a Choices {
+    type Item = &'a Choice;
+    type IntoIter = std::slice::Iter<'a, Choice>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.iter()
+    }
+}
+
 impl fmt::Display for Choices {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
         const NAMED: usize = 8;

@@ -1,5 +1,7 @@
 //! What an entry means: text to a value of a part.
 
+use rust_decimal::Decimal;
+
 use super::{Kind, Part};
 use crate::value::{Value, read_number};
 
@@ -27,7 +29,7 @@ impl Part {
             return Reading::Empty;
         }
         let value = match &self.kind {
-            Kind::Integer => read_number(text).ok().filter(|number| number.is_integer()).map(Value::Number),
+            Kind::Integer => read_number(text).ok().filter(Decimal::is_integer).map(Value::Number),
             Kind::Decimal => read_number(text).ok().map(Value::Number),
             Kind::Flag => read_flag(text),
             Kind::Choice(choices) => {

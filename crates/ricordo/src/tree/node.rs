@@ -1,5 +1,6 @@
 //! What is stored for a place.
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -71,6 +72,11 @@ impl Field {
     /// What was typed, where it is not the canonical text of the value.
     pub(crate) fn typed(&self) -> Option<&Arc<str>> {
         self.extra.as_ref()?.entry.as_ref()
+    }
+
+    /// The text that stands in the widget.
+    pub(crate) fn text(&self) -> Cow<'_, str> {
+        self.typed().map_or_else(|| self.value.to_text(), |typed| Cow::Borrowed(typed))
     }
 
     pub(crate) fn faults(&self) -> &[FindingKind] {

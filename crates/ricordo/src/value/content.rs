@@ -29,7 +29,7 @@ pub(crate) fn member_content(member: u64, content: u64) -> u64 {
     if content == 0 { 0 } else { spread(content ^ spread(member.wrapping_add(1))) }
 }
 
-/// Spreads the bits of a figure (the finalizer of SplitMix64), so that sums of figures stay distinct.
+/// Spreads the bits of a figure (the finalizer of `SplitMix64`), so that sums of figures stay distinct.
 fn spread(figure: u64) -> u64 {
     let figure = (figure ^ (figure >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
     let figure = (figure ^ (figure >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);

@@ -1,0 +1,5 @@
+//! The commands.
+
+pub(crate) mod check;
+pub(crate) mod demo;
+pub(crate) mod replay;

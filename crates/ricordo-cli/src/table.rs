@@ -1,0 +1,188 @@
+//! Tables: the state of a form, and what a form is made of.
+
+use comfy_table::presets::UTF8_FULL_CONDENSED;
+use comfy_table::{
+    Attribute, Cell, CellAlignment, Color, ColumnConstraint, ContentArrangement, Table, Width,
+};
+use ricordo::Value;
+use ricordo::engine::{Engine, PlaceView};
+use ricordo::shape::{Kind, Part, PartId, Shape};
+
+use crate::{describe, screen};
+
+fn table(headings: &[&str]) -> Table {
+    let mut table = Table::new();
+    table
+        .load_style(UTF8_FULL_CONDENSED)
+        .set_content_arrangement(ContentArrangement::Dynamic)
+        .set_width(u16::try_from(screen::width()).unwrap_or(100))
+        .set_header(headings.iter().map(|heading| Cell::new(heading).add_attribute(Attribute::Bold)));
+    if screen::in_colour() {
+        table.enforce_styling();
+    } else {
+        table.force_no_tty();
+    }
+    table
+}
+
+/// The state of every place of a form.
+pub(crate) fn state(engine: &Engine) -> String {
+    let mut table = table(&["Place", "Entry", "Value", "Baseline", "Marks", "Findings"]);
+    add_state(&mut table, engine.view(engine.root()), 0);
+    for (column, least) in [(0, 10), (1, 8), (2, 7), (3, 8), (4, 8)] {
+        if let Some(column) = table.column_mut(column) {
+            column.set_constraint(ColumnConstraint::LowerBoundary(Width::Fixed(least)));
+        }
+    }
+    table.to_string()
+}
+
+/// Adds a line for each place in a place; inner places stand under what they lie in, by their last step.
+fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize) {
+    for child in place.children() {
+        let is_field = child.part().is_field();
+        let (held, baseline) = (child.value(), child.baseline());
+        let entry = if is_field { child.entry().into_owned() } else { String::new() };
+        let shown_value = match child.part().kind {
+            Kind::Record(_) if !child.is_absent() => String::new(),
+            // What only repeats the entry would be noise.
+            _ if is_field && *held.to_text() == *entry && !held.is_empty() => "=".to_owned(),
+            _ => describe::value(&held),
+        };
+        let differs = if is_field { baseline != held } else { child.is_dirty() };
+        let shown_baseline = match child.part().kind {
+            Kind::Record(_) => String::new(),
+            _ if differs => scalar(&baseline),
+            _ => String::new(),
+        };
+        let marks = describe::marks(child);
+        let (findings, hidden): (Vec<_>, Vec<_>) =
+            child.findings().into_iter().partition(|finding| finding.shown);
+        let messages = findings.into_iter().map(|finding| finding.message);
+        let messages = messages.chain(hidden.into_iter().map(|finding| format!("({})", finding.message)));
+        let pointer = child.pointer();
+        let last = pointer.as_str().rfind('/').map_or("", |at| &pointer.as_str()[at..]);
+        let name = format!("{:1$}{last}", "", depth * 2);
+        let mut row = vec![
+            Cell::new(&name),
+            Cell::new(entry),
+            Cell::new(shown_value),
+            Cell::new(shown_baseline),
+            Cell::new(marks.join(" ")),
+            Cell::new(messages.collect::<Vec<_>>().join(" ")),
+        ];
+        if !is_field {
+            row[0] = Cell::new(&name).add_attribute(Attribute::Bold);
+        }
+        if !child.is_valid() {
+            row[5] = std::mem::replace(&mut row[5], Cell::new("")).fg(Color::Red);
+        }
+        table.add_row(row);
+        add_state(table, child, depth + 1);
+    }
+}
+
+fn scalar(value: &Value) -> String {
+    match value {
+        Value::Text(text) if !text.is_empty() => text.to_string(),
+        other => describe::value(other),
+    }
+}
+
+/// What a form is made of.
+pub(crate) fn outline(shape: &Shape) -> String {
+    let mut table = table(&["Place", "Label", "What", "Keeps to"]);
+    let mut open = Vec::new();
+    add_outline(&mut table, shape, shape.root(), "", &mut open);
+    table.to_string()
+}
+
+/// Adds a row for everything in a part. Where a record lies in itself, that is said once.
+fn add_outline(table: &mut Table, shape: &Shape, id: PartId, pointer: &str, open: &mut Vec<String>) {
+    match shape.part(id).kind {
+        Kind::Record(record) => {
+            let this = format!("{record:?}");
+            if open.contains(&this) {
+                table.add_row(vec![
+                    Cell::new(format!("{pointer}/…")),
+                    Cell::new(""),
+                    Cell::new("the same again"),
+                ]);
+                return;
+            }
+            open.push(this);
+            for (name, field) in shape.fields(record) {
+                add_part(table, shape, field, &format!("{pointer}/{name}"), open);
+            }
+            open.pop();
+        }
+        Kind::List(list) => add_part(table, shape, shape.item(list), &format!("{pointer}/*"), open),
+        _ => {}
+    }
+}
+
+fn add_part(table: &mut Table, shape: &Shape, id: PartId, pointer: &str, open: &mut Vec<String>) {
+    const DEEPEST: usize = 12;
+    let part = shape.part(id);
+    let cell = Cell::new(pointer);
+    table.add_row(vec![
+        if part.is_field() { cell } else { cell.add_attribute(Attribute::Bold) },
+        Cell::new(part.label.as_deref().unwrap_or_default()),
+        Cell::new(what(part)),
+        Cell::new(keeps_to(part)).set_alignment(CellAlignment::Left),
+    ]);
+    // Lists of lists of themselves have no record to know them by.
+    if pointer.matches('/').count() < DEEPEST {
+        add_outline(table, shape, id, pointer, open);
+    }
+}
+
+fn what(part: &Part) -> String {
+    let kind = match &part.kind {
+        Kind::Text => "text",
+        Kind::Integer => "integer",
+        Kind::Decimal => "decimal",
+        Kind::Flag => "flag",
+        Kind::Choice(_) => "choice",
+        Kind::Record(_) => "record",
+        Kind::List(_) => "list",
+        _ => "other",
+    };
+    if part.nullable { format!("{kind} or null") } else { kind.to_owned() }
+}
+
+fn keeps_to(part: &Part) -> String {
+    let constraints = &part.constraints;
+    let mut words = Vec::new();
+    if part.required {
+        words.push("required".to_owned());
+    }
+    if let Kind::Choice(choices) = &part.kind {
+        words.push(format!("one of {choices}"));
+    }
+    let length = |least: Option<u64>, most: Option<u64>, noun: &str| match (least, most) {
+        (Some(least), Some(most)) => Some(format!("{least} to {most} {noun}")),
+        (Some(least), None) => Some(format!("at least {least} {noun}")),
+        (None, Some(most)) => Some(format!("at most {most} {noun}")),
+        (None, None) => None,
+    };
+    words.extend(length(constraints.min_length, constraints.max_length, "characters"));
+    words.extend(length(constraints.min_items, constraints.max_items, "rows"));
+    let bounds = [
+        ("at least", constraints.minimum),
+        ("more than", constraints.exclusive_minimum),
+        ("at most", constraints.maximum),
+        ("less than", constraints.exclusive_maximum),
+        ("a multiple of", constraints.multiple_of),
+    ];
+    for (word, bound) in bounds {
+        words.extend(bound.map(|bound| format!("{word} {}", ricordo::value::write_number(bound))));
+    }
+    if constraints.format.is_some() {
+        words.push("an email address".to_owned());
+    }
+    if let Some(default) = &part.default {
+        words.push(format!("new: {}", describe::value(default)));
+    }
+    words.join(", ")
+}

@@ -1,0 +1,46 @@
+//! A form that is watched: what happens to it is told to an observer of the form and to one of each place in it.
+
+use ricordo::engine::{Action, Engine, ObserverId, Outcome, Refused};
+
+use crate::{describe, screen};
+
+/// A form with an observer on itself, and one on each place that lies directly in it.
+#[derive(Debug)]
+pub(crate) struct Watched {
+    pub(crate) engine: Engine,
+    observers: Vec<(ObserverId, String)>,
+}
+
+impl Watched {
+    pub(crate) fn new(mut engine: Engine) -> Result<Self, Refused> {
+        let form = engine.view(engine.root());
+        let mut places = vec![(form.id(), form.pointer())];
+        places.extend(form.children().map(|child| (child.id(), child.pointer())));
+        let mut observers = Vec::new();
+        for (place, pointer) in places {
+            observers.push((engine.observe(place)?, describe::place(pointer.as_str()).to_owned()));
+        }
+        Ok(Watched { engine, observers })
+    }
+
+    /// Carries out an action; what it changed and who was told comes back as lines to print.
+    pub(crate) fn apply(&mut self, action: Action) -> Result<Vec<String>, Refused> {
+        let outcome = self.engine.apply(action)?;
+        Ok(self.tell(&outcome))
+    }
+
+    fn tell(&self, outcome: &Outcome) -> Vec<String> {
+        let mut lines: Vec<String> = Vec::new();
+        for change in outcome.changes() {
+            let pointer = self.engine.view(change.place()).pointer();
+            let words = describe::change(&self.engine, change);
+            lines.push(format!("{}: {words}", describe::place(pointer.as_str())));
+        }
+        let told = |observer: &ObserverId| self.observers.iter().find(|(id, _)| id == observer);
+        let told: Vec<&str> =
+            outcome.notices().iter().filter_map(told).map(|(_, name)| name.as_str()).collect();
+        let told = if told.is_empty() { "nobody".to_owned() } else { told.join(", ") };
+        lines.push(screen::styled(screen::FAINT, format!("told: {told}")));
+        lines
+    }
+}

@@ -1,0 +1,409 @@
+//! Form definitions: JSON Schema 2020-12 documents, as far as they describe forms.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::json::{Member, Node};
+use super::{ReadError, keywords};
+use crate::shape::{
+    Choice, Choices, FindingKind, Format, Kind, Part, PartId, Pointer, Reveal, Shape, ShapeBuilder, nearest,
+};
+use crate::value::Value;
+
+/// How long a chain of references and records may be.
+const LONGEST_CHAIN: usize = 200;
+
+/// Reads a form definition: a JSON Schema 2020-12 document that describes an object.
+///
+/// Keywords mean what JSON Schema says, but for `required` and emptiness: blank, null and the empty text all
+/// miss a `required`, and nothing else is checked on them. A keyword that is not supported is refused, and so
+/// is one that could never check anything where it stands.
+///
+/// ```
+/// let shape = ricordo::exchange::read_definition(r#"{
+///     "type": "object",
+///     "properties": {"loaves": {"type": "integer", "minimum": 1, "title": "Loaves"}},
+///     "required": ["loaves"]
+/// }"#)?;
+/// let form = ricordo::Form::of_shape(shape.into(), None)?;
+/// form.enter("/loaves", "0")?;
+/// assert_eq!(form.findings()[0].message, "Must be at least 1.");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn read_definition(text: &str) -> Result<Shape, ReadError> {
+    let document = Node::read(text)?;
+    let mut reader = Reader {
+        document,
+        shape: ShapeBuilder::new(),
+        parts: FxHashMap::default(),
+        open: FxHashSet::default(),
+        origins: FxHashMap::default(),
+        chain: 0,
+    };
+    let root = reader.target(&Pointer::root(), document)?;
+    if !matches!(root.kind, Kind::Record(_)) || root.nullable {
+        return Err(document.error("a form is a record: its definition has the type “object”"));
+    }
+    let Reader { shape, origins, .. } = reader;
+    shape.finish(root).map_err(|error| {
+        let origin = error.part().and_then(|part| origins.get(&part)).copied();
+        origin.unwrap_or(document).error(error.to_string())
+    })
+}
+
+struct Reader<'a> {
+    document: Node<'a>,
+    shape: ShapeBuilder,
+    /// Parts by where they are defined; records and lists are here before all that is in them is read.
+    parts: FxHashMap<Pointer, Part>,
+    /// Definitions that are being read and are not in `parts` yet.
+    open: FxHashSet<Pointer>,
+    /// Where each part stands, for errors that are only found when the shape is whole.
+    origins: FxHashMap<PartId, Node<'a>>,
+    chain: usize,
+}
+
+/// The keywords of one definition, by name.
+struct Keywords<'a> {
+    node: Node<'a>,
+    members: Vec<Member<'a>>,
+}
+
+impl<'a> Keywords<'a> {
+    fn read(node: Node<'a>) -> Result<Self, ReadError> {
+        if !node.is_object() {
+            return Err(node.error(format!("a definition is an object, not {}", node.sort())));
+        }
+        let members = node.members()?;
+        members.iter().try_for_each(keywords::check)?;
+        Ok(Keywords { node, members })
+    }
+
+    fn get(&self, name: &str) -> Option<Node<'a>> {
+        self.member(name).map(|member| member.node)
+    }
+
+    fn member(&self, name: &str) -> Option<&Member<'a>> {
+        self.members.iter().find(|member| member.name == name)
+    }
+
+    /// Refuses keywords that could not mean anything here.
+    fn allow_only(&self, allowed: &[&str], here: &str) -> Result<(), ReadError> {
+        const ANYWHERE: [&str; 13] = [
+            "$anchor",
+            "$comment",
+            "$defs",
+            "$id",
+            "$schema",
+            "$vocabulary",
+            "default",
+            "deprecated",
+            "description",
+            "examples",
+            "title",
+            "type",
+            "x-ricordo",
+        ];
+        let useless = self.members.iter().find(|member| {
+            let name = &*member.name;
+            !ANYWHERE.contains(&name) && !allowed.contains(&name) && keywords::SUPPORTED.contains(&name)
+        });
+        match useless {
+            Some(member) => Err(member.name_error(format!("“{}” says nothing about {here}", member.name))),
+            None => Ok(()),
+        }
+    }
+}
+
+impl<'a> Reader<'a> {
+    /// The part that is defined at a pointer.
+    fn target(&mut self, pointer: &Pointer, node: Node<'a>) -> Result<Part, ReadError> {
+        if let Some(part) = self.parts.get(pointer) {
+            return Ok(part.clone());
+        }
+        if !self.open.insert(pointer.clone()) {
+            return Err(node.error("this definition refers to itself, and never says what it is"));
+        }
+        if self.chain > LONGEST_CHAIN {
+            return Err(node.error(format!(
+                "this is reached only through {LONGEST_CHAIN} others; a form is not so deep"
+            )));
+        }
+        self.chain += 1;
+        let part = self.part(pointer, node)?;
+        self.chain -= 1;
+        self.open.remove(pointer);
+        self.parts.insert(pointer.clone(), part.clone());
+        Ok(part)
+    }
+
+    fn part(&mut self, pointer: &Pointer, node: Node<'a>) -> Result<Part, ReadError> {
+        let keywords = Keywords::read(node)?;
+        if let Some(reference) = keywords.get("$ref") {
+            keywords.allow_only(&["$ref"], "what is referred to")?;
+            if let Some(member) = keywords.member("type") {
+                return Err(member.name_error("beside “$ref”, the type is that of what is referred to"));
+            }
+            let part = self.referred(reference)?;
+            return annotate(part, &keywords);
+        }
+        let (type_name, nullable) = read_type(&keywords)?;
+        let choices = read_choices(&keywords, type_name)?;
+        let kind = match (choices, type_name) {
+            (Some(choices), _) => Kind::Choice(choices),
+            (None, Some("string")) => Kind::Text,
+            (None, Some("integer")) => Kind::Integer,
+            (None, Some("number")) => Kind::Decimal,
+            (None, Some("boolean")) => Kind::Flag,
+            (None, Some("object")) => Kind::Record(self.shape.open_record()),
+            (None, Some("array")) => Kind::List(self.shape.open_list()),
+            (None, _) => {
+                return Err(node.error("a definition needs a “type”, a “$ref”, or the choices of a field"));
+            }
+        };
+        let mut part = Part::new(kind);
+        part.nullable = nullable;
+        let part = constrain(annotate(part, &keywords)?, &keywords)?;
+        // From here on, what is in the record or list may refer to it.
+        self.parts.insert(pointer.clone(), part.clone());
+        match part.kind {
+            Kind::Record(record) => {
+                let required = read_required(&keywords)?;
+                let properties = keywords.get("properties").map(|node| node.members()).transpose()?;
+                for member in properties.into_iter().flatten() {
+                    let within = pointer.join("properties").join(&member.name);
+                    let mut field = self.target(&within, member.node)?;
+                    field.required = required.iter().any(|(name, _)| *name == member.name);
+                    let added = self.shape.field(record, &member.name, field);
+                    let id = added.map_err(|error| member.name_error(error.to_string()))?;
+                    self.origins.insert(id, member.node);
+                }
+            }
+            Kind::List(list) => {
+                let Some(items) = keywords.get("items") else {
+                    return Err(node.error("a list needs “items”, the definition of its rows"));
+                };
+                let item = self.target(&pointer.join("items"), items)?;
+                let id = self.shape.item(list, item);
+                self.origins.insert(id, items);
+            }
+            _ => {}
+        }
+        Ok(part)
+    }
+
+    /// What a `$ref` refers to.
+    fn referred(&mut self, reference: Node<'a>) -> Result<Part, ReadError> {
+        let text = reference.string()?;
+        let local = text.strip_prefix('#').and_then(|pointer| pointer.parse::<Pointer>().ok());
+        let Some(pointer) = local else {
+            let message = format!("“{text}” is no reference within this file");
+            return Err(reference.error(message).help("write “#/$defs/NAME”, or “#” for the form itself"));
+        };
+        match self.document.find(&pointer) {
+            Ok(node) => self.target(&pointer, node).map_err(|error| {
+                // A definition that only refers to itself is best shown where it does so.
+                if error.span() == node.span() { reference.error(error.message()) } else { error }
+            }),
+            Err(_) => {
+                let defs = self.document.find(&Pointer::root().join("$defs")).ok();
+                let members = defs.and_then(|defs| defs.members().ok()).unwrap_or_default();
+                let names: Vec<String> =
+                    members.iter().map(|member| format!("#/$defs/{}", member.name)).collect();
+                let near = nearest(&text, names.iter().map(String::as_str));
+                Err(reference.error(format!("there is no definition at “{text}”")).nearest(near))
+            }
+        }
+    }
+}
+
+/// The type of a definition, and whether it may also be null.
+fn read_type<'a>(keywords: &Keywords<'a>) -> Result<(Option<&'static str>, bool), ReadError> {
+    const TYPES: [&str; 6] = ["string", "integer", "number", "boolean", "object", "array"];
+    let Some(node) = keywords.get("type") else { return Ok((None, false)) };
+    let named = |node: Node<'a>| {
+        let name = node.string()?;
+        let known = TYPES.into_iter().chain(["null"]).find(|known| *known == name);
+        known.ok_or_else(|| {
+            node.error(format!("there is no type “{name}”; there are {} and null", TYPES.join(", ")))
+                .nearest(nearest(&name, TYPES))
+        })
+    };
+    let names = if node.is_array() {
+        node.items()?.into_iter().map(named).collect::<Result<Vec<_>, _>>()?
+    } else {
+        vec![named(node)?]
+    };
+    let nullable = names.contains(&"null");
+    let mut others = names.into_iter().filter(|name| *name != "null");
+    match (others.next(), others.next()) {
+        (Some(name), None) => Ok((Some(name), nullable)),
+        _ => Err(node.error("a place has one type, and may have “null” beside it")),
+    }
+}
+
+/// The choices of a field, said by `enum`, `const` or `oneOf`.
+fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Option<Choices>, ReadError> {
+    let choice = |node: Node<'_>, label: Option<&str>| {
+        let value = node.value()?;
+        let suits = match (&value, type_name) {
+            (Value::Text(_), None | Some("string"))
+            | (Value::Number(_), None | Some("number"))
+            | (Value::Flag(_), None | Some("boolean")) => true,
+            (Value::Number(number), Some("integer")) => number.is_integer(),
+            _ => false,
+        };
+        if !suits {
+            let expected =
+                type_name.map_or("a text, a number or a flag".to_owned(), |name| format!("a {name}"));
+            return Err(node.error(format!("{expected} is expected as a choice, not {}", value.sort())));
+        }
+        Ok(Choice { value, label: label.map(Into::into) })
+    };
+    let mut choices = Vec::new();
+    let given = ["enum", "const", "oneOf"].into_iter().find_map(|name| Some((name, keywords.get(name)?)));
+    match given {
+        None => return Ok(None),
+        Some(("enum", node)) => {
+            // That null is allowed is said by the type.
+            for item in node.items()?.into_iter().filter(|item| !item.is_null()) {
+                choices.push(choice(item, None)?);
+            }
+        }
+        Some(("const", node)) => choices.push(choice(node, None)?),
+        Some((_, node)) => {
+            for item in node.items()? {
+                let (mut value, mut label) = (None, None);
+                for member in item.members()? {
+                    match &*member.name {
+                        "const" => value = Some(member.node),
+                        "title" => label = Some(member.node.string()?),
+                        "description" | "$comment" => {}
+                        other => {
+                            let message = format!("a choice has a “const” and a “title”, but no “{other}”");
+                            return Err(member.name_error(message));
+                        }
+                    }
+                }
+                let Some(value) = value else {
+                    return Err(item.error("a choice needs a “const”, the value that is stored"));
+                };
+                choices.push(choice(value, label.as_deref())?);
+            }
+        }
+    }
+    if choices.is_empty() {
+        return Err(keywords.node.error("a field with choices needs at least one"));
+    }
+    Ok(Some(Choices::new(choices)))
+}
+
+/// The names of the required fields, each of which must be a field.
+fn read_required<'a>(keywords: &Keywords<'a>) -> Result<Vec<(String, Node<'a>)>, ReadError> {
+    let Some(node) = keywords.get("required") else { return Ok(Vec::new()) };
+    let properties = keywords.get("properties").map(|node| node.members()).transpose()?.unwrap_or_default();
+    let mut names = Vec::new();
+    for item in node.items()? {
+        let name = item.string()?.into_owned();
+        if !properties.iter().any(|member| member.name == name) {
+            let near = nearest(&name, properties.iter().map(|member| &*member.name));
+            return Err(item.error(format!("“{name}” is required, but is no field")).nearest(near));
+        }
+        names.push((name, item));
+    }
+    Ok(names)
+}
+
+/// What is said for people: labels, defaults, and what stands under `x-ricordo`.
+fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError> {
+    if let Some(node) = keywords.get("title") {
+        part.label = Some(node.string()?.as_ref().into());
+    }
+    if let Some(node) = keywords.get("description") {
+        part.description = Some(node.string()?.as_ref().into());
+    }
+    if let Some(node) = keywords.get("default") {
+        part.default = Some(node.value()?);
+    }
+    for member in keywords.get("x-ricordo").map(|node| node.members()).transpose()?.into_iter().flatten() {
+        keywords::check_own(&member)?;
+        if member.name == "reveal" {
+            let reveal = member.node.string()?;
+            part.reveal = match &*reveal {
+                "touched" => Reveal::Touched,
+                "always" => Reveal::Always,
+                "submit" => return Err(member.node.error("“submit” is not supported yet")),
+                _ => return Err(member.node.error("“reveal” is “touched” or “always”")),
+            };
+            continue;
+        }
+        for message in member.node.members()? {
+            let Some(kind) = FindingKind::of_name(&message.name) else {
+                let near = nearest(&message.name, FindingKind::ALL.map(FindingKind::name));
+                return Err(message
+                    .name_error(format!("there is no finding “{}”", message.name))
+                    .nearest(near));
+            };
+            part = part.message(kind, &message.node.string()?);
+        }
+    }
+    Ok(part)
+}
+
+/// What the value must keep to.
+fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError> {
+    let (allowed, here): (&[&str], _) = match &part.kind {
+        Kind::Text => (&["minLength", "maxLength", "format"], "a text"),
+        Kind::Integer | Kind::Decimal => {
+            (&["minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf"], "a number")
+        }
+        Kind::Flag => (&[], "a flag"),
+        Kind::Choice(_) => (&["enum", "const", "oneOf"], "a field with choices"),
+        Kind::Record(_) => (&["properties", "required", "additionalProperties"], "a record"),
+        Kind::List(_) => (&["items", "minItems", "maxItems"], "a list"),
+    };
+    keywords.allow_only(allowed, here)?;
+    let ways = ["enum", "const", "oneOf"].into_iter().filter_map(|name| keywords.member(name));
+    if let Some(second) = ways.into_iter().nth(1) {
+        return Err(second.name_error("choices are said once: by “enum”, by “const” or by “oneOf”"));
+    }
+
+    let count = |name: &str| keywords.get(name).map(|node| node.count()).transpose();
+    let number = |name: &str| keywords.get(name).map(|node| node.number()).transpose();
+    let constraints = &mut part.constraints;
+    constraints.min_length = count("minLength")?;
+    constraints.max_length = count("maxLength")?;
+    constraints.min_items = count("minItems")?;
+    constraints.max_items = count("maxItems")?;
+    constraints.minimum = number("minimum")?;
+    constraints.maximum = number("maximum")?;
+    constraints.exclusive_minimum = number("exclusiveMinimum")?;
+    constraints.exclusive_maximum = number("exclusiveMaximum")?;
+    constraints.multiple_of = number("multipleOf")?;
+    if constraints.multiple_of.is_some_and(|step| step <= crate::Decimal::ZERO) {
+        let node = keywords.get("multipleOf").unwrap_or(keywords.node);
+        return Err(node.error("“multipleOf” is a number greater than zero"));
+    }
+    if let Some(node) = keywords.get("format") {
+        let format = node.string()?;
+        constraints.format = match &*format {
+            "email" => Some(Format::Email),
+            "uri" | "date" | "time" | "date-time" => {
+                return Err(node.error(format!("the format “{format}” is not supported yet")));
+            }
+            _ => {
+                let near = nearest(&format, ["email"]);
+                return Err(node
+                    .error(format!("there is no format “{format}”; there is “email”"))
+                    .nearest(near));
+            }
+        };
+    }
+    if let Some(member) = keywords.member("additionalProperties")
+        && member.node.flag().ok() != Some(false)
+    {
+        return Err(member
+            .node
+            .error("a record has the fields that are named: “additionalProperties” can only be false"));
+    }
+    Ok(part)
+}

@@ -1,0 +1,100 @@
+//! State dumps: everything about a form, as JSON.
+
+use crate::engine::{Engine, PlaceView};
+use crate::rules::Finding;
+use crate::shape::Kind;
+use crate::value::{Record, Value};
+
+/// The state of a form as one record, whose members stand in the order of the definition. Print it with
+/// `{}` as JSON on one line, or with `{:#}` on many.
+pub fn dump(engine: &Engine) -> Value {
+    let form = engine.view(engine.root());
+    let (mut fields, mut lists) = (Record::new(), Record::new());
+    collect(form, &mut fields, &mut lists);
+    record([
+        ("value", form.value()),
+        ("baseline", form.baseline()),
+        ("dirty", form.is_dirty().into()),
+        ("touched", form.is_touched().into()),
+        ("valid", form.is_valid().into()),
+        ("uncommitted", false.into()),
+        ("status", "editing".into()),
+        ("submits", 0.into()),
+        ("findings", findings(form)),
+        ("conflicts", Value::List(Vec::new())),
+        ("fields", fields.into()),
+        ("lists", lists.into()),
+    ])
+}
+
+/// Collects what lies in a place: fields, records with findings of their own, lists.
+fn collect(place: PlaceView<'_>, fields: &mut Record, lists: &mut Record) {
+    for child in place.children() {
+        let pointer = child.pointer().to_string();
+        match child.part().kind {
+            Kind::List(_) => {
+                lists.push_new(pointer.into(), list(child));
+                collect(child, fields, lists);
+            }
+            Kind::Record(_) => {
+                if !child.findings().is_empty() {
+                    fields.push_new(pointer.into(), field(child));
+                }
+                collect(child, fields, lists);
+            }
+            _ => fields.push_new(pointer.into(), field(child)),
+        }
+    }
+}
+
+fn field(place: PlaceView<'_>) -> Value {
+    let value = place.value();
+    let mut members = Record::new();
+    if place.part().is_field() {
+        members.insert("entry", place.entry().as_ref().into());
+        members.insert("display", value.to_text().as_ref().into());
+    }
+    members.insert("value", if value == Value::Blank { Value::Null } else { value });
+    members.insert("dirty", place.is_dirty().into());
+    members.insert("touched", place.is_touched().into());
+    members.insert("valid", place.is_valid().into());
+    if place.part().required {
+        members.insert("required", true.into());
+    }
+    members.insert("findings", findings(place));
+    members.into()
+}
+
+fn list(place: PlaceView<'_>) -> Value {
+    let rows = place.children().map(|row| {
+        let key = row.row_key().and_then(|key| i64::try_from(key).ok()).unwrap_or_default();
+        record([
+            ("key", key.into()),
+            ("added", row.is_added().into()),
+            ("moved", row.is_moved().into()),
+            ("dirty", row.is_dirty().into()),
+        ])
+    });
+    record([
+        ("dirty", place.is_dirty().into()),
+        ("touched", place.is_touched().into()),
+        ("valid", place.is_valid().into()),
+        ("findings", findings(place)),
+        ("rows", Value::List(rows.collect())),
+    ])
+}
+
+fn findings(place: PlaceView<'_>) -> Value {
+    let finding = |finding: Finding| {
+        record([
+            ("kind", finding.kind.name().into()),
+            ("message", finding.message.into()),
+            ("shown", finding.shown.into()),
+        ])
+    };
+    Value::List(place.findings().into_iter().map(finding).collect())
+}
+
+fn record<const N: usize>(members: [(&str, Value); N]) -> Value {
+    Value::Record(members.into_iter().collect())
+}

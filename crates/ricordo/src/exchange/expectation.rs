@@ -1,0 +1,114 @@
+//! Expectations: what a journal says a form should be like.
+
+use super::ReadError;
+use super::journal::{read_pointer, refuse_unknown};
+use super::json::Member;
+use crate::engine::{Engine, PlaceView};
+use crate::rules::Finding;
+use crate::shape::{FindingKind, Named, Pointer, nearest};
+use crate::value::Value;
+
+/// What a journal says a place, or without a path the form, should be like. What is not said is not checked.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Expectation {
+    path: Option<Pointer>,
+    entry: Option<String>,
+    value: Option<Value>,
+    dirty: Option<bool>,
+    touched: Option<bool>,
+    valid: Option<bool>,
+    required: Option<bool>,
+    findings: Option<Vec<FindingKind>>,
+}
+
+const KNOWN: [&str; 8] = ["path", "entry", "value", "dirty", "touched", "valid", "required", "findings"];
+const UNSUPPORTED: [&str; 5] = ["display", "uncommitted", "relevant", "readonly", "status"];
+
+impl Expectation {
+    pub(super) fn read(members: &[Member<'_>]) -> Result<Self, ReadError> {
+        let mut expectation = Expectation::default();
+        for member in members {
+            let node = member.node;
+            match &*member.name {
+                "path" => expectation.path = Some(read_pointer(node)?),
+                "entry" => expectation.entry = Some(node.string()?.into_owned()),
+                "value" => expectation.value = Some(node.value()?),
+                "dirty" => expectation.dirty = Some(node.flag()?),
+                "touched" => expectation.touched = Some(node.flag()?),
+                "valid" => expectation.valid = Some(node.flag()?),
+                "required" => expectation.required = Some(node.flag()?),
+                "findings" => {
+                    let mut kinds = Vec::new();
+                    for item in node.items()? {
+                        let name = item.string()?;
+                        let kind = FindingKind::of_name(&name).ok_or_else(|| {
+                            let near = nearest(&name, FindingKind::ALL.map(FindingKind::name));
+                            item.error(format!("there is no finding “{name}”")).nearest(near)
+                        })?;
+                        kinds.push(kind);
+                    }
+                    expectation.findings = Some(kinds);
+                }
+                name if UNSUPPORTED.contains(&name) => {
+                    return Err(member.name_error(format!("expecting “{name}” is not supported yet")));
+                }
+                _ => {}
+            }
+        }
+        refuse_unknown(members, &KNOWN, "expect")?;
+        Ok(expectation)
+    }
+
+    /// What is not as expected: a sentence for each difference, none if all is well.
+    pub fn check(&self, engine: &Engine) -> Vec<String> {
+        let pointer = self.path.clone().unwrap_or_default();
+        let place = match engine.locate(&pointer.clone().into()) {
+            Ok(place) => engine.view(place),
+            Err(refused) => return vec![refused.to_string()],
+        };
+        let mut differences = Vec::new();
+        let mut differ = |what: &str, expected: String, found: String| {
+            if expected != found {
+                differences.push(format!("expected {what} {expected} at {}, found {found}", Named(&pointer)));
+            }
+        };
+        if let Some(entry) = &self.entry {
+            let quoted = |text: &str| Value::from(text).to_string();
+            differ("entry", quoted(entry), quoted(&place.entry()));
+        }
+        if let Some(value) = &self.value {
+            let found = place.value();
+            if !found.matches(value) {
+                differ("value", value.to_string(), found.to_string());
+            }
+        }
+        let flags = [
+            ("dirty", self.dirty, place.is_dirty()),
+            ("touched", self.touched, place.is_touched()),
+            ("valid", self.valid, place.is_valid()),
+            ("required", self.required, place.part().required),
+        ];
+        for (what, expected, found) in flags {
+            if let Some(expected) = expected {
+                differ(what, expected.to_string(), found.to_string());
+            }
+        }
+        if let Some(kinds) = &self.findings {
+            differ("findings", names(kinds.clone()), names(self.found(place)));
+        }
+        differences
+    }
+
+    /// The kinds of what is wrong: with the place itself, or, without a path, anywhere in the form.
+    fn found(&self, place: PlaceView<'_>) -> Vec<FindingKind> {
+        let findings: Vec<Finding> =
+            if self.path.is_some() { place.findings() } else { place.all_findings() };
+        findings.into_iter().map(|finding| finding.kind).collect()
+    }
+}
+
+fn names(mut kinds: Vec<FindingKind>) -> String {
+    kinds.sort_unstable();
+    let names: Vec<&str> = kinds.into_iter().map(FindingKind::name).collect();
+    format!("[{}]", names.join(", "))
+}

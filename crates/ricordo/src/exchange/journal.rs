@@ -1,0 +1,207 @@
+//! Journals: what was done to a form, a line each; and JSON Patches.
+
+use super::ReadError;
+use super::expectation::Expectation;
+use super::json::{Member, Node};
+use crate::engine::{Action, Address};
+use crate::shape::{Pointer, nearest};
+use crate::value::Value;
+
+/// One line of a journal.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Entry {
+    /// The line in the file, counted from 1.
+    pub line: usize,
+    /// The line as it stands there; of a JSON Patch, nothing, since it may be long.
+    pub text: String,
+    /// The comment right above it: the lines that begin with `#`, joined.
+    pub comment: String,
+    /// What it says.
+    pub command: Command,
+}
+
+/// What a line of a journal says.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub enum Command {
+    /// Something is done to the form.
+    Apply(Action),
+    /// The form is expected to be in a state.
+    Expect(Expectation),
+}
+
+/// Reads a journal: JSON Lines, one action a line, where blank lines and lines that begin with `#` are passed
+/// over; or, if the first character is `[`, one JSON Patch (RFC 6902), which is one transaction.
+///
+/// ```
+/// let journal = ricordo::exchange::read_journal(r#"
+/// ## The baker types a number.
+/// {"op":"enter","path":"/loaves","text":"12"}
+/// {"op":"expect","path":"/loaves","value":12,"dirty":true}
+/// "#)?;
+/// assert_eq!(journal.iter().map(|entry| entry.line).collect::<Vec<_>>(), [3, 4]);
+/// # Ok::<(), ricordo::exchange::ReadError>(())
+/// ```
+pub fn read_journal(text: &str) -> Result<Vec<Entry>, ReadError> {
+    if text.starts_with('[') {
+        let items = Node::read(text)?.items()?;
+        let actions =
+            items.into_iter().map(|item| read_action(item, Form::Patch)).collect::<Result<_, _>>()?;
+        let command = Command::Apply(Action::Group(actions));
+        return Ok(vec![Entry { line: 1, text: String::new(), comment: String::new(), command }]);
+    }
+    let mut entries = Vec::new();
+    let mut comment: Vec<&str> = Vec::new();
+    let mut offset = 0;
+    for (index, whole) in text.split_inclusive('\n').enumerate() {
+        let line = whole.trim();
+        if let Some(words) = line.strip_prefix('#') {
+            comment.push(words.trim());
+        } else if line.is_empty() {
+            // A comment belongs to what stands right below it.
+            comment.clear();
+        } else {
+            let start = offset + (whole.len() - whole.trim_start().len());
+            let command = read_line(line).map_err(|error| error.in_line(index + 1, start))?;
+            let comment = std::mem::take(&mut comment).join(" ");
+            entries.push(Entry { line: index + 1, text: line.to_owned(), comment, command });
+        }
+        offset += whole.len();
+    }
+    Ok(entries)
+}
+
+fn read_line(line: &str) -> Result<Command, ReadError> {
+    let node = Node::read(line)?;
+    let members = node.members()?;
+    match members.iter().find(|member| member.name == "op") {
+        Some(op) if op.node.string()? == "expect" => Expectation::read(&members).map(Command::Expect),
+        _ => read_action(node, Form::Journal).map(Command::Apply),
+    }
+}
+
+/// The two forms in which actions are written.
+#[derive(Clone, Copy, PartialEq)]
+enum Form {
+    Journal,
+    /// Only the operations of RFC 6902, and members that they do not know are passed over, as it demands.
+    Patch,
+}
+
+const PATCH_OPERATIONS: [&str; 6] = ["add", "remove", "replace", "move", "copy", "test"];
+const OPERATIONS: [&str; 13] = [
+    "add", "clear", "copy", "enter", "expect", "focus", "group", "leave", "move", "remove", "replace",
+    "reset", "test",
+];
+const UNSUPPORTED: [&str; 11] =
+    ["accept", "choices", "event", "rebase", "redo", "reject", "resolve", "submit", "swap", "undo", "wait"];
+
+/// The members of an action, which are all to be asked for.
+struct Members<'a> {
+    node: Node<'a>,
+    op: String,
+    given: Vec<Member<'a>>,
+}
+
+impl<'a> Members<'a> {
+    fn get(&self, name: &str) -> Option<Node<'a>> {
+        self.given.iter().find(|member| member.name == name).map(|member| member.node)
+    }
+
+    fn needed(&self, name: &str) -> Result<Node<'a>, ReadError> {
+        self.get(name).ok_or_else(|| self.node.error(format!("“{}” needs a “{name}”", self.op)))
+    }
+
+    fn pointer(&self, name: &str) -> Result<Pointer, ReadError> {
+        read_pointer(self.needed(name)?)
+    }
+
+    fn address(&self, name: &str) -> Result<Address, ReadError> {
+        self.pointer(name).map(Address::from)
+    }
+
+    fn value(&self) -> Result<Value, ReadError> {
+        self.needed("value")?.value()
+    }
+}
+
+/// A pointer in a journal.
+pub(super) fn read_pointer(node: Node<'_>) -> Result<Pointer, ReadError> {
+    let text = node.string()?;
+    text.parse().map_err(|error: crate::shape::PointerError| node.error(error.to_string()))
+}
+
+fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
+    let members = node.members()?;
+    let Some(op) = members.iter().find(|member| member.name == "op") else {
+        return Err(node.error("an action needs an “op” that says what is done"));
+    };
+    let (op, op_node) = (op.node.string()?.into_owned(), op.node);
+    let given = Members { node, op, given: members };
+    let (action, known): (Action, &[&str]) = match given.op.as_str() {
+        op if form == Form::Patch && !PATCH_OPERATIONS.contains(&op) => {
+            let message = format!("there is no operation “{op}” in a JSON Patch");
+            return Err(op_node.error(message).nearest(nearest(op, PATCH_OPERATIONS)));
+        }
+        "focus" => (Action::Focus { at: given.address("path")? }, &["path"]),
+        "enter" => {
+            let text = given.needed("text")?.string()?.into_owned();
+            (Action::Enter { at: given.address("path")?, text }, &["path", "text"])
+        }
+        "leave" => (Action::Leave { at: given.address("path")? }, &["path"]),
+        "clear" => (Action::Clear { at: given.address("path")? }, &["path"]),
+        "reset" => {
+            if let Some(value) = given.get("value") {
+                return Err(value.error("a reset to a new baseline is not supported yet"));
+            }
+            let at = given.get("path").map_or(Ok(Pointer::root()), read_pointer)?;
+            (Action::Reset { at: at.into() }, &["path"])
+        }
+        "add" => {
+            // In a journal, an added row may be left to its defaults.
+            let value = match form {
+                Form::Journal => given.get("value").map(|node| node.value()).transpose()?,
+                Form::Patch => Some(given.value()?),
+            };
+            (Action::Add { at: given.pointer("path")?, value }, &["path", "value"])
+        }
+        "remove" => (Action::Remove { at: given.address("path")? }, &["path"]),
+        "replace" => {
+            (Action::Replace { at: given.address("path")?, value: given.value()? }, &["path", "value"])
+        }
+        "move" => {
+            (Action::Move { from: given.address("from")?, to: given.pointer("path")? }, &["from", "path"])
+        }
+        "copy" => {
+            (Action::Copy { from: given.address("from")?, to: given.pointer("path")? }, &["from", "path"])
+        }
+        "test" => (Action::Test { at: given.address("path")?, value: given.value()? }, &["path", "value"]),
+        "group" => {
+            let items = given.needed("actions")?.items()?;
+            let actions = items.into_iter().map(|item| read_action(item, form)).collect::<Result<_, _>>()?;
+            (Action::Group(actions), &["actions"])
+        }
+        "expect" => return Err(op_node.error("“expect” is a line of its own, and no part of a group")),
+        op if UNSUPPORTED.contains(&op) => {
+            return Err(op_node.error(format!("the operation “{op}” is not supported yet")));
+        }
+        op => {
+            let message = format!("there is no operation “{op}”; there are {}", OPERATIONS.join(", "));
+            return Err(op_node.error(message).nearest(nearest(op, OPERATIONS)));
+        }
+    };
+    if form == Form::Journal {
+        refuse_unknown(&given.given, known, &given.op)?;
+    }
+    Ok(action)
+}
+
+/// Refuses members that an operation does not know, since they are likely misspelt.
+pub(super) fn refuse_unknown(members: &[Member<'_>], known: &[&str], op: &str) -> Result<(), ReadError> {
+    match members.iter().find(|member| member.name != "op" && !known.contains(&&*member.name)) {
+        Some(member) => Err(member
+            .name_error(format!("“{op}” has no “{}”; it has {}", member.name, known.join(", ")))
+            .nearest(nearest(&member.name, known.iter().copied()))),
+        None => Ok(()),
+    }
+}

@@ -1,0 +1,250 @@
+//! JSON documents whose parts know where they stand.
+//!
+//! `serde_json` does the reading, a level at a time: a node is a stretch of the text that is known to be JSON,
+//! and its members and items are found when they are asked for. So numbers keep all their digits, and every
+//! error can name its line and column.
+
+use std::borrow::Cow;
+use std::fmt;
+use std::marker::PhantomData;
+use std::ops::Range;
+
+use rustc_hash::FxHashSet;
+use serde::de::{Deserialize, Deserializer, MapAccess, Visitor};
+use serde_json::value::RawValue;
+
+use super::ReadError;
+use crate::shape::Pointer;
+use crate::value::{Record, Value, read_number};
+
+/// How deep JSON may be nested.
+const DEEPEST: usize = 128;
+
+/// A part of a JSON document.
+#[derive(Clone, Copy)]
+pub(super) struct Node<'a> {
+    /// The whole document.
+    document: &'a str,
+    /// This part of it, without white space around it.
+    text: &'a str,
+    depth: usize,
+}
+
+/// A member of an object.
+pub(super) struct Member<'a> {
+    pub(super) name: Cow<'a, str>,
+    /// Where the name stands.
+    name_at: Range<usize>,
+    pub(super) node: Node<'a>,
+}
+
+impl<'a> Node<'a> {
+    /// The root of a document.
+    pub(super) fn read(document: &'a str) -> Result<Self, ReadError> {
+        let raw: &RawValue =
+            serde_json::from_str(document).map_err(|error| syntax(document, document, &error))?;
+        Ok(Node { document, text: raw.get(), depth: 0 })
+    }
+
+    /// Where the node stands in the document, in bytes.
+    pub(super) fn span(&self) -> Range<usize> {
+        span_of(self.document, self.text)
+    }
+
+    pub(super) fn error(&self, message: impl Into<String>) -> ReadError {
+        ReadError::at(self.document, self.span(), message)
+    }
+
+    /// What sort of JSON value it is, as messages say it.
+    pub(super) fn sort(&self) -> &'static str {
+        match self.text.as_bytes().first() {
+            Some(b'{') => "an object",
+            Some(b'[') => "an array",
+            Some(b'"') => "a string",
+            Some(b't' | b'f') => "true or false",
+            Some(b'n') => "null",
+            _ => "a number",
+        }
+    }
+
+    pub(super) fn is_null(&self) -> bool {
+        self.text == "null"
+    }
+
+    pub(super) fn is_array(&self) -> bool {
+        self.text.starts_with('[')
+    }
+
+    pub(super) fn is_object(&self) -> bool {
+        self.text.starts_with('{')
+    }
+
+    pub(super) fn is_string(&self) -> bool {
+        self.text.starts_with('"')
+    }
+
+    fn expected<T>(&self, expected: &str) -> Result<T, ReadError> {
+        Err(self.error(format!("{expected} is expected here, not {}", self.sort())))
+    }
+
+    /// The members of an object, each name once.
+    pub(super) fn members(&self) -> Result<Vec<Member<'a>>, ReadError> {
+        if !self.is_object() {
+            return self.expected("an object");
+        }
+        let pairs: Pairs<'a> = self.parse()?;
+        let mut names = FxHashSet::default();
+        let mut members = Vec::with_capacity(pairs.0.len());
+        for (name, node) in pairs.0 {
+            let name_at = span_of(self.document, name.get());
+            let name: Cow<'a, str> = Node { text: name.get(), ..*self }.string()?;
+            if !names.insert(name.clone()) {
+                return Err(ReadError::at(
+                    self.document,
+                    name_at,
+                    format!("“{name}” stands here a second time"),
+                ));
+            }
+            members.push(Member { name, name_at, node: self.below(node)? });
+        }
+        Ok(members)
+    }
+
+    /// The items of an array.
+    pub(super) fn items(&self) -> Result<Vec<Node<'a>>, ReadError> {
+        if !self.is_array() {
+            return self.expected("an array");
+        }
+        let items: Vec<&'a RawValue> = self.parse()?;
+        items.into_iter().map(|item| self.below(item)).collect()
+    }
+
+    /// A string.
+    pub(super) fn string(&self) -> Result<Cow<'a, str>, ReadError> {
+        if !self.is_string() {
+            return self.expected("a string");
+        }
+        // A string without escapes is borrowed from the document.
+        let inner = &self.text[1..self.text.len() - 1];
+        if inner.contains('\\') { self.parse::<String>().map(Cow::Owned) } else { Ok(Cow::Borrowed(inner)) }
+    }
+
+    /// True or false.
+    pub(super) fn flag(&self) -> Result<bool, ReadError> {
+        match self.text {
+            "true" => Ok(true),
+            "false" => Ok(false),
+            _ => self.expected("true or false"),
+        }
+    }
+
+    /// A number, exactly.
+    pub(super) fn number(&self) -> Result<crate::Decimal, ReadError> {
+        if self.sort() != "a number" {
+            return self.expected("a number");
+        }
+        read_number(self.text).map_err(|error| self.error(format!("{} cannot be read: {error}", self.text)))
+    }
+
+    /// A whole number that is not negative.
+    pub(super) fn count(&self) -> Result<u64, ReadError> {
+        let number = self.number()?;
+        let whole = Some(number).filter(crate::Decimal::is_integer).and_then(|number| number.try_into().ok());
+        whole.ok_or_else(|| self.error("a whole number, 0 or more, is expected here"))
+    }
+
+    /// The node as a value.
+    pub(super) fn value(&self) -> Result<Value, ReadError> {
+        Ok(match self.sort() {
+            "an object" => {
+                let mut record = Record::new();
+                for member in self.members()? {
+                    record.push_new(member.name.into(), member.node.value()?);
+                }
+                Value::Record(record)
+            }
+            "an array" => Value::List(self.items()?.iter().map(Node::value).collect::<Result<_, _>>()?),
+            "a string" => self.string()?.as_ref().into(),
+            "true or false" => Value::Flag(self.flag()?),
+            "null" => Value::Null,
+            _ => Value::Number(self.number()?),
+        })
+    }
+
+    /// The node at a pointer, or the last one on the way to it.
+    pub(super) fn find(&self, pointer: &Pointer) -> Result<Node<'a>, Node<'a>> {
+        let mut node = *self;
+        for token in pointer.tokens() {
+            let members = node.members().ok().into_iter().flatten();
+            let member = members.filter(|member| member.name == token).map(|member| member.node).next();
+            let item = || node.items().ok()?.get(token.parse::<usize>().ok()?).copied();
+            node = member.or_else(item).ok_or(node)?;
+        }
+        Ok(node)
+    }
+
+    fn below(&self, raw: &'a RawValue) -> Result<Node<'a>, ReadError> {
+        let node = Node { document: self.document, text: raw.get(), depth: self.depth + 1 };
+        if node.depth > DEEPEST {
+            let span = node.span();
+            let message = format!("this lies more than {DEEPEST} objects and arrays deep");
+            return Err(ReadError::at(self.document, span.start..span.start, message));
+        }
+        Ok(node)
+    }
+
+    fn parse<T: Deserialize<'a>>(&self) -> Result<T, ReadError> {
+        serde_json::from_str(self.text).map_err(|error| syntax(self.document, self.text, &error))
+    }
+}
+
+impl Member<'_> {
+    /// An error about the name of the member.
+    pub(super) fn name_error(&self, message: impl Into<String>) -> ReadError {
+        ReadError::at(self.node.document, self.name_at.clone(), message)
+    }
+}
+
+/// Where a part of a document stands in it.
+fn span_of(document: &str, part: &str) -> Range<usize> {
+    let start = part.as_ptr().addr().saturating_sub(document.as_ptr().addr());
+    start..start + part.len()
+}
+
+/// The error for a text that is no JSON, or a string that is no text.
+fn syntax(document: &str, part: &str, error: &serde_json::Error) -> ReadError {
+    let lines_before: usize =
+        part.split_inclusive('\n').take(error.line().saturating_sub(1)).map(str::len).sum();
+    let at = span_of(document, part).start + lines_before + error.column().saturating_sub(1);
+    let message = error.to_string();
+    // The place is said by other means.
+    let message = message.split(" at line ").next().unwrap_or_default();
+    ReadError::at(document, at..at + 1, format!("this is not JSON: {message}"))
+}
+
+/// The members of an object in order, names and values as they stand in the text.
+struct Pairs<'a>(Vec<(&'a RawValue, &'a RawValue)>);
+
+impl<'de: 'a, 'a> Deserialize<'de> for Pairs<'a> {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Members<'a>(PhantomData<&'a ()>);
+
+        impl<'de: 'a, 'a> Visitor<'de> for Members<'a> {
+            type Value = Pairs<'a>;
+
+            fn expecting(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+                formatter.write_str("an object")
+            }
+
+            fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Pairs<'a>, A::Error> {
+                let mut pairs = Vec::new();
+                while let Some(pair) = map.next_entry()? {
+                    pairs.push(pair);
+                }
+                Ok(Pairs(pairs))
+            }
+        }
+
+        deserializer.deserialize_map(Members(PhantomData))
+    }
+}

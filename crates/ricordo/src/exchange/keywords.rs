@@ -1,0 +1,120 @@
+//! Which keywords a definition may have.
+
+use super::ReadError;
+use super::json::Member;
+use crate::shape::nearest;
+
+/// Keywords that are heeded, on whatever they are for.
+pub(super) const SUPPORTED: [&str; 31] = [
+    "$comment",
+    "$defs",
+    "$id",
+    "$ref",
+    "$schema",
+    "additionalProperties",
+    "const",
+    "default",
+    "deprecated",
+    "description",
+    "enum",
+    "examples",
+    "exclusiveMaximum",
+    "exclusiveMinimum",
+    "format",
+    "items",
+    "maxItems",
+    "maxLength",
+    "maximum",
+    "minItems",
+    "minLength",
+    "minimum",
+    "multipleOf",
+    "oneOf",
+    "properties",
+    "required",
+    "title",
+    "type",
+    "x-ricordo",
+    // Said of a document by many editors, and without meaning for a form.
+    "$vocabulary",
+    "$anchor",
+];
+
+/// Keywords of JSON Schema 2020-12 that check or say something which is not supported.
+const UNSUPPORTED: [&str; 29] = [
+    "$dynamicAnchor",
+    "$dynamicRef",
+    "allOf",
+    "anyOf",
+    "contains",
+    "contentEncoding",
+    "contentMediaType",
+    "contentSchema",
+    "dependentRequired",
+    "dependentSchemas",
+    "else",
+    "if",
+    "maxContains",
+    "maxProperties",
+    "minContains",
+    "minProperties",
+    "not",
+    "pattern",
+    "patternProperties",
+    "prefixItems",
+    "propertyNames",
+    "readOnly",
+    "then",
+    "unevaluatedItems",
+    "unevaluatedProperties",
+    "uniqueItems",
+    "writeOnly",
+    "dependencies",
+    "definitions",
+];
+
+/// What may stand under `x-ricordo`.
+pub(super) const OWN: [&str; 2] = ["messages", "reveal"];
+
+/// What is planned to stand under `x-ricordo`.
+const OWN_UNSUPPORTED: [&str; 10] = [
+    "calculate",
+    "choices",
+    "commit",
+    "constraint",
+    "counterpart",
+    "display",
+    "key",
+    "local",
+    "readonly",
+    "relevant",
+];
+
+/// Refuses a keyword that is not heeded.
+pub(super) fn check(member: &Member<'_>) -> Result<(), ReadError> {
+    let name = &*member.name;
+    // Other people's extensions say nothing about the form.
+    if SUPPORTED.contains(&name) || (name.starts_with("x-") && nearest(name, ["x-ricordo"]).is_none()) {
+        return Ok(());
+    }
+    refuse(member, "keyword", &UNSUPPORTED, &SUPPORTED)
+}
+
+/// Refuses a key under `x-ricordo` that is not heeded.
+pub(super) fn check_own(member: &Member<'_>) -> Result<(), ReadError> {
+    if OWN.contains(&&*member.name) { Ok(()) } else { refuse(member, "key", &OWN_UNSUPPORTED, &OWN) }
+}
+
+fn refuse(
+    member: &Member<'_>,
+    what: &str,
+    unsupported: &[&str],
+    supported: &[&str],
+) -> Result<(), ReadError> {
+    let name = &member.name;
+    if unsupported.contains(&&**name) {
+        return Err(member.name_error(format!("the {what} “{name}” is not supported yet")));
+    }
+    let near = nearest(name, supported.iter().copied());
+    Err(member.name_error(format!("there is no {what} “{name}”")).nearest(near))
+}

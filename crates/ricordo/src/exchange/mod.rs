@@ -1,0 +1,27 @@
+//! What a form exchanges with the world outside: definitions, data, journals and state dumps, all of them JSON.
+//!
+//! | to … | take |
+//! |---|---|
+//! | read a form definition | [`read_definition`] |
+//! | read data for a form | [`read_data`] |
+//! | read a journal or a JSON Patch | [`read_journal`] |
+//! | see whether an `expect` line holds | [`Expectation::check`] |
+//! | write down the state of a form | [`dump`] |
+//!
+//! Whatever cannot be read gives a [`ReadError`], with the line and column in question.
+
+mod data;
+mod definition;
+mod dump;
+mod error;
+mod expectation;
+mod journal;
+mod json;
+mod keywords;
+
+pub use data::{position_of, read_data, read_value};
+pub use definition::read_definition;
+pub use dump::dump;
+pub use error::ReadError;
+pub use expectation::Expectation;
+pub use journal::{Command, Entry, read_journal};
