@@ -141,8 +141,8 @@ impl Change {
 
     /// Compares what was with what is; nothing is left if they are the same.
     fn compared(mut self, tree: &Tree) -> Option<Self> {
-        // A row that was made and unmade again, with all in it, was never there for anybody.
-        if !tree.knows(self.place) {
+        // What happened in a place that is gone is nobody's concern; that it is gone is told of its container.
+        if !tree.knows(self.place) || !tree.is_there(self.place) {
             return None;
         }
         let mut aspects = Aspects::default();

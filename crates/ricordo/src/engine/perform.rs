@@ -171,7 +171,7 @@ impl Engine {
         let item = self.shape().item(*kind);
         let value = match value {
             Some(value) => value,
-            None => self.shape().blank(item),
+            None => self.shape().as_row(item, self.shape().blank(item)),
         };
         let fitted = self.shape().fit_below(item, value, self.tree.depth(list) + 1);
         let value =

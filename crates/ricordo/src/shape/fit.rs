@@ -89,7 +89,9 @@ impl Shape {
             (Kind::List(list), Value::List(given)) => {
                 let item = self.item(*list);
                 let rows = given.into_iter().enumerate().map(|(index, value)| {
-                    within(place, &index.to_string(), |place| self.fit_at(item, value, place, depth + 1))
+                    let fitted =
+                        within(place, &index.to_string(), |place| self.fit_at(item, value, place, depth + 1));
+                    fitted.map(|value| self.as_row(item, value))
                 });
                 rows.collect::<Result<_, _>>().map(Value::List)
             }
@@ -106,6 +108,11 @@ impl Shape {
             (Kind::Text, value @ Value::Text(_)) | (Kind::Flag, value @ Value::Flag(_)) => Ok(value),
             (_, value) => Err(unexpected(part, &value, place)),
         }
+    }
+
+    /// A fitted value as a row holds it. Blank and null are one in a list, so a row that may be null is null.
+    pub(crate) fn as_row(&self, item: PartId, value: Value) -> Value {
+        if value == Value::Blank && self.part(item).nullable { Value::Null } else { value }
     }
 
     /// What a place of this part holds when it is given no data: its default, or a record of its fields'

@@ -119,6 +119,10 @@ impl Tree {
             let slot = self.node(place).slot;
             match &mut self.nodes[parent].body {
                 Body::Record(record) => {
+                    // What happens in children that the record had once is no business of its.
+                    if record.children.get(slot as usize) != Some(&place) {
+                        return;
+                    }
                     record.container.counts.shift(before.marks, after.marks);
                     let member = |summary: Summary| member_content(u64::from(slot), summary.content);
                     record.content = record.content.wrapping_sub(member(before)).wrapping_add(member(after));

@@ -98,7 +98,12 @@ impl Tree {
         };
         match (&self.node(place).body, absent) {
             (Body::Field(_), _) => self.write(place, value, None, false),
-            (Body::Record(_), Some(presence)) => self.set_presence(place, presence),
+            (Body::Record(record), Some(presence)) => {
+                // Should it come back, nothing in it remembers what it went through before.
+                let children = record.children.to_vec();
+                children.into_iter().for_each(|child| self.restore(child));
+                self.set_presence(place, presence);
+            }
             (Body::List(_), Some(presence)) => {
                 self.assign_rows(place, Vec::new());
                 self.set_presence(place, presence);

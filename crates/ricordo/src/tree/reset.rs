@@ -12,7 +12,7 @@ impl Tree {
         self.next_epoch(place);
     }
 
-    fn restore(&mut self, place: PlaceId) {
+    pub(super) fn restore(&mut self, place: PlaceId) {
         if !self.node(place).summary().marks.has(Marks::RESETTABLE) {
             return;
         }

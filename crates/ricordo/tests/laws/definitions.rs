@@ -1,0 +1,115 @@
+//! Generated form definitions, and data for them.
+
+use proptest::prelude::*;
+use serde_json::{Map, Value as Json, json};
+
+/// What a place is.
+#[derive(Clone, Debug)]
+pub enum Definition {
+    Text { max: usize },
+    Integer { nullable: bool, minimum: i64, maximum: i64 },
+    Flag,
+    Choice,
+    Record { nullable: bool, fields: Vec<Field> },
+    List { least: usize, most: usize, item: Box<Definition> },
+}
+
+#[derive(Clone, Debug)]
+pub struct Field {
+    pub name: String,
+    pub required: bool,
+    pub definition: Definition,
+}
+
+/// A source of figures that are the same whenever the seed is.
+pub struct Seed(pub u64);
+
+impl Seed {
+    pub fn below(&mut self, bound: usize) -> usize {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (self.0 >> 33) as usize % bound
+    }
+}
+
+impl Definition {
+    pub fn schema(&self) -> Json {
+        match self {
+            Definition::Text { max } => json!({"type": "string", "maxLength": max}),
+            Definition::Integer { nullable, minimum, maximum } => {
+                let kind = if *nullable { json!(["integer", "null"]) } else { json!("integer") };
+                json!({"type": kind, "minimum": minimum, "maximum": maximum})
+            }
+            Definition::Flag => json!({"type": "boolean", "default": false}),
+            Definition::Choice => {
+                json!({"oneOf": [{"const": "straight", "title": "Straight dough"}, {"const": "poolish"}]})
+            }
+            Definition::Record { nullable, fields } => {
+                let kind = if *nullable { json!(["object", "null"]) } else { json!("object") };
+                let properties: Map<String, Json> =
+                    fields.iter().map(|field| (field.name.clone(), field.definition.schema())).collect();
+                let required: Vec<&str> =
+                    fields.iter().filter(|field| field.required).map(|field| field.name.as_str()).collect();
+                json!({"type": kind, "properties": properties, "required": required})
+            }
+            Definition::List { least, most, item } => {
+                json!({"type": "array", "minItems": least, "maxItems": most, "items": item.schema()})
+            }
+        }
+    }
+
+    /// Data that fits. Few different values, so that rows are often equal; some members are left out.
+    pub fn data(&self, seed: &mut Seed) -> Json {
+        match self {
+            Definition::Text { .. } => json!(["", "rye", "spelt", "wholemeal"][seed.below(4)]),
+            Definition::Integer { nullable: true, .. } if seed.below(3) == 0 => Json::Null,
+            Definition::Integer { .. } => json!(seed.below(9)),
+            Definition::Flag => json!(seed.below(2) == 0),
+            Definition::Choice => json!(["straight", "poolish", "overnight"][seed.below(3)]),
+            Definition::Record { nullable: true, .. } if seed.below(3) == 0 => Json::Null,
+            Definition::Record { fields, .. } => {
+                let mut members = Map::new();
+                for field in fields {
+                    if seed.below(4) > 0 {
+                        members.insert(field.name.clone(), field.definition.data(seed));
+                    }
+                }
+                Json::Object(members)
+            }
+            Definition::List { item, .. } => (0..seed.below(5)).map(|_| item.data(seed)).collect(),
+        }
+    }
+}
+
+/// A form: a record that is always there.
+pub fn record() -> impl Strategy<Value = Definition> {
+    let leaf =
+        prop_oneof![
+            (3..9_usize).prop_map(|max| Definition::Text { max }),
+            (any::<bool>(), 0..3_i64, 5..20_i64)
+                .prop_map(|(nullable, minimum, maximum)| Definition::Integer { nullable, minimum, maximum }),
+            Just(Definition::Flag),
+            Just(Definition::Choice),
+        ];
+    let place = leaf.prop_recursive(3, 14, 4, |inner| {
+        prop_oneof![
+            (any::<bool>(), fields(inner.clone()))
+                .prop_map(|(nullable, fields)| Definition::Record { nullable, fields }),
+            (0..2_usize, 2..5_usize, inner).prop_map(|(least, most, item)| Definition::List {
+                least,
+                most,
+                item: Box::new(item)
+            }),
+        ]
+    });
+    fields(place).prop_map(|fields| Definition::Record { nullable: false, fields })
+}
+
+fn fields(place: impl Strategy<Value = Definition>) -> impl Strategy<Value = Vec<Field>> {
+    let names = ["name", "a/b", "m~n", "grams", ""];
+    prop::collection::vec((any::<bool>(), place), 1..5).prop_map(move |parts| {
+        let named = parts.into_iter().zip(names);
+        named
+            .map(|((required, definition), name)| Field { name: name.to_owned(), required, definition })
+            .collect()
+    })
+}

@@ -1,0 +1,494 @@
+//! A form written as simply as can be: plain JSON, deep copies, comparison.
+
+use serde_json::{Map, Value as Json, json};
+
+use crate::definitions::Definition;
+
+/// What is to be seen of a place.
+#[derive(Debug, PartialEq)]
+pub struct Seen {
+    pub value: Json,
+    pub baseline: Json,
+    pub entry: String,
+    pub dirty: bool,
+    pub touched: bool,
+    pub valid: bool,
+    pub findings: Vec<String>,
+    pub added: bool,
+}
+
+/// A place. Blank is `None`.
+#[derive(Clone, Debug)]
+struct Place {
+    definition: Definition,
+    required: bool,
+    touched: bool,
+    /// A row that came after the baseline.
+    added: bool,
+    baseline: Option<Json>,
+    held: Held,
+}
+
+#[derive(Clone, Debug)]
+enum Held {
+    Field {
+        value: Option<Json>,
+        entry: Option<String>,
+        unreadable: bool,
+    },
+    /// The fields, or the null or blank that stands in their place; and the record as it was in the baseline.
+    Record {
+        fields: Result<Vec<(String, Place)>, Option<Json>>,
+        original: Option<Vec<(String, Place)>>,
+    },
+    /// The rows, and the rows as they were in the baseline.
+    List {
+        rows: Vec<Place>,
+        original: Vec<Place>,
+    },
+}
+
+#[derive(Clone, Debug)]
+pub struct Reference {
+    root: Place,
+}
+
+impl Reference {
+    pub fn new(definition: &Definition, data: &Json) -> Self {
+        Reference { root: Place::new(definition, false, Some(data)) }
+    }
+
+    /// Every place with its pointer, outer ones first.
+    pub fn places(&self) -> Vec<(String, Seen)> {
+        let mut places = Vec::new();
+        self.root.collect("", &mut places);
+        places
+    }
+
+    /// The pointers of the lists, with their numbers of rows.
+    pub fn lists(&self) -> Vec<(String, usize)> {
+        let mut lists = Vec::new();
+        self.root.visit("", &mut |pointer, place| {
+            if let Held::List { rows, .. } = &place.held {
+                lists.push((pointer.to_owned(), rows.len()));
+            }
+        });
+        lists
+    }
+
+    /// What is defined at a pointer.
+    pub fn definition(&self, pointer: &str) -> Option<&Definition> {
+        self.root.find(pointer).map(|place| &place.definition)
+    }
+
+    /// What the definition of a list says of its rows.
+    pub fn item(&self, pointer: &str) -> Option<&Definition> {
+        match self.definition(pointer)? {
+            Definition::List { item, .. } => Some(item),
+            _ => None,
+        }
+    }
+
+    /// The form after an action; nothing if it is to be refused.
+    pub fn applied(mut self, line: &Json) -> Option<Self> {
+        let text = |name: &str| line[name].as_str().unwrap_or_default();
+        let path = text("path");
+        match text("op") {
+            "group" => {
+                return line["actions"]
+                    .as_array()?
+                    .iter()
+                    .try_fold(self, |form, action| form.applied(action));
+            }
+            "focus" => drop(self.root.find(path)?),
+            "leave" => self.root.find_mut(path)?.touched = true,
+            "enter" => self.root.find_mut(path)?.enter(text("text"))?,
+            "clear" => self.root.find_mut(path)?.clear(),
+            "replace" => self.root.find_mut(path)?.assign(Some(&line["value"]))?,
+            "reset" => self.root.find_mut(path)?.reset(),
+            "add" => {
+                let (list, at) = path.rsplit_once('/')?;
+                let place = self.root.find_mut(list)?;
+                let Definition::List { item, .. } = &place.definition else { panic!("steps add only rows") };
+                let blank = blank(item);
+                let nothing = is_nullable(item).then_some(&Json::Null);
+                let value = line.get("value").or(blank.as_ref()).or(nothing);
+                let mut row = Place::new(item, false, value);
+                row.added = true;
+                let Held::List { rows, .. } = &mut place.held else { return None };
+                let at = if at == "-" { rows.len() } else { at.parse().ok()? };
+                if at > rows.len() {
+                    return None;
+                }
+                rows.insert(at, row);
+            }
+            "remove" => {
+                let (list, at) = path.rsplit_once('/')?;
+                match &mut self.root.find_mut(list)?.held {
+                    Held::List { rows, .. } if at.parse::<usize>().ok()? < rows.len() => {
+                        drop(rows.remove(at.parse().ok()?));
+                    }
+                    _ => return None,
+                }
+            }
+            "move" => {
+                let (list, from) = text("from").rsplit_once('/')?;
+                let to: usize = path.rsplit_once('/')?.1.parse().ok()?;
+                let Held::List { rows, .. } = &mut self.root.find_mut(list)?.held else { return None };
+                let from: usize = from.parse().ok()?;
+                if from >= rows.len() || to >= rows.len() {
+                    return None;
+                }
+                let row = rows.remove(from);
+                rows.insert(to, row);
+            }
+            other => panic!("the reference knows no {other}"),
+        }
+        Some(self)
+    }
+}
+
+impl Place {
+    /// A place that holds a value, which is its baseline, too.
+    fn new(definition: &Definition, required: bool, value: Option<&Json>) -> Self {
+        let mut baseline = value.cloned();
+        let nullable = is_nullable(definition);
+        if !nullable && baseline == Some(Json::Null) {
+            baseline = None;
+        }
+        let held = match definition {
+            Definition::Record { fields, .. } => {
+                if nullable && matches!(value, None | Some(Json::Null)) {
+                    Held::Record { fields: Err(value.cloned()), original: None }
+                } else {
+                    let places = fields.iter().map(|field| {
+                        let member = value.and_then(|value| value.get(&field.name));
+                        (field.name.clone(), Place::new(&field.definition, field.required, member))
+                    });
+                    let places: Vec<_> = places.collect();
+                    baseline = Some(record_value(&places));
+                    Held::Record { fields: Ok(places.clone()), original: Some(places) }
+                }
+            }
+            Definition::List { item, .. } => {
+                let given = value.and_then(Json::as_array).cloned().unwrap_or_default();
+                let rows: Vec<Place> =
+                    given.iter().map(|value| Place::new(item, false, Some(value))).collect();
+                baseline = Some(list_value(&rows));
+                Held::List { rows: rows.clone(), original: rows }
+            }
+            _ => Held::Field { value: baseline.clone(), entry: None, unreadable: false },
+        };
+        Place { definition: definition.clone(), required, touched: false, added: false, baseline, held }
+    }
+
+    fn value(&self) -> Option<Json> {
+        match &self.held {
+            Held::Field { value, .. } => value.clone(),
+            Held::Record { fields: Ok(fields), .. } => Some(record_value(fields)),
+            Held::Record { fields: Err(absent), .. } => absent.clone(),
+            Held::List { rows, .. } => Some(list_value(rows)),
+        }
+    }
+
+    fn enter(&mut self, text: &str) -> Option<()> {
+        let emptied = self.emptied();
+        let read = match &self.definition {
+            Definition::Text { .. } if text.is_empty() => Some(emptied.clone()),
+            Definition::Text { .. } => Some(Some(json!(text))),
+            Definition::Record { .. } | Definition::List { .. } => return None,
+            _ if text.trim().is_empty() => Some(emptied.clone()),
+            Definition::Integer { .. } => match text.trim() {
+                "1e1" => Some(Some(json!(10))),
+                digits => digits.parse::<i64>().ok().map(|number| Some(json!(number))),
+            },
+            Definition::Flag => match text.trim() {
+                "true" => Some(Some(json!(true))),
+                "false" => Some(Some(json!(false))),
+                _ => None,
+            },
+            Definition::Choice if text.trim() == "Straight dough" => Some(Some(json!("straight"))),
+            Definition::Choice => Some(Some(json!(text.trim()))),
+        };
+        self.held = match read {
+            Some(value) => {
+                let entry = (text != canonical(&value)).then(|| text.to_owned());
+                Held::Field { value, entry, unreadable: false }
+            }
+            None => Held::Field { value: emptied, entry: Some(text.to_owned()), unreadable: true },
+        };
+        Some(())
+    }
+
+    /// What the field holds when it is emptied.
+    fn emptied(&self) -> Option<Json> {
+        match (&self.baseline, &self.definition) {
+            (None, _) => None,
+            (Some(baseline), _) if *baseline == Json::Null || *baseline == json!("") => {
+                Some(baseline.clone())
+            }
+            (_, Definition::Integer { nullable: true, .. }) => Some(Json::Null),
+            (_, Definition::Text { .. }) => Some(json!("")),
+            _ => None,
+        }
+    }
+
+    fn clear(&mut self) {
+        let emptied = self.emptied();
+        match &mut self.held {
+            Held::Field { .. } => self.held = Held::Field { value: emptied, entry: None, unreadable: false },
+            Held::List { rows, .. } => rows.clear(),
+            Held::Record { fields, .. } if is_nullable(&self.definition) => {
+                if fields.is_ok() {
+                    *fields = Err(Some(Json::Null));
+                }
+            }
+            Held::Record { fields, .. } => {
+                fields.iter_mut().flatten().for_each(|(_, place)| place.clear());
+            }
+        }
+    }
+
+    /// Sets a place to a value; nothing if that does not fit.
+    fn assign(&mut self, value: Option<&Json>) -> Option<()> {
+        let fits = match (&self.definition, value) {
+            (_, None) => true,
+            (Definition::Record { nullable, .. }, Some(Json::Null)) => *nullable,
+            (Definition::List { .. }, Some(Json::Null)) => false,
+            (_, Some(Json::Null)) => true,
+            (Definition::Text { .. } | Definition::Choice, Some(value)) => value.is_string(),
+            (Definition::Integer { .. }, Some(value)) => value.is_i64(),
+            (Definition::Flag, Some(value)) => value.is_boolean(),
+            (Definition::Record { fields, .. }, Some(value)) => value.as_object().is_some_and(|members| {
+                members.keys().all(|name| fields.iter().any(|field| field.name == *name))
+            }),
+            (Definition::List { .. }, Some(value)) => value.is_array(),
+        };
+        if !fits {
+            return None;
+        }
+        let absent = matches!(value, None | Some(Json::Null));
+        let definition = self.definition.clone();
+        match (&mut self.held, &definition) {
+            (Held::Field { .. }, _) => {
+                let value = value.cloned().filter(|value| is_nullable(&definition) || *value != Json::Null);
+                self.held = Held::Field { value, entry: None, unreadable: false };
+            }
+            (Held::Record { fields, .. }, Definition::Record { nullable: true, .. }) if absent => {
+                *fields = Err(value.cloned());
+            }
+            (Held::Record { fields, original }, Definition::Record { .. }) => {
+                if fields.is_err() {
+                    match original {
+                        Some(original) => *fields = Ok(original.clone()),
+                        // Not in the baseline: what it is given is what its fields compare with.
+                        None => {
+                            let fresh = Place::new(&definition, false, value);
+                            let Held::Record { fields: given, .. } = fresh.held else { panic!("a record") };
+                            check_all(&definition, value)?;
+                            *fields = given;
+                            return Some(());
+                        }
+                    }
+                }
+                for (name, place) in fields.iter_mut().flatten() {
+                    place.assign(value.and_then(|value| value.get(name.as_str())))?;
+                }
+            }
+            (Held::List { rows, .. }, Definition::List { item, .. }) => {
+                let given = value.and_then(Json::as_array).cloned().unwrap_or_default();
+                given.iter().try_for_each(|value| check_all(item, Some(value)))?;
+                let wanted: Vec<Place> =
+                    given.iter().map(|value| Place::new(item, false, Some(value))).collect();
+                let same = |old: &Place, new: &Place| old.value() == new.value();
+                let front = rows.iter().zip(&wanted).take_while(|(old, new)| same(old, new)).count();
+                let back = rows[front..].iter().rev().zip(wanted[front..].iter().rev());
+                let back = back.take_while(|(old, new)| same(old, new)).count();
+                let behind = rows.split_off(rows.len() - back);
+                rows.truncate(front);
+                for new in &wanted[front..wanted.len() - back] {
+                    rows.push(Place { added: true, ..new.clone() });
+                }
+                rows.extend(behind);
+                // Where a row holds the value already, what was typed over it still goes.
+                for (row, value) in rows.iter_mut().zip(&given) {
+                    row.assign(Some(value))?;
+                }
+            }
+            _ => panic!("a place holds what its definition says"),
+        }
+        Some(())
+    }
+
+    fn reset(&mut self) {
+        self.touched = false;
+        match &mut self.held {
+            Held::Field { value, entry, unreadable } => {
+                *value = self.baseline.clone();
+                (*entry, *unreadable) = (None, false);
+            }
+            Held::Record { fields, original } => {
+                *fields = original.clone().ok_or_else(|| self.baseline.clone());
+            }
+            Held::List { rows, original } => rows.clone_from(original),
+        }
+    }
+
+    fn findings(&self) -> Vec<String> {
+        let mut findings = Vec::new();
+        let value = self.value();
+        let is_empty = matches!(&value, None | Some(Json::Null)) || value == Some(json!(""));
+        if matches!(self.held, Held::Field { unreadable: true, .. }) {
+            findings.push("bad_input");
+        } else if is_empty {
+            findings.extend(self.required.then_some("value_missing"));
+        } else {
+            match (&self.definition, &value) {
+                (Definition::Text { max }, Some(Json::String(text))) if text.chars().count() > *max => {
+                    findings.push("too_long");
+                }
+                (Definition::Integer { minimum, maximum, .. }, Some(Json::Number(number))) => {
+                    let number = number.as_i64().unwrap();
+                    findings.extend((number < *minimum).then_some("range_underflow"));
+                    findings.extend((number > *maximum).then_some("range_overflow"));
+                }
+                (Definition::Choice, Some(value)) if *value != "straight" && *value != "poolish" => {
+                    findings.push("not_listed");
+                }
+                (Definition::List { least, most, .. }, Some(Json::Array(rows))) => {
+                    findings.extend((rows.len() < *least).then_some("too_few"));
+                    findings.extend((rows.len() > *most).then_some("too_many"));
+                }
+                _ => {}
+            }
+        }
+        findings.into_iter().map(str::to_owned).collect()
+    }
+
+    fn children(&self) -> Vec<(String, &Place)> {
+        match &self.held {
+            Held::Field { .. } => Vec::new(),
+            Held::Record { fields, .. } => fields
+                .iter()
+                .flatten()
+                .map(|(name, place)| (name.replace('~', "~0").replace('/', "~1"), place))
+                .collect(),
+            Held::List { rows, .. } => {
+                rows.iter().enumerate().map(|(at, row)| (at.to_string(), row)).collect()
+            }
+        }
+    }
+
+    fn children_mut(&mut self) -> Vec<&mut Place> {
+        match &mut self.held {
+            Held::Field { .. } => Vec::new(),
+            Held::Record { fields, .. } => fields.iter_mut().flatten().map(|(_, place)| place).collect(),
+            Held::List { rows, .. } => rows.iter_mut().collect(),
+        }
+    }
+
+    fn find(&self, pointer: &str) -> Option<&Place> {
+        pointer.split('/').skip(1).try_fold(self, |place, token| {
+            place.children().into_iter().find(|(name, _)| name == token).map(|(_, child)| child)
+        })
+    }
+
+    fn find_mut(&mut self, pointer: &str) -> Option<&mut Place> {
+        pointer.split('/').skip(1).try_fold(self, |place, token| {
+            let at = place.children().iter().position(|(name, _)| name == token)?;
+            place.children_mut().into_iter().nth(at)
+        })
+    }
+
+    fn visit(&self, pointer: &str, see: &mut impl FnMut(&str, &Place)) {
+        see(pointer, self);
+        for (name, child) in self.children() {
+            child.visit(&format!("{pointer}/{name}"), see);
+        }
+    }
+
+    fn any(&self, is: impl Fn(&Place) -> bool) -> bool {
+        let mut found = false;
+        self.visit("", &mut |_, place| found |= is(place));
+        found
+    }
+
+    fn collect(&self, pointer: &str, places: &mut Vec<(String, Seen)>) {
+        self.visit(pointer, &mut |pointer, place| {
+            let value = place.value();
+            let (entry, unreadable) = match &place.held {
+                Held::Field { value, entry, unreadable } => {
+                    (entry.clone().unwrap_or_else(|| canonical(value)), *unreadable)
+                }
+                _ => (String::new(), false),
+            };
+            let seen = Seen {
+                dirty: value != place.baseline || unreadable,
+                value: value.unwrap_or(Json::Null),
+                baseline: place.baseline.clone().unwrap_or(Json::Null),
+                entry,
+                touched: place.any(|below| below.touched),
+                valid: !place.any(|below| !below.findings().is_empty()),
+                findings: place.findings(),
+                added: place.added,
+            };
+            places.push((pointer.to_owned(), seen));
+        });
+    }
+}
+
+/// Whether a value, with all in it, fits.
+fn check_all(definition: &Definition, value: Option<&Json>) -> Option<()> {
+    let absent = matches!(value, None | Some(Json::Null));
+    match definition {
+        Definition::Record { nullable: true, .. } if absent => Some(()),
+        Definition::Record { fields, .. } => {
+            let members = value.map_or(Some(Map::new()), |value| value.as_object().cloned())?;
+            members.iter().try_for_each(|(name, value)| {
+                let field = fields.iter().find(|field| field.name == *name)?;
+                check_all(&field.definition, Some(value))
+            })
+        }
+        Definition::List { item, .. } => {
+            value?.as_array()?.iter().try_for_each(|value| check_all(item, Some(value)))
+        }
+        other => Place::new(other, false, None).assign(value),
+    }
+}
+
+/// What a place holds that is given nothing.
+fn blank(definition: &Definition) -> Option<Json> {
+    match definition {
+        Definition::Flag => Some(json!(false)),
+        Definition::Record { nullable: false, fields } => {
+            let members =
+                fields.iter().filter_map(|field| Some((field.name.clone(), blank(&field.definition)?)));
+            Some(Json::Object(members.collect()))
+        }
+        _ => None,
+    }
+}
+
+fn is_nullable(definition: &Definition) -> bool {
+    matches!(
+        definition,
+        Definition::Integer { nullable: true, .. } | Definition::Record { nullable: true, .. }
+    )
+}
+
+fn canonical(value: &Option<Json>) -> String {
+    match value {
+        None | Some(Json::Null) => String::new(),
+        Some(Json::String(text)) => text.clone(),
+        Some(other) => other.to_string(),
+    }
+}
+
+fn record_value(fields: &[(String, Place)]) -> Json {
+    let members = fields.iter().filter_map(|(name, place)| Some((name.clone(), place.value()?)));
+    Json::Object(members.collect())
+}
+
+fn list_value(rows: &[Place]) -> Json {
+    rows.iter().map(|row| row.value().unwrap_or(Json::Null)).collect()
+}

@@ -1,0 +1,114 @@
+//! Generated actions. They are made of plain figures, which are resolved against the places there are.
+
+use proptest::prelude::*;
+use serde_json::{Value as Json, json};
+
+use crate::definitions::Seed;
+use crate::reference::Reference;
+
+/// One action, before it is known what it is done to.
+#[derive(Clone, Debug)]
+pub enum Step {
+    Enter(u16, u8),
+    Leave(u16),
+    Focus(u16),
+    Clear(u16),
+    Replace(u16, u64),
+    ReplaceWrongly(u16, u8),
+    AddBlank(u16),
+    Add(u16, u16, u64),
+    Remove(u16, u16),
+    Move(u16, u16, u16),
+    Reset(u16),
+}
+
+const TEXTS: [&str; 16] = [
+    "",
+    " ",
+    "0",
+    "7",
+    "007",
+    "12",
+    "-3",
+    "1e1",
+    " 5 ",
+    "2.5",
+    "12x",
+    "rye",
+    "a wholemeal loaf",
+    "true",
+    "Straight dough",
+    "poolish",
+];
+
+/// Any actions.
+pub fn steps(most: usize) -> impl Strategy<Value = Vec<Step>> {
+    let step = prop_oneof![
+        6 => (any::<u16>(), any::<u8>()).prop_map(|(at, text)| Step::Enter(at, text)),
+        3 => any::<u16>().prop_map(Step::Leave),
+        1 => any::<u16>().prop_map(Step::Focus),
+        2 => any::<u16>().prop_map(Step::Clear),
+        4 => (any::<u16>(), any::<u64>()).prop_map(|(at, seed)| Step::Replace(at, seed)),
+        1 => (any::<u16>(), any::<u8>()).prop_map(|(at, what)| Step::ReplaceWrongly(at, what)),
+        3 => any::<u16>().prop_map(Step::AddBlank),
+        2 => any::<u16>().prop_map(Step::Reset),
+        8 => order(),
+    ];
+    prop::collection::vec(step, 0..most)
+}
+
+/// Actions on the order of rows alone.
+pub fn orders(most: usize) -> impl Strategy<Value = Vec<Step>> {
+    prop::collection::vec(order(), 0..most)
+}
+
+fn order() -> impl Strategy<Value = Step> {
+    prop_oneof![
+        (any::<u16>(), any::<u16>(), any::<u64>()).prop_map(|(list, at, seed)| Step::Add(list, at, seed)),
+        (any::<u16>(), any::<u16>()).prop_map(|(list, at)| Step::Remove(list, at)),
+        (any::<u16>(), any::<u16>(), any::<u16>()).prop_map(|(list, from, to)| Step::Move(list, from, to)),
+    ]
+}
+
+impl Step {
+    /// The action as a journal line; nothing where there is no place to do it to.
+    pub fn line(&self, form: &Reference) -> Option<Json> {
+        let places = form.places();
+        let place = |at: u16| &*places[usize::from(at) % places.len()].0;
+        let lists = form.lists();
+        let list = |at: u16| (!lists.is_empty()).then(|| &lists[usize::from(at) % lists.len()]);
+        Some(match *self {
+            Step::Enter(at, text) => {
+                json!({"op": "enter", "path": place(at), "text": TEXTS[usize::from(text) % TEXTS.len()]})
+            }
+            Step::Leave(at) => json!({"op": "leave", "path": place(at)}),
+            Step::Focus(at) => json!({"op": "focus", "path": place(at)}),
+            Step::Clear(at) => json!({"op": "clear", "path": place(at)}),
+            Step::Replace(at, seed) => {
+                let value = form.definition(place(at))?.data(&mut Seed(seed));
+                json!({"op": "replace", "path": place(at), "value": value})
+            }
+            Step::ReplaceWrongly(at, what) => {
+                let wrong = [json!([[[]]]), json!({"grammes": 1}), json!("rye"), json!(1.5), json!(null)];
+                json!({"op": "replace", "path": place(at), "value": wrong[usize::from(what) % wrong.len()]})
+            }
+            Step::AddBlank(at) => json!({"op": "add", "path": format!("{}/-", list(at)?.0)}),
+            Step::Add(at, position, seed) => {
+                let (list, rows) = list(at)?;
+                let value = form.item(list)?.data(&mut Seed(seed));
+                let position = usize::from(position) % (rows + 1);
+                json!({"op": "add", "path": format!("{list}/{position}"), "value": value})
+            }
+            Step::Remove(at, position) => {
+                let (list, rows) = list(at).filter(|(_, rows)| *rows > 0)?;
+                json!({"op": "remove", "path": format!("{list}/{}", usize::from(position) % rows)})
+            }
+            Step::Move(at, from, to) => {
+                let (list, rows) = list(at).filter(|(_, rows)| *rows > 0)?;
+                let (from, to) = (usize::from(from) % rows, usize::from(to) % rows);
+                json!({"op": "move", "from": format!("{list}/{from}"), "path": format!("{list}/{to}")})
+            }
+            Step::Reset(at) => json!({"op": "reset", "path": place(at)}),
+        })
+    }
+}
