@@ -32,22 +32,28 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
         let changes = &attributes.changes;
         checks.push(attributes.checks);
         // Spanned on the type, so that a type which cannot be a part is what the compiler points at.
-        let part = quote_spanned!(ty.span()=> <#ty as ::ricordo::Model>::part(shape)?);
+        let span = ty.span();
+        let part = quote_spanned!(span=> <#ty as ::ricordo::Model>::part(shape)?);
+        let path = quote_spanned!(span=> <#ty as ::ricordo::Model>::At<M, #ty>);
+        let made = quote_spanned!(span=> <#ty as ::ricordo::Model>::at(route));
         parts.push(quote! {
             #[allow(unused_mut)]
             let mut part = #part;
             #changes
             shape.field(record, #name, part)?;
         });
-        writes.push(quote!((#name, ::ricordo::model::Data::to_value(&self.#ident))));
-        reads.push(quote!(#ident: ::ricordo::model::derived::member(members, #index, #name)?));
+        writes.push(quote_spanned!(span=> (#name, <#ty as ::ricordo::model::Data>::to_value(&self.#ident))));
+        reads.push(quote_spanned! {span=>
+            #ident: ::ricordo::model::derived::member::<#ty>(members, #index, #name)?
+        });
         let position = u32::try_from(index).map_err(|_| Error::new_spanned(ident, "too many fields"))?;
         let docs = format!("The path to `{name}`.");
         paths.push(quote! {
             #[doc = #docs]
             #[must_use]
-            #vis fn #ident(&self) -> <#ty as ::ricordo::Model>::At<M, #ty> {
-                <#ty as ::ricordo::Model>::at(::ricordo::model::derived::field(&self.route, #position))
+            #vis fn #ident(&self) -> #path {
+                let route = ::ricordo::model::derived::field(&self.route, #position);
+                #made
             }
         });
     }

@@ -9,8 +9,8 @@ use crate::shape::{
 };
 use crate::value::Value;
 
-/// How long a chain of references and records may be.
-const LONGEST_CHAIN: usize = 200;
+/// How long a chain of definitions, each reached through the one before, may be. The stack of a browser is small.
+const LONGEST_CHAIN: usize = 64;
 
 /// Reads a form definition: a JSON Schema 2020-12 document that describes an object.
 ///

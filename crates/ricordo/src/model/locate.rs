@@ -18,6 +18,10 @@ pub enum Spot {
 }
 
 /// Whatever says which place of a form with the model `M` is meant: typed paths, and pointers.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` says nothing about a form with the model `{M}`",
+    label = "a path within `{M}`, or a pointer, is needed here"
+)]
 pub trait Locate<M> {
     /// The type of what the place holds; [`Value`] where only a pointer is known.
     type Target: Data;

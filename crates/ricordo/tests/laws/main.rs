@@ -3,7 +3,7 @@
 //! Forms are generated as definition files and actions as journal lines, so that what is tested is what people
 //! use. What should come of them is told by `reference`, a form written as simply as can be: plain JSON, deep
 //! copies, comparison. It shares no code with the library.
-#![allow(missing_docs, clippy::pedantic)]
+#![allow(missing_docs, unreachable_pub, clippy::pedantic)]
 
 mod definitions;
 mod hostile;

@@ -1,0 +1,157 @@
+//! Handles: they stay with their places.
+
+use ricordo::Pointer;
+use ricordo::at;
+use ricordo::engine::{Action, RefusedKind};
+
+use crate::batch::{Batch, Ingredient, form, ingredient};
+
+#[test]
+fn a_handle_follows_its_row() {
+    let form = form();
+    let list = form.place(at::<Batch>().ingredients()).unwrap();
+    let water = list.row(1).unwrap();
+    let grams = water.place(at::<Ingredient>().grams()).unwrap();
+    grams.enter("35oo").unwrap();
+    grams.leave().unwrap();
+
+    list.insert(0, ingredient("Salt", 100)).unwrap();
+    assert_eq!(grams.pointer().as_str(), "/ingredients/2/grams");
+    water.move_to(0).unwrap();
+    assert_eq!(grams.pointer().as_str(), "/ingredients/0/grams");
+    assert_eq!((grams.entry().as_str(), grams.is_touched(), grams.is_valid()), ("35oo", true, false));
+    assert_eq!(list.rows()[0], water);
+    assert_eq!(water.place("/grams").unwrap().value(), grams.value());
+}
+
+#[test]
+fn a_handle_to_a_removed_row_says_so_and_works_again_when_it_is_back() {
+    let form = form();
+    let list = form.place(at::<Batch>().ingredients()).unwrap();
+    let water = list.row(1).unwrap();
+    let name = water.place(at::<Ingredient>().name()).unwrap();
+    water.remove().unwrap();
+    assert!(water.is_gone() && name.is_gone());
+    assert_eq!((name.entry().as_str(), name.pointer().as_str()), ("Water", "/ingredients"));
+    let refused = name.enter("Milk").unwrap_err();
+    assert_eq!(refused.kind(), RefusedKind::Gone);
+    assert_eq!(refused.to_string(), "the place is gone: it was removed from /ingredients");
+
+    list.reset().unwrap();
+    assert!(!water.is_gone());
+    name.enter("Milk").unwrap();
+    assert_eq!(list.len(), 2);
+    assert_eq!(form.parse().unwrap().ingredients[1].name, "Milk");
+}
+
+#[test]
+fn rows_bear_marks_until_a_reset() {
+    let form = form();
+    let list = form.place(at::<Batch>().ingredients()).unwrap();
+    let (wheat, water) = (list.row(0).unwrap(), list.row(1).unwrap());
+    let salt = list.push(ingredient("Salt", 120)).unwrap();
+    assert!(list.is_dirty() && !salt.is_dirty() && !wheat.is_dirty());
+    salt.place(at::<Ingredient>().grams()).unwrap().set(130.into()).unwrap();
+    assert!(salt.is_dirty());
+    salt.reset().unwrap();
+    assert_eq!(salt.get(), Some(ingredient("Salt", 120)));
+    salt.remove().unwrap();
+    assert!(!list.is_dirty());
+
+    wheat.move_to(1).unwrap();
+    assert!(list.is_dirty() && !wheat.is_dirty() && !water.is_dirty());
+    wheat.move_to(0).unwrap();
+    assert!(!list.is_dirty());
+    let before = (list.epoch(), wheat.epoch());
+    list.reset().unwrap();
+    assert!(list.epoch() > before.0 && wheat.epoch() > before.1);
+    assert_eq!(form.place(at::<Batch>().name()).unwrap().epoch(), 0);
+}
+
+#[test]
+fn refusals_say_what_was_wrong_and_change_nothing() {
+    let form = form();
+    let before = format!("{form:?}");
+    let mut told = Vec::new();
+    let mut refuse = |action: Action| told.push(form.apply(action).unwrap_err().to_string());
+    let place = |text: &str| text.parse::<Pointer>().unwrap();
+    refuse(Action::Enter { at: place("/loavs").into(), text: String::new() });
+    refuse(Action::Enter { at: place("/ingredient/0/name").into(), text: String::new() });
+    refuse(Action::Enter { at: place("/ingredients/2/name").into(), text: String::new() });
+    refuse(Action::Enter { at: place("/ingredients/00").into(), text: String::new() });
+    refuse(Action::Enter { at: place("/ingredients").into(), text: "salt".to_owned() });
+    refuse(Action::Leave { at: place("/name/first").into() });
+    refuse(Action::Replace { at: place("/loaves").into(), value: "many".into() });
+    refuse(Action::Replace {
+        at: place("/loaves").into(),
+        value: "1.5".parse::<ricordo::Decimal>().unwrap().into(),
+    });
+    refuse(Action::Replace { at: place("/ingredients").into(), value: vec![true.into()].into() });
+    refuse(Action::Add { at: place("/ingredients/9"), value: None });
+    refuse(Action::Add { at: place("/ingredients/last"), value: None });
+    refuse(Action::Add {
+        at: place("/ingredients/-"),
+        value: Some([("gram", 1.into())].into_iter().collect::<ricordo::Record>().into()),
+    });
+    refuse(Action::Remove { at: place("").into() });
+    refuse(Action::Remove { at: place("/ingredients").into() });
+    refuse(Action::Move { from: place("/ingredients/0").into(), to: place("/ingredients/0/name") });
+    refuse(Action::Move { from: place("/ingredients/0").into(), to: place("/ingredients/2") });
+    refuse(Action::Move { from: place("/ingredients/0").into(), to: place("/name") });
+    refuse(Action::Test { at: place("/loaves").into(), value: 13.into() });
+    assert_eq!(format!("{form:?}"), before);
+    assert!(!form.is_dirty());
+    insta::assert_snapshot!(told.join("\n"), @r"
+    the form has no field “loavs”; the nearest is /loaves
+    the form has no field “ingredient”; the nearest is /ingredients/0/name
+    /ingredients has 2 rows, numbered 0 to 1; there is no row 2
+    /ingredients is a list: “00” is no row number
+    /ingredients is a list, which nothing can be typed into
+    /name is a field, which has nothing in it, no “first” either
+    /loaves expects a whole number, but is given a text, “many”
+    /loaves expects a whole number, but is given 1.5
+    /ingredients/0 expects a record, but is given a flag, true
+    /ingredients has 2 rows, so a row can be put in at 0 to 2, not at 9
+    /ingredients is a list: “last” is no row number, and not “-”, its end
+    /ingredients/2 has no field “gram”; the nearest is “grams”
+    the form itself cannot be removed
+    /ingredients is a list that is always there; it can be cleared
+    /ingredients/0 cannot be moved into itself
+    /ingredients has its last row at 1, so none can be moved to 2
+    /name expects a text, but is given a record
+    /loaves holds 12, not 13
+    ");
+
+    let other = crate::batch::form();
+    let foreign = other.place(at::<Batch>().ingredients()).unwrap();
+    foreign.add().unwrap();
+    let stranger = foreign.row(2).unwrap().id();
+    assert_eq!(form.apply(Action::Leave { at: stranger.into() }).unwrap_err().kind(), RefusedKind::Foreign);
+}
+
+#[test]
+fn json_patch_operations_mean_what_the_standard_says() {
+    let form = form();
+    let act = |line: &str| {
+        let entries = ricordo::exchange::read_journal(line).unwrap();
+        let ricordo::exchange::Command::Apply(action) = entries[0].command.clone() else {
+            panic!("an action")
+        };
+        form.apply(action)
+    };
+    act(r#"{"op":"copy","from":"/ingredients/0","path":"/ingredients/-"}"#).unwrap();
+    act(r#"{"op":"add","path":"/ingredients/1","value":{"name":"Salt","grams":90}}"#).unwrap();
+    act(r#"{"op":"move","from":"/ingredients/3","path":"/ingredients/0"}"#).unwrap();
+    act(r#"{"op":"remove","path":"/ingredients/1"}"#).unwrap();
+    act(r#"{"op":"move","from":"/ingredients/0/name","path":"/name"}"#).unwrap();
+    act(r#"{"op":"test","path":"/ingredients","value":[{"grams":5000},{"name":"Salt","grams":90},{"name":"Water","grams":3500.0}]}"#)
+        .unwrap();
+    act(r#"{"op":"test","path":"/name","value":"Wheat flour"}"#).unwrap();
+    act(r#"{"op":"test","path":"/ingredients/0/name","value":null}"#).unwrap();
+    let refused = act(r#"{"op":"remove","path":"/ingredients/0/name"}"#).unwrap_err();
+    assert_eq!(refused.message(), "/ingredients/0/name is blank, so there is nothing to remove");
+    let before = form.value();
+    act(r#"[{"op":"replace","path":"/loaves","value":99},{"op":"test","path":"/price","value":1}]"#)
+        .unwrap_err();
+    assert_eq!(form.value(), before);
+}

@@ -1,0 +1,7 @@
+//! Typed forms as their users meet them: paths, handles, parsing, subscriptions.
+#![allow(missing_docs, unreachable_pub, clippy::pedantic)]
+
+mod batch;
+mod handles;
+mod notices;
+mod typed;

@@ -1,0 +1,211 @@
+//! Subscriptions: who is told, how often, and in which order.
+
+use std::cell::{Cell, RefCell};
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::rc::Rc;
+
+use ricordo::engine::{Action, RefusedKind};
+use ricordo::{Form, Model, Pointer, Subscription, at};
+
+use crate::batch::{Batch, Ingredient, form};
+
+/// A log that callbacks write to.
+type Told = Rc<RefCell<Vec<String>>>;
+
+fn follow(form: &Form<Batch>, pointer: &'static str, told: &Told) -> Subscription {
+    let told = told.clone();
+    let callback = move |notice: &ricordo::Notice<ricordo::Value>| {
+        let state = if notice.is_gone() { " gone" } else { "" };
+        told.borrow_mut().push(format!("{pointer}{state}"));
+    };
+    form.subscribe(pointer, callback).unwrap()
+}
+
+fn enter(pointer: &str, text: &str) -> Action {
+    Action::Enter { at: pointer.parse::<Pointer>().unwrap().into(), text: text.to_owned() }
+}
+
+#[test]
+fn only_those_concerned_are_told_once_in_the_order_of_subscription() {
+    let (form, told) = (form(), Told::default());
+    let pointers = ["/ingredients/1", "", "/loaves", "/name", "/ingredients", "/loaves"];
+    let _guards: Vec<_> = pointers.iter().map(|pointer| follow(&form, pointer, &told)).collect();
+    let heard = || told.take().join(" ");
+
+    form.enter(at::<Batch>().loaves(), "15").unwrap();
+    assert_eq!(heard(), " /loaves /loaves");
+    form.enter(at::<Batch>().loaves(), "15").unwrap();
+    assert_eq!(heard(), "", "nothing is different");
+    form.enter(at::<Batch>().loaves(), "015").unwrap();
+    assert_eq!(heard(), " /loaves /loaves", "another entry, though the same value");
+    form.focus(at::<Batch>().loaves()).unwrap();
+    assert_eq!(heard(), "");
+    form.leave(at::<Batch>().loaves()).unwrap();
+    form.leave(at::<Batch>().loaves()).unwrap();
+    assert_eq!(heard(), " /loaves /loaves", "touched once");
+    form.enter(at::<Batch>().ingredients().at(1).grams(), "1").unwrap();
+    assert_eq!(heard(), "/ingredients/1  /ingredients");
+    form.apply(Action::Group(vec![enter("/loaves", "1"), enter("/loaves", "015")])).unwrap();
+    assert_eq!(heard(), "", "there and back in one transaction");
+    form.apply(Action::Group(vec![enter("/loaves", "1"), enter("/name", "Rye"), enter("/loaves", "2")]))
+        .unwrap();
+    assert_eq!(heard(), " /loaves /name /loaves");
+    form.reset_at(at::<Batch>().name()).unwrap();
+    assert_eq!(heard(), " /name");
+    form.reset_at(at::<Batch>().ingredients()).unwrap();
+    assert_eq!(heard(), "/ingredients/1  /ingredients", "a reset is told to all below");
+}
+
+#[test]
+fn rows_that_come_go_and_move_are_told() {
+    let (form, told) = (form(), Told::default());
+    let list = form.place(at::<Batch>().ingredients()).unwrap();
+    let water = list.row(1).unwrap();
+    let name = water.place(at::<Ingredient>().name()).unwrap();
+    let log = told.clone();
+    let _of_name = name.subscribe(move |notice| {
+        log.borrow_mut().push(format!("name{}", if notice.is_gone() { " gone" } else { "" }));
+    });
+    let _of_list = follow(&form, "/ingredients", &told);
+    let heard = || told.take().join(", ");
+
+    water.move_to(0).unwrap();
+    assert_eq!(heard(), "/ingredients", "a row that only moved is the same row");
+    water.remove().unwrap();
+    assert_eq!(heard(), "name gone, /ingredients");
+    list.push(Ingredient { name: "Salt".to_owned(), grams: 1.into() }).unwrap();
+    assert_eq!(heard(), "/ingredients");
+    form.reset().unwrap();
+    assert_eq!(heard(), "name, /ingredients", "back with the reset");
+    name.enter("Milk").unwrap();
+    assert_eq!(heard(), "name, /ingredients");
+    let there_and_back = Action::Group(vec![
+        Action::MoveRow { row: water.id().into(), to: 0 },
+        Action::MoveRow { row: water.id().into(), to: 1 },
+    ]);
+    form.apply(there_and_back).unwrap();
+    assert_eq!(heard(), "");
+}
+
+#[test]
+fn a_subscription_ends_with_its_guard() {
+    let (form, told) = (form(), Told::default());
+    let guard = follow(&form, "/loaves", &told);
+    follow(&form, "/name", &told).keep();
+    drop(guard);
+    form.enter(at::<Batch>().loaves(), "15").unwrap();
+    form.enter(at::<Batch>().name(), "Rye").unwrap();
+    assert_eq!(told.take(), ["/name"]);
+
+    // A callback ends its own subscription, and the next one's.
+    let guards: Rc<RefCell<Vec<Subscription>>> = Rc::default();
+    let (held, log) = (guards.clone(), told.clone());
+    let first = form.subscribe(at::<Batch>().loaves(), move |_| {
+        log.borrow_mut().push("first".to_owned());
+        held.borrow_mut().clear();
+    });
+    guards.borrow_mut().push(first.unwrap());
+    guards.borrow_mut().push(follow(&form, "/loaves", &told));
+    form.enter(at::<Batch>().loaves(), "16").unwrap();
+    form.enter(at::<Batch>().loaves(), "17").unwrap();
+    assert_eq!(told.take(), ["first"]);
+
+    let guard = follow(&form, "/loaves", &told);
+    drop(form);
+    drop(guard);
+}
+
+#[test]
+fn actions_from_callbacks_wait_for_the_end_of_the_round() {
+    let (form, told) = (form(), Told::default());
+    let (inner, log) = (form.clone(), told.clone());
+    let _clamp = form.subscribe(at::<Batch>().loaves(), move |notice| {
+        log.borrow_mut().push(format!("clamp sees {}", notice.place().entry()));
+        if notice.place().get() > Some(100) {
+            inner.set(at::<Batch>().loaves(), 100).unwrap();
+            inner.enter("/no such field", "").unwrap();
+            assert_eq!(
+                inner.place(at::<Batch>().ingredients()).unwrap().add().unwrap_err().kind(),
+                RefusedKind::Busy
+            );
+            log.borrow_mut().push(format!("still {}", notice.place().entry()));
+        }
+    });
+    let log = told.clone();
+    let _label = form.subscribe(at::<Batch>().loaves(), move |notice| {
+        log.borrow_mut().push(format!("label shows {}", notice.place().entry()));
+    });
+    form.enter(at::<Batch>().loaves(), "400").unwrap();
+    assert_eq!(
+        told.take(),
+        ["clamp sees 400", "still 400", "label shows 400", "clamp sees 100", "label shows 100"]
+    );
+    let refused = form.take_refused();
+    assert_eq!(refused.iter().map(|refused| refused.kind()).collect::<Vec<_>>(), [RefusedKind::NoPlace]);
+    assert!(form.take_refused().is_empty());
+}
+
+#[test]
+fn an_endless_exchange_ends_in_an_error_that_names_the_places() {
+    let form = form();
+    let (left, right) = (form.clone(), form.clone());
+    let _left = form.subscribe(at::<Batch>().name(), move |notice| {
+        left.set(at::<Batch>().loaves(), notice.place().entry().len() as u16).unwrap();
+    });
+    let _right = form.subscribe(at::<Batch>().loaves(), move |notice| {
+        right
+            .enter(at::<Batch>().name(), "x".repeat(usize::from(notice.place().get().unwrap()) + 1))
+            .unwrap();
+    });
+    let refused = form.enter(at::<Batch>().name(), "Rye").unwrap_err();
+    assert_eq!(refused.kind(), RefusedKind::Endless);
+    assert!(
+        refused.message().contains("those of /name") || refused.message().contains("those of /loaves"),
+        "{refused}"
+    );
+    // The form is alive and well, and so is its telling.
+    drop((_left, _right));
+    form.reset().unwrap();
+    assert!(!form.is_dirty());
+}
+
+#[test]
+fn a_panic_in_a_callback_leaves_the_form_whole() {
+    let (form, told) = (form(), Told::default());
+    let explode = Rc::new(Cell::new(true));
+    let fuse = explode.clone();
+    let _bad = form.subscribe(at::<Batch>().loaves(), move |_| assert!(!fuse.get(), "a bug in the callback"));
+    let _good = follow(&form, "/loaves", &told);
+    let caught = catch_unwind(AssertUnwindSafe(|| form.enter(at::<Batch>().loaves(), "15")));
+    assert!(caught.is_err());
+    assert_eq!(
+        form.get(at::<Batch>().loaves()).unwrap(),
+        Some(15),
+        "the action was done before anybody was told"
+    );
+    explode.set(false);
+    form.enter(at::<Batch>().loaves(), "16").unwrap();
+    assert_eq!(told.take(), ["/loaves"]);
+}
+
+#[derive(Model)]
+struct Pair {
+    left: String,
+    right: String,
+}
+
+#[test]
+fn a_callback_may_subscribe() {
+    let form = Form::new(&Pair { left: String::new(), right: String::new() }).unwrap();
+    let count = Rc::new(Cell::new(0));
+    let (inner, counted) = (form.clone(), count.clone());
+    let _left = form.subscribe(at::<Pair>().left(), move |_| {
+        let counted = counted.clone();
+        inner.subscribe(at::<Pair>().right(), move |_| counted.set(counted.get() + 1)).unwrap().keep();
+    });
+    form.enter(at::<Pair>().left(), "a").unwrap();
+    form.enter(at::<Pair>().right(), "b").unwrap();
+    form.enter(at::<Pair>().left(), "c").unwrap();
+    form.enter(at::<Pair>().right(), "d").unwrap();
+    assert_eq!(count.get(), 3);
+}

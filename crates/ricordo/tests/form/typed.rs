@@ -1,0 +1,169 @@
+//! From the record into the form and back.
+
+use proptest::prelude::*;
+use ricordo::{Decimal, Form, Model, Value, at};
+
+use crate::batch::{Batch, Ingredient, Method, Preferment, batch, form, ingredient};
+
+#[test]
+fn a_record_comes_out_as_it_went_in() {
+    let form = form();
+    assert!(!form.is_dirty() && !form.is_touched() && form.is_valid());
+    assert_eq!(form.parse(), Ok(batch()));
+    assert_eq!(
+        form.value().to_string(),
+        "{\"name\":\"Field loaf\",\"email\":\"rosa@millstone.example\",\"method\":\"long_poolish\",\"loaves\":12,\
+         \"preferment\":{\"hours\":14,\"notes\":\"Cool\"},\"ingredients\":[{\"name\":\"Wheat flour\",\"grams\":5000},\
+         {\"name\":\"Water\",\"grams\":3500}],\"fold_minutes\":[30,60],\"onSale\":true,\"price\":6.5,\"hydration\":0.7}"
+    );
+}
+
+#[test]
+fn what_is_typed_arrives_in_the_record() {
+    let (form, batch) = (form(), at::<Batch>());
+    form.enter(batch.name(), "Rye loaf").unwrap();
+    form.enter(batch.method(), "Straight dough").unwrap();
+    form.enter(batch.ingredients().at(1).grams(), "3600.5").unwrap();
+    form.enter(batch.fold_minutes().at(0), "45").unwrap();
+    form.enter(batch.preferment().hours(), "16").unwrap();
+    form.enter(batch.on_sale(), "false").unwrap();
+    form.enter(batch.price(), "").unwrap();
+    form.set(batch.loaves(), 20).unwrap();
+    form.set(batch.email(), None).unwrap();
+
+    let record = form.parse().unwrap();
+    assert_eq!((record.name.as_str(), record.method, record.loaves), ("Rye loaf", Method::Straight, 20));
+    assert_eq!(record.ingredients[1].grams, Decimal::new(36005, 1));
+    assert_eq!(
+        (record.fold_minutes, record.on_sale, record.price, record.email),
+        (vec![45, 60], false, None, None)
+    );
+    assert_eq!(record.preferment.map(|preferment| preferment.hours), Some(16));
+}
+
+#[test]
+fn a_form_that_is_wrong_gives_all_its_findings() {
+    let (form, batch) = (form(), at::<Batch>());
+    form.enter(batch.name(), "Ry").unwrap();
+    form.enter(batch.email(), "rosa").unwrap();
+    form.enter(batch.method(), "overnight").unwrap();
+    form.enter(batch.loaves(), "70000").unwrap();
+    form.enter(batch.ingredients().at(0).grams(), "much").unwrap();
+    form.place(batch.fold_minutes()).unwrap().add().unwrap();
+    form.leave(batch.loaves()).unwrap();
+
+    let findings = form.parse().unwrap_err();
+    let told: Vec<String> = findings
+        .iter()
+        .map(|finding| format!("{} {} {} {}", finding.place, finding.kind, finding.shown, finding.message))
+        .collect();
+    insta::assert_snapshot!(told.join("\n"), @r"
+    /name too_short false Has 2 characters; at least 3 must be used.
+    /email type_mismatch false “rosa” is not an email address like name@bakery.example.
+    /method not_listed false “overnight” is not one of: straight, sourdough, long_poolish.
+    /loaves range_overflow true Must be at most 500.
+    /ingredients/0/grams bad_input false “much” is not a number.
+    /fold_minutes/2 value_missing false Needs a value.
+    ");
+}
+
+#[test]
+fn a_blank_form_starts_from_the_defaults() {
+    let form = Form::<Batch>::blank().unwrap();
+    assert!(!form.is_dirty() && !form.is_valid());
+    assert_eq!(form.value().to_string(), "{\"ingredients\":[],\"fold_minutes\":[],\"onSale\":false}");
+    let row = form.place(at::<Batch>().ingredients()).unwrap().add().unwrap();
+    assert_eq!(row.value().to_string(), "{\"grams\":100}");
+    assert_eq!(row.get(), Some(ingredient("", 100)));
+}
+
+#[test]
+fn optional_records_come_and_go() {
+    let (form, batch) = (form(), at::<Batch>());
+    let hours = form.place(batch.preferment().hours()).unwrap();
+    hours.leave().unwrap();
+    form.set(batch.preferment(), None).unwrap();
+    assert!(hours.is_gone() && form.is_dirty());
+    let refused = form.enter(batch.preferment().hours(), "3").unwrap_err();
+    assert_eq!(refused.to_string(), "/preferment is empty, so there is nothing in it");
+    assert_eq!(hours.enter("3").unwrap_err().kind(), ricordo::engine::RefusedKind::Gone);
+
+    form.set(batch.preferment(), Some(Preferment { hours: 14, notes: "Cool".to_owned() })).unwrap();
+    assert!(!hours.is_gone() && !form.is_dirty() && !hours.is_touched());
+    form.clear(batch.preferment()).unwrap();
+    form.reset().unwrap();
+    assert_eq!(form.parse(), Ok(self::batch()));
+}
+
+#[test]
+fn emptying_keeps_to_the_baselines_own_emptiness() {
+    let shape = ricordo::exchange::read_definition(
+        r#"{"type":"object","properties":{"text":{"type":"string"},"number":{"type":["number","null"]},
+            "blank":{"type":"string"},"count":{"type":"integer"}}}"#,
+    );
+    let data = ricordo::exchange::read_value(r#"{"text":"rye","number":2,"count":1}"#).unwrap();
+    let form = Form::of_shape(shape.unwrap().into(), Some(data)).unwrap();
+    for (pointer, emptied) in
+        [("/text", "".into()), ("/number", Value::Null), ("/blank", Value::Blank), ("/count", Value::Blank)]
+    {
+        form.enter(pointer, "7").unwrap();
+        form.enter(pointer, "").unwrap();
+        assert_eq!(form.get(pointer).unwrap(), Some(emptied.clone()), "{pointer}");
+        form.enter(pointer, "7").unwrap();
+        form.clear(pointer).unwrap();
+        assert_eq!(form.get(pointer).unwrap(), Some(emptied), "{pointer}");
+    }
+    assert!(!form.place("/blank").unwrap().is_dirty());
+}
+
+#[test]
+fn what_cannot_be_held_is_refused_when_the_form_is_made() {
+    let mut wrong = batch();
+    wrong.hydration = f64::NAN;
+    let error = Form::new(&wrong).unwrap_err().to_string();
+    assert_eq!(error, "the data does not fit: /hydration expects a number, but is given a text, “NaN”");
+}
+
+/// A record that contains itself, through an option and a box.
+#[derive(Clone, Debug, PartialEq, Model)]
+struct Step {
+    minutes: u32,
+    next: Option<Box<Step>>,
+    aside: Vec<Step>,
+}
+
+#[test]
+fn records_may_contain_themselves() {
+    let last = Step { minutes: 3, next: None, aside: vec![] };
+    let second = Step { minutes: 2, next: Some(Box::new(last.clone())), aside: vec![last.clone()] };
+    let first = Step { minutes: 1, next: Some(Box::new(second)), aside: vec![last] };
+    let form = Form::new(&first).unwrap();
+    form.enter(at::<Step>().next().aside().at(0).minutes(), "30").unwrap();
+    assert_eq!(form.parse().unwrap().next.unwrap().aside[0].minutes, 30);
+}
+
+proptest! {
+    /// Any record that keeps to the rules is parsed back as it was.
+    #[test]
+    fn records_survive_the_form(
+        name in "\\PC{3,40}", loaves in 1..=500_u16, sale: bool, cents in prop::option::of(0..400_i64),
+        grams in prop::collection::vec((".{0,5}", any::<i64>(), 0..10_u32), 1..=3), hydration in -1e9..1e9_f64,
+        folds in prop::collection::vec(any::<u8>(), 0..9), hours in prop::option::of(1..=48_u8),
+    ) {
+        let record = Batch {
+            name,
+            loaves,
+            on_sale: sale,
+            price: cents.map(|cents| Decimal::new(cents * 5, 2)),
+            ingredients: grams
+                .into_iter()
+                .map(|(name, grams, scale)| Ingredient { name, grams: Decimal::new(grams, scale) })
+                .collect(),
+            hydration,
+            fold_minutes: folds,
+            preferment: hours.map(|hours| Preferment { hours, notes: String::new() }),
+            ..batch()
+        };
+        prop_assert_eq!(Form::new(&record).unwrap().parse(), Ok(record));
+    }
+}
