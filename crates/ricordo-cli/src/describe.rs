@@ -125,7 +125,8 @@ pub(crate) fn marks(place: PlaceView<'_>) -> Vec<&'static str> {
         (place.is_touched(), "touched"),
         (place.is_added(), "added"),
         (place.is_moved(), "moved"),
-        (!place.is_valid(), "invalid"),
+        // What is wrong with a field stands beside it.
+        (!place.is_valid() && !place.part().is_field(), "invalid"),
     ];
     marks.into_iter().filter(|(is_set, _)| *is_set).map(|(_, word)| word).collect()
 }

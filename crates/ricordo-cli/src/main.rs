@@ -17,7 +17,6 @@ use clap::{Parser, Subcommand};
 #[derive(Debug, Parser)]
 #[command(
     version,
-    about,
     after_help = "Exit status: 0 all is well, 1 something was found, 2 wrong usage or unreadable input."
 )]
 struct Arguments {

@@ -29,12 +29,20 @@ fn table(headings: &[&str]) -> Table {
 pub(crate) fn state(engine: &Engine) -> String {
     let mut table = table(&["Place", "Entry", "Value", "Baseline", "Marks", "Findings"]);
     add_state(&mut table, engine.view(engine.root()), 0);
-    for (column, least) in [(0, 10), (1, 8), (2, 7), (3, 8), (4, 8)] {
+    // Places are not broken where that can be helped, and marks stand one below the other before findings
+    // become too narrow to read.
+    let longest = table.column_max_content_widths().first().copied().unwrap_or_default();
+    let place = if longest <= 34 { ColumnConstraint::ContentWidth } else { most(34) };
+    for (column, constraint) in [(0, place), (2, most(12)), (3, most(16)), (4, most(9))] {
         if let Some(column) = table.column_mut(column) {
-            column.set_constraint(ColumnConstraint::LowerBoundary(Width::Fixed(least)));
+            column.set_constraint(constraint);
         }
     }
     table.to_string()
+}
+
+fn most(columns: u16) -> ColumnConstraint {
+    ColumnConstraint::UpperBoundary(Width::Fixed(columns))
 }
 
 /// Adds a line for each place in a place; inner places stand under what they lie in, by their last step.

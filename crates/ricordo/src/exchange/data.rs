@@ -21,7 +21,9 @@ pub fn read_data(text: &str, shape: &Shape) -> Result<Value, ReadError> {
     let document = Node::read(text)?;
     shape.fit(shape.root(), document.value()?).map_err(|misfit| {
         let node = document.find(misfit.place()).unwrap_or_else(|nearest| nearest);
-        node.error(misfit.to_string())
+        let members = node.members().unwrap_or_default();
+        let member = members.iter().find(|member| misfit.member() == Some(&*member.name));
+        member.map_or_else(|| node.error(misfit.to_string()), |member| member.name_error(misfit.to_string()))
     })
 }
 

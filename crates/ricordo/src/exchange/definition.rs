@@ -45,8 +45,11 @@ pub fn read_definition(text: &str) -> Result<Shape, ReadError> {
     }
     let Reader { shape, origins, .. } = reader;
     shape.finish(root).map_err(|error| {
-        let origin = error.part().and_then(|part| origins.get(&part)).copied();
-        origin.unwrap_or(document).error(error.to_string())
+        let origin = error.part().and_then(|part| origins.get(&part)).copied().unwrap_or(document);
+        let default = Pointer::root().join("default");
+        let is_at_default = error.is_at_default();
+        let node = if is_at_default { origin.find(&default).unwrap_or(origin) } else { origin };
+        node.error(error.to_string())
     })
 }
 
@@ -253,9 +256,11 @@ fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Opti
             _ => false,
         };
         if !suits {
-            let expected =
-                type_name.map_or("a text, a number or a flag".to_owned(), |name| format!("a {name}"));
-            return Err(node.error(format!("{expected} is expected as a choice, not {}", value.sort())));
+            let given = value.sort();
+            return Err(node.error(match type_name {
+                Some(name) => format!("{given} is no choice where the type is “{name}”"),
+                None => format!("a choice is a text, a number or a flag, not {given}"),
+            }));
         }
         Ok(Choice { value, label: label.map(Into::into) })
     };

@@ -16,12 +16,23 @@ use super::{Fields, Kind, ListId, Part, PartId, RecordId, Shape};
 pub struct ShapeError {
     part: Option<PartId>,
     problem: String,
+    /// Whether it is about the part's default.
+    at_default: bool,
 }
 
 impl ShapeError {
+    fn new(part: Option<PartId>, problem: impl Into<String>) -> Self {
+        ShapeError { part, problem: problem.into(), at_default: false }
+    }
+
     /// The error for data that a form was to start from.
     pub(crate) fn of(misfit: &Misfit) -> Self {
-        ShapeError { part: None, problem: format!("the data does not fit: {misfit}") }
+        ShapeError::new(None, format!("the data does not fit: {misfit}"))
+    }
+
+    /// Whether the part's default is in question.
+    pub(crate) fn is_at_default(&self) -> bool {
+        self.at_default
     }
 
     /// The part in question, if it is one.
@@ -70,10 +81,9 @@ impl ShapeBuilder {
         let id = self.add(part);
         match self.records[record.0 as usize].entry(Arc::from(name)) {
             Entry::Vacant(vacant) => Ok(*vacant.insert(id)),
-            Entry::Occupied(_) => Err(ShapeError {
-                part: Some(id),
-                problem: format!("the record has two fields named “{name}”"),
-            }),
+            Entry::Occupied(_) => {
+                Err(ShapeError::new(Some(id), format!("the record has two fields named “{name}”")))
+            }
         }
     }
 
@@ -115,18 +125,15 @@ impl ShapeBuilder {
         let root = self.add(root);
         let lists = self.lists.iter().copied().collect::<Option<Vec<_>>>();
         let Some(lists) = lists else {
-            return Err(ShapeError {
-                part: None,
-                problem: "a list was opened but not given an item".to_owned(),
-            });
+            return Err(ShapeError::new(None, "a list was opened but not given an item"));
         };
         let mut shape = Shape { parts: self.parts, records: self.records, lists, root };
         Extents::check(&shape)?;
         for id in (0..shape.parts.len()).map(|position| PartId(index(position))) {
             if let Some(default) = shape.parts[id.0 as usize].default.take() {
                 let fitted = shape.fit(id, default).map_err(|misfit| ShapeError {
-                    part: Some(id),
-                    problem: format!("the default does not fit: {misfit}"),
+                    at_default: true,
+                    ..ShapeError::new(Some(id), misfit.of_default())
                 })?;
                 shape.parts[id.0 as usize].default = Some(fitted);
             }
@@ -171,7 +178,7 @@ impl Extents<'_> {
         }
         let mut extent = Extent { places: 1, depth: 1 };
         for (name, id) in self.shape.fields(record) {
-            let refuse = |problem: String| Err(ShapeError { part: Some(id), problem });
+            let refuse = |problem: String| Err(ShapeError::new(Some(id), problem));
             let part = self.shape.part(id);
             let inner = match part.kind {
                 Kind::Record(inner) if !part.nullable => {

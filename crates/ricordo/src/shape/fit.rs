@@ -15,11 +15,13 @@ pub(crate) const DEEPEST: usize = 100;
 pub struct Misfit {
     place: Pointer,
     problem: String,
+    /// The member that should not be there, if that is the problem.
+    member: Option<String>,
 }
 
 impl Misfit {
     pub(crate) fn new(place: Pointer, problem: String) -> Self {
-        Misfit { place, problem }
+        Misfit { place, problem, member: None }
     }
 
     /// The place in question, within the data.
@@ -30,6 +32,20 @@ impl Misfit {
     /// What is wrong there: "expects a whole number, but is given a text, “many”".
     pub fn problem(&self) -> &str {
         &self.problem
+    }
+
+    /// The member of the place that should not be there, if that is the problem.
+    pub(crate) fn member(&self) -> Option<&str> {
+        self.member.as_deref()
+    }
+
+    /// What is wrong with data that was to be a default.
+    pub(super) fn of_default(&self) -> String {
+        if self.place.is_root() {
+            format!("the default does not fit: the place {}", self.problem)
+        } else {
+            format!("the default does not fit: {self}")
+        }
     }
 
     /// The same misfit, seen from where `outer` lies.
@@ -75,7 +91,8 @@ impl Shape {
                         let near = self.nearest_field(*record, &name);
                         let near = near.map(|near| format!("; the nearest is “{near}”")).unwrap_or_default();
                         let problem = format!("has no field “{name}”{near}");
-                        return Err(Misfit::new(place.clone(), problem));
+                        let member = Some(name.to_string());
+                        return Err(Misfit { member, ..Misfit::new(place.clone(), problem) });
                     };
                     let value = within(place, &name, |place| self.fit_at(*field, value, place, depth + 1))?;
                     members[position] = value;

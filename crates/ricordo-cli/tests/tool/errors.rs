@@ -1,0 +1,142 @@
+//! What the tool says of input that it cannot read: one clear message, and exit status 2.
+
+use std::fmt::Write;
+use std::fs;
+
+use insta::assert_snapshot;
+
+use crate::{project, run_in};
+
+const FORM: &str =
+    r#"{"type": "object", "properties": {"loaves": {"type": "integer"}, "name": {"type": "string"}}}"#;
+
+/// Runs the tool on files of these contents, and collects what it says.
+fn said(cases: &[(&str, &str, &str, &str)]) -> String {
+    let mut said = String::new();
+    for (what, form, data, journal) in cases {
+        let folder = tempfile::tempdir().unwrap();
+        for (name, text) in
+            [("sheet.form.json", form), ("sheet.data.json", data), ("morning.journal", journal)]
+        {
+            fs::write(folder.path().join(name), text).unwrap();
+        }
+        let arguments = ["replay", "sheet.form.json", "morning.journal", "--data", "sheet.data.json"];
+        let run = run_in(folder.path(), &arguments, "");
+        assert_eq!((run.status, run.out.as_str()), (2, ""), "{what}: {}", run.err);
+        writeln!(said, "## {what}\n{}", run.err).unwrap();
+    }
+    said
+}
+
+#[test]
+fn of_definitions() {
+    let form =
+        |properties: &str| format!("{{\n  \"type\": \"object\",\n  \"properties\": {{{properties}}}\n}}");
+    let cases = [
+        ("no JSON", "{\"type\": \"object\",\n \"properties\": {,}}".to_owned()),
+        ("no form", "{\"type\": \"string\"}".to_owned()),
+        ("no type", form("\"name\": {}")),
+        ("an unknown type", form("\"name\": {\"type\": \"strng\"}")),
+        ("a misspelt keyword", form("\"name\": {\"type\": \"string\", \"maxLenght\": 4}")),
+        ("a keyword that is not supported", form("\"name\": {\"type\": \"string\", \"pattern\": \"^a\"}")),
+        ("a formula", form("\"name\": {\"type\": \"integer\", \"x-ricordo\": {\"calculate\": \"1\"}}")),
+        (
+            "a misspelt key of ours",
+            form("\"name\": {\"type\": \"string\", \"x-ricordo\": {\"revael\": \"always\"}}"),
+        ),
+        (
+            "a misspelt finding",
+            form("\"name\": {\"type\": \"string\", \"x-ricordo\": {\"messages\": {\"to_long\": \"\"}}}"),
+        ),
+        ("a keyword that says nothing", form("\"name\": {\"type\": \"integer\", \"maxLength\": 4}")),
+        ("a keyword of the wrong sort", form("\"name\": {\"type\": \"string\", \"maxLength\": \"4\"}")),
+        ("a format that is not supported", form("\"day\": {\"type\": \"string\", \"format\": \"date\"}")),
+        ("a wrong default", form("\"loaves\": {\"type\": \"integer\", \"default\": \"many\"}")),
+        ("a wrong choice", form("\"loaves\": {\"type\": \"integer\", \"enum\": [1, \"two\"]}")),
+        (
+            "a misspelt reference",
+            form("\"a\": {\"$ref\": \"#/$defs/overn\"}}, \"$defs\": {\"oven\": {\"type\": \"string\"}"),
+        ),
+        ("a reference to another file", form("\"a\": {\"$ref\": \"oven.json\"}")),
+        ("a record within itself", form("\"a\": {\"$ref\": \"#\"}")),
+        (
+            "a required field that is none",
+            form("\"name\": {\"type\": \"string\"}}, \"required\": [\"nam\"], \"$defs\": {"),
+        ),
+        ("a name twice", form("\"a\": {\"type\": \"string\"}, \"a\": {\"type\": \"integer\"}")),
+        ("a list without items", form("\"a\": {\"type\": \"array\"}")),
+    ];
+    let cases: Vec<_> = cases.iter().map(|(what, form)| (*what, form.as_str(), "{}", "")).collect();
+    let said = said(&cases);
+    assert_snapshot!(said);
+}
+
+#[test]
+fn of_data() {
+    let said = said(&[
+        ("no JSON", FORM, "{\n  \"loaves\": 12,\n}", ""),
+        ("a wrong sort of value", FORM, "{\n  \"name\": \"Rye\",\n  \"loaves\": \"twelve\"\n}", ""),
+        ("a fraction where none is", FORM, "{\"loaves\": 1.5}", ""),
+        ("a misspelt field", FORM, "{\n  \"loavs\": 12\n}", ""),
+        ("more digits than can be kept", FORM, "{\"loaves\": 1e40}", ""),
+        ("a list for a form", FORM, "[]", ""),
+        ("half a surrogate pair", FORM, "{\"name\": \"\\ud83e\"}", ""),
+    ]);
+    assert_snapshot!(said);
+}
+
+#[test]
+fn of_journals() {
+    let said = said(&[
+        (
+            "no JSON",
+            FORM,
+            "{}",
+            "# a comment\n\n{\"op\":\"reset\"}\n  {\"op\":\"enter\" \"path\":\"/name\"}\n",
+        ),
+        ("no op", FORM, "{}", "{\"path\":\"/name\"}"),
+        ("an unknown op", FORM, "{}", "{\"op\":\"entr\",\"path\":\"/name\",\"text\":\"\"}"),
+        ("an op that is not supported", FORM, "{}", "{\"op\":\"submit\"}"),
+        ("a missing member", FORM, "{}", "{\"op\":\"reset\"}\n{\"op\":\"enter\",\"path\":\"/name\"}"),
+        ("a misspelt member", FORM, "{}", "{\"op\":\"enter\",\"path\":\"/name\",\"txt\":\"\",\"text\":\"\"}"),
+        ("no pointer", FORM, "{}", "{\"op\":\"leave\",\"path\":\"name\"}"),
+        ("a text of the wrong sort", FORM, "{}", "{\"op\":\"enter\",\"path\":\"/name\",\"text\":12}"),
+        (
+            "an unknown finding",
+            FORM,
+            "{}",
+            "{\"op\":\"expect\",\"path\":\"/name\",\"findings\":[\"too_lon\"]}",
+        ),
+        ("an expectation that is not supported", FORM, "{}", "{\"op\":\"expect\",\"status\":\"editing\"}"),
+        ("an expectation in a group", FORM, "{}", "{\"op\":\"group\",\"actions\":[{\"op\":\"expect\"}]}"),
+        (
+            "an op that is no JSON Patch's",
+            FORM,
+            "{}",
+            "[\n  {\"op\":\"enter\",\"path\":\"/name\",\"text\":\"\"}\n]",
+        ),
+        ("a patch without a value", FORM, "{}", "[\n  {\"op\":\"add\",\"path\":\"/name\"}\n]"),
+    ]);
+    assert_snapshot!(said);
+}
+
+#[test]
+fn of_files_and_arguments() {
+    let folder = project();
+    let mut said = String::new();
+    let cases: [&[&str]; 7] = [
+        &["check", "demo/batch-shet.form.json"],
+        &["check", "demo/batch-sheet.form.json", "--data", "nowhere/batch.json"],
+        &["check", "demo"],
+        &["check", "crates/ricordo-cli/tests/tool/not-utf-8.form.json"],
+        &["chek", "demo/batch-sheet.form.json"],
+        &["replay"],
+        &["replay", "demo/batch-sheet.form.json", "--evry"],
+    ];
+    for arguments in cases {
+        let run = run_in(&folder, arguments, "");
+        assert_eq!((run.status, run.out.as_str()), (2, ""), "{arguments:?}");
+        writeln!(said, "$ ricordo {}\n{}", arguments.join(" "), run.err).unwrap();
+    }
+    assert_snapshot!(said);
+}
