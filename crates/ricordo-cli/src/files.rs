@@ -99,7 +99,7 @@ fn unreadable(name: &str, path: &Path, error: &std::io::Error) -> String {
         let names: Vec<String> = entries.filter_map(|entry| entry.file_name().into_string().ok()).collect();
         if let Some(near) = ricordo::shape::nearest(wanted, names.iter().map(String::as_str)) {
             let near = path.with_file_name(near);
-            message.push_str(&format!("  Help: did you mean {}?\n", near.display()));
+            message = format!("{message}  Help: did you mean {}?\n", near.display());
         }
     }
     message

@@ -38,7 +38,9 @@ pub(crate) fn state(engine: &Engine) -> String {
             column.set_constraint(constraint);
         }
     }
-    table.to_string()
+    let legend =
+        screen::styled(screen::FAINT, "= as the entry says   (…) found, but not shown to a person yet");
+    format!("{table}\n{legend}")
 }
 
 fn most(columns: u16) -> ColumnConstraint {

@@ -40,7 +40,14 @@ impl Watched {
         let told: Vec<&str> =
             outcome.notices().iter().filter_map(told).map(|(_, name)| name.as_str()).collect();
         let told = if told.is_empty() { "nobody".to_owned() } else { told.join(", ") };
-        lines.push(screen::styled(screen::FAINT, format!("told: {told}")));
+        let options = textwrap::Options::new(screen::width().saturating_sub(16))
+            .word_separator(textwrap::WordSeparator::AsciiSpace)
+            .word_splitter(textwrap::WordSplitter::NoHyphenation);
+        let wrapped = textwrap::wrap(&told, options);
+        for (index, names) in wrapped.iter().enumerate() {
+            let lead = if index == 0 { "told:" } else { "     " };
+            lines.push(screen::styled(screen::FAINT, format!("{lead} {names}")));
+        }
         lines
     }
 }

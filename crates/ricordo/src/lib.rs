@@ -1,4 +1,53 @@
-//! The state of application forms, without any interface code.
+//! Ricordo holds the state of application forms: what a person typed, what that means, what it was before,
+//! what is wrong with it, and who must hear about it. It has no interface code, so it runs unchanged in a
+//! browser, in a terminal and on a desktop.
+//!
+//! ```
+//! use ricordo::{Form, Model};
+//!
+//! #[derive(Debug, Model)]
+//! struct Batch {
+//!     #[model(label = "Name", required)]
+//!     name: String,
+//!     #[model(label = "Loaves", minimum = 1, maximum = 500)]
+//!     loaves: u32,
+//! }
+//!
+//! let form = Form::new(&Batch { name: "Field loaf".into(), loaves: 12 })?;
+//! let batch = ricordo::at::<Batch>();
+//!
+//! let label = form.subscribe(batch.loaves(), |notice| println!("{}", notice.place().entry()))?;
+//! form.enter(batch.loaves(), "15O")?;                          // what a widget does at each input
+//! form.leave(batch.loaves())?;                                 // and when it loses the focus
+//! assert_eq!(form.findings()[0].message, "“15O” is not a whole number.");
+//! assert_eq!(form.entry(batch.loaves())?, "15O");              // nothing that was typed is lost
+//!
+//! form.enter(batch.loaves(), "012")?;
+//! assert!(!form.is_dirty());                                   // dirty is a fact about values
+//! assert_eq!(form.parse().unwrap().loaves, 12);
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
+//!
+//! # Which construct to choose
+//!
+//! | you have, or want | take |
+//! |---|---|
+//! | a Rust struct for the record | `#[derive(`[`Model`]`)]`, described in [`model`], and [`Form::new`] |
+//! | a form definition in a file | [`exchange::read_definition`] and [`Form::of_shape`] |
+//! | to say which field is meant | a typed path from [`at`], or a [`Pointer`] as text |
+//! | to keep hold of a field or a row | a [`Place`] |
+//! | to follow what happens | [`Form::subscribe`], which returns a [`Subscription`] guard |
+//! | to do several things as one | [`Form::apply`] with [`engine::Action::Group`] |
+//! | to drive a form without callbacks | an [`engine::Engine`] |
+//! | journals, patches, state dumps | [`exchange`] |
+//!
+//! # What a field knows
+//!
+//! The *entry* is the text in the widget, kept as typed whether it can be read or not. The *value* is what it
+//! means. The *baseline* is the value that dirty compares with and reset returns to. A field is *dirty* when
+//! its value is not its baseline or its entry cannot be read, *touched* once a person has left it, and has a
+//! *finding* for each thing that is wrong. Lists consist of rows with a key each: whatever is known of a row
+//! moves with it.
 
 // Derived code names the crate by its name; so it works in the crate itself.
 extern crate self as ricordo;
@@ -17,7 +66,11 @@ pub use form::{Form, Notice, Place, Subscription, Untyped};
 pub use model::{Model, at};
 pub use ricordo_derive::Model;
 pub use rules::Finding;
-
 pub use rust_decimal::Decimal;
-pub use shape::Pointer;
+pub use shape::{FindingKind, Pointer};
 pub use value::{Record, Value};
+
+/// The examples of the project's front page, compiled and run.
+#[cfg(doctest)]
+#[doc = include_str!("../../../README.md")]
+struct Readme;

@@ -54,8 +54,9 @@ pub(crate) fn run() -> Result<Ending, Problem> {
     }
     anstream::println!("\n{}", styled(STRONG, "Where to go from here"));
     let name = |file: &File| file.name.clone();
-    anstream::println!("   ricordo check {}", name(&form));
-    anstream::println!("   ricordo replay --every {} {} --data {}", name(&form), name(&journal), name(&data));
+    anstream::println!("   In the project's folder, the same files can be looked at, changed and run again:");
+    anstream::println!("   ricordo check {} --data {}", name(&form), name(&data));
+    anstream::println!("   ricordo replay {} {} --every --data {}", name(&form), name(&journal), name(&data));
     if ending == Ending::Well {
         anstream::println!("{} Everything was as the journal expects.", styled(GOOD, "✓"));
     }

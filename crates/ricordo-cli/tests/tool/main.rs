@@ -14,6 +14,7 @@ pub fn project() -> PathBuf {
 }
 
 /// What a run printed, and how it ended.
+#[derive(Debug)]
 pub struct Run {
     pub status: i32,
     pub out: String,

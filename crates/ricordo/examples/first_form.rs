@@ -1,0 +1,35 @@
+//! The first form: a record goes in, a person types, a record comes out.
+//!
+//! Run with `cargo run --example first_form`.
+
+use ricordo::{Form, Model};
+
+#[derive(Debug, Model)]
+struct Batch {
+    #[model(label = "Name", required, max_length = 40)]
+    name: String,
+    #[model(label = "Loaves", minimum = 1, maximum = 500)]
+    loaves: u32,
+}
+
+fn main() -> Result<(), Box<dyn std::error::Error>> {
+    let form = Form::new(&Batch { name: "Field loaf".into(), loaves: 12 })?;
+    let batch = ricordo::at::<Batch>();
+
+    // A letter O is no zero: there is no value now, but what was typed is kept.
+    form.enter(batch.loaves(), "15O")?;
+    println!("typed “{}”, value {:?}", form.entry(batch.loaves())?, form.get(batch.loaves())?);
+
+    // What is wrong is shown once the field has been left.
+    form.leave(batch.loaves())?;
+    for finding in form.findings() {
+        println!("{}: {} (shown: {})", finding.place, finding.message, finding.shown);
+    }
+
+    form.enter(batch.loaves(), "150")?;
+    println!("dirty: {}, finished record: {:?}", form.is_dirty(), form.parse());
+
+    form.reset()?;
+    println!("dirty: {}, after a reset: {:?}", form.is_dirty(), form.parse());
+    Ok(())
+}
