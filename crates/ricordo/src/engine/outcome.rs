@@ -38,9 +38,11 @@ impl Outcome {
 
     pub(super) fn new(tree: &Tree, observers: &Observers, log: Vec<Undo>, made: Option<PlaceId>) -> Self {
         let mut changes = Changes::default();
+        // Only what takes rows or records away can leave a change behind in a place that is gone.
+        let may_be_gone = log.iter().any(Undo::is_structural);
         log.into_iter().for_each(|undo| changes.add(tree, undo));
         let changes: Vec<Change> =
-            changes.list.into_iter().filter_map(|change| change.compared(tree)).collect();
+            changes.list.into_iter().filter_map(|change| change.compared(tree, may_be_gone)).collect();
         let notices =
             if observers.is_empty() { SmallVec::new() } else { concerned(tree, observers, &changes) };
         Outcome { changes, notices, made: made.filter(|place| tree.knows(*place)) }
@@ -140,9 +142,9 @@ impl Change {
     }
 
     /// Compares what was with what is; nothing is left if they are the same.
-    fn compared(mut self, tree: &Tree) -> Option<Self> {
+    fn compared(mut self, tree: &Tree, may_be_gone: bool) -> Option<Self> {
         // What happened in a place that is gone is nobody's concern; that it is gone is told of its container.
-        if !tree.knows(self.place) || !tree.is_there(self.place) {
+        if may_be_gone && (!tree.knows(self.place) || !tree.is_there(self.place)) {
             return None;
         }
         let mut aspects = Aspects::default();

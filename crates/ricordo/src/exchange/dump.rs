@@ -1,5 +1,7 @@
 //! State dumps: everything about a form, as JSON.
 
+use std::sync::Arc;
+
 use crate::engine::{Engine, PlaceView};
 use crate::rules::Finding;
 use crate::shape::Kind;
@@ -33,16 +35,16 @@ fn collect(place: PlaceView<'_>, fields: &mut Record, lists: &mut Record) {
         let pointer = child.pointer().to_string();
         match child.part().kind {
             Kind::List(_) => {
-                lists.push_new(pointer.into(), list(child));
+                lists.push_new(Arc::<str>::from(pointer), list(child));
                 collect(child, fields, lists);
             }
             Kind::Record(_) => {
                 if !child.findings().is_empty() {
-                    fields.push_new(pointer.into(), field(child));
+                    fields.push_new(Arc::<str>::from(pointer), field(child));
                 }
                 collect(child, fields, lists);
             }
-            _ => fields.push_new(pointer.into(), field(child)),
+            _ => fields.push_new(Arc::<str>::from(pointer), field(child)),
         }
     }
 }

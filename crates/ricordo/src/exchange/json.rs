@@ -8,6 +8,7 @@ use std::borrow::Cow;
 use std::fmt;
 use std::marker::PhantomData;
 use std::ops::Range;
+use std::sync::Arc;
 
 use rustc_hash::FxHashSet;
 use serde::de::{Deserialize, Deserializer, MapAccess, Visitor};
@@ -159,7 +160,7 @@ impl<'a> Node<'a> {
             "an object" => {
                 let mut record = Record::new();
                 for member in self.members()? {
-                    record.push_new(member.name.into(), member.node.value()?);
+                    record.push_new(Arc::<str>::from(member.name), member.node.value()?);
                 }
                 Value::Record(record)
             }

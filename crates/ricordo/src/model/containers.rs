@@ -1,7 +1,7 @@
 //! Options, lists and boxes.
 
 use super::{Data, ListAt, Model, mismatch};
-use crate::shape::{Kind, Misfit, Part, Pointer, Route, ShapeBuilder, ShapeError};
+use crate::shape::{Kind, Misfit, Part, Route, ShapeBuilder, ShapeError};
 use crate::value::Value;
 
 impl<T: Data> Data for Option<T> {
@@ -44,7 +44,7 @@ impl<T: Data> Data for Vec<T> {
             value => return Err(mismatch("a list", value)),
         };
         let item = |(index, item): (usize, &Value)| {
-            T::from_value(item).map_err(|misfit| misfit.within(&Pointer::root().join(&index.to_string())))
+            T::from_value(item).map_err(|misfit| misfit.in_member(&index.to_string()))
         };
         items.map(item).collect()
     }

@@ -140,14 +140,12 @@ impl Data for Record {
 
 /// The error for a value that is not what a Rust type needs.
 pub(crate) fn mismatch(expected: &str, value: &Value) -> Misfit {
-    Misfit::new(crate::Pointer::root(), format!("is {}, where {expected} is needed", value.sort()))
+    Misfit::here(format!("is {}, where {expected} is needed", value.sort()))
 }
 
 /// What derived code needs and nobody else.
 #[doc(hidden)]
 pub mod derived {
-    use std::sync::Arc;
-
     use super::{Data, Misfit, Record, Value, mismatch};
     use crate::shape::{Route, Step};
 
@@ -167,7 +165,7 @@ pub mod derived {
     pub fn record<const N: usize>(members: [(&'static str, Value); N]) -> Value {
         let mut record = Record::with_capacity(N);
         for (name, value) in members {
-            record.push_new(Arc::from(name), value);
+            record.push_new(name, value);
         }
         Value::Record(record)
     }
@@ -180,7 +178,7 @@ pub mod derived {
     /// A member as its Rust value.
     pub fn member<T: Data>(record: &Record, index: usize, name: &str) -> Result<T, Misfit> {
         let value = record.get_near(index, name).unwrap_or(&Value::Blank);
-        T::from_value(value).map_err(|misfit| misfit.within(&crate::Pointer::root().join(name)))
+        T::from_value(value).map_err(|misfit| misfit.in_member(name))
     }
 
     /// The error for a text that is none of an enum's variants.

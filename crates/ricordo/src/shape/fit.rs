@@ -2,9 +2,9 @@
 
 use thiserror::Error;
 
-use super::{Kind, Part, PartId, Pointer, Shape};
+use super::{Kind, Part, PartId, Pointer, RecordId, Shape};
 use crate::shape::pointer::Named;
-use crate::value::{Record, Value};
+use crate::value::{Record, Value, write_number};
 
 /// How deep places may lie in each other. Deeper data is refused before it can exhaust the stack.
 pub(crate) const DEEPEST: usize = 100;
@@ -20,8 +20,14 @@ pub struct Misfit {
 }
 
 impl Misfit {
-    pub(crate) fn new(place: Pointer, problem: String) -> Self {
-        Misfit { place, problem, member: None }
+    /// A misfit of the whole of what was given.
+    pub(crate) fn here(problem: String) -> Self {
+        Misfit { place: Pointer::root(), problem, member: None }
+    }
+
+    /// The same misfit, seen from the record or list that has its place as this member.
+    pub(crate) fn in_member(self, name: &str) -> Self {
+        self.within(&Pointer::root().join(name))
     }
 
     /// The place in question, within the data.
@@ -66,65 +72,66 @@ impl Shape {
     }
 
     /// Fits a value that will lie so many places deep.
-    pub(crate) fn fit_below(&self, part: PartId, value: Value, depth: usize) -> Result<Value, Misfit> {
-        self.fit_at(part, value, &mut Pointer::root(), depth)
-    }
-
-    fn fit_at(&self, id: PartId, value: Value, place: &mut Pointer, depth: usize) -> Result<Value, Misfit> {
+    pub(crate) fn fit_below(&self, id: PartId, value: Value, depth: usize) -> Result<Value, Misfit> {
         let part = self.part(id);
         if depth > DEEPEST {
-            return Err(Misfit::new(place.clone(), format!("lies more than {DEEPEST} places deep")));
+            return Err(Misfit::here(format!("lies more than {DEEPEST} places deep")));
         }
         match (&part.kind, value) {
             (_, Value::Blank) => Ok(Value::Blank),
             (Kind::Record(_) | Kind::List(_), Value::Null) if !part.nullable => {
-                Err(unexpected(part, &Value::Null, place))
+                Err(unexpected(part, &Value::Null))
             }
             // A scalar may be null where its definition does not say so: it is then as empty as a blank, and
             // a finding where a value is required.
             (_, Value::Null) => Ok(if part.nullable { Value::Null } else { Value::Blank }),
             (Kind::Record(record), Value::Record(given)) => {
-                let fields = &self.records[record.0 as usize];
-                let mut members = vec![Value::Blank; fields.len()];
-                for (name, value) in given {
-                    let Some((position, _, field)) = fields.get_full(&*name) else {
-                        let near = self.nearest_field(*record, &name);
-                        let near = near.map(|near| format!("; the nearest is “{near}”")).unwrap_or_default();
-                        let problem = format!("has no field “{name}”{near}");
-                        let member = Some(name.to_string());
-                        return Err(Misfit { member, ..Misfit::new(place.clone(), problem) });
-                    };
-                    let value = within(place, &name, |place| self.fit_at(*field, value, place, depth + 1))?;
-                    members[position] = value;
-                }
-                let mut record = Record::new();
-                for (name, value) in fields.keys().zip(members).filter(|(_, value)| *value != Value::Blank) {
-                    record.push_new(name.clone(), value);
-                }
-                Ok(Value::Record(record))
+                self.fit_record(*record, given, depth).map(Value::Record)
             }
             (Kind::List(list), Value::List(given)) => {
                 let item = self.item(*list);
                 let rows = given.into_iter().enumerate().map(|(index, value)| {
-                    let fitted =
-                        within(place, &index.to_string(), |place| self.fit_at(item, value, place, depth + 1));
-                    fitted.map(|value| self.as_row(item, value))
+                    let fitted = self.fit_below(item, value, depth + 1);
+                    let value = fitted.map_err(|misfit| misfit.in_member(&index.to_string()))?;
+                    Ok(self.as_row(item, value))
                 });
                 rows.collect::<Result<_, _>>().map(Value::List)
             }
             (Kind::Integer, Value::Number(number)) if !number.is_integer() => {
-                let problem =
-                    format!("expects a whole number, but is given {}", Value::Number(number).to_text());
-                Err(Misfit::new(place.clone(), problem))
+                let given = write_number(number);
+                Err(Misfit::here(format!("expects a whole number, but is given {given}")))
             }
             (Kind::Integer | Kind::Decimal, Value::Number(number)) => Ok(Value::Number(number.normalize())),
             (Kind::Choice(choices), value) => {
                 let alike = |choice: &super::Choice| choice.value.sort() == value.sort();
-                if choices.iter().any(alike) { Ok(value) } else { Err(unexpected(part, &value, place)) }
+                if choices.iter().any(alike) { Ok(value) } else { Err(unexpected(part, &value)) }
             }
             (Kind::Text, value @ Value::Text(_)) | (Kind::Flag, value @ Value::Flag(_)) => Ok(value),
-            (_, value) => Err(unexpected(part, &value, place)),
+            (_, value) => Err(unexpected(part, &value)),
         }
+    }
+
+    /// Fits the members of a record where they are, and brings them into the order of the fields.
+    fn fit_record(&self, record: RecordId, given: Record, depth: usize) -> Result<Record, Misfit> {
+        let fields = &self.records[record.0 as usize];
+        let mut order = Vec::new();
+        let fitted = given.try_map(|index, name, value| {
+            // Most records come in the order of the fields.
+            let next = fields.get_index(index).filter(|(field, _)| ***field == *name);
+            let found = next
+                .map(|(field, part)| (index, field, *part))
+                .or_else(|| fields.get_full(name).map(|(at, field, part)| (at, field, *part)));
+            let Some((position, field, part)) = found else {
+                let near = self.nearest_field(record, name);
+                let near = near.map(|near| format!("; the nearest is “{near}”")).unwrap_or_default();
+                let misfit = Misfit::here(format!("has no field “{name}”{near}"));
+                return Err(Misfit { member: Some(name.to_owned()), ..misfit });
+            };
+            let value = self.fit_below(part, value, depth + 1).map_err(|misfit| misfit.in_member(name))?;
+            order.push(position);
+            Ok((field.clone(), value))
+        })?;
+        Ok(fitted.in_order(&order))
     }
 
     /// A fitted value as a row holds it. Blank and null are one in a list, so a row that may be null is null.
@@ -153,15 +160,7 @@ impl Shape {
     }
 }
 
-fn within<T>(place: &mut Pointer, token: &str, inner: impl FnOnce(&mut Pointer) -> T) -> T {
-    let length = place.as_str().len();
-    place.push(token);
-    let result = inner(place);
-    place.truncate(length);
-    result
-}
-
-fn unexpected(part: &Part, value: &Value, place: &Pointer) -> Misfit {
+fn unexpected(part: &Part, value: &Value) -> Misfit {
     let expected = match &part.kind {
         Kind::Choice(choices) => format!("one of {choices}"),
         kind => kind.expectation().to_owned(),
@@ -172,7 +171,7 @@ fn unexpected(part: &Part, value: &Value, place: &Pointer) -> Misfit {
         Value::Number(_) | Value::Flag(_) => format!("{}, {}", value.sort(), value.to_text()),
         _ => value.sort().to_owned(),
     };
-    Misfit::new(place.clone(), format!("expects {expected}{or_null}, but is given {given}"))
+    Misfit::here(format!("expects {expected}{or_null}, but is given {given}"))
 }
 
 /// A text short enough to be quoted in a message.

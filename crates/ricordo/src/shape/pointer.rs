@@ -58,11 +58,6 @@ impl Pointer {
         }
     }
 
-    /// Takes tokens off the end again: cuts the text to a length it had before a [`push`](Pointer::push).
-    pub(crate) fn truncate(&mut self, length: usize) {
-        self.0.truncate(length);
-    }
-
     /// The pointer with a reference token added.
     #[must_use]
     pub fn join(&self, token: &str) -> Self {

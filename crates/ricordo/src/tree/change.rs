@@ -39,6 +39,25 @@ pub(crate) enum Undo {
     Epoch { place: PlaceId, before: Option<u64> },
 }
 
+impl Undo {
+    /// Whether places came or went.
+    pub(crate) fn is_structural(&self) -> bool {
+        match self {
+            Undo::RowMade { .. }
+            | Undo::RowInserted { .. }
+            | Undo::RowRemoved { .. }
+            | Undo::Presence { .. }
+            | Undo::Children { .. } => true,
+            Undo::Field { .. }
+            | Undo::Touched { .. }
+            | Undo::Faults { .. }
+            | Undo::RowMoved { .. }
+            | Undo::Displaced { .. }
+            | Undo::Epoch { .. } => false,
+        }
+    }
+}
+
 impl Tree {
     /// Takes the log of what was changed since it was last taken.
     pub(crate) fn take_log(&mut self) -> Vec<Undo> {

@@ -42,7 +42,7 @@ impl Tree {
     /// Gives a record new children that hold these members.
     pub(super) fn load_members(&mut self, place: PlaceId, record: RecordId, members: Record) {
         let shape = self.shape.clone();
-        let mut members = members.into_iter().peekable();
+        let mut members = members.into_members().peekable();
         let mut content = 0_u64;
         let fields = shape.fields(record).zip(0_u32..);
         let children = fields.map(|((name, part), slot)| {

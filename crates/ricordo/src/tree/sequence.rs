@@ -7,6 +7,8 @@
 //! out; `homes` has the leaf of each. The hash of a run of rows is a polynomial in their content hashes, so
 //! that the hashes of two runs can be joined, and one row's change carried through by difference.
 
+use smallvec::{SmallVec, smallvec};
+
 use super::polynomial::{add, join, power, reduce, scale, subtract};
 
 /// The key of a row, as an index into the sequence's tables.
@@ -31,9 +33,22 @@ struct Node {
     /// The hash of the rows below.
     hash: u64,
     /// Keys in a leaf, nodes in a branch.
-    entries: Vec<u32>,
+    entries: Entries,
     /// In a branch, the rows below each entry, so that a search need not visit the entries themselves.
-    sizes: Vec<u32>,
+    sizes: Entries,
+}
+
+/// What a node holds, in the node itself: every hop to another piece of memory counts. There is room for one
+/// more than a node may keep, since it is split after it has taken one in.
+type Entries = SmallVec<[u32; WIDEST + 1]>;
+
+/// What is known of a row by its key.
+#[derive(Debug, Clone, Copy)]
+struct Home {
+    /// The leaf that holds the row, or `NONE` if it is not in the sequence.
+    leaf: NodeIndex,
+    /// The content hash of the row.
+    hash: u64,
 }
 
 /// Rows in order, by key.
@@ -42,10 +57,8 @@ pub(crate) struct RowSequence {
     nodes: Vec<Node>,
     unused: Vec<NodeIndex>,
     root: NodeIndex,
-    /// The leaf of each key, or `NONE` if the row is not in the sequence.
-    homes: Vec<NodeIndex>,
-    /// The content hash of each key's row.
-    hashes: Vec<u64>,
+    /// By key.
+    homes: Vec<Home>,
 }
 
 impl Default for RowSequence {
@@ -57,11 +70,10 @@ impl Default for RowSequence {
 impl RowSequence {
     /// The sequence of the keys 0, 1, 2 and so on, of rows with these content hashes.
     pub(crate) fn with_hashes(hashes: Vec<u64>) -> Self {
-        let hashes: Vec<u64> = hashes.into_iter().map(reduce).collect();
-        let mut sequence =
-            RowSequence { nodes: Vec::new(), unused: Vec::new(), root: 0, homes: Vec::new(), hashes };
-        let keys: Vec<u32> = (0..count(sequence.hashes.len())).collect();
-        sequence.homes = vec![NONE; keys.len()];
+        let homes: Vec<Home> =
+            hashes.into_iter().map(|hash| Home { leaf: NONE, hash: reduce(hash) }).collect();
+        let keys: Vec<u32> = (0..count(homes.len())).collect();
+        let mut sequence = RowSequence { nodes: Vec::new(), unused: Vec::new(), root: 0, homes };
         let mut level = sequence.build_level(&keys, true);
         while level.len() > 1 {
             level = sequence.build_level(&level, false);
@@ -75,15 +87,15 @@ impl RowSequence {
         let groups = entries.len().div_ceil(BUILT).max(1);
         let per_group = entries.len().div_ceil(groups).max(1);
         let mut level: Vec<NodeIndex> =
-            entries.chunks(per_group).map(|group| self.new_node(is_leaf, group.to_vec())).collect();
+            entries.chunks(per_group).map(|group| self.new_node(is_leaf, group.into())).collect();
         if level.is_empty() {
-            level.push(self.new_node(is_leaf, Vec::new()));
+            level.push(self.new_node(is_leaf, Entries::new()));
         }
         level
     }
 
-    fn new_node(&mut self, is_leaf: bool, entries: Vec<u32>) -> NodeIndex {
-        let node = Node { parent: NONE, is_leaf, rows: 0, hash: 0, entries, sizes: Vec::new() };
+    fn new_node(&mut self, is_leaf: bool, entries: Entries) -> NodeIndex {
+        let node = Node { parent: NONE, is_leaf, rows: 0, hash: 0, entries, sizes: Entries::new() };
         let index = match self.unused.pop() {
             Some(index) => {
                 self.nodes[index as usize] = node;
@@ -103,7 +115,7 @@ impl RowSequence {
         let entries = std::mem::take(&mut self.nodes[index as usize].entries);
         for &entry in &entries {
             if self.nodes[index as usize].is_leaf {
-                self.homes[entry as usize] = index;
+                self.homes[entry as usize].leaf = index;
             } else {
                 self.nodes[entry as usize].parent = index;
             }
@@ -120,7 +132,7 @@ impl RowSequence {
         let (mut rows, mut hash) = (0, 0);
         for &entry in &node.entries {
             let (entry_rows, entry_hash) = if node.is_leaf {
-                (1, self.hashes[entry as usize])
+                (1, self.homes[entry as usize].hash)
             } else {
                 let below = &self.nodes[entry as usize];
                 sizes.push(below.rows);
@@ -152,20 +164,18 @@ impl RowSequence {
 
     /// Makes room in the tables for a new key, whose row is not in the sequence yet.
     pub(crate) fn new_key(&mut self) -> Key {
-        self.homes.push(NONE);
-        self.hashes.push(0);
+        self.homes.push(Home { leaf: NONE, hash: 0 });
         count(self.homes.len() - 1)
     }
 
     /// Takes the newest key, whose row must not be in the sequence, out of the tables again.
     pub(crate) fn forget_last_key(&mut self) {
         self.homes.pop();
-        self.hashes.pop();
     }
 
     /// Whether the row is in the sequence.
     pub(crate) fn holds(&self, key: Key) -> bool {
-        self.homes[key as usize] != NONE
+        self.homes[key as usize].leaf != NONE
     }
 
     /// The row at a position.
@@ -202,7 +212,7 @@ impl RowSequence {
 
     /// Where a row is, if it is in the sequence.
     pub(crate) fn position(&self, key: Key) -> Option<u32> {
-        let mut index = self.homes[key as usize];
+        let mut index = self.homes[key as usize].leaf;
         if index == NONE {
             return None;
         }
@@ -221,8 +231,9 @@ impl RowSequence {
     /// Notes that a row's content has changed.
     pub(crate) fn set_hash(&mut self, key: Key, hash: u64) {
         let hash = reduce(hash);
-        let old = std::mem::replace(&mut self.hashes[key as usize], hash);
-        let mut index = self.homes[key as usize];
+        let home = &mut self.homes[key as usize];
+        let old = std::mem::replace(&mut home.hash, hash);
+        let mut index = home.leaf;
         if index == NONE || old == hash {
             return;
         }
@@ -246,20 +257,20 @@ impl RowSequence {
     pub(crate) fn insert(&mut self, position: u32, key: Key) {
         let (leaf, within) = self.leaf_for(position.min(self.len()));
         self.nodes[leaf as usize].entries.insert(within, key);
-        self.homes[key as usize] = leaf;
+        self.homes[key as usize].leaf = leaf;
         self.split_where_full(leaf);
-        self.summarize_upwards(self.homes[key as usize]);
+        self.summarize_upwards(self.homes[key as usize].leaf);
     }
 
     fn split_where_full(&mut self, mut index: NodeIndex) {
         while self.nodes[index as usize].entries.len() > WIDEST {
             let node = &mut self.nodes[index as usize];
-            let upper = node.entries.split_off(WIDEST / 2);
+            let upper: Entries = node.entries.drain(WIDEST / 2..).collect();
             let (is_leaf, parent) = (node.is_leaf, node.parent);
             let neighbour = self.new_node(is_leaf, upper);
             self.summarize(index);
             if parent == NONE {
-                self.root = self.new_node(false, vec![index, neighbour]);
+                self.root = self.new_node(false, smallvec![index, neighbour]);
                 return;
             }
             let within = self.index_in(parent, index);
@@ -272,7 +283,7 @@ impl RowSequence {
 
     /// Takes a row out. Its key stays known.
     pub(crate) fn remove(&mut self, key: Key) {
-        let leaf = std::mem::replace(&mut self.homes[key as usize], NONE);
+        let leaf = std::mem::replace(&mut self.homes[key as usize].leaf, NONE);
         if leaf == NONE {
             return;
         }

@@ -1,5 +1,6 @@
 //! Records: values by name, in an order.
 
+use std::ops::Deref;
 use std::sync::Arc;
 
 use super::Value;
@@ -15,7 +16,37 @@ use super::Value;
 /// ```
 #[derive(Clone, Debug, Default)]
 pub struct Record {
-    members: Vec<(Arc<str>, Value)>,
+    members: Vec<(Name, Value)>,
+}
+
+/// The name of a member: part of the program, or shared with others of the same shape.
+#[derive(Clone, Debug)]
+pub(crate) enum Name {
+    Static(&'static str),
+    Shared(Arc<str>),
+}
+
+impl Deref for Name {
+    type Target = str;
+
+    fn deref(&self) -> &str {
+        match self {
+            Name::Static(name) => name,
+            Name::Shared(name) => name,
+        }
+    }
+}
+
+impl From<&'static str> for Name {
+    fn from(name: &'static str) -> Self {
+        Name::Static(name)
+    }
+}
+
+impl From<Arc<str>> for Name {
+    fn from(name: Arc<str>) -> Self {
+        Name::Shared(name)
+    }
 }
 
 impl Record {
@@ -44,15 +75,43 @@ impl Record {
     /// Puts a member in at the end, or in the place of the one that has this name.
     pub fn insert(&mut self, name: impl Into<Arc<str>>, value: Value) {
         let name = name.into();
-        match self.members.iter_mut().find(|(member, _)| *member == name) {
+        match self.members.iter_mut().find(|(member, _)| **member == *name) {
             Some((_, old)) => *old = value,
-            None => self.members.push((name, value)),
+            None => self.members.push((Name::Shared(name), value)),
         }
     }
 
     /// Puts a member in at the end, where the caller knows that no other has this name.
-    pub(crate) fn push_new(&mut self, name: Arc<str>, value: Value) {
-        self.members.push((name, value));
+    pub(crate) fn push_new(&mut self, name: impl Into<Name>, value: Value) {
+        self.members.push((name.into(), value));
+    }
+
+    /// Replaces each member, of which the index, the name and the value are given, in place; stops at an error.
+    pub(crate) fn try_map<E>(
+        mut self,
+        mut replace: impl FnMut(usize, &str, Value) -> Result<(Arc<str>, Value), E>,
+    ) -> Result<Record, E> {
+        for (index, member) in self.members.iter_mut().enumerate() {
+            let (name, value) = replace(index, &member.0, std::mem::take(&mut member.1))?;
+            *member = (Name::Shared(name), value);
+        }
+        Ok(self)
+    }
+
+    /// The members by their ranks, without the blank ones.
+    pub(crate) fn in_order(mut self, ranks: &[usize]) -> Record {
+        if !ranks.is_sorted() {
+            let mut ranked: Vec<_> = ranks.iter().zip(self.members).collect();
+            ranked.sort_by_key(|(rank, _)| **rank);
+            self.members = ranked.into_iter().map(|(_, member)| member).collect();
+        }
+        self.members.retain(|(_, value)| *value != Value::Blank);
+        self
+    }
+
+    /// The members, with names that are shared.
+    pub(crate) fn into_members(self) -> impl Iterator<Item = (Name, Value)> {
+        self.members.into_iter()
     }
 
     /// The members in order.
@@ -103,9 +162,26 @@ impl<N: Into<Arc<str>>> FromIterator<(N, Value)> for Record {
 
 impl IntoIterator for Record {
     type Item = (Arc<str>, Value);
-    type IntoIter = std::vec::IntoIter<(Arc<str>, Value)>;
+    type IntoIter = IntoIter;
 
-    fn into_iter(self) -> Self::IntoIter {
-        self.members.into_iter()
+    fn into_iter(self) -> IntoIter {
+        IntoIter(self.members.into_iter())
+    }
+}
+
+/// The members of a record in order, taken out of it.
+#[derive(Debug)]
+pub struct IntoIter(std::vec::IntoIter<(Name, Value)>);
+
+impl Iterator for IntoIter {
+    type Item = (Arc<str>, Value);
+
+    fn next(&mut self) -> Option<Self::Item> {
+        let (name, value) = self.0.next()?;
+        let name = match name {
+            Name::Static(name) => name.into(),
+            Name::Shared(name) => name,
+        };
+        Some((name, value))
     }
 }
