@@ -12,49 +12,17 @@ mod with_ricordo;
 use std::hint::black_box;
 
 use hand_written::HandWritten;
-use measure::{nanoseconds, readable};
+use measure::{Step, nanoseconds, readable};
 use plain::Plain;
-use scene::{Edits, Ingredient, SIZES, ingredients};
+use scene::{Edits, SIZES, ingredients};
 use with_ricordo::WithRicordo;
 
-/// Times one contender: `edit` is given each row and text in turn.
-fn edits(rows: usize, mut edit: impl FnMut(usize, &str)) -> f64 {
+/// A contender: `edit` is given each row and text in turn.
+fn edits<'a>(rows: usize, mut edit: impl FnMut(usize, &str) + 'a) -> Step<'a> {
     let mut edits = Edits::new(rows);
-    nanoseconds(|| {
+    Box::new(move || {
         let (row, text) = edits.next();
         edit(row, black_box(text));
-    })
-}
-
-fn by_hand(data: &[Ingredient]) -> f64 {
-    let mut sheet = HandWritten::new(data, Box::new(|row, grams| _ = black_box((row, grams))));
-    edits(data.len(), |row, text| {
-        sheet.enter_grams(row, text);
-        black_box(sheet.totals());
-    })
-}
-
-fn plain(data: &[Ingredient]) -> f64 {
-    let mut sheet = Plain::new(data, Box::new(|row, grams| _ = black_box((row, grams))));
-    edits(data.len(), |row, text| {
-        sheet.enter_grams(row, text);
-        black_box(sheet.totals);
-    })
-}
-
-fn by_handle(data: &[Ingredient]) -> f64 {
-    let mut sheet = WithRicordo::new(data, Box::new(|| black_box(())));
-    edits(data.len(), |row, text| {
-        sheet.enter_by_handle(row, text);
-        black_box(sheet.is_dirty());
-    })
-}
-
-fn by_path(data: &[Ingredient]) -> f64 {
-    let mut sheet = WithRicordo::new(data, Box::new(|| black_box(())));
-    edits(data.len(), |row, text| {
-        sheet.enter_by_path(row, text);
-        black_box(sheet.is_dirty());
     })
 }
 
@@ -66,7 +34,28 @@ fn main() {
     );
     for rows in SIZES {
         let data = ingredients(rows);
-        let (a, b, c, d) = (by_hand(&data), plain(&data), by_handle(&data), by_path(&data));
+        let mut by_hand = HandWritten::new(&data, Box::new(|row, grams| _ = black_box((row, grams))));
+        let mut plain = Plain::new(&data, Box::new(|row, grams| _ = black_box((row, grams))));
+        let mut by_handle = WithRicordo::new(&data, Box::new(|| black_box(())));
+        let mut by_path = WithRicordo::new(&data, Box::new(|| black_box(())));
+        let [a, b, c, d] = nanoseconds([
+            edits(rows, |row, text| {
+                by_hand.enter_grams(row, text);
+                black_box(by_hand.totals());
+            }),
+            edits(rows, |row, text| {
+                plain.enter_grams(row, text);
+                black_box(plain.totals);
+            }),
+            edits(rows, |row, text| {
+                by_handle.enter_by_handle(row, text);
+                black_box(by_handle.is_dirty());
+            }),
+            edits(rows, |row, text| {
+                by_path.enter_by_path(row, text);
+                black_box(by_path.is_dirty());
+            }),
+        ]);
         println!(
             "{rows:>8}  {:>11}  {:>11}  {:>11}  {:>11}  {:>7.1}  {:>7.0}",
             readable(a),

@@ -1,29 +1,41 @@
-//! Timing, and the table of ratios.
+//! Timing several contenders side by side.
 
 use std::time::{Duration, Instant};
 
-/// Nanoseconds one call of `step` takes: the median of several samples, each long enough for the clock.
-pub fn nanoseconds(mut step: impl FnMut()) -> f64 {
-    const SAMPLES: usize = 15;
-    const SAMPLE: Duration = Duration::from_millis(20);
-    let mut calls = 1_u32;
-    loop {
-        let start = Instant::now();
-        (0..calls).for_each(|_| step());
-        if start.elapsed() >= SAMPLE || calls >= 1 << 24 {
-            break;
+/// Something to be timed: one call is one step.
+pub type Step<'a> = Box<dyn FnMut() + 'a>;
+
+/// Nanoseconds that one call of each step takes: the median of several samples, each long enough for the
+/// clock. The contenders take turns, so that a machine which is slow for a while is slow for all of them.
+pub fn nanoseconds<const N: usize>(mut steps: [Step<'_>; N]) -> [f64; N] {
+    const SAMPLES: usize = 25;
+    let calls = steps.each_mut().map(|step| calls_per_sample(step));
+    let mut samples = [const { Vec::new() }; N];
+    for _ in 0..SAMPLES {
+        for ((step, calls), samples) in steps.iter_mut().zip(calls).zip(&mut samples) {
+            samples.push(time(step, calls));
         }
+    }
+    samples.map(|mut samples| {
+        samples.sort_by(f64::total_cmp);
+        samples[SAMPLES / 2]
+    })
+}
+
+fn time(step: &mut Step<'_>, calls: u32) -> f64 {
+    let start = Instant::now();
+    (0..calls).for_each(|_| step());
+    start.elapsed().as_nanos() as f64 / f64::from(calls)
+}
+
+/// How many calls make a sample; finding out warms up as well.
+fn calls_per_sample(step: &mut Step<'_>) -> u32 {
+    const SAMPLE: Duration = Duration::from_millis(10);
+    let mut calls = 1;
+    while time(step, calls) * f64::from(calls) < SAMPLE.as_nanos() as f64 && calls < 1 << 24 {
         calls *= 2;
     }
-    let mut samples: Vec<f64> = (0..SAMPLES)
-        .map(|_| {
-            let start = Instant::now();
-            (0..calls).for_each(|_| step());
-            start.elapsed().as_nanos() as f64 / f64::from(calls)
-        })
-        .collect();
-    samples.sort_by(f64::total_cmp);
-    samples[SAMPLES / 2]
+    calls
 }
 
 /// A duration in nanoseconds, with a unit that keeps it short.
