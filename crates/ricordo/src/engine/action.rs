@@ -1,6 +1,7 @@
 //! Actions: everything that can be done to a form.
 
 use super::Address;
+use crate::shape::Pointer;
 use crate::value::Value;
 
 /// One thing done to a form.
@@ -58,7 +59,7 @@ pub enum Action {
     /// A row is put in at a pointer that ends in a row number or `-`; another place is set.
     Add {
         /// Where.
-        at: crate::Pointer,
+        at: Pointer,
         /// What; without it, the defaults of a new row.
         value: Option<Value>,
     },
@@ -73,14 +74,14 @@ pub enum Action {
         /// The place to take from.
         from: Address,
         /// The place to add at, as in `Add`.
-        to: crate::Pointer,
+        to: Pointer,
     },
     /// What is at one place is added at another.
     Copy {
         /// The place to read.
         from: Address,
         /// The place to add at, as in `Add`.
-        to: crate::Pointer,
+        to: Pointer,
     },
     /// Nothing is changed, but the action is refused if the place does not hold this value. Null and blank
     /// count as the same.

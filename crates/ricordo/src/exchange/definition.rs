@@ -1,5 +1,6 @@
 //! Form definitions: JSON Schema 2020-12 documents, as far as they describe forms.
 
+use rust_decimal::Decimal;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::json::{Member, Node};
@@ -384,7 +385,7 @@ fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError>
     constraints.exclusive_minimum = number("exclusiveMinimum")?;
     constraints.exclusive_maximum = number("exclusiveMaximum")?;
     constraints.multiple_of = number("multipleOf")?;
-    if constraints.multiple_of.is_some_and(|step| step <= crate::Decimal::ZERO) {
+    if constraints.multiple_of.is_some_and(|step| step <= Decimal::ZERO) {
         let node = keywords.get("multipleOf").unwrap_or(keywords.node);
         return Err(node.error("“multipleOf” is a number greater than zero"));
     }

@@ -1,8 +1,8 @@
 //! Expectations: what a journal says a form should be like.
 
 use super::ReadError;
-use super::journal::{read_pointer, refuse_unknown};
 use super::json::Member;
+use super::members::{read_pointer, refuse_unknown};
 use crate::engine::{Engine, PlaceView};
 use crate::rules::Finding;
 use crate::shape::{FindingKind, Named, Pointer, nearest};

@@ -3,6 +3,7 @@
 use super::ReadError;
 use super::expectation::Expectation;
 use super::json::{Member, Node};
+use super::members::{read_pointer, refuse_unknown};
 use crate::engine::{Action, Address};
 use crate::shape::{Pointer, nearest};
 use crate::value::Value;
@@ -125,12 +126,6 @@ impl<'a> Members<'a> {
     }
 }
 
-/// A pointer in a journal.
-pub(super) fn read_pointer(node: Node<'_>) -> Result<Pointer, ReadError> {
-    let text = node.string()?;
-    text.parse().map_err(|error: crate::shape::PointerError| node.error(error.to_string()))
-}
-
 fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
     let members = node.members()?;
     let Some(op) = members.iter().find(|member| member.name == "op") else {
@@ -194,14 +189,4 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
         refuse_unknown(&given.given, known, &given.op)?;
     }
     Ok(action)
-}
-
-/// Refuses members that an operation does not know, since they are likely misspelt.
-pub(super) fn refuse_unknown(members: &[Member<'_>], known: &[&str], op: &str) -> Result<(), ReadError> {
-    match members.iter().find(|member| member.name != "op" && !known.contains(&&*member.name)) {
-        Some(member) => Err(member
-            .name_error(format!("“{op}” has no “{}”; it has {}", member.name, known.join(", ")))
-            .nearest(nearest(&member.name, known.iter().copied()))),
-        None => Ok(()),
-    }
 }

@@ -10,6 +10,7 @@ use std::marker::PhantomData;
 use std::ops::Range;
 use std::sync::Arc;
 
+use rust_decimal::Decimal;
 use rustc_hash::FxHashSet;
 use serde::de::{Deserialize, Deserializer, MapAccess, Visitor};
 use serde_json::value::RawValue;
@@ -140,7 +141,7 @@ impl<'a> Node<'a> {
     }
 
     /// A number, exactly.
-    pub(super) fn number(&self) -> Result<crate::Decimal, ReadError> {
+    pub(super) fn number(&self) -> Result<Decimal, ReadError> {
         if self.sort() != "a number" {
             return self.expected("a number");
         }
@@ -150,7 +151,7 @@ impl<'a> Node<'a> {
     /// A whole number that is not negative.
     pub(super) fn count(&self) -> Result<u64, ReadError> {
         let number = self.number()?;
-        let whole = Some(number).filter(crate::Decimal::is_integer).and_then(|number| number.try_into().ok());
+        let whole = Some(number).filter(Decimal::is_integer).and_then(|number| number.try_into().ok());
         whole.ok_or_else(|| self.error("a whole number, 0 or more, is expected here"))
     }
 

@@ -18,6 +18,7 @@ mod expectation;
 mod journal;
 mod json;
 mod keywords;
+mod members;
 
 pub use data::{position_of, read_data, read_value};
 pub use definition::read_definition;

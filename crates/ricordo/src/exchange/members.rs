@@ -1,0 +1,21 @@
+//! The members of a journal's lines.
+
+use super::ReadError;
+use super::json::{Member, Node};
+use crate::shape::{Pointer, PointerError, nearest};
+
+/// A pointer in a journal.
+pub(super) fn read_pointer(node: Node<'_>) -> Result<Pointer, ReadError> {
+    let text = node.string()?;
+    text.parse().map_err(|error: PointerError| node.error(error.to_string()))
+}
+
+/// Refuses members that an operation does not know, since they are likely misspelt.
+pub(super) fn refuse_unknown(members: &[Member<'_>], known: &[&str], op: &str) -> Result<(), ReadError> {
+    match members.iter().find(|member| member.name != "op" && !known.contains(&&*member.name)) {
+        Some(member) => Err(member
+            .name_error(format!("“{op}” has no “{}”; it has {}", member.name, known.join(", ")))
+            .nearest(nearest(&member.name, known.iter().copied()))),
+        None => Ok(()),
+    }
+}
