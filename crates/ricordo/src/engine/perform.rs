@@ -171,11 +171,12 @@ impl Engine {
         let item = self.shape().item(*kind);
         let value = match value {
             Some(value) => value,
-            None => self.shape().as_row(item, self.shape().blank(item)),
+            None => self.shape().blank(item),
         };
         let fitted = self.shape().fit_below(item, value, self.tree.depth(list) + 1);
         let value =
             fitted.map_err(|misfit| misfit.within(&self.tree.pointer(list).join(&position.to_string())))?;
+        let value = self.shape().as_row(item, value);
         if !body.container.is_present() {
             self.tree.assign(list, Value::List(Vec::new()));
         }
