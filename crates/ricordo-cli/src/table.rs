@@ -178,6 +178,9 @@ fn keeps_to(part: &Part) -> String {
     };
     words.extend(length(constraints.min_length, constraints.max_length, "characters"));
     words.extend(length(constraints.min_items, constraints.max_items, "rows"));
+    if constraints.unique_items {
+        words.push("no two rows the same".to_owned());
+    }
     let bounds = [
         ("at least", constraints.minimum),
         ("more than", constraints.exclusive_minimum),

@@ -15,8 +15,8 @@ pub(crate) struct FieldAttributes {
 }
 
 const FIELD_ATTRIBUTES: &str = "label, description, required, min_length, max_length, format, minimum, maximum, \
-                                exclusive_minimum, exclusive_maximum, multiple_of, min_items, max_items, default \
-                                and reveal";
+                                exclusive_minimum, exclusive_maximum, multiple_of, min_items, max_items, \
+                                unique_items, default and reveal";
 
 impl FieldAttributes {
     pub(crate) fn read(field: &Field) -> syn::Result<Self> {
@@ -36,6 +36,10 @@ impl FieldAttributes {
                 quote!(part = part.#key(#text);)
             }
             "required" => quote!(part = part.required();),
+            "unique_items" => {
+                self.check("suits_list", ty, key.span());
+                quote!(part.constraints.unique_items = true;)
+            }
             "min_length" | "max_length" | "min_items" | "max_items" => {
                 let length: LitInt = meta.value()?.parse()?;
                 let number: u64 = length.base10_parse()?;

@@ -56,6 +56,13 @@ pub enum Action {
         /// Where it shall stand, counted without it.
         to: u32,
     },
+    /// Two rows of a list change places.
+    Swap {
+        /// One row.
+        row: Address,
+        /// The other.
+        with: Address,
+    },
     /// A row is put in at a pointer that ends in a row number or `-`; another place is set.
     Add {
         /// Where.

@@ -11,6 +11,7 @@ mod observers;
 mod outcome;
 mod perform;
 mod refused;
+mod rows;
 mod view;
 
 use std::sync::Arc;
@@ -20,9 +21,10 @@ pub use address::Address;
 pub use observers::ObserverId;
 pub use outcome::{Aspects, Change, Outcome};
 pub use refused::{Refused, RefusedKind};
+pub use rows::RowEdit;
 pub use view::PlaceView;
 
-pub use crate::tree::{PlaceId, RowEdit};
+pub use crate::tree::PlaceId;
 
 use crate::settle;
 use crate::shape::{Misfit, Shape};

@@ -6,9 +6,10 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::observers::{ObserverId, Observers};
+use super::rows::{self, RowEdit};
 use super::view::PlaceView;
 use crate::shape::FindingKind;
-use crate::tree::{Body, Faults, Field, PlaceId, RowEdit, Tree, Undo};
+use crate::tree::{Body, Faults, Field, PlaceId, Tree, Undo};
 use crate::value::Value;
 
 /// What an action changed, and who must hear of it.
@@ -167,7 +168,7 @@ impl Change {
             .put(Aspects::FINDINGS, self.faults.as_ref().is_some_and(|before| before[..] != *node.faults()));
         aspects.put(Aspects::PRESENCE, self.presence);
         aspects.put(Aspects::EPOCH, self.epoch);
-        if !self.edits.is_empty() && rows_differ(tree, self.place, &self.edits) {
+        if rows::differ(|| tree.shown_keys(self.place), &self.edits) {
             aspects.put(Aspects::ROWS, true);
         } else {
             self.edits.clear();
@@ -225,12 +226,15 @@ impl Changes {
             Undo::Touched { place, before } => drop(self.of(place).touched.get_or_insert(before)),
             Undo::Faults { place, before } => drop(self.of(place).faults.get_or_insert(before)),
             Undo::RowInserted { list, key, position } => {
+                let key = shown_key(tree, list, key);
                 self.of(list).edits.push(RowEdit::Inserted { key, position });
             }
             Undo::RowRemoved { list, key, position, .. } => {
+                let key = shown_key(tree, list, key);
                 self.of(list).edits.push(RowEdit::Removed { key, position });
             }
             Undo::RowMoved { list, key, from, to, .. } => {
+                let key = shown_key(tree, list, key);
                 self.of(list).edits.push(RowEdit::Moved { key, from, to });
             }
             Undo::Presence { place, before } => {
@@ -244,36 +248,9 @@ impl Changes {
     }
 }
 
-/// Whether steps have led to other rows, or another order, than there were.
-fn rows_differ(tree: &Tree, list: PlaceId, edits: &[RowEdit]) -> bool {
-    if let [_] = edits {
-        return true;
-    }
-    let mut inserted: FxHashMap<u32, i32> = FxHashMap::default();
-    for edit in edits {
-        match edit {
-            RowEdit::Inserted { key, .. } => *inserted.entry(*key).or_default() += 1,
-            RowEdit::Removed { key, .. } => *inserted.entry(*key).or_default() -= 1,
-            RowEdit::Moved { .. } => {}
-        }
-    }
-    if inserted.values().any(|balance| *balance != 0) {
-        return true;
-    }
-    // The same rows: go the steps back, and see whether that changes their order.
-    let now = tree.row_keys(list);
-    let mut before = now.clone();
-    for edit in edits.iter().rev() {
-        match *edit {
-            RowEdit::Inserted { position, .. } => drop(before.remove(position as usize)),
-            RowEdit::Removed { key, position } => before.insert(position as usize, key),
-            RowEdit::Moved { from, to, .. } => {
-                let key = before.remove(to as usize);
-                before.insert(from as usize, key);
-            }
-        }
-    }
-    before != now
+/// The key of a row as people see it.
+fn shown_key(tree: &Tree, list: PlaceId, key: u32) -> u64 {
+    tree.list(list).map_or(0, |list| list.shown_key(key))
 }
 
 /// Whoever watches a place that has changed, one that it lies in, or one in it that came, went or was reset
@@ -296,8 +273,11 @@ fn concerned(tree: &Tree, observers: &Observers, changes: &[Change]) -> SmallVec
             let view = PlaceView { tree, place: change.place };
             below(tree, view.id(), &mut |place| concerned.extend_from_slice(observers.of(place)));
         }
-        for key in come_or_gone(change) {
-            if let Some(row) = tree.list(change.place).and_then(|list| list.rows.get(key as usize)) {
+        if change.aspects.contains(Aspects::ROWS)
+            && let Some(list) = tree.list(change.place)
+        {
+            let rows = rows::come_and_gone(&change.edits).filter_map(|key| list.row_of_shown(key));
+            for row in rows {
                 below(tree, row.place, &mut |place| concerned.extend_from_slice(observers.of(place)));
             }
         }
@@ -305,21 +285,6 @@ fn concerned(tree: &Tree, observers: &Observers, changes: &[Change]) -> SmallVec
     concerned.sort_unstable();
     concerned.dedup();
     concerned
-}
-
-/// The rows that are there and were not, or were there and are not.
-fn come_or_gone(change: &Change) -> impl Iterator<Item = u32> {
-    let mut balance: FxHashMap<u32, i32> = FxHashMap::default();
-    if change.aspects.contains(Aspects::ROWS) {
-        for edit in &change.edits {
-            match edit {
-                RowEdit::Inserted { key, .. } => *balance.entry(*key).or_default() += 1,
-                RowEdit::Removed { key, .. } => *balance.entry(*key).or_default() -= 1,
-                RowEdit::Moved { .. } => {}
-            }
-        }
-    }
-    balance.into_iter().filter(|(_, balance)| *balance != 0).map(|(key, _)| key)
 }
 
 /// Visits a place and all in it, whether it is there or not.

@@ -40,6 +40,10 @@ impl Engine {
                 let row = self.present(&row)?;
                 self.move_row(row, to)?;
             }
+            Action::Swap { row, with } => {
+                let (row, with) = (self.present(&row)?, self.present(&with)?);
+                self.swap(row, with)?;
+            }
             Action::Add { at, value } => return self.add(&at, value),
             Action::Remove { at } => {
                 let place = self.present(&at)?;
@@ -199,6 +203,28 @@ impl Engine {
         let key = self.tree.node(row).slot;
         self.tree.move_row(list, key, to);
         Ok(())
+    }
+
+    fn swap(&mut self, row: PlaceId, with: PlaceId) -> Result<(), Refused> {
+        let place = |place| {
+            let list = self.tree.parent(place)?;
+            Some((self.tree.list(list)?.sequence.position(self.tree.node(place).slot)?, list))
+        };
+        let ((Some((first, list)), Some((second, other))), false) = ((place(row), place(with)), row == with)
+        else {
+            return if row == with {
+                Ok(())
+            } else {
+                self.not_possible(row, "can only be swapped with another row")
+            };
+        };
+        if list != other {
+            return self.not_possible(row, "can only be swapped with a row of the same list");
+        }
+        let ((low, row), (high, with)) =
+            if first < second { ((first, row), (second, with)) } else { ((second, with), (first, row)) };
+        self.move_row(with, low)?;
+        self.move_row(row, high)
     }
 
     /// Puts a value at a pointer as JSON Patch has it.

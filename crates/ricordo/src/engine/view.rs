@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use crate::rules::{Finding, Subject, message};
-use crate::shape::{Part, Pointer, Reveal};
+use crate::shape::{FindingKind, Part, Pointer, Reveal};
 use crate::tree::{Body, PlaceId, Tree};
 use crate::value::Value;
 
@@ -88,7 +88,9 @@ impl<'a> PlaceView<'a> {
             return Vec::new();
         }
         let (entry, value, part, place) = (self.entry(), self.own_value(), self.part(), self.pointer());
-        let subject = Subject { part, entry: &entry, value: &value, rows: self.row_count() };
+        let is_repeated = faults.contains(&FindingKind::Repeated);
+        let repeated = if is_repeated { self.tree.repeated_rows(self.place) } else { None };
+        let subject = Subject { part, entry: &entry, value: &value, rows: self.row_count(), repeated };
         let shown = match part.reveal {
             Reveal::Always => true,
             Reveal::Touched => self.is_touched(),
@@ -165,7 +167,13 @@ impl<'a> PlaceView<'a> {
     /// The key of a row, which stays with it wherever it moves; nothing for a place that is no row. Keys
     /// count from 1 within a list and are not given out twice.
     pub fn row_key(&self) -> Option<u64> {
-        self.is_row().then(|| u64::from(self.tree.node(self.place).slot) + 1)
+        let list = self.tree.list(self.tree.parent(self.place)?)?;
+        Some(list.shown_key(self.tree.node(self.place).slot))
+    }
+
+    /// Where a row stands in its list, counted from 0; nothing for a place that is no row, or is gone.
+    pub fn position(&self) -> Option<u32> {
+        self.tree.list(self.tree.parent(self.place)?)?.sequence.position(self.tree.node(self.place).slot)
     }
 
     /// Whether the place is a row that was added since the baseline.
@@ -176,9 +184,5 @@ impl<'a> PlaceView<'a> {
     /// Whether the place is a row of the baseline that was moved.
     pub fn is_moved(&self) -> bool {
         self.tree.row_marks(self.place).1
-    }
-
-    fn is_row(&self) -> bool {
-        self.tree.parent(self.place).is_some_and(|parent| self.tree.list(parent).is_some())
     }
 }

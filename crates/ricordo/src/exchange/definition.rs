@@ -365,7 +365,7 @@ fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError>
         Kind::Flag => (&[], "a flag"),
         Kind::Choice(_) => (&["enum", "const", "oneOf"], "a field with choices"),
         Kind::Record(_) => (&["properties", "required", "additionalProperties"], "a record"),
-        Kind::List(_) => (&["items", "minItems", "maxItems"], "a list"),
+        Kind::List(_) => (&["items", "minItems", "maxItems", "uniqueItems"], "a list"),
     };
     keywords.allow_only(allowed, here)?;
     let ways = ["enum", "const", "oneOf"].into_iter().filter_map(|name| keywords.member(name));
@@ -380,6 +380,8 @@ fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError>
     constraints.max_length = count("maxLength")?;
     constraints.min_items = count("minItems")?;
     constraints.max_items = count("maxItems")?;
+    constraints.unique_items =
+        keywords.get("uniqueItems").map(|node| node.flag()).transpose()?.unwrap_or(false);
     constraints.minimum = number("minimum")?;
     constraints.maximum = number("maximum")?;
     constraints.exclusive_minimum = number("exclusiveMinimum")?;

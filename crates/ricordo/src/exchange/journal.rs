@@ -90,12 +90,12 @@ enum Form {
 }
 
 const PATCH_OPERATIONS: [&str; 6] = ["add", "remove", "replace", "move", "copy", "test"];
-const OPERATIONS: [&str; 13] = [
+const OPERATIONS: [&str; 14] = [
     "add", "clear", "copy", "enter", "expect", "focus", "group", "leave", "move", "remove", "replace",
-    "reset", "test",
+    "reset", "swap", "test",
 ];
-const UNSUPPORTED: [&str; 11] =
-    ["accept", "choices", "event", "rebase", "redo", "reject", "resolve", "submit", "swap", "undo", "wait"];
+const UNSUPPORTED: [&str; 10] =
+    ["accept", "choices", "event", "rebase", "redo", "reject", "resolve", "submit", "undo", "wait"];
 
 /// The members of an action, which are all to be asked for.
 struct Members<'a> {
@@ -169,6 +169,9 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
         }
         "copy" => {
             (Action::Copy { from: given.address("from")?, to: given.pointer("path")? }, &["from", "path"])
+        }
+        "swap" => {
+            (Action::Swap { row: given.address("path")?, with: given.address("with")? }, &["path", "with"])
         }
         "test" => (Action::Test { at: given.address("path")?, value: given.value()? }, &["path", "value"]),
         "group" => {

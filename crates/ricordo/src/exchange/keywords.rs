@@ -5,7 +5,7 @@ use super::json::Member;
 use crate::shape::nearest;
 
 /// Keywords that are heeded, on whatever they are for.
-pub(super) const SUPPORTED: [&str; 31] = [
+pub(super) const SUPPORTED: [&str; 32] = [
     "$comment",
     "$defs",
     "$id",
@@ -34,6 +34,7 @@ pub(super) const SUPPORTED: [&str; 31] = [
     "required",
     "title",
     "type",
+    "uniqueItems",
     "x-ricordo",
     // Said of a document by many editors, and without meaning for a form.
     "$vocabulary",
@@ -41,7 +42,7 @@ pub(super) const SUPPORTED: [&str; 31] = [
 ];
 
 /// Keywords of JSON Schema 2020-12 that check or say something which is not supported.
-const UNSUPPORTED: [&str; 29] = [
+const UNSUPPORTED: [&str; 28] = [
     "$dynamicAnchor",
     "$dynamicRef",
     "allOf",
@@ -67,7 +68,6 @@ const UNSUPPORTED: [&str; 29] = [
     "then",
     "unevaluatedItems",
     "unevaluatedProperties",
-    "uniqueItems",
     "writeOnly",
     "dependencies",
     "definitions",

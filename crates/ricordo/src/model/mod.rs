@@ -57,6 +57,7 @@
 //! | `format = "email"` | text | what the text must look like |
 //! | `minimum = N`, `maximum = N`, `exclusive_minimum = N`, `exclusive_maximum = N`, `multiple_of = N` | number | bounds and step |
 //! | `min_items = N`, `max_items = N` | list | number of rows |
+//! | `unique_items` | list | no two rows hold the same value |
 //! | `default = EXPRESSION` | any field | what a new row holds |
 //! | `reveal = "always"` | any field | findings are shown at once |
 //!
@@ -208,7 +209,7 @@ pub mod derived {
     }
 
     #[diagnostic::on_unimplemented(
-        message = "`min_items` and `max_items` are for lists, not for `{Self}`",
+        message = "`min_items`, `max_items` and `unique_items` are for lists, not for `{Self}`",
         label = "not such a field"
     )]
     pub trait ListField {}

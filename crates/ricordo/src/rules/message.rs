@@ -13,6 +13,8 @@ pub(crate) struct Subject<'a> {
     pub(crate) value: &'a Value,
     /// How many rows a list has.
     pub(crate) rows: u32,
+    /// The numbers of two rows that hold the same value, counted from 0.
+    pub(crate) repeated: Option<(u32, u32)>,
 }
 
 /// The message for a finding: the part's own, or one that says what is wrong and what would be right.
@@ -61,6 +63,10 @@ pub(crate) fn message(kind: FindingKind, subject: &Subject<'_>) -> String {
                 constraints.max_items.unwrap_or_default()
             )
         }
+        FindingKind::Repeated => match subject.repeated {
+            Some((first, second)) => format!("Rows {} and {} are the same.", first + 1, second + 1),
+            None => "Two rows are the same.".to_owned(),
+        },
         FindingKind::NotListed => match &part.kind {
             Kind::Choice(choices) => format!("“{entry}” is not one of: {choices}."),
             _ => format!("“{entry}” is not among the choices."),

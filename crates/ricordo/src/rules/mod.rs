@@ -91,8 +91,8 @@ fn check_number(constraints: &Constraints, number: Decimal, mut found: impl FnMu
     }
 }
 
-/// What is wrong with a list of so many rows; `None` if it is not there.
-pub(crate) fn check_list(part: &Part, rows: Option<u32>, mut found: impl FnMut(FindingKind)) {
+/// What is wrong with a list of so many rows, `None` if it is not there, of which two may hold the same value.
+pub(crate) fn check_list(part: &Part, rows: Option<u32>, repeated: bool, mut found: impl FnMut(FindingKind)) {
     match rows.map(u64::from) {
         None if part.required => found(FindingKind::ValueMissing),
         None => {}
@@ -102,6 +102,9 @@ pub(crate) fn check_list(part: &Part, rows: Option<u32>, mut found: impl FnMut(F
             }
             if part.constraints.max_items.is_some_and(|most| rows > most) {
                 found(FindingKind::TooMany);
+            }
+            if repeated {
+                found(FindingKind::Repeated);
             }
         }
     }
@@ -165,7 +168,7 @@ mod tests {
         (part.constraints.min_items, part.constraints.max_items) = (Some(1), Some(2));
         let check = |part: &Part, rows| {
             let mut kinds = Vec::new();
-            check_list(part, rows, |kind| kinds.push(kind.name()));
+            check_list(part, rows, false, |kind| kinds.push(kind.name()));
             kinds
         };
         assert_eq!(check(&part, Some(0)), ["too_few"]);

@@ -11,22 +11,42 @@ pub(crate) fn settle(tree: &mut Tree) {
     let changes = tree.log().len();
     for index in 0..changes {
         match tree.log()[index] {
-            Undo::Field { place, .. } => check(tree, place),
+            Undo::Field { place, .. } => {
+                check(tree, place);
+                check_lists_around(tree, place);
+            }
             Undo::RowInserted { list, key, .. } => {
                 check(tree, list);
+                check_lists_around(tree, list);
                 if let Some(row) = tree.list(list).map(|list| list.rows[key as usize].place) {
                     check_all(tree, row);
                 }
             }
-            Undo::RowRemoved { list, .. } => check(tree, list),
-            Undo::Presence { place, .. } | Undo::Children { record: place, .. } => check_all(tree, place),
+            Undo::RowRemoved { list, .. } | Undo::RowMoved { list, .. } => {
+                check(tree, list);
+                check_lists_around(tree, list);
+            }
+            Undo::Presence { place, .. } | Undo::Children { record: place, .. } => {
+                check_all(tree, place);
+                check_lists_around(tree, place);
+            }
             Undo::RowMade { .. }
-            | Undo::RowMoved { .. }
             | Undo::Displaced { .. }
             | Undo::Touched { .. }
             | Undo::Faults { .. }
             | Undo::Epoch { .. } => {}
         }
+    }
+}
+
+/// Checks the lists that a place lies in, where what is in their rows matters to them.
+fn check_lists_around(tree: &mut Tree, place: PlaceId) {
+    let mut around = tree.parent(place);
+    while let Some(place) = around {
+        if tree.part(place).constraints.unique_items {
+            check(tree, place);
+        }
+        around = tree.parent(place);
     }
 }
 
@@ -50,7 +70,8 @@ fn check(tree: &mut Tree, place: PlaceId) {
         Body::Record(record) => rules::check_record(part, record.container.is_present(), found),
         Body::List(list) => {
             let rows = list.container.is_present().then(|| list.sequence.len());
-            rules::check_list(part, rows, found);
+            let repeated = part.constraints.unique_items && tree.has_repeated_rows(place);
+            rules::check_list(part, rows, repeated, found);
         }
     }
     tree.set_faults(place, faults);

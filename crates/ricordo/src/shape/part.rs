@@ -226,6 +226,8 @@ pub struct Constraints {
     pub min_items: Option<u64>,
     /// The greatest number of rows.
     pub max_items: Option<u64>,
+    /// Whether no two rows may hold the same value. Empty rows do not count.
+    pub unique_items: bool,
 }
 
 /// What a text must look like.
@@ -273,13 +275,15 @@ pub enum FindingKind {
     TooFew,
     /// A list has too many rows.
     TooMany,
+    /// Two rows of a list hold the same value.
+    Repeated,
     /// The value is none of the choices.
     NotListed,
 }
 
 impl FindingKind {
     /// Every kind there is.
-    pub const ALL: [FindingKind; 11] = [
+    pub const ALL: [FindingKind; 12] = [
         FindingKind::ValueMissing,
         FindingKind::TypeMismatch,
         FindingKind::TooLong,
@@ -290,6 +294,7 @@ impl FindingKind {
         FindingKind::BadInput,
         FindingKind::TooFew,
         FindingKind::TooMany,
+        FindingKind::Repeated,
         FindingKind::NotListed,
     ];
 
@@ -306,6 +311,7 @@ impl FindingKind {
             FindingKind::BadInput => "bad_input",
             FindingKind::TooFew => "too_few",
             FindingKind::TooMany => "too_many",
+            FindingKind::Repeated => "repeated",
             FindingKind::NotListed => "not_listed",
         }
     }

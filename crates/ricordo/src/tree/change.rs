@@ -85,20 +85,16 @@ impl Tree {
             Undo::Touched { place, before } => self.set_touched(place, before),
             Undo::Faults { place, before } => self.set_faults(place, before),
             Undo::RowMade { list, key } => self.unmake_row(list, key),
-            Undo::RowInserted { list, key, .. } => self.remove_row(list, key),
+            Undo::RowInserted { list, key, .. } => self.take_row(list, key),
             Undo::RowRemoved { list, key, position, was_displaced } => {
-                self.insert_row(list, key, position);
+                self.put_row(list, key, position);
                 self.set_displaced(list, key, was_displaced);
             }
             Undo::RowMoved { list, key, from, was_displaced, .. } => {
-                self.move_row(list, key, from);
+                self.shift_row(list, key, from);
                 self.set_displaced(list, key, was_displaced);
             }
-            Undo::Displaced { list, before } => self.summarized(list, |tree| {
-                if let Some(body) = tree.list_mut(list) {
-                    body.displaced = before;
-                }
-            }),
+            Undo::Displaced { list, before } => self.replace_displaced(list, before),
             Undo::Presence { place, before } => self.set_presence(place, before),
             Undo::Children { record, before, children, content } => {
                 let made = self.summarized(record, |tree| {
@@ -151,6 +147,12 @@ impl Tree {
                     // What happens in a removed row is no business of the list's.
                     if !list.sequence.holds(slot) {
                         return;
+                    }
+                    if before.content != after.content
+                        && let Some(contents) = &mut list.contents
+                    {
+                        contents.take(slot, before.content);
+                        contents.put(slot, after.content);
                     }
                     list.container.counts.shift(before.marks, after.marks);
                     if before.marks.any() != after.marks.any() {
@@ -281,6 +283,34 @@ impl Tree {
 
     /// Puts a row in that is not in the list: a new one, or one that was removed.
     pub(crate) fn insert_row(&mut self, list: PlaceId, key: Key, position: u32) {
+        self.put_row(list, key, position);
+        if self.stood_at(list, key) == Some(position) {
+            self.see_order(list);
+        }
+    }
+
+    /// Takes a row out, with everything in it, ready to be put back.
+    pub(crate) fn remove_row(&mut self, list: PlaceId, key: Key) {
+        self.take_row(list, key);
+        if self.stood_at(list, key).is_none() {
+            self.see_order(list);
+        }
+    }
+
+    /// Moves a row to a position, counted without the row.
+    pub(crate) fn move_row(&mut self, list: PlaceId, key: Key, to: u32) {
+        self.shift_row(list, key, to);
+        if self.stood_at(list, key) == Some(to) {
+            self.see_order(list);
+        }
+    }
+
+    /// Where a row stood in the baseline.
+    fn stood_at(&self, list: PlaceId, key: Key) -> Option<u32> {
+        self.list(list)?.rows.get(key as usize)?.baseline_position
+    }
+
+    fn put_row(&mut self, list: PlaceId, key: Key, position: u32) {
         self.summarized(list, |tree| {
             let Some(row) = tree.list(list).map(|body| body.rows[key as usize]) else { return };
             let summary = tree.node(row.place).summary();
@@ -291,6 +321,9 @@ impl Tree {
             if summary.marks.any() {
                 body.marked.insert(key);
             }
+            if let Some(contents) = &mut body.contents {
+                contents.put(key, summary.content);
+            }
             if row.baseline_position.is_none() {
                 body.added.insert(key);
             }
@@ -299,8 +332,7 @@ impl Tree {
         self.log.push(Undo::RowInserted { list, key, position });
     }
 
-    /// Takes a row out, with everything in it, ready to be put back.
-    pub(crate) fn remove_row(&mut self, list: PlaceId, key: Key) {
+    fn take_row(&mut self, list: PlaceId, key: Key) {
         let undo = self.summarized(list, |tree| {
             let row = *tree.list(list)?.rows.get(key as usize)?;
             let summary = tree.node(row.place).summary();
@@ -309,6 +341,9 @@ impl Tree {
             body.sequence.remove(key);
             body.container.counts.shift(summary.marks, Marks::default());
             body.marked.remove(&key);
+            if let Some(contents) = &mut body.contents {
+                contents.take(key, summary.content);
+            }
             let was_displaced = match row.baseline_position {
                 Some(_) => !body.displaced.insert(key),
                 None => {
@@ -322,8 +357,7 @@ impl Tree {
         self.log.extend(undo);
     }
 
-    /// Moves a row to a position, counted without the row.
-    pub(crate) fn move_row(&mut self, list: PlaceId, key: Key, to: u32) {
+    fn shift_row(&mut self, list: PlaceId, key: Key, to: u32) {
         let undo = self.summarized(list, |tree| {
             let body = tree.list_mut(list)?;
             let from = body.sequence.position(key)?;
@@ -353,12 +387,21 @@ impl Tree {
         });
     }
 
-    /// Logs and applies that all rows of a list stand in the baseline's order again.
-    pub(super) fn forget_displaced(&mut self, list: PlaceId) {
-        let before = self.list_mut(list).map(|body| std::mem::take(&mut body.displaced));
-        if let Some(before) = before.filter(|before| !before.is_empty()) {
-            self.log.push(Undo::Displaced { list, before });
+    /// If all rows of a list stand in the baseline's order again, none counts as displaced any more.
+    fn see_order(&mut self, list: PlaceId) {
+        let Some(body) = self.list(list).filter(|body| body.is_in_baseline_order()) else { return };
+        if !body.displaced.is_empty() {
+            self.replace_displaced(list, BTreeSet::new());
         }
+    }
+
+    fn replace_displaced(&mut self, list: PlaceId, displaced: BTreeSet<Key>) {
+        let before = self.summarized(list, |tree| {
+            let before = std::mem::replace(&mut tree.list_mut(list)?.displaced, displaced);
+            tree.compare_rows(list);
+            Some(before)
+        });
+        self.log.extend(before.map(|before| Undo::Displaced { list, before }));
     }
 
     /// Moves the epoch of a place, and so of all places in it.

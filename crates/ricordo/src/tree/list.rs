@@ -1,36 +1,13 @@
-//! Lists: whether their rows are the baseline's, and what the baseline's rows are.
+//! Lists: whether their rows are the baseline's, what the baseline's rows are, and whether any are the same.
+
+use std::collections::BTreeSet;
+
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
 
 use super::sequence::Key;
 use super::{Body, ListBody, Marks, PlaceId, Tree};
 use crate::value::Value;
-
-/// One step by which the rows of a list became what they are. Positions are those at the time of the step.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum RowEdit {
-    /// A row was put in.
-    Inserted {
-        /// The row.
-        key: u32,
-        /// Where it stands.
-        position: u32,
-    },
-    /// A row was taken out.
-    Removed {
-        /// The row.
-        key: u32,
-        /// Where it stood.
-        position: u32,
-    },
-    /// A row was moved.
-    Moved {
-        /// The row.
-        key: u32,
-        /// Where it stood.
-        from: u32,
-        /// Where it stands.
-        to: u32,
-    },
-}
 
 impl ListBody {
     /// The keys of the baseline's rows, in order.
@@ -46,7 +23,7 @@ impl ListBody {
 
     /// Whether the rows are those of the baseline, in its order: then all that were displaced stand where they
     /// stood, and the others have not changed their order.
-    fn is_in_baseline_order(&self) -> bool {
+    pub(super) fn is_in_baseline_order(&self) -> bool {
         self.added.is_empty()
             && self.sequence.len() == self.baseline_length
             && self
@@ -60,19 +37,15 @@ impl Tree {
     /// Finds out whether the values of a list's rows, in order, are still the baseline's.
     ///
     /// As long as the rows are the baseline's own in their order, that is a matter of counting. Otherwise the
-    /// content hashes tell, and only if they are equal, which they hardly are by chance, are the rows compared
-    /// one by one.
+    /// content hashes tell, and only if they are equal are the rows compared one by one.
     pub(super) fn compare_rows(&mut self, place: PlaceId) {
         let Some(list) = self.list(place) else { return };
         let as_before = list.added.is_empty() && list.displaced.is_empty();
         let alike = list.sequence.len() == list.baseline_length && list.sequence.hash() == list.baseline_hash;
-        let differs = if !as_before && !alike {
-            true
-        } else if list.is_in_baseline_order() {
-            self.forget_displaced(place);
-            self.list(place).is_some_and(|list| list.container.counts_mark(Marks::DIFFERS))
+        let differs = if as_before {
+            list.container.counts_mark(Marks::DIFFERS)
         } else {
-            !self.rows_equal_baseline(place)
+            !alike || !self.rows_equal_baseline(place)
         };
         if let Some(list) = self.list_mut(place) {
             list.differs = differs;
@@ -89,9 +62,10 @@ impl Tree {
             })
     }
 
-    /// The keys of a list's rows in order; none if it is no list.
-    pub(crate) fn row_keys(&self, list: PlaceId) -> Vec<Key> {
-        self.list(list).map(|body| body.sequence.keys().collect()).unwrap_or_default()
+    /// The keys of a list's rows, as people see them, in order; none if it is no list.
+    pub(crate) fn shown_keys(&self, list: PlaceId) -> Vec<u64> {
+        let Some(body) = self.list(list) else { return Vec::new() };
+        body.sequence.keys().map(|key| body.shown_key(key)).collect()
     }
 
     /// The places of a list's rows in order; none if it is no list.
@@ -136,5 +110,73 @@ impl Tree {
             }
             _ => (false, false),
         }
+    }
+}
+
+/// Which rows of a list have the same content, for lists in which none may.
+#[derive(Debug, Default)]
+pub(crate) struct Contents {
+    rows: FxHashMap<u64, SmallVec<[Key; 2]>>,
+    /// Contents that more than one row has.
+    crowded: BTreeSet<u64>,
+}
+
+impl Contents {
+    pub(super) fn put(&mut self, key: Key, content: u64) {
+        let rows = self.rows.entry(content).or_default();
+        rows.push(key);
+        if rows.len() > 1 {
+            self.crowded.insert(content);
+        }
+    }
+
+    pub(super) fn take(&mut self, key: Key, content: u64) {
+        let Some(rows) = self.rows.get_mut(&content) else { return };
+        rows.retain(|other| *other != key);
+        if rows.len() <= 1 {
+            self.crowded.remove(&content);
+        }
+        if rows.is_empty() {
+            self.rows.remove(&content);
+        }
+    }
+}
+
+impl Tree {
+    /// Whether two rows of a list hold the same value, where rows must differ. Empty rows are not counted: they
+    /// are yet to be filled.
+    pub(crate) fn has_repeated_rows(&self, place: PlaceId) -> bool {
+        self.crowded_rows(place).any(|rows| self.same_among(&rows).is_some())
+    }
+
+    /// The positions of the first two rows of a list that hold the same value, where rows must differ.
+    pub(crate) fn repeated_rows(&self, place: PlaceId) -> Option<(u32, u32)> {
+        let position = |row: PlaceId| self.list(place)?.sequence.position(self.node(row).slot);
+        let pairs = self.crowded_rows(place).filter_map(|mut rows| {
+            rows.sort_by_cached_key(|row| position(*row));
+            let (first, second) = self.same_among(&rows)?;
+            Some((position(first)?, position(second)?))
+        });
+        pairs.min()
+    }
+
+    /// The rows of each content that more than one row has.
+    fn crowded_rows(&self, place: PlaceId) -> impl Iterator<Item = SmallVec<[PlaceId; 2]>> {
+        let known = self.list(place).and_then(|list| Some((list, list.contents.as_ref()?)));
+        known.into_iter().flat_map(|(list, contents)| {
+            contents.crowded.iter().filter_map(move |content| {
+                let rows = contents.rows.get(content)?;
+                Some(rows.iter().map(|key| list.rows[*key as usize].place).collect())
+            })
+        })
+    }
+
+    /// The first two among rows with the same content hash that are really the same, and not empty.
+    fn same_among(&self, rows: &[PlaceId]) -> Option<(PlaceId, PlaceId)> {
+        rows.iter().enumerate().find_map(|(index, row)| {
+            let value = self.value(*row);
+            let same = rows[index + 1..].iter().find(|other| self.value(**other) == value)?;
+            (!value.is_empty()).then_some((*row, *same))
+        })
     }
 }

@@ -1,5 +1,6 @@
 //! Making places from values.
 
+use super::list::Contents;
 use super::node::{Body, Container, Counts, Field, ListBody, Node, Presence, RecordBody, Row};
 use super::sequence::RowSequence;
 use super::{PlaceId, Tree};
@@ -30,9 +31,7 @@ impl Tree {
             Kind::List(list) => {
                 let body = Body::List(Box::new(ListBody { container, ..ListBody::default() }));
                 let place = self.nodes.insert(Node { parent, part, slot, body });
-                if let Value::List(rows) = value {
-                    self.load_rows(place, list, rows);
-                }
+                self.load_rows(place, list, if let Value::List(rows) = value { rows } else { Vec::new() });
                 place
             }
             _ => self.nodes.insert(Node { parent, part, slot, body: Body::Field(Field::holding(value)) }),
@@ -69,8 +68,15 @@ impl Tree {
             Row { place: row, baseline_position: Some(position) }
         });
         let rows = rows.collect();
+        let are_unique = self.part(place).constraints.unique_items;
+        let unique = are_unique.then(|| {
+            let mut known = Box::<Contents>::default();
+            (0..).zip(&contents).for_each(|(key, content)| known.put(key, *content));
+            known
+        });
         let sequence = RowSequence::with_hashes(contents);
         if let Some(body) = self.list_mut(place) {
+            body.contents = unique;
             (body.baseline_length, body.baseline_hash) = (sequence.len(), sequence.hash());
             (body.rows, body.sequence) = (rows, sequence);
         }

@@ -21,7 +21,6 @@ use rustc_hash::FxHashMap;
 use slotmap::{Key as _, SlotMap};
 
 pub(crate) use change::Undo;
-pub use list::RowEdit;
 pub(crate) use locate::NoPlace;
 pub use node::PlaceId;
 pub(crate) use node::{Body, Faults, Field, ListBody, Marks, Node, RecordBody, Summary};

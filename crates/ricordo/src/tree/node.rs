@@ -8,6 +8,7 @@ use rustc_hash::FxHashSet;
 use slotmap::new_key_type;
 use smallvec::SmallVec;
 
+use super::list::Contents;
 use super::sequence::{Key, RowSequence};
 use crate::shape::{FindingKind, PartId};
 use crate::value::{Value, content_of};
@@ -174,6 +175,23 @@ pub(crate) struct ListBody {
     pub(crate) displaced: BTreeSet<Key>,
     /// Rows that are there now and have some mark, so that a reset need not look at the others.
     pub(crate) marked: FxHashSet<Key>,
+    /// Which rows have the same content; only where rows must differ.
+    pub(crate) contents: Option<Box<Contents>>,
+    /// How many keys had been given out before this body was made; the keys that people see go on from there.
+    pub(crate) keys_before: u64,
+}
+
+impl ListBody {
+    /// The key of a row as people see it. Keys count from 1 within a list, and are not given out twice.
+    pub(crate) fn shown_key(&self, key: Key) -> u64 {
+        self.keys_before + u64::from(key) + 1
+    }
+
+    /// The row of a key as people see it.
+    pub(crate) fn row_of_shown(&self, key: u64) -> Option<Row> {
+        let index = key.checked_sub(self.keys_before + 1)?;
+        self.rows.get(usize::try_from(index).ok()?).copied()
+    }
 }
 
 /// A row of a list, present or removed.

@@ -11,7 +11,7 @@ pub enum Definition {
     Flag,
     Choice,
     Record { nullable: bool, fields: Vec<Field> },
-    List { least: usize, most: usize, item: Box<Definition> },
+    List { least: usize, most: usize, unique: bool, item: Box<Definition> },
 }
 
 #[derive(Clone, Debug)]
@@ -51,8 +51,8 @@ impl Definition {
                     fields.iter().filter(|field| field.required).map(|field| field.name.as_str()).collect();
                 json!({"type": kind, "properties": properties, "required": required})
             }
-            Definition::List { least, most, item } => {
-                json!({"type": "array", "minItems": least, "maxItems": most, "items": item.schema()})
+            Definition::List { least, most, unique, item } => {
+                json!({"type": "array", "minItems": least, "maxItems": most, "uniqueItems": unique, "items": item.schema()})
             }
         }
     }
@@ -94,10 +94,8 @@ pub fn record() -> impl Strategy<Value = Definition> {
         prop_oneof![
             (any::<bool>(), fields(inner.clone()))
                 .prop_map(|(nullable, fields)| Definition::Record { nullable, fields }),
-            (0..2_usize, 2..5_usize, inner).prop_map(|(least, most, item)| Definition::List {
-                least,
-                most,
-                item: Box::new(item)
+            (0..2_usize, 2..5_usize, any::<bool>(), inner).prop_map(|(least, most, unique, item)| {
+                Definition::List { least, most, unique, item: Box::new(item) }
             }),
         ]
     });

@@ -10,9 +10,12 @@ mod hostile;
 mod reference;
 mod steps;
 
+use std::collections::HashMap;
+
 use proptest::prelude::*;
-use ricordo::engine::{Engine, PlaceView};
+use ricordo::engine::{Change, Engine, PlaceId, PlaceView};
 use ricordo::exchange::{Command, dump, read_data, read_definition, read_journal};
+use ricordo::shape::Kind;
 use ricordo::{Pointer, Value};
 
 use definitions::{Definition, record};
@@ -44,9 +47,11 @@ impl Both {
         let Command::Apply(action) = entry.command.clone() else { panic!("an action") };
         let before = self.everything();
         let expected = self.reference.clone().applied(line);
+        let keys_before = self.list_keys();
         match (self.engine.apply(action), expected) {
-            (Ok(_), Some(reference)) => {
+            (Ok(outcome), Some(reference)) => {
                 self.reference = reference;
+                self.check_steps(keys_before, outcome.changes());
                 Ok(())
             }
             (Err(refused), None) => {
@@ -63,6 +68,32 @@ impl Both {
         let mut epochs = Vec::new();
         visit(self.engine.view(self.engine.root()), &mut |place| epochs.push(place.epoch()));
         (dump(&self.engine).to_string(), epochs)
+    }
+
+    /// The keys of the rows of every list.
+    fn list_keys(&self) -> HashMap<PlaceId, Vec<u64>> {
+        let mut lists = HashMap::new();
+        visit(self.engine.view(self.engine.root()), &mut |place| {
+            if matches!(place.part().kind, Kind::List(_)) {
+                lists.insert(place.id(), place.children().filter_map(|row| row.row_key()).collect());
+            }
+        });
+        lists
+    }
+
+    /// The steps of a change, applied to the old keys of a list, give the new ones; a list without a change
+    /// has its old keys.
+    fn check_steps(&self, mut before: HashMap<PlaceId, Vec<u64>>, changes: &[Change]) {
+        for change in changes {
+            if let Some(keys) = before.get_mut(&change.place()) {
+                change.row_edits().iter().for_each(|edit| edit.apply(keys));
+            }
+        }
+        for (list, keys) in self.list_keys() {
+            if let Some(expected) = before.get(&list) {
+                assert_eq!(keys, *expected);
+            }
+        }
     }
 
     fn at(&self, pointer: &str) -> PlaceView<'_> {
@@ -83,6 +114,7 @@ impl Both {
                 valid: place.is_valid(),
                 findings: place.findings().iter().map(|finding| finding.kind.name().to_owned()).collect(),
                 added: place.is_added(),
+                moved: place.is_moved(),
             };
             assert_eq!(found, expected, "at “{pointer}”");
         }

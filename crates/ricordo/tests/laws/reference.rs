@@ -15,6 +15,7 @@ pub struct Seen {
     pub valid: bool,
     pub findings: Vec<String>,
     pub added: bool,
+    pub moved: bool,
 }
 
 /// A place. Blank is `None`.
@@ -25,6 +26,9 @@ struct Place {
     touched: bool,
     /// A row that came after the baseline.
     added: bool,
+    /// Where a row stood in the baseline, and whether it was moved since.
+    stood: Option<usize>,
+    moved: bool,
     baseline: Option<Json>,
     held: Held,
 }
@@ -114,7 +118,7 @@ impl Reference {
                 let nothing = is_nullable(item).then_some(&Json::Null);
                 let value = line.get("value").or(blank.as_ref()).or(nothing);
                 let mut row = Place::new(item, false, value);
-                row.added = true;
+                (row.added, row.stood) = (true, None);
                 let Held::List { rows, .. } = &mut place.held else { return None };
                 let at = if at == "-" { rows.len() } else { at.parse().ok()? };
                 if at > rows.len() {
@@ -124,9 +128,11 @@ impl Reference {
             }
             "remove" => {
                 let (list, at) = path.rsplit_once('/')?;
-                match &mut self.root.find_mut(list)?.held {
+                let place = self.root.find_mut(list)?;
+                match &mut place.held {
                     Held::List { rows, .. } if at.parse::<usize>().ok()? < rows.len() => {
                         drop(rows.remove(at.parse().ok()?));
+                        place.see_order();
                     }
                     _ => return None,
                 }
@@ -134,13 +140,19 @@ impl Reference {
             "move" => {
                 let (list, from) = text("from").rsplit_once('/')?;
                 let to: usize = path.rsplit_once('/')?.1.parse().ok()?;
-                let Held::List { rows, .. } = &mut self.root.find_mut(list)?.held else { return None };
-                let from: usize = from.parse().ok()?;
-                if from >= rows.len() || to >= rows.len() {
-                    return None;
+                self.root.find_mut(list)?.move_row(from.parse().ok()?, to)?;
+            }
+            "swap" => {
+                let (list, row) = path.rsplit_once('/')?;
+                let (row, with): (usize, usize) =
+                    (row.parse().ok()?, text("with").rsplit_once('/')?.1.parse().ok()?);
+                let list = self.root.find_mut(list)?;
+                list.move_row(row, row)?;
+                list.move_row(with, with)?;
+                if row != with {
+                    list.move_row(row.max(with), row.min(with))?;
+                    list.move_row(row.min(with) + 1, row.max(with))?;
                 }
-                let row = rows.remove(from);
-                rows.insert(to, row);
             }
             other => panic!("the reference knows no {other}"),
         }
@@ -172,14 +184,24 @@ impl Place {
             }
             Definition::List { item, .. } => {
                 let given = value.and_then(Json::as_array).cloned().unwrap_or_default();
-                let rows: Vec<Place> =
+                let mut rows: Vec<Place> =
                     given.iter().map(|value| Place::new(item, false, Some(value))).collect();
+                rows.iter_mut().enumerate().for_each(|(at, row)| row.stood = Some(at));
                 baseline = Some(list_value(&rows));
                 Held::List { rows: rows.clone(), original: rows }
             }
             _ => Held::Field { value: baseline.clone(), entry: None, unreadable: false },
         };
-        Place { definition: definition.clone(), required, touched: false, added: false, baseline, held }
+        Place {
+            definition: definition.clone(),
+            required,
+            touched: false,
+            added: false,
+            stood: None,
+            moved: false,
+            baseline,
+            held,
+        }
     }
 
     fn value(&self) -> Option<Json> {
@@ -237,7 +259,7 @@ impl Place {
         let emptied = self.emptied();
         match &mut self.held {
             Held::Field { .. } => self.held = Held::Field { value: emptied, entry: None, unreadable: false },
-            Held::List { rows, .. } => rows.clear(),
+            Held::List { .. } => self.assign(Some(&json!([]))).unwrap(),
             Held::Record { fields, .. } if is_nullable(&self.definition) => {
                 if fields.is_ok() {
                     *fields = Err(Some(Json::Null));
@@ -304,12 +326,16 @@ impl Place {
                 let front = rows.iter().zip(&wanted).take_while(|(old, new)| same(old, new)).count();
                 let back = rows[front..].iter().rev().zip(wanted[front..].iter().rev());
                 let back = back.take_while(|(old, new)| same(old, new)).count();
-                let behind = rows.split_off(rows.len() - back);
-                rows.truncate(front);
-                for new in &wanted[front..wanted.len() - back] {
-                    rows.push(Place { added: true, ..new.clone() });
+                let taken = rows.len() - back - front;
+                for _ in 0..taken {
+                    let Held::List { rows, .. } = &mut self.held else { panic!("a list") };
+                    rows.remove(front);
+                    self.see_order();
                 }
-                rows.extend(behind);
+                let Held::List { rows, .. } = &mut self.held else { panic!("a list") };
+                for (at, new) in wanted[front..wanted.len() - back].iter().enumerate() {
+                    rows.insert(front + at, Place { added: true, stood: None, ..new.clone() });
+                }
                 // Where a row holds the value already, what was typed over it still goes.
                 for (row, value) in rows.iter_mut().zip(&given) {
                     row.assign(Some(value))?;
@@ -318,6 +344,27 @@ impl Place {
             _ => panic!("a place holds what its definition says"),
         }
         Some(())
+    }
+
+    fn move_row(&mut self, from: usize, to: usize) -> Option<()> {
+        let Held::List { rows, .. } = &mut self.held else { return None };
+        if from >= rows.len() || to >= rows.len() {
+            return None;
+        }
+        let mut row = rows.remove(from);
+        row.moved |= from != to && row.stood.is_some();
+        rows.insert(to, row);
+        self.see_order();
+        Some(())
+    }
+
+    /// When the rows are those of the baseline in its order, none counts as moved.
+    fn see_order(&mut self) {
+        let Held::List { rows, original } = &mut self.held else { return };
+        let stood: Vec<_> = rows.iter().map(|row| row.stood).collect();
+        if stood == (0..original.len()).map(Some).collect::<Vec<_>>() {
+            rows.iter_mut().for_each(|row| row.moved = false);
+        }
     }
 
     fn reset(&mut self) {
@@ -355,9 +402,13 @@ impl Place {
                 (Definition::Choice, Some(value)) if *value != "straight" && *value != "poolish" => {
                     findings.push("not_listed");
                 }
-                (Definition::List { least, most, .. }, Some(Json::Array(rows))) => {
+                (Definition::List { least, most, unique, .. }, Some(Json::Array(rows))) => {
+                    let is_empty = |row: &Json| *row == Json::Null || *row == json!("");
+                    let again = |(at, row): (usize, &Json)| !is_empty(row) && rows[..at].contains(row);
+                    let repeated = *unique && rows.iter().enumerate().any(again);
                     findings.extend((rows.len() < *least).then_some("too_few"));
                     findings.extend((rows.len() > *most).then_some("too_many"));
+                    findings.extend(repeated.then_some("repeated"));
                 }
                 _ => {}
             }
@@ -431,6 +482,7 @@ impl Place {
                 valid: !place.any(|below| !below.findings().is_empty()),
                 findings: place.findings(),
                 added: place.added,
+                moved: place.moved,
             };
             places.push((pointer.to_owned(), seen));
         });

@@ -19,6 +19,7 @@ pub enum Step {
     Add(u16, u16, u64),
     Remove(u16, u16),
     Move(u16, u16, u16),
+    Swap(u16, u16, u16),
     Reset(u16),
 }
 
@@ -67,6 +68,7 @@ fn order() -> impl Strategy<Value = Step> {
         (any::<u16>(), any::<u16>(), any::<u64>()).prop_map(|(list, at, seed)| Step::Add(list, at, seed)),
         (any::<u16>(), any::<u16>()).prop_map(|(list, at)| Step::Remove(list, at)),
         (any::<u16>(), any::<u16>(), any::<u16>()).prop_map(|(list, from, to)| Step::Move(list, from, to)),
+        (any::<u16>(), any::<u16>(), any::<u16>()).prop_map(|(list, row, with)| Step::Swap(list, row, with)),
     ]
 }
 
@@ -107,6 +109,11 @@ impl Step {
                 let (list, rows) = list(at).filter(|(_, rows)| *rows > 0)?;
                 let (from, to) = (usize::from(from) % rows, usize::from(to) % rows);
                 json!({"op": "move", "from": format!("{list}/{from}"), "path": format!("{list}/{to}")})
+            }
+            Step::Swap(at, row, with) => {
+                let (list, rows) = list(at).filter(|(_, rows)| *rows > 0)?;
+                let (row, with) = (usize::from(row) % rows, usize::from(with) % rows);
+                json!({"op": "swap", "path": format!("{list}/{row}"), "with": format!("{list}/{with}")})
             }
             Step::Reset(at) => json!({"op": "reset", "path": place(at)}),
         })
