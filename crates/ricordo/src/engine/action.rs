@@ -103,6 +103,11 @@ pub enum Action {
         /// The place.
         at: Address,
     },
+    /// The last step is taken back. A step is a transaction; typing in one field is gathered into one, and what
+    /// only touches places belongs to the step before.
+    Undo,
+    /// The step that was undone last is done again.
+    Redo,
     /// Several actions as one: all are carried out, or none.
     Group(Vec<Action>),
 }

@@ -7,6 +7,7 @@
 
 mod action;
 mod address;
+mod history;
 mod observers;
 mod outcome;
 mod perform;
@@ -27,9 +28,10 @@ pub use view::PlaceView;
 pub use crate::tree::PlaceId;
 
 use crate::settle;
-use crate::shape::{Misfit, Shape};
-use crate::tree::Tree;
+use crate::shape::{Misfit, Pointer, Shape};
+use crate::tree::{Tree, Undo};
 use crate::value::Value;
+use history::History;
 use observers::Observers;
 
 /// The state of one form.
@@ -56,6 +58,16 @@ pub struct Engine {
     tree: Tree,
     observers: Observers,
     focus: Option<PlaceId>,
+    history: History,
+    /// What is to be gone back to if the open transaction fails.
+    open: Option<Open>,
+}
+
+/// A transaction that has begun.
+#[derive(Debug)]
+struct Open {
+    focus: Option<PlaceId>,
+    made: Option<PlaceId>,
 }
 
 impl Engine {
@@ -70,7 +82,13 @@ impl Engine {
         let root = tree.root();
         settle::check_all(&mut tree, root);
         tree.take_log();
-        Ok(Engine { tree, observers: Observers::default(), focus: None })
+        Ok(Engine {
+            tree,
+            observers: Observers::default(),
+            focus: None,
+            history: History::default(),
+            open: None,
+        })
     }
 
     /// What the form is made of.
@@ -99,31 +117,124 @@ impl Engine {
         }
     }
 
-    /// What is to be seen of a place. A place that was removed shows what it was like then.
-    ///
-    /// # Panics
-    ///
-    /// If the id is of another form; [`Engine::locate`] says so as an error.
+    /// What is to be seen of a place. A place that was removed shows what it was like then; one that nothing
+    /// can bring back any more, or that is of another form, shows nothing.
     pub fn view(&self, place: PlaceId) -> PlaceView<'_> {
-        assert!(self.tree.knows(place), "the place is one of another form");
         PlaceView { tree: &self.tree, place }
     }
 
     /// Carries out an action, wholly or not at all, and settles what follows from it.
+    ///
+    /// While a transaction is open, the action is only performed: it is settled, and told of, with the whole
+    /// transaction.
     pub fn apply(&mut self, action: Action) -> Result<Outcome, Refused> {
-        let focus = self.focus;
+        if self.open.is_some() {
+            return self.apply_within(action).map(Outcome::performed);
+        }
+        match action {
+            Action::Undo => self.step(History::undo, History::keep_for_redo, "undo"),
+            Action::Redo => self.step(History::redo, History::keep_for_undo, "redo"),
+            action => {
+                let typing = if let Action::Enter { at, .. } = &action { self.locate(at).ok() } else { None };
+                let focus = self.focus;
+                match self.perform(action, 0) {
+                    Ok(made) => Ok(self.finish(made, typing)),
+                    Err(refused) => {
+                        self.tree.roll_back();
+                        self.focus = focus;
+                        Err(refused)
+                    }
+                }
+            }
+        }
+    }
+
+    /// Settles what was performed, and finds out what has changed.
+    fn finish(&mut self, made: Option<PlaceId>, typing: Option<PlaceId>) -> Outcome {
+        settle::settle(&mut self.tree);
+        let outcome = Outcome::new(&self.tree, &self.observers, made);
+        let log = self.tree.take_log();
+        self.history.record(&mut self.tree, log, typing);
+        outcome
+    }
+
+    fn step(
+        &mut self,
+        go: impl FnOnce(&mut History, &mut Tree) -> bool,
+        keep: impl FnOnce(&mut History, &Tree, Vec<Undo>),
+        what: &str,
+    ) -> Result<Outcome, Refused> {
+        if !go(&mut self.history, &mut self.tree) {
+            let message = format!("there is nothing to {what}");
+            return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
+        }
+        settle::settle(&mut self.tree);
+        let outcome = Outcome::new(&self.tree, &self.observers, None);
+        let log = self.tree.take_log();
+        keep(&mut self.history, &self.tree, log);
+        Ok(outcome)
+    }
+
+    fn apply_within(&mut self, action: Action) -> Result<Option<PlaceId>, Refused> {
+        let (length, focus) = (self.tree.log().len(), self.focus);
         match self.perform(action, 0) {
             Ok(made) => {
-                settle::settle(&mut self.tree);
-                let log = self.tree.take_log();
-                Ok(Outcome::new(&self.tree, &self.observers, log, made))
+                if let Some(open) = &mut self.open {
+                    open.made = made.or(open.made);
+                }
+                Ok(made)
             }
             Err(refused) => {
-                self.tree.roll_back();
+                self.tree.roll_back_to(length);
                 self.focus = focus;
                 Err(refused)
             }
         }
+    }
+
+    /// Opens a transaction: actions are performed, but settled only when it is closed. One that is open
+    /// already stays as it is.
+    pub fn begin(&mut self) {
+        if self.open.is_none() {
+            self.open = Some(Open { focus: self.focus, made: None });
+        }
+    }
+
+    /// Closes the open transaction, and settles what follows from it. Without one, nothing has changed.
+    pub fn commit(&mut self) -> Outcome {
+        match self.open.take() {
+            Some(open) => self.finish(open.made, None),
+            None => Outcome::default(),
+        }
+    }
+
+    /// Takes the open transaction back: the form is as it was before it was opened.
+    pub fn roll_back(&mut self) {
+        if let Some(open) = self.open.take() {
+            self.tree.roll_back();
+            self.focus = open.focus;
+        }
+    }
+
+    /// Whether a transaction is open.
+    pub fn is_open(&self) -> bool {
+        self.open.is_some()
+    }
+
+    /// Whether there is a step to undo.
+    pub fn can_undo(&self) -> bool {
+        self.history.can_undo()
+    }
+
+    /// Whether there is a step to do again.
+    pub fn can_redo(&self) -> bool {
+        self.history.can_redo()
+    }
+
+    /// Bounds the memory that the steps which can be undone may take, in bytes; 16 MiB if nothing is said.
+    /// What goes beyond it is forgotten, the oldest first; 0 turns undo off.
+    pub fn set_undo_limit(&mut self, bytes: usize) {
+        self.history.set_limit(&mut self.tree, bytes);
     }
 
     /// Watches a place, and all in it: outcomes will name this observer when something there has changed.
@@ -138,6 +249,6 @@ impl Engine {
     }
 
     fn known(&self, place: PlaceId) -> Result<PlaceId, Refused> {
-        if self.tree.knows(place) { Ok(place) } else { Err(Refused::foreign()) }
+        if self.tree.knows(place) { Ok(place) } else { Err(Refused::gone()) }
     }
 }

@@ -1,5 +1,6 @@
 //! What an action changed, and who must hear of it.
 
+use std::borrow::Cow;
 use std::fmt;
 
 use rustc_hash::FxHashMap;
@@ -9,11 +10,11 @@ use super::observers::{ObserverId, Observers};
 use super::rows::{self, RowEdit};
 use super::view::PlaceView;
 use crate::shape::FindingKind;
-use crate::tree::{Body, Faults, Field, PlaceId, Tree, Undo};
+use crate::tree::{Body, Faults, Field, PlaceId, Presence, Tree, Undo};
 use crate::value::Value;
 
 /// What an action changed, and who must hear of it.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub struct Outcome {
     changes: Vec<Change>,
     notices: SmallVec<[ObserverId; 4]>,
@@ -37,13 +38,19 @@ impl Outcome {
         self.made
     }
 
-    pub(super) fn new(tree: &Tree, observers: &Observers, log: Vec<Undo>, made: Option<PlaceId>) -> Self {
-        let mut changes = Changes::default();
+    /// The outcome of an action in an open transaction: nothing is told before that is closed.
+    pub(super) fn performed(made: Option<PlaceId>) -> Self {
+        Outcome { made, ..Outcome::default() }
+    }
+
+    /// The outcome of the changes in the tree's log.
+    pub(super) fn new(tree: &Tree, observers: &Observers, made: Option<PlaceId>) -> Self {
+        let mut before = Befores::default();
         // Only what takes rows or records away can leave a change behind in a place that is gone.
-        let may_be_gone = log.iter().any(Undo::is_structural);
-        log.into_iter().for_each(|undo| changes.add(tree, undo));
-        let changes: Vec<Change> =
-            changes.list.into_iter().filter_map(|change| change.compared(tree, may_be_gone)).collect();
+        let may_be_gone = tree.log().iter().any(Undo::is_structural);
+        tree.log().iter().for_each(|undo| before.add(tree, undo));
+        let compared = before.list.into_iter().filter_map(|before| before.compared(tree, may_be_gone));
+        let changes: Vec<Change> = compared.collect();
         let notices =
             if observers.is_empty() { SmallVec::new() } else { concerned(tree, observers, &changes) };
         Outcome { changes, notices, made: made.filter(|place| tree.knows(*place)) }
@@ -89,12 +96,10 @@ impl Aspects {
 pub struct Change {
     place: PlaceId,
     aspects: Aspects,
-    field: Option<Field>,
-    touched: Option<bool>,
+    entry: Option<String>,
+    value: Option<Value>,
     faults: Option<Faults>,
     edits: Vec<RowEdit>,
-    presence: bool,
-    epoch: bool,
 }
 
 impl Change {
@@ -109,72 +114,91 @@ impl Change {
     }
 
     /// The text that stood in the widget, if it is another now.
-    pub fn entry_before(&self) -> Option<String> {
-        let field = self.field.as_ref().filter(|_| self.aspects.contains(Aspects::ENTRY))?;
-        Some(field.text().into_owned())
+    pub fn entry_before(&self) -> Option<Cow<'_, str>> {
+        // What was not typed was the text of the value, and changed with it.
+        let of_value = || self.value.as_ref().map(Value::to_text);
+        let changed = self.aspects.contains(Aspects::ENTRY);
+        if changed { self.entry.as_deref().map(Cow::Borrowed).or_else(of_value) } else { None }
     }
 
     /// The value of the field, if it is another now.
     pub fn value_before(&self) -> Option<&Value> {
-        self.field.as_ref().filter(|_| self.aspects.contains(Aspects::VALUE)).map(|field| &field.value)
+        self.value.as_ref()
     }
 
     /// The kinds of findings there were, if they are others now.
     pub fn findings_before(&self) -> Option<&[FindingKind]> {
-        self.faults.as_deref().filter(|_| self.aspects.contains(Aspects::FINDINGS))
+        self.faults.as_deref()
     }
 
     /// The steps by which the rows of a list became what they are, in order.
     pub fn row_edits(&self) -> &[RowEdit] {
         &self.edits
     }
+}
 
+/// What a place was before the first change, as far as it was changed.
+struct Before<'a> {
+    place: PlaceId,
+    field: Option<&'a Field>,
+    touched: Option<bool>,
+    faults: Option<&'a Faults>,
+    edits: Vec<RowEdit>,
+    presence: Option<Presence>,
+    epoch: bool,
+}
+
+impl Before<'_> {
     fn of(place: PlaceId) -> Self {
-        Change {
+        Before {
             place,
-            aspects: Aspects::default(),
             field: None,
             touched: None,
             faults: None,
             edits: Vec::new(),
-            presence: false,
+            presence: None,
             epoch: false,
         }
     }
 
     /// Compares what was with what is; nothing is left if they are the same.
-    fn compared(mut self, tree: &Tree, may_be_gone: bool) -> Option<Self> {
+    fn compared(mut self, tree: &Tree, may_be_gone: bool) -> Option<Change> {
         // What happened in a place that is gone is nobody's concern; that it is gone is told of its container.
         if may_be_gone && (!tree.knows(self.place) || !tree.is_there(self.place)) {
             return None;
         }
         let mut aspects = Aspects::default();
-        if let (Some(before), Some(now)) = (&self.field, tree.field(self.place)) {
+        let (mut entry, mut value) = (None, None);
+        if let (Some(before), Some(now)) = (self.field, tree.field(self.place)) {
             let value_differs = before.value != now.value;
             let entry_differs = entries_differ(before, now, value_differs);
             let was_dirty = before.unreadable || *before.baseline() != before.value;
             aspects.put(Aspects::VALUE, value_differs);
             aspects.put(Aspects::ENTRY, entry_differs);
             aspects.put(Aspects::DIRTY, was_dirty != tree.is_dirty(self.place));
+            value = value_differs.then(|| before.value.clone());
+            // Numbers are written out only when somebody asks.
+            let is_told_by_value = value_differs && before.typed().is_none();
+            entry = (entry_differs && !is_told_by_value).then(|| before.text().into_owned());
         }
         let node = tree.node(self.place);
-        let touched = match &node.body {
-            Body::Field(field) => field.touched,
-            Body::Record(record) => record.container.touched,
-            Body::List(list) => list.container.touched,
+        let (touched, presence) = match &node.body {
+            Body::Field(field) => (field.touched, None),
+            Body::Record(record) => (record.container.touched, Some(record.container.presence)),
+            Body::List(list) => (list.container.touched, Some(list.container.presence)),
         };
+        let faults = self.faults.filter(|before| before[..] != *node.faults()).cloned();
         aspects.put(Aspects::TOUCHED, self.touched.is_some_and(|before| before != touched));
-        aspects
-            .put(Aspects::FINDINGS, self.faults.as_ref().is_some_and(|before| before[..] != *node.faults()));
-        aspects.put(Aspects::PRESENCE, self.presence);
+        aspects.put(Aspects::FINDINGS, faults.is_some());
+        aspects.put(Aspects::PRESENCE, self.presence.is_some() && self.presence != presence);
         aspects.put(Aspects::EPOCH, self.epoch);
         if rows::differ(|| tree.shown_keys(self.place), &self.edits) {
             aspects.put(Aspects::ROWS, true);
         } else {
             self.edits.clear();
         }
-        self.aspects = aspects;
-        (aspects != Aspects::default()).then_some(self)
+        let change = Change { place: self.place, aspects, entry, value, faults, edits: self.edits };
+        (aspects != Aspects::default()).then_some(change)
     }
 }
 
@@ -190,28 +214,28 @@ fn entries_differ(before: &Field, now: &Field, values_differ: bool) -> bool {
 
 /// Collects, for each place, what it was before the first change.
 #[derive(Default)]
-struct Changes {
-    list: Vec<Change>,
+struct Befores<'a> {
+    list: SmallVec<[Before<'a>; 2]>,
     /// Where each place stands in the list, once there are too many to look through.
     index: FxHashMap<PlaceId, usize>,
 }
 
-impl Changes {
+impl<'a> Befores<'a> {
     const FEW: usize = 8;
 
-    fn of(&mut self, place: PlaceId) -> &mut Change {
+    fn of(&mut self, place: PlaceId) -> &mut Before<'a> {
         let known = if self.list.len() <= Self::FEW {
-            self.list.iter().position(|change| change.place == place)
+            self.list.iter().position(|before| before.place == place)
         } else {
             self.index.get(&place).copied()
         };
         let at = known.unwrap_or_else(|| {
-            self.list.push(Change::of(place));
+            self.list.push(Before::of(place));
             let at = self.list.len() - 1;
             match at {
                 0..Self::FEW => {}
                 Self::FEW => {
-                    self.index.extend(self.list.iter().zip(0..).map(|(change, at)| (change.place, at)));
+                    self.index.extend(self.list.iter().zip(0..).map(|(before, at)| (before.place, at)));
                 }
                 _ => drop(self.index.insert(place, at)),
             }
@@ -220,11 +244,11 @@ impl Changes {
         &mut self.list[at]
     }
 
-    fn add(&mut self, tree: &Tree, undo: Undo) {
-        match undo {
-            Undo::Field { place, before } => drop(self.of(place).field.get_or_insert(before)),
-            Undo::Touched { place, before } => drop(self.of(place).touched.get_or_insert(before)),
-            Undo::Faults { place, before } => drop(self.of(place).faults.get_or_insert(before)),
+    fn add(&mut self, tree: &Tree, undo: &'a Undo) {
+        match *undo {
+            Undo::Field { place, ref before } => _ = self.of(place).field.get_or_insert(before),
+            Undo::Touched { place, before } => _ = self.of(place).touched.get_or_insert(before),
+            Undo::Faults { place, ref before } => _ = self.of(place).faults.get_or_insert(before),
             Undo::RowInserted { list, key, position } => {
                 let key = shown_key(tree, list, key);
                 self.of(list).edits.push(RowEdit::Inserted { key, position });
@@ -237,11 +261,10 @@ impl Changes {
                 let key = shown_key(tree, list, key);
                 self.of(list).edits.push(RowEdit::Moved { key, from, to });
             }
-            Undo::Presence { place, before } => {
-                let now = tree.node(place).container().map(|container| container.presence);
-                self.of(place).presence = now != Some(before);
+            Undo::Presence { place, before } => _ = self.of(place).presence.get_or_insert(before),
+            Undo::Children { record, ref before, .. } => {
+                self.of(record).presence.get_or_insert(before.presence);
             }
-            Undo::Children { record, .. } => self.of(record).presence = true,
             Undo::Epoch { place, .. } => self.of(place).epoch = true,
             Undo::RowMade { .. } | Undo::Displaced { .. } => {}
         }
@@ -289,6 +312,9 @@ fn concerned(tree: &Tree, observers: &Observers, changes: &[Change]) -> SmallVec
 
 /// Visits a place and all in it, whether it is there or not.
 fn below(tree: &Tree, place: PlaceId, visit: &mut impl FnMut(PlaceId)) {
+    if !tree.knows(place) {
+        return;
+    }
     visit(place);
     match &tree.node(place).body {
         Body::Field(_) => {}

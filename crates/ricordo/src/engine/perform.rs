@@ -20,6 +20,7 @@ impl Engine {
             Action::Leave { at } => {
                 let place = self.present(&at)?;
                 self.tree.set_touched(place, true);
+                self.history.end_typing();
                 if self.focus == Some(place) {
                     self.focus = None;
                 }
@@ -66,6 +67,11 @@ impl Engine {
             Action::Reset { at } => {
                 let place = self.present(&at)?;
                 self.tree.reset(place);
+            }
+            Action::Undo | Action::Redo => {
+                let message =
+                    "undo and redo are transactions of their own, and no part of another".to_owned();
+                return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
             }
             Action::Group(_) if depth >= DEEPEST_GROUP => {
                 let message = format!("groups lie more than {DEEPEST_GROUP} deep in each other");

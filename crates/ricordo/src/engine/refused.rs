@@ -21,10 +21,8 @@ pub struct Refused {
 pub enum RefusedKind {
     /// There is no place at the address.
     NoPlace,
-    /// The place was removed, or a record that it lies in was emptied.
+    /// The place was removed, or a record that it lies in was emptied; or it is of another form.
     Gone,
-    /// The place is of another form.
-    Foreign,
     /// The value does not fit the place.
     Misfit,
     /// The action cannot be done to a place of this sort.
@@ -42,8 +40,9 @@ impl Refused {
         Refused { kind, place, message, nearest: None }
     }
 
-    pub(super) fn foreign() -> Self {
-        Refused::new(RefusedKind::Foreign, Pointer::root(), "the place is one of another form".to_owned())
+    pub(super) fn gone() -> Self {
+        let message = "the place is gone for good, or is one of another form";
+        Refused::new(RefusedKind::Gone, Pointer::root(), message.to_owned())
     }
 
     pub(crate) fn unreadable(error: &PointerError) -> Self {

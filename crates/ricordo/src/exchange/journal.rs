@@ -90,12 +90,12 @@ enum Form {
 }
 
 const PATCH_OPERATIONS: [&str; 6] = ["add", "remove", "replace", "move", "copy", "test"];
-const OPERATIONS: [&str; 14] = [
-    "add", "clear", "copy", "enter", "expect", "focus", "group", "leave", "move", "remove", "replace",
-    "reset", "swap", "test",
+const OPERATIONS: [&str; 16] = [
+    "add", "clear", "copy", "enter", "expect", "focus", "group", "leave", "move", "redo", "remove",
+    "replace", "reset", "swap", "test", "undo",
 ];
-const UNSUPPORTED: [&str; 10] =
-    ["accept", "choices", "event", "rebase", "redo", "reject", "resolve", "submit", "undo", "wait"];
+const UNSUPPORTED: [&str; 8] =
+    ["accept", "choices", "event", "rebase", "reject", "resolve", "submit", "wait"];
 
 /// The members of an action, which are all to be asked for.
 struct Members<'a> {
@@ -174,6 +174,8 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
             (Action::Swap { row: given.address("path")?, with: given.address("with")? }, &["path", "with"])
         }
         "test" => (Action::Test { at: given.address("path")?, value: given.value()? }, &["path", "value"]),
+        "undo" => (Action::Undo, &[]),
+        "redo" => (Action::Redo, &[]),
         "group" => {
             let items = given.needed("actions")?.items()?;
             let actions = items.into_iter().map(|item| read_action(item, form)).collect::<Result<_, _>>()?;

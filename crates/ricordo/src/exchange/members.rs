@@ -14,7 +14,10 @@ pub(super) fn read_pointer(node: Node<'_>) -> Result<Pointer, ReadError> {
 pub(super) fn refuse_unknown(members: &[Member<'_>], known: &[&str], op: &str) -> Result<(), ReadError> {
     match members.iter().find(|member| member.name != "op" && !known.contains(&&*member.name)) {
         Some(member) => Err(member
-            .name_error(format!("“{op}” has no “{}”; it has {}", member.name, known.join(", ")))
+            .name_error(match known {
+                [] => format!("“{op}” has nothing beside it, no “{}” either", member.name),
+                _ => format!("“{op}” has no “{}”; it has {}", member.name, known.join(", ")),
+            })
             .nearest(nearest(&member.name, known.iter().copied()))),
         None => Ok(()),
     }

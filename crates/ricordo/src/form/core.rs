@@ -27,6 +27,8 @@ pub(super) struct Core {
     refused: RefCell<Vec<Refused>>,
     /// The length of the chain that is being told of; `None` when nobody is being called.
     telling: Cell<Option<u32>>,
+    /// The actions of a transaction that was opened inside a callback, which wait for the end of the round.
+    gathered: RefCell<Option<Vec<Action>>>,
 }
 
 #[derive(Clone)]
@@ -43,6 +45,7 @@ impl Core {
             queue: RefCell::default(),
             refused: RefCell::default(),
             telling: Cell::new(None),
+            gathered: RefCell::default(),
         })
     }
 
@@ -65,6 +68,10 @@ impl Core {
     /// Carries out an action and tells of it, or takes note of it if somebody is being told just now. Returns
     /// the row that was made, if one was.
     pub(super) fn apply(self: &Rc<Self>, action: Action) -> Result<Option<PlaceId>, Refused> {
+        if let Some(gathered) = &mut *self.gathered.borrow_mut() {
+            gathered.push(action);
+            return Ok(None);
+        }
         if let Some(chain) = self.telling.get() {
             self.queue.borrow_mut().push_back((action, chain + 1));
             return Ok(None);
@@ -75,6 +82,51 @@ impl Core {
             self.tell_all(outcome)?;
         }
         Ok(made)
+    }
+
+    /// Carries out all that a closure does as one transaction.
+    pub(super) fn transaction<T, E: From<Refused>>(
+        self: &Rc<Self>,
+        act: impl FnOnce() -> Result<T, E>,
+    ) -> Result<T, E> {
+        if self.is_telling() {
+            return self.gather(act);
+        }
+        if self.engine.borrow().is_open() {
+            return act();
+        }
+        self.engine.borrow_mut().begin();
+        let transaction = Transaction(self);
+        let result = act()?;
+        let outcome = self.engine.borrow_mut().commit();
+        drop(transaction);
+        if !outcome.notices().is_empty() {
+            self.tell_all(outcome)?;
+        }
+        Ok(result)
+    }
+
+    /// Takes note of all that a closure does, as one action for after the round.
+    fn gather<T, E>(self: &Rc<Self>, act: impl FnOnce() -> Result<T, E>) -> Result<T, E> {
+        if self.gathered.borrow().is_some() {
+            return act();
+        }
+        *self.gathered.borrow_mut() = Some(Vec::new());
+        let gathering = Gathering(self);
+        let result = act()?;
+        let gathered = self.gathered.take().unwrap_or_default();
+        drop(gathering);
+        let chain = self.telling.get().unwrap_or_default();
+        self.queue.borrow_mut().push_back((Action::Group(gathered), chain + 1));
+        Ok(result)
+    }
+
+    pub(super) fn read<T>(&self, read: impl FnOnce(&Engine) -> T) -> T {
+        read(&self.engine.borrow())
+    }
+
+    pub(super) fn set_undo_limit(&self, bytes: usize) {
+        self.engine.borrow_mut().set_undo_limit(bytes);
     }
 
     /// Tells of an action, then carries out and tells of those that came meanwhile.
@@ -139,6 +191,24 @@ impl Core {
         // What the callback holds may itself end subscriptions when it is dropped: not under the borrow.
         let ended = self.subscribers.borrow_mut().remove(&observer);
         drop(ended);
+    }
+}
+
+/// Takes the open transaction back, unless it was committed, also when the closure panics.
+struct Transaction<'a>(&'a Core);
+
+impl Drop for Transaction<'_> {
+    fn drop(&mut self) {
+        self.0.engine.borrow_mut().roll_back();
+    }
+}
+
+/// Forgets what was gathered, unless it was taken, also when the closure panics.
+struct Gathering<'a>(&'a Core);
+
+impl Drop for Gathering<'_> {
+    fn drop(&mut self) {
+        self.0.gathered.take();
     }
 }
 

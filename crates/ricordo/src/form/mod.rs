@@ -142,6 +142,55 @@ impl<M: 'static> Form<M> {
         self.core.apply(action).map(drop)
     }
 
+    /// Does several things as one transaction: they are settled together, undone together, and told of once; if
+    /// the closure returns an error, or panics, none of them was done.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { loaves: u32, grams: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12, grams: 900 })?;
+    /// # let batch = ricordo::at::<Batch>();
+    /// form.transaction(|| {
+    ///     form.set(batch.loaves(), 24)?;
+    ///     form.set(batch.grams(), 450)
+    /// })?;
+    /// form.undo()?;
+    /// assert!(!form.is_dirty());
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// Inside the closure values are as they were set, but what follows from them, such as findings, is not
+    /// there before the end. A transaction in a transaction is part of it. From inside a callback the
+    /// transaction waits for the end of the round, as an action does.
+    pub fn transaction<T, E: From<Refused>>(&self, act: impl FnOnce() -> Result<T, E>) -> Result<T, E> {
+        self.core.transaction(act)
+    }
+
+    /// Takes the last step back: a transaction, or the typing in one field.
+    pub fn undo(&self) -> Result<(), Refused> {
+        self.apply(Action::Undo)
+    }
+
+    /// Does the step again that was undone last.
+    pub fn redo(&self) -> Result<(), Refused> {
+        self.apply(Action::Redo)
+    }
+
+    /// Whether there is a step to undo.
+    pub fn can_undo(&self) -> bool {
+        self.core.read(Engine::can_undo)
+    }
+
+    /// Whether there is a step to do again.
+    pub fn can_redo(&self) -> bool {
+        self.core.read(Engine::can_redo)
+    }
+
+    /// Bounds the memory that undo may take. See [`Engine::set_undo_limit`].
+    pub fn set_undo_limit(&self, bytes: usize) {
+        self.core.set_undo_limit(bytes);
+    }
+
     /// The actions from inside callbacks that were refused since this was last asked.
     pub fn take_refused(&self) -> Vec<Refused> {
         self.core.take_refused()

@@ -40,6 +40,30 @@ pub(crate) enum Undo {
 }
 
 impl Undo {
+    /// Whether an undo needs it: what is wrong is found out anew, that a place was reset stays true, and a row
+    /// that was made stays known, for the case that the undo is undone.
+    pub(crate) fn is_for_history(&self) -> bool {
+        !matches!(self, Undo::Faults { .. } | Undo::Epoch { .. } | Undo::RowMade { .. })
+    }
+
+    /// About how much memory hangs on it, in bytes.
+    pub(crate) fn weight(&self, tree: &Tree) -> usize {
+        const PLACE: usize = 100;
+        let text = |value: &Value| value.as_text().map_or(0, str::len);
+        match self {
+            Undo::Field { before, .. } => {
+                text(&before.value) + text(before.baseline()) + before.typed().map_or(0, |typed| typed.len())
+            }
+            Undo::RowRemoved { list, key, .. } | Undo::RowInserted { list, key, .. } => {
+                let row = tree.list(*list).and_then(|list| list.rows.get(*key as usize));
+                row.map_or(0, |row| PLACE * tree.places_below(row.place))
+            }
+            Undo::Children { record, .. } => PLACE * tree.places_below(*record),
+            Undo::Displaced { before, .. } => before.len() * size_of::<Key>() * 2,
+            _ => 0,
+        }
+    }
+
     /// Whether places came or went.
     pub(crate) fn is_structural(&self) -> bool {
         match self {
@@ -71,20 +95,74 @@ impl Tree {
 
     /// Takes back everything in the log.
     pub(crate) fn roll_back(&mut self) {
-        while let Some(undo) = self.log.pop() {
-            let length = self.log.len();
-            self.take_back(undo);
+        self.roll_back_to(0);
+    }
+
+    /// Takes back what was put in the log since it had this length.
+    pub(crate) fn roll_back_to(&mut self, length: usize) {
+        while self.log.len() > length
+            && let Some(undo) = self.log.pop()
+        {
+            let before = self.log.len();
+            match undo {
+                Undo::RowMade { list, key } => self.unmake_row(list, key),
+                undo => self.take_back(undo),
+            }
             // Taking a change back is itself a change, which nobody wants to hear of.
-            self.log.truncate(length);
+            for reversal in self.log.split_off(before) {
+                if let Undo::Children { children, .. } = reversal {
+                    children.iter().for_each(|child| self.free(*child));
+                }
+            }
+        }
+    }
+
+    /// Takes back a log of some time ago, in a way that can itself be taken back.
+    pub(crate) fn take_back_all(&mut self, log: Vec<Undo>) {
+        for undo in log.into_iter().rev() {
+            self.take_back(undo);
+        }
+    }
+
+    /// Frees what only this log could have brought back: rows that it took out of their lists for good, unless the
+    /// baseline has them.
+    pub(crate) fn forget(&mut self, log: Vec<Undo>) {
+        for undo in log {
+            match undo {
+                Undo::RowRemoved { list, key, .. } => self.free_row(list, key),
+                Undo::Children { record, children, .. } => {
+                    let is_current = |tree: &Self| matches!(&tree.node(record).body, Body::Record(body) if body.children == children);
+                    if !is_current(self) {
+                        children.iter().for_each(|child| self.free(*child));
+                    }
+                }
+                _ => {}
+            }
+        }
+    }
+
+    /// Frees a row that is neither in the list nor in its baseline. Its key is not given out again.
+    fn free_row(&mut self, list: PlaceId, key: Key) {
+        let row = self
+            .list(list)
+            .filter(|body| !body.sequence.holds(key))
+            .and_then(|body| body.rows.get(key as usize));
+        if let Some(place) = row.filter(|row| row.baseline_position.is_none()).map(|row| row.place) {
+            self.free(place);
         }
     }
 
     fn take_back(&mut self, undo: Undo) {
         match undo {
-            Undo::Field { place, before } => self.replace_field(place, before),
+            Undo::Field { place, mut before } => {
+                // Whether the field was left is told by entries of its own.
+                before.touched = self.field(place).is_some_and(|field| field.touched);
+                self.replace_field(place, before);
+            }
             Undo::Touched { place, before } => self.set_touched(place, before),
             Undo::Faults { place, before } => self.set_faults(place, before),
-            Undo::RowMade { list, key } => self.unmake_row(list, key),
+            // Only a roll-back takes this back, as if there had never been a row.
+            Undo::RowMade { .. } => {}
             Undo::RowInserted { list, key, .. } => self.take_row(list, key),
             Undo::RowRemoved { list, key, position, was_displaced } => {
                 self.put_row(list, key, position);
@@ -97,12 +175,14 @@ impl Tree {
             Undo::Displaced { list, before } => self.replace_displaced(list, before),
             Undo::Presence { place, before } => self.set_presence(place, before),
             Undo::Children { record, before, children, content } => {
-                let made = self.summarized(record, |tree| {
+                let reversal = self.summarized(record, |tree| {
                     let body = tree.record_mut(record)?;
-                    (body.container, body.content) = (*before, content);
-                    Some(std::mem::replace(&mut body.children, children))
+                    let before = Box::new(std::mem::replace(&mut body.container, *before));
+                    let content = std::mem::replace(&mut body.content, content);
+                    let children = std::mem::replace(&mut body.children, children);
+                    Some(Undo::Children { record, before, children, content })
                 });
-                made.iter().flatten().for_each(|child| self.free(*child));
+                self.log.extend(reversal);
             }
             Undo::Epoch { place, before } => {
                 match before {

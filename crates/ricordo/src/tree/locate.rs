@@ -119,6 +119,15 @@ impl Tree {
         pointer
     }
 
+    /// How many places there are in a place, with itself; those of an absent record are not counted.
+    pub(crate) fn places_below(&self, place: PlaceId) -> usize {
+        1 + match &self.node(place).body {
+            Body::Field(_) => 0,
+            Body::Record(record) => record.children.iter().map(|child| self.places_below(*child)).sum(),
+            Body::List(_) => self.rows(place).into_iter().map(|row| self.places_below(row)).sum(),
+        }
+    }
+
     /// How many places this one lies in.
     pub(crate) fn depth(&self, place: PlaceId) -> usize {
         std::iter::successors(self.parent(place), |place| self.parent(*place)).count()
@@ -126,6 +135,9 @@ impl Tree {
 
     /// Whether a place is in the form now: no row that it lies in was removed, and no record made empty.
     pub(crate) fn is_there(&self, place: PlaceId) -> bool {
+        if !self.knows(place) {
+            return false;
+        }
         let mut below = place;
         while let Some(parent) = self.parent(below) {
             let slot = self.node(below).slot;

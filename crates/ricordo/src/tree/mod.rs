@@ -23,7 +23,7 @@ use slotmap::{Key as _, SlotMap};
 pub(crate) use change::Undo;
 pub(crate) use locate::NoPlace;
 pub use node::PlaceId;
-pub(crate) use node::{Body, Faults, Field, ListBody, Marks, Node, RecordBody, Summary};
+pub(crate) use node::{Body, Faults, Field, ListBody, Marks, Node, Presence, RecordBody, Summary};
 
 use crate::shape::{Part, Shape};
 use crate::value::Value;
@@ -34,6 +34,8 @@ pub(crate) struct Tree {
     shape: Arc<Shape>,
     nodes: SlotMap<PlaceId, Node>,
     root: PlaceId,
+    /// What is seen of a place that was freed: a field without anything in it.
+    nowhere: Node,
     /// When each place was last reset itself, as a count of all resets.
     epochs: FxHashMap<PlaceId, u64>,
     resets: u64,
@@ -47,6 +49,12 @@ impl Tree {
         let mut tree = Tree {
             nodes: SlotMap::with_key(),
             root: PlaceId::null(),
+            nowhere: Node {
+                parent: PlaceId::null(),
+                part: shape.root(),
+                slot: 0,
+                body: Body::Field(Field::default()),
+            },
             epochs: FxHashMap::default(),
             resets: 0,
             log: Vec::new(),
@@ -66,7 +74,7 @@ impl Tree {
     }
 
     pub(crate) fn node(&self, place: PlaceId) -> &Node {
-        &self.nodes[place]
+        self.nodes.get(place).unwrap_or(&self.nowhere)
     }
 
     /// Whether the id is of a place of this tree.
@@ -75,45 +83,45 @@ impl Tree {
     }
 
     pub(crate) fn part(&self, place: PlaceId) -> &Part {
-        self.shape.part(self.nodes[place].part)
+        self.shape.part(self.node(place).part)
     }
 
     /// What a place lies in; nothing for the form itself.
     pub(crate) fn parent(&self, place: PlaceId) -> Option<PlaceId> {
-        let parent = self.nodes[place].parent;
+        let parent = self.node(place).parent;
         (!parent.is_null()).then_some(parent)
     }
 
     fn list_mut(&mut self, place: PlaceId) -> Option<&mut ListBody> {
-        match &mut self.nodes[place].body {
+        match &mut self.nodes.get_mut(place)?.body {
             Body::List(list) => Some(list),
             _ => None,
         }
     }
 
     pub(crate) fn list(&self, place: PlaceId) -> Option<&ListBody> {
-        match &self.nodes[place].body {
+        match &self.node(place).body {
             Body::List(list) => Some(list),
             _ => None,
         }
     }
 
     fn record_mut(&mut self, place: PlaceId) -> Option<&mut RecordBody> {
-        match &mut self.nodes[place].body {
+        match &mut self.nodes.get_mut(place)?.body {
             Body::Record(record) => Some(record),
             _ => None,
         }
     }
 
     fn field_mut(&mut self, place: PlaceId) -> Option<&mut Field> {
-        match &mut self.nodes[place].body {
+        match &mut self.nodes.get_mut(place)?.body {
             Body::Field(field) => Some(field),
             _ => None,
         }
     }
 
     pub(crate) fn field(&self, place: PlaceId) -> Option<&Field> {
-        match &self.nodes[place].body {
+        match &self.node(place).body {
             Body::Field(field) => Some(field),
             _ => None,
         }

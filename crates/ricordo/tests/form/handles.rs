@@ -126,7 +126,7 @@ fn refusals_say_what_was_wrong_and_change_nothing() {
     let foreign = other.place(at::<Batch>().ingredients()).unwrap();
     foreign.add().unwrap();
     let stranger = foreign.row(2).unwrap().id();
-    assert_eq!(form.apply(Action::Leave { at: stranger.into() }).unwrap_err().kind(), RefusedKind::Foreign);
+    assert_eq!(form.apply(Action::Leave { at: stranger.into() }).unwrap_err().kind(), RefusedKind::Gone);
 }
 
 #[test]

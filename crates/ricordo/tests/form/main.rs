@@ -3,5 +3,6 @@
 
 mod batch;
 mod handles;
+mod history;
 mod notices;
 mod typed;

@@ -4,7 +4,7 @@ use proptest::prelude::*;
 use serde_json::{Map, Value as Json, json};
 
 /// What a place is.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Definition {
     Text { max: usize },
     Integer { nullable: bool, minimum: i64, maximum: i64 },
@@ -14,7 +14,7 @@ pub enum Definition {
     List { least: usize, most: usize, unique: bool, item: Box<Definition> },
 }
 
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Field {
     pub name: String,
     pub required: bool,

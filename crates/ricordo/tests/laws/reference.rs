@@ -1,8 +1,12 @@
 //! A form written as simply as can be: plain JSON, deep copies, comparison.
 
+use std::sync::atomic::{AtomicU64, Ordering};
+
 use serde_json::{Map, Value as Json, json};
 
 use crate::definitions::Definition;
+
+static IDS: AtomicU64 = AtomicU64::new(0);
 
 /// What is to be seen of a place.
 #[derive(Debug, PartialEq)]
@@ -19,8 +23,10 @@ pub struct Seen {
 }
 
 /// A place. Blank is `None`.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 struct Place {
+    /// Tells equal places apart.
+    id: u64,
     definition: Definition,
     required: bool,
     touched: bool,
@@ -33,7 +39,7 @@ struct Place {
     held: Held,
 }
 
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 enum Held {
     Field {
         value: Option<Json>,
@@ -55,11 +61,17 @@ enum Held {
 #[derive(Clone, Debug)]
 pub struct Reference {
     root: Place,
+    /// The whole form before each step that can be undone, and after each that can be done again.
+    undo: Vec<Place>,
+    redo: Vec<Place>,
+    /// The field that the last step was typed into.
+    typing: Option<String>,
 }
 
 impl Reference {
     pub fn new(definition: &Definition, data: &Json) -> Self {
-        Reference { root: Place::new(definition, false, Some(data)) }
+        let root = Place::new(definition, false, Some(data));
+        Reference { root, undo: Vec::new(), redo: Vec::new(), typing: None }
     }
 
     /// Every place with its pointer, outer ones first.
@@ -95,15 +107,57 @@ impl Reference {
 
     /// The form after an action; nothing if it is to be refused.
     pub fn applied(mut self, line: &Json) -> Option<Self> {
+        let op = line["op"].as_str().unwrap_or_default();
+        if op == "undo" || op == "redo" {
+            let (from, to) = if op == "undo" {
+                (&mut self.undo, &mut self.redo)
+            } else {
+                (&mut self.redo, &mut self.undo)
+            };
+            to.push(std::mem::replace(&mut self.root, from.pop()?));
+            self.typing = None;
+            return Some(self);
+        }
+        let before = self.root.clone();
+        let mut is_step = false;
+        let actions = if op == "group" { line["actions"].as_array()?.clone() } else { vec![line.clone()] };
+        for action in &actions {
+            let before = self.root.untouched();
+            self = self.performed(action)?;
+            is_step |= self.root.untouched() != before;
+            if action["op"] == "leave" {
+                self.typing = None;
+            }
+        }
+        let typing = (op == "enter").then(|| line["path"].as_str().unwrap_or_default().to_owned());
+        if is_step {
+            self.redo.clear();
+            if typing.is_none() || self.typing != typing {
+                self.undo.push(before);
+            }
+            self.typing = typing;
+        } else if self.root != before {
+            // What only touches belongs to the step before.
+            self.typing = None;
+        }
+        Some(self)
+    }
+
+    /// Whether an action changes nothing but what is touched.
+    pub fn only_touches(&self, line: &Json) -> bool {
+        let after = self.clone().applied(line);
+        after.is_some_and(|after| after.root != self.root && after.root.untouched() == self.root.untouched())
+    }
+
+    /// Whether there are steps to do again.
+    pub fn can_redo(&self) -> bool {
+        !self.redo.is_empty()
+    }
+
+    fn performed(mut self, line: &Json) -> Option<Self> {
         let text = |name: &str| line[name].as_str().unwrap_or_default();
         let path = text("path");
         match text("op") {
-            "group" => {
-                return line["actions"]
-                    .as_array()?
-                    .iter()
-                    .try_fold(self, |form, action| form.applied(action));
-            }
             "focus" => drop(self.root.find(path)?),
             "leave" => self.root.find_mut(path)?.touched = true,
             "enter" => self.root.find_mut(path)?.enter(text("text"))?,
@@ -193,6 +247,7 @@ impl Place {
             _ => Held::Field { value: baseline.clone(), entry: None, unreadable: false },
         };
         Place {
+            id: IDS.fetch_add(1, Ordering::Relaxed),
             definition: definition.clone(),
             required,
             touched: false,
@@ -344,6 +399,18 @@ impl Place {
             _ => panic!("a place holds what its definition says"),
         }
         Some(())
+    }
+
+    /// The place as if nobody had left anything in it.
+    fn untouched(&self) -> Place {
+        let mut place = self.clone();
+        place.forget_touches();
+        place
+    }
+
+    fn forget_touches(&mut self) {
+        self.touched = false;
+        self.children_mut().into_iter().for_each(Place::forget_touches);
     }
 
     fn move_row(&mut self, from: usize, to: usize) -> Option<()> {

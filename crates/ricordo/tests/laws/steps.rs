@@ -21,6 +21,8 @@ pub enum Step {
     Move(u16, u16, u16),
     Swap(u16, u16, u16),
     Reset(u16),
+    Undo,
+    Redo,
 }
 
 const TEXTS: [&str; 16] = [
@@ -54,6 +56,8 @@ pub fn steps(most: usize) -> impl Strategy<Value = Vec<Step>> {
         3 => any::<u16>().prop_map(Step::AddBlank),
         2 => any::<u16>().prop_map(Step::Reset),
         8 => order(),
+        3 => Just(Step::Undo),
+        2 => Just(Step::Redo),
     ];
     prop::collection::vec(step, 0..most)
 }
@@ -74,7 +78,14 @@ fn order() -> impl Strategy<Value = Step> {
 
 impl Step {
     /// The action as a journal line; nothing where there is no place to do it to.
+    ///
+    /// What only touches between an undo and a redo is left out: it stays when the redo comes, which a reference
+    /// that keeps whole forms cannot tell.
     pub fn line(&self, form: &Reference) -> Option<Json> {
+        self.any_line(form).filter(|line| !form.can_redo() || !form.only_touches(line))
+    }
+
+    fn any_line(&self, form: &Reference) -> Option<Json> {
         let places = form.places();
         let place = |at: u16| &*places[usize::from(at) % places.len()].0;
         let lists = form.lists();
@@ -115,6 +126,8 @@ impl Step {
                 let (row, with) = (usize::from(row) % rows, usize::from(with) % rows);
                 json!({"op": "swap", "path": format!("{list}/{row}"), "with": format!("{list}/{with}")})
             }
+            Step::Undo => json!({"op": "undo"}),
+            Step::Redo => json!({"op": "redo"}),
             Step::Reset(at) => json!({"op": "reset", "path": place(at)}),
         })
     }

@@ -1,0 +1,141 @@
+//! Undo and redo: what was done, and how to take it back.
+
+use std::collections::VecDeque;
+
+use crate::tree::{PlaceId, Tree, Undo};
+
+/// How much memory the steps that can be undone may take at first, in bytes.
+const USUAL_LIMIT: usize = 16 * 1024 * 1024;
+
+/// One step that can be undone: a transaction, or the typing in one field.
+#[derive(Debug)]
+struct Step {
+    log: Vec<Undo>,
+    /// The field that was typed into, if that is all the step is.
+    typing: Option<PlaceId>,
+    /// About how much memory the step takes, in bytes.
+    weight: usize,
+}
+
+/// The steps that can be undone, and those that can be done again.
+#[derive(Debug)]
+pub(super) struct History {
+    undo: VecDeque<Step>,
+    redo: Vec<Step>,
+    weight: usize,
+    limit: usize,
+}
+
+impl Default for History {
+    fn default() -> Self {
+        History { undo: VecDeque::new(), redo: Vec::new(), weight: 0, limit: USUAL_LIMIT }
+    }
+}
+
+impl History {
+    pub(super) fn can_undo(&self) -> bool {
+        !self.undo.is_empty()
+    }
+
+    pub(super) fn can_redo(&self) -> bool {
+        !self.redo.is_empty()
+    }
+
+    /// Takes in what a transaction did. Typing goes on in the step of the typing before; what only touches a
+    /// place belongs to the step before, too, since nobody wants to undo it by itself.
+    pub(super) fn record(&mut self, tree: &mut Tree, mut log: Vec<Undo>, typing: Option<PlaceId>) {
+        log.retain(Undo::is_for_history);
+        let only_touches = log.iter().all(|undo| matches!(undo, Undo::Touched { .. }));
+        if only_touches {
+            if let Some(step) = self.undo.back_mut().filter(|_| !log.is_empty()) {
+                step.typing = None;
+                self.weight += weight(tree, &log);
+                step.weight += weight(tree, &log);
+                step.log.extend(log);
+            }
+            return;
+        }
+        self.forget_redo(tree);
+        if let Some(step) = self.undo.back()
+            && typing.is_some()
+            && step.typing == typing
+        {
+            // The step knows already what the field was before the typing began.
+            return;
+        }
+        let weight = weight(tree, &log);
+        self.weight += weight;
+        self.undo.push_back(Step { log, typing, weight });
+        self.keep_to_limit(tree);
+    }
+
+    /// Says that the next typing is a step of its own.
+    pub(super) fn end_typing(&mut self) {
+        if let Some(step) = self.undo.back_mut() {
+            step.typing = None;
+        }
+    }
+
+    /// Takes the last step back, in the tree and its log. Nothing is done if there is none.
+    pub(super) fn undo(&mut self, tree: &mut Tree) -> bool {
+        let Some(step) = self.undo.pop_back() else { return false };
+        self.end_typing();
+        self.weight -= step.weight;
+        self.redo.push(Step { log: Vec::new(), typing: None, weight: 0 });
+        tree.take_back_all(step.log);
+        true
+    }
+
+    /// Does the step again that was undone last, in the tree and its log.
+    pub(super) fn redo(&mut self, tree: &mut Tree) -> bool {
+        let Some(step) = self.redo.pop() else { return false };
+        self.weight -= step.weight;
+        self.undo.push_back(Step { log: Vec::new(), typing: None, weight: 0 });
+        tree.take_back_all(step.log);
+        true
+    }
+
+    /// Keeps the log of an undo, which is how to do the step again.
+    pub(super) fn keep_for_redo(&mut self, tree: &Tree, log: Vec<Undo>) {
+        Self::keep(self.redo.last_mut(), &mut self.weight, tree, log);
+    }
+
+    /// Keeps the log of a redo, which is how to undo the step again.
+    pub(super) fn keep_for_undo(&mut self, tree: &Tree, log: Vec<Undo>) {
+        Self::keep(self.undo.back_mut(), &mut self.weight, tree, log);
+    }
+
+    fn keep(step: Option<&mut Step>, total: &mut usize, tree: &Tree, mut log: Vec<Undo>) {
+        log.retain(Undo::is_for_history);
+        if let Some(step) = step {
+            step.weight = weight(tree, &log);
+            step.log = log;
+            *total += step.weight;
+        }
+    }
+
+    pub(super) fn set_limit(&mut self, tree: &mut Tree, bytes: usize) {
+        self.limit = bytes;
+        self.keep_to_limit(tree);
+    }
+
+    fn keep_to_limit(&mut self, tree: &mut Tree) {
+        while self.weight > self.limit {
+            let Some(step) = self.undo.pop_front() else { return self.forget_redo(tree) };
+            self.weight -= step.weight;
+            tree.forget(step.log);
+        }
+    }
+
+    fn forget_redo(&mut self, tree: &mut Tree) {
+        for step in self.redo.drain(..) {
+            self.weight -= step.weight;
+            tree.forget(step.log);
+        }
+    }
+}
+
+/// About how much memory a log takes, with the rows that only it can bring back.
+fn weight(tree: &Tree, log: &[Undo]) -> usize {
+    log.iter().map(|undo| size_of::<Undo>() + undo.weight(tree)).sum()
+}

@@ -1,0 +1,156 @@
+//! Transactions, undo and redo.
+
+use std::cell::Cell;
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::rc::Rc;
+
+use ricordo::engine::{Refused, RefusedKind};
+use ricordo::{FindingKind, at};
+
+use crate::batch::{Batch, Ingredient, batch, form, ingredient};
+
+#[test]
+fn a_transaction_is_one_step_and_one_notice() {
+    let (form, batch) = (form(), at::<Batch>());
+    let told = Rc::new(Cell::new(0));
+    let count = told.clone();
+    let _guard = form.subscribe("", move |_| count.set(count.get() + 1)).unwrap();
+    form.transaction(|| {
+        form.set(batch.loaves(), 20)?;
+        form.place(batch.ingredients())?.push(ingredient("Salt", 90))?.move_to(0)?;
+        // What was set is there; what is wrong with it is found out at the end.
+        assert_eq!(form.get(batch.loaves())?, Some(20));
+        form.transaction(|| form.enter(batch.name(), "Ry"))?;
+        assert_eq!(told.get(), 0);
+        Ok::<_, Refused>(())
+    })
+    .unwrap();
+    assert_eq!(told.get(), 1);
+    assert_eq!(form.findings()[0].kind, FindingKind::TooShort);
+    form.undo().unwrap();
+    assert_eq!(form.parse(), Ok(crate::batch::batch()));
+    assert!(!form.can_undo() && form.can_redo());
+    form.redo().unwrap();
+    assert_eq!(form.get(batch.ingredients().at(0).name()).unwrap(), Some("Salt".to_owned()));
+    assert_eq!(told.get(), 3);
+}
+
+#[test]
+fn a_transaction_that_fails_was_never_there() {
+    let (form, batch) = (form(), at::<Batch>());
+    let told = Rc::new(Cell::new(0));
+    let count = told.clone();
+    let _guard = form.subscribe("", move |_| count.set(count.get() + 1)).unwrap();
+    let before = form.value();
+    let refused = form.transaction(|| {
+        form.set(batch.loaves(), 20)?;
+        form.place(batch.ingredients())?.row(0).unwrap().remove()?;
+        form.enter("/no such field", "")
+    });
+    assert_eq!(refused.unwrap_err().kind(), RefusedKind::NoPlace);
+    assert_eq!(form.value(), before);
+
+    let panicked = catch_unwind(AssertUnwindSafe(|| {
+        form.transaction(|| {
+            form.set(batch.loaves(), 20)?;
+            assert!(form.value() == before, "a bug in the closure");
+            Ok::<_, Refused>(())
+        })
+    }));
+    assert!(panicked.is_err());
+    assert_eq!(form.value(), before);
+    assert!(told.get() == 0 && !form.can_undo());
+
+    // A closure may live with one refusal, and go on.
+    form.transaction(|| {
+        assert!(form.enter("/no such field", "").is_err());
+        form.set(batch.loaves(), 20)
+    })
+    .unwrap();
+    assert_eq!(form.get(batch.loaves()).unwrap(), Some(20));
+}
+
+#[test]
+fn a_transaction_in_a_callback_waits_as_a_whole() {
+    let (form, batch) = (form(), at::<Batch>());
+    let inner = form.clone();
+    let _guard = form.subscribe(batch.loaves(), move |notice| {
+        if notice.place().get() == Some(20) {
+            let done = inner.transaction(|| {
+                inner.set(at::<Batch>().loaves(), 21)?;
+                inner.enter("/no such field", "")
+            });
+            assert!(done.is_ok() && notice.place().get() == Some(20), "it waits");
+        }
+    });
+    form.set(batch.loaves(), 20).unwrap();
+    assert_eq!(form.get(batch.loaves()).unwrap(), Some(20), "it was refused as a whole");
+    assert_eq!(form.take_refused().len(), 1);
+}
+
+#[test]
+fn typing_in_one_field_is_one_step() {
+    let (form, batch) = (form(), at::<Batch>());
+    for text in ["1", "15", "150"] {
+        form.enter(batch.loaves(), text).unwrap();
+    }
+    form.leave(batch.loaves()).unwrap();
+    form.enter(batch.loaves(), "151").unwrap();
+    form.enter(batch.name(), "R").unwrap();
+    form.enter(batch.name(), "Rye").unwrap();
+    let mut seen = Vec::new();
+    while form.undo().is_ok() {
+        let touched = form.place(batch.loaves()).unwrap().is_touched();
+        seen.push((form.entry(batch.name()).unwrap(), form.entry(batch.loaves()).unwrap(), touched));
+    }
+    let seen: Vec<_> =
+        seen.iter().map(|(name, loaves, touched)| (name.as_str(), loaves.as_str(), *touched)).collect();
+    assert_eq!(seen, [("Field loaf", "151", true), ("Field loaf", "150", true), ("Field loaf", "12", false)]);
+    assert_eq!(form.undo().unwrap_err().message(), "there is nothing to undo");
+    while form.redo().is_ok() {}
+    assert_eq!(form.entry(batch.loaves()).unwrap(), "151");
+    assert_eq!(form.entry(batch.name()).unwrap(), "Rye");
+    form.undo().unwrap();
+    form.set(batch.loaves(), 7).unwrap();
+    assert_eq!(form.redo().unwrap_err().message(), "there is nothing to redo");
+}
+
+#[test]
+fn handles_live_again_with_an_undo_and_know_when_nothing_can_bring_them_back() {
+    let form = form();
+    let list = form.place(at::<Batch>().ingredients()).unwrap();
+    let salt = list.push(ingredient("Salt", 90)).unwrap();
+    let grams = salt.place(at::<Ingredient>().grams()).unwrap();
+    grams.enter("9o").unwrap();
+    grams.leave().unwrap();
+    salt.remove().unwrap();
+    assert!(grams.is_gone());
+    form.undo().unwrap();
+    assert!(!grams.is_gone() && grams.is_touched() && grams.entry() == "9o");
+
+    salt.remove().unwrap();
+    form.set_undo_limit(0);
+    assert!(grams.is_gone() && !form.can_undo());
+    assert_eq!((grams.entry().as_str(), grams.pointer().as_str()), ("", ""));
+    assert_eq!(grams.enter("1").unwrap_err().kind(), RefusedKind::Gone);
+    assert_eq!(grams.subscribe(|_| {}).unwrap_err().kind(), RefusedKind::Gone);
+    // A row of the baseline is kept whatever the limit is: a reset brings it back.
+    let wheat = list.row(0).unwrap();
+    wheat.remove().unwrap();
+    form.reset().unwrap();
+    assert!(!wheat.is_gone() && form.parse() == Ok(batch()));
+}
+
+#[test]
+fn undo_keeps_to_its_limit() {
+    let (form, batch) = (form(), at::<Batch>());
+    form.set_undo_limit(4_000);
+    for step in 0..1_000 {
+        form.set(batch.loaves(), step % 500 + 1).unwrap();
+    }
+    let mut steps = 0;
+    while form.undo().is_ok() {
+        steps += 1;
+    }
+    assert!((2..=100).contains(&steps), "{steps}");
+}
