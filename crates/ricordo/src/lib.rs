@@ -63,6 +63,7 @@ mod tree;
 pub mod value;
 
 pub use form::{Form, Notice, Place, Subscription, Untyped};
+pub use jiff::civil;
 pub use model::{Model, at};
 pub use ricordo_derive::Model;
 pub use rules::Finding;

@@ -237,6 +237,14 @@ impl Engine {
         self.history.set_limit(&mut self.tree, bytes);
     }
 
+    /// Whether a place holds a value, as a `test` or an `expect` means it: null and blank count as the same, and
+    /// dates and times may be given as texts.
+    pub fn holds(&self, place: PlaceId, value: &Value) -> bool {
+        let held = self.tree.value(place);
+        let fitted = || self.shape().fit(self.tree.node(place).part, value.clone());
+        held.matches(value) || fitted().is_ok_and(|value| held.matches(&value))
+    }
+
     /// Watches a place, and all in it: outcomes will name this observer when something there has changed.
     pub fn observe(&mut self, place: PlaceId) -> Result<ObserverId, Refused> {
         let place = self.known(place)?;

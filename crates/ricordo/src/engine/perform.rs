@@ -57,8 +57,8 @@ impl Engine {
             }
             Action::Test { at, value } => {
                 let place = self.present(&at)?;
-                let held = self.tree.value(place);
-                if !held.matches(&value) {
+                if !self.holds(place, &value) {
+                    let held = self.tree.value(place);
                     let pointer = self.tree.pointer(place);
                     let message = format!("{} holds {held}, not {value}", Named(&pointer));
                     return Err(Refused::new(RefusedKind::TestFailed, pointer, message));

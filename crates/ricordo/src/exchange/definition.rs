@@ -6,7 +6,8 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::json::{Member, Node};
 use super::{ReadError, keywords};
 use crate::shape::{
-    Choice, Choices, FindingKind, Format, Kind, Part, PartId, Pointer, Reveal, Shape, ShapeBuilder, nearest,
+    Choice, Choices, FindingKind, Format, Kind, OffsetRule, Part, PartId, Pointer, Reveal, Shape,
+    ShapeBuilder, nearest,
 };
 use crate::value::Value;
 
@@ -154,7 +155,7 @@ impl<'a> Reader<'a> {
         let choices = read_choices(&keywords, type_name)?;
         let kind = match (choices, type_name) {
             (Some(choices), _) => Kind::Choice(choices),
-            (None, Some("string")) => Kind::Text,
+            (None, Some("string")) => read_text_kind(&keywords)?,
             (None, Some("integer")) => Kind::Integer,
             (None, Some("number")) => Kind::Decimal,
             (None, Some("boolean")) => Kind::Flag,
@@ -243,6 +244,17 @@ fn read_type<'a>(keywords: &Keywords<'a>) -> Result<(Option<&'static str>, bool)
         (Some(name), None) => Ok((Some(name), nullable)),
         _ => Err(node.error("a place has one type, and may have “null” beside it")),
     }
+}
+
+/// What sort of text a string is: dates and times are sorts of their own.
+fn read_text_kind(keywords: &Keywords<'_>) -> Result<Kind, ReadError> {
+    let format = keywords.get("format").map(|node| node.string()).transpose()?;
+    Ok(match format.as_deref() {
+        Some("date") => Kind::Date,
+        Some("time") => Kind::Time,
+        Some("date-time") => Kind::DateTime(OffsetRule::Either),
+        _ => Kind::Text,
+    })
 }
 
 /// The choices of a field, said by `enum`, `const` or `oneOf`.
@@ -363,6 +375,7 @@ fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError>
             (&["minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf"], "a number")
         }
         Kind::Flag => (&[], "a flag"),
+        Kind::Date | Kind::Time | Kind::DateTime(_) => (&["format"], "a date or time"),
         Kind::Choice(_) => (&["enum", "const", "oneOf"], "a field with choices"),
         Kind::Record(_) => (&["properties", "required", "additionalProperties"], "a record"),
         Kind::List(_) => (&["items", "minItems", "maxItems", "uniqueItems"], "a list"),
@@ -395,13 +408,16 @@ fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError>
         let format = node.string()?;
         constraints.format = match &*format {
             "email" => Some(Format::Email),
-            "uri" | "date" | "time" | "date-time" => {
+            "date" | "time" | "date-time" => None,
+            "uri" => {
                 return Err(node.error(format!("the format “{format}” is not supported yet")));
             }
             _ => {
-                let near = nearest(&format, ["email"]);
+                let near = nearest(&format, ["email", "date", "time", "date-time"]);
                 return Err(node
-                    .error(format!("there is no format “{format}”; there is “email”"))
+                    .error(format!(
+                        "there is no format “{format}”; there are email, date, time and date-time"
+                    ))
                     .nearest(near));
             }
         };

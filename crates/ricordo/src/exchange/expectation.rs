@@ -77,9 +77,8 @@ impl Expectation {
             differ("entry", quoted(entry), quoted(&place.entry()));
         }
         if let Some(value) = &self.value {
-            let found = place.value();
-            if !found.matches(value) {
-                differ("value", value.to_string(), found.to_string());
+            if !engine.holds(place.id(), value) {
+                differ("value", value.to_string(), place.value().to_string());
             }
         }
         let flags = [

@@ -40,6 +40,8 @@
 //! | `bool` | a flag |
 //! | `i8` to `i64`, `u8` to `u64`, `isize`, `usize` | an integer within the type's bounds |
 //! | [`Decimal`](rust_decimal::Decimal), `f32`, `f64` | a decimal |
+//! | `civil::Date`, `civil::Time`, `civil::DateTime` of `jiff` | a date, a time, a local date and time |
+//! | [`DateTime`](crate::value::DateTime) | a date and time, with or without an offset |
 //! | an enum without fields that derives [`Model`] | a choice |
 //! | a struct with named fields that derives [`Model`] | a record |
 //! | `Option<T>` | the same as `T`, but it may be null |
@@ -76,7 +78,7 @@ pub use locate::{ListAt, Locate, Path, Spot};
 #[diagnostic::on_unimplemented(
     message = "`{Self}` cannot be held by a form",
     label = "not a type that a form can hold",
-    note = "a form holds texts (`String`), `bool`, integers, `Decimal`, `f32` and `f64`, enums and structs that derive `Model`, and `Option`, `Vec` and `Box` of these"
+    note = "a form holds texts (`String`), `bool`, integers, `Decimal`, `f32` and `f64`, dates and times of `jiff::civil`, enums and structs that derive `Model`, and `Option`, `Vec` and `Box` of these"
 )]
 pub trait Data: Sized + 'static {
     /// The value in the form.
@@ -90,7 +92,7 @@ pub trait Data: Sized + 'static {
 #[diagnostic::on_unimplemented(
     message = "`{Self}` cannot be a part of a form",
     label = "not a type that a form can be made of",
-    note = "fields can be texts (`String`), `bool`, integers, `Decimal`, `f32` and `f64`, enums and structs that derive `Model`, and `Option`, `Vec` and `Box` of these",
+    note = "fields can be texts (`String`), `bool`, integers, `Decimal`, `f32` and `f64`, dates and times of `jiff::civil`, enums and structs that derive `Model`, and `Option`, `Vec` and `Box` of these",
     note = "if `{Self}` is your own type, put `#[derive(Model)]` on it"
 )]
 pub trait Model: Data {

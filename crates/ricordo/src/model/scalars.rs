@@ -1,10 +1,11 @@
-//! Texts, flags and numbers.
+//! Texts, flags, numbers, dates and times.
 
+use jiff::civil;
 use rust_decimal::Decimal;
 
 use super::{Data, Model, Path, mismatch};
-use crate::shape::{Kind, Misfit, Part, Route, ShapeBuilder, ShapeError};
-use crate::value::{Value, read_number, write_number};
+use crate::shape::{Kind, Misfit, OffsetRule, Part, Route, ShapeBuilder, ShapeError};
+use crate::value::{DateTime, Value, read_number, write_number};
 
 macro_rules! scalar {
     ($type:ty, $part:expr) => {
@@ -60,6 +61,35 @@ impl Data for Decimal {
     fn from_value(value: &Value) -> Result<Self, Misfit> {
         value.as_number().ok_or_else(|| mismatch("a number", value))
     }
+}
+
+macro_rules! times {
+    ($($type:ty, $kind:expr, $variant:pat => $value:expr, |$from:ident| $into:expr;)*) => {$(
+        scalar!($type, Part::new($kind).required());
+
+        impl Data for $type {
+            fn to_value(&self) -> Value {
+                let $from = *self;
+                $into
+            }
+
+            fn from_value(value: &Value) -> Result<Self, Misfit> {
+                match value {
+                    $variant => Ok($value),
+                    _ => Err(mismatch($kind.expectation(), value)),
+                }
+            }
+        }
+    )*};
+}
+
+times! {
+    civil::Date, Kind::Date, Value::Date(date) => *date, |date| Value::Date(date);
+    civil::Time, Kind::Time, Value::Time(time) => *time, |time| Value::Time(time);
+    civil::DateTime, Kind::DateTime(OffsetRule::Never),
+        Value::DateTime(DateTime { local, offset: None }) => *local,
+        |local| Value::DateTime(DateTime { local, offset: None });
+    DateTime, Kind::DateTime(OffsetRule::Either), Value::DateTime(value) => *value, |value| Value::DateTime(value);
 }
 
 macro_rules! integers {

@@ -106,6 +106,14 @@ impl Shape {
                 let alike = |choice: &super::Choice| choice.value.sort() == value.sort();
                 if choices.iter().any(alike) { Ok(value) } else { Err(unexpected(part, &value)) }
             }
+            // Data has dates and times as texts.
+            (kind @ (Kind::Date | Kind::Time | Kind::DateTime(_)), value @ Value::Text(_)) => {
+                kind.read_time(&value.to_text()).ok_or_else(|| unexpected(part, &value))
+            }
+            (Kind::Date, value @ Value::Date(_)) | (Kind::Time, value @ Value::Time(_)) => Ok(value),
+            (Kind::DateTime(offset), Value::DateTime(value)) if offset.allows(value) => {
+                Ok(Value::DateTime(value))
+            }
             (Kind::Text, value @ Value::Text(_)) | (Kind::Flag, value @ Value::Flag(_)) => Ok(value),
             (_, value) => Err(unexpected(part, &value)),
         }
@@ -168,7 +176,9 @@ fn unexpected(part: &Part, value: &Value) -> Misfit {
     let or_null = if part.nullable { " or null" } else { "" };
     let given = match value {
         Value::Text(text) => format!("a text, “{}”", shorten(text)),
-        Value::Number(_) | Value::Flag(_) => format!("{}, {}", value.sort(), value.to_text()),
+        Value::Number(_) | Value::Flag(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_) => {
+            format!("{}, {}", value.sort(), value.to_text())
+        }
         _ => value.sort().to_owned(),
     };
     Misfit::here(format!("expects {expected}{or_null}, but is given {given}"))

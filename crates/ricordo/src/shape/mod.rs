@@ -20,7 +20,7 @@ pub use build::{ShapeBuilder, ShapeError};
 pub use fit::Misfit;
 pub(crate) use fit::shorten;
 pub use nearest::nearest;
-pub use part::{Choice, Choices};
+pub use part::{Choice, Choices, OffsetRule};
 pub use part::{Constraints, FindingKind, Format, Kind, Part, Reveal};
 pub(crate) use pointer::Named;
 pub use pointer::{Pointer, PointerError};

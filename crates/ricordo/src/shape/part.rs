@@ -6,7 +6,7 @@ use std::sync::Arc;
 use rust_decimal::Decimal;
 
 use super::{ListId, RecordId};
-use crate::value::Value;
+use crate::value::{DateTime, Value};
 
 /// What a shape says of a place.
 #[derive(Clone, Debug)]
@@ -123,12 +123,42 @@ pub enum Kind {
     Decimal,
     /// True or false.
     Flag,
+    /// A date.
+    Date,
+    /// A time of day.
+    Time,
+    /// A date and a time.
+    DateTime(OffsetRule),
     /// One of several values.
     Choice(Choices),
     /// Fields by name.
     Record(RecordId),
     /// Rows in order.
     List(ListId),
+}
+
+/// Whether a date and time has an offset from UTC.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum OffsetRule {
+    /// With or without, as it was given.
+    #[default]
+    Either,
+    /// Without: local time.
+    Never,
+    /// With.
+    Always,
+}
+
+impl OffsetRule {
+    /// Whether a date and time is as the rule says.
+    pub fn allows(self, value: DateTime) -> bool {
+        match self {
+            OffsetRule::Either => true,
+            OffsetRule::Never => value.offset.is_none(),
+            OffsetRule::Always => value.offset.is_some(),
+        }
+    }
 }
 
 impl Kind {
@@ -139,6 +169,11 @@ impl Kind {
             Kind::Integer => "a whole number",
             Kind::Decimal => "a number",
             Kind::Flag => "true or false",
+            Kind::Date => "a date like 2026-11-23",
+            Kind::Time => "a time like 04:30",
+            Kind::DateTime(OffsetRule::Never) => "a date and time like 2026-11-23T04:30",
+            Kind::DateTime(OffsetRule::Always) => "a date and time like 2026-11-23T04:30:00+01:00",
+            Kind::DateTime(OffsetRule::Either) => "a date and time like 2026-11-23T04:30",
             Kind::Choice(_) => "one of the choices",
             Kind::Record(_) => "a record",
             Kind::List(_) => "a list",

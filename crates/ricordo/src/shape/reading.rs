@@ -3,7 +3,7 @@
 use rust_decimal::Decimal;
 
 use super::{Kind, Part};
-use crate::value::{Value, read_number};
+use crate::value::{Value, read_date, read_date_time, read_number, read_time};
 
 /// What a text that was typed means.
 #[derive(Clone, Debug, PartialEq)]
@@ -32,6 +32,7 @@ impl Part {
             Kind::Integer => read_number(text).ok().filter(Decimal::is_integer).map(Value::Number),
             Kind::Decimal => read_number(text).ok().map(Value::Number),
             Kind::Flag => read_flag(text),
+            Kind::Date | Kind::Time | Kind::DateTime(_) => self.kind.read_time(text),
             Kind::Choice(choices) => {
                 let stored = choices.iter().find(|choice| choice.value.to_text() == text);
                 let labelled = || choices.iter().find(|choice| choice.label.as_deref() == Some(text));
@@ -50,6 +51,20 @@ impl Part {
             Kind::Text | Kind::Record(_) | Kind::List(_) => None,
         };
         value.map_or(Reading::Unreadable, Reading::Value)
+    }
+}
+
+impl Kind {
+    /// Reads the canonical text of a date, a time, or both, where the kind is one of these.
+    pub(crate) fn read_time(&self, text: &str) -> Option<Value> {
+        match self {
+            Kind::Date => read_date(text).map(Value::Date),
+            Kind::Time => read_time(text).map(Value::Time),
+            Kind::DateTime(offset) => {
+                read_date_time(text).filter(|value| offset.allows(*value)).map(Value::DateTime)
+            }
+            _ => None,
+        }
     }
 }
 

@@ -19,6 +19,9 @@ pub(crate) fn content_of(value: &Value) -> u64 {
         Value::Flag(flag) => (3_u8, flag).hash(&mut hasher),
         Value::Number(number) => (4_u8, number).hash(&mut hasher),
         // Only what fields hold is hashed here; lists and records are hashed by the tree, which knows their order.
+        Value::Date(date) => (6_u8, date).hash(&mut hasher),
+        Value::Time(time) => (7_u8, time).hash(&mut hasher),
+        Value::DateTime(date_time) => (8_u8, date_time).hash(&mut hasher),
         Value::List(_) | Value::Record(_) => 5_u8.hash(&mut hasher),
     }
     spread(hasher.finish())

@@ -27,6 +27,7 @@ fn write_value(value: &Value, indent: Option<usize>, formatter: &mut fmt::Format
         Value::Text(text) => write_text(text, formatter),
         Value::Flag(flag) => write!(formatter, "{flag}"),
         Value::Number(number) => formatter.write_str(&write_number(*number)),
+        Value::Date(_) | Value::Time(_) | Value::DateTime(_) => write_text(&value.to_text(), formatter),
         Value::List(list) => write_all("[]", list, indent, formatter, |item, indent, formatter| {
             write_value(item, indent, formatter)
         }),

@@ -7,6 +7,7 @@ mod content;
 mod display;
 mod number;
 mod record;
+mod time;
 
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -14,6 +15,7 @@ use std::sync::Arc;
 pub use number::{UnreadableNumber, read_number, write_number};
 pub use record::Record;
 use rust_decimal::Decimal;
+pub use time::{DateTime, read_date, read_date_time, read_time, write_date, write_date_time, write_time};
 
 pub(crate) use content::{content_of, member_content};
 pub(crate) use number::is_canonical_number;
@@ -44,6 +46,12 @@ pub enum Value {
     Flag(bool),
     /// An exact number.
     Number(Decimal),
+    /// A date.
+    Date(jiff::civil::Date),
+    /// A time of day.
+    Time(jiff::civil::Time),
+    /// A date and a time, with or without an offset.
+    DateTime(DateTime),
     /// Values in order.
     List(Vec<Value>),
     /// Values by name.
@@ -99,14 +107,17 @@ impl Value {
     }
 
     /// The canonical text of a scalar value, as a widget would show it: nothing for blank and null, `true` and
-    /// `false` for flags, and numbers as [`write_number`] has them. Lists and records have none, and give
-    /// nothing.
+    /// `false` for flags, numbers as [`write_number`] has them, dates and times as [`write_date`] and its like.
+    /// Lists and records have none, and give nothing.
     pub fn to_text(&self) -> Cow<'_, str> {
         match self {
             Value::Text(text) => Cow::Borrowed(text),
             Value::Flag(true) => Cow::Borrowed("true"),
             Value::Flag(false) => Cow::Borrowed("false"),
             Value::Number(number) => Cow::Owned(write_number(*number)),
+            Value::Date(date) => Cow::Owned(write_date(*date)),
+            Value::Time(time) => Cow::Owned(write_time(*time)),
+            Value::DateTime(date_time) => Cow::Owned(write_date_time(*date_time)),
             Value::Blank | Value::Null | Value::List(_) | Value::Record(_) => Cow::Borrowed(""),
         }
     }
@@ -119,6 +130,9 @@ impl Value {
             Value::Text(_) => "a text",
             Value::Flag(_) => "a flag",
             Value::Number(_) => "a number",
+            Value::Date(_) => "a date",
+            Value::Time(_) => "a time",
+            Value::DateTime(_) => "a date and time",
             Value::List(_) => "a list",
             Value::Record(_) => "a record",
         }

@@ -1,7 +1,8 @@
 //! From the record into the form and back.
 
 use proptest::prelude::*;
-use ricordo::{Decimal, Form, Model, Value, at};
+use ricordo::value::DateTime;
+use ricordo::{Decimal, Form, Model, Value, at, civil};
 
 use crate::batch::{Batch, Ingredient, Method, Preferment, batch, form, ingredient};
 
@@ -166,4 +167,50 @@ proptest! {
         };
         prop_assert_eq!(Form::new(&record).unwrap().parse(), Ok(record));
     }
+}
+
+#[derive(Clone, Debug, PartialEq, Model)]
+struct Plan {
+    day: civil::Date,
+    start: Option<civil::Time>,
+    proof_until: civil::DateTime,
+    logged: DateTime,
+}
+
+#[test]
+fn dates_and_times_are_read_and_written_as_html_has_them() {
+    let read = |text| ricordo::value::read_date_time(text).unwrap();
+    let plan = Plan {
+        day: civil::date(2026, 11, 23),
+        start: None,
+        proof_until: civil::datetime(2026, 11, 24, 4, 30, 0, 0),
+        logged: read("2026-11-23T18:00:00+01:00"),
+    };
+    let (form, at) = (Form::new(&plan).unwrap(), at::<Plan>());
+    assert_eq!(
+        form.value().to_string(),
+        r#"{"day":"2026-11-23","start":null,"proof_until":"2026-11-24T04:30","logged":"2026-11-23T18:00:00+01:00"}"#
+    );
+    form.enter(at.start(), "04:30:00").unwrap();
+    assert_eq!(form.entry(at.start()).unwrap(), "04:30:00");
+    form.enter(at.proof_until(), "2026-11-24 05:15").unwrap();
+    form.enter(at.logged(), "2026-11-23T17:00Z").unwrap();
+    let parsed = form.parse().unwrap();
+    assert_eq!((parsed.start, parsed.proof_until.hour()), (Some(civil::time(4, 30, 0, 0)), 5));
+    assert_eq!(parsed.logged, read("2026-11-23T17:00:00Z"));
+
+    form.enter(at.day(), "23.11.2026").unwrap();
+    form.enter(at.proof_until(), "2026-11-24T05:15Z").unwrap();
+    let told: Vec<_> = form.findings().into_iter().map(|finding| finding.message).collect();
+    assert_eq!(
+        told,
+        [
+            "“23.11.2026” is not a date like 2026-11-23.",
+            "“2026-11-24T05:15Z” is not a date and time like 2026-11-23T04:30."
+        ]
+    );
+    form.reset().unwrap();
+    assert_eq!(form.parse(), Ok(plan));
+    let refused = form.set("/day", "tomorrow".into()).unwrap_err();
+    assert_eq!(refused.to_string(), "/day expects a date like 2026-11-23, but is given a text, “tomorrow”");
 }
