@@ -63,6 +63,7 @@ pub(crate) fn action(action: &Action) -> String {
         Action::Swap { row, with } => format!("swap {} and {}", address(row), address(with)),
         Action::Test { at, value: held } => format!("test that {} holds {}", address(at), value(held)),
         Action::Reset { at } => format!("reset {}", address(at)),
+        Action::ResetTo { value: new } => format!("reset the form to {}", value(new)),
         Action::Undo => "undo".to_owned(),
         Action::Redo => "redo".to_owned(),
         Action::Group(actions) => {

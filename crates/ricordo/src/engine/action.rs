@@ -103,6 +103,12 @@ pub enum Action {
         /// The place.
         at: Address,
     },
+    /// The form gets a new value, which is its baseline, too, because another record was selected. Nothing that
+    /// went before can be undone.
+    ResetTo {
+        /// The value, with all its members.
+        value: Value,
+    },
     /// The last step is taken back. A step is a transaction; typing in one field is gathered into one, and what
     /// only touches places belongs to the step before.
     Undo,

@@ -44,6 +44,10 @@ impl History {
     /// Takes in what a transaction did. Typing goes on in the step of the typing before; what only touches a
     /// place belongs to the step before, too, since nobody wants to undo it by itself.
     pub(super) fn record(&mut self, tree: &mut Tree, mut log: Vec<Undo>, typing: Option<PlaceId>) {
+        if log.iter().any(|undo| matches!(undo, Undo::NewBaseline)) {
+            self.forget_all(tree);
+            return tree.forget(log);
+        }
         log.retain(Undo::is_for_history);
         let only_touches = log.iter().all(|undo| matches!(undo, Undo::Touched { .. }));
         if only_touches {
@@ -122,6 +126,14 @@ impl History {
     fn keep_to_limit(&mut self, tree: &mut Tree) {
         while self.weight > self.limit {
             let Some(step) = self.undo.pop_front() else { return self.forget_redo(tree) };
+            self.weight -= step.weight;
+            tree.forget(step.log);
+        }
+    }
+
+    fn forget_all(&mut self, tree: &mut Tree) {
+        self.forget_redo(tree);
+        for step in self.undo.drain(..) {
             self.weight -= step.weight;
             tree.forget(step.log);
         }

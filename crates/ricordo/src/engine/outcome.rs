@@ -266,7 +266,10 @@ impl<'a> Befores<'a> {
                 self.of(record).presence.get_or_insert(before.presence);
             }
             Undo::Epoch { place, .. } => self.of(place).epoch = true,
-            Undo::RowMade { .. } | Undo::Displaced { .. } => {}
+            Undo::Baseline { list, ref before } => {
+                self.of(list).presence.get_or_insert(before.presence());
+            }
+            Undo::RowMade { .. } | Undo::Displaced { .. } | Undo::NewBaseline => {}
         }
     }
 }

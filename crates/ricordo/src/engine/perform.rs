@@ -68,6 +68,10 @@ impl Engine {
                 let place = self.present(&at)?;
                 self.tree.reset(place);
             }
+            Action::ResetTo { value } => {
+                let value = self.fitted(self.tree.root(), value)?;
+                self.tree.reset_to(value);
+            }
             Action::Undo | Action::Redo => {
                 let message =
                     "undo and redo are transactions of their own, and no part of another".to_owned();

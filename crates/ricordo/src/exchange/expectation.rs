@@ -76,10 +76,10 @@ impl Expectation {
             let quoted = |text: &str| Value::from(text).to_string();
             differ("entry", quoted(entry), quoted(&place.entry()));
         }
-        if let Some(value) = &self.value {
-            if !engine.holds(place.id(), value) {
-                differ("value", value.to_string(), place.value().to_string());
-            }
+        if let Some(value) = &self.value
+            && !engine.holds(place.id(), value)
+        {
+            differ("value", value.to_string(), place.value().to_string());
         }
         let flags = [
             ("dirty", self.dirty, place.is_dirty()),

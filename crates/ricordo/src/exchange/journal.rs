@@ -146,11 +146,16 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
         "leave" => (Action::Leave { at: given.address("path")? }, &["path"]),
         "clear" => (Action::Clear { at: given.address("path")? }, &["path"]),
         "reset" => {
-            if let Some(value) = given.get("value") {
-                return Err(value.error("a reset to a new baseline is not supported yet"));
+            let at = given.get("path").map(read_pointer).transpose()?;
+            match (given.get("value"), at) {
+                (Some(value), None) => (Action::ResetTo { value: value.value()? }, &["value"]),
+                (Some(value), Some(_)) => {
+                    return Err(
+                        value.error("only the whole form can be reset to a new value; “replace” sets a part")
+                    );
+                }
+                (None, at) => (Action::Reset { at: at.unwrap_or_default().into() }, &["path"]),
             }
-            let at = given.get("path").map_or(Ok(Pointer::root()), read_pointer)?;
-            (Action::Reset { at: at.into() }, &["path"])
         }
         "add" => {
             // In a journal, an added row may be left to its defaults.

@@ -98,6 +98,12 @@ impl<M: Model> Form<M> {
         Ok(Form { core: Core::new(engine), model: PhantomData })
     }
 
+    /// Starts anew from another record, which becomes the baseline: nothing is dirty or touched. Handles to
+    /// fields stay, rows are new ones, and nothing that went before can be undone.
+    pub fn reset_to(&self, record: &M) -> Result<(), Refused> {
+        self.apply(Action::ResetTo { value: record.to_value() })
+    }
+
     /// The finished record, or everything that is wrong.
     pub fn parse(&self) -> Result<M, Vec<Finding>> {
         let findings = self.findings();

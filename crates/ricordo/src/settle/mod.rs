@@ -31,6 +31,8 @@ pub(crate) fn settle(tree: &mut Tree) {
                 check_lists_around(tree, place);
             }
             Undo::RowMade { .. }
+            | Undo::Baseline { .. }
+            | Undo::NewBaseline
             | Undo::Displaced { .. }
             | Undo::Touched { .. }
             | Undo::Faults { .. }

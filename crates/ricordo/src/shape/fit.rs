@@ -110,11 +110,13 @@ impl Shape {
             (kind @ (Kind::Date | Kind::Time | Kind::DateTime(_)), value @ Value::Text(_)) => {
                 kind.read_time(&value.to_text()).ok_or_else(|| unexpected(part, &value))
             }
-            (Kind::Date, value @ Value::Date(_)) | (Kind::Time, value @ Value::Time(_)) => Ok(value),
             (Kind::DateTime(offset), Value::DateTime(value)) if offset.allows(value) => {
                 Ok(Value::DateTime(value))
             }
-            (Kind::Text, value @ Value::Text(_)) | (Kind::Flag, value @ Value::Flag(_)) => Ok(value),
+            (Kind::Text, value @ Value::Text(_))
+            | (Kind::Flag, value @ Value::Flag(_))
+            | (Kind::Date, value @ Value::Date(_))
+            | (Kind::Time, value @ Value::Time(_)) => Ok(value),
             (_, value) => Err(unexpected(part, &value)),
         }
     }

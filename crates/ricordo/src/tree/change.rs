@@ -12,6 +12,26 @@ use super::{Body, Faults, Field, Marks, PlaceId, Summary, Tree};
 use crate::shape::Kind;
 use crate::value::{Record, Value, member_content};
 
+/// What a list compares with.
+#[derive(Debug)]
+pub(crate) struct ListBaseline {
+    presence: Presence,
+    baseline_presence: Presence,
+    /// Which rows stand where in the baseline.
+    positions: Vec<(Key, u32)>,
+    length: u32,
+    hash: u64,
+    added: BTreeSet<Key>,
+    displaced: BTreeSet<Key>,
+}
+
+impl ListBaseline {
+    /// Whether the list was there.
+    pub(crate) fn presence(&self) -> Presence {
+        self.presence
+    }
+}
+
 /// How to take one change back.
 #[derive(Debug)]
 pub(crate) enum Undo {
@@ -35,6 +55,10 @@ pub(crate) enum Undo {
     Presence { place: PlaceId, before: Presence },
     /// The record had these children.
     Children { record: PlaceId, before: Box<Container>, children: Box<[PlaceId]>, content: u64 },
+    /// The list had this baseline.
+    Baseline { list: PlaceId, before: Box<ListBaseline> },
+    /// The form took a new baseline, so that what went before cannot be undone.
+    NewBaseline,
     /// The place was reset last at this count of resets, or never.
     Epoch { place: PlaceId, before: Option<u64> },
 }
@@ -43,7 +67,7 @@ impl Undo {
     /// Whether an undo needs it: what is wrong is found out anew, that a place was reset stays true, and a row
     /// that was made stays known, for the case that the undo is undone.
     pub(crate) fn is_for_history(&self) -> bool {
-        !matches!(self, Undo::Faults { .. } | Undo::Epoch { .. } | Undo::RowMade { .. })
+        !matches!(self, Undo::Faults { .. } | Undo::Epoch { .. } | Undo::RowMade { .. } | Undo::NewBaseline)
     }
 
     /// About how much memory hangs on it, in bytes.
@@ -71,12 +95,14 @@ impl Undo {
             | Undo::RowInserted { .. }
             | Undo::RowRemoved { .. }
             | Undo::Presence { .. }
-            | Undo::Children { .. } => true,
+            | Undo::Children { .. }
+            | Undo::Baseline { .. } => true,
             Undo::Field { .. }
             | Undo::Touched { .. }
             | Undo::Faults { .. }
             | Undo::RowMoved { .. }
             | Undo::Displaced { .. }
+            | Undo::NewBaseline
             | Undo::Epoch { .. } => false,
         }
     }
@@ -110,7 +136,9 @@ impl Tree {
             }
             // Taking a change back is itself a change, which nobody wants to hear of.
             for reversal in self.log.split_off(before) {
-                if let Undo::Children { children, .. } = reversal {
+                if let Undo::Children { record, children, .. } = reversal
+                    && !self.has_children(record, &children)
+                {
                     children.iter().for_each(|child| self.free(*child));
                 }
             }
@@ -131,14 +159,17 @@ impl Tree {
             match undo {
                 Undo::RowRemoved { list, key, .. } => self.free_row(list, key),
                 Undo::Children { record, children, .. } => {
-                    let is_current = |tree: &Self| matches!(&tree.node(record).body, Body::Record(body) if body.children == children);
-                    if !is_current(self) {
+                    if !self.has_children(record, &children) {
                         children.iter().for_each(|child| self.free(*child));
                     }
                 }
                 _ => {}
             }
         }
+    }
+
+    fn has_children(&self, record: PlaceId, children: &[PlaceId]) -> bool {
+        matches!(&self.node(record).body, Body::Record(body) if *body.children == *children)
     }
 
     /// Frees a row that is neither in the list nor in its baseline. Its key is not given out again.
@@ -184,6 +215,8 @@ impl Tree {
                 });
                 self.log.extend(reversal);
             }
+            Undo::Baseline { list, before } => self.set_list_baseline(list, *before),
+            Undo::NewBaseline => {}
             Undo::Epoch { place, before } => {
                 match before {
                     Some(epoch) => self.epochs.insert(place, epoch),
@@ -265,7 +298,7 @@ impl Tree {
         self.replace_field(place, Field { value, extra, touched, unreadable });
     }
 
-    fn replace_field(&mut self, place: PlaceId, new: Field) {
+    pub(super) fn replace_field(&mut self, place: PlaceId, new: Field) {
         let before = self.summarized(place, |tree| match tree.field_mut(place) {
             Some(field) => std::mem::replace(field, new),
             None => new,
@@ -327,6 +360,69 @@ impl Tree {
             Some(Undo::Children { record: place, before, children, content })
         });
         self.log.extend(undo);
+    }
+
+    /// Makes a record be there, or not, in its value and its baseline alike. Where it has no children yet, these
+    /// members become them.
+    pub(super) fn set_record_baseline(&mut self, place: PlaceId, presence: Presence, members: &Record) {
+        let Kind::Record(record) = self.part(place).kind else { return };
+        let undo = self.summarized(place, |tree| {
+            let body = tree.record_mut(place)?;
+            let (before, children) = (Box::new(body.container.clone()), body.children.clone());
+            let undo = Undo::Children { record: place, before, children, content: body.content };
+            (body.container.presence, body.container.baseline_presence) = (presence, presence);
+            if presence == Presence::Present && body.children.is_empty() {
+                tree.load_members(place, record, members.clone());
+            }
+            Some(undo)
+        });
+        self.log.extend(undo);
+    }
+
+    /// Makes the rows of a list, as they are, its baseline.
+    pub(super) fn take_rows_as_baseline(&mut self, list: PlaceId, presence: Presence) {
+        let Some(body) = self.list(list) else { return };
+        let baseline = ListBaseline {
+            presence,
+            baseline_presence: presence,
+            positions: body.sequence.keys().zip(0..).collect(),
+            length: body.sequence.len(),
+            hash: body.sequence.hash(),
+            added: BTreeSet::new(),
+            displaced: BTreeSet::new(),
+        };
+        self.set_list_baseline(list, baseline);
+    }
+
+    fn set_list_baseline(&mut self, list: PlaceId, new: ListBaseline) {
+        let undo = self.summarized(list, |tree| {
+            let body = tree.list_mut(list)?;
+            let positions =
+                (0..).zip(&mut body.rows).filter_map(|(key, row)| Some((key, row.baseline_position.take()?)));
+            let before = ListBaseline {
+                positions: positions.collect(),
+                presence: body.container.presence,
+                baseline_presence: body.container.baseline_presence,
+                length: body.baseline_length,
+                hash: body.baseline_hash,
+                added: std::mem::replace(&mut body.added, new.added),
+                displaced: std::mem::replace(&mut body.displaced, new.displaced),
+            };
+            for (key, position) in new.positions {
+                body.rows[key as usize].baseline_position = Some(position);
+            }
+            (body.container.presence, body.container.baseline_presence) =
+                (new.presence, new.baseline_presence);
+            (body.baseline_length, body.baseline_hash) = (new.length, new.hash);
+            tree.compare_rows(list);
+            Some(Undo::Baseline { list, before: Box::new(before) })
+        });
+        self.log.extend(undo);
+    }
+
+    /// Says that what went before this cannot be undone.
+    pub(super) fn mark_new_baseline(&mut self) {
+        self.log.push(Undo::NewBaseline);
     }
 
     /// Makes a new row that holds a fitted value, as both its value and its baseline, and puts it in.

@@ -100,7 +100,8 @@ impl Tree {
             (Body::Field(_), _) => self.write(place, value, None, false),
             (Body::Record(record), Some(presence)) => {
                 // Should it come back, nothing in it remembers what it went through before.
-                let children = record.children.to_vec();
+                let children =
+                    if record.container.is_present() { record.children.to_vec() } else { Vec::new() };
                 children.into_iter().for_each(|child| self.restore(child));
                 self.set_presence(place, presence);
             }

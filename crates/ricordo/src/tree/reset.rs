@@ -1,8 +1,10 @@
 //! Taking places back to their baselines.
 
-use super::node::{Marks, Presence};
+use super::node::{Faults, Field, Marks, Presence};
 use super::sequence::Key;
 use super::{Body, PlaceId, Tree};
+use crate::shape::Kind;
+use crate::value::{Record, Value};
 
 impl Tree {
     /// Takes a place, and all in it, back to its baseline: nothing is touched, typed or moved any more. What
@@ -10,6 +12,55 @@ impl Tree {
     pub(crate) fn reset(&mut self, place: PlaceId) {
         self.restore(place);
         self.next_epoch(place);
+    }
+
+    /// Gives the form a new fitted value, which is its baseline, too: another record was selected. Fields and
+    /// records keep their identity; rows are new ones.
+    pub(crate) fn reset_to(&mut self, value: Value) {
+        self.mark_new_baseline();
+        self.renew(self.root(), value);
+        self.next_epoch(self.root());
+    }
+
+    fn renew(&mut self, place: PlaceId, value: Value) {
+        self.set_touched(place, false);
+        let presence = match &value {
+            Value::Null if self.part(place).nullable => Presence::Null,
+            Value::Blank if self.part(place).nullable => Presence::Blank,
+            _ => Presence::Present,
+        };
+        match &self.node(place).body {
+            Body::Field(field) => {
+                // What is wrong is found out anew, and told by what was wrong before.
+                let faults = Faults::from_slice(field.faults());
+                let mut renewed = Field::holding(value);
+                renewed.with_extra(|extra| extra.faults = faults);
+                self.replace_field(place, renewed);
+            }
+            Body::Record(record) => {
+                let (children, shape) = (record.children.to_vec(), self.shape().clone());
+                let Kind::Record(fields) = self.part(place).kind else { return };
+                let members = if let Value::Record(members) = value { members } else { Record::new() };
+                self.set_record_baseline(place, presence, &members);
+                if presence == Presence::Present {
+                    for (index, (child, (name, _))) in
+                        children.into_iter().zip(shape.fields(fields)).enumerate()
+                    {
+                        self.renew(child, members.get_near(index, name).cloned().unwrap_or_default());
+                    }
+                }
+            }
+            Body::List(_) => {
+                for row in self.rows(place) {
+                    self.remove_row(place, self.node(row).slot);
+                }
+                let rows = if let Value::List(rows) = value { rows } else { Vec::new() };
+                for (position, value) in (0..).zip(rows) {
+                    self.new_row(place, position, value);
+                }
+                self.take_rows_as_baseline(place, presence);
+            }
+        }
     }
 
     pub(super) fn restore(&mut self, place: PlaceId) {

@@ -273,7 +273,7 @@ proptest! {
             states.push(state(&both));
         }
         prop_assert!(!both.engine.can_undo());
-        // Resets and rows of the baseline included, nothing that can be undone is left.
+        // Resets to another record begin anew; whatever came after is taken back.
         let form = both.engine.view(both.engine.root());
         prop_assert_eq!(form.value(), form.baseline());
         let undone = states.pop();

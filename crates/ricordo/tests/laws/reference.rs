@@ -129,6 +129,10 @@ impl Reference {
                 self.typing = None;
             }
         }
+        if actions.iter().any(|action| action["op"] == "reset" && action.get("value").is_some()) {
+            (self.undo, self.redo, self.typing) = (Vec::new(), Vec::new(), None);
+            return Some(self);
+        }
         let typing = (op == "enter").then(|| line["path"].as_str().unwrap_or_default().to_owned());
         if is_step {
             self.redo.clear();
@@ -163,6 +167,11 @@ impl Reference {
             "enter" => self.root.find_mut(path)?.enter(text("text"))?,
             "clear" => self.root.find_mut(path)?.clear(),
             "replace" => self.root.find_mut(path)?.assign(Some(&line["value"]))?,
+            "reset" if line.get("value").is_some() => {
+                let value = &line["value"];
+                check_all(&self.root.definition, Some(value))?;
+                self.root = Place::new(&self.root.definition, false, Some(value));
+            }
             "reset" => self.root.find_mut(path)?.reset(),
             "add" => {
                 let (list, at) = path.rsplit_once('/')?;

@@ -21,6 +21,7 @@ pub enum Step {
     Move(u16, u16, u16),
     Swap(u16, u16, u16),
     Reset(u16),
+    ResetTo(u64),
     Undo,
     Redo,
 }
@@ -55,6 +56,7 @@ pub fn steps(most: usize) -> impl Strategy<Value = Vec<Step>> {
         1 => (any::<u16>(), any::<u8>()).prop_map(|(at, what)| Step::ReplaceWrongly(at, what)),
         3 => any::<u16>().prop_map(Step::AddBlank),
         2 => any::<u16>().prop_map(Step::Reset),
+        1 => any::<u64>().prop_map(Step::ResetTo),
         8 => order(),
         3 => Just(Step::Undo),
         2 => Just(Step::Redo),
@@ -125,6 +127,9 @@ impl Step {
                 let (list, rows) = list(at).filter(|(_, rows)| *rows > 0)?;
                 let (row, with) = (usize::from(row) % rows, usize::from(with) % rows);
                 json!({"op": "swap", "path": format!("{list}/{row}"), "with": format!("{list}/{with}")})
+            }
+            Step::ResetTo(seed) => {
+                json!({"op": "reset", "value": form.definition("")?.data(&mut Seed(seed))})
             }
             Step::Undo => json!({"op": "undo"}),
             Step::Redo => json!({"op": "redo"}),
