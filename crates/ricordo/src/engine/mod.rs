@@ -25,7 +25,7 @@ pub use refused::{Refused, RefusedKind};
 pub use rows::RowEdit;
 pub use view::PlaceView;
 
-pub use crate::tree::PlaceId;
+pub use crate::tree::{Cost, PlaceId};
 
 use crate::settle;
 use crate::shape::{Misfit, Pointer, Shape};
@@ -153,6 +153,7 @@ impl Engine {
     fn finish(&mut self, made: Option<PlaceId>, typing: Option<PlaceId>) -> Outcome {
         settle::settle(&mut self.tree);
         let outcome = Outcome::new(&self.tree, &self.observers, made);
+        self.tree.cost.observers += outcome.notices().len() as u64;
         let log = self.tree.take_log();
         self.history.record(&mut self.tree, log, typing);
         outcome
@@ -214,6 +215,11 @@ impl Engine {
             self.tree.roll_back();
             self.focus = open.focus;
         }
+    }
+
+    /// What was done so far, counted.
+    pub fn cost(&self) -> Cost {
+        self.tree.cost
     }
 
     /// Whether a transaction is open.

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use crate::rules::{Finding, Subject, message};
-use crate::shape::{FindingKind, Part, Pointer, Reveal};
+use crate::shape::{FindingKind, Part, Pointer, Reveal, Shape};
 use crate::tree::{Body, PlaceId, Tree};
 use crate::value::Value;
 
@@ -18,6 +18,11 @@ impl<'a> PlaceView<'a> {
     /// The place.
     pub fn id(&self) -> PlaceId {
         self.place
+    }
+
+    /// What the form is made of.
+    pub fn shape(&self) -> &'a Shape {
+        self.tree.shape()
     }
 
     /// What the shape says of the place.
@@ -138,6 +143,11 @@ impl<'a> PlaceView<'a> {
             _ => Vec::new(),
         };
         below.into_iter().map(move |place| PlaceView { tree, place })
+    }
+
+    /// What the place lies in; nothing for the form itself.
+    pub fn parent(&self) -> Option<PlaceView<'a>> {
+        Some(PlaceView { tree: self.tree, place: self.tree.parent(self.place)? })
     }
 
     /// The name of the place among the fields of its record, if that is where it lies.

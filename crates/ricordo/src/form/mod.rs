@@ -25,7 +25,7 @@ pub use place::Place;
 pub use subscription::{Notice, Subscription};
 
 use self::core::Core;
-use crate::engine::{Action, Address, Engine, Refused};
+use crate::engine::{Action, Address, Cost, Engine, Refused};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::rules::Finding;
 use crate::shape::{Shape, ShapeBuilder, ShapeError};
@@ -195,6 +195,11 @@ impl<M: 'static> Form<M> {
     /// Bounds the memory that undo may take. See [`Engine::set_undo_limit`].
     pub fn set_undo_limit(&self, bytes: usize) {
         self.core.set_undo_limit(bytes);
+    }
+
+    /// What was done so far, counted: see [`Cost`](crate::engine::Cost).
+    pub fn cost(&self) -> Cost {
+        self.core.read(Engine::cost)
     }
 
     /// The actions from inside callbacks that were refused since this was last asked.

@@ -10,7 +10,7 @@ use super::subscription::{Notice, Subscription};
 use crate::engine::{Action, Address, PlaceId, Refused};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::rules::Finding;
-use crate::shape::Pointer;
+use crate::shape::{Kind, Pointer};
 use crate::value::Value;
 
 /// A handle to a place that holds a `T`. Clones are cheap, and are handles to the same place.
@@ -168,6 +168,24 @@ impl<T> Place<T> {
         self.apply(Action::MoveRow { row: self.id.into(), to: position })
     }
 
+    /// Lets a row change places with another of its list.
+    pub fn swap_with(&self, other: &Place<T>) -> Result<(), Refused> {
+        self.apply(Action::Swap { row: self.id.into(), with: other.id.into() })
+    }
+
+    /// Where a row stands in its list, counted from 0; nothing for a place that is no row, or is gone.
+    pub fn position(&self) -> Option<u32> {
+        self.core.view(self.id, |view| view.position())
+    }
+
+    /// Puts a new row that holds the same behind a row.
+    pub fn duplicate(&self) -> Result<Place<T>, Refused> {
+        let (list, position) =
+            self.core.view(self.id, |view| (view.parent().map(|list| list.id()), view.position()));
+        // What is no row, or is gone, is refused like any other list that is none.
+        insert(&self.core, list.unwrap_or(self.id), position.map(|position| position + 1), Some(self.value()))
+    }
+
     fn apply(&self, action: Action) -> Result<(), Refused> {
         self.core.apply(action).map(drop)
     }
@@ -256,11 +274,79 @@ impl<T: Model> Place<Vec<T>> {
         self.insert_value(Some(position), Some(row.to_value()))
     }
 
-    fn insert_value(&self, position: Option<u32>, value: Option<Value>) -> Result<Place<T>, Refused> {
-        if self.core.is_telling() {
-            return Err(Refused::busy());
-        }
-        let made = self.core.apply(Action::Insert { list: self.id.into(), position, value })?;
-        made.map(|row| Place::new(self.core.clone(), row)).ok_or_else(Refused::busy)
+    /// Whether a row holds this value. For a list of choices that is shown as a group of flags.
+    #[allow(clippy::needless_pass_by_value, reason = "choices are small, and compared as values")]
+    pub fn includes(&self, value: T) -> bool {
+        !self.rows_with(&value.to_value()).is_empty()
     }
+
+    /// Makes a list include a value, or not. For a list of choices that is shown as a group of flags: rows come
+    /// in the order of the choices, and what is included already is not included again.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// #[derive(Debug, PartialEq, Model)]
+    /// enum Allergen { Gluten, Milk, Nuts }
+    /// # #[derive(Model)] struct Batch { allergens: Vec<Allergen> }
+    /// # let form = Form::new(&Batch { allergens: vec![Allergen::Nuts] })?;
+    /// let allergens = form.place(ricordo::at::<Batch>().allergens())?;
+    /// allergens.include(Allergen::Gluten, true)?;
+    /// assert_eq!(allergens.get(), Some(vec![Allergen::Gluten, Allergen::Nuts]));
+    /// allergens.include(Allergen::Nuts, false)?;
+    /// assert!(!allergens.includes(Allergen::Nuts));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[allow(clippy::needless_pass_by_value, reason = "choices are small, and given away")]
+    pub fn include(&self, value: T, included: bool) -> Result<(), Refused> {
+        let value = value.to_value();
+        let there = self.rows_with(&value);
+        match (included, there.is_empty()) {
+            (true, true) => {
+                let position = Some(self.rank(&value));
+                self.apply(Action::Insert { list: self.id.into(), position, value: Some(value) })
+            }
+            (false, false) => {
+                let removals = there.into_iter().map(|row| Action::Remove { at: row.into() });
+                self.apply(Action::Group(removals.collect()))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn rows_with(&self, value: &Value) -> Vec<PlaceId> {
+        self.core.view(self.id, |view| {
+            view.children().filter(|row| row.value() == *value).map(|row| row.id()).collect()
+        })
+    }
+
+    /// Behind how many rows a value belongs, in the order of the choices; what is no choice belongs at the end.
+    fn rank(&self, value: &Value) -> u32 {
+        self.core.view(self.id, |view| {
+            let Kind::List(list) = view.part().kind else { return 0 };
+            let Kind::Choice(choices) = &view.shape().part(view.shape().item(list)).kind else {
+                return view.row_count();
+            };
+            let order = |value: &Value| choices.iter().position(|choice| choice.value == *value);
+            let own = order(value).unwrap_or(usize::MAX);
+            let before = view.children().filter(|row| order(&row.value()).is_some_and(|order| order < own));
+            u32::try_from(before.count()).unwrap_or(u32::MAX)
+        })
+    }
+
+    fn insert_value(&self, position: Option<u32>, value: Option<Value>) -> Result<Place<T>, Refused> {
+        insert(&self.core, self.id, position, value)
+    }
+}
+
+fn insert<T>(
+    core: &Rc<Core>,
+    list: PlaceId,
+    position: Option<u32>,
+    value: Option<Value>,
+) -> Result<Place<T>, Refused> {
+    if core.is_telling() {
+        return Err(Refused::busy());
+    }
+    let made = core.apply(Action::Insert { list: list.into(), position, value })?;
+    made.map(|row| Place::new(core.clone(), row)).ok_or_else(Refused::busy)
 }

@@ -64,6 +64,7 @@ pub(crate) fn check_all(tree: &mut Tree, place: PlaceId) {
 }
 
 fn check(tree: &mut Tree, place: PlaceId) {
+    tree.cost.checks += 1;
     let mut faults = Faults::new();
     let part = tree.part(place);
     let found = |kind| faults.push(kind);

@@ -158,10 +158,8 @@ impl Tree {
         for undo in log {
             match undo {
                 Undo::RowRemoved { list, key, .. } => self.free_row(list, key),
-                Undo::Children { record, children, .. } => {
-                    if !self.has_children(record, &children) {
-                        children.iter().for_each(|child| self.free(*child));
-                    }
+                Undo::Children { record, children, .. } if !self.has_children(record, &children) => {
+                    children.iter().for_each(|child| self.free(*child));
                 }
                 _ => {}
             }
@@ -192,8 +190,9 @@ impl Tree {
             }
             Undo::Touched { place, before } => self.set_touched(place, before),
             Undo::Faults { place, before } => self.set_faults(place, before),
-            // Only a roll-back takes this back, as if there had never been a row.
-            Undo::RowMade { .. } => {}
+            // Only a roll-back takes a new row back, as if there had never been one; of a new baseline nothing is
+            // to be taken back but what is logged beside it.
+            Undo::RowMade { .. } | Undo::NewBaseline => {}
             Undo::RowInserted { list, key, .. } => self.take_row(list, key),
             Undo::RowRemoved { list, key, position, was_displaced } => {
                 self.put_row(list, key, position);
@@ -216,7 +215,6 @@ impl Tree {
                 self.log.extend(reversal);
             }
             Undo::Baseline { list, before } => self.set_list_baseline(list, *before),
-            Undo::NewBaseline => {}
             Undo::Epoch { place, before } => {
                 match before {
                     Some(epoch) => self.epochs.insert(place, epoch),
@@ -228,6 +226,7 @@ impl Tree {
 
     /// Changes a place, and tells the containers above what that means for them.
     fn summarized<T>(&mut self, place: PlaceId, change: impl FnOnce(&mut Self) -> T) -> T {
+        self.cost.places += 1;
         let before = self.node(place).summary();
         let result = change(self);
         self.tell_containers(place, before);
@@ -243,6 +242,7 @@ impl Tree {
             if after == before {
                 return;
             }
+            self.cost.places += 1;
             let parent_before = self.node(parent).summary();
             let slot = self.node(place).slot;
             match &mut self.nodes[parent].body {
@@ -449,6 +449,7 @@ impl Tree {
 
     /// Frees a place and all in it.
     fn free(&mut self, place: PlaceId) {
+        self.cost.places += 1;
         self.epochs.remove(&place);
         match self.nodes.remove(place).map(|node| node.body) {
             Some(Body::Record(record)) => record.children.iter().for_each(|child| self.free(*child)),

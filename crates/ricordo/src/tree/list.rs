@@ -47,8 +47,12 @@ impl Tree {
         } else {
             !alike || !self.rows_equal_baseline(place)
         };
+        let compared = if !as_before && alike { u64::from(list.baseline_length) } else { 0 };
+        self.cost.compared_rows += compared;
         if let Some(list) = self.list_mut(place) {
             list.differs = differs;
+            let nodes = list.sequence.take_touched_nodes();
+            self.cost.row_nodes += nodes;
         }
     }
 

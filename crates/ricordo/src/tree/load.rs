@@ -11,6 +11,7 @@ impl Tree {
     /// Makes a place, and all in it, that holds a fitted value as both its value and its baseline. The place
     /// is not yet known to its parent.
     pub(super) fn load(&mut self, part: PartId, parent: PlaceId, slot: u32, value: Value) -> PlaceId {
+        self.cost.places += 1;
         let described = self.shape.part(part);
         let presence = match &value {
             Value::Null if described.nullable => Presence::Null,
@@ -74,7 +75,8 @@ impl Tree {
             (0..).zip(&contents).for_each(|(key, content)| known.put(key, *content));
             known
         });
-        let sequence = RowSequence::with_hashes(contents);
+        let mut sequence = RowSequence::with_hashes(contents);
+        self.cost.row_nodes += sequence.take_touched_nodes();
         if let Some(body) = self.list_mut(place) {
             body.contents = unique;
             (body.baseline_length, body.baseline_hash) = (sequence.len(), sequence.hash());

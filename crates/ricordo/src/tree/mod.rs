@@ -6,6 +6,7 @@
 //! the change back.
 
 mod change;
+mod cost;
 mod list;
 mod load;
 mod locate;
@@ -21,6 +22,7 @@ use rustc_hash::FxHashMap;
 use slotmap::{Key as _, SlotMap};
 
 pub(crate) use change::Undo;
+pub use cost::Cost;
 pub(crate) use locate::NoPlace;
 pub use node::PlaceId;
 pub(crate) use node::{Body, Faults, Field, ListBody, Marks, Node, Presence, RecordBody, Summary};
@@ -39,6 +41,8 @@ pub(crate) struct Tree {
     /// When each place was last reset itself, as a count of all resets.
     epochs: FxHashMap<PlaceId, u64>,
     resets: u64,
+    /// What was done so far.
+    pub(crate) cost: Cost,
     /// How to take back what was changed since the log was last taken.
     log: Vec<Undo>,
 }
@@ -57,6 +61,7 @@ impl Tree {
             },
             epochs: FxHashMap::default(),
             resets: 0,
+            cost: Cost::default(),
             log: Vec::new(),
             shape,
         };

@@ -64,6 +64,7 @@ impl Tree {
     }
 
     pub(super) fn restore(&mut self, place: PlaceId) {
+        self.cost.places += 1;
         if !self.node(place).summary().marks.has(Marks::RESETTABLE) {
             return;
         }

@@ -59,6 +59,8 @@ pub(crate) struct RowSequence {
     root: NodeIndex,
     /// By key.
     homes: Vec<Home>,
+    /// How many nodes were summed up or brought up to date so far.
+    touched_nodes: u64,
 }
 
 impl Default for RowSequence {
@@ -73,7 +75,8 @@ impl RowSequence {
         let homes: Vec<Home> =
             hashes.into_iter().map(|hash| Home { leaf: NONE, hash: reduce(hash) }).collect();
         let keys: Vec<u32> = (0..count(homes.len())).collect();
-        let mut sequence = RowSequence { nodes: Vec::new(), unused: Vec::new(), root: 0, homes };
+        let mut sequence =
+            RowSequence { nodes: Vec::new(), unused: Vec::new(), root: 0, homes, touched_nodes: 0 };
         let mut level = sequence.build_level(&keys, true);
         while level.len() > 1 {
             level = sequence.build_level(&level, false);
@@ -126,6 +129,7 @@ impl RowSequence {
 
     /// Counts and hashes a node's entries afresh.
     fn summarize(&mut self, index: NodeIndex) {
+        self.touched_nodes += 1;
         let mut sizes = std::mem::take(&mut self.nodes[index as usize].sizes);
         sizes.clear();
         let node = &self.nodes[index as usize];
@@ -160,6 +164,11 @@ impl RowSequence {
     /// A figure for the content of all rows in order: two sequences in which it differs, differ.
     pub(crate) fn hash(&self) -> u64 {
         self.nodes[self.root as usize].hash
+    }
+
+    /// How many nodes were summed up or brought up to date since this was last asked.
+    pub(crate) fn take_touched_nodes(&mut self) -> u64 {
+        std::mem::take(&mut self.touched_nodes)
     }
 
     /// Makes room in the tables for a new key, whose row is not in the sequence yet.
@@ -240,6 +249,7 @@ impl RowSequence {
         let behind = self.nodes[index as usize].entries.len() - 1 - self.index_in(index, key);
         let mut difference = scale(subtract(hash, old), power(count(behind)));
         loop {
+            self.touched_nodes += 1;
             let node = &mut self.nodes[index as usize];
             node.hash = add(node.hash, difference);
             let parent = node.parent;

@@ -155,3 +155,34 @@ fn json_patch_operations_mean_what_the_standard_says() {
         .unwrap_err();
     assert_eq!(form.value(), before);
 }
+
+#[test]
+fn rows_are_swapped_and_duplicated() {
+    let form = form();
+    let list = form.place(at::<Batch>().ingredients()).unwrap();
+    let (wheat, water) = (list.row(0).unwrap(), list.row(1).unwrap());
+    wheat.place(at::<Ingredient>().grams()).unwrap().enter("5oo").unwrap();
+    water.swap_with(&wheat).unwrap();
+    assert_eq!((water.position(), wheat.position()), (Some(0), Some(1)));
+    let copy = wheat.duplicate().unwrap();
+    assert_eq!(copy.position(), Some(2));
+    assert_eq!(copy.value().to_string(), "{\"name\":\"Wheat flour\"}");
+    wheat.swap_with(&wheat).unwrap();
+
+    let elsewhere = form.place(at::<Batch>().fold_minutes()).unwrap().row(0).unwrap();
+    let number = form.place(at::<Batch>().loaves()).unwrap();
+    assert_eq!(
+        number.duplicate().unwrap_err().to_string(),
+        "the form is no list that rows could be put into"
+    );
+    let refused = form.apply(Action::Swap { row: wheat.id().into(), with: elsewhere.id().into() });
+    assert_eq!(
+        refused.unwrap_err().message(),
+        "/ingredients/1 can only be swapped with a row of the same list"
+    );
+    let refused = form.apply(Action::Swap { row: number.id().into(), with: wheat.id().into() });
+    assert_eq!(refused.unwrap_err().message(), "/loaves can only be swapped with another row");
+    wheat.remove().unwrap();
+    assert_eq!(wheat.position(), None);
+    assert!(wheat.duplicate().is_err() || list.len() > 0);
+}

@@ -4,7 +4,7 @@ use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::rc::Rc;
 
-use ricordo::engine::{Refused, RefusedKind};
+use ricordo::engine::{Action, Refused, RefusedKind};
 use ricordo::{FindingKind, at};
 
 use crate::batch::{Batch, Ingredient, batch, form, ingredient};
@@ -153,4 +153,25 @@ fn undo_keeps_to_its_limit() {
         steps += 1;
     }
     assert!((2..=100).contains(&steps), "{steps}");
+}
+
+#[test]
+fn another_record_begins_anew() {
+    let (form, at) = (form(), at::<Batch>());
+    let list = form.place(at.ingredients()).unwrap();
+    let (name, first) = (form.place(at.name()).unwrap(), list.row(0).unwrap());
+    name.enter("Rye").unwrap();
+    name.leave().unwrap();
+    let epoch = name.epoch();
+    let other = Batch { loaves: 3, preferment: None, ingredients: vec![ingredient("Spelt", 1)], ..batch() };
+    form.reset_to(&other).unwrap();
+    assert!(!form.is_dirty() && !form.is_touched() && !form.can_undo() && name.epoch() > epoch);
+    assert!(first.is_gone() && !name.is_gone());
+    assert_eq!(form.parse(), Ok(other.clone()));
+    form.set(at.preferment(), batch().preferment).unwrap();
+    list.row(0).unwrap().remove().unwrap();
+    form.reset().unwrap();
+    assert_eq!(form.parse(), Ok(other));
+    form.apply(Action::ResetTo { value: "rye".into() }).unwrap_err();
+    assert!(!form.is_dirty());
 }

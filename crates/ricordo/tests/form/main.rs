@@ -2,6 +2,7 @@
 #![allow(missing_docs, unreachable_pub, clippy::pedantic)]
 
 mod batch;
+mod cost;
 mod handles;
 mod history;
 mod notices;

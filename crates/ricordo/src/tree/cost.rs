@@ -1,0 +1,46 @@
+//! What the engine has done, counted.
+
+use std::ops::Sub;
+
+/// What an engine has done since it was made. The difference between two readings is the cost of what was done
+/// in between; it depends on what was changed, not on how large the form is.
+///
+/// ```
+/// # use ricordo::{Form, Model};
+/// # #[derive(Model)] struct Sheet { grams: Vec<u32> }
+/// # let form = Form::new(&Sheet { grams: vec![100; 5_000] })?;
+/// let before = form.cost();
+/// form.enter(ricordo::at::<Sheet>().grams().at(4_000), "120")?;
+/// let cost = form.cost() - before;
+/// assert!(cost.places < 10 && cost.checks < 3);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Cost {
+    /// Places that were changed, made, freed, reset, or brought up to date because something in them changed.
+    pub places: u64,
+    /// Places that were checked against the rules.
+    pub checks: u64,
+    /// Rows that were compared with the baseline's one by one.
+    pub compared_rows: u64,
+    /// Nodes of the trees that keep the order of rows; their number per step grows with the logarithm of the
+    /// number of rows.
+    pub row_nodes: u64,
+    /// Observers that were found to be concerned.
+    pub observers: u64,
+}
+
+impl Sub for Cost {
+    type Output = Cost;
+
+    fn sub(self, before: Cost) -> Cost {
+        Cost {
+            places: self.places - before.places,
+            checks: self.checks - before.checks,
+            compared_rows: self.compared_rows - before.compared_rows,
+            row_nodes: self.row_nodes - before.row_nodes,
+            observers: self.observers - before.observers,
+        }
+    }
+}

@@ -1,0 +1,95 @@
+//! Law 14: what an action costs does not depend on how large the form is. Counted, not timed.
+
+use ricordo::engine::{Cost, Refused};
+use ricordo::{Decimal, Form, Model, Place, at};
+
+#[derive(Clone, Model)]
+struct Sheet {
+    name: String,
+    #[model(unique_items)]
+    ingredients: Vec<Ingredient>,
+}
+
+#[derive(Clone, Model)]
+struct Ingredient {
+    number: u32,
+    #[model(minimum = 0)]
+    grams: Decimal,
+    folds: Vec<u8>,
+}
+
+fn ingredient(number: u32) -> Ingredient {
+    Ingredient { number, grams: Decimal::ONE_HUNDRED, folds: vec![30, 60] }
+}
+
+/// What each kind of action costs in a form of so many rows, with subscribers on ten of them: a reset tells all
+/// of these, since their epochs move.
+fn costs(rows: u32) -> Vec<(&'static str, Cost)> {
+    let sheet = Sheet { name: "Field loaf".to_owned(), ingredients: (0..rows).map(ingredient).collect() };
+    let form = Form::new(&sheet).unwrap();
+    let paths = at::<Sheet>();
+    let list = form.place(paths.ingredients()).unwrap();
+    let tenth = rows as usize / 10;
+    let _guards: Vec<_> =
+        list.rows().iter().step_by(tenth).map(|row| row.subscribe(|_| {}).unwrap()).collect();
+    let (first, middle, last) = (0, rows / 2 + 1, rows - 1);
+    let grams = |row: u32| form.place(paths.ingredients().at(row).grams()).unwrap();
+    let row = |position: u32| list.row(position).unwrap();
+
+    type Act<'a> = Box<dyn Fn() -> Result<(), Refused> + 'a>;
+    let drop_place = |place: Result<Place<Ingredient>, Refused>| place.map(drop);
+    let actions: Vec<(&str, Act<'_>)> = vec![
+        ("enter a name", Box::new(|| form.enter(paths.name(), "Rye"))),
+        ("enter in the first row", Box::new(|| grams(first).enter("1"))),
+        ("enter in the middle", Box::new(|| grams(middle).enter("2"))),
+        ("enter in the last row", Box::new(|| grams(last).enter("3"))),
+        ("enter what cannot be read", Box::new(|| grams(middle).enter("much"))),
+        (
+            "enter in a list in a row",
+            Box::new(|| form.enter(paths.ingredients().at(middle).folds().at(1), "45")),
+        ),
+        ("leave", Box::new(|| grams(middle).leave())),
+        ("set a row", Box::new(|| row(middle).set(ingredient(rows + 1)))),
+        ("reset a row", Box::new(|| row(middle).reset())),
+        ("insert at the front", Box::new(|| drop_place(list.insert(0, ingredient(rows + 2))))),
+        ("enter after that", Box::new(|| grams(middle).enter("4"))),
+        ("remove at the front", Box::new(|| row(0).remove())),
+        ("insert in the middle", Box::new(|| drop_place(list.insert(middle, ingredient(rows + 3))))),
+        ("remove in the middle", Box::new(|| row(middle).remove())),
+        ("add at the end", Box::new(|| drop_place(list.push(ingredient(rows + 4))))),
+        ("remove at the end", Box::new(|| row(list.len() - 1).remove())),
+        ("move from the front to the end", Box::new(|| row(0).move_to(last))),
+        ("enter in another order", Box::new(|| grams(middle).enter("5"))),
+        ("move back", Box::new(|| row(last).move_to(0))),
+        ("remove a row of the baseline", Box::new(|| row(middle).remove())),
+        ("undo the removal", Box::new(|| form.undo())),
+        ("redo it", Box::new(|| form.redo())),
+        ("undo again", Box::new(|| form.undo())),
+        ("reset the form", Box::new(|| form.reset())),
+        ("reset it again", Box::new(|| form.reset())),
+    ];
+    let mut costs = Vec::new();
+    for (what, act) in actions {
+        let before = form.cost();
+        act().unwrap();
+        costs.push((what, form.cost() - before));
+    }
+    assert!(!form.is_dirty() && !form.is_touched());
+    costs
+}
+
+#[test]
+fn an_action_costs_the_same_in_a_form_of_any_size() {
+    for ((what, small), (_, large)) in costs(100).into_iter().zip(costs(100_000)) {
+        // The trees of rows alone may grow, with the logarithm.
+        let flat = |cost: Cost| (cost.places, cost.checks, cost.compared_rows, cost.observers);
+        assert_eq!(flat(small), flat(large), "{what}");
+        assert!(
+            large.row_nodes <= small.row_nodes * 4 + 12,
+            "{what}: {} and {}",
+            small.row_nodes,
+            large.row_nodes
+        );
+        assert!(large.places <= 80 && large.row_nodes <= 80, "{what}: {large:?}");
+    }
+}
