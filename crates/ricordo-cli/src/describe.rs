@@ -60,6 +60,7 @@ pub(crate) fn action(action: &Action) -> String {
         Action::Remove { at } => format!("remove {}", address(at)),
         Action::Move { from, to } => format!("move {} to {to}", address(from)),
         Action::Copy { from, to } => format!("copy {} to {to}", address(from)),
+        Action::Duplicate { row } => format!("duplicate {}", address(row)),
         Action::Swap { row, with } => format!("swap {} and {}", address(row), address(with)),
         Action::Test { at, value: held } => format!("test that {} holds {}", address(at), value(held)),
         Action::Reset { at } => format!("reset {}", address(at)),

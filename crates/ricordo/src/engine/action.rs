@@ -56,6 +56,11 @@ pub enum Action {
         /// Where it shall stand, counted without it.
         to: u32,
     },
+    /// A new row that holds the same is put behind a row.
+    Duplicate {
+        /// The row.
+        row: Address,
+    },
     /// Two rows of a list change places.
     Swap {
         /// One row.

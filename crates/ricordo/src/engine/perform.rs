@@ -41,6 +41,14 @@ impl Engine {
                 let row = self.present(&row)?;
                 self.move_row(row, to)?;
             }
+            Action::Duplicate { row } => {
+                let row = self.present(&row)?;
+                let Some((list, position)) = self.row_at(row) else {
+                    return self.not_possible(row, "is no row of a list, so it cannot be duplicated");
+                };
+                let value = self.tree.value(row);
+                return self.insert(list, Some(position + 1), Some(value)).map(Some);
+            }
             Action::Swap { row, with } => {
                 let (row, with) = (self.present(&row)?, self.present(&with)?);
                 self.swap(row, with)?;
@@ -215,18 +223,19 @@ impl Engine {
         Ok(())
     }
 
+    /// The list of a row, and where the row stands in it.
+    fn row_at(&self, row: PlaceId) -> Option<(PlaceId, u32)> {
+        let list = self.tree.parent(row)?;
+        let position = self.tree.list(list)?.sequence.position(self.tree.node(row).slot)?;
+        Some((list, position))
+    }
+
     fn swap(&mut self, row: PlaceId, with: PlaceId) -> Result<(), Refused> {
-        let place = |place| {
-            let list = self.tree.parent(place)?;
-            Some((self.tree.list(list)?.sequence.position(self.tree.node(place).slot)?, list))
-        };
-        let ((Some((first, list)), Some((second, other))), false) = ((place(row), place(with)), row == with)
-        else {
-            return if row == with {
-                Ok(())
-            } else {
-                self.not_possible(row, "can only be swapped with another row")
-            };
+        if row == with {
+            return Ok(());
+        }
+        let (Some((list, first)), Some((other, second))) = (self.row_at(row), self.row_at(with)) else {
+            return self.not_possible(row, "can only be swapped with another row");
         };
         if list != other {
             return self.not_possible(row, "can only be swapped with a row of the same list");

@@ -180,10 +180,7 @@ impl<T> Place<T> {
 
     /// Puts a new row that holds the same behind a row.
     pub fn duplicate(&self) -> Result<Place<T>, Refused> {
-        let (list, position) =
-            self.core.view(self.id, |view| (view.parent().map(|list| list.id()), view.position()));
-        // What is no row, or is gone, is refused like any other list that is none.
-        insert(&self.core, list.unwrap_or(self.id), position.map(|position| position + 1), Some(self.value()))
+        make_row(&self.core, Action::Duplicate { row: self.id.into() })
     }
 
     fn apply(&self, action: Action) -> Result<(), Refused> {
@@ -334,19 +331,15 @@ impl<T: Model> Place<Vec<T>> {
     }
 
     fn insert_value(&self, position: Option<u32>, value: Option<Value>) -> Result<Place<T>, Refused> {
-        insert(&self.core, self.id, position, value)
+        make_row(&self.core, Action::Insert { list: self.id.into(), position, value })
     }
 }
 
-fn insert<T>(
-    core: &Rc<Core>,
-    list: PlaceId,
-    position: Option<u32>,
-    value: Option<Value>,
-) -> Result<Place<T>, Refused> {
+/// Carries out an action that makes a row, and gives out a handle to it.
+fn make_row<T>(core: &Rc<Core>, action: Action) -> Result<Place<T>, Refused> {
     if core.is_telling() {
         return Err(Refused::busy());
     }
-    let made = core.apply(Action::Insert { list: list.into(), position, value })?;
+    let made = core.apply(action)?;
     made.map(|row| Place::new(core.clone(), row)).ok_or_else(Refused::busy)
 }
