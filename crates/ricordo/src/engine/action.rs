@@ -1,6 +1,6 @@
 //! Actions: everything that can be done to a form.
 
-use super::Address;
+use super::{Address, Refused, RefusedKind};
 use crate::shape::Pointer;
 use crate::value::Value;
 
@@ -121,4 +121,55 @@ pub enum Action {
     Redo,
     /// Several actions as one: all are carried out, or none.
     Group(Vec<Action>),
+}
+
+/// How deep groups may lie in each other.
+const DEEPEST_GROUP: usize = 64;
+/// How deep lists and records may lie in each other in a value that is given. No place lies as deep.
+const DEEPEST_VALUE: usize = 200;
+
+impl Action {
+    /// The action, unless it is nested so deep that going through it would exhaust the stack.
+    pub(super) fn within_depth(self) -> Result<Self, Refused> {
+        if !self.is_too_deep(DEEPEST_GROUP) {
+            return Ok(self);
+        }
+        self.dismantle();
+        let message = format!(
+            "the action is nested too deep: groups lie at most {DEEPEST_GROUP} deep in each other, lists and records \
+             in a value at most {DEEPEST_VALUE}"
+        );
+        Err(Refused::new(RefusedKind::Misfit, Pointer::root(), message))
+    }
+
+    fn is_too_deep(&self, groups: usize) -> bool {
+        match self {
+            Action::Group(actions) => {
+                groups == 0 || actions.iter().any(|action| action.is_too_deep(groups - 1))
+            }
+            Action::Replace { value, .. } | Action::Test { value, .. } | Action::ResetTo { value } => {
+                value.is_deeper_than(DEEPEST_VALUE)
+            }
+            Action::Insert { value, .. } | Action::Add { value, .. } => {
+                value.as_ref().is_some_and(|value| value.is_deeper_than(DEEPEST_VALUE))
+            }
+            _ => false,
+        }
+    }
+
+    /// Drops an action level by level.
+    fn dismantle(self) {
+        let mut rest = vec![self];
+        while let Some(action) = rest.pop() {
+            match action {
+                Action::Group(actions) => rest.extend(actions),
+                Action::Replace { value, .. }
+                | Action::Test { value, .. }
+                | Action::ResetTo { value }
+                | Action::Insert { value: Some(value), .. }
+                | Action::Add { value: Some(value), .. } => value.dismantle(),
+                _ => {}
+            }
+        }
+    }
 }

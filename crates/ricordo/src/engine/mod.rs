@@ -28,7 +28,7 @@ pub use view::PlaceView;
 pub use crate::tree::{Cost, PlaceId};
 
 use crate::settle;
-use crate::shape::{Misfit, Pointer, Shape};
+use crate::shape::{DEEPEST, Misfit, Pointer, Shape};
 use crate::tree::{Tree, Undo};
 use crate::value::Value;
 use history::History;
@@ -75,6 +75,10 @@ impl Engine {
     /// must fit the shape; it is the baseline, too.
     pub fn new(shape: Arc<Shape>, value: Option<Value>) -> Result<Self, Misfit> {
         let value = match value {
+            Some(value) if value.is_deeper_than(DEEPEST) => {
+                value.dismantle();
+                return Err(Misfit::here(format!("lies more than {DEEPEST} places deep")));
+            }
             Some(value) => shape.fit(shape.root(), value)?,
             None => shape.blank(shape.root()),
         };
@@ -128,6 +132,7 @@ impl Engine {
     /// While a transaction is open, the action is only performed: it is settled, and told of, with the whole
     /// transaction.
     pub fn apply(&mut self, action: Action) -> Result<Outcome, Refused> {
+        let action = action.within_depth()?;
         if self.open.is_some() {
             return self.apply_within(action).map(Outcome::performed);
         }
@@ -137,7 +142,7 @@ impl Engine {
             action => {
                 let typing = if let Action::Enter { at, .. } = &action { self.locate(at).ok() } else { None };
                 let focus = self.focus;
-                match self.perform(action, 0) {
+                match self.perform(action) {
                     Ok(made) => Ok(self.finish(made, typing)),
                     Err(refused) => {
                         self.tree.roll_back();
@@ -178,7 +183,7 @@ impl Engine {
 
     fn apply_within(&mut self, action: Action) -> Result<Option<PlaceId>, Refused> {
         let (length, focus) = (self.tree.log().len(), self.focus);
-        match self.perform(action, 0) {
+        match self.perform(action) {
             Ok(made) => {
                 if let Some(open) = &mut self.open {
                     open.made = made.or(open.made);
@@ -246,6 +251,10 @@ impl Engine {
     /// Whether a place holds a value, as a `test` or an `expect` means it: null and blank count as the same, and
     /// dates and times may be given as texts.
     pub fn holds(&self, place: PlaceId, value: &Value) -> bool {
+        // What lies deeper than any place is held by none.
+        if value.is_deeper_than(DEEPEST) {
+            return false;
+        }
         let held = self.tree.value(place);
         let fitted = || self.shape().fit(self.tree.node(place).part, value.clone());
         held.matches(value) || fitted().is_ok_and(|value| held.matches(&value))

@@ -5,15 +5,12 @@ use crate::shape::{Kind, Named, Pointer, Reading};
 use crate::tree::{Body, PlaceId};
 use crate::value::{Value, is_canonical_number};
 
-/// How deep groups may lie in each other.
-const DEEPEST_GROUP: usize = 64;
-
 /// The row that an action made, if it made one.
 type Made = Option<PlaceId>;
 
 impl Engine {
     /// Carries an action out, up to settling. After a refusal, what was begun is still to be taken back.
-    pub(super) fn perform(&mut self, action: Action, depth: usize) -> Result<Made, Refused> {
+    pub(super) fn perform(&mut self, action: Action) -> Result<Made, Refused> {
         match action {
             Action::Focus { at } => self.focus = Some(self.present(&at)?),
             Action::Enter { at, text } => self.enter(&at, &text)?,
@@ -85,14 +82,10 @@ impl Engine {
                     "undo and redo are transactions of their own, and no part of another".to_owned();
                 return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
             }
-            Action::Group(_) if depth >= DEEPEST_GROUP => {
-                let message = format!("groups lie more than {DEEPEST_GROUP} deep in each other");
-                return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
-            }
             Action::Group(actions) => {
                 let mut made = None;
                 for action in actions {
-                    made = self.perform(action, depth + 1)?.or(made);
+                    made = self.perform(action)?.or(made);
                 }
                 return Ok(made);
             }

@@ -14,7 +14,7 @@ use crate::tree::PlaceId;
 const LONGEST_CHAIN: u32 = 100;
 
 /// A subscriber's callback, which is told that its place has changed.
-pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>)>>;
+pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>, &Outcome)>>;
 
 /// What all clones and handles of a form share.
 ///
@@ -157,7 +157,7 @@ impl Core {
             // One that was told before may have ended this one's subscription.
             let subscriber = self.subscribers.borrow().get(observer).cloned();
             if let Some(subscriber) = subscriber {
-                (subscriber.callback.borrow_mut())(self);
+                (subscriber.callback.borrow_mut())(self, outcome);
             }
         }
     }

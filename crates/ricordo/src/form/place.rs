@@ -7,7 +7,7 @@ use std::rc::Rc;
 
 use super::core::Core;
 use super::subscription::{Notice, Subscription};
-use crate::engine::{Action, Address, PlaceId, Refused};
+use crate::engine::{Action, Address, Outcome, PlaceId, Refused};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::rules::Finding;
 use crate::shape::{Kind, Pointer};
@@ -173,6 +173,11 @@ impl<T> Place<T> {
         self.apply(Action::Swap { row: self.id.into(), with: other.id.into() })
     }
 
+    /// The key of a row, which stays with it wherever it moves; nothing for a place that is no row.
+    pub fn row_key(&self) -> Option<u64> {
+        self.core.view(self.id, |view| view.row_key())
+    }
+
     /// Where a row stands in its list, counted from 0; nothing for a place that is no row, or is gone.
     pub fn position(&self) -> Option<u32> {
         self.core.view(self.id, |view| view.position())
@@ -211,7 +216,11 @@ impl<T: 'static> Place<T> {
     pub fn subscribe(&self, mut callback: impl FnMut(&Notice<T>) + 'static) -> Result<Subscription, Refused> {
         let id = self.id;
         // The callback is given the form when it is called: held here, the form would keep itself alive.
-        let callback = move |core: &Rc<Core>| callback(&Notice::new(Place::new(core.clone(), id)));
+        let callback = move |core: &Rc<Core>, outcome: &Outcome| {
+            let change = outcome.changes().iter().find(|change| change.place() == id);
+            let edits = change.map(|change| change.row_edits().to_vec()).unwrap_or_default();
+            callback(&Notice::new(Place::new(core.clone(), id), edits));
+        };
         let observer = self.core.subscribe(id, Rc::new(RefCell::new(callback)))?;
         Ok(Subscription::new(Rc::downgrade(&self.core), observer))
     }

@@ -5,7 +5,7 @@ use std::rc::Weak;
 
 use super::Place;
 use super::core::Core;
-use crate::engine::ObserverId;
+use crate::engine::{ObserverId, RowEdit};
 
 /// Keeps a subscription alive: dropping it ends the subscription, also from inside a callback.
 #[must_use = "a subscription ends when its guard is dropped"]
@@ -43,16 +43,23 @@ impl fmt::Debug for Subscription {
 #[derive(Debug)]
 pub struct Notice<T> {
     place: Place<T>,
+    edits: Vec<RowEdit>,
 }
 
 impl<T> Notice<T> {
-    pub(super) fn new(place: Place<T>) -> Self {
-        Notice { place }
+    pub(super) fn new(place: Place<T>, edits: Vec<RowEdit>) -> Self {
+        Notice { place, edits }
     }
 
     /// The place that was subscribed to.
     pub fn place(&self) -> &Place<T> {
         &self.place
+    }
+
+    /// The steps by which the rows of a list became what they are, for those who draw it: carried out in order
+    /// on the old keys, they give the new ones. None if the rows, and their order, are what they were.
+    pub fn row_edits(&self) -> &[RowEdit] {
+        &self.edits
     }
 
     /// Whether the place is gone, because the row that it is, or lies in, was removed. If that comes back, so

@@ -18,7 +18,7 @@ use smallvec::SmallVec;
 
 pub use build::{ShapeBuilder, ShapeError};
 pub use fit::Misfit;
-pub(crate) use fit::shorten;
+pub(crate) use fit::{DEEPEST, shorten};
 pub use nearest::nearest;
 pub use part::{Choice, Choices, OffsetRule};
 pub use part::{Constraints, FindingKind, Format, Kind, Part, Reveal};

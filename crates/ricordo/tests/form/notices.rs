@@ -209,3 +209,31 @@ fn a_callback_may_subscribe() {
     form.enter(at::<Pair>().right(), "d").unwrap();
     assert_eq!(count.get(), 3);
 }
+
+#[test]
+fn the_steps_of_a_list_are_told_by_key() {
+    let form = form();
+    let list = form.place(at::<Batch>().ingredients()).unwrap();
+    let keys = |list: &ricordo::Place<Vec<Ingredient>>| -> Vec<u64> {
+        list.rows().iter().filter_map(|row| row.row_key()).collect()
+    };
+    let shown = Rc::new(RefCell::new(keys(&list)));
+    let screen = shown.clone();
+    let _guard = list.subscribe(move |notice| {
+        notice.row_edits().iter().for_each(|edit| edit.apply(&mut screen.borrow_mut()));
+    });
+    let salt = || Ingredient { name: "Salt".to_owned(), grams: 1.into() };
+    form.transaction(|| {
+        list.insert(0, salt())?;
+        list.row(2).unwrap().move_to(1)?;
+        list.row(2).unwrap().remove()?;
+        list.push(salt())?.duplicate().map(drop)
+    })
+    .unwrap();
+    assert_eq!(*shown.borrow(), keys(&list));
+    form.undo().unwrap();
+    assert_eq!(*shown.borrow(), keys(&list));
+    form.redo().unwrap();
+    form.reset().unwrap();
+    assert_eq!((shown.take(), keys(&list)), (vec![1, 2], vec![1, 2]));
+}

@@ -222,3 +222,30 @@ fn depth_is_bounded_and_the_bound_is_said() {
     let line = "{\"op\":\"group\",\"actions\":[".repeat(60) + &"]}".repeat(60);
     assert!(read_journal(&line).is_ok());
 }
+
+#[test]
+fn actions_thousands_deep_are_refused_and_dropped_without_a_fault() {
+    use ricordo::engine::Action;
+    use ricordo::{Pointer, Value};
+
+    let nested = |levels: usize| (0..levels).fold(Value::Null, |inner, _| Value::List(vec![inner]));
+    let shape = read_definition(FORM).unwrap();
+    let mut engine = Engine::new(shape.into(), None).unwrap();
+    let name = || "/name".parse::<Pointer>().unwrap();
+    let actions = [
+        Action::Replace { at: name().into(), value: nested(100_000) },
+        Action::Replace { at: "/nowhere".parse::<Pointer>().unwrap().into(), value: nested(100_000) },
+        Action::Test { at: name().into(), value: nested(100_000) },
+        Action::ResetTo { value: nested(100_000) },
+        Action::Add { at: "/ingredients/-".parse().unwrap(), value: Some(nested(100_000)) },
+        (0..100_000).fold(Action::Undo, |inner, _| Action::Group(vec![inner])),
+        Action::Group(vec![Action::Replace { at: name().into(), value: nested(150) }]),
+    ];
+    let before = dump(&engine).to_string();
+    for action in actions {
+        engine.apply(action).unwrap_err();
+    }
+    assert_eq!(dump(&engine).to_string(), before);
+    let refused = Engine::new(engine.shape().clone(), Some(nested(100_000))).unwrap_err();
+    assert!(refused.to_string().contains("more than 100 places deep"), "{refused}");
+}
