@@ -40,7 +40,7 @@ fn check_names_the_lines_of_what_is_wrong() {
 
 #[test]
 fn replay_shows_the_state() {
-    let run = run(&["replay", FORM, BUSY, "demo/price-change.patch.json", "--data", DATA]);
+    let run = run(&["replay", FORM, "demo/price-change.patch.json", "--data", DATA]);
     assert_eq!(run.status, 0);
     assert_snapshot!(shown(&run));
 }
