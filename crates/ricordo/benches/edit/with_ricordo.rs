@@ -6,31 +6,35 @@ use crate::scene;
 
 #[derive(Model)]
 pub struct Sheet {
-    ingredients: Vec<Ingredient>,
+    pub ingredients: Vec<Ingredient>,
 }
 
 #[derive(Model)]
 pub struct Ingredient {
-    name: String,
-    kind: String,
+    pub name: String,
+    pub kind: String,
     #[model(minimum = 0)]
-    grams: Decimal,
-    price_per_kilogram: Decimal,
-    supplier: String,
-    notes: String,
+    pub grams: Decimal,
+    pub price_per_kilogram: Decimal,
+    pub supplier: String,
+    pub notes: String,
 }
 
-/// The record of the scene.
-pub fn sheet(data: &[scene::Ingredient]) -> Sheet {
-    let ingredient = |data: &scene::Ingredient| Ingredient {
+/// A row of the scene.
+pub fn row(data: &scene::Ingredient) -> Ingredient {
+    Ingredient {
         name: data.name.clone(),
         kind: data.kind.clone(),
         grams: data.grams,
         price_per_kilogram: data.price_per_kilogram,
         supplier: data.supplier.clone(),
         notes: data.notes.clone(),
-    };
-    Sheet { ingredients: data.iter().map(ingredient).collect() }
+    }
+}
+
+/// The record of the scene.
+pub fn sheet(data: &[scene::Ingredient]) -> Sheet {
+    Sheet { ingredients: data.iter().map(row).collect() }
 }
 
 /// A form of the scene, with one subscriber on the list.

@@ -4,8 +4,8 @@ use std::collections::VecDeque;
 
 use crate::tree::{PlaceId, Tree, Undo};
 
-/// How much memory the steps that can be undone may take at first, in bytes.
-const USUAL_LIMIT: usize = 16 * 1024 * 1024;
+/// How much memory the steps that can be undone may take at first, in bytes: some thousands of edits.
+const USUAL_LIMIT: usize = 2 * 1024 * 1024;
 
 /// One step that can be undone: a transaction, or the typing in one field.
 #[derive(Debug)]
@@ -124,10 +124,15 @@ impl History {
     }
 
     fn keep_to_limit(&mut self, tree: &mut Tree) {
-        while self.weight > self.limit {
-            let Some(step) = self.undo.pop_front() else { return self.forget_redo(tree) };
+        // The last step can be undone however large it is, unless undo is turned off.
+        let least = usize::from(self.limit > 0);
+        while self.weight > self.limit && self.undo.len() > least {
+            let Some(step) = self.undo.pop_front() else { break };
             self.weight -= step.weight;
             tree.forget(step.log);
+        }
+        if self.weight > self.limit {
+            self.forget_redo(tree);
         }
     }
 

@@ -242,8 +242,9 @@ impl Engine {
         self.history.can_redo()
     }
 
-    /// Bounds the memory that the steps which can be undone may take, in bytes; 16 MiB if nothing is said.
-    /// What goes beyond it is forgotten, the oldest first; 0 turns undo off.
+    /// Bounds the memory that the steps which can be undone may take, in bytes; 2 MiB if nothing is said,
+    /// which is some thousands of edits. What goes beyond it is forgotten, the oldest first; only the last step
+    /// is kept however large it is. 0 turns undo off.
     pub fn set_undo_limit(&mut self, bytes: usize) {
         self.history.set_limit(&mut self.tree, bytes);
     }

@@ -42,12 +42,13 @@ impl Tree {
         let Some(list) = self.list(place) else { return };
         let as_before = list.added.is_empty() && list.displaced.is_empty();
         let alike = list.sequence.len() == list.baseline_length && list.sequence.hash() == list.baseline_hash;
-        let differs = if as_before {
+        let is_counted = as_before || (alike && list.is_in_baseline_order());
+        let differs = if is_counted {
             list.container.counts_mark(Marks::DIFFERS)
         } else {
             !alike || !self.rows_equal_baseline(place)
         };
-        let compared = if !as_before && alike { u64::from(list.baseline_length) } else { 0 };
+        let compared = if !is_counted && alike { u64::from(list.baseline_length) } else { 0 };
         self.cost.compared_rows += compared;
         if let Some(list) = self.list_mut(place) {
             list.differs = differs;

@@ -63,8 +63,13 @@ impl Tree {
     fn load_rows(&mut self, place: PlaceId, list: ListId, values: Vec<Value>) {
         let item = self.shape.item(list);
         let mut contents = Vec::with_capacity(values.len());
+        let (count, places_before) = (values.len(), self.nodes.len());
         let rows = values.into_iter().zip(0_u32..).map(|(value, position)| {
             let row = self.load(item, place, position, value);
+            if position == 0 {
+                // Rows are mostly alike, so the first tells how much room the others take.
+                self.nodes.reserve((self.nodes.len() - places_before) * (count - 1));
+            }
             contents.push(self.nodes[row].summary().content);
             Row { place: row, baseline_position: Some(position) }
         });

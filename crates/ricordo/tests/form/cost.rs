@@ -39,6 +39,8 @@ fn costs(rows: u32) -> Vec<(&'static str, Cost)> {
     type Act<'a> = Box<dyn Fn() -> Result<(), Refused> + 'a>;
     let drop_place = |place: Result<Place<Ingredient>, Refused>| place.map(drop);
     let actions: Vec<(&str, Act<'_>)> = vec![
+        ("move a row", Box::new(|| row(0).move_to(last))),
+        ("move it back", Box::new(|| row(last).move_to(0))),
         ("enter a name", Box::new(|| form.enter(paths.name(), "Rye"))),
         ("enter in the first row", Box::new(|| grams(first).enter("1"))),
         ("enter in the middle", Box::new(|| grams(middle).enter("2"))),
@@ -48,6 +50,12 @@ fn costs(rows: u32) -> Vec<(&'static str, Cost)> {
             "enter in a list in a row",
             Box::new(|| form.enter(paths.ingredients().at(middle).folds().at(1), "45")),
         ),
+        ("clear a field", Box::new(|| grams(middle).clear())),
+        ("swap rows", Box::new(|| row(first).swap_with(&row(middle)))),
+        ("swap them back", Box::new(|| row(first).swap_with(&row(middle)))),
+        ("duplicate a row", Box::new(|| drop_place(row(middle).duplicate()))),
+        ("remove the duplicate", Box::new(|| row(middle + 1).remove())),
+        ("focus", Box::new(|| grams(last).focus())),
         ("leave", Box::new(|| grams(middle).leave())),
         ("set a row", Box::new(|| row(middle).set(ingredient(rows + 1)))),
         ("reset a row", Box::new(|| row(middle).reset())),
