@@ -38,8 +38,10 @@ pub(crate) fn state(engine: &Engine) -> String {
             column.set_constraint(constraint);
         }
     }
-    let legend =
-        screen::styled(screen::FAINT, "= as the entry says   (…) found, but not shown to a person yet");
+    let legend = screen::styled(
+        screen::FAINT,
+        "= as the entry says   · rows without changes, on one line   (…) found, but not shown to a person yet",
+    );
     format!("{table}\n{legend}")
 }
 
@@ -52,7 +54,12 @@ fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize) {
     for child in place.children() {
         let is_field = child.part().is_field();
         let (held, baseline) = (child.value(), child.baseline());
-        let entry = if is_field { child.entry().into_owned() } else { String::new() };
+        let is_folded = !is_field && is_unchanged(child) && (depth > 0 || has_only_fields(child));
+        let entry = match child.part().kind {
+            _ if is_field => child.entry().into_owned(),
+            _ if is_folded => folded(child),
+            _ => String::new(),
+        };
         let shown_value = match child.part().kind {
             Kind::Record(_) if !child.is_absent() => String::new(),
             // What only repeats the entry would be noise.
@@ -88,8 +95,31 @@ fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize) {
             row[5] = std::mem::replace(&mut row[5], Cell::new("")).fg(Color::Red);
         }
         table.add_row(row);
-        add_state(table, child, depth + 1);
+        if !is_folded {
+            add_state(table, child, depth + 1);
+        }
     }
+}
+
+/// Whether nothing is remarkable about a place or anything in it.
+fn is_unchanged(place: PlaceView<'_>) -> bool {
+    describe::marks(place).is_empty()
+        && place.is_valid()
+        && (!place.part().is_field() || *place.entry() == *place.value().to_text())
+        && place.children().all(is_unchanged)
+}
+
+fn has_only_fields(place: PlaceView<'_>) -> bool {
+    place.children().all(|child| child.part().is_field())
+}
+
+/// What is in a place, on one line.
+fn folded(place: PlaceView<'_>) -> String {
+    let texts = place
+        .children()
+        .map(|child| if child.part().is_field() { child.entry().into_owned() } else { folded(child) });
+    let texts: Vec<String> = texts.filter(|text| !text.is_empty()).collect();
+    texts.join(" · ")
 }
 
 fn scalar(value: &Value) -> String {
