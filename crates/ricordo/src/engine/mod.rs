@@ -157,11 +157,16 @@ impl Engine {
     /// Settles what was performed, and finds out what has changed.
     fn finish(&mut self, made: Option<PlaceId>, typing: Option<PlaceId>) -> Outcome {
         settle::settle(&mut self.tree);
-        let outcome = Outcome::new(&self.tree, &self.observers, made);
-        self.tree.cost.observers += outcome.notices().len() as u64;
-        let log = self.tree.take_log();
+        let (outcome, log) = self.tell(made);
         self.history.record(&mut self.tree, log, typing);
         outcome
+    }
+
+    /// What has changed, and the log of it.
+    fn tell(&mut self, made: Option<PlaceId>) -> (Outcome, Vec<Undo>) {
+        let outcome = Outcome::new(&self.tree, &self.observers, made);
+        self.tree.cost.observers += outcome.notices().len() as u64;
+        (outcome, self.tree.take_log())
     }
 
     fn step(
@@ -175,8 +180,7 @@ impl Engine {
             return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
         }
         settle::settle(&mut self.tree);
-        let outcome = Outcome::new(&self.tree, &self.observers, None);
-        let log = self.tree.take_log();
+        let (outcome, log) = self.tell(None);
         keep(&mut self.history, &self.tree, log);
         Ok(outcome)
     }

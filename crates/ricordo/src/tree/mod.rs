@@ -2,18 +2,20 @@
 //!
 //! The tree is an arena: a place is a node with an id that stays, whatever happens around it. Containers keep
 //! counts of their children's marks, so that whether anything below is dirty or touched is known without a
-//! walk. Everything that changes a place goes through the functions of `change`, which remember how to take
-//! the change back.
+//! walk. Everything that changes a place goes through the functions of `change` and `rows`, which write down in
+//! the `log` how to take the change back.
 
 mod change;
 mod cost;
 mod list;
 mod load;
 mod locate;
+mod log;
 mod node;
 mod polynomial;
 mod read;
 mod reset;
+mod rows;
 mod sequence;
 
 use std::sync::Arc;
@@ -21,9 +23,9 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 use slotmap::{Key as _, SlotMap};
 
-pub(crate) use change::Undo;
 pub use cost::Cost;
 pub(crate) use locate::NoPlace;
+pub(crate) use log::Undo;
 pub use node::PlaceId;
 pub(crate) use node::{Body, Faults, Field, ListBody, Marks, Node, Presence, RecordBody, Summary};
 

@@ -1,0 +1,221 @@
+//! The log of changes, and how each is taken back.
+
+use std::collections::BTreeSet;
+
+use super::node::{Container, Presence};
+use super::sequence::Key;
+use super::{Body, Faults, Field, PlaceId, Tree};
+use crate::value::Value;
+
+/// What a list compares with.
+#[derive(Debug)]
+pub(crate) struct ListBaseline {
+    pub(super) presence: Presence,
+    pub(super) baseline_presence: Presence,
+    /// Which rows stand where in the baseline.
+    pub(super) positions: Vec<(Key, u32)>,
+    pub(super) length: u32,
+    pub(super) hash: u64,
+    pub(super) added: BTreeSet<Key>,
+    pub(super) displaced: BTreeSet<Key>,
+}
+
+impl ListBaseline {
+    /// Whether the list was there.
+    pub(crate) fn presence(&self) -> Presence {
+        self.presence
+    }
+}
+
+/// How to take one change back.
+#[derive(Debug)]
+pub(crate) enum Undo {
+    /// The field was in this state.
+    Field { place: PlaceId, before: Field },
+    /// The place was touched, or was not.
+    Touched { place: PlaceId, before: bool },
+    /// The place had these faults.
+    Faults { place: PlaceId, before: Faults },
+    /// A row was made that had not been there before.
+    RowMade { list: PlaceId, key: Key },
+    /// A row was put in.
+    RowInserted { list: PlaceId, key: Key, position: u32 },
+    /// A row was taken out from this position.
+    RowRemoved { list: PlaceId, key: Key, position: u32, was_displaced: bool },
+    /// A row was moved.
+    RowMoved { list: PlaceId, key: Key, from: u32, to: u32, was_displaced: bool },
+    /// These rows counted as displaced, before it was seen that all stand in the baseline's order again.
+    Displaced { list: PlaceId, before: BTreeSet<Key> },
+    /// The record or list was there, or was not.
+    Presence { place: PlaceId, before: Presence },
+    /// The record had these children.
+    Children { record: PlaceId, before: Box<Container>, children: Box<[PlaceId]>, content: u64 },
+    /// The list had this baseline.
+    Baseline { list: PlaceId, before: Box<ListBaseline> },
+    /// The form took a new baseline, so that what went before cannot be undone.
+    NewBaseline,
+    /// The place was reset last at this count of resets, or never.
+    Epoch { place: PlaceId, before: Option<u64> },
+}
+
+impl Undo {
+    /// Whether an undo needs it: what is wrong is found out anew, that a place was reset stays true, and a row
+    /// that was made stays known, for the case that the undo is undone.
+    pub(crate) fn is_for_history(&self) -> bool {
+        !matches!(self, Undo::Faults { .. } | Undo::Epoch { .. } | Undo::RowMade { .. } | Undo::NewBaseline)
+    }
+
+    /// About how much memory hangs on it, in bytes.
+    pub(crate) fn weight(&self, tree: &Tree) -> usize {
+        const PLACE: usize = 100;
+        let text = |value: &Value| value.as_text().map_or(0, str::len);
+        match self {
+            Undo::Field { before, .. } => {
+                text(&before.value) + text(before.baseline()) + before.typed().map_or(0, |typed| typed.len())
+            }
+            Undo::RowRemoved { list, key, .. } | Undo::RowInserted { list, key, .. } => {
+                let row = tree.list(*list).and_then(|list| list.rows.get(*key as usize));
+                row.map_or(0, |row| PLACE * tree.places_below(row.place))
+            }
+            Undo::Children { record, .. } => PLACE * tree.places_below(*record),
+            Undo::Displaced { before, .. } => before.len() * size_of::<Key>() * 2,
+            _ => 0,
+        }
+    }
+
+    /// Whether places came or went.
+    pub(crate) fn is_structural(&self) -> bool {
+        match self {
+            Undo::RowMade { .. }
+            | Undo::RowInserted { .. }
+            | Undo::RowRemoved { .. }
+            | Undo::Presence { .. }
+            | Undo::Children { .. }
+            | Undo::Baseline { .. } => true,
+            Undo::Field { .. }
+            | Undo::Touched { .. }
+            | Undo::Faults { .. }
+            | Undo::RowMoved { .. }
+            | Undo::Displaced { .. }
+            | Undo::NewBaseline
+            | Undo::Epoch { .. } => false,
+        }
+    }
+}
+
+impl Tree {
+    /// Takes the log of what was changed since it was last taken.
+    pub(crate) fn take_log(&mut self) -> Vec<Undo> {
+        std::mem::take(&mut self.log)
+    }
+
+    /// The log of what was changed since it was last taken.
+    pub(crate) fn log(&self) -> &[Undo] {
+        &self.log
+    }
+
+    /// Takes back everything in the log.
+    pub(crate) fn roll_back(&mut self) {
+        self.roll_back_to(0);
+    }
+
+    /// Takes back what was put in the log since it had this length.
+    pub(crate) fn roll_back_to(&mut self, length: usize) {
+        while self.log.len() > length
+            && let Some(undo) = self.log.pop()
+        {
+            let before = self.log.len();
+            match undo {
+                Undo::RowMade { list, key } => self.unmake_row(list, key),
+                undo => self.take_back(undo),
+            }
+            // Taking a change back is itself a change, which nobody wants to hear of.
+            for reversal in self.log.split_off(before) {
+                if let Undo::Children { record, children, .. } = reversal
+                    && !self.has_children(record, &children)
+                {
+                    children.iter().for_each(|child| self.free(*child));
+                }
+            }
+        }
+    }
+
+    /// Takes back a log of some time ago, in a way that can itself be taken back.
+    pub(crate) fn take_back_all(&mut self, log: Vec<Undo>) {
+        for undo in log.into_iter().rev() {
+            self.take_back(undo);
+        }
+    }
+
+    /// Frees what only this log could have brought back: rows that it took out of their lists for good, unless the
+    /// baseline has them.
+    pub(crate) fn forget(&mut self, log: Vec<Undo>) {
+        for undo in log {
+            match undo {
+                Undo::RowRemoved { list, key, .. } => self.free_row(list, key),
+                Undo::Children { record, children, .. } if !self.has_children(record, &children) => {
+                    children.iter().for_each(|child| self.free(*child));
+                }
+                _ => {}
+            }
+        }
+    }
+
+    pub(super) fn has_children(&self, record: PlaceId, children: &[PlaceId]) -> bool {
+        matches!(&self.node(record).body, Body::Record(body) if *body.children == *children)
+    }
+
+    /// Frees a row that is neither in the list nor in its baseline. Its key is not given out again.
+    pub(super) fn free_row(&mut self, list: PlaceId, key: Key) {
+        let row = self
+            .list(list)
+            .filter(|body| !body.sequence.holds(key))
+            .and_then(|body| body.rows.get(key as usize));
+        if let Some(place) = row.filter(|row| row.baseline_position.is_none()).map(|row| row.place) {
+            self.free(place);
+        }
+    }
+
+    pub(super) fn take_back(&mut self, undo: Undo) {
+        match undo {
+            Undo::Field { place, mut before } => {
+                // Whether the field was left is told by entries of its own.
+                before.touched = self.field(place).is_some_and(|field| field.touched);
+                self.replace_field(place, before);
+            }
+            Undo::Touched { place, before } => self.set_touched(place, before),
+            Undo::Faults { place, before } => self.set_faults(place, before),
+            // Only a roll-back takes a new row back, as if there had never been one; of a new baseline nothing is
+            // to be taken back but what is logged beside it.
+            Undo::RowMade { .. } | Undo::NewBaseline => {}
+            Undo::RowInserted { list, key, .. } => self.take_row(list, key),
+            Undo::RowRemoved { list, key, position, was_displaced } => {
+                self.put_row(list, key, position);
+                self.set_displaced(list, key, was_displaced);
+            }
+            Undo::RowMoved { list, key, from, was_displaced, .. } => {
+                self.shift_row(list, key, from);
+                self.set_displaced(list, key, was_displaced);
+            }
+            Undo::Displaced { list, before } => self.replace_displaced(list, before),
+            Undo::Presence { place, before } => self.set_presence(place, before),
+            Undo::Children { record, before, children, content } => {
+                let reversal = self.summarized(record, |tree| {
+                    let body = tree.record_mut(record)?;
+                    let before = Box::new(std::mem::replace(&mut body.container, *before));
+                    let content = std::mem::replace(&mut body.content, content);
+                    let children = std::mem::replace(&mut body.children, children);
+                    Some(Undo::Children { record, before, children, content })
+                });
+                self.log.extend(reversal);
+            }
+            Undo::Baseline { list, before } => self.set_list_baseline(list, *before),
+            Undo::Epoch { place, before } => {
+                match before {
+                    Some(epoch) => self.epochs.insert(place, epoch),
+                    None => self.epochs.remove(&place),
+                };
+            }
+        }
+    }
+}
