@@ -197,7 +197,7 @@ impl<M: 'static> Form<M> {
         self.core.set_undo_limit(bytes);
     }
 
-    /// What was done so far, counted: see [`Cost`](crate::engine::Cost).
+    /// What was done so far, counted: see [`Cost`].
     pub fn cost(&self) -> Cost {
         self.core.read(Engine::cost)
     }
