@@ -178,10 +178,14 @@ impl Tree {
 
     /// The first two among rows with the same content hash that are really the same, and not empty.
     fn same_among(&self, rows: &[PlaceId]) -> Option<(PlaceId, PlaceId)> {
+        // Rows with the content of an empty one are all empty, however many there are.
+        if self.value(*rows.first()?).is_empty() {
+            return None;
+        }
         rows.iter().enumerate().find_map(|(index, row)| {
             let value = self.value(*row);
             let same = rows[index + 1..].iter().find(|other| self.value(**other) == value)?;
-            (!value.is_empty()).then_some((*row, *same))
+            Some((*row, *same))
         })
     }
 }
