@@ -43,12 +43,11 @@ impl History {
 
     /// Takes in what a transaction did. Typing goes on in the step of the typing before; what only touches a
     /// place belongs to the step before, too, since nobody wants to undo it by itself.
-    pub(super) fn record(&mut self, tree: &mut Tree, mut log: Vec<Undo>, typing: Option<PlaceId>) {
+    pub(super) fn record(&mut self, tree: &mut Tree, log: Vec<Undo>, typing: Option<PlaceId>) {
         if log.iter().any(|undo| matches!(undo, Undo::NewBaseline)) {
             self.forget_all(tree);
             return tree.forget(log);
         }
-        log.retain(Undo::is_for_history);
         let only_touches = log.iter().all(|undo| matches!(undo, Undo::Touched { .. }));
         if only_touches {
             if let Some(step) = self.undo.back_mut().filter(|_| !log.is_empty()) {
@@ -109,8 +108,7 @@ impl History {
         Self::keep(self.undo.back_mut(), &mut self.weight, tree, log);
     }
 
-    fn keep(step: Option<&mut Step>, total: &mut usize, tree: &Tree, mut log: Vec<Undo>) {
-        log.retain(Undo::is_for_history);
+    fn keep(step: Option<&mut Step>, total: &mut usize, tree: &Tree, log: Vec<Undo>) {
         if let Some(step) = step {
             step.weight = weight(tree, &log);
             step.log = log;

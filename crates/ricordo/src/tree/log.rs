@@ -62,7 +62,7 @@ impl Undo {
     /// Whether an undo needs it: what is wrong is found out anew, that a place was reset stays true, and a row
     /// that was made stays known, for the case that the undo is undone.
     pub(crate) fn is_for_history(&self) -> bool {
-        !matches!(self, Undo::Faults { .. } | Undo::Epoch { .. } | Undo::RowMade { .. } | Undo::NewBaseline)
+        !matches!(self, Undo::Faults { .. } | Undo::Epoch { .. } | Undo::RowMade { .. })
     }
 
     /// About how much memory hangs on it, in bytes.
@@ -104,9 +104,13 @@ impl Undo {
 }
 
 impl Tree {
-    /// Takes the log of what was changed since it was last taken.
+    /// Empties the log; what a history needs of it is taken out. The log keeps its room for the next changes,
+    /// and what is taken has no more than it needs.
     pub(crate) fn take_log(&mut self) -> Vec<Undo> {
-        std::mem::take(&mut self.log)
+        let kept = self.log.iter().filter(|undo| undo.is_for_history()).count();
+        let mut taken = Vec::with_capacity(kept);
+        taken.extend(self.log.drain(..).filter(Undo::is_for_history));
+        taken
     }
 
     /// The log of what was changed since it was last taken.
