@@ -214,3 +214,37 @@ fn dates_and_times_are_read_and_written_as_html_has_them() {
     let refused = form.set("/day", "tomorrow".into()).unwrap_err();
     assert_eq!(refused.to_string(), "/day expects a date like 2026-11-23, but is given a text, “tomorrow”");
 }
+
+#[derive(Clone, Debug, PartialEq, Model)]
+struct Folds {
+    #[model(required, min_items = 1)]
+    minutes: Option<Vec<u8>>,
+}
+
+#[test]
+fn optional_lists_come_and_go() {
+    let kinds = |form: &Form<Folds>| -> Vec<&str> {
+        form.findings().iter().map(|finding| finding.kind.name()).collect()
+    };
+    let minutes = at::<Folds>().minutes();
+    let form = Form::new(&Folds { minutes: None }).unwrap();
+    assert_eq!(kinds(&form), ["value_missing"]);
+    form.reset_to(&Folds { minutes: Some(vec![]) }).unwrap();
+    assert_eq!(kinds(&form), ["too_few"]);
+    form.set(minutes.clone(), Some(vec![30])).unwrap();
+    assert!(form.is_valid() && form.is_dirty());
+    form.set(minutes.clone(), None).unwrap();
+    assert_eq!(
+        (kinds(&form), form.value().to_string().as_str()),
+        (vec!["value_missing"], r#"{"minutes":null}"#)
+    );
+    form.apply(ricordo::engine::Action::Add { at: "/minutes/-".parse().unwrap(), value: Some(45.into()) })
+        .unwrap();
+    assert_eq!(form.parse().unwrap().minutes, Some(vec![45]));
+    form.undo().unwrap();
+    assert_eq!(form.get(minutes.clone()).unwrap(), Some(None));
+    form.reset().unwrap();
+    assert_eq!((kinds(&form), form.is_dirty()), (vec!["too_few"], false));
+    form.reset_to(&Folds { minutes: None }).unwrap();
+    assert_eq!((kinds(&form), form.is_dirty()), (vec!["value_missing"], false));
+}
