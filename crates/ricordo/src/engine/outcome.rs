@@ -192,7 +192,7 @@ impl Before<'_> {
         aspects.put(Aspects::FINDINGS, faults.is_some());
         aspects.put(Aspects::PRESENCE, self.presence.is_some() && self.presence != presence);
         aspects.put(Aspects::EPOCH, self.epoch);
-        if rows::differ(|| tree.shown_keys(self.place), &self.edits) {
+        if rows::differ(|key| tree.shown_position(self.place, key), &self.edits) {
             aspects.put(Aspects::ROWS, true);
         } else {
             self.edits.clear();

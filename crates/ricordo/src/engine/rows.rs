@@ -1,6 +1,6 @@
 //! How the rows of a list became what they are.
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 /// One step by which the rows of a list became what they are. Rows are named by their keys; positions are those
 /// at the time of the step.
@@ -62,15 +62,6 @@ impl RowEdit {
             _ => {}
         }
     }
-
-    /// The step back.
-    fn reversed(self) -> Self {
-        match self {
-            RowEdit::Inserted { key, position } => RowEdit::Removed { key, position },
-            RowEdit::Removed { key, position } => RowEdit::Inserted { key, position },
-            RowEdit::Moved { key, from, to } => RowEdit::Moved { key, from: to, to: from },
-        }
-    }
 }
 
 /// The keys of rows that are there and were not, and of those that were there and are not, in no order.
@@ -86,14 +77,77 @@ pub(super) fn come_and_gone(edits: &[RowEdit]) -> impl Iterator<Item = u64> {
     balances.into_iter().filter(|(_, balance)| *balance != 0).map(|(key, _)| key)
 }
 
-/// Whether steps have led to other rows, or another order, than there were.
-pub(super) fn differ(now: impl FnOnce() -> Vec<u64>, edits: &[RowEdit]) -> bool {
+/// Whether steps have led to other rows, or another order, than there were. `position` tells where a row is now.
+///
+/// Rows that no step names keep their order among each other. So if the others stand where they stood, all do.
+pub(super) fn differ(position: impl Fn(u64) -> Option<u32>, edits: &[RowEdit]) -> bool {
     if edits.len() < 2 || come_and_gone(edits).next().is_some() {
         return !edits.is_empty();
     }
-    // The same rows: go the steps back, and see whether that changes their order.
-    let now = now();
-    let mut before = now.clone();
-    edits.iter().rev().for_each(|edit| edit.reversed().apply(&mut before));
-    before != now
+    let mut seen: FxHashSet<u64> = FxHashSet::default();
+    edits.iter().enumerate().any(|(index, edit)| {
+        let (key, stood) = match *edit {
+            RowEdit::Removed { key, position } | RowEdit::Moved { key, from: position, .. } => {
+                (key, position)
+            }
+            // It was not there, and is not: what comes is as much as what goes.
+            RowEdit::Inserted { key, .. } => {
+                seen.insert(key);
+                return false;
+            }
+        };
+        seen.insert(key) && position(key) != Some(before(&edits[..index], stood))
+    })
+}
+
+/// Where a row stood before steps that do not name it, given where it stands after them.
+fn before(edits: &[RowEdit], after: u32) -> u32 {
+    edits.iter().rev().fold(after, |after, edit| {
+        let without = |position: u32, after: u32| if after > position { after - 1 } else { after };
+        let with = |position: u32, after: u32| if after >= position { after + 1 } else { after };
+        match *edit {
+            RowEdit::Inserted { position, .. } => without(position, after),
+            RowEdit::Removed { position, .. } => with(position, after),
+            RowEdit::Moved { from, to, .. } => with(from, without(to, after)),
+        }
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        /// The same as going all steps and comparing the whole lists.
+        #[test]
+        fn rows_differ_when_the_lists_of_keys_do(rows in 1..6_u64, steps in prop::collection::vec((0..3_u8, 0..6_u32, 0..6_u32), 0..7)) {
+            let old: Vec<u64> = (0..rows).collect();
+            let (mut keys, mut gone, mut next) = (old.clone(), Vec::new(), rows);
+            let mut edits = Vec::new();
+            for (kind, at, to) in steps {
+                let length = u32::try_from(keys.len()).unwrap();
+                let edit = match kind {
+                    0 if length > 0 => RowEdit::Moved { key: keys[(at % length) as usize], from: at % length, to: to % length },
+                    1 if length > 0 => {
+                        gone.push(keys[(at % length) as usize]);
+                        RowEdit::Removed { key: keys[(at % length) as usize], position: at % length }
+                    }
+                    _ => {
+                        let key = gone.pop().unwrap_or_else(|| {
+                            next += 1;
+                            next
+                        });
+                        RowEdit::Inserted { key, position: at % (length + 1) }
+                    }
+                };
+                edit.apply(&mut keys);
+                edits.push(edit);
+            }
+            let position = |key: u64| (0..).zip(&keys).find(|(_, other)| **other == key).map(|(at, _)| at);
+            let moved_nowhere = matches!(edits[..], [RowEdit::Moved { from, to, .. }] if from == to);
+            prop_assert_eq!(differ(position, &edits), keys != old || moved_nowhere);
+        }
+    }
 }

@@ -67,10 +67,10 @@ impl Tree {
             })
     }
 
-    /// The keys of a list's rows, as people see them, in order; none if it is no list.
-    pub(crate) fn shown_keys(&self, list: PlaceId) -> Vec<u64> {
-        let Some(body) = self.list(list) else { return Vec::new() };
-        body.sequence.keys().map(|key| body.shown_key(key)).collect()
+    /// Where the row of a key, as people see it, stands in a list.
+    pub(crate) fn shown_position(&self, list: PlaceId, key: u64) -> Option<u32> {
+        let body = self.list(list)?;
+        body.sequence.position(self.node(body.row_of_shown(key)?.place).slot)
     }
 
     /// The places of a list's rows in order; none if it is no list.
