@@ -40,7 +40,7 @@ impl Refused {
         Refused { kind, place, message, nearest: None }
     }
 
-    pub(super) fn gone() -> Self {
+    pub(crate) fn gone() -> Self {
         let message = "the place is gone for good, or is one of another form";
         Refused::new(RefusedKind::Gone, Pointer::root(), message.to_owned())
     }

@@ -170,6 +170,10 @@ impl<T> Place<T> {
 
     /// Lets a row change places with another of its list.
     pub fn swap_with(&self, other: &Place<T>) -> Result<(), Refused> {
+        // Ids mean nothing in another form, and might name a place there.
+        if !Rc::ptr_eq(&self.core, &other.core) {
+            return Err(Refused::gone());
+        }
         self.apply(Action::Swap { row: self.id.into(), with: other.id.into() })
     }
 
@@ -215,9 +219,11 @@ impl<T: 'static> Place<T> {
     /// a row, or in one, that is removed is told once that it is gone.
     pub fn subscribe(&self, mut callback: impl FnMut(&Notice<T>) + 'static) -> Result<Subscription, Refused> {
         let id = self.id;
+        // Only lists have row steps; nobody else need look for them among the changes.
+        let is_list = self.core.view(id, |view| matches!(view.part().kind, Kind::List(_)));
         // The callback is given the form when it is called: held here, the form would keep itself alive.
         let callback = move |core: &Rc<Core>, outcome: &Outcome| {
-            let change = outcome.changes().iter().find(|change| change.place() == id);
+            let change = outcome.changes().iter().filter(|_| is_list).find(|change| change.place() == id);
             let edits = change.map(|change| change.row_edits().to_vec()).unwrap_or_default();
             callback(&Notice::new(Place::new(core.clone(), id), edits));
         };

@@ -182,6 +182,9 @@ fn rows_are_swapped_and_duplicated() {
     );
     let refused = form.apply(Action::Swap { row: number.id().into(), with: wheat.id().into() });
     assert_eq!(refused.unwrap_err().message(), "/loaves can only be swapped with another row");
+    let other = crate::batch::form();
+    let stranger = other.place(at::<Batch>().ingredients()).unwrap().row(0).unwrap();
+    assert_eq!(wheat.swap_with(&stranger).unwrap_err().kind(), RefusedKind::Gone);
     wheat.remove().unwrap();
     assert_eq!(wheat.position(), None);
     assert_eq!(wheat.duplicate().unwrap_err().kind(), RefusedKind::Gone);
