@@ -140,10 +140,13 @@ impl Engine {
             Action::Undo => self.step(History::undo, History::keep_for_redo, "undo"),
             Action::Redo => self.step(History::redo, History::keep_for_undo, "redo"),
             action => {
-                let typing = if let Action::Enter { at, .. } = &action { self.locate(at).ok() } else { None };
                 let focus = self.focus;
-                match self.perform(action) {
-                    Ok(made) => Ok(self.finish(made, typing)),
+                let performed = match action {
+                    Action::Enter { at, text } => self.enter(&at, &text).map(|place| (None, Some(place))),
+                    action => self.perform(action).map(|made| (made, None)),
+                };
+                match performed {
+                    Ok((made, typing)) => Ok(self.finish(made, typing)),
                     Err(refused) => {
                         self.tree.roll_back();
                         self.focus = focus;

@@ -13,7 +13,7 @@ impl Engine {
     pub(super) fn perform(&mut self, action: Action) -> Result<Made, Refused> {
         match action {
             Action::Focus { at } => self.focus = Some(self.present(&at)?),
-            Action::Enter { at, text } => self.enter(&at, &text)?,
+            Action::Enter { at, text } => _ = self.enter(&at, &text)?,
             Action::Leave { at } => {
                 let place = self.present(&at)?;
                 self.tree.set_touched(place, true);
@@ -113,7 +113,8 @@ impl Engine {
         Err(Refused::new(RefusedKind::NotPossible, pointer, message))
     }
 
-    fn enter(&mut self, at: &Address, text: &str) -> Result<(), Refused> {
+    /// Types a text into a field, which comes back.
+    pub(super) fn enter(&mut self, at: &Address, text: &str) -> Result<PlaceId, Refused> {
         let place = self.present(at)?;
         let part = self.tree.part(place);
         if !part.is_field() {
@@ -132,7 +133,7 @@ impl Engine {
         };
         let entry = (!is_canonical).then(|| text.into());
         self.tree.write(place, value, entry, unreadable);
-        Ok(())
+        Ok(place)
     }
 
     fn clear(&mut self, place: PlaceId) {

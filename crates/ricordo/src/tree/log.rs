@@ -73,7 +73,8 @@ impl Undo {
             Undo::Field { before, .. } => {
                 text(&before.value) + text(before.baseline()) + before.typed().map_or(0, |typed| typed.len())
             }
-            Undo::RowRemoved { list, key, .. } | Undo::RowInserted { list, key, .. } => {
+            // A row that was put in is in the form anyway.
+            Undo::RowRemoved { list, key, .. } => {
                 let row = tree.list(*list).and_then(|list| list.rows.get(*key as usize));
                 row.map_or(0, |row| PLACE * tree.places_below(row.place))
             }
