@@ -286,7 +286,11 @@ fn concerned(tree: &Tree, observers: &Observers, changes: &[Change]) -> SmallVec
     for change in changes {
         let above = std::iter::successors(Some(change.place), |place| tree.parent(*place));
         above.for_each(|place| concerned.extend_from_slice(observers.of(place)));
-        if change.aspects.contains(Aspects::EPOCH) && tree.field(change.place).is_none() {
+        // What is reset is usually small, but for lists and the form: there the observers are fewer than the places.
+        let is_large = tree.list(change.place).is_some() || tree.parent(change.place).is_none();
+        if change.aspects.contains(Aspects::EPOCH) && !is_large {
+            below(tree, change.place, &mut |place| concerned.extend_from_slice(observers.of(place)));
+        } else if change.aspects.contains(Aspects::EPOCH) {
             let lies_in = |place: &PlaceId| {
                 tree.knows(*place)
                     && std::iter::successors(Some(*place), |place| tree.parent(*place))

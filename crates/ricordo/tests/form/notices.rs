@@ -54,6 +54,11 @@ fn only_those_concerned_are_told_once_in_the_order_of_subscription() {
     assert_eq!(heard(), " /name");
     form.reset_at(at::<Batch>().ingredients()).unwrap();
     assert_eq!(heard(), "/ingredients/1  /ingredients", "a reset is told to all below");
+    let _inner = follow(&form, "/ingredients/1/grams", &told);
+    form.reset_at(at::<Batch>().ingredients().at(1)).unwrap();
+    assert_eq!(heard(), "/ingredients/1  /ingredients /ingredients/1/grams");
+    form.reset().unwrap();
+    assert_eq!(heard(), "/ingredients/1  /loaves /name /ingredients /loaves /ingredients/1/grams");
 }
 
 #[test]
