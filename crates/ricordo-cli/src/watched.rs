@@ -29,12 +29,15 @@ impl Watched {
         Ok(self.tell(&outcome))
     }
 
+    /// What an action does, in words.
+    pub(crate) fn words(&self, action: &Action) -> String {
+        self.engine.words(&self.engine.deed(action))
+    }
+
     fn tell(&self, outcome: &Outcome) -> Vec<String> {
         let mut lines: Vec<String> = Vec::new();
         for change in outcome.changes() {
-            let pointer = self.engine.view(change.place()).pointer();
-            let words = describe::change(&self.engine, change);
-            lines.push(format!("{}: {words}", describe::place(pointer.as_str())));
+            lines.push(self.engine.change_words(change));
         }
         let told = |observer: &ObserverId| self.observers.iter().find(|(id, _)| id == observer);
         let told: Vec<&str> =

@@ -12,15 +12,19 @@ pub(crate) struct FieldAttributes {
     pub(crate) changes: TokenStream,
     /// Statements that compile only if the attributes suit the field's type.
     pub(crate) checks: TokenStream,
+    /// Whether the field is beside the record.
+    pub(crate) is_local: bool,
 }
 
 const FIELD_ATTRIBUTES: &str = "label, description, required, min_length, max_length, format, minimum, maximum, \
                                 exclusive_minimum, exclusive_maximum, multiple_of, min_items, max_items, \
-                                unique_items, default and reveal";
+                                unique_items, default, reveal, commit, pause_ms, decimals, grouping, \
+                                decimal_comma, display, readonly, secret and local";
 
 impl FieldAttributes {
     pub(crate) fn read(field: &Field) -> syn::Result<Self> {
-        let mut attributes = FieldAttributes { changes: TokenStream::new(), checks: TokenStream::new() };
+        let mut attributes =
+            FieldAttributes { changes: TokenStream::new(), checks: TokenStream::new(), is_local: false };
         for attribute in model_attributes(&field.attrs) {
             attribute.parse_nested_meta(|meta| attributes.add(&meta, &field.ty))?;
         }
@@ -92,6 +96,50 @@ impl FieldAttributes {
                     _ => return Err(Error::new_spanned(&reveal, "`reveal` is \"touched\" or \"always\"")),
                 };
                 quote!(part = part.reveal(::ricordo::model::derived::Reveal::#variant);)
+            }
+            "commit" => {
+                let commit: LitStr = meta.value()?.parse()?;
+                let variant = match commit.value().as_str() {
+                    "input" => quote!(Input),
+                    "leave" => quote!(Leave),
+                    _ => {
+                        let message =
+                            "`commit` is \"input\" or \"leave\"; for a pause there is `pause_ms = 300`";
+                        return Err(Error::new_spanned(&commit, message));
+                    }
+                };
+                quote!(part.commit = ::ricordo::model::derived::Commit::#variant;)
+            }
+            "pause_ms" => {
+                let milliseconds: LitInt = meta.value()?.parse()?;
+                let milliseconds: u64 = milliseconds.base10_parse()?;
+                quote!(part.commit = ::ricordo::model::derived::Commit::Pause { milliseconds: #milliseconds };)
+            }
+            "decimals" => {
+                let decimals: LitInt = meta.value()?.parse()?;
+                let decimals: u32 = decimals.base10_parse()?;
+                self.check("suits_number", ty, key.span());
+                quote! {
+                    ::ricordo::model::derived::number_format(&mut part).decimals =
+                        ::core::option::Option::Some(#decimals);
+                }
+            }
+            "grouping" | "decimal_comma" => {
+                self.check("suits_number", ty, key.span());
+                quote!(::ricordo::model::derived::number_format(&mut part).#key = true;)
+            }
+            "display" => {
+                let pattern: LitStr = meta.value()?.parse()?;
+                quote! {
+                    part.display = ::core::option::Option::Some(
+                        ::ricordo::model::derived::DisplayFormat::Pattern(::core::convert::From::from(#pattern)),
+                    );
+                }
+            }
+            "readonly" | "secret" => quote!(part.#key = true;),
+            "local" => {
+                self.is_local = true;
+                quote!(part.local = true;)
             }
             _ => return Err(meta.error(format!("`{name}` is not known here; there are {FIELD_ATTRIBUTES}"))),
         };

@@ -15,6 +15,11 @@ impl SerdeNames {
     /// Reads the attributes; what does not concern names is passed over, but what changes the shape of a
     /// record in a way that a form does not know is refused.
     pub(crate) fn read(attributes: &[Attribute]) -> syn::Result<Self> {
+        Self::read_of(attributes, false)
+    }
+
+    /// Reads the attributes of a field; one that is local is no part of the record, and so may be skipped.
+    pub(crate) fn read_of(attributes: &[Attribute], is_local: bool) -> syn::Result<Self> {
         let mut names = SerdeNames::default();
         for attribute in attributes.iter().filter(|attribute| attribute.path().is_ident("serde")) {
             attribute.parse_nested_meta(|meta| {
@@ -46,7 +51,7 @@ impl SerdeNames {
                     return Ok(());
                 }
                 for refused in ["flatten", "skip", "skip_serializing", "skip_deserializing"] {
-                    if meta.path.is_ident(refused) {
+                    if meta.path.is_ident(refused) && !(is_local && refused != "flatten") {
                         return Err(
                             meta.error(format!("a form cannot hold a field with `#[serde({refused})]`"))
                         );

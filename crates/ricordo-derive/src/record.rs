@@ -21,14 +21,14 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
     for (index, field) in fields.named.iter().enumerate() {
         let Some(ident) = &field.ident else { continue };
         let (ty, vis) = (&field.ty, &field.vis);
-        let name = names.field(ident, &SerdeNames::read(&field.attrs)?);
+        let attributes = FieldAttributes::read(field)?;
+        let name = names.field(ident, &SerdeNames::read_of(&field.attrs, attributes.is_local)?);
         if let Some(other) = taken.insert(name.clone(), ident) {
             return Err(Error::new_spanned(
                 ident,
                 format!("`{ident}` and `{other}` are both named “{name}”"),
             ));
         }
-        let attributes = FieldAttributes::read(field)?;
         let changes = &attributes.changes;
         checks.push(attributes.checks);
         // Spanned on the type, so that a type which cannot be a part is what the compiler points at.
@@ -42,10 +42,16 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
             #changes
             shape.field(record, #name, part)?;
         });
-        writes.push(quote_spanned!(span=> (#name, <#ty as ::ricordo::model::Data>::to_value(&self.#ident))));
-        reads.push(quote_spanned! {span=>
-            #ident: ::ricordo::model::derived::member::<#ty>(members, #index, #name)?
-        });
+        if attributes.is_local {
+            reads.push(quote_spanned!(span=> #ident: <#ty as ::core::default::Default>::default()));
+        } else {
+            writes.push(
+                quote_spanned!(span=> (#name, <#ty as ::ricordo::model::Data>::to_value(&self.#ident))),
+            );
+            reads.push(quote_spanned! {span=>
+                #ident: ::ricordo::model::derived::member::<#ty>(members, #index, #name)?
+            });
+        }
         let position = u32::try_from(index).map_err(|_| Error::new_spanned(ident, "too many fields"))?;
         let docs = format!("The path to `{name}`.");
         paths.push(quote! {

@@ -5,7 +5,7 @@ use ricordo::exchange::{Command, read_journal};
 use crate::files::{File, Problem};
 use crate::screen::{self, BAD, FAINT, GOOD, STRONG, styled};
 use crate::watched::Watched;
-use crate::{Ending, describe, table};
+use crate::{Ending, table};
 
 const FORM: &str = include_str!("../../../../demo/batch-sheet.form.json");
 const DATA: &str = include_str!("../../../../demo/batch-sheet.data.json");
@@ -33,7 +33,7 @@ pub(crate) fn run() -> Result<Ending, Problem> {
         }
         match entry.command {
             Command::Apply(action) => {
-                anstream::println!("   {} {}", styled(FAINT, "▸"), describe::action(&action));
+                anstream::println!("   {} {}", styled(FAINT, "▸"), watched.words(&action));
                 match watched.apply(action) {
                     Ok(lines) => lines.iter().for_each(|line| anstream::println!("       {line}")),
                     Err(refused) => {

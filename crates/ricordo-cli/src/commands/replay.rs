@@ -65,7 +65,7 @@ impl Report {
         let (said, lines) = match entry.command {
             Command::Apply(action) => {
                 self.actions += 1;
-                let said = describe::action(&action);
+                let said = watched.words(&action);
                 let lines = watched.apply(action).unwrap_or_else(|refused| {
                     self.refused += 1;
                     self.fail(file, entry.line, &entry.text, &format!("refused: {refused}"));

@@ -10,6 +10,9 @@ use crate::{project, run_in};
 const FORM: &str =
     r#"{"type": "object", "properties": {"loaves": {"type": "integer"}, "name": {"type": "string"}}}"#;
 
+const LOCAL: &str = r#"{"type": "object", "properties": {"name": {"type": "string"},
+  "look_up": {"type": "string", "x-ricordo": {"local": true}}}}"#;
+
 /// Runs the tool on files of these contents, and collects what it says.
 fn said(cases: &[(&str, &str, &str, &str)]) -> String {
     let mut said = String::new();
@@ -65,6 +68,34 @@ fn of_definitions() {
         ),
         ("a name twice", form("\"a\": {\"type\": \"string\"}, \"a\": {\"type\": \"integer\"}")),
         ("a list without items", form("\"a\": {\"type\": \"array\"}")),
+        (
+            "decimals for a text",
+            form("\"a\": {\"type\": \"string\", \"x-ricordo\": {\"display\": {\"decimals\": 2}}}"),
+        ),
+        (
+            "a pattern that a date does not have",
+            form(
+                "\"a\": {\"type\": \"string\", \"format\": \"date\", \"x-ricordo\": {\"display\": {\"pattern\": \"%H:%M\"}}}",
+            ),
+        ),
+        (
+            "a misspelt part of a display format",
+            form("\"a\": {\"type\": \"number\", \"x-ricordo\": {\"display\": {\"decimal\": 2}}}"),
+        ),
+        (
+            "a commit that is none",
+            form("\"a\": {\"type\": \"string\", \"x-ricordo\": {\"commit\": \"blur\"}}"),
+        ),
+        (
+            "a commit for what is not typed",
+            form("\"a\": {\"type\": \"boolean\", \"x-ricordo\": {\"commit\": \"leave\"}}"),
+        ),
+        (
+            "a local item",
+            form(
+                "\"a\": {\"type\": \"array\", \"items\": {\"type\": \"string\", \"x-ricordo\": {\"local\": true}}}",
+            ),
+        ),
     ];
     let cases: Vec<_> = cases.iter().map(|(what, form)| (*what, form.as_str(), "{}", "")).collect();
     let said = said(&cases);
@@ -80,6 +111,7 @@ fn of_data() {
         ("a misspelt field", FORM, "{\n  \"loavs\": 12\n}", ""),
         ("more digits than can be kept", FORM, "{\"loaves\": 1e40}", ""),
         ("a list for a form", FORM, "[]", ""),
+        ("data for a local field", LOCAL, "{\n  \"look_up\": \"rye\"\n}", ""),
         ("half a surrogate pair", FORM, "{\"name\": \"\\ud83e\"}", ""),
     ]);
     assert_snapshot!(said);
@@ -107,7 +139,26 @@ fn of_journals() {
             "{}",
             "{\"op\":\"expect\",\"path\":\"/name\",\"findings\":[\"too_lon\"]}",
         ),
-        ("an expectation that is not supported", FORM, "{}", "{\"op\":\"expect\",\"status\":\"editing\"}"),
+        (
+            "an expectation that is not supported",
+            FORM,
+            "{}",
+            "{\"op\":\"expect\",\"path\":\"/name\",\"relevant\":true}",
+        ),
+        ("an unknown status", FORM, "{}", "{\"op\":\"expect\",\"status\":\"editting\"}"),
+        ("a status of a field", FORM, "{}", "{\"op\":\"expect\",\"path\":\"/name\",\"status\":\"editing\"}"),
+        (
+            "a choice without a value",
+            FORM,
+            "{}",
+            "{\"op\":\"choices\",\"path\":\"/name\",\"choices\":[{\"label\":\"Deck A\"}]}",
+        ),
+        (
+            "a misspelt member of a choice",
+            FORM,
+            "{}",
+            "{\"op\":\"choices\",\"path\":\"/name\",\"choices\":[{\"valeu\":\"a\"}]}",
+        ),
         ("an expectation in a group", FORM, "{}", "{\"op\":\"group\",\"actions\":[{\"op\":\"expect\"}]}"),
         (
             "an op that is no JSON Patch's",

@@ -1,7 +1,7 @@
 //! Actions: everything that can be done to a form.
 
 use super::{Address, Refused, RefusedKind};
-use crate::shape::Pointer;
+use crate::shape::{Choices, Pointer};
 use crate::value::Value;
 
 /// One thing done to a form.
@@ -114,6 +114,30 @@ pub enum Action {
         /// The value, with all its members.
         value: Value,
     },
+    /// A field gets choices of its own at run time, or goes back to those of the shape. A value that is no longer
+    /// offered stays, and is found. This is no step that undo takes back.
+    Choices {
+        /// The field. With `-` for every row number in the pointer, all such fields, also of rows to come.
+        at: Address,
+        /// The choices; without them, those of the shape again.
+        choices: Option<Choices>,
+    },
+    /// So much time has passed. What was typed, and takes effect after a pause, takes effect if it was long
+    /// enough. Time is only ever passed in like this: the engine has no clock of its own.
+    Wait {
+        /// How much, in milliseconds.
+        milliseconds: u64,
+    },
+    /// A component has told its parent something. The form does not change; the action is there to be recorded,
+    /// and to be the cause of what the parent does.
+    Event {
+        /// The part of the form that the component has in hand, if it has one.
+        at: Option<Address>,
+        /// What has happened: `deleted`.
+        name: String,
+        /// What the event carries.
+        value: Value,
+    },
     /// The last step is taken back. A step is a transaction; typing in one field is gathered into one, and what
     /// only touches places belongs to the step before.
     Undo,
@@ -147,9 +171,10 @@ impl Action {
             Action::Group(actions) => {
                 groups == 0 || actions.iter().any(|action| action.is_too_deep(groups - 1))
             }
-            Action::Replace { value, .. } | Action::Test { value, .. } | Action::ResetTo { value } => {
-                value.is_deeper_than(DEEPEST_VALUE)
-            }
+            Action::Replace { value, .. }
+            | Action::Test { value, .. }
+            | Action::Event { value, .. }
+            | Action::ResetTo { value } => value.is_deeper_than(DEEPEST_VALUE),
             Action::Insert { value, .. } | Action::Add { value, .. } => {
                 value.as_ref().is_some_and(|value| value.is_deeper_than(DEEPEST_VALUE))
             }
@@ -165,6 +190,7 @@ impl Action {
                 Action::Group(actions) => rest.extend(actions),
                 Action::Replace { value, .. }
                 | Action::Test { value, .. }
+                | Action::Event { value, .. }
                 | Action::ResetTo { value }
                 | Action::Insert { value: Some(value), .. }
                 | Action::Add { value: Some(value), .. } => value.dismantle(),

@@ -48,24 +48,24 @@ impl History {
             self.forget_all(tree);
             return tree.forget(log);
         }
+        let goes_on = typing.is_some() && self.undo.back().is_some_and(|step| step.typing == typing);
         let only_touches = log.iter().all(|undo| matches!(undo, Undo::Touched { .. }));
-        if only_touches {
+        if only_touches || goes_on {
+            if !only_touches {
+                self.forget_redo(tree);
+            }
             if let Some(step) = self.undo.back_mut().filter(|_| !log.is_empty()) {
-                step.typing = None;
-                self.weight += weight(tree, &log);
-                step.weight += weight(tree, &log);
-                step.log.extend(log);
+                // The step knows already what the field was before the typing began.
+                let touches: Vec<Undo> = log.into_iter().filter(|undo| undo.field().is_none()).collect();
+                let added = weight(tree, &touches);
+                self.weight += added;
+                step.weight += added;
+                step.log.extend(touches);
+                step.typing = typing;
             }
             return;
         }
         self.forget_redo(tree);
-        if let Some(step) = self.undo.back()
-            && typing.is_some()
-            && step.typing == typing
-        {
-            // The step knows already what the field was before the typing began.
-            return;
-        }
         let weight = weight(tree, &log);
         self.weight += weight;
         self.undo.push_back(Step { log, typing, weight });

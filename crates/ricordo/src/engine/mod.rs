@@ -7,24 +7,29 @@
 
 mod action;
 mod address;
+mod change_words;
+mod deed;
 mod history;
 mod observers;
 mod outcome;
 mod perform;
 mod refused;
 mod rows;
-mod view;
+mod typing;
 
+use std::collections::BTreeSet;
+use std::fmt;
 use std::sync::Arc;
 
 pub use action::Action;
 pub use address::Address;
+pub use deed::Deed;
 pub use observers::ObserverId;
-pub use outcome::{Aspects, Change, Outcome};
+pub use outcome::{Change, Outcome};
 pub use refused::{Refused, RefusedKind};
 pub use rows::RowEdit;
-pub use view::PlaceView;
 
+pub use crate::settle::{Aspects, PlaceView, Reads};
 pub use crate::tree::{Cost, PlaceId};
 
 use crate::settle;
@@ -53,21 +58,70 @@ use observers::Observers;
 /// assert!(engine.view(engine.root()).is_dirty());
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-#[derive(Debug)]
 pub struct Engine {
     tree: Tree,
     observers: Observers,
-    focus: Option<PlaceId>,
     history: History,
-    /// What is to be gone back to if the open transaction fails.
+    /// The transaction that has begun and not ended.
     open: Option<Open>,
+    /// How much time has passed, in milliseconds.
+    clock: u64,
+    /// When something that was typed takes effect by itself, and where. Some may no longer be so.
+    pauses: BTreeSet<(u64, PlaceId)>,
+    /// The place where the focus belongs after what was done last.
+    hint: Option<PlaceId>,
+    flags: Flags,
+}
+
+impl fmt::Debug for Engine {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let form = self.view(self.root());
+        formatter.debug_struct("Engine").field("form", &form).finish_non_exhaustive()
+    }
 }
 
 /// A transaction that has begun.
-#[derive(Debug)]
 struct Open {
-    focus: Option<PlaceId>,
     made: Option<PlaceId>,
+    deed: Deed,
+}
+
+/// What there is to be said of a form as a whole.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Flags {
+    /// Whether the value of the form is not its baseline.
+    pub is_dirty: bool,
+    /// Whether any place was left by a person.
+    pub is_touched: bool,
+    /// Whether nothing is wrong anywhere.
+    pub is_valid: bool,
+    /// Whether something was typed that has not taken effect yet.
+    pub is_uncommitted: bool,
+    /// Whether there is a step to undo.
+    pub can_undo: bool,
+    /// Whether there is a step to do again.
+    pub can_redo: bool,
+    /// How far the form is on its way to be saved.
+    pub status: Status,
+}
+
+/// How far a form is on its way to be saved.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Status {
+    /// It is being filled in.
+    #[default]
+    Editing,
+}
+
+impl Status {
+    /// The name of the status in files: `editing`.
+    pub fn name(self) -> &'static str {
+        match self {
+            Status::Editing => "editing",
+        }
+    }
 }
 
 impl Engine {
@@ -86,13 +140,18 @@ impl Engine {
         let root = tree.root();
         settle::check_all(&mut tree, root);
         tree.take_log();
-        Ok(Engine {
+        let mut engine = Engine {
             tree,
             observers: Observers::default(),
-            focus: None,
             history: History::default(),
             open: None,
-        })
+            clock: 0,
+            pauses: BTreeSet::new(),
+            hint: None,
+            flags: Flags::default(),
+        };
+        engine.flags = engine.flags();
+        Ok(engine)
     }
 
     /// What the form is made of.
@@ -107,7 +166,27 @@ impl Engine {
 
     /// The place that has the focus.
     pub fn focus(&self) -> Option<PlaceId> {
-        self.focus.filter(|place| self.tree.knows(*place) && self.tree.is_there(*place))
+        self.tree.focus()
+    }
+
+    /// The place where the focus belongs after what was done last: in a row that was added, the first field that a
+    /// person may enter. Nothing once a place has got the focus.
+    pub fn focus_hint(&self) -> Option<PlaceId> {
+        self.hint.filter(|place| self.tree.is_there(*place))
+    }
+
+    /// What there is to be said of the form as a whole.
+    pub fn flags(&self) -> Flags {
+        let form = self.view(self.root());
+        Flags {
+            is_dirty: form.is_dirty(),
+            is_touched: form.is_touched(),
+            is_valid: form.is_valid(),
+            is_uncommitted: form.is_uncommitted(),
+            can_undo: self.can_undo(),
+            can_redo: self.can_redo(),
+            status: Status::default(),
+        }
     }
 
     /// The place at an address.
@@ -124,7 +203,7 @@ impl Engine {
     /// What is to be seen of a place. A place that was removed shows what it was like then; one that nothing
     /// can bring back any more, or that is of another form, shows nothing.
     pub fn view(&self, place: PlaceId) -> PlaceView<'_> {
-        PlaceView { tree: &self.tree, place }
+        PlaceView::new(&self.tree, place)
     }
 
     /// Carries out an action, wholly or not at all, and settles what follows from it.
@@ -133,26 +212,47 @@ impl Engine {
     /// transaction.
     pub fn apply(&mut self, action: Action) -> Result<Outcome, Refused> {
         let action = action.within_depth()?;
-        if self.open.is_some() {
-            return self.apply_within(action).map(Outcome::performed);
-        }
-        match action {
-            Action::Undo => self.step(History::undo, History::keep_for_redo, "undo"),
-            Action::Redo => self.step(History::redo, History::keep_for_undo, "redo"),
-            action => {
-                let focus = self.focus;
-                let performed = match action {
-                    Action::Enter { at, text } => self.enter(&at, &text).map(|place| (None, Some(place))),
-                    action => self.perform(action).map(|made| (made, None)),
-                };
-                match performed {
-                    Ok((made, typing)) => Ok(self.finish(made, typing)),
-                    Err(refused) => {
-                        self.tree.roll_back();
-                        self.focus = focus;
-                        Err(refused)
-                    }
+        let deed = Deed::of(&action, self);
+        let mut outcome = if self.open.is_some() {
+            let made = self.apply_within(action)?;
+            if let Some(open) = &mut self.open {
+                open.deed.add(deed);
+            }
+            return Ok(Outcome::performed(made));
+        } else {
+            self.apply_alone(action)?
+        };
+        outcome.set_deed(deed);
+        Ok(outcome)
+    }
+
+    fn apply_alone(&mut self, action: Action) -> Result<Outcome, Refused> {
+        let is_focus = matches!(action, Action::Focus { .. });
+        let performed = match action {
+            Action::Undo => return self.step(History::undo, History::keep_for_redo, "undo"),
+            Action::Redo => return self.step(History::redo, History::keep_for_undo, "redo"),
+            Action::Wait { milliseconds } => return Ok(self.wait(milliseconds)),
+            Action::Enter { at, text } => self.enter(&at, &text).map(|place| (None, Some(place))),
+            Action::Leave { at } => {
+                let place = self.present(&at)?;
+                let committed = self.leave(place);
+                let outcome = self.finish(None, committed);
+                self.history.end_typing();
+                return Ok(outcome);
+            }
+            action => self.perform(action).map(|made| (made, None)),
+        };
+        match performed {
+            Ok((made, typing)) => {
+                let outcome = self.finish(made, typing);
+                if is_focus {
+                    self.hint = None;
                 }
+                Ok(outcome)
+            }
+            Err(refused) => {
+                self.tree.roll_back();
+                Err(refused)
             }
         }
     }
@@ -160,16 +260,31 @@ impl Engine {
     /// Settles what was performed, and finds out what has changed.
     fn finish(&mut self, made: Option<PlaceId>, typing: Option<PlaceId>) -> Outcome {
         settle::settle(&mut self.tree);
-        let (outcome, log) = self.tell(made);
+        let (mut outcome, log) = self.tell(made);
         self.history.record(&mut self.tree, log, typing);
+        self.tell_flags(&mut outcome);
+        if let Some(made) = outcome.made() {
+            self.hint = self.view(made).first_enterable().map(|field| field.id());
+        }
         outcome
     }
 
     /// What has changed, and the log of it.
     fn tell(&mut self, made: Option<PlaceId>) -> (Outcome, Vec<Undo>) {
-        let outcome = Outcome::new(&self.tree, &self.observers, made);
-        self.tree.cost.observers += outcome.notices().len() as u64;
+        let before = self.observers.considered_in_all();
+        let outcome = Outcome::new(&self.tree, &mut self.observers, made);
+        self.tree.cost.observers += self.observers.considered_in_all() - before;
         (outcome, self.tree.take_log())
+    }
+
+    /// Adds those who watch the flags of the form, if these are others now.
+    fn tell_flags(&mut self, outcome: &mut Outcome) {
+        if self.observers.watches_flags() {
+            let flags = self.flags();
+            if std::mem::replace(&mut self.flags, flags) != flags {
+                outcome.notify(self.observers.of_flags());
+            }
+        }
     }
 
     fn step(
@@ -183,13 +298,15 @@ impl Engine {
             return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
         }
         settle::settle(&mut self.tree);
-        let (outcome, log) = self.tell(None);
+        self.note_pauses();
+        let (mut outcome, log) = self.tell(None);
         keep(&mut self.history, &self.tree, log);
+        self.tell_flags(&mut outcome);
         Ok(outcome)
     }
 
     fn apply_within(&mut self, action: Action) -> Result<Option<PlaceId>, Refused> {
-        let (length, focus) = (self.tree.log().len(), self.focus);
+        let length = self.tree.log().len();
         match self.perform(action) {
             Ok(made) => {
                 if let Some(open) = &mut self.open {
@@ -199,7 +316,6 @@ impl Engine {
             }
             Err(refused) => {
                 self.tree.roll_back_to(length);
-                self.focus = focus;
                 Err(refused)
             }
         }
@@ -209,23 +325,26 @@ impl Engine {
     /// already stays as it is.
     pub fn begin(&mut self) {
         if self.open.is_none() {
-            self.open = Some(Open { focus: self.focus, made: None });
+            self.open = Some(Open { made: None, deed: Deed::transaction() });
         }
     }
 
     /// Closes the open transaction, and settles what follows from it. Without one, nothing has changed.
     pub fn commit(&mut self) -> Outcome {
         match self.open.take() {
-            Some(open) => self.finish(open.made, None),
+            Some(open) => {
+                let mut outcome = self.finish(open.made, None);
+                outcome.set_deed(open.deed);
+                outcome
+            }
             None => Outcome::default(),
         }
     }
 
     /// Takes the open transaction back: the form is as it was before it was opened.
     pub fn roll_back(&mut self) {
-        if let Some(open) = self.open.take() {
+        if self.open.take().is_some() {
             self.tree.roll_back();
-            self.focus = open.focus;
         }
     }
 
@@ -272,6 +391,38 @@ impl Engine {
     pub fn observe(&mut self, place: PlaceId) -> Result<ObserverId, Refused> {
         let place = self.known(place)?;
         Ok(self.observers.add(place))
+    }
+
+    /// Watches some aspects of a place: outcomes will name this observer when one of them is not what it was, or when
+    /// the place comes or goes. A record or a list is dirty, touched, valid and uncommitted as the sum of what is in
+    /// it, and its value is that of all in it; everything else is its own.
+    pub fn observe_aspects(&mut self, place: PlaceId, aspects: Aspects) -> Result<ObserverId, Refused> {
+        let place = self.known(place)?;
+        Ok(self.observers.add_aspects(PlaceView::new(&self.tree, place), aspects))
+    }
+
+    /// Watches what there is to be said of the form as a whole: outcomes will name this observer when [`Flags`]
+    /// differ.
+    pub fn observe_flags(&mut self) -> ObserverId {
+        self.flags = self.flags();
+        self.observers.add_flags()
+    }
+
+    /// Watches what was looked at: outcomes will name this observer when something of that may be other than it
+    /// was.
+    pub fn observe_reads(&mut self, reads: &Reads) -> ObserverId {
+        self.observers.add_glances(reads.glances().into())
+    }
+
+    /// Lets an observer watch what was looked at this time, and no longer what it watched before.
+    pub fn renew_reads(&mut self, observer: ObserverId, reads: &Reads) {
+        self.observers.renew(observer, reads.glances().into());
+    }
+
+    /// How often an observer was considered: found to watch something that an action touched. All that were not
+    /// considered have cost nothing.
+    pub fn considered(&self, observer: ObserverId) -> u64 {
+        self.observers.considered(observer)
     }
 
     /// Ends an observation.

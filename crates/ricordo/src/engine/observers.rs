@@ -1,8 +1,11 @@
-//! Who watches which places.
+//! Who watches what.
+
+use std::collections::{BTreeMap, BTreeSet};
 
 use rustc_hash::FxHashMap;
-use smallvec::SmallVec;
+use smallvec::{SmallVec, smallvec};
 
+use crate::settle::{Aspects, Glance, PlaceView, Reach};
 use crate::tree::PlaceId;
 
 /// Names an observation. Earlier ones are less than later ones.
@@ -12,40 +15,242 @@ pub struct ObserverId(u64);
 /// Observations by place, so that those on other places cost nothing.
 #[derive(Debug, Default)]
 pub(super) struct Observers {
-    of_places: FxHashMap<PlaceId, SmallVec<[ObserverId; 1]>>,
-    places: FxHashMap<ObserverId, PlaceId>,
+    of_places: FxHashMap<PlaceId, Watchers>,
+    known: FxHashMap<ObserverId, Observer>,
+    of_flags: BTreeSet<ObserverId>,
     given: u64,
+    /// How often any was considered.
+    considered: u64,
 }
 
-impl Observers {
-    pub(super) fn add(&mut self, place: PlaceId) -> ObserverId {
-        let observer = ObserverId(self.given);
-        self.given += 1;
-        self.of_places.entry(place).or_default().push(observer);
-        self.places.insert(observer, place);
-        observer
+#[derive(Debug, Default)]
+struct Observer {
+    glances: SmallVec<[Glance; 1]>,
+    sum: Option<Box<Sum>>,
+    considered: u64,
+}
+
+/// What an observer knows of a record or a list: it hears only when one of these figures is another.
+#[derive(Debug)]
+struct Sum {
+    place: PlaceId,
+    aspects: Aspects,
+    known: Figures,
+}
+
+/// What a place has as the sum of what is in it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct Figures {
+    flags: Aspects,
+    content: u64,
+}
+
+/// A way to look at a place.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Watcher {
+    pub(super) observer: ObserverId,
+    pub(super) reach: Reach,
+    pub(super) aspects: Aspects,
+}
+
+/// All who look at a place. Some places are looked at by few, some by very many.
+#[derive(Debug)]
+enum Watchers {
+    Few(SmallVec<[Watcher; 1]>),
+    Many(BTreeMap<ObserverId, SmallVec<[Watcher; 1]>>),
+}
+
+impl Watchers {
+    const FEW: usize = 16;
+
+    fn add(&mut self, watcher: Watcher) {
+        match self {
+            Watchers::Few(few) if few.len() < Self::FEW => few.push(watcher),
+            Watchers::Few(few) => {
+                let mut many: BTreeMap<_, SmallVec<[Watcher; 1]>> = BTreeMap::new();
+                for watcher in few.drain(..).chain([watcher]) {
+                    many.entry(watcher.observer).or_default().push(watcher);
+                }
+                *self = Watchers::Many(many);
+            }
+            Watchers::Many(many) => many.entry(watcher.observer).or_default().push(watcher),
+        }
     }
 
-    pub(super) fn remove(&mut self, observer: ObserverId) {
-        let Some(place) = self.places.remove(&observer) else { return };
-        if let Some(observers) = self.of_places.get_mut(&place) {
-            observers.retain(|other| *other != observer);
-            if observers.is_empty() {
-                self.of_places.remove(&place);
+    /// Forgets an observer; whether there is none left.
+    fn remove(&mut self, observer: ObserverId) -> bool {
+        match self {
+            Watchers::Few(few) => {
+                few.retain(|watcher| watcher.observer != observer);
+                few.is_empty()
+            }
+            Watchers::Many(many) => {
+                many.remove(&observer);
+                many.is_empty()
             }
         }
     }
 
-    pub(super) fn of(&self, place: PlaceId) -> &[ObserverId] {
-        self.of_places.get(&place).map_or(&[], |observers| &observers[..])
+    fn visit(&self, mut visit: impl FnMut(&Watcher)) {
+        match self {
+            Watchers::Few(few) => few.iter().for_each(visit),
+            Watchers::Many(many) => many.values().flatten().for_each(&mut visit),
+        }
+    }
+}
+
+impl Observers {
+    /// Watches a place and all in it.
+    pub(super) fn add(&mut self, place: PlaceId) -> ObserverId {
+        self.add_glances(smallvec![Glance { place, reach: Reach::Below, aspects: Aspects::ALL }])
+    }
+
+    /// Watches some aspects of a place.
+    pub(super) fn add_aspects(&mut self, view: PlaceView<'_>, aspects: Aspects) -> ObserverId {
+        let place = view.id();
+        let own = Glance { place, reach: Reach::Own, aspects };
+        if view.part().is_field() || !aspects.contains(Aspects::SUMS) {
+            return self.add_glances(smallvec![own]);
+        }
+        // Whatever may move a figure is looked at; whether it did is found out when the time has come.
+        let moving = Aspects::VALUE
+            | Aspects::TOUCHED
+            | Aspects::DIRTY
+            | Aspects::FINDINGS
+            | Aspects::UNCOMMITTED
+            | Aspects::EPOCH
+            | Aspects::STRUCTURE;
+        let own = Glance { aspects: aspects.without(Aspects::SUMS), ..own };
+        let below = Glance { place, reach: Reach::Below, aspects: moving };
+        let observer = self.add_glances(smallvec![own, below]);
+        if let Some(known) = self.known.get_mut(&observer) {
+            known.sum =
+                Some(Box::new(Sum { place, aspects: aspects.both(Aspects::SUMS), known: Figures::of(view) }));
+        }
+        observer
+    }
+
+    /// Watches what was looked at.
+    pub(super) fn add_glances(&mut self, glances: SmallVec<[Glance; 1]>) -> ObserverId {
+        let observer = ObserverId(self.given);
+        self.given += 1;
+        self.known.insert(observer, Observer::default());
+        self.put_glances(observer, glances);
+        observer
+    }
+
+    /// Watches the flags of the form.
+    pub(super) fn add_flags(&mut self) -> ObserverId {
+        let observer = self.add_glances(SmallVec::new());
+        self.of_flags.insert(observer);
+        observer
+    }
+
+    /// Lets an observer watch something else than before.
+    pub(super) fn renew(&mut self, observer: ObserverId, glances: SmallVec<[Glance; 1]>) {
+        self.take_glances(observer);
+        self.put_glances(observer, glances);
+    }
+
+    fn put_glances(&mut self, observer: ObserverId, glances: SmallVec<[Glance; 1]>) {
+        let Some(known) = self.known.get_mut(&observer) else { return };
+        for &Glance { place, reach, aspects } in &glances {
+            let watcher = Watcher { observer, reach, aspects };
+            self.of_places.entry(place).or_insert_with(|| Watchers::Few(SmallVec::new())).add(watcher);
+        }
+        known.glances = glances;
+    }
+
+    fn take_glances(&mut self, observer: ObserverId) {
+        let glances = self.known.get_mut(&observer).map(|known| std::mem::take(&mut known.glances));
+        for glance in glances.into_iter().flatten() {
+            if self.of_places.get_mut(&glance.place).is_some_and(|watchers| watchers.remove(observer)) {
+                self.of_places.remove(&glance.place);
+            }
+        }
+    }
+
+    pub(super) fn remove(&mut self, observer: ObserverId) {
+        self.take_glances(observer);
+        self.known.remove(&observer);
+        self.of_flags.remove(&observer);
+    }
+
+    /// Visits all who look at a place.
+    pub(super) fn visit(&self, place: PlaceId, visit: impl FnMut(&Watcher)) {
+        if let Some(watchers) = self.of_places.get(&place) {
+            watchers.visit(visit);
+        }
     }
 
     pub(super) fn is_empty(&self) -> bool {
-        self.places.is_empty()
+        self.of_places.is_empty()
     }
 
     /// Every place that is watched, in no order.
     pub(super) fn places(&self) -> impl Iterator<Item = PlaceId> {
         self.of_places.keys().copied()
+    }
+
+    /// Who watches the flags of the form, in order.
+    pub(super) fn of_flags(&mut self) -> Vec<ObserverId> {
+        let observers: Vec<ObserverId> = self.of_flags.iter().copied().collect();
+        observers.iter().for_each(|observer| self.consider(*observer));
+        observers
+    }
+
+    pub(super) fn watches_flags(&self) -> bool {
+        !self.of_flags.is_empty()
+    }
+
+    /// Counts that an observer was considered.
+    pub(super) fn consider(&mut self, observer: ObserverId) {
+        if let Some(known) = self.known.get_mut(&observer) {
+            known.considered += 1;
+            self.considered += 1;
+        }
+    }
+
+    /// How often any was considered.
+    pub(super) fn considered_in_all(&self) -> u64 {
+        self.considered
+    }
+
+    pub(super) fn considered(&self, observer: ObserverId) -> u64 {
+        self.known.get(&observer).map_or(0, |known| known.considered)
+    }
+
+    /// Brings up to date what an observer knows of a sum; whether that is another now. Without one, it is not.
+    pub(super) fn has_other_sum<'a>(
+        &mut self,
+        observer: ObserverId,
+        view: impl FnOnce(PlaceId) -> PlaceView<'a>,
+    ) -> bool {
+        let Some(sum) = self.known.get_mut(&observer).and_then(|known| known.sum.as_mut()) else {
+            return false;
+        };
+        let now = Figures::of(view(sum.place));
+        let before = std::mem::replace(&mut sum.known, now);
+        let flag = |aspect| {
+            sum.aspects.contains(aspect) && before.flags.contains(aspect) != now.flags.contains(aspect)
+        };
+        let flags = [Aspects::DIRTY, Aspects::TOUCHED, Aspects::UNCOMMITTED, Aspects::VALIDITY];
+        (sum.aspects.contains(Aspects::VALUE) && before.content != now.content) || flags.into_iter().any(flag)
+    }
+
+    /// Whether an observer is told by what it knows of a sum.
+    pub(super) fn sums_up(&self, observer: ObserverId) -> bool {
+        self.known.get(&observer).is_some_and(|known| known.sum.is_some())
+    }
+}
+
+impl Figures {
+    fn of(view: PlaceView<'_>) -> Self {
+        let mut flags = Aspects::default();
+        flags.put(Aspects::DIRTY, view.is_dirty());
+        flags.put(Aspects::TOUCHED, view.is_touched());
+        flags.put(Aspects::UNCOMMITTED, view.is_uncommitted());
+        flags.put(Aspects::VALIDITY, view.is_valid());
+        Figures { flags, content: view.content() }
     }
 }

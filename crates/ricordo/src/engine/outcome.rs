@@ -1,14 +1,14 @@
 //! What an action changed, and who must hear of it.
 
 use std::borrow::Cow;
-use std::fmt;
 
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
-use super::observers::{ObserverId, Observers};
+use super::deed::Deed;
+use super::observers::{ObserverId, Observers, Watcher};
 use super::rows::{self, RowEdit};
-use super::view::PlaceView;
+use crate::settle::{Aspects, PlaceView, Reach};
 use crate::shape::FindingKind;
 use crate::tree::{Body, Faults, Field, PlaceId, Presence, Tree, Undo};
 use crate::value::Value;
@@ -19,6 +19,7 @@ pub struct Outcome {
     changes: Vec<Change>,
     notices: SmallVec<[ObserverId; 4]>,
     made: Option<PlaceId>,
+    deed: Deed,
 }
 
 impl Outcome {
@@ -33,6 +34,21 @@ impl Outcome {
         &self.notices
     }
 
+    /// What was done.
+    pub fn deed(&self) -> &Deed {
+        &self.deed
+    }
+
+    pub(super) fn set_deed(&mut self, deed: Deed) {
+        self.deed = deed;
+    }
+
+    /// Adds those who watch something else than places.
+    pub(super) fn notify(&mut self, observers: Vec<ObserverId>) {
+        self.notices.extend(observers);
+        self.notices.sort_unstable();
+    }
+
     /// The row that the action made, if it made one; the last, if it made several.
     pub fn made(&self) -> Option<PlaceId> {
         self.made
@@ -44,7 +60,7 @@ impl Outcome {
     }
 
     /// The outcome of the changes in the tree's log.
-    pub(super) fn new(tree: &Tree, observers: &Observers, made: Option<PlaceId>) -> Self {
+    pub(super) fn new(tree: &Tree, observers: &mut Observers, made: Option<PlaceId>) -> Self {
         let mut before = Befores::default();
         // Only what takes rows or records away can leave a change behind in a place that is gone.
         let may_be_gone = tree.log().iter().any(Undo::is_structural);
@@ -53,41 +69,8 @@ impl Outcome {
         let changes: Vec<Change> = compared.collect();
         let notices =
             if observers.is_empty() { SmallVec::new() } else { concerned(tree, observers, &changes) };
-        Outcome { changes, notices, made: made.filter(|place| tree.knows(*place)) }
-    }
-}
-
-/// What changed of a place.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Aspects(u16);
-
-impl Aspects {
-    /// The text in the widget.
-    pub const ENTRY: Aspects = Aspects(1);
-    /// The value.
-    pub const VALUE: Aspects = Aspects(2);
-    /// Whether the place is dirty.
-    pub const DIRTY: Aspects = Aspects(4);
-    /// Whether the place is touched.
-    pub const TOUCHED: Aspects = Aspects(8);
-    /// What is wrong with the place.
-    pub const FINDINGS: Aspects = Aspects(16);
-    /// Which rows a list has, in which order.
-    pub const ROWS: Aspects = Aspects(32);
-    /// Whether an optional record or list is there.
-    pub const PRESENCE: Aspects = Aspects(64);
-    /// That the place was reset.
-    pub const EPOCH: Aspects = Aspects(128);
-
-    /// Whether any of these aspects is among them.
-    pub fn contains(self, aspects: Aspects) -> bool {
-        self.0 & aspects.0 != 0
-    }
-
-    fn put(&mut self, aspect: Aspects, differs: bool) {
-        if differs {
-            self.0 |= aspect.0;
-        }
+        let made = made.filter(|place| tree.knows(*place));
+        Outcome { changes, notices, made, deed: Deed::default() }
     }
 }
 
@@ -146,6 +129,8 @@ struct Before<'a> {
     edits: Vec<RowEdit>,
     presence: Option<Presence>,
     epoch: bool,
+    focused: Option<bool>,
+    choices: bool,
 }
 
 impl Before<'_> {
@@ -158,6 +143,8 @@ impl Before<'_> {
             edits: Vec::new(),
             presence: None,
             epoch: false,
+            focused: None,
+            choices: false,
         }
     }
 
@@ -175,6 +162,7 @@ impl Before<'_> {
             let was_dirty = before.unreadable || *before.baseline() != before.value;
             aspects.put(Aspects::VALUE, value_differs);
             aspects.put(Aspects::ENTRY, entry_differs);
+            aspects.put(Aspects::UNCOMMITTED, before.pending().is_some() != now.pending().is_some());
             aspects.put(Aspects::DIRTY, was_dirty != tree.is_dirty(self.place));
             value = value_differs.then(|| before.value.clone());
             // Numbers are written out only when somebody asks.
@@ -190,6 +178,11 @@ impl Before<'_> {
         let faults = self.faults.filter(|before| before[..] != *node.faults()).cloned();
         aspects.put(Aspects::TOUCHED, self.touched.is_some_and(|before| before != touched));
         aspects.put(Aspects::FINDINGS, faults.is_some());
+        let was_valid = faults.as_ref().is_some_and(|before| before.is_empty() != node.faults().is_empty());
+        aspects.put(Aspects::VALIDITY, was_valid && node.container().is_none());
+        let has_focus = tree.focus() == Some(self.place);
+        aspects.put(Aspects::FOCUS, self.focused.is_some_and(|before| before != has_focus));
+        aspects.put(Aspects::CHOICES, self.choices);
         aspects.put(Aspects::PRESENCE, self.presence.is_some() && self.presence != presence);
         aspects.put(Aspects::EPOCH, self.epoch);
         if rows::differ(|key| tree.shown_position(self.place, key), &self.edits) {
@@ -215,6 +208,8 @@ fn entries_differ(before: &Field, now: &Field, values_differ: bool) -> bool {
 /// Collects, for each place, what it was before the first change.
 #[derive(Default)]
 struct Befores<'a> {
+    /// The place that has had the focus at the first and every later change of it.
+    focused: Option<Option<PlaceId>>,
     list: SmallVec<[Before<'a>; 2]>,
     /// Where each place stands in the list, once there are too many to look through.
     index: FxHashMap<PlaceId, usize>,
@@ -269,6 +264,17 @@ impl<'a> Befores<'a> {
             Undo::Baseline { list, ref before } => {
                 self.of(list).presence.get_or_insert(before.presence());
             }
+            Undo::Focus { before } => {
+                // Where it went is known by the next change of it, or by where it is now.
+                let was = *self.focused.get_or_insert(before);
+                for place in [before, tree.focus()].into_iter().flatten() {
+                    self.of(place).focused.get_or_insert(was == Some(place));
+                }
+            }
+            Undo::Choices { place, .. } => self.of(place).choices = true,
+            Undo::PartChoices { part, .. } => {
+                tree.places_of(part).into_iter().for_each(|place| self.of(place).choices = true);
+            }
             Undo::RowMade { .. } | Undo::Displaced { .. } | Undo::NewBaseline => {}
         }
     }
@@ -279,50 +285,112 @@ fn shown_key(tree: &Tree, list: PlaceId, key: u32) -> u64 {
     tree.list(list).map_or(0, |list| list.shown_key(key))
 }
 
-/// Whoever watches a place that has changed, one that it lies in, or one in it that came, went or was reset
-/// with it.
-fn concerned(tree: &Tree, observers: &Observers, changes: &[Change]) -> SmallVec<[ObserverId; 4]> {
-    let mut concerned: SmallVec<[ObserverId; 4]> = SmallVec::new();
+/// Whoever watches something that has changed, or a place that came or went.
+fn concerned(tree: &Tree, observers: &mut Observers, changes: &[Change]) -> SmallVec<[ObserverId; 4]> {
+    let mut found = Found::default();
     for change in changes {
-        let above = std::iter::successors(Some(change.place), |place| tree.parent(*place));
-        above.for_each(|place| concerned.extend_from_slice(observers.of(place)));
-        // What is reset is usually small, but for lists and the form: there the observers are fewer than the places.
-        let is_large = tree.list(change.place).is_some() || tree.parent(change.place).is_none();
-        if change.aspects.contains(Aspects::EPOCH) && !is_large {
-            below(tree, change.place, &mut |place| concerned.extend_from_slice(observers.of(place)));
-        } else if change.aspects.contains(Aspects::EPOCH) {
-            let lies_in = |place: &PlaceId| {
-                tree.knows(*place)
-                    && std::iter::successors(Some(*place), |place| tree.parent(*place))
-                        .any(|place| place == change.place)
-            };
-            let within = observers.places().filter(lies_in);
-            within.for_each(|place| concerned.extend_from_slice(observers.of(place)));
+        observers.visit(change.place, |watcher| found.look(observers, watcher, change.aspects));
+        let above = std::iter::successors(tree.parent(change.place), |place| tree.parent(*place));
+        for place in above {
+            observers.visit(place, |watcher| {
+                if watcher.reach == Reach::Below {
+                    found.look(observers, watcher, change.aspects);
+                }
+            });
         }
-        if change.aspects.contains(Aspects::PRESENCE) {
-            let view = PlaceView { tree, place: change.place };
-            below(tree, view.id(), &mut |place| concerned.extend_from_slice(observers.of(place)));
+        if change.aspects.contains(Aspects::EPOCH) {
+            let is_told = |watcher: &Watcher| watcher.aspects.contains(Aspects::EPOCH);
+            // What is reset is usually small, but for lists and the form: there the observers are fewer than the
+            // places.
+            let is_large = tree.list(change.place).is_some() || tree.parent(change.place).is_none();
+            let mut tell = |place| {
+                observers.visit(place, |watcher| {
+                    if is_told(watcher) {
+                        found.look(observers, watcher, Aspects::EPOCH);
+                    }
+                });
+            };
+            if is_large {
+                let within = observers.places().filter(|place| {
+                    tree.knows(*place)
+                        && std::iter::successors(Some(*place), |place| tree.parent(*place))
+                            .any(|place| place == change.place)
+                });
+                within.for_each(&mut tell);
+            } else {
+                below(tree, change.place, &mut tell);
+            }
+        }
+        // Whatever is looked at of a place that comes or goes, it is not what it was.
+        let mut tell_all = |place| observers.visit(place, |watcher| found.tell(watcher.observer));
+        // Rows that come or go with their list are told of as rows.
+        if change.aspects.contains(Aspects::PRESENCE) && tree.list(change.place).is_none() {
+            inside(tree, change.place, &mut tell_all);
         }
         if change.aspects.contains(Aspects::ROWS)
             && let Some(list) = tree.list(change.place)
         {
             let rows = rows::come_and_gone(&change.edits).filter_map(|key| list.row_of_shown(key));
             for row in rows {
-                below(tree, row.place, &mut |place| concerned.extend_from_slice(observers.of(place)));
+                below(tree, row.place, &mut tell_all);
             }
         }
     }
-    concerned.sort_unstable();
-    concerned.dedup();
-    concerned
+    found.told(tree, observers)
 }
 
-/// Visits a place and all in it, whether it is there or not.
-fn below(tree: &Tree, place: PlaceId, visit: &mut impl FnMut(PlaceId)) {
+/// Observers that were found to look at what has changed.
+#[derive(Default)]
+struct Found {
+    /// What they observe is surely not what it was.
+    told: SmallVec<[ObserverId; 4]>,
+    /// Whether what they observe is another is told by a sum.
+    to_ask: SmallVec<[ObserverId; 4]>,
+}
+
+impl Found {
+    fn look(&mut self, observers: &Observers, watcher: &Watcher, changed: Aspects) {
+        if !watcher.aspects.contains(changed) {
+            return;
+        }
+        if watcher.reach == Reach::Below && observers.sums_up(watcher.observer) {
+            self.to_ask.push(watcher.observer);
+        } else {
+            self.tell(watcher.observer);
+        }
+    }
+
+    fn tell(&mut self, observer: ObserverId) {
+        self.told.push(observer);
+    }
+
+    /// Those who must hear of it, in the order in which they began to watch.
+    fn told(mut self, tree: &Tree, observers: &mut Observers) -> SmallVec<[ObserverId; 4]> {
+        self.told.sort_unstable();
+        self.told.dedup();
+        self.told.iter().for_each(|observer| observers.consider(*observer));
+        self.to_ask.extend(self.told.iter().copied().filter(|observer| observers.sums_up(*observer)));
+        self.to_ask.sort_unstable();
+        self.to_ask.dedup();
+        for observer in self.to_ask {
+            let is_told = self.told.binary_search(&observer);
+            let has_other_sum = observers.has_other_sum(observer, |place| PlaceView::new(tree, place));
+            if let Err(position) = is_told {
+                observers.consider(observer);
+                if has_other_sum {
+                    self.told.insert(position, observer);
+                }
+            }
+        }
+        self.told
+    }
+}
+
+/// Visits all that lies in a place, whether it is there or not.
+fn inside(tree: &Tree, place: PlaceId, visit: &mut impl FnMut(PlaceId)) {
     if !tree.knows(place) {
         return;
     }
-    visit(place);
     match &tree.node(place).body {
         Body::Field(_) => {}
         Body::Record(record) => record.children.iter().for_each(|child| below(tree, *child, visit)),
@@ -330,23 +398,10 @@ fn below(tree: &Tree, place: PlaceId, visit: &mut impl FnMut(PlaceId)) {
     }
 }
 
-impl fmt::Display for Aspects {
-    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let names = [
-            (Aspects::ENTRY, "entry"),
-            (Aspects::VALUE, "value"),
-            (Aspects::DIRTY, "dirty"),
-            (Aspects::TOUCHED, "touched"),
-            (Aspects::FINDINGS, "findings"),
-            (Aspects::ROWS, "rows"),
-            (Aspects::PRESENCE, "presence"),
-            (Aspects::EPOCH, "reset"),
-        ];
-        let mut separator = "";
-        for (_, name) in names.into_iter().filter(|(aspect, _)| self.contains(*aspect)) {
-            write!(formatter, "{separator}{name}")?;
-            separator = ", ";
-        }
-        Ok(())
+/// Visits a place and all in it, whether it is there or not.
+fn below(tree: &Tree, place: PlaceId, visit: &mut impl FnMut(PlaceId)) {
+    if tree.knows(place) {
+        visit(place);
+        inside(tree, place, visit);
     }
 }

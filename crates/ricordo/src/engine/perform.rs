@@ -1,9 +1,9 @@
 //! Carrying actions out.
 
 use super::{Action, Address, Engine, Refused, RefusedKind};
-use crate::shape::{Kind, Named, Pointer, Reading};
+use crate::shape::{Choice, Choices, Kind, MASK, Named, PartId, Pointer};
 use crate::tree::{Body, PlaceId};
-use crate::value::{Value, is_canonical_number};
+use crate::value::Value;
 
 /// The row that an action made, if it made one.
 type Made = Option<PlaceId>;
@@ -12,18 +12,18 @@ impl Engine {
     /// Carries an action out, up to settling. After a refusal, what was begun is still to be taken back.
     pub(super) fn perform(&mut self, action: Action) -> Result<Made, Refused> {
         match action {
-            Action::Focus { at } => self.focus = Some(self.present(&at)?),
+            Action::Focus { at } => {
+                let place = self.present(&at)?;
+                self.tree.set_focus(Some(place));
+            }
             Action::Enter { at, text } => _ = self.enter(&at, &text)?,
             Action::Leave { at } => {
                 let place = self.present(&at)?;
-                self.tree.set_touched(place, true);
-                self.history.end_typing();
-                if self.focus == Some(place) {
-                    self.focus = None;
-                }
+                self.leave(place);
             }
             Action::Clear { at } => {
                 let place = self.present(&at)?;
+                self.writable(place)?;
                 self.clear(place);
             }
             Action::Replace { at, value } => {
@@ -63,7 +63,9 @@ impl Engine {
             Action::Test { at, value } => {
                 let place = self.present(&at)?;
                 if !self.holds(place, &value) {
-                    let held = self.tree.value(place);
+                    let is_secret = self.tree.part(place).secret;
+                    let value = if is_secret { MASK.into() } else { value };
+                    let held = self.view(place).masked_value();
                     let pointer = self.tree.pointer(place);
                     let message = format!("{} holds {held}, not {value}", Named(&pointer));
                     return Err(Refused::new(RefusedKind::TestFailed, pointer, message));
@@ -77,9 +79,13 @@ impl Engine {
                 let value = self.fitted(self.tree.root(), value)?;
                 self.tree.reset_to(value);
             }
-            Action::Undo | Action::Redo => {
+            Action::Choices { at, choices } => self.offer(&at, choices)?,
+            Action::Event { at, .. } => {
+                at.map(|at| self.present(&at)).transpose()?;
+            }
+            Action::Undo | Action::Redo | Action::Wait { .. } => {
                 let message =
-                    "undo and redo are transactions of their own, and no part of another".to_owned();
+                    "undo, redo and wait are transactions of their own, and no part of another".to_owned();
                 return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
             }
             Action::Group(actions) => {
@@ -94,7 +100,7 @@ impl Engine {
     }
 
     /// The place at an address, which must be in the form now.
-    fn present(&self, address: &Address) -> Result<PlaceId, Refused> {
+    pub(super) fn present(&self, address: &Address) -> Result<PlaceId, Refused> {
         let place = self.locate(address)?;
         // What a pointer or a way from the form leads to is there; a place that is remembered may be gone.
         if let Address::Route(Some(_), _) = address
@@ -107,33 +113,62 @@ impl Engine {
         Ok(place)
     }
 
-    fn not_possible<T>(&self, place: PlaceId, problem: &str) -> Result<T, Refused> {
+    pub(super) fn not_possible<T>(&self, place: PlaceId, problem: &str) -> Result<T, Refused> {
         let pointer = self.tree.pointer(place);
         let message = format!("{} {problem}", Named(&pointer));
         Err(Refused::new(RefusedKind::NotPossible, pointer, message))
     }
 
-    /// Types a text into a field, which comes back.
-    pub(super) fn enter(&mut self, at: &Address, text: &str) -> Result<PlaceId, Refused> {
-        let place = self.present(at)?;
-        let part = self.tree.part(place);
-        if !part.is_field() {
-            let problem = format!("is {}, which nothing can be typed into", part.kind.expectation());
-            return self.not_possible(place, &problem);
+    /// Refuses what a person does to a place that is not a person's to change.
+    pub(super) fn writable(&self, place: PlaceId) -> Result<(), Refused> {
+        if !self.tree.is_readonly(place) {
+            return Ok(());
         }
-        let (value, unreadable) = match part.read(text) {
-            Reading::Value(value) => (value, false),
-            Reading::Empty => (self.tree.emptiness(place), false),
-            Reading::Unreadable => (self.tree.emptiness(place), true),
+        let pointer = self.tree.pointer(place);
+        let message =
+            format!("{} is read-only: a program may set it, but nobody can type into it", Named(&pointer));
+        Err(Refused::new(RefusedKind::Readonly, pointer, message))
+    }
+
+    /// Sets the choices of a field, or of all such fields.
+    fn offer(&mut self, at: &Address, choices: Option<Choices>) -> Result<(), Refused> {
+        let of_all = match at {
+            Address::Pointer(pointer) if pointer.tokens().any(|token| token == "-") => Some(pointer),
+            _ => None,
         };
-        let is_canonical = match &value {
-            _ if unreadable => false,
-            Value::Number(_) => is_canonical_number(text),
-            value => value.to_text() == text,
+        let Some(pointer) = of_all else {
+            let place = self.present(at)?;
+            let part = self.tree.node(place).part;
+            let choices =
+                choices.map(|choices| self.fitted_choices(part, &self.tree.pointer(place), &choices));
+            self.tree.set_choices(place, choices.transpose()?);
+            return Ok(());
         };
-        let entry = (!is_canonical).then(|| text.into());
-        self.tree.write(place, value, entry, unreadable);
-        Ok(place)
+        let Some(part) = self.shape().part_at(pointer) else {
+            let message = format!("there is no place {pointer} in any row");
+            return Err(Refused::new(RefusedKind::NoPlace, pointer.clone(), message));
+        };
+        if pointer.tokens().any(|token| token.parse::<u64>().is_ok()) {
+            let message = format!("{pointer} names one row and all of another list; write “-” for both");
+            return Err(Refused::new(RefusedKind::NoPlace, pointer.clone(), message));
+        }
+        let choices = choices.map(|choices| self.fitted_choices(part, pointer, &choices));
+        self.tree.set_part_choices(part, choices.transpose()?);
+        Ok(())
+    }
+
+    /// The choices with values as fields of the part hold them.
+    fn fitted_choices(&self, part: PartId, pointer: &Pointer, choices: &Choices) -> Result<Choices, Refused> {
+        if !self.shape().part(part).is_field() {
+            let message = format!("{} is no field, so nothing can be chosen for it", Named(pointer));
+            return Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message));
+        }
+        let fitted = choices.iter().map(|choice| {
+            let value = self.shape().fit(part, choice.value.clone());
+            let value = value.map_err(|misfit| misfit.within(pointer))?;
+            Ok(Choice { value, label: choice.label.clone() })
+        });
+        fitted.collect::<Result<Vec<_>, Refused>>().map(Choices::new)
     }
 
     fn clear(&mut self, place: PlaceId) {

@@ -27,6 +27,8 @@ pub enum RefusedKind {
     Misfit,
     /// The action cannot be done to a place of this sort.
     NotPossible,
+    /// A person would change what only the program may.
+    Readonly,
     /// A tested place holds another value.
     TestFailed,
     /// The action would have to be carried out at once, but subscribers are being called.

@@ -6,8 +6,8 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::json::{Member, Node};
 use super::{ReadError, keywords};
 use crate::shape::{
-    Choice, Choices, FindingKind, Format, Kind, OffsetRule, Part, PartId, Pointer, Reveal, Shape,
-    ShapeBuilder, nearest,
+    Choice, Choices, Commit, DisplayFormat, FindingKind, Format, Kind, NumberFormat, OffsetRule, Part,
+    PartId, Pointer, Reveal, Shape, ShapeBuilder, nearest,
 };
 use crate::value::Value;
 
@@ -93,7 +93,7 @@ impl<'a> Keywords<'a> {
 
     /// Refuses keywords that could not mean anything here.
     fn allow_only(&self, allowed: &[&str], here: &str) -> Result<(), ReadError> {
-        const ANYWHERE: [&str; 13] = [
+        const ANYWHERE: [&str; 15] = [
             "$anchor",
             "$comment",
             "$defs",
@@ -104,8 +104,10 @@ impl<'a> Keywords<'a> {
             "deprecated",
             "description",
             "examples",
+            "readOnly",
             "title",
             "type",
+            "writeOnly",
             "x-ricordo",
         ];
         let useless = self.members.iter().find(|member| {
@@ -342,29 +344,80 @@ fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError> 
     if let Some(node) = keywords.get("default") {
         part.default = Some(node.value()?);
     }
+    part.readonly |= keywords.get("readOnly").map(|node| node.flag()).transpose()?.unwrap_or(false);
+    part.secret |= keywords.get("writeOnly").map(|node| node.flag()).transpose()?.unwrap_or(false);
     for member in keywords.get("x-ricordo").map(|node| node.members()).transpose()?.into_iter().flatten() {
         keywords::check_own(&member)?;
-        if member.name == "reveal" {
-            let reveal = member.node.string()?;
-            part.reveal = match &*reveal {
-                "touched" => Reveal::Touched,
-                "always" => Reveal::Always,
-                "submit" => return Err(member.node.error("“submit” is not supported yet")),
-                _ => return Err(member.node.error("“reveal” is “touched” or “always”")),
-            };
-            continue;
-        }
-        for message in member.node.members()? {
-            let Some(kind) = FindingKind::of_name(&message.name) else {
-                let near = nearest(&message.name, FindingKind::ALL.map(FindingKind::name));
-                return Err(message
-                    .name_error(format!("there is no finding “{}”", message.name))
-                    .nearest(near));
-            };
-            part = part.message(kind, &message.node.string()?);
+        let node = member.node;
+        match &*member.name {
+            "reveal" => part.reveal = read_reveal(node)?,
+            "commit" => part.commit = read_commit(node)?,
+            "display" => part.display = Some(read_display(node)?),
+            "local" => part.local = node.flag()?,
+            _ => part = with_messages(part, node)?,
         }
     }
     Ok(part)
+}
+
+fn with_messages(mut part: Part, node: Node<'_>) -> Result<Part, ReadError> {
+    for message in node.members()? {
+        let Some(kind) = FindingKind::of_name(&message.name) else {
+            let near = nearest(&message.name, FindingKind::ALL.map(FindingKind::name));
+            return Err(message.name_error(format!("there is no finding “{}”", message.name)).nearest(near));
+        };
+        part = part.message(kind, &message.node.string()?);
+    }
+    Ok(part)
+}
+
+fn read_reveal(node: Node<'_>) -> Result<Reveal, ReadError> {
+    match &*node.string()? {
+        "touched" => Ok(Reveal::Touched),
+        "always" => Ok(Reveal::Always),
+        "submit" => Err(node.error("“submit” is not supported yet")),
+        _ => Err(node.error("“reveal” is “touched” or “always”")),
+    }
+}
+
+fn read_commit(node: Node<'_>) -> Result<Commit, ReadError> {
+    const EXPECTED: &str = "“commit” is “input”, “leave”, or a pause such as {\"pause_ms\": 300}";
+    if node.is_object() {
+        return match &node.members()?[..] {
+            [pause] if pause.name == "pause_ms" => Ok(Commit::Pause { milliseconds: pause.node.count()? }),
+            _ => Err(node.error(EXPECTED)),
+        };
+    }
+    match node.string().as_deref() {
+        Ok("input") => Ok(Commit::Input),
+        Ok("leave") => Ok(Commit::Leave),
+        _ => Err(node.error(EXPECTED)),
+    }
+}
+
+fn read_display(node: Node<'_>) -> Result<DisplayFormat, ReadError> {
+    const KNOWN: [&str; 4] = ["decimals", "grouping", "decimal_comma", "pattern"];
+    let members = node.members()?;
+    let (mut number, mut pattern) = (NumberFormat::default(), None);
+    for member in &members {
+        match &*member.name {
+            "decimals" => number.decimals = Some(u32::try_from(member.node.count()?).unwrap_or(u32::MAX)),
+            "grouping" => number.grouping = member.node.flag()?,
+            "decimal_comma" => number.decimal_comma = member.node.flag()?,
+            "pattern" => pattern = Some(member.node.string()?),
+            name => {
+                let message = format!("a display format has no “{name}”; it has {}", KNOWN.join(", "));
+                return Err(member.name_error(message).nearest(nearest(name, KNOWN)));
+            }
+        }
+    }
+    match pattern {
+        Some(_) if members.len() > 1 => {
+            Err(node.error("a “pattern” is for dates and times, and has nothing beside it"))
+        }
+        Some(pattern) => Ok(DisplayFormat::Pattern(pattern.as_ref().into())),
+        None => Ok(DisplayFormat::Number(number)),
+    }
 }
 
 /// What the value must keep to.

@@ -7,20 +7,20 @@ use crate::rules::Finding;
 use crate::shape::Kind;
 use crate::value::{Record, Value};
 
-/// The state of a form as one record, whose members stand in the order of the definition. Print it with
-/// `{}` as JSON on one line, or with `{:#}` on many.
+/// The state of a form as one record, whose members stand in the order of the definition. Secrets are hidden.
+/// Print it with `{}` as JSON on one line, or with `{:#}` on many.
 pub fn dump(engine: &Engine) -> Value {
     let form = engine.view(engine.root());
     let (mut fields, mut lists) = (Record::new(), Record::new());
     collect(form, &mut fields, &mut lists);
     record([
-        ("value", form.value()),
-        ("baseline", form.baseline()),
+        ("value", form.masked_value()),
+        ("baseline", form.masked_baseline()),
         ("dirty", form.is_dirty().into()),
         ("touched", form.is_touched().into()),
         ("valid", form.is_valid().into()),
-        ("uncommitted", false.into()),
-        ("status", "editing".into()),
+        ("uncommitted", form.is_uncommitted().into()),
+        ("status", engine.flags().status.name().into()),
         ("submits", 0.into()),
         ("findings", findings(form)),
         ("conflicts", Value::List(Vec::new())),
@@ -50,18 +50,23 @@ fn collect(place: PlaceView<'_>, fields: &mut Record, lists: &mut Record) {
 }
 
 fn field(place: PlaceView<'_>) -> Value {
-    let value = place.value();
+    let value = place.masked_value();
     let mut members = Record::new();
     if place.part().is_field() {
-        members.insert("entry", place.entry().as_ref().into());
-        members.insert("display", value.to_text().as_ref().into());
+        members.insert("entry", place.masked_entry().as_ref().into());
+        members.insert("display", place.display().into());
     }
     members.insert("value", if value == Value::Blank { Value::Null } else { value });
     members.insert("dirty", place.is_dirty().into());
     members.insert("touched", place.is_touched().into());
     members.insert("valid", place.is_valid().into());
-    if place.part().required {
-        members.insert("required", true.into());
+    let flags = [
+        ("required", place.is_required()),
+        ("readonly", place.is_readonly()),
+        ("uncommitted", place.is_uncommitted()),
+    ];
+    for (name, _) in flags.into_iter().filter(|(_, is_set)| *is_set) {
+        members.insert(name, true.into());
     }
     members.insert("findings", findings(place));
     members.into()

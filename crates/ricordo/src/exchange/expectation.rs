@@ -1,7 +1,7 @@
 //! Expectations: what a journal says a form should be like.
 
 use super::ReadError;
-use super::json::Member;
+use super::json::{Member, Node};
 use super::members::{read_pointer, refuse_unknown};
 use crate::engine::{Engine, PlaceView};
 use crate::rules::Finding;
@@ -18,11 +18,28 @@ pub struct Expectation {
     touched: Option<bool>,
     valid: Option<bool>,
     required: Option<bool>,
+    readonly: Option<bool>,
+    uncommitted: Option<bool>,
+    display: Option<String>,
+    status: Option<String>,
     findings: Option<Vec<FindingKind>>,
 }
 
-const KNOWN: [&str; 8] = ["path", "entry", "value", "dirty", "touched", "valid", "required", "findings"];
-const UNSUPPORTED: [&str; 5] = ["display", "uncommitted", "relevant", "readonly", "status"];
+const KNOWN: [&str; 12] = [
+    "path",
+    "entry",
+    "display",
+    "value",
+    "dirty",
+    "touched",
+    "uncommitted",
+    "valid",
+    "required",
+    "readonly",
+    "status",
+    "findings",
+];
+const UNSUPPORTED: [&str; 1] = ["relevant"];
 
 impl Expectation {
     pub(super) fn read(members: &[Member<'_>]) -> Result<Self, ReadError> {
@@ -37,6 +54,10 @@ impl Expectation {
                 "touched" => expectation.touched = Some(node.flag()?),
                 "valid" => expectation.valid = Some(node.flag()?),
                 "required" => expectation.required = Some(node.flag()?),
+                "readonly" => expectation.readonly = Some(node.flag()?),
+                "uncommitted" => expectation.uncommitted = Some(node.flag()?),
+                "display" => expectation.display = Some(node.string()?.into_owned()),
+                "status" => expectation.status = Some(read_status(node)?),
                 "findings" => {
                     let mut kinds = Vec::new();
                     for item in node.items()? {
@@ -56,6 +77,11 @@ impl Expectation {
             }
         }
         refuse_unknown(members, &KNOWN, "expect")?;
+        if let (Some(_), Some(status)) =
+            (&expectation.path, members.iter().find(|member| member.name == "status"))
+        {
+            return Err(status.name_error("only the whole form has a “status”: leave “path” out"));
+        }
         Ok(expectation)
     }
 
@@ -72,9 +98,15 @@ impl Expectation {
                 differences.push(format!("expected {what} {expected} at {}, found {found}", Named(&pointer)));
             }
         };
+        let quoted = |text: &str| Value::from(text).to_string();
         if let Some(entry) = &self.entry {
-            let quoted = |text: &str| Value::from(text).to_string();
             differ("entry", quoted(entry), quoted(&place.entry()));
+        }
+        if let Some(display) = &self.display {
+            differ("display", quoted(display), quoted(&place.display()));
+        }
+        if let Some(status) = &self.status {
+            differ("status", quoted(status), quoted(engine.flags().status.name()));
         }
         if let Some(value) = &self.value
             && !engine.holds(place.id(), value)
@@ -85,7 +117,9 @@ impl Expectation {
             ("dirty", self.dirty, place.is_dirty()),
             ("touched", self.touched, place.is_touched()),
             ("valid", self.valid, place.is_valid()),
-            ("required", self.required, place.part().required),
+            ("required", self.required, place.is_required()),
+            ("readonly", self.readonly, place.is_readonly()),
+            ("uncommitted", self.uncommitted, place.is_uncommitted()),
         ];
         for (what, expected, found) in flags {
             if let Some(expected) = expected {
@@ -104,6 +138,17 @@ impl Expectation {
             if self.path.is_some() { place.findings() } else { place.all_findings() };
         findings.into_iter().map(|finding| finding.kind).collect()
     }
+}
+
+/// The name of a status.
+fn read_status(node: Node<'_>) -> Result<String, ReadError> {
+    const KNOWN: [&str; 4] = ["editing", "submitting", "accepted", "rejected"];
+    let name = node.string()?.into_owned();
+    if KNOWN.contains(&name.as_str()) {
+        return Ok(name);
+    }
+    let message = format!("there is no status “{name}”; there are {}", KNOWN.join(", "));
+    Err(node.error(message).nearest(nearest(&name, KNOWN)))
 }
 
 fn names(mut kinds: Vec<FindingKind>) -> String {

@@ -5,7 +5,7 @@ use super::expectation::Expectation;
 use super::json::{Member, Node};
 use super::members::{read_pointer, refuse_unknown};
 use crate::engine::{Action, Address};
-use crate::shape::{Pointer, nearest};
+use crate::shape::{Choice, Choices, Pointer, nearest};
 use crate::value::Value;
 
 /// One line of a journal.
@@ -90,12 +90,11 @@ enum Form {
 }
 
 const PATCH_OPERATIONS: [&str; 6] = ["add", "remove", "replace", "move", "copy", "test"];
-const OPERATIONS: [&str; 16] = [
-    "add", "clear", "copy", "enter", "expect", "focus", "group", "leave", "move", "redo", "remove",
-    "replace", "reset", "swap", "test", "undo",
+const OPERATIONS: [&str; 19] = [
+    "add", "choices", "clear", "copy", "enter", "event", "expect", "focus", "group", "leave", "move", "redo",
+    "remove", "replace", "reset", "swap", "test", "undo", "wait",
 ];
-const UNSUPPORTED: [&str; 8] =
-    ["accept", "choices", "event", "rebase", "reject", "resolve", "submit", "wait"];
+const UNSUPPORTED: [&str; 5] = ["accept", "rebase", "reject", "resolve", "submit"];
 
 /// The members of an action, which are all to be asked for.
 struct Members<'a> {
@@ -179,6 +178,18 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
             (Action::Swap { row: given.address("path")?, with: given.address("with")? }, &["path", "with"])
         }
         "test" => (Action::Test { at: given.address("path")?, value: given.value()? }, &["path", "value"]),
+        "choices" => {
+            let choices = given.needed("choices")?;
+            let choices = if choices.is_null() { None } else { Some(read_choices(choices)?) };
+            (Action::Choices { at: given.address("path")?, choices }, &["path", "choices"])
+        }
+        "wait" => (Action::Wait { milliseconds: given.needed("ms")?.count()? }, &["ms"]),
+        "event" => {
+            let at = given.get("path").map(read_pointer).transpose()?.map(Address::from);
+            let name = given.needed("name")?.string()?.into_owned();
+            let value = given.get("value").map(|node| node.value()).transpose()?.unwrap_or_default();
+            (Action::Event { at, name, value }, &["path", "name", "value"])
+        }
         "undo" => (Action::Undo, &[]),
         "redo" => (Action::Redo, &[]),
         "group" => {
@@ -199,4 +210,27 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
         refuse_unknown(&given.given, known, &given.op)?;
     }
     Ok(action)
+}
+
+/// Choices as a list of values, with or without labels.
+fn read_choices(node: Node<'_>) -> Result<Choices, ReadError> {
+    let choice = |item: Node<'_>| {
+        if !item.is_object() {
+            return Ok(Choice { value: item.value()?, label: None });
+        }
+        let (mut value, mut label) = (None, None);
+        for member in item.members()? {
+            match &*member.name {
+                "value" => value = Some(member.node.value()?),
+                "label" => label = Some(member.node.string()?.as_ref().into()),
+                name => {
+                    let message = format!("a choice has a “value” and a “label”, but no “{name}”");
+                    return Err(member.name_error(message).nearest(nearest(name, ["value", "label"])));
+                }
+            }
+        }
+        let value = value.ok_or_else(|| item.error("a choice needs a “value”, which is what is stored"))?;
+        Ok(Choice { value, label })
+    };
+    node.items()?.into_iter().map(choice).collect::<Result<Vec<_>, _>>().map(Choices::new)
 }

@@ -5,7 +5,7 @@ use super::json::Member;
 use crate::shape::nearest;
 
 /// Keywords that are heeded, on whatever they are for.
-pub(super) const SUPPORTED: [&str; 32] = [
+pub(super) const SUPPORTED: [&str; 34] = [
     "$comment",
     "$defs",
     "$id",
@@ -31,10 +31,12 @@ pub(super) const SUPPORTED: [&str; 32] = [
     "multipleOf",
     "oneOf",
     "properties",
+    "readOnly",
     "required",
     "title",
     "type",
     "uniqueItems",
+    "writeOnly",
     "x-ricordo",
     // Said of a document by many editors, and without meaning for a form.
     "$vocabulary",
@@ -42,7 +44,7 @@ pub(super) const SUPPORTED: [&str; 32] = [
 ];
 
 /// Keywords of JSON Schema 2020-12 that check or say something which is not supported.
-const UNSUPPORTED: [&str; 28] = [
+const UNSUPPORTED: [&str; 26] = [
     "$dynamicAnchor",
     "$dynamicRef",
     "allOf",
@@ -64,31 +66,19 @@ const UNSUPPORTED: [&str; 28] = [
     "patternProperties",
     "prefixItems",
     "propertyNames",
-    "readOnly",
     "then",
     "unevaluatedItems",
     "unevaluatedProperties",
-    "writeOnly",
     "dependencies",
     "definitions",
 ];
 
 /// What may stand under `x-ricordo`.
-pub(super) const OWN: [&str; 2] = ["messages", "reveal"];
+pub(super) const OWN: [&str; 5] = ["commit", "display", "local", "messages", "reveal"];
 
 /// What is planned to stand under `x-ricordo`.
-const OWN_UNSUPPORTED: [&str; 10] = [
-    "calculate",
-    "choices",
-    "commit",
-    "constraint",
-    "counterpart",
-    "display",
-    "key",
-    "local",
-    "readonly",
-    "relevant",
-];
+const OWN_UNSUPPORTED: [&str; 8] =
+    ["calculate", "choices", "constraint", "counterpart", "key", "readonly", "relevant", "required"];
 
 /// Refuses a keyword that is not heeded.
 pub(super) fn check(member: &Member<'_>) -> Result<(), ReadError> {

@@ -62,6 +62,12 @@
 //! | `unique_items` | list | no two rows hold the same value |
 //! | `default = EXPRESSION` | any field | what a new row holds |
 //! | `reveal = "always"` | any field | findings are shown at once |
+//! | `commit = "leave"`, `pause_ms = N` | typed field | typing takes effect when the field is left, or after a pause |
+//! | `decimals = N`, `grouping`, `decimal_comma` | number | how it is shown where nobody is typing |
+//! | `display = "%d/%m/%Y"` | date, time | how it is shown where nobody is typing: a pattern of `strftime` |
+//! | `readonly` | any field | a person may not change it |
+//! | `secret` | field | shown as `•••` in dumps, journals and messages |
+//! | `local` | any field | beside the record: bound and checked, but no part of its value; its type has a [`Default`] |
 //!
 //! Names are as `serde` would have them: `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` are heeded.
 
@@ -153,7 +159,8 @@ pub mod derived {
     use crate::shape::{Route, Step};
 
     pub use crate::shape::{
-        Choice, Choices, FindingKind, Format, Kind, Part, Reveal, ShapeBuilder, ShapeError,
+        Choice, Choices, Commit, DisplayFormat, FindingKind, Format, Kind, NumberFormat, Part, Reveal,
+        ShapeBuilder, ShapeError,
     };
     pub use rust_decimal::Decimal;
 
@@ -187,6 +194,16 @@ pub mod derived {
     /// The error for a text that is none of an enum's variants.
     pub fn no_variant<T>(value: &Value) -> Result<T, Misfit> {
         Err(mismatch("one of the choices", value))
+    }
+
+    /// The number format of a part, of which nothing was said at first.
+    pub fn number_format(part: &mut Part) -> &mut NumberFormat {
+        loop {
+            match part.display {
+                Some(DisplayFormat::Number(ref mut format)) => return format,
+                _ => part.display = Some(DisplayFormat::Number(NumberFormat::default())),
+            }
+        }
     }
 
     /// A number that the derive macro has found to be one.

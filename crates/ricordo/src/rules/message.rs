@@ -2,12 +2,14 @@
 
 use rust_decimal::Decimal;
 
-use crate::shape::{FindingKind, Kind, Part, shorten};
+use crate::shape::{Choices, FindingKind, Part, shorten};
 use crate::value::{Value, write_number};
 
 /// What a finding is about.
 pub(crate) struct Subject<'a> {
     pub(crate) part: &'a Part,
+    /// What the field is chosen from now.
+    pub(crate) choices: Option<&'a Choices>,
     /// What stands in the widget.
     pub(crate) entry: &'a str,
     pub(crate) value: &'a Value,
@@ -45,9 +47,9 @@ pub(crate) fn message(kind: FindingKind, subject: &Subject<'_>) -> String {
         FindingKind::StepMismatch => {
             format!("Must be a multiple of {}.", write_number(constraints.multiple_of.unwrap_or_default()))
         }
-        FindingKind::BadInput => match &part.kind {
-            Kind::Choice(choices) => format!("“{entry}” is not one of: {choices}."),
-            kind => format!("“{entry}” is not {}.", kind.expectation()),
+        FindingKind::BadInput => match subject.choices {
+            Some(choices) => format!("“{entry}” is not one of: {choices}."),
+            None => format!("“{entry}” is not {}.", part.kind.expectation()),
         },
         FindingKind::TooFew => {
             format!(
@@ -67,9 +69,9 @@ pub(crate) fn message(kind: FindingKind, subject: &Subject<'_>) -> String {
             Some((first, second)) => format!("Rows {} and {} are the same.", first + 1, second + 1),
             None => "Two rows are the same.".to_owned(),
         },
-        FindingKind::NotListed => match &part.kind {
-            Kind::Choice(choices) => format!("“{entry}” is not one of: {choices}."),
-            _ => format!("“{entry}” is not among the choices."),
+        FindingKind::NotListed => match subject.choices {
+            Some(choices) if choices.iter().len() > 0 => format!("“{entry}” is not one of: {choices}."),
+            _ => format!("“{entry}” is not offered; there is nothing to choose from."),
         },
     }
 }

@@ -5,7 +5,7 @@ mod message;
 
 use rust_decimal::Decimal;
 
-use crate::shape::{Constraints, FindingKind, Format, Kind, Misfit, Part, Pointer};
+use crate::shape::{Choices, Constraints, FindingKind, Format, Misfit, Part, Pointer};
 use crate::value::Value;
 pub(crate) use message::{Subject, message};
 
@@ -33,7 +33,13 @@ impl Finding {
 
 /// What is wrong with a field. Of an empty value only `required` has something to say; of what cannot be
 /// read, nothing else is known.
-pub(crate) fn check_field(part: &Part, value: &Value, unreadable: bool, mut found: impl FnMut(FindingKind)) {
+pub(crate) fn check_field(
+    part: &Part,
+    choices: Option<&Choices>,
+    value: &Value,
+    unreadable: bool,
+    mut found: impl FnMut(FindingKind),
+) {
     if unreadable {
         return found(FindingKind::BadInput);
     }
@@ -43,9 +49,7 @@ pub(crate) fn check_field(part: &Part, value: &Value, unreadable: bool, mut foun
         }
         return;
     }
-    if let Kind::Choice(choices) = &part.kind
-        && !choices.offers(value)
-    {
+    if choices.is_some_and(|choices| !choices.offers(value)) {
         found(FindingKind::NotListed);
     }
     match value {
@@ -120,10 +124,11 @@ pub(crate) fn check_record(part: &Part, present: bool, mut found: impl FnMut(Fin
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::shape::Kind;
 
     fn kinds(part: &Part, value: impl Into<Value>) -> Vec<&'static str> {
         let mut kinds = Vec::new();
-        check_field(part, &value.into(), false, |kind| kinds.push(kind.name()));
+        check_field(part, part.kind.choices(), &value.into(), false, |kind| kinds.push(kind.name()));
         kinds
     }
 

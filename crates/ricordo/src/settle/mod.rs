@@ -1,6 +1,16 @@
-//! Settling: bringing everything that follows from a change up to date, once.
+//! Settling: bringing everything that follows from a change up to date, once; and looking at places in a way
+//! that is taken down, so that it is known what follows from what.
 //!
 //! What follows from a change is, so far, what is wrong with the places it touched.
+
+mod aspects;
+mod reads;
+mod view;
+
+pub use aspects::Aspects;
+pub use reads::Reads;
+pub(crate) use reads::{Glance, Reach};
+pub use view::PlaceView;
 
 use crate::rules;
 use crate::tree::{Body, Faults, PlaceId, Tree, Undo};
@@ -30,7 +40,12 @@ pub(crate) fn settle(tree: &mut Tree) {
                 check_all(tree, place);
                 check_lists_around(tree, place);
             }
+            Undo::Choices { place, .. } => check(tree, place),
+            Undo::PartChoices { part, .. } => {
+                tree.places_of(part).into_iter().for_each(|place| check(tree, place));
+            }
             Undo::RowMade { .. }
+            | Undo::Focus { .. }
             | Undo::Baseline { .. }
             | Undo::NewBaseline
             | Undo::Displaced { .. }
@@ -69,7 +84,9 @@ fn check(tree: &mut Tree, place: PlaceId) {
     let part = tree.part(place);
     let found = |kind| faults.push(kind);
     match &tree.node(place).body {
-        Body::Field(field) => rules::check_field(part, &field.value, field.unreadable, found),
+        Body::Field(field) => {
+            rules::check_field(part, tree.choices(place), &field.value, field.unreadable, found);
+        }
         Body::Record(record) => rules::check_record(part, record.container.is_present(), found),
         Body::List(list) => {
             let rows = list.container.is_present().then(|| list.sequence.len());

@@ -4,11 +4,11 @@ use std::any::TypeId;
 use std::sync::Arc;
 
 use indexmap::map::Entry;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use thiserror::Error;
 
 use super::fit::{DEEPEST, Misfit};
-use super::{Fields, Kind, ListId, Part, PartId, RecordId, Shape};
+use super::{Commit, Fields, Kind, ListId, Part, PartId, RecordId, Shape};
 
 /// Why parts do not make a shape.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
@@ -127,7 +127,9 @@ impl ShapeBuilder {
         let Some(lists) = lists else {
             return Err(ShapeError::new(None, "a list was opened but not given an item"));
         };
-        let mut shape = Shape { parts: self.parts, records: self.records, lists, root };
+        let has_secrets = self.parts.iter().any(|part| part.secret);
+        let mut shape = Shape { parts: self.parts, records: self.records, lists, root, has_secrets };
+        shape.check_parts()?;
         Extents::check(&shape)?;
         for id in (0..shape.parts.len()).map(|position| PartId(index(position))) {
             if let Some(default) = shape.parts[id.0 as usize].default.take() {
@@ -139,6 +141,33 @@ impl ShapeBuilder {
             }
         }
         Ok(shape)
+    }
+}
+
+impl Shape {
+    /// Refuses what is said of a part that it does not suit.
+    fn check_parts(&self) -> Result<(), ShapeError> {
+        let of_records = self.records.iter().flat_map(Fields::values);
+        let beside: FxHashSet<PartId> = of_records.copied().collect();
+        for (part, id) in self.parts.iter().zip(0..).map(|(part, at)| (part, PartId(at))) {
+            let refuse = |problem: String| Err(ShapeError::new(Some(id), problem));
+            if let Some(problem) = part.display.as_ref().and_then(|format| format.problem(&part.kind)) {
+                return refuse(problem);
+            }
+            if part.local && !beside.contains(&id) {
+                return refuse("only a field of a record can be beside it, as “local” says".to_owned());
+            }
+            let is_typed =
+                !matches!(part.kind, Kind::Flag | Kind::Choice(_) | Kind::Record(_) | Kind::List(_));
+            if part.commit != Commit::Input && !is_typed {
+                let expectation = part.kind.expectation();
+                return refuse(format!("“commit” is for what is typed, not for {expectation}"));
+            }
+            if part.secret && !part.is_field() {
+                return refuse(format!("a secret is a field, not {}", part.kind.expectation()));
+            }
+        }
+        Ok(())
     }
 }
 

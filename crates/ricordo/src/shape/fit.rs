@@ -137,6 +137,11 @@ impl Shape {
                 let misfit = Misfit::here(format!("has no field “{name}”{near}"));
                 return Err(Misfit { member: Some(name.to_owned()), ..misfit });
             };
+            if self.part(part).local {
+                let misfit =
+                    Misfit::here(format!("is given “{name}”, which is beside the record, and no part of it"));
+                return Err(Misfit { member: Some(name.to_owned()), ..misfit });
+            }
             let value = self.fit_below(part, value, depth + 1).map_err(|misfit| misfit.in_member(name))?;
             order.push(position);
             Ok((field.clone(), value))
@@ -157,6 +162,7 @@ impl Shape {
             (Some(value), _) => value.clone(),
             (None, Kind::Record(record)) if !described.nullable => {
                 let members = self.records[record.0 as usize].iter();
+                let members = members.filter(|(_, field)| !self.part(**field).local);
                 let mut blank = Record::new();
                 for (name, value) in members.map(|(name, field)| (name, self.blank(*field))) {
                     if value != Value::Blank {
@@ -177,6 +183,7 @@ fn unexpected(part: &Part, value: &Value) -> Misfit {
     };
     let or_null = if part.nullable { " or null" } else { "" };
     let given = match value {
+        value if part.secret => format!("{}, a secret", value.sort()),
         Value::Text(text) => format!("a text, “{}”", shorten(text)),
         Value::Number(_) | Value::Flag(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_) => {
             format!("{}, {}", value.sort(), value.to_text())

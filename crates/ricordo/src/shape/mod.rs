@@ -5,7 +5,10 @@
 //! may contain itself, through lists and through records that may be null.
 
 mod build;
+mod choices;
+mod display;
 mod fit;
+mod mask;
 mod nearest;
 mod part;
 mod pointer;
@@ -17,11 +20,13 @@ use indexmap::IndexMap;
 use smallvec::SmallVec;
 
 pub use build::{ShapeBuilder, ShapeError};
+pub use choices::{Choice, Choices};
+pub use display::{DisplayFormat, NumberFormat};
 pub use fit::Misfit;
 pub(crate) use fit::{DEEPEST, shorten};
+pub(crate) use mask::MASK;
 pub use nearest::nearest;
-pub use part::{Choice, Choices, OffsetRule};
-pub use part::{Constraints, FindingKind, Format, Kind, Part, Reveal};
+pub use part::{Commit, Constraints, FindingKind, Format, Kind, OffsetRule, Part, Reveal};
 pub(crate) use pointer::Named;
 pub use pointer::{Pointer, PointerError};
 pub use reading::Reading;
@@ -60,6 +65,7 @@ pub struct Shape {
     records: Vec<Fields>,
     lists: Vec<PartId>,
     root: PartId,
+    has_secrets: bool,
 }
 
 impl Shape {
@@ -93,6 +99,21 @@ impl Shape {
     pub(crate) fn field_at(&self, record: RecordId, position: u32) -> Option<(&Arc<str>, PartId)> {
         let (name, part) = self.records[record.0 as usize].get_index(position as usize)?;
         Some((name, *part))
+    }
+
+    /// Whether any part is a secret.
+    pub(crate) fn has_secrets(&self) -> bool {
+        self.has_secrets
+    }
+
+    /// The part of the place at a pointer, in whichever rows: the tokens for rows are passed over. Nothing if there
+    /// is no such place.
+    pub(crate) fn part_at(&self, pointer: &Pointer) -> Option<PartId> {
+        pointer.tokens().try_fold(self.root, |part, token| match self.part(part).kind {
+            Kind::Record(record) => self.field(record, &token).map(|(_, part)| part),
+            Kind::List(list) => Some(self.item(list)),
+            _ => None,
+        })
     }
 
     /// The field name nearest to one that does not exist, for the message that says so.

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use rust_decimal::Decimal;
 
-use super::{ListId, RecordId};
+use super::{Choices, DisplayFormat, ListId, RecordId};
 use crate::value::{DateTime, Value};
 
 /// What a shape says of a place.
@@ -29,6 +29,17 @@ pub struct Part {
     pub reveal: Reveal,
     /// Messages in the place of the library's own, by the kind of finding.
     pub messages: Vec<(FindingKind, Arc<str>)>,
+    /// How the value is shown where nobody is typing, if not by its canonical text.
+    pub display: Option<DisplayFormat>,
+    /// When typing takes effect.
+    pub commit: Commit,
+    /// Whether a person may not change the place, or anything in it.
+    pub readonly: bool,
+    /// Whether the value is a secret, which is shown as `•••` in dumps, journals and messages.
+    pub secret: bool,
+    /// Whether the place is beside the record that it is a field of: bound and checked, but no part of the
+    /// record's value, and of no account for whether that is dirty.
+    pub local: bool,
 }
 
 impl Part {
@@ -44,6 +55,11 @@ impl Part {
             default: None,
             reveal: Reveal::default(),
             messages: Vec::new(),
+            display: None,
+            commit: Commit::default(),
+            readonly: false,
+            secret: false,
+            local: false,
         }
     }
 
@@ -102,6 +118,36 @@ impl Part {
     pub fn message(mut self, kind: FindingKind, message: &str) -> Self {
         self.messages.retain(|(of, _)| *of != kind);
         self.messages.push((kind, message.into()));
+        self
+    }
+
+    /// The same part, whose value is shown in this format.
+    pub fn display(mut self, format: DisplayFormat) -> Self {
+        self.display = Some(format);
+        self
+    }
+
+    /// The same part, in which typing takes effect when `commit` says.
+    pub fn commit(mut self, commit: Commit) -> Self {
+        self.commit = commit;
+        self
+    }
+
+    /// The same part, which a person may not change.
+    pub fn readonly(mut self) -> Self {
+        self.readonly = true;
+        self
+    }
+
+    /// The same part, whose value is a secret.
+    pub fn secret(mut self) -> Self {
+        self.secret = true;
+        self
+    }
+
+    /// The same part beside the record.
+    pub fn local(mut self) -> Self {
+        self.local = true;
         self
     }
 
@@ -180,62 +226,6 @@ impl Kind {
     }
 }
 
-/// One of the values of a choice: what is stored, and what a person reads.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Choice {
-    /// What is stored: a text, a number or a flag.
-    pub value: Value,
-    /// What a person reads; the text of the value if nothing else is said.
-    pub label: Option<Arc<str>>,
-}
-
-impl Choice {
-    /// What a person reads.
-    pub fn shown(&self) -> String {
-        self.label.as_deref().map_or_else(|| self.value.to_text().into_owned(), str::to_owned)
-    }
-}
-
-/// The values of a choice, in order. Cheap to clone.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Choices(Arc<[Choice]>);
-
-impl Choices {
-    /// Choices from values and labels.
-    pub fn new(choices: impl IntoIterator<Item = Choice>) -> Self {
-        Choices(choices.into_iter().collect())
-    }
-
-    /// The choices in order.
-    pub fn iter(&self) -> std::slice::Iter<'_, Choice> {
-        self.0.iter()
-    }
-
-    /// Whether one of them is this value.
-    pub fn offers(&self, value: &Value) -> bool {
-        self.0.iter().any(|choice| choice.value == *value)
-    }
-}
-
-impl<'a> IntoIterator for &'a Choices {
-    type Item = &'a Choice;
-    type IntoIter = std::slice::Iter<'a, Choice>;
-
-    fn into_iter(self) -> Self::IntoIter {
-        self.iter()
-    }
-}
-
-impl fmt::Display for Choices {
-    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        const NAMED: usize = 8;
-        for (index, choice) in self.0.iter().take(NAMED).enumerate() {
-            write!(formatter, "{}{}", if index == 0 { "" } else { ", " }, choice.value.to_text())?;
-        }
-        if self.0.len() > NAMED { write!(formatter, " and {} more", self.0.len() - NAMED) } else { Ok(()) }
-    }
-}
-
 /// What a value must keep to. What is not said is not checked, and nothing of this is checked on an empty
 /// value, which `required` is for.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -270,6 +260,22 @@ pub struct Constraints {
 pub enum Format {
     /// A *valid email address* (HTML Living Standard, section 4.10.5.1.5).
     Email,
+}
+
+/// When typing takes effect.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Commit {
+    /// At each input.
+    #[default]
+    Input,
+    /// When the field is left.
+    Leave,
+    /// When nothing was typed for a while, or when the field is left.
+    Pause {
+        /// How long, in milliseconds.
+        milliseconds: u64,
+    },
 }
 
 /// When findings about a place are shown to a person.

@@ -2,7 +2,7 @@
 
 use rust_decimal::Decimal;
 
-use super::{Kind, Part};
+use super::{Choices, Kind, Part};
 use crate::value::{Value, read_date, read_date_time, read_number, read_time};
 
 /// What a text that was typed means.
@@ -19,42 +19,52 @@ pub enum Reading {
 impl Part {
     /// Reads what was typed into a field. Texts are taken as they are; around anything else, white space does
     /// not count. A choice is known by what is stored or by its label, and what is not offered is kept when it
-    /// could have been. Records and lists cannot be typed.
+    /// could have been. Numbers, dates and times are read in their canonical form and, failing that, in the
+    /// part's display format. Records and lists cannot be typed.
     pub fn read(&self, text: &str) -> Reading {
+        self.read_among(text, self.kind.choices())
+    }
+
+    /// Reads what was typed into a field with these choices, which may be others than the shape's.
+    pub(crate) fn read_among(&self, text: &str, choices: Option<&Choices>) -> Reading {
         if let Kind::Text = self.kind {
-            return if text.is_empty() { Reading::Empty } else { Reading::Value(text.into()) };
+            let chosen = choices.and_then(|choices| choices.named(text)).cloned();
+            let value = chosen.unwrap_or_else(|| text.into());
+            return if text.is_empty() { Reading::Empty } else { Reading::Value(value) };
         }
         let text = text.trim_ascii();
         if text.is_empty() {
             return Reading::Empty;
+        }
+        if let Some(value) = choices.and_then(|choices| choices.named(text)) {
+            return Reading::Value(value.clone());
         }
         let value = match &self.kind {
             Kind::Integer => read_number(text).ok().filter(Decimal::is_integer).map(Value::Number),
             Kind::Decimal => read_number(text).ok().map(Value::Number),
             Kind::Flag => read_flag(text),
             Kind::Date | Kind::Time | Kind::DateTime(_) => self.kind.read_time(text),
-            Kind::Choice(choices) => {
-                let stored = choices.iter().find(|choice| choice.value.to_text() == text);
-                let labelled = || choices.iter().find(|choice| choice.label.as_deref() == Some(text));
-                match stored.or_else(labelled) {
-                    Some(choice) => Some(choice.value.clone()),
-                    // A text may be offered later; where numbers or flags are, only such a one could.
-                    None if choices.iter().any(|choice| choice.value.as_text().is_some()) => {
-                        Some(text.into())
-                    }
-                    None if choices.iter().any(|choice| choice.value.as_number().is_some()) => {
-                        read_number(text).ok().map(Value::Number)
-                    }
-                    None => read_flag(text),
-                }
+            // A text may be offered later; where numbers or flags are, only such a one could.
+            Kind::Choice(choices) if choices.iter().any(|choice| choice.value.as_text().is_some()) => {
+                Some(text.into())
             }
+            Kind::Choice(choices) if choices.iter().any(|choice| choice.value.as_number().is_some()) => {
+                read_number(text).ok().map(Value::Number)
+            }
+            Kind::Choice(_) => read_flag(text),
             Kind::Text | Kind::Record(_) | Kind::List(_) => None,
         };
-        value.map_or(Reading::Unreadable, Reading::Value)
+        let displayed = || self.display.as_ref().and_then(|format| format.read(&self.kind, text));
+        value.or_else(displayed).map_or(Reading::Unreadable, Reading::Value)
     }
 }
 
 impl Kind {
+    /// The choices of a field of this kind, as the shape has them.
+    pub(crate) fn choices(&self) -> Option<&Choices> {
+        if let Kind::Choice(choices) = self { Some(choices) } else { None }
+    }
+
     /// Reads the canonical text of a date, a time, or both, where the kind is one of these.
     pub(crate) fn read_time(&self, text: &str) -> Option<Value> {
         match self {

@@ -5,7 +5,7 @@
 
 use std::sync::Arc;
 
-use super::node::{Extra, Presence};
+use super::node::{Extra, Pending, Presence};
 use super::{Body, Faults, Field, PlaceId, Summary, Tree, Undo};
 use crate::shape::Kind;
 use crate::value::{Record, Value, member_content};
@@ -32,12 +32,15 @@ impl Tree {
             self.cost.places += 1;
             let parent_before = self.node(parent).summary();
             let slot = self.node(place).slot;
+            let is_beside = self.part(place).local;
             match &mut self.nodes[parent].body {
                 Body::Record(record) => {
                     // What happens in children that the record had once is no business of its.
                     if record.children.get(slot as usize) != Some(&place) {
                         return;
                     }
+                    let (before, after) =
+                        if is_beside { (before.beside(), after.beside()) } else { (before, after) };
                     record.container.counts.shift(before.marks, after.marks);
                     let member = |summary: Summary| member_content(u64::from(slot), summary.content);
                     record.content = record.content.wrapping_sub(member(before)).wrapping_add(member(after));
@@ -80,9 +83,28 @@ impl Tree {
         let faults = Faults::from_slice(old.faults());
         let baseline = (!is_baseline).then(|| old.baseline().clone());
         let needed = baseline.is_some() || entry.is_some() || !faults.is_empty();
-        let extra = needed.then(|| Box::new(Extra { baseline, entry, faults }));
+        let extra = needed.then(|| Box::new(Extra { baseline, entry, faults, pending: None }));
         let touched = old.touched;
         self.replace_field(place, Field { value, extra, touched, unreadable });
+    }
+
+    /// Keeps what was typed until it takes effect.
+    pub(crate) fn set_pending(&mut self, place: PlaceId, pending: Pending) {
+        let Some(old) = self.field(place) else { return };
+        if old.pending() == Some(&pending) {
+            return;
+        }
+        let mut new = Field { value: old.value.clone(), extra: old.extra.clone(), ..*old };
+        new.with_extra(|extra| extra.pending = Some(pending));
+        self.replace_field(place, new);
+    }
+
+    /// Gives the focus to a place, or to none.
+    pub(crate) fn set_focus(&mut self, place: Option<PlaceId>) {
+        let before = std::mem::replace(&mut self.focus, place);
+        if before != place {
+            self.log.push(Undo::Focus { before });
+        }
     }
 
     pub(super) fn replace_field(&mut self, place: PlaceId, new: Field) {
@@ -175,6 +197,7 @@ impl Tree {
     pub(super) fn free(&mut self, place: PlaceId) {
         self.cost.places += 1;
         self.epochs.remove(&place);
+        self.choices.forget(place);
         match self.nodes.remove(place).map(|node| node.body) {
             Some(Body::Record(record)) => record.children.iter().for_each(|child| self.free(*child)),
             Some(Body::List(list)) => list.rows.iter().for_each(|row| self.free(row.place)),

@@ -47,6 +47,9 @@ impl Tree {
         let fields = shape.fields(record).zip(0_u32..);
         let children = fields.map(|((name, part), slot)| {
             // Fitted members come in the order of the fields, with blank ones left out.
+            if shape.part(part).local {
+                return self.load(part, place, slot, shape.blank(part));
+            }
             let value = members.next_if(|(given, _)| **given == *name).map(|(_, value)| value);
             let child = self.load(part, place, slot, value.unwrap_or_default());
             content =

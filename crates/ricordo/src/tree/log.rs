@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use super::node::{Container, Presence};
 use super::sequence::Key;
 use super::{Body, Faults, Field, PlaceId, Tree};
+use crate::shape::{Choices, PartId};
 use crate::value::Value;
 
 /// What a list compares with.
@@ -54,15 +55,30 @@ pub(crate) enum Undo {
     Baseline { list: PlaceId, before: Box<ListBaseline> },
     /// The form took a new baseline, so that what went before cannot be undone.
     NewBaseline,
+    /// This place had the focus.
+    Focus { before: Option<PlaceId> },
+    /// The field had these choices of its own.
+    Choices { place: PlaceId, before: Option<Choices> },
+    /// All fields of this part had these choices.
+    PartChoices { part: PartId, before: Option<Choices> },
     /// The place was reset last at this count of resets, or never.
     Epoch { place: PlaceId, before: Option<u64> },
 }
 
 impl Undo {
-    /// Whether an undo needs it: what is wrong is found out anew, that a place was reset stays true, and a row
-    /// that was made stays known, for the case that the undo is undone.
+    /// Whether an undo needs it: what is wrong is found out anew, that a place was reset stays true, a row
+    /// that was made stays known, for the case that the undo is undone, and neither the focus nor the choices
+    /// are what a person has put into the form.
     pub(crate) fn is_for_history(&self) -> bool {
-        !matches!(self, Undo::Faults { .. } | Undo::Epoch { .. } | Undo::RowMade { .. })
+        !matches!(
+            self,
+            Undo::Faults { .. }
+                | Undo::Epoch { .. }
+                | Undo::RowMade { .. }
+                | Undo::Focus { .. }
+                | Undo::Choices { .. }
+                | Undo::PartChoices { .. }
+        )
     }
 
     /// About how much memory hangs on it, in bytes.
@@ -84,6 +100,11 @@ impl Undo {
         }
     }
 
+    /// The field whose state it tells, if it is of one.
+    pub(crate) fn field(&self) -> Option<PlaceId> {
+        if let Undo::Field { place, .. } = self { Some(*place) } else { None }
+    }
+
     /// Whether places came or went.
     pub(crate) fn is_structural(&self) -> bool {
         match self {
@@ -99,6 +120,9 @@ impl Undo {
             | Undo::RowMoved { .. }
             | Undo::Displaced { .. }
             | Undo::NewBaseline
+            | Undo::Focus { .. }
+            | Undo::Choices { .. }
+            | Undo::PartChoices { .. }
             | Undo::Epoch { .. } => false,
         }
     }
@@ -215,6 +239,9 @@ impl Tree {
                 self.log.extend(reversal);
             }
             Undo::Baseline { list, before } => self.set_list_baseline(list, *before),
+            Undo::Focus { before } => self.set_focus(before),
+            Undo::Choices { place, before } => self.set_choices(place, before),
+            Undo::PartChoices { part, before } => self.set_part_choices(part, before),
             Undo::Epoch { place, before } => {
                 match before {
                     Some(epoch) => self.epochs.insert(place, epoch),

@@ -6,6 +6,7 @@
 //! the `log` how to take the change back.
 
 mod change;
+mod choices;
 mod cost;
 mod list;
 mod load;
@@ -23,11 +24,12 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 use slotmap::{Key as _, SlotMap};
 
+use choices::RunTimeChoices;
 pub use cost::Cost;
 pub(crate) use locate::NoPlace;
 pub(crate) use log::Undo;
 pub use node::PlaceId;
-pub(crate) use node::{Body, Faults, Field, ListBody, Marks, Node, Presence, RecordBody, Summary};
+pub(crate) use node::{Body, Faults, Field, ListBody, Marks, Node, Pending, Presence, RecordBody, Summary};
 
 use crate::shape::{Part, Shape};
 use crate::value::Value;
@@ -40,6 +42,9 @@ pub(crate) struct Tree {
     root: PlaceId,
     /// What is seen of a place that was freed: a field without anything in it.
     nowhere: Node,
+    /// The place that has the focus.
+    focus: Option<PlaceId>,
+    choices: RunTimeChoices,
     /// When each place was last reset itself, as a count of all resets.
     epochs: FxHashMap<PlaceId, u64>,
     resets: u64,
@@ -61,6 +66,8 @@ impl Tree {
                 slot: 0,
                 body: Body::Field(Field::default()),
             },
+            focus: None,
+            choices: RunTimeChoices::default(),
             epochs: FxHashMap::default(),
             resets: 0,
             cost: Cost::default(),
@@ -78,6 +85,11 @@ impl Tree {
     /// The form itself.
     pub(crate) fn root(&self) -> PlaceId {
         self.root
+    }
+
+    /// The place that has the focus, if that is still there.
+    pub(crate) fn focus(&self) -> Option<PlaceId> {
+        self.focus.filter(|place| self.is_there(*place))
     }
 
     pub(crate) fn node(&self, place: PlaceId) -> &Node {

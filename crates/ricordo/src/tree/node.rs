@@ -54,7 +54,23 @@ pub(crate) struct Extra {
     pub(crate) baseline: Option<Value>,
     /// What was typed, where it is not the canonical text of the value.
     pub(crate) entry: Option<Arc<str>>,
+    /// What was typed and has not taken effect yet.
+    pub(crate) pending: Option<Pending>,
     pub(crate) faults: Faults,
+}
+
+/// A text that was typed and has not taken effect yet.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Pending {
+    pub(crate) text: Arc<str>,
+    /// When it takes effect by itself, on the form's clock, in milliseconds.
+    pub(crate) due: Option<u64>,
+}
+
+impl Extra {
+    fn is_needed(&self) -> bool {
+        self.baseline.is_some() || self.entry.is_some() || self.pending.is_some() || !self.faults.is_empty()
+    }
 }
 
 impl Field {
@@ -72,7 +88,13 @@ impl Field {
 
     /// What was typed, where it is not the canonical text of the value.
     pub(crate) fn typed(&self) -> Option<&Arc<str>> {
-        self.extra.as_ref()?.entry.as_ref()
+        let extra = self.extra.as_ref()?;
+        extra.pending.as_ref().map(|pending| &pending.text).or(extra.entry.as_ref())
+    }
+
+    /// What was typed and has not taken effect yet.
+    pub(crate) fn pending(&self) -> Option<&Pending> {
+        self.extra.as_ref()?.pending.as_ref()
     }
 
     /// The text that stands in the widget.
@@ -88,8 +110,7 @@ impl Field {
     pub(crate) fn with_extra(&mut self, change: impl FnOnce(&mut Extra)) {
         let mut extra = self.extra.take().unwrap_or_default();
         change(&mut extra);
-        let needed = extra.baseline.is_some() || extra.entry.is_some() || !extra.faults.is_empty();
-        self.extra = needed.then_some(extra);
+        self.extra = extra.is_needed().then_some(extra);
     }
 }
 
@@ -218,10 +239,23 @@ impl Marks {
     /// The rows of the list, or of one in it, are not those of the baseline in their order.
     pub(crate) const REORDERED: Marks = Marks(16);
 
-    /// What a reset takes back.
-    pub(crate) const RESETTABLE: Marks = Marks(1 | 2 | 4 | 16);
+    /// In the place, or in one in it, something was typed that has not taken effect yet.
+    pub(crate) const UNCOMMITTED: Marks = Marks(32);
+    /// Something beside a record in the place is not its baseline.
+    pub(crate) const DIFFERS_BESIDE: Marks = Marks(64);
 
-    const EACH: [Marks; 5] = [Marks::DIFFERS, Marks::TOUCHED, Marks::TYPED, Marks::INVALID, Marks::REORDERED];
+    /// What a reset takes back.
+    pub(crate) const RESETTABLE: Marks = Marks(1 | 2 | 4 | 16 | 32 | 64);
+
+    const EACH: [Marks; 7] = [
+        Marks::DIFFERS,
+        Marks::TOUCHED,
+        Marks::TYPED,
+        Marks::INVALID,
+        Marks::REORDERED,
+        Marks::UNCOMMITTED,
+        Marks::DIFFERS_BESIDE,
+    ];
 
     /// Whether any of these marks is set.
     pub(crate) fn has(self, marks: Marks) -> bool {
@@ -239,7 +273,7 @@ impl Marks {
 
 /// How many children have each mark.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(crate) struct Counts([u32; 5]);
+pub(crate) struct Counts([u32; 7]);
 
 impl Counts {
     /// Counts a child that had the marks `before` and has the marks `after`.
@@ -266,6 +300,16 @@ pub(crate) struct Summary {
     pub(crate) content: u64,
 }
 
+impl Summary {
+    /// What the record needs to know of a place beside it: nothing that concerns its value.
+    pub(crate) fn beside(mut self) -> Self {
+        let differs = self.marks.has(Marks::DIFFERS) || self.marks.has(Marks::DIFFERS_BESIDE);
+        self.marks.put(Marks::DIFFERS, false);
+        self.marks.put(Marks::DIFFERS_BESIDE, differs);
+        Summary { content: 0, ..self }
+    }
+}
+
 impl Node {
     pub(crate) fn summary(&self) -> Summary {
         match &self.body {
@@ -275,6 +319,7 @@ impl Node {
                 marks.put(Marks::TOUCHED, field.touched);
                 marks.put(Marks::TYPED, field.typed().is_some());
                 marks.put(Marks::INVALID, !field.faults().is_empty());
+                marks.put(Marks::UNCOMMITTED, field.pending().is_some());
                 Summary { marks, content: content_of(&field.value) }
             }
             Body::Record(record) => {

@@ -48,6 +48,9 @@ impl Tree {
         let mut members = Record::new();
         if let Kind::Record(fields) = self.part(place).kind {
             for (slot, child) in (0..).zip(children) {
+                if self.part(*child).local {
+                    continue;
+                }
                 let value = read(*child);
                 if value != Value::Blank
                     && let Some((name, _)) = self.shape().field_at(fields, slot)
@@ -73,6 +76,36 @@ impl Tree {
     /// Whether neither the place nor anything in it has an error.
     pub(crate) fn is_valid(&self, place: PlaceId) -> bool {
         !self.node(place).summary().marks.has(Marks::INVALID)
+    }
+
+    /// Whether the place, or one in it, holds a text that has not taken effect yet.
+    pub(crate) fn is_uncommitted(&self, place: PlaceId) -> bool {
+        self.node(place).summary().marks.has(Marks::UNCOMMITTED)
+    }
+
+    /// Whether a person may not change the place: it, or what it lies in, is read-only.
+    pub(crate) fn is_readonly(&self, place: PlaceId) -> bool {
+        std::iter::successors(Some(place), |place| self.parent(*place)).any(|place| self.part(place).readonly)
+    }
+
+    /// The fields in a place, or the place itself, that hold a text which has not taken effect yet.
+    pub(crate) fn uncommitted_fields(&self, place: PlaceId) -> Vec<PlaceId> {
+        let (mut found, mut rest) = (Vec::new(), vec![place]);
+        while let Some(place) = rest.pop() {
+            if !self.is_uncommitted(place) {
+                continue;
+            }
+            match &self.node(place).body {
+                Body::Field(_) => found.push(place),
+                Body::Record(record) => rest.extend(record.children.iter().rev()),
+                Body::List(list) => {
+                    let mut marked: Vec<_> = list.marked.iter().copied().collect();
+                    marked.sort_by_key(|key| std::cmp::Reverse(list.sequence.position(*key)));
+                    rest.extend(marked.into_iter().map(|key| list.rows[key as usize].place));
+                }
+            }
+        }
+        found
     }
 
     /// What a place holds when it is emptied: the baseline's own emptiness if that was empty, otherwise null
@@ -131,7 +164,10 @@ impl Tree {
         let Body::Record(record) = &self.node(place).body else { return };
         let shape = self.shape().clone();
         let children: Vec<PlaceId> = record.children.to_vec();
-        for (index, (child, (name, _))) in children.into_iter().zip(shape.fields(fields)).enumerate() {
+        for (index, (child, (name, part))) in children.into_iter().zip(shape.fields(fields)).enumerate() {
+            if shape.part(part).local {
+                continue;
+            }
             self.assign(child, members.get_near(index, name).cloned().unwrap_or_default());
         }
     }

@@ -46,7 +46,11 @@ impl Tree {
                     for (index, (child, (name, _))) in
                         children.into_iter().zip(shape.fields(fields)).enumerate()
                     {
-                        self.renew(child, members.get_near(index, name).cloned().unwrap_or_default());
+                        if self.part(child).local {
+                            self.restore(child);
+                        } else {
+                            self.renew(child, members.get_near(index, name).cloned().unwrap_or_default());
+                        }
                     }
                 }
             }

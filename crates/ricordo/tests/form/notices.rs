@@ -39,6 +39,8 @@ fn only_those_concerned_are_told_once_in_the_order_of_subscription() {
     form.enter(at::<Batch>().loaves(), "015").unwrap();
     assert_eq!(heard(), " /loaves /loaves", "another entry, though the same value");
     form.focus(at::<Batch>().loaves()).unwrap();
+    assert_eq!(heard(), " /loaves /loaves", "where the focus is decides what a widget shows");
+    form.focus(at::<Batch>().loaves()).unwrap();
     assert_eq!(heard(), "");
     form.leave(at::<Batch>().loaves()).unwrap();
     form.leave(at::<Batch>().loaves()).unwrap();

@@ -1,0 +1,80 @@
+//! What an action changed, in words.
+
+use super::{Aspects, Change, Engine, RowEdit};
+use crate::shape::{FindingKind, MASK, Named, shorten};
+use crate::value::Value;
+
+impl Engine {
+    /// What of a place is not what it was, in words: `/loaves: value 12 → 15, now dirty`. Secrets are hidden.
+    pub fn change_words(&self, change: &Change) -> String {
+        let now = self.view(change.place());
+        let aspects = change.aspects();
+        let mut words: Vec<String> = change.row_edits().iter().map(|edit| edit_words(*edit)).collect();
+        let is_secret = now.part().secret;
+        let quoted = |text: &str| {
+            let text = if is_secret && !text.is_empty() { MASK.to_owned() } else { shorten(text) };
+            format!("“{text}”")
+        };
+        let valued = |value: &Value| match value {
+            Value::Text(text) => quoted(text),
+            value if is_secret && !value.is_empty() => MASK.to_owned(),
+            value => value_words(value),
+        };
+        let before = change.value_before();
+        // An entry that only repeats the value goes without saying.
+        let says_more = |entry: &str, held: &Value| *entry != *held.to_text();
+        if let Some(entry) = &change.entry_before()
+            && (before.is_none_or(|before| says_more(entry, before)) || says_more(&now.entry(), &now.value()))
+        {
+            words.push(format!("entry {} → {}", quoted(entry), quoted(&now.entry())));
+        }
+        if let Some(before) = before {
+            words.push(format!("value {} → {}", valued(before), valued(&now.value())));
+        }
+        let mut say = |aspect, is_so: bool, yes: &str, no: &str| {
+            if aspects.contains(aspect) {
+                words.push(if is_so { yes } else { no }.to_owned());
+            }
+        };
+        say(Aspects::PRESENCE, now.is_absent(), "now empty", "now there");
+        say(Aspects::UNCOMMITTED, now.is_uncommitted(), "not in effect yet", "took effect, or was dropped");
+        say(Aspects::DIRTY, now.is_dirty(), "now dirty", "pristine again");
+        say(Aspects::TOUCHED, now.is_touched(), "now touched", "no longer touched");
+        say(Aspects::FOCUS, now.has_focus(), "has the focus", "lost the focus");
+        if aspects.contains(Aspects::FINDINGS) {
+            let kinds: Vec<&str> = now.findings().iter().map(|finding| finding.kind.name()).collect();
+            let gone =
+                change.findings_before().unwrap_or_default().iter().map(|kind| FindingKind::name(*kind));
+            words.push(match kinds[..] {
+                [] => format!("no longer {}", gone.collect::<Vec<_>>().join(", ")),
+                _ => format!("found {}", kinds.join(", ")),
+            });
+        }
+        if aspects.contains(Aspects::CHOICES) {
+            let count = now.choices().map_or(0, |choices| choices.iter().len());
+            words.push(format!("{count} choices"));
+        }
+        if aspects.contains(Aspects::EPOCH) {
+            words.push("reset".to_owned());
+        }
+        format!("{}: {}", Named(&now.pointer()), words.join(", "))
+    }
+}
+
+fn edit_words(edit: RowEdit) -> String {
+    match edit {
+        RowEdit::Inserted { position, .. } => format!("a row put in at {position}"),
+        RowEdit::Removed { position, .. } => format!("the row at {position} taken out"),
+        RowEdit::Moved { from, to, .. } => format!("the row at {from} moved to {to}"),
+    }
+}
+
+/// A value in few words.
+fn value_words(value: &Value) -> String {
+    match value {
+        Value::Blank => "blank".to_owned(),
+        Value::List(rows) if rows.len() == 1 => "1 row".to_owned(),
+        Value::List(rows) => format!("{} rows", rows.len()),
+        other => shorten(&other.to_string()),
+    }
+}

@@ -1,0 +1,312 @@
+//! Deeds: what was done, kept short enough to be kept for every action.
+
+use super::{Action, Address, Engine};
+use crate::shape::{Kind, MASK, PartId, Pointer, Shape, Step};
+use crate::value::Value;
+
+/// What was done: an action, or a transaction, without what may be large in it. [`Engine::words`] says it in
+/// words; secrets are not in it.
+#[derive(Clone, Debug, Default)]
+pub struct Deed {
+    verb: Verb,
+    at: Option<Address>,
+    other: Option<Other>,
+    said: Said,
+    parts: Vec<Deed>,
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+enum Verb {
+    #[default]
+    Nothing,
+    Focus,
+    Enter,
+    Leave,
+    Clear,
+    Replace,
+    Insert,
+    Move,
+    Duplicate,
+    Swap,
+    Add,
+    Remove,
+    Copy,
+    Test,
+    Reset,
+    ResetTo,
+    Choices,
+    Wait,
+    Event,
+    Undo,
+    Redo,
+    Group,
+}
+
+#[derive(Clone, Debug)]
+enum Other {
+    Place(Address),
+    Position(u32),
+}
+
+/// What was said beside the place.
+#[derive(Clone, Debug, Default)]
+enum Said {
+    #[default]
+    Nothing,
+    Text(Box<str>),
+    Value(Value),
+    /// A list with so many rows.
+    Rows(usize),
+    Record,
+    Milliseconds(u64),
+}
+
+/// How many characters of a text are kept.
+const LONGEST: usize = 60;
+/// How many parts of a transaction are told one by one.
+const MOST_PARTS: usize = 20;
+
+impl Deed {
+    pub(super) fn of(action: &Action, engine: &Engine) -> Self {
+        let shape = engine.shape();
+        let hides = |at: &Address| shape.has_secrets() && engine.is_secret(at);
+        let said = |at: &Address, value: &Value| match value {
+            value if !value.is_empty() && hides(at) => Said::Text(MASK.into()),
+            value => Said::of(value),
+        };
+        let mut deed = Deed::default();
+        let (verb, at) = match action {
+            Action::Focus { at } => (Verb::Focus, Some(at)),
+            Action::Enter { at, text } => {
+                let is_hidden = !text.is_empty() && hides(at);
+                deed.said = if is_hidden { Said::Text(MASK.into()) } else { Said::text(text) };
+                (Verb::Enter, Some(at))
+            }
+            Action::Leave { at } => (Verb::Leave, Some(at)),
+            Action::Clear { at } => (Verb::Clear, Some(at)),
+            Action::Replace { at, value } => {
+                deed.said = said(at, value);
+                (Verb::Replace, Some(at))
+            }
+            Action::Insert { list, position, value } => {
+                deed.other = position.map(Other::Position);
+                deed.said = value.as_ref().map(Said::of).unwrap_or_default();
+                (Verb::Insert, Some(list))
+            }
+            Action::MoveRow { row, to } => {
+                deed.other = Some(Other::Position(*to));
+                (Verb::Move, Some(row))
+            }
+            Action::Duplicate { row } => (Verb::Duplicate, Some(row)),
+            Action::Swap { row, with } => {
+                deed.other = Some(Other::Place(with.clone()));
+                (Verb::Swap, Some(row))
+            }
+            Action::Add { at, value } => {
+                let at = Address::Pointer(at.clone());
+                deed.said = value.as_ref().map(|value| said(&at, value)).unwrap_or_default();
+                deed.at = Some(at);
+                (Verb::Add, None)
+            }
+            Action::Remove { at } => (Verb::Remove, Some(at)),
+            Action::Move { from, to } => {
+                deed.other = Some(Other::Place(to.clone().into()));
+                (Verb::Move, Some(from))
+            }
+            Action::Copy { from, to } => {
+                deed.other = Some(Other::Place(to.clone().into()));
+                (Verb::Copy, Some(from))
+            }
+            Action::Test { at, value } => {
+                deed.said = said(at, value);
+                (Verb::Test, Some(at))
+            }
+            Action::Reset { at } => (Verb::Reset, Some(at)),
+            Action::ResetTo { .. } => (Verb::ResetTo, None),
+            Action::Choices { at, choices } => {
+                deed.said =
+                    choices.as_ref().map_or(Said::Nothing, |choices| Said::Rows(choices.iter().len()));
+                (Verb::Choices, Some(at))
+            }
+            Action::Wait { milliseconds } => {
+                deed.said = Said::Milliseconds(*milliseconds);
+                (Verb::Wait, None)
+            }
+            Action::Event { at, name, .. } => {
+                deed.said = Said::text(name);
+                (Verb::Event, at.as_ref())
+            }
+            Action::Undo => (Verb::Undo, None),
+            Action::Redo => (Verb::Redo, None),
+            Action::Group(actions) => {
+                actions.iter().for_each(|action| deed.add(Deed::of(action, engine)));
+                (Verb::Group, None)
+            }
+        };
+        deed.verb = verb;
+        deed.at = deed.at.or_else(|| at.cloned());
+        deed
+    }
+
+    /// A transaction, of which nothing was done yet.
+    pub(super) fn transaction() -> Self {
+        Deed { verb: Verb::Group, ..Deed::default() }
+    }
+
+    /// Adds what was done in a transaction.
+    pub(super) fn add(&mut self, part: Deed) {
+        // Of a very long transaction the beginning tells enough; the number says how many were left out.
+        if self.parts.len() < MOST_PARTS {
+            self.parts.push(part);
+        } else {
+            let more = if let Said::Rows(more) = self.said { more } else { 0 };
+            self.said = Said::Rows(more + 1);
+        }
+    }
+}
+
+impl Said {
+    fn text(text: &str) -> Self {
+        match text.char_indices().nth(LONGEST) {
+            Some((end, _)) => Said::Text(format!("{}…", &text[..end]).into()),
+            None => Said::Text(text.into()),
+        }
+    }
+
+    fn of(value: &Value) -> Self {
+        match value {
+            Value::Text(text) => Said::text(text),
+            Value::List(rows) => Said::Rows(rows.len()),
+            Value::Record(_) => Said::Record,
+            scalar => Said::Value(scalar.clone()),
+        }
+    }
+
+    fn words(&self) -> String {
+        match self {
+            Said::Nothing => "blank".to_owned(),
+            Said::Text(text) => format!("“{text}”"),
+            Said::Value(Value::Blank) => "blank".to_owned(),
+            Said::Value(value) => value.to_string(),
+            Said::Rows(1) => "1 row".to_owned(),
+            Said::Rows(count) => format!("{count} rows"),
+            Said::Record => "a record".to_owned(),
+            Said::Milliseconds(milliseconds) => format!("{milliseconds} ms"),
+        }
+    }
+}
+
+impl Engine {
+    /// What an action does to this form, kept short.
+    pub fn deed(&self, action: &Action) -> Deed {
+        Deed::of(action, self)
+    }
+
+    /// Whether what is at an address is a secret.
+    fn is_secret(&self, at: &Address) -> bool {
+        let of = |part: PartId| self.shape().part(part).secret;
+        match at {
+            Address::Pointer(pointer) => self.shape().part_at(pointer).is_some_and(of),
+            address => self.locate(address).is_ok_and(|place| self.view(place).part().secret),
+        }
+    }
+
+    /// What was done, in words: `enter “15” in /loaves`.
+    pub fn words(&self, deed: &Deed) -> String {
+        let at = deed.at.as_ref().map_or_else(|| "the form".to_owned(), |at| self.call(at));
+        let said = || deed.said.words();
+        let other = || match &deed.other {
+            Some(Other::Place(address)) => self.call(address),
+            Some(Other::Position(position)) => position.to_string(),
+            None => "the end".to_owned(),
+        };
+        match deed.verb {
+            Verb::Nothing => "nothing".to_owned(),
+            Verb::Focus => format!("focus {at}"),
+            Verb::Enter => format!("enter {} in {at}", said()),
+            Verb::Leave => format!("leave {at}"),
+            Verb::Clear => format!("clear {at}"),
+            Verb::Replace => format!("replace {at} by {}", said()),
+            Verb::Insert if matches!(deed.said, Said::Nothing) => {
+                format!("add a blank row to {at}, at {}", other())
+            }
+            Verb::Insert => format!("add {} to {at}, at {}", said(), other()),
+            Verb::Move => format!("move {at} to {}", other()),
+            Verb::Duplicate => format!("duplicate {at}"),
+            Verb::Swap => format!("swap {at} and {}", other()),
+            Verb::Add if matches!(deed.said, Said::Nothing) => format!("add a blank row at {at}"),
+            Verb::Add => format!("add {} at {at}", said()),
+            Verb::Remove => format!("remove {at}"),
+            Verb::Copy => format!("copy {at} to {}", other()),
+            Verb::Test => format!("test that {at} holds {}", said()),
+            Verb::Reset => format!("reset {at}"),
+            Verb::ResetTo => "reset the form to another record".to_owned(),
+            Verb::Choices => match deed.said {
+                Said::Rows(1) => format!("offer 1 choice for {at}"),
+                Said::Rows(count) => format!("offer {count} choices for {at}"),
+                _ => format!("offer the usual choices for {at}"),
+            },
+            Verb::Wait => format!("wait {}", said()),
+            Verb::Event => match &deed.said {
+                Said::Text(name) if deed.at.is_some() => format!("{at} tells that it was {name}"),
+                Said::Text(name) => format!("a component tells that it was {name}"),
+                _ => "a component tells something".to_owned(),
+            },
+            Verb::Undo => "undo".to_owned(),
+            Verb::Redo => "redo".to_owned(),
+            Verb::Group => {
+                let mut words: Vec<String> = deed.parts.iter().map(|part| self.words(part)).collect();
+                if let Said::Rows(more) = deed.said {
+                    words.push(format!("and {more} more"));
+                }
+                match &words[..] {
+                    [] => "nothing".to_owned(),
+                    [one] => one.clone(),
+                    _ => format!("all or none: {}", words.join("; ")),
+                }
+            }
+        }
+    }
+
+    /// How a place is called: its pointer, as it was when it was named.
+    fn call(&self, address: &Address) -> String {
+        let pointer = match address {
+            Address::Pointer(pointer) => pointer.clone(),
+            Address::Route(None, steps) => pointer_of(self.shape(), steps).unwrap_or_default(),
+            Address::Route(Some(place), steps) => {
+                let place = self.locate(address).unwrap_or(*place);
+                let pointer = self.view(place).pointer();
+                if steps.is_empty() && !self.view(place).is_there() {
+                    return if pointer.is_root() {
+                        "a place that is gone".to_owned()
+                    } else {
+                        format!("a row of {pointer}")
+                    };
+                }
+                pointer
+            }
+        };
+        if pointer.is_root() { "the form".to_owned() } else { pointer.to_string() }
+    }
+}
+
+/// The pointer of steps from the form.
+fn pointer_of(shape: &Shape, steps: &[Step]) -> Option<Pointer> {
+    let mut part = shape.root();
+    let mut pointer = Pointer::root();
+    for step in steps {
+        match (*step, &shape.part(part).kind) {
+            (Step::Field(position), Kind::Record(record)) => {
+                let (name, field) = shape.field_at(*record, position)?;
+                pointer.push(name);
+                part = field;
+            }
+            (Step::Row(position), Kind::List(list)) => {
+                pointer.push(&position.to_string());
+                part = shape.item(*list);
+            }
+            _ => return None,
+        }
+    }
+    Some(pointer)
+}

@@ -1,0 +1,122 @@
+//! Typing: what becomes of a text that a person types, at once or later.
+
+use super::{Address, Engine, Outcome, Refused};
+use crate::shape::{Commit, Reading};
+use crate::tree::{Pending, PlaceId};
+use crate::value::{Value, is_canonical_number};
+
+impl Engine {
+    /// Types a text into a field, which comes back.
+    pub(super) fn enter(&mut self, at: &Address, text: &str) -> Result<PlaceId, Refused> {
+        let place = self.present(at)?;
+        let part = self.tree.part(place);
+        if !part.is_field() {
+            let problem = format!("is {}, which nothing can be typed into", part.kind.expectation());
+            return self.not_possible(place, &problem);
+        }
+        let commit = part.commit;
+        self.writable(place)?;
+        match commit {
+            Commit::Input => self.take_effect(place, text),
+            Commit::Leave => self.tree.set_pending(place, Pending { text: text.into(), due: None }),
+            Commit::Pause { milliseconds } => {
+                let due = self.clock.saturating_add(milliseconds);
+                self.tree.set_pending(place, Pending { text: text.into(), due: Some(due) });
+                self.pauses.insert((due, place));
+            }
+        }
+        Ok(place)
+    }
+
+    /// Reads a text that was typed, and sets the field to what it says.
+    fn take_effect(&mut self, place: PlaceId, text: &str) {
+        let (value, unreadable) = match self.tree.part(place).read_among(text, self.tree.choices(place)) {
+            Reading::Value(value) => (value, false),
+            Reading::Empty => (self.tree.emptiness(place), false),
+            Reading::Unreadable => (self.tree.emptiness(place), true),
+        };
+        let is_canonical = match &value {
+            _ if unreadable => false,
+            Value::Number(_) => is_canonical_number(text),
+            value => value.to_text() == text,
+        };
+        let entry = (!is_canonical).then(|| text.into());
+        self.tree.write(place, value, entry, unreadable);
+    }
+
+    /// Lets what was typed in a place, or anywhere in it, take effect. The field comes back if it was one.
+    pub(super) fn commit_typing(&mut self, place: PlaceId) -> Option<PlaceId> {
+        let fields = self.tree.uncommitted_fields(place);
+        for field in &fields {
+            if let Some(pending) = self.tree.field(*field).and_then(|field| field.pending()).cloned() {
+                self.take_effect(*field, &pending.text);
+            }
+        }
+        if let [field] = fields[..] { Some(field) } else { None }
+    }
+
+    /// What it means that a widget has lost the focus. The field comes back in which typing took effect, if it was
+    /// one.
+    pub(super) fn leave(&mut self, place: PlaceId) -> Option<PlaceId> {
+        let committed = self.commit_typing(place);
+        self.tree.set_touched(place, true);
+        if self.tree.focus() == Some(place) {
+            self.tree.set_focus(None);
+        }
+        committed
+    }
+
+    /// Lets time pass: what was typed long enough ago takes effect.
+    pub(super) fn wait(&mut self, milliseconds: u64) -> Outcome {
+        self.clock = self.clock.saturating_add(milliseconds);
+        let mut later = Vec::new();
+        let mut committed = Vec::new();
+        while let Some((due, place)) = self.pauses.pop_first() {
+            if due > self.clock {
+                later.push((due, place));
+                break;
+            }
+            if !self.is_due(due, place) {
+                continue;
+            }
+            if self.tree.is_there(place) {
+                self.commit_typing(place);
+                committed.push(place);
+            } else {
+                // Should the row come back, so does what was typed in it.
+                later.push((due, place));
+            }
+        }
+        self.pauses.extend(later);
+        let typing = if let [place] = committed[..] { Some(place) } else { None };
+        self.finish(None, typing)
+    }
+
+    /// Whether what was typed in a field takes effect at this time.
+    fn is_due(&self, due: u64, place: PlaceId) -> bool {
+        let pending = self.tree.field(place).and_then(|field| field.pending());
+        pending.is_some_and(|pending| pending.due == Some(due))
+    }
+
+    /// In how many milliseconds something that was typed takes effect by itself, if nothing more is typed. An
+    /// adapter with a clock then says [`Action::Wait`](super::Action::Wait).
+    pub fn next_pause(&self) -> Option<u64> {
+        let is_waiting =
+            |(due, place): &&(u64, PlaceId)| self.is_due(*due, *place) && self.tree.is_there(*place);
+        self.pauses.iter().find(is_waiting).map(|(due, _)| due.saturating_sub(self.clock))
+    }
+
+    /// Takes note of what an undo or redo has brought back that takes effect after a pause.
+    pub(super) fn note_pauses(&mut self) {
+        let returned: Vec<_> = self
+            .tree
+            .log()
+            .iter()
+            .filter_map(|undo| {
+                let place = undo.field()?;
+                Some((self.tree.field(place)?.pending()?.due?, place))
+            })
+            .collect();
+        self.pauses.extend(returned);
+    }
+}

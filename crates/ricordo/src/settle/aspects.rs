@@ -1,0 +1,117 @@
+//! Aspects: what there is to be observed of a place.
+
+use std::fmt;
+use std::ops::{BitOr, BitOrAssign};
+
+/// What there is to be observed of a place. Several are joined by `|`.
+///
+/// ```
+/// use ricordo::engine::Aspects;
+///
+/// let marks = Aspects::DIRTY | Aspects::TOUCHED;
+/// assert!(marks.contains(Aspects::DIRTY) && !marks.contains(Aspects::VALUE));
+/// assert_eq!(marks.to_string(), "dirty, touched");
+/// ```
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Aspects(u16);
+
+impl Aspects {
+    /// The text in the widget.
+    pub const ENTRY: Aspects = Aspects(1);
+    /// The value; of a record or a list, with all in it.
+    pub const VALUE: Aspects = Aspects(2);
+    /// Whether the place is dirty.
+    pub const DIRTY: Aspects = Aspects(4);
+    /// Whether the place, or one in it, is touched.
+    pub const TOUCHED: Aspects = Aspects(8);
+    /// What is wrong with the place itself.
+    pub const FINDINGS: Aspects = Aspects(16);
+    /// Which rows a list has, in which order.
+    pub const ROWS: Aspects = Aspects(32);
+    /// Whether an optional record or list is there.
+    pub const PRESENCE: Aspects = Aspects(64);
+    /// That the place was reset.
+    pub const EPOCH: Aspects = Aspects(128);
+    /// Whether the place, or one in it, holds a text that has not taken effect yet.
+    pub const UNCOMMITTED: Aspects = Aspects(256);
+    /// Whether the place has the focus.
+    pub const FOCUS: Aspects = Aspects(512);
+    /// What a field is chosen from.
+    pub const CHOICES: Aspects = Aspects(1024);
+    /// Whether neither the place nor anything in it has an error.
+    pub const VALIDITY: Aspects = Aspects(2048);
+
+    /// All of them.
+    pub const ALL: Aspects = Aspects(0x0fff);
+
+    /// Those that a record or a list has as the sum of what is in it.
+    pub(crate) const SUMS: Aspects = Aspects(2 | 4 | 8 | 256 | 2048);
+    /// What may come or go with all that is in it.
+    pub(crate) const STRUCTURE: Aspects = Aspects(32 | 64);
+
+    /// Whether any of these aspects is among them.
+    pub fn contains(self, aspects: Aspects) -> bool {
+        self.0 & aspects.0 != 0
+    }
+
+    /// Whether there is none.
+    pub fn is_empty(self) -> bool {
+        self.0 == 0
+    }
+
+    /// Those that are among both.
+    pub(crate) fn both(self, other: Aspects) -> Aspects {
+        Aspects(self.0 & other.0)
+    }
+
+    /// Those that are not among the others.
+    pub(crate) fn without(self, other: Aspects) -> Aspects {
+        Aspects(self.0 & !other.0)
+    }
+
+    /// Adds an aspect if something is so.
+    pub(crate) fn put(&mut self, aspect: Aspects, is_so: bool) {
+        if is_so {
+            self.0 |= aspect.0;
+        }
+    }
+}
+
+impl BitOr for Aspects {
+    type Output = Aspects;
+
+    fn bitor(self, other: Aspects) -> Aspects {
+        Aspects(self.0 | other.0)
+    }
+}
+
+impl BitOrAssign for Aspects {
+    fn bitor_assign(&mut self, other: Aspects) {
+        self.0 |= other.0;
+    }
+}
+
+impl fmt::Display for Aspects {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let names = [
+            (Aspects::ENTRY, "entry"),
+            (Aspects::VALUE, "value"),
+            (Aspects::DIRTY, "dirty"),
+            (Aspects::TOUCHED, "touched"),
+            (Aspects::FINDINGS, "findings"),
+            (Aspects::ROWS, "rows"),
+            (Aspects::PRESENCE, "presence"),
+            (Aspects::EPOCH, "reset"),
+            (Aspects::UNCOMMITTED, "uncommitted"),
+            (Aspects::FOCUS, "focus"),
+            (Aspects::CHOICES, "choices"),
+            (Aspects::VALIDITY, "valid"),
+        ];
+        let mut separator = "";
+        for (_, name) in names.into_iter().filter(|(aspect, _)| self.contains(*aspect)) {
+            write!(formatter, "{separator}{name}")?;
+            separator = ", ";
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,376 @@
+//! What is to be seen of a place.
+
+use std::borrow::Cow;
+use std::fmt;
+
+use super::reads::Reach;
+use super::{Aspects, Reads};
+use crate::rules::{Finding, Subject, message};
+use crate::shape::{Choices, FindingKind, Kind, MASK, Part, Pointer, Reveal, Shape, Step};
+use crate::tree::{Body, PlaceId, Tree};
+use crate::value::Value;
+
+/// What is to be seen of a place: read-only, and cheap to copy.
+#[derive(Clone, Copy)]
+pub struct PlaceView<'a> {
+    tree: &'a Tree,
+    place: PlaceId,
+    reads: Option<&'a Reads>,
+}
+
+impl fmt::Debug for PlaceView<'_> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter
+            .debug_struct("PlaceView")
+            .field("pointer", &self.tree.pointer(self.place).as_str())
+            .field("value", &format_args!("{}", self.masked_value()))
+            .finish_non_exhaustive()
+    }
+}
+
+impl<'a> PlaceView<'a> {
+    pub(crate) fn new(tree: &'a Tree, place: PlaceId) -> Self {
+        PlaceView { tree, place, reads: None }
+    }
+
+    /// The same view, which takes down everything that is looked at through it, and through the views that it
+    /// leads to.
+    pub fn tracked(self, reads: &'a Reads) -> Self {
+        PlaceView { reads: Some(reads), ..self }
+    }
+
+    /// Another place, seen in the same way.
+    pub(crate) fn other(&self, place: PlaceId) -> Self {
+        PlaceView { place, ..*self }
+    }
+
+    /// Takes down that something of the place was looked at.
+    fn look(&self, aspects: Aspects) {
+        if let Some(reads) = self.reads {
+            reads.note(self.place, Reach::Own, aspects);
+        }
+    }
+
+    /// Takes down that something was looked at which a record or a list has as the sum of what is in it.
+    fn look_at_sum(&self, aspects: Aspects) {
+        if let Some(reads) = self.reads {
+            let reach = if self.part().is_field() { Reach::Own } else { Reach::Below };
+            let below = if self.part().is_field() { aspects } else { aspects | Aspects::STRUCTURE };
+            reads.note(self.place, reach, below);
+        }
+    }
+
+    /// Takes down that it was looked at where the place is, or whether it is there.
+    fn look_at_way(&self) {
+        if let Some(reads) = self.reads {
+            let above = std::iter::successors(self.tree.parent(self.place), |place| self.tree.parent(*place));
+            above.for_each(|place| reads.note(place, Reach::Own, Aspects::STRUCTURE));
+        }
+    }
+
+    /// The place.
+    pub fn id(&self) -> PlaceId {
+        self.place
+    }
+
+    /// What the form is made of.
+    pub fn shape(&self) -> &'a Shape {
+        self.tree.shape()
+    }
+
+    /// What the shape says of the place.
+    pub fn part(&self) -> &'a Part {
+        self.tree.part(self.place)
+    }
+
+    /// Where the place is now. Of a place that is gone, where it was removed from.
+    pub fn pointer(&self) -> Pointer {
+        self.look_at_way();
+        self.tree.pointer(self.place)
+    }
+
+    /// Whether the place is in the form, and not in a row that was removed or a record that was emptied.
+    pub fn is_there(&self) -> bool {
+        self.look_at_way();
+        self.tree.is_there(self.place)
+    }
+
+    /// The text in the widget: as typed, or the canonical text of the value where nothing was typed since the
+    /// last set, load or reset. Records and lists have none.
+    pub fn entry(&self) -> Cow<'a, str> {
+        self.look(Aspects::ENTRY);
+        match self.tree.field(self.place) {
+            Some(field) => field.text(),
+            None => Cow::Borrowed(""),
+        }
+    }
+
+    /// The text by which the value is shown where nobody is typing: in its display format, or a choice by its
+    /// label. Records and lists have none.
+    pub fn display(&self) -> String {
+        self.look(Aspects::VALUE | Aspects::CHOICES);
+        match self.tree.field(self.place) {
+            Some(field) if self.part().secret => mask(&field.value.to_text()).to_owned(),
+            Some(field) => self.part().display_text(&field.value, self.tree.choices(self.place)),
+            None => String::new(),
+        }
+    }
+
+    /// The value, with all in it.
+    pub fn value(&self) -> Value {
+        self.look_at_sum(Aspects::VALUE);
+        self.tree.value(self.place)
+    }
+
+    /// The value as others may see it: with `•••` for every secret in it that is not empty.
+    pub fn masked_value(&self) -> Value {
+        self.shape().masked(self.tree.node(self.place).part, &self.value())
+    }
+
+    /// The baseline as others may see it: with `•••` for every secret in it that is not empty.
+    pub fn masked_baseline(&self) -> Value {
+        self.shape().masked(self.tree.node(self.place).part, &self.baseline())
+    }
+
+    /// The entry as others may see it: `•••` if it is a secret, and not empty.
+    pub fn masked_entry(&self) -> Cow<'a, str> {
+        let entry = self.entry();
+        if self.part().secret { Cow::Borrowed(mask(&entry)) } else { entry }
+    }
+
+    /// A figure that is another whenever the value is, but for a chance of one in 2⁶⁴.
+    pub(crate) fn content(&self) -> u64 {
+        self.tree.node(self.place).summary().content
+    }
+
+    /// What the field is chosen from now: the choices that were set at run time, or else the shape's. Of a list
+    /// of choices, what its rows are chosen from.
+    pub fn choices(&self) -> Option<&'a Choices> {
+        self.look(Aspects::CHOICES);
+        match self.part().kind {
+            Kind::List(list) => self.tree.choices_of_part(self.shape().item(list)),
+            _ => self.tree.choices(self.place),
+        }
+    }
+
+    /// Whether the place, or one in it, holds a text that has not taken effect yet.
+    pub fn is_uncommitted(&self) -> bool {
+        self.look_at_sum(Aspects::UNCOMMITTED);
+        self.tree.is_uncommitted(self.place)
+    }
+
+    /// Whether what was typed cannot be read.
+    pub fn is_unreadable(&self) -> bool {
+        self.look(Aspects::ENTRY | Aspects::VALUE | Aspects::FINDINGS);
+        self.tree.field(self.place).is_some_and(|field| field.unreadable)
+    }
+
+    /// Whether a person may not change the place: it, or what it lies in, is read-only.
+    pub fn is_readonly(&self) -> bool {
+        self.tree.is_readonly(self.place)
+    }
+
+    /// Whether an empty value is an error.
+    pub fn is_required(&self) -> bool {
+        self.part().required
+    }
+
+    /// Whether the place has the focus.
+    pub fn has_focus(&self) -> bool {
+        self.look(Aspects::FOCUS);
+        self.tree.focus() == Some(self.place)
+    }
+
+    /// What dirty compares with and reset returns to.
+    pub fn baseline(&self) -> Value {
+        self.look_at_sum(Aspects::EPOCH | Aspects::VALUE);
+        self.tree.baseline(self.place)
+    }
+
+    /// Whether the value is not the baseline, or what was typed cannot be read. Records and lists compare
+    /// their values only.
+    pub fn is_dirty(&self) -> bool {
+        self.look_at_sum(Aspects::DIRTY | Aspects::VALUE | Aspects::EPOCH);
+        self.tree.is_dirty(self.place)
+    }
+
+    /// Whether the place, or one in it, was left by a person.
+    pub fn is_touched(&self) -> bool {
+        self.look_at_sum(Aspects::TOUCHED | Aspects::EPOCH);
+        self.tree.is_touched(self.place)
+    }
+
+    /// Whether neither the place nor anything in it has an error.
+    pub fn is_valid(&self) -> bool {
+        self.look_at_sum(Aspects::FINDINGS | Aspects::EPOCH);
+        self.tree.is_valid(self.place)
+    }
+
+    /// A figure that moves whenever the place, or one that it lies in, is reset, so that widgets with a state
+    /// of their own know.
+    pub fn epoch(&self) -> u64 {
+        self.look(Aspects::EPOCH);
+        self.tree.epoch(self.place)
+    }
+
+    /// Whether the place holds nothing that children could lie in: an empty optional record or list.
+    pub fn is_absent(&self) -> bool {
+        self.look(Aspects::PRESENCE);
+        self.tree.node(self.place).container().is_some_and(|container| !container.is_present())
+    }
+
+    /// What is wrong with the place itself.
+    pub fn findings(&self) -> Vec<Finding> {
+        self.look(Aspects::FINDINGS | Aspects::TOUCHED | Aspects::CHOICES);
+        let faults = self.tree.node(self.place).faults();
+        if faults.is_empty() {
+            return Vec::new();
+        }
+        // A message may name the entry, the number of rows, or two that are the same.
+        self.look_at_sum(Aspects::ENTRY | Aspects::VALUE);
+        let (entry, value, part, place) =
+            (self.masked_entry(), self.own_value(), self.part(), self.pointer());
+        let choices = self.tree.choices(self.place);
+        let is_repeated = faults.contains(&FindingKind::Repeated);
+        let repeated = if is_repeated { self.tree.repeated_rows(self.place) } else { None };
+        let subject =
+            Subject { part, choices, entry: &entry, value: &value, rows: self.row_count(), repeated };
+        let shown = match part.reveal {
+            Reveal::Always => true,
+            Reveal::Touched => self.is_touched(),
+        };
+        let finding = |kind| Finding { kind, message: message(kind, &subject), place: place.clone(), shown };
+        faults.iter().copied().map(finding).collect()
+    }
+
+    /// The value of a field; of a record or a list, nothing, since its findings are not about what is in it.
+    fn own_value(&self) -> Value {
+        self.tree.field(self.place).map(|field| field.value.clone()).unwrap_or_default()
+    }
+
+    /// What is wrong with the place and all in it, in the order of the form. What is right is not visited.
+    pub fn all_findings(&self) -> Vec<Finding> {
+        let mut findings = Vec::new();
+        self.collect_findings(&mut findings);
+        findings
+    }
+
+    fn collect_findings(&self, findings: &mut Vec<Finding>) {
+        if self.is_valid() {
+            return;
+        }
+        self.look(Aspects::STRUCTURE);
+        findings.extend(self.findings());
+        if let Body::List(list) = &self.tree.node(self.place).body {
+            let mut marked: Vec<_> =
+                list.marked.iter().map(|key| (list.sequence.position(*key), *key)).collect();
+            marked.sort_unstable();
+            for (_, key) in marked {
+                self.other(list.rows[key as usize].place).collect_findings(findings);
+            }
+        } else {
+            self.children().for_each(|child| child.collect_findings(findings));
+        }
+    }
+
+    /// What lies directly in the place: fields in the order of the definition, or rows in their order.
+    pub fn children(&self) -> impl Iterator<Item = PlaceView<'a>> + use<'a> {
+        self.look(Aspects::STRUCTURE);
+        let (tree, view) = (self.tree, *self);
+        let below = match &tree.node(self.place).body {
+            Body::Record(record) if record.container.is_present() => record.children.to_vec(),
+            Body::List(_) => tree.rows(self.place),
+            _ => Vec::new(),
+        };
+        below.into_iter().map(move |place| view.other(place))
+    }
+
+    /// Where steps lead from the place; nothing where there is no such place now.
+    pub(crate) fn follow(&self, steps: &[Step]) -> Option<PlaceView<'a>> {
+        steps.iter().try_fold(*self, |view, step| {
+            view.look(Aspects::STRUCTURE);
+            self.tree.follow(view.place, std::slice::from_ref(step)).ok().map(|place| view.other(place))
+        })
+    }
+
+    /// The first field of the place, or of what is in it, that a person may enter something in: where the focus
+    /// belongs when a row was added.
+    pub fn first_enterable(&self) -> Option<PlaceView<'a>> {
+        if self.part().is_field() {
+            return (!self.is_readonly()).then_some(*self);
+        }
+        self.children().find_map(|child| child.first_enterable())
+    }
+
+    /// The first place, in the order of the form, with something wrong that is not in another place in it.
+    pub fn first_finding(&self) -> Option<PlaceView<'a>> {
+        if self.is_valid() {
+            return None;
+        }
+        if !self.tree.node(self.place).faults().is_empty() {
+            return Some(*self);
+        }
+        self.children().find_map(|child| child.first_finding())
+    }
+
+    /// What the place lies in; nothing for the form itself.
+    pub fn parent(&self) -> Option<PlaceView<'a>> {
+        self.tree.parent(self.place).map(|parent| self.other(parent))
+    }
+
+    /// The name of the place among the fields of its record, if that is where it lies.
+    pub fn name(&self) -> Option<&'a str> {
+        let parent = self.tree.parent(self.place)?;
+        match self.tree.part(parent).kind {
+            Kind::Record(record) => {
+                let (name, _) = self.tree.shape().field_at(record, self.tree.node(self.place).slot)?;
+                Some(name)
+            }
+            _ => None,
+        }
+    }
+
+    /// How many rows a list has; none for any other place.
+    pub fn row_count(&self) -> u32 {
+        self.look(Aspects::STRUCTURE);
+        self.tree.list(self.place).map_or(0, |list| list.sequence.len())
+    }
+
+    /// The row of a list at a position.
+    pub fn row(&self, position: u32) -> Option<PlaceView<'a>> {
+        self.look(Aspects::STRUCTURE);
+        let list = self.tree.list(self.place)?;
+        let key = list.sequence.at(position)?;
+        Some(self.other(list.rows[key as usize].place))
+    }
+
+    /// The key of a row, which stays with it wherever it moves; nothing for a place that is no row. Keys
+    /// count from 1 within a list and are not given out twice.
+    pub fn row_key(&self) -> Option<u64> {
+        let list = self.tree.list(self.tree.parent(self.place)?)?;
+        Some(list.shown_key(self.tree.node(self.place).slot))
+    }
+
+    /// Where a row stands in its list, counted from 0; nothing for a place that is no row, or is gone.
+    pub fn position(&self) -> Option<u32> {
+        self.look_at_way();
+        self.tree.list(self.tree.parent(self.place)?)?.sequence.position(self.tree.node(self.place).slot)
+    }
+
+    /// Whether the place is a row that was added since the baseline.
+    pub fn is_added(&self) -> bool {
+        self.look_at_way();
+        self.tree.row_marks(self.place).0
+    }
+
+    /// Whether the place is a row of the baseline that was moved.
+    pub fn is_moved(&self) -> bool {
+        self.look_at_way();
+        self.tree.row_marks(self.place).1
+    }
+}
+
+/// What stands for a secret text.
+fn mask(text: &str) -> &'static str {
+    if text.is_empty() { "" } else { MASK }
+}

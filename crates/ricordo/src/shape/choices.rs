@@ -1,0 +1,75 @@
+//! Choices: the values that a field is chosen from, and what a person reads for each.
+
+use std::fmt;
+use std::sync::Arc;
+
+use crate::value::Value;
+
+/// One of the values of a choice: what is stored, and what a person reads.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Choice {
+    /// What is stored: a text, a number or a flag.
+    pub value: Value,
+    /// What a person reads; the text of the value if nothing else is said.
+    pub label: Option<Arc<str>>,
+}
+
+impl Choice {
+    /// What a person reads.
+    pub fn shown(&self) -> String {
+        self.label.as_deref().map_or_else(|| self.value.to_text().into_owned(), str::to_owned)
+    }
+}
+
+/// The values of a choice, in order. Cheap to clone.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Choices(Arc<[Choice]>);
+
+impl Choices {
+    /// Choices from values and labels.
+    pub fn new(choices: impl IntoIterator<Item = Choice>) -> Self {
+        Choices(choices.into_iter().collect())
+    }
+
+    /// The choices in order.
+    pub fn iter(&self) -> std::slice::Iter<'_, Choice> {
+        self.0.iter()
+    }
+
+    /// What a person reads for a value: its label, or its text; nothing if it is none of them.
+    pub fn label_of(&self, value: &Value) -> Option<&str> {
+        let choice = self.0.iter().find(|choice| choice.value == *value)?;
+        choice.label.as_deref().or_else(|| choice.value.as_text())
+    }
+
+    /// The value that a text names: one of them by what is stored or, failing that, by its label.
+    pub(crate) fn named(&self, text: &str) -> Option<&Value> {
+        let stored = self.0.iter().find(|choice| choice.value.to_text() == text);
+        let labelled = || self.0.iter().find(|choice| choice.label.as_deref() == Some(text));
+        stored.or_else(labelled).map(|choice| &choice.value)
+    }
+
+    /// Whether one of them is this value.
+    pub fn offers(&self, value: &Value) -> bool {
+        self.0.iter().any(|choice| choice.value == *value)
+    }
+}
+
+impl<'a> IntoIterator for &'a Choices {
+    type Item = &'a Choice;
+    type IntoIter = std::slice::Iter<'a, Choice>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.iter()
+    }
+}
+
+impl fmt::Display for Choices {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        const NAMED: usize = 8;
+        for (index, choice) in self.0.iter().take(NAMED).enumerate() {
+            write!(formatter, "{}{}", if index == 0 { "" } else { ", " }, choice.value.to_text())?;
+        }
+        if self.0.len() > NAMED { write!(formatter, " and {} more", self.0.len() - NAMED) } else { Ok(()) }
+    }
+}
