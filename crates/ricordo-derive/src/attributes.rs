@@ -97,6 +97,24 @@ impl FieldAttributes {
                 };
                 quote!(part = part.reveal(::ricordo::model::derived::Reveal::#variant);)
             }
+            "commit" | "pause_ms" | "decimals" | "grouping" | "decimal_comma" | "display" => {
+                self.showing(&name, meta, ty)?
+            }
+            "readonly" | "secret" => quote!(part.#key = true;),
+            "local" => {
+                self.is_local = true;
+                quote!(part.local = true;)
+            }
+            _ => return Err(meta.error(format!("`{name}` is not known here; there are {FIELD_ATTRIBUTES}"))),
+        };
+        self.changes.extend(change);
+        Ok(())
+    }
+
+    /// The attributes that say when typing takes effect, and how a value is shown.
+    fn showing(&mut self, name: &str, meta: &ParseNestedMeta<'_>, ty: &Type) -> syn::Result<TokenStream> {
+        let key = &meta.path;
+        Ok(match name {
             "commit" => {
                 let commit: LitStr = meta.value()?.parse()?;
                 let variant = match commit.value().as_str() {
@@ -128,7 +146,7 @@ impl FieldAttributes {
                 self.check("suits_number", ty, key.span());
                 quote!(::ricordo::model::derived::number_format(&mut part).#key = true;)
             }
-            "display" => {
+            _ => {
                 let pattern: LitStr = meta.value()?.parse()?;
                 quote! {
                     part.display = ::core::option::Option::Some(
@@ -136,15 +154,7 @@ impl FieldAttributes {
                     );
                 }
             }
-            "readonly" | "secret" => quote!(part.#key = true;),
-            "local" => {
-                self.is_local = true;
-                quote!(part.local = true;)
-            }
-            _ => return Err(meta.error(format!("`{name}` is not known here; there are {FIELD_ATTRIBUTES}"))),
-        };
-        self.changes.extend(change);
-        Ok(())
+        })
     }
 
     fn check(&mut self, function: &str, ty: &Type, span: Span) {

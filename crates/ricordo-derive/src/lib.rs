@@ -3,6 +3,7 @@
 
 mod attributes;
 mod choice;
+mod event;
 mod names;
 mod record;
 
@@ -16,10 +17,28 @@ pub fn derive_model(input: TokenStream) -> TokenStream {
     expand(&input).unwrap_or_else(Error::into_compile_error).into()
 }
 
-fn expand(input: &DeriveInput) -> syn::Result<proc_macro2::TokenStream> {
-    if !input.generics.params.is_empty() {
-        return Err(Error::new_spanned(&input.generics, "a model cannot have type or lifetime parameters"));
+/// Makes an enum the events that a component tells outwards.
+#[proc_macro_derive(Event, attributes(serde))]
+pub fn derive_event(input: TokenStream) -> TokenStream {
+    let input = parse_macro_input!(input as DeriveInput);
+    refuse_parameters(&input)
+        .and_then(|()| event::expand(&input))
+        .unwrap_or_else(Error::into_compile_error)
+        .into()
+}
+
+fn refuse_parameters(input: &DeriveInput) -> syn::Result<()> {
+    if input.generics.params.is_empty() {
+        return Ok(());
     }
+    Err(Error::new_spanned(
+        &input.generics,
+        "neither a model nor its events can have type or lifetime parameters",
+    ))
+}
+
+fn expand(input: &DeriveInput) -> syn::Result<proc_macro2::TokenStream> {
+    refuse_parameters(input)?;
     match &input.data {
         Data::Struct(data) => match &data.fields {
             Fields::Named(fields) => record::expand(input, fields),

@@ -84,6 +84,12 @@ impl SerdeNames {
         })
     }
 
+    /// The name of an event of an enum with these names: in snake case, if nothing else is said.
+    pub(crate) fn event(&self, ident: &Ident, own: &SerdeNames) -> String {
+        let names = SerdeNames { rename: None, rename_all: self.rename_all.or(Some(Case::Snake)) };
+        names.variant(ident, own)
+    }
+
     fn name(&self, ident: &Ident, own: &SerdeNames, apply: impl Fn(Case, &str) -> String) -> String {
         let plain = ident.unraw().to_string();
         match (&own.rename, self.rename_all) {

@@ -36,8 +36,13 @@
 //! | a form definition in a file | [`exchange::read_definition`] and [`Form::of_shape`] |
 //! | to say which field is meant | a typed path from [`at`], or a [`Pointer`] as text |
 //! | to keep hold of a field or a row | a [`Place`] |
-//! | to follow what happens | [`Form::subscribe`], which returns a [`Subscription`] guard |
-//! | to do several things as one | [`Form::apply`] with [`engine::Action::Group`] |
+//! | to connect a widget | a [`Binding`], from [`Form::bind`]; see [`form`] |
+//! | to follow a place, or the rows of a list alone | [`Form::subscribe`], [`Form::subscribe_to`]; each returns a [`Subscription`] guard |
+//! | to be given the old and the new value | [`Form::subscribe_value`] |
+//! | to follow whatever can be found out from a form | [`Form::select`] |
+//! | to do several things as one | [`Form::transaction`] |
+//! | a component with a part of the form | a [`Place`] to act on, and an [`Outlet`] to tell its [`Event`]s |
+//! | the journal of what was done | [`Form::record`] |
 //! | to drive a form without callbacks | an [`engine::Engine`] |
 //! | journals, patches, state dumps | [`exchange`] |
 //!
@@ -62,10 +67,13 @@ pub mod shape;
 mod tree;
 pub mod value;
 
-pub use form::{Form, Notice, Place, Subscription, Untyped};
+pub use form::{
+    Binding, Event, Form, Notice, Outlet, Place, Subscription, Untyped, Update, View, WidgetEvent,
+    WidgetState,
+};
 pub use jiff::civil;
 pub use model::{Model, at};
-pub use ricordo_derive::Model;
+pub use ricordo_derive::{Event, Model};
 pub use rules::Finding;
 pub use rust_decimal::Decimal;
 pub use shape::{FindingKind, Pointer};

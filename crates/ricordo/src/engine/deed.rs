@@ -184,9 +184,8 @@ impl Said {
 
     fn words(&self) -> String {
         match self {
-            Said::Nothing => "blank".to_owned(),
             Said::Text(text) => format!("“{text}”"),
-            Said::Value(Value::Blank) => "blank".to_owned(),
+            Said::Nothing | Said::Value(Value::Blank) => "blank".to_owned(),
             Said::Value(value) => value.to_string(),
             Said::Rows(1) => "1 row".to_owned(),
             Said::Rows(count) => format!("{count} rows"),

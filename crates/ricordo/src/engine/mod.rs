@@ -89,6 +89,7 @@ struct Open {
 /// What there is to be said of a form as a whole.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
+#[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 pub struct Flags {
     /// Whether the value of the form is not its baseline.
     pub is_dirty: bool,

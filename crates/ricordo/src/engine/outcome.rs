@@ -208,8 +208,8 @@ fn entries_differ(before: &Field, now: &Field, values_differ: bool) -> bool {
 /// Collects, for each place, what it was before the first change.
 #[derive(Default)]
 struct Befores<'a> {
-    /// The place that has had the focus at the first and every later change of it.
-    focused: Option<Option<PlaceId>>,
+    /// Whether the focus changed before what is looked at now; then that is no longer where it was at first.
+    focus_has_moved: bool,
     list: SmallVec<[Before<'a>; 2]>,
     /// Where each place stands in the list, once there are too many to look through.
     index: FxHashMap<PlaceId, usize>,
@@ -266,9 +266,12 @@ impl<'a> Befores<'a> {
             }
             Undo::Focus { before } => {
                 // Where it went is known by the next change of it, or by where it is now.
-                let was = *self.focused.get_or_insert(before);
-                for place in [before, tree.focus()].into_iter().flatten() {
-                    self.of(place).focused.get_or_insert(was == Some(place));
+                let is_first = !std::mem::replace(&mut self.focus_has_moved, true);
+                if let Some(place) = before {
+                    self.of(place).focused.get_or_insert(is_first);
+                }
+                if let Some(place) = tree.focus() {
+                    self.of(place).focused.get_or_insert(false);
                 }
             }
             Undo::Choices { place, .. } => self.of(place).choices = true,

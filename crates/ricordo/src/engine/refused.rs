@@ -51,6 +51,11 @@ impl Refused {
         Refused::new(RefusedKind::NoPlace, Pointer::root(), error.to_string())
     }
 
+    pub(crate) fn selecting() -> Self {
+        let message = "a selector only looks at a form: it can neither change it nor subscribe; do that in the callback";
+        Refused::new(RefusedKind::Busy, Pointer::root(), message.to_owned())
+    }
+
     pub(crate) fn busy() -> Self {
         let message = "a row's handle cannot be given out inside a callback, where actions wait for the end of \
                        the round; use `Form::apply` with `Action::Insert`";

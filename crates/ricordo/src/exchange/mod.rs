@@ -5,6 +5,7 @@
 //! | read a form definition | [`read_definition`] |
 //! | read data for a form | [`read_data`] |
 //! | read a journal or a JSON Patch | [`read_journal`] |
+//! | write down an action as a line of a journal | [`write_action`] |
 //! | see whether an `expect` line holds | [`Expectation::check`] |
 //! | write down the state of a form | [`dump`] |
 //!
@@ -19,6 +20,7 @@ mod journal;
 mod json;
 mod keywords;
 mod members;
+mod writing;
 
 pub use data::{position_of, read_data, read_value};
 pub use definition::read_definition;
@@ -26,3 +28,4 @@ pub use dump::dump;
 pub use error::ReadError;
 pub use expectation::Expectation;
 pub use journal::{Command, Entry, read_journal};
+pub use writing::write_action;

@@ -1,20 +1,34 @@
 //! What all clones and handles of a form share.
 
+use std::any::Any;
 use std::cell::{Cell, RefCell};
 use std::collections::VecDeque;
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::rc::Rc;
 
 use rustc_hash::FxHashMap;
 
-use crate::engine::{Action, Address, Engine, ObserverId, Outcome, PlaceView, Refused, RefusedKind};
-use crate::shape::{Named, Pointer};
-use crate::tree::PlaceId;
+use super::cause::{Cause, Link};
+use super::recording::Recorder;
+use super::subscription::{Counts, SubscriberReport};
+use crate::engine::{
+    Action, Address, Engine, ObserverId, Outcome, PlaceId, PlaceView, Reads, Refused, RefusedKind,
+};
 
 /// How long a chain of actions, each taken because of the one before, may become.
 const LONGEST_CHAIN: u32 = 100;
 
-/// A subscriber's callback, which is told that its place has changed.
-pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>, &Outcome)>>;
+/// A subscriber's callback, which is told that something it observes may have changed; whether it was concerned.
+pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>, &Told) -> bool>>;
+
+/// What a callback is told.
+#[derive(Clone)]
+pub(super) struct Told {
+    pub(super) observer: ObserverId,
+    pub(super) outcome: Rc<Outcome>,
+    /// What the action was taken in answer to, if it was.
+    pub(super) link: Option<Rc<Link>>,
+}
 
 /// What all clones and handles of a form share.
 ///
@@ -22,19 +36,43 @@ pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>, &Outcome)>>;
 pub(super) struct Core {
     engine: RefCell<Engine>,
     subscribers: RefCell<FxHashMap<ObserverId, Subscriber>>,
-    /// Actions from inside callbacks, each with the length of its chain.
-    queue: RefCell<VecDeque<(Action, u32)>>,
+    /// Actions from inside callbacks.
+    queue: RefCell<VecDeque<Queued>>,
     refused: RefCell<Vec<Refused>>,
     /// The length of the chain that is being told of; `None` when nobody is being called.
     telling: Cell<Option<u32>>,
+    /// What whoever acts just now acts in answer to.
+    answering: RefCell<Option<Answering>>,
     /// The actions of a transaction that was opened inside a callback, which wait for the end of the round.
     gathered: RefCell<Option<Vec<Action>>>,
+    /// What is looked at through handles while a selector runs.
+    reads: RefCell<Option<Rc<Reads>>>,
+    /// Subscriptions that ended while a selector ran.
+    ended: RefCell<Vec<ObserverId>>,
+    recorder: RefCell<Option<Recorder>>,
 }
 
-#[derive(Clone)]
+/// An action that waits for the end of the round.
+struct Queued {
+    action: Action,
+    chain: u32,
+    link: Option<Rc<Link>>,
+}
+
+/// What is being answered.
+enum Answering {
+    /// A notice, by the subscriber that was told.
+    Notice(Told),
+    /// Something else, which is known already.
+    Link(Rc<Link>),
+}
+
 struct Subscriber {
-    place: PlaceId,
+    /// The place, unless something else is watched.
+    place: Option<PlaceId>,
+    name: Option<Rc<str>>,
     callback: Callback,
+    called: u64,
 }
 
 impl Core {
@@ -45,7 +83,11 @@ impl Core {
             queue: RefCell::default(),
             refused: RefCell::default(),
             telling: Cell::new(None),
+            answering: RefCell::default(),
             gathered: RefCell::default(),
+            reads: RefCell::default(),
+            ended: RefCell::default(),
+            recorder: RefCell::default(),
         })
     }
 
@@ -58,30 +100,97 @@ impl Core {
     }
 
     pub(super) fn view<T>(&self, place: PlaceId, read: impl FnOnce(PlaceView<'_>) -> T) -> T {
-        read(self.engine.borrow().view(place))
+        let reads = self.reads.borrow().clone();
+        let engine = self.engine.borrow();
+        let view = engine.view(place);
+        read(match &reads {
+            Some(reads) => view.tracked(reads),
+            None => view,
+        })
     }
 
     pub(super) fn is_telling(&self) -> bool {
         self.telling.get().is_some()
     }
 
+    /// Whether a selector is looking at the form.
+    pub(super) fn is_selecting(&self) -> bool {
+        self.reads.borrow().is_some()
+    }
+
+    /// Refuses what would change a form while a selector looks at it.
+    fn not_while_selecting(&self) -> Result<(), Refused> {
+        if self.reads.borrow().is_some() { Err(Refused::selecting()) } else { Ok(()) }
+    }
+
     /// Carries out an action and tells of it, or takes note of it if somebody is being told just now. Returns
     /// the row that was made, if one was.
     pub(super) fn apply(self: &Rc<Self>, action: Action) -> Result<Option<PlaceId>, Refused> {
+        self.not_while_selecting()?;
         if let Some(gathered) = &mut *self.gathered.borrow_mut() {
             gathered.push(action);
             return Ok(None);
         }
+        let link = self.current_link();
         if let Some(chain) = self.telling.get() {
-            self.queue.borrow_mut().push_back((action, chain + 1));
+            self.queue.borrow_mut().push_back(Queued { action, chain: chain + 1, link });
             return Ok(None);
         }
-        let outcome = self.engine.borrow_mut().apply(action)?;
+        let outcome = self.carry_out(action, link.as_deref())?;
         let made = outcome.made();
         if !outcome.notices().is_empty() {
-            self.tell_all(outcome)?;
+            self.tell_all(outcome, link.as_ref())?;
         }
         Ok(made)
+    }
+
+    fn carry_out(&self, action: Action, link: Option<&Link>) -> Result<Outcome, Refused> {
+        let mut engine = self.engine.borrow_mut();
+        let mut recorder = self.recorder.borrow_mut();
+        let Some(recorder) = recorder.as_mut() else { return engine.apply(action) };
+        let line = recorder.line(&engine, &action, link);
+        let applied = engine.apply(action);
+        recorder.record(line, applied.as_ref().err());
+        applied
+    }
+
+    /// What whoever acts now acts in answer to.
+    pub(super) fn current_link(&self) -> Option<Rc<Link>> {
+        match &*self.answering.borrow() {
+            None => None,
+            Some(Answering::Link(link)) => Some(link.clone()),
+            Some(Answering::Notice(told)) => {
+                let subscribers = self.subscribers.borrow();
+                let subscriber = subscribers.get(&told.observer);
+                let by = subscriber.map_or_else(|| "a subscriber".to_owned(), |known| self.call(known));
+                Some(Rc::new(Link { by, cause: self.cause(told) }))
+            }
+        }
+    }
+
+    /// The cause of a notice, as far as it concerns whoever was told.
+    pub(super) fn cause(&self, told: &Told) -> Cause {
+        let place = self.subscribers.borrow().get(&told.observer).and_then(|subscriber| subscriber.place);
+        Cause::of(&self.engine.borrow(), &told.outcome, place, told.link.clone())
+    }
+
+    /// How a subscriber is called in messages.
+    fn call(&self, subscriber: &Subscriber) -> String {
+        match (&subscriber.name, subscriber.place) {
+            (Some(name), _) => format!("“{name}”"),
+            (None, Some(place)) => {
+                let pointer = self.engine.borrow().view(place).pointer();
+                format!("the subscriber of {}", crate::shape::Named(&pointer))
+            }
+            (None, None) => "a selector".to_owned(),
+        }
+    }
+
+    /// Does something as an answer to what is already known.
+    pub(super) fn answering<T>(&self, link: Link, act: impl FnOnce() -> T) -> T {
+        let before = self.answering.replace(Some(Answering::Link(Rc::new(link))));
+        let _ended = finally(|| *self.answering.borrow_mut() = before);
+        act()
     }
 
     /// Carries out all that a closure does as one transaction.
@@ -89,6 +198,7 @@ impl Core {
         self: &Rc<Self>,
         act: impl FnOnce() -> Result<T, E>,
     ) -> Result<T, E> {
+        self.not_while_selecting()?;
         if self.is_telling() {
             return self.gather(act);
         }
@@ -96,12 +206,18 @@ impl Core {
             return act();
         }
         self.engine.borrow_mut().begin();
-        let transaction = Transaction(self);
+        self.with_recorder(Recorder::begin);
+        // Unless it is committed, the transaction is taken back, also when the closure panics.
+        let transaction = finally(|| {
+            self.engine.borrow_mut().roll_back();
+            self.with_recorder(Recorder::roll_back);
+        });
         let result = act()?;
         let outcome = self.engine.borrow_mut().commit();
+        self.with_recorder(Recorder::commit);
         drop(transaction);
         if !outcome.notices().is_empty() {
-            self.tell_all(outcome)?;
+            self.tell_all(outcome, self.current_link().as_ref())?;
         }
         Ok(result)
     }
@@ -112,12 +228,14 @@ impl Core {
             return act();
         }
         *self.gathered.borrow_mut() = Some(Vec::new());
-        let gathering = Gathering(self);
+        // Unless it is taken, what was gathered is forgotten, also when the closure panics.
+        let gathering = finally(|| drop(self.gathered.take()));
         let result = act()?;
         let gathered = self.gathered.take().unwrap_or_default();
         drop(gathering);
-        let chain = self.telling.get().unwrap_or_default();
-        self.queue.borrow_mut().push_back((Action::Group(gathered), chain + 1));
+        let chain = self.telling.get().unwrap_or_default() + 1;
+        let link = self.current_link();
+        self.queue.borrow_mut().push_back(Queued { action: Action::Group(gathered), chain, link });
         Ok(result)
     }
 
@@ -129,95 +247,182 @@ impl Core {
         self.engine.borrow_mut().set_undo_limit(bytes);
     }
 
-    /// Tells of an action, then carries out and tells of those that came meanwhile.
-    fn tell_all(self: &Rc<Self>, mut outcome: Outcome) -> Result<(), Refused> {
-        let _round = Round(self);
-        self.tell(&outcome, 0);
-        loop {
+    /// Lets something be done to what is being recorded, if anything is.
+    pub(super) fn with_recorder<T>(&self, act: impl FnOnce(&mut Recorder) -> T) -> Option<T> {
+        self.recorder.borrow_mut().as_mut().map(act)
+    }
+
+    pub(super) fn set_recorder(&self, recorder: Option<Recorder>) {
+        *self.recorder.borrow_mut() = recorder;
+    }
+
+    /// Tells of an action, then carries out and tells of those that came meanwhile. A callback that panics does
+    /// not keep the others from being told; its panic goes on to whoever acted.
+    fn tell_all(self: &Rc<Self>, outcome: Outcome, link: Option<&Rc<Link>>) -> Result<(), Refused> {
+        let round = finally(|| {
+            self.telling.set(None);
+            self.queue.borrow_mut().clear();
+        });
+        let mut panicked = None;
+        let mut outcome = Rc::new(outcome);
+        self.tell(&outcome, link, 0, &mut panicked);
+        let result = loop {
             // The queue must be free again before anybody is called.
             let next = self.queue.borrow_mut().pop_front();
-            let Some((action, chain)) = next else { return Ok(()) };
+            let Some(Queued { action, chain, link }) = next else { break Ok(()) };
             if chain > LONGEST_CHAIN {
-                return Err(self.endless(&outcome));
+                break Err(self.endless(&outcome));
             }
-            let applied = self.engine.borrow_mut().apply(action);
-            match applied {
+            match self.carry_out(action, link.as_deref()) {
                 Ok(next) => {
-                    self.tell(&next, chain);
-                    outcome = next;
+                    outcome = Rc::new(next);
+                    self.tell(&outcome, link.as_ref(), chain, &mut panicked);
                 }
                 Err(refused) => self.refused.borrow_mut().push(refused),
             }
+        };
+        drop(round);
+        match panicked {
+            Some(panic) => resume_unwind(panic),
+            None => result,
         }
     }
 
-    fn tell(self: &Rc<Self>, outcome: &Outcome, chain: u32) {
+    fn tell(
+        self: &Rc<Self>,
+        outcome: &Rc<Outcome>,
+        link: Option<&Rc<Link>>,
+        chain: u32,
+        panicked: &mut Option<Box<dyn Any + Send>>,
+    ) {
         self.telling.set(Some(chain));
-        for observer in outcome.notices() {
+        for &observer in outcome.notices() {
             // One that was told before may have ended this one's subscription.
-            let subscriber = self.subscribers.borrow().get(observer).cloned();
-            if let Some(subscriber) = subscriber {
-                (subscriber.callback.borrow_mut())(self, outcome);
+            let subscriber = self.subscribers.borrow().get(&observer).map(|known| known.callback.clone());
+            let Some(callback) = subscriber else { continue };
+            let told = Told { observer, outcome: outcome.clone(), link: link.cloned() };
+            *self.answering.borrow_mut() = Some(Answering::Notice(told.clone()));
+            let called = catch_unwind(AssertUnwindSafe(|| (callback.borrow_mut())(self, &told)));
+            *self.answering.borrow_mut() = None;
+            let was_called = called.unwrap_or_else(|panic| {
+                panicked.get_or_insert(panic);
+                true
+            });
+            if let Some(subscriber) = self.subscribers.borrow_mut().get_mut(&observer) {
+                subscriber.called += u64::from(was_called);
             }
         }
     }
 
-    /// The error for subscribers that answer each other without end: names the places of those told last.
+    /// The error for subscribers that answer each other without end: names those told last.
     fn endless(&self, outcome: &Outcome) -> Refused {
-        let (engine, subscribers) = (self.engine.borrow(), self.subscribers.borrow());
-        let told = outcome.notices().iter().filter_map(|observer| subscribers.get(observer));
-        let places: Vec<Pointer> = told.map(|subscriber| engine.view(subscriber.place).pointer()).collect();
-        let names: Vec<String> = places.iter().map(|place| Named(place).to_string()).collect();
+        let subscribers = self.subscribers.borrow();
+        let told: Vec<&Subscriber> =
+            outcome.notices().iter().filter_map(|observer| subscribers.get(observer)).collect();
+        let names: Vec<String> = told.iter().map(|subscriber| self.call(subscriber)).collect();
         let message = format!(
-            "subscribers answer each other's changes without end; after {LONGEST_CHAIN} rounds those of {} \
-             were still at it",
+            "subscribers answer each other's changes without end; after {LONGEST_CHAIN} rounds these were still \
+             at it: {}",
             names.join(" and ")
         );
-        Refused::new(RefusedKind::Endless, places.into_iter().next().unwrap_or_default(), message)
+        let place = told.iter().find_map(|subscriber| subscriber.place);
+        let pointer = place.map(|place| self.engine.borrow().view(place).pointer());
+        Refused::new(RefusedKind::Endless, pointer.unwrap_or_default(), message)
     }
 
     pub(super) fn take_refused(&self) -> Vec<Refused> {
         self.refused.take()
     }
 
-    pub(super) fn subscribe(&self, place: PlaceId, callback: Callback) -> Result<ObserverId, Refused> {
-        let observer = self.engine.borrow_mut().observe(place)?;
-        self.subscribers.borrow_mut().insert(observer, Subscriber { place, callback });
+    /// Adds a subscriber of whatever `observe` lets the engine watch.
+    pub(super) fn subscribe(
+        &self,
+        place: Option<PlaceId>,
+        observe: impl FnOnce(&mut Engine) -> Result<ObserverId, Refused>,
+        callback: impl FnOnce(ObserverId) -> Callback,
+    ) -> Result<ObserverId, Refused> {
+        self.not_while_selecting()?;
+        let observer = observe(&mut self.engine.borrow_mut())?;
+        let callback = callback(observer);
+        let subscriber = Subscriber { place, name: None, callback, called: 0 };
+        self.subscribers.borrow_mut().insert(observer, subscriber);
         Ok(observer)
     }
 
+    /// Runs a function of the form, and takes down what it looks at, also through handles.
+    pub(super) fn look<T>(&self, place: PlaceId, read: impl FnOnce(PlaceView<'_>) -> T) -> (T, Rc<Reads>) {
+        let reads = Rc::new(Reads::default());
+        let before = self.reads.replace(Some(reads.clone()));
+        let looking = finally(|| {
+            *self.reads.borrow_mut() = before;
+            if self.reads.borrow().is_none() {
+                let ended = self.ended.take();
+                ended.into_iter().for_each(|observer| self.unsubscribe(observer));
+            }
+        });
+        let result = {
+            let engine = self.engine.borrow();
+            read(engine.view(place).tracked(&reads))
+        };
+        drop(looking);
+        (result, reads)
+    }
+
+    /// Lets an observer watch what was looked at this time.
+    pub(super) fn renew_reads(&self, observer: ObserverId, reads: &Reads) {
+        self.engine.borrow_mut().renew_reads(observer, reads);
+    }
+
     pub(super) fn unsubscribe(&self, observer: ObserverId) {
+        if self.reads.borrow().is_some() {
+            return self.ended.borrow_mut().push(observer);
+        }
         self.engine.borrow_mut().forget(observer);
         // What the callback holds may itself end subscriptions when it is dropped: not under the borrow.
         let ended = self.subscribers.borrow_mut().remove(&observer);
         drop(ended);
     }
-}
 
-/// Takes the open transaction back, unless it was committed, also when the closure panics.
-struct Transaction<'a>(&'a Core);
+    pub(super) fn name(&self, observer: ObserverId, name: &str) {
+        if let Some(subscriber) = self.subscribers.borrow_mut().get_mut(&observer) {
+            subscriber.name = Some(name.into());
+        }
+    }
 
-impl Drop for Transaction<'_> {
-    fn drop(&mut self) {
-        self.0.engine.borrow_mut().roll_back();
+    pub(super) fn counts(&self, observer: ObserverId) -> Counts {
+        let called = self.subscribers.borrow().get(&observer).map_or(0, |subscriber| subscriber.called);
+        Counts { considered: self.engine.borrow().considered(observer), called }
+    }
+
+    /// All subscribers, in the order in which they subscribed.
+    pub(super) fn reports(&self) -> Vec<SubscriberReport> {
+        let subscribers = self.subscribers.borrow();
+        let mut observers: Vec<ObserverId> = subscribers.keys().copied().collect();
+        observers.sort_unstable();
+        let engine = self.engine.borrow();
+        let report = |observer: ObserverId| {
+            let subscriber = subscribers.get(&observer)?;
+            Some(SubscriberReport {
+                name: subscriber.name.as_deref().map(str::to_owned),
+                place: subscriber.place.map(|place| engine.view(place).pointer()),
+                counts: Counts { considered: engine.considered(observer), called: subscriber.called },
+            })
+        };
+        observers.into_iter().filter_map(report).collect()
     }
 }
 
-/// Forgets what was gathered, unless it was taken, also when the closure panics.
-struct Gathering<'a>(&'a Core);
+/// Does something when it is dropped, also when that is because of a panic.
+struct Finally<F: FnOnce()>(Option<F>);
 
-impl Drop for Gathering<'_> {
-    fn drop(&mut self) {
-        self.0.gathered.take();
-    }
+fn finally<F: FnOnce()>(act: F) -> Finally<F> {
+    Finally(Some(act))
 }
 
-/// Ends the telling, also when a subscriber panics.
-struct Round<'a>(&'a Core);
-
-impl Drop for Round<'_> {
+impl<F: FnOnce()> Drop for Finally<F> {
     fn drop(&mut self) {
-        self.0.telling.set(None);
-        self.0.queue.borrow_mut().clear();
+        if let Some(act) = self.0.take() {
+            act();
+        }
     }
 }

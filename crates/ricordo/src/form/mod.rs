@@ -8,27 +8,53 @@
 //! |---|---|
 //! | do one thing to a place | [`Form::enter`], [`Form::set`], [`Form::leave`], [`Form::reset_at`], … |
 //! | keep hold of a place, wherever it moves | [`Form::place`], and the methods of [`Place`] |
-//! | follow a place, or all of the form | [`Form::subscribe`], [`Place::subscribe`] |
+//! | be woken when something of a place, or in it, is another | [`Form::subscribe`], [`Place::subscribe`] |
+//! | be woken by some aspects of a place alone, such as the rows of a list | [`Form::subscribe_to`], [`Place::subscribe_to`] |
+//! | be given the old and the new value | [`Form::subscribe_value`], [`Place::subscribe_value`] |
+//! | follow the form's flags: for a save button, for undo | [`Form::subscribe_flags`] |
+//! | follow whatever can be found out from the form | [`Form::select`], [`Place::select`] |
+//! | connect a widget | [`Form::bind`], [`Place::bind`] |
+//! | hand a part of the form to a component, and hear of it | a [`Place`], and an [`Outlet`] |
+//! | have the finished record, and begin the next | [`Form::take`] |
+//! | write down what is done | [`Form::record`] |
 //! | have the finished record | [`Form::parse`] |
 //! | do anything an engine can, or several things as one | [`Form::apply`] with an [`Action`] |
 
+mod binding;
+mod cause;
+mod choosing;
 mod core;
+mod look;
+mod outlet;
 mod place;
+mod recording;
+#[cfg(feature = "stream")]
+mod stream;
+mod subscribe;
 mod subscription;
+mod taking;
 
 use std::fmt;
 use std::marker::PhantomData;
 use std::rc::Rc;
 use std::sync::Arc;
 
+pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetSort, WidgetState};
+pub use cause::Cause;
+pub use look::View;
+pub use outlet::{Event, Outlet};
 pub use place::Place;
-pub use subscription::{Notice, Subscription};
+#[cfg(feature = "stream")]
+pub use stream::{Results, Wakes};
+pub use subscription::{Counts, Notice, SubscriberReport, Subscription, Update};
+pub use taking::{Keep, NotTaken};
 
 use self::core::Core;
-use crate::engine::{Action, Address, Cost, Engine, Refused};
+use self::recording::Recorder;
+use crate::engine::{Action, Address, Cost, Engine, Flags, Refused};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::rules::Finding;
-use crate::shape::{Shape, ShapeBuilder, ShapeError};
+use crate::shape::{Choice, Choices, Kind, Pointer, PointerError, Shape, ShapeBuilder, ShapeError, Step};
 use crate::value::Value;
 
 /// The model of a form whose shape is only known when the program runs. Places of such a form are addressed
@@ -75,7 +101,7 @@ impl<M> fmt::Debug for Form<M> {
         let root = Place::<Value>::new(self.core.clone(), self.core.root());
         formatter
             .debug_struct("Form")
-            .field("value", &format_args!("{}", root.value()))
+            .field("value", &format_args!("{}", root.masked_value()))
             .finish_non_exhaustive()
     }
 }
@@ -125,6 +151,12 @@ impl Form<Untyped> {
     pub fn of_shape(shape: Arc<Shape>, value: Option<Value>) -> Result<Self, ShapeError> {
         let engine = Engine::new(shape, value).map_err(|misfit| ShapeError::of(&misfit))?;
         Ok(Form { core: Core::new(engine), model: PhantomData })
+    }
+}
+
+impl<M> Form<M> {
+    fn around(core: Rc<Core>) -> Self {
+        Form { core, model: PhantomData }
     }
 }
 
@@ -202,6 +234,113 @@ impl<M: 'static> Form<M> {
         self.core.read(Engine::cost)
     }
 
+    /// Writes down from now on what is done to the form, as a journal of at most so many bytes: the oldest lines
+    /// are dropped beyond that. Secrets are hidden. What was written down before is forgotten.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// form.record(64 * 1024);
+    /// form.enter(ricordo::at::<Batch>().loaves(), "15")?;
+    /// form.undo()?;
+    /// assert_eq!(
+    ///     form.recording().as_deref(),
+    ///     Some("{\"op\":\"enter\",\"path\":\"/loaves\",\"text\":\"15\"}\n{\"op\":\"undo\"}\n")
+    /// );
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn record(&self, most_bytes: usize) {
+        self.core.set_recorder(Some(Recorder::new(most_bytes)));
+    }
+
+    /// What was written down so far; nothing if nothing is being recorded.
+    pub fn recording(&self) -> Option<String> {
+        self.core.with_recorder(|recorder| recorder.text())
+    }
+
+    /// Writes nothing down any more, and forgets what was.
+    pub fn stop_recording(&self) {
+        self.core.set_recorder(None);
+    }
+
+    /// What there is to be said of the form as a whole.
+    pub fn flags(&self) -> Flags {
+        self.core.read(Engine::flags)
+    }
+
+    /// The place that has the focus.
+    pub fn focused(&self) -> Option<Place<Value>> {
+        self.core.read(Engine::focus).map(|place| Place::new(self.core.clone(), place))
+    }
+
+    /// The place where the focus belongs after what was done last: in a row that was added, the first field that
+    /// a person may enter. Nothing once a place has got the focus.
+    pub fn focus_hint(&self) -> Option<Place<Value>> {
+        self.core.read(Engine::focus_hint).map(|place| Place::new(self.core.clone(), place))
+    }
+
+    /// The first place with something wrong, in the order of the form: where the focus belongs when a person
+    /// asks what is wrong.
+    pub fn first_finding(&self) -> Option<Place<Value>> {
+        self.root().first_finding()
+    }
+
+    /// All subscribers, in the order in which they subscribed, with their names and counts.
+    pub fn subscribers(&self) -> Vec<SubscriberReport> {
+        self.core.reports()
+    }
+
+    /// Lets so much time pass, in milliseconds: what was typed, and takes effect after a pause, takes effect if it
+    /// was long enough. The form has no clock of its own; whoever shows it says when time has passed.
+    pub fn wait(&self, milliseconds: u64) -> Result<(), Refused> {
+        self.apply(Action::Wait { milliseconds })
+    }
+
+    /// In how many milliseconds something that was typed takes effect by itself; nothing if nothing will.
+    pub fn next_pause(&self) -> Option<u64> {
+        self.core.read(Engine::next_pause)
+    }
+
+    /// Offers these choices for a field, each a value and what a person reads for it. A value that is no longer
+    /// offered stays, and is found.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { oven: String }
+    /// # let form = Form::new(&Batch { oven: "b".into() })?;
+    /// let oven = ricordo::at::<Batch>().oven();
+    /// form.set_choices(oven.clone(), [("a".to_owned(), "Deck oven"), ("b".to_owned(), "Stone oven")])?;
+    /// assert_eq!(form.place(oven.clone())?.display(), "Stone oven");
+    /// form.set_choices(oven, [("a".to_owned(), "Deck oven")])?;
+    /// assert_eq!(form.findings()[0].message, "“b” is not one of: a.");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn set_choices<'a, L: Locate<M>>(
+        &self,
+        at: L,
+        choices: impl IntoIterator<Item = (L::Target, &'a str)>,
+    ) -> Result<(), Refused> {
+        self.apply(Action::Choices { at: address(at)?, choices: Some(choices_of(choices)) })
+    }
+
+    /// Offers these choices for a field of every row of a list, also of rows to come, but for rows where the field
+    /// was given choices of its own.
+    pub fn set_choices_each<'a, R, L, I>(
+        &self,
+        list: L,
+        field: I,
+        choices: impl IntoIterator<Item = (I::Target, &'a str)>,
+    ) -> Result<(), Refused>
+    where
+        R: Model,
+        L: Locate<M, Target = Vec<R>>,
+        I: Locate<R>,
+    {
+        let at = self.core.read(|engine| each_row(engine, &address(list)?, field.spot()))?;
+        self.apply(Action::Choices { at: at.into(), choices: Some(choices_of(choices)) })
+    }
+
     /// The actions from inside callbacks that were refused since this was last asked.
     pub fn take_refused(&self) -> Vec<Refused> {
         self.core.take_refused()
@@ -277,16 +416,6 @@ impl<M: 'static> Form<M> {
     pub fn findings(&self) -> Vec<Finding> {
         self.root().all_findings()
     }
-
-    /// Calls back whenever something is not what it was at a place, or anywhere in it, until the guard that is
-    /// returned is dropped. See [`Place::subscribe`].
-    pub fn subscribe<L: Locate<M>>(
-        &self,
-        at: L,
-        callback: impl FnMut(&Notice<L::Target>) + 'static,
-    ) -> Result<Subscription, Refused> {
-        self.place(at)?.subscribe(callback)
-    }
 }
 
 fn address<M, L: Locate<M>>(at: L) -> Result<Address, Refused> {
@@ -295,4 +424,41 @@ fn address<M, L: Locate<M>>(at: L) -> Result<Address, Refused> {
         Ok(Spot::Route(route)) => Ok(Address::Route(None, route)),
         Err(error) => Err(Refused::unreadable(&error)),
     }
+}
+
+fn choices_of<'a, T: Data>(choices: impl IntoIterator<Item = (T, &'a str)>) -> Choices {
+    let choice = |(value, label): (T, &str)| Choice { value: value.to_value(), label: Some(label.into()) };
+    Choices::new(choices.into_iter().map(choice))
+}
+
+/// The pointer of a field in every row of a list: `/ingredients/-/kind`.
+fn each_row(engine: &Engine, list: &Address, field: Result<Spot, PointerError>) -> Result<Pointer, Refused> {
+    let list = engine.view(engine.locate(list)?).pointer();
+    let mut pointer = Pointer::root();
+    let tokens: Vec<_> = list.tokens().collect();
+    // Row numbers on the way to the list make no difference: the choices are those of all such fields.
+    for token in tokens {
+        let is_row = engine
+            .shape()
+            .part_at(&pointer)
+            .is_some_and(|part| matches!(engine.shape().part(part).kind, Kind::List(_)));
+        pointer.push(if is_row { "-" } else { &token });
+    }
+    pointer.push("-");
+    match field.map_err(|error| Refused::unreadable(&error))? {
+        Spot::Pointer(field) => field.tokens().for_each(|token| pointer.push(&token)),
+        Spot::Route(route) => {
+            for step in route {
+                let part = engine.shape().part_at(&pointer).map(|part| engine.shape().part(part));
+                match (step, part.map(|part| &part.kind)) {
+                    (Step::Field(position), Some(Kind::Record(record))) => {
+                        let name = engine.shape().field_at(*record, position).map(|(name, _)| name.clone());
+                        pointer.push(&name.unwrap_or_default());
+                    }
+                    _ => pointer.push("-"),
+                }
+            }
+        }
+    }
+    Ok(pointer)
 }

@@ -1,16 +1,15 @@
 //! Handles to places.
 
-use std::cell::RefCell;
 use std::fmt;
 use std::marker::PhantomData;
 use std::rc::Rc;
 
+use super::choosing;
 use super::core::Core;
-use super::subscription::{Notice, Subscription};
-use crate::engine::{Action, Address, Outcome, PlaceId, Refused};
+use crate::engine::{Action, Address, PlaceId, Refused};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::rules::Finding;
-use crate::shape::{Kind, Pointer};
+use crate::shape::Pointer;
 use crate::value::Value;
 
 /// A handle to a place that holds a `T`. Clones are cheap, and are handles to the same place.
@@ -34,8 +33,8 @@ use crate::value::Value;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub struct Place<T> {
-    core: Rc<Core>,
-    id: PlaceId,
+    pub(super) core: Rc<Core>,
+    pub(super) id: PlaceId,
     holds: PhantomData<fn() -> T>,
 }
 
@@ -87,6 +86,17 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.entry().into_owned())
     }
 
+    /// The text by which the value is shown where nobody is typing: in its display format, or a choice by its
+    /// label.
+    pub fn display(&self) -> String {
+        self.core.view(self.id, |view| view.display())
+    }
+
+    /// The value as others may see it: with `•••` for every secret in it that is not empty.
+    pub(super) fn masked_value(&self) -> Value {
+        self.core.view(self.id, |view| view.masked_value())
+    }
+
     /// The value, with all in it.
     pub fn value(&self) -> Value {
         self.core.view(self.id, |view| view.value())
@@ -110,6 +120,27 @@ impl<T> Place<T> {
     /// Whether neither the place nor anything in it has an error.
     pub fn is_valid(&self) -> bool {
         self.core.view(self.id, |view| view.is_valid())
+    }
+
+    /// Whether the place, or one in it, holds a text that has not taken effect yet.
+    pub fn is_uncommitted(&self) -> bool {
+        self.core.view(self.id, |view| view.is_uncommitted())
+    }
+
+    /// Whether a person may not change the place.
+    pub fn is_readonly(&self) -> bool {
+        self.core.view(self.id, |view| view.is_readonly())
+    }
+
+    /// Whether the place has the focus.
+    pub fn has_focus(&self) -> bool {
+        self.core.view(self.id, |view| view.has_focus())
+    }
+
+    /// The first place in this one, or this one, with something wrong.
+    pub fn first_finding(&self) -> Option<Place<Value>> {
+        let found = self.core.view(self.id, |view| view.first_finding().map(|place| place.id()));
+        found.map(|place| Place::new(self.core.clone(), place))
     }
 
     /// Whether the place is gone: the row that it is, or lies in, was removed, or the optional record that it
@@ -192,7 +223,12 @@ impl<T> Place<T> {
         make_row(&self.core, Action::Duplicate { row: self.id.into() })
     }
 
-    fn apply(&self, action: Action) -> Result<(), Refused> {
+    /// Does several things as one transaction. See [`Form::transaction`](super::Form::transaction).
+    pub fn transaction<U, E: From<Refused>>(&self, act: impl FnOnce() -> Result<U, E>) -> Result<U, E> {
+        self.core.transaction(act)
+    }
+
+    pub(super) fn apply(&self, action: Action) -> Result<(), Refused> {
         self.core.apply(action).map(drop)
     }
 }
@@ -210,25 +246,6 @@ impl<T: 'static> Place<T> {
             Err(error) => return Err(Refused::unreadable(&error)),
         };
         Ok(Place::new(self.core.clone(), self.core.locate(&address)?))
-    }
-
-    /// Calls back whenever something is not what it was at the place, or anywhere in it, until the guard that
-    /// is returned is dropped.
-    ///
-    /// Subscribers are called after an action has settled, once, in the order in which they subscribed. One on
-    /// a row, or in one, that is removed is told once that it is gone.
-    pub fn subscribe(&self, mut callback: impl FnMut(&Notice<T>) + 'static) -> Result<Subscription, Refused> {
-        let id = self.id;
-        // Only lists have row steps; nobody else need look for them among the changes.
-        let is_list = self.core.view(id, |view| matches!(view.part().kind, Kind::List(_)));
-        // The callback is given the form when it is called: held here, the form would keep itself alive.
-        let callback = move |core: &Rc<Core>, outcome: &Outcome| {
-            let change = outcome.changes().iter().filter(|_| is_list).find(|change| change.place() == id);
-            let edits = change.map(|change| change.row_edits().to_vec()).unwrap_or_default();
-            callback(&Notice::new(Place::new(core.clone(), id), edits));
-        };
-        let observer = self.core.subscribe(id, Rc::new(RefCell::new(callback)))?;
-        Ok(Subscription::new(Rc::downgrade(&self.core), observer))
     }
 }
 
@@ -289,7 +306,7 @@ impl<T: Model> Place<Vec<T>> {
     /// Whether a row holds this value. For a list of choices that is shown as a group of flags.
     #[allow(clippy::needless_pass_by_value, reason = "choices are small, and compared as values")]
     pub fn includes(&self, value: T) -> bool {
-        !self.rows_with(&value.to_value()).is_empty()
+        !choosing::rows_with(&self.core, self.id, &value.to_value()).is_empty()
     }
 
     /// Makes a list include a value, or not. For a list of choices that is shown as a group of flags: rows come
@@ -310,39 +327,7 @@ impl<T: Model> Place<Vec<T>> {
     /// ```
     #[allow(clippy::needless_pass_by_value, reason = "choices are small, and given away")]
     pub fn include(&self, value: T, included: bool) -> Result<(), Refused> {
-        let value = value.to_value();
-        let there = self.rows_with(&value);
-        match (included, there.is_empty()) {
-            (true, true) => {
-                let position = Some(self.rank(&value));
-                self.apply(Action::Insert { list: self.id.into(), position, value: Some(value) })
-            }
-            (false, false) => {
-                let removals = there.into_iter().map(|row| Action::Remove { at: row.into() });
-                self.apply(Action::Group(removals.collect()))
-            }
-            _ => Ok(()),
-        }
-    }
-
-    fn rows_with(&self, value: &Value) -> Vec<PlaceId> {
-        self.core.view(self.id, |view| {
-            view.children().filter(|row| row.value() == *value).map(|row| row.id()).collect()
-        })
-    }
-
-    /// Behind how many rows a value belongs, in the order of the choices; what is no choice belongs at the end.
-    fn rank(&self, value: &Value) -> u32 {
-        self.core.view(self.id, |view| {
-            let Kind::List(list) = view.part().kind else { return 0 };
-            let Kind::Choice(choices) = &view.shape().part(view.shape().item(list)).kind else {
-                return view.row_count();
-            };
-            let order = |value: &Value| choices.iter().position(|choice| choice.value == *value);
-            let own = order(value).unwrap_or(usize::MAX);
-            let before = view.children().filter(|row| order(&row.value()).is_some_and(|order| order < own));
-            u32::try_from(before.count()).unwrap_or(u32::MAX)
-        })
+        choosing::include(&self.core, self.id, &value.to_value(), included)
     }
 
     fn insert_value(&self, position: Option<u32>, value: Option<Value>) -> Result<Place<T>, Refused> {

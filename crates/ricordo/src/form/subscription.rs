@@ -1,54 +1,98 @@
 //! Subscriptions, and what subscribers are told.
 
 use std::fmt;
-use std::rc::Weak;
+use std::marker::PhantomData;
+use std::rc::{Rc, Weak};
 
-use super::Place;
-use super::core::Core;
+use super::cause::Cause;
+use super::core::{Core, Told};
+use super::{Form, Place};
 use crate::engine::{ObserverId, RowEdit};
+use crate::shape::Pointer;
 
 /// Keeps a subscription alive: dropping it ends the subscription, also from inside a callback.
 #[must_use = "a subscription ends when its guard is dropped"]
 pub struct Subscription {
     core: Weak<Core>,
-    observer: Option<ObserverId>,
+    observer: ObserverId,
+    ends: bool,
+}
+
+/// How often a subscriber was considered, and how often it was called.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Counts {
+    /// How often an action touched something that the subscriber looks at. For all other actions it cost nothing.
+    pub considered: u64,
+    /// How often it was called.
+    pub called: u64,
+}
+
+/// A subscriber, for those who look at how a screen is updated.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct SubscriberReport {
+    /// Its name, if it was given one.
+    pub name: Option<String>,
+    /// The place that it follows, unless it is a selector, or follows the form's flags.
+    pub place: Option<Pointer>,
+    /// How often it was considered and called.
+    pub counts: Counts,
 }
 
 impl Subscription {
-    pub(super) fn new(core: Weak<Core>, observer: ObserverId) -> Self {
-        Subscription { core, observer: Some(observer) }
+    pub(super) fn new(core: &Rc<Core>, observer: ObserverId) -> Self {
+        Subscription { core: Rc::downgrade(core), observer, ends: true }
     }
 
-    /// Lets the subscription live as long as the form.
+    /// The same subscription with a name, for causes, counts and errors.
+    pub fn named(self, name: &str) -> Self {
+        if let Some(core) = self.core.upgrade() {
+            core.name(self.observer, name);
+        }
+        self
+    }
+
+    /// How often the subscriber was considered, and how often it was called.
+    pub fn counts(&self) -> Counts {
+        self.core.upgrade().map(|core| core.counts(self.observer)).unwrap_or_default()
+    }
+
+    /// Lets the subscription live as long as the form. What its callback holds lives as long: a form that is held
+    /// by a callback of its own is never freed.
     pub fn keep(mut self) {
-        self.observer = None;
+        self.ends = false;
     }
 }
 
 impl Drop for Subscription {
     fn drop(&mut self) {
-        if let (Some(observer), Some(core)) = (self.observer, self.core.upgrade()) {
-            core.unsubscribe(observer);
+        if let Some(core) = self.core.upgrade().filter(|_| self.ends) {
+            core.unsubscribe(self.observer);
         }
     }
 }
 
 impl fmt::Debug for Subscription {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_struct("Subscription").field("observer", &self.observer).finish_non_exhaustive()
+        formatter.debug_struct("Subscription").field("counts", &self.counts()).finish_non_exhaustive()
     }
 }
 
-/// What a subscriber is told: that something is not what it was at its place, or in it.
-#[derive(Debug)]
-pub struct Notice<T> {
+/// What a subscriber is told: that something it observes is not what it was.
+///
+/// `R` is what can be reached from the notice: the [`Form`] that was subscribed to, or nothing beside the place if
+/// it was a [`Place`].
+pub struct Notice<T, R = ()> {
+    core: Rc<Core>,
     place: Place<T>,
-    edits: Vec<RowEdit>,
+    told: Told,
+    reach: PhantomData<fn() -> R>,
 }
 
-impl<T> Notice<T> {
-    pub(super) fn new(place: Place<T>, edits: Vec<RowEdit>) -> Self {
-        Notice { place, edits }
+impl<T, R> Notice<T, R> {
+    pub(super) fn new(core: &Rc<Core>, place: Place<T>, told: &Told) -> Self {
+        Notice { core: core.clone(), place, told: told.clone(), reach: PhantomData }
     }
 
     /// The place that was subscribed to.
@@ -59,12 +103,96 @@ impl<T> Notice<T> {
     /// The steps by which the rows of a list became what they are, for those who draw it: carried out in order
     /// on the old keys, they give the new ones. None if the rows, and their order, are what they were.
     pub fn row_edits(&self) -> &[RowEdit] {
-        &self.edits
+        let change = self.told.outcome.changes().iter().find(|change| change.place() == self.place.id());
+        change.map_or(&[], |change| change.row_edits())
     }
 
     /// Whether the place is gone, because the row that it is, or lies in, was removed. If that comes back, so
     /// does the place, and the subscriber is told.
     pub fn is_gone(&self) -> bool {
         self.place.is_gone()
+    }
+
+    /// What led to the notice.
+    pub fn cause(&self) -> Cause {
+        self.core.cause(&self.told)
+    }
+}
+
+impl<T, M> Notice<T, Form<M>> {
+    /// The form that was subscribed to.
+    pub fn form(&self) -> Form<M> {
+        Form::around(self.core.clone())
+    }
+}
+
+impl<T, R> fmt::Debug for Notice<T, R> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Notice").field("place", &self.place).finish_non_exhaustive()
+    }
+}
+
+/// What a subscriber is told who follows a figure: what it was, and what it is.
+///
+/// `R` is what can be reached from it, as for a [`Notice`].
+pub struct Update<T, R = ()> {
+    core: Rc<Core>,
+    before: T,
+    now: T,
+    told: Told,
+    reach: PhantomData<fn() -> R>,
+}
+
+impl<T, R> Update<T, R> {
+    pub(super) fn new(core: &Rc<Core>, before: T, now: T, told: &Told) -> Self {
+        Update { core: core.clone(), before, now, told: told.clone(), reach: PhantomData }
+    }
+
+    /// What it was.
+    pub fn before(&self) -> &T {
+        &self.before
+    }
+
+    /// What it is.
+    pub fn now(&self) -> &T {
+        &self.now
+    }
+
+    /// What led to it.
+    pub fn cause(&self) -> Cause {
+        self.core.cause(&self.told)
+    }
+
+    /// The same of other figures.
+    pub(super) fn map<U>(&self, turn: impl Fn(&T) -> U) -> Update<U, R> {
+        Update {
+            core: self.core.clone(),
+            before: turn(&self.before),
+            now: turn(&self.now),
+            told: self.told.clone(),
+            reach: PhantomData,
+        }
+    }
+
+    /// What it is, to be kept.
+    pub(super) fn into_now(self) -> T {
+        self.now
+    }
+}
+
+impl<T, M> Update<T, Form<M>> {
+    /// The form that was subscribed to.
+    pub fn form(&self) -> Form<M> {
+        Form::around(self.core.clone())
+    }
+}
+
+impl<T: fmt::Debug, R> fmt::Debug for Update<T, R> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter
+            .debug_struct("Update")
+            .field("before", &self.before)
+            .field("now", &self.now)
+            .finish_non_exhaustive()
     }
 }

@@ -293,6 +293,14 @@ impl<'a> PlaceView<'a> {
         })
     }
 
+    /// Where a pointer leads from the place; nothing where there is no such place now.
+    pub(crate) fn follow_pointer(&self, pointer: &Pointer) -> Option<PlaceView<'a>> {
+        pointer.tokens().try_fold(*self, |view, token| {
+            view.look(Aspects::STRUCTURE);
+            self.tree.child_named(view.place, &token).ok().map(|place| view.other(place))
+        })
+    }
+
     /// The first field of the place, or of what is in it, that a person may enter something in: where the focus
     /// belongs when a row was added.
     pub fn first_enterable(&self) -> Option<PlaceView<'a>> {

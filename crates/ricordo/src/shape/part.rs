@@ -10,6 +10,7 @@ use crate::value::{DateTime, Value};
 
 /// What a shape says of a place.
 #[derive(Clone, Debug)]
+#[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 pub struct Part {
     /// What sort of place it is.
     pub kind: Kind,

@@ -42,7 +42,6 @@ impl Part {
         let value = match &self.kind {
             Kind::Integer => read_number(text).ok().filter(Decimal::is_integer).map(Value::Number),
             Kind::Decimal => read_number(text).ok().map(Value::Number),
-            Kind::Flag => read_flag(text),
             Kind::Date | Kind::Time | Kind::DateTime(_) => self.kind.read_time(text),
             // A text may be offered later; where numbers or flags are, only such a one could.
             Kind::Choice(choices) if choices.iter().any(|choice| choice.value.as_text().is_some()) => {
@@ -51,7 +50,7 @@ impl Part {
             Kind::Choice(choices) if choices.iter().any(|choice| choice.value.as_number().is_some()) => {
                 read_number(text).ok().map(Value::Number)
             }
-            Kind::Choice(_) => read_flag(text),
+            Kind::Flag | Kind::Choice(_) => read_flag(text),
             Kind::Text | Kind::Record(_) | Kind::List(_) => None,
         };
         let displayed = || self.display.as_ref().and_then(|format| format.read(&self.kind, text));

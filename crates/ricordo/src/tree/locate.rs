@@ -34,7 +34,8 @@ impl Tree {
         Ok(place)
     }
 
-    fn child_named(&self, place: PlaceId, token: &str) -> Result<PlaceId, NoPlace> {
+    /// The place of this name, or row number, right in another.
+    pub(crate) fn child_named(&self, place: PlaceId, token: &str) -> Result<PlaceId, NoPlace> {
         let reached = self.pointer(place);
         let missing = |problem: String| Err(NoPlace { reached: reached.clone(), problem, nearest: None });
         match (&self.node(place).body, &self.part(place).kind) {

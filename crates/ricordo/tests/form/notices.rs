@@ -14,11 +14,11 @@ type Told = Rc<RefCell<Vec<String>>>;
 
 fn follow(form: &Form<Batch>, pointer: &'static str, told: &Told) -> Subscription {
     let told = told.clone();
-    let callback = move |notice: &ricordo::Notice<ricordo::Value>| {
+    let subscription = form.subscribe(pointer, move |notice| {
         let state = if notice.is_gone() { " gone" } else { "" };
         told.borrow_mut().push(format!("{pointer}{state}"));
-    };
-    form.subscribe(pointer, callback).unwrap()
+    });
+    subscription.unwrap()
 }
 
 fn enter(pointer: &str, text: &str) -> Action {
@@ -167,7 +167,8 @@ fn an_endless_exchange_ends_in_an_error_that_names_the_places() {
     let refused = form.enter(at::<Batch>().name(), "Rye").unwrap_err();
     assert_eq!(refused.kind(), RefusedKind::Endless);
     assert!(
-        refused.message().contains("those of /name") || refused.message().contains("those of /loaves"),
+        refused.message().contains("the subscriber of /name")
+            || refused.message().contains("the subscriber of /loaves"),
         "{refused}"
     );
     // The form is alive and well, and so is its telling.
@@ -190,6 +191,7 @@ fn a_panic_in_a_callback_leaves_the_form_whole() {
         Some(15),
         "the action was done before anybody was told"
     );
+    assert_eq!(told.take(), ["/loaves"], "the others are told all the same");
     explode.set(false);
     form.enter(at::<Batch>().loaves(), "16").unwrap();
     assert_eq!(told.take(), ["/loaves"]);

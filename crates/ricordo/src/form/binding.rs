@@ -1,0 +1,385 @@
+//! Bindings: what a widget shows, and what it reports.
+
+use std::cell::RefCell;
+use std::fmt;
+use std::rc::Rc;
+
+use super::choosing;
+use super::core::Core;
+use super::look::View;
+use super::subscribe::select;
+use super::subscription::{Subscription, Update};
+use super::{Form, Place};
+use crate::engine::{Action, PlaceView, Refused, RefusedKind};
+use crate::model::Locate;
+use crate::rules::Finding;
+use crate::shape::{Kind, Named, Pointer};
+use crate::tree::PlaceId;
+use crate::value::Value;
+
+/// The binding of a widget to a place: what the widget shows, and what it reports. Clones are the same binding.
+///
+/// An adapter for any user interface is short: for each widget it makes a binding, draws what
+/// [`follow`](Binding::follow) gives it, and hands every event to [`handle`](Binding::handle), whatever the field
+/// is. Several widgets may be bound to one place, each by a binding of its own.
+///
+/// ```
+/// # use ricordo::{Form, Model, WidgetEvent};
+/// # use std::{cell::RefCell, rc::Rc};
+/// # #[derive(Model)] struct Batch { #[model(decimals = 2)] price: ricordo::Decimal }
+/// # let form = Form::new(&Batch { price: 6.into() })?;
+/// let binding = form.bind(ricordo::at::<Batch>().price())?;
+/// let shown = Rc::new(RefCell::new(String::new()));
+/// let screen = shown.clone();
+/// let widget = binding.follow(move |state| screen.replace(state.text.clone()).clear())?;
+/// assert_eq!(*shown.borrow(), "6.00");
+///
+/// binding.handle(WidgetEvent::Focus)?;
+/// binding.handle(WidgetEvent::Input("6.5".into()))?;
+/// assert_eq!(*shown.borrow(), "6.5");
+/// binding.handle(WidgetEvent::Leave)?;
+/// assert_eq!(*shown.borrow(), "6.50");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Clone)]
+pub struct Binding {
+    core: Rc<Core>,
+    place: PlaceId,
+    is_one_way: bool,
+    composing: Rc<RefCell<Option<Composing>>>,
+}
+
+/// A text that an input method is still at work on, and what stood there when it began.
+struct Composing {
+    text: String,
+    entry: String,
+    epoch: u64,
+}
+
+/// What a widget shows. It draws itself anew when this is another.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+#[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
+pub struct WidgetState {
+    /// What sort of widget suits the place.
+    pub sort: WidgetSort,
+    /// What a person reads beside the widget: the label, or else the name of the field.
+    pub label: String,
+    /// A longer explanation.
+    pub description: Option<String>,
+    /// The text that stands in the widget: the entry while it has the focus, and wherever that cannot be read or
+    /// has not taken effect yet; otherwise the value in its display format. One-way widgets show only the latter.
+    pub text: String,
+    /// What there is to choose from, in order.
+    pub choices: Vec<WidgetChoice>,
+    /// What is wrong with the place, as far as a person should see it now.
+    pub findings: Vec<Finding>,
+    /// Whether an empty value is an error.
+    pub is_required: bool,
+    /// Whether a person can change nothing here.
+    pub is_readonly: bool,
+    /// Whether the text is to be hidden while it is typed.
+    pub is_secret: bool,
+    /// Whether the value is not the baseline, or what was typed cannot be read.
+    pub is_dirty: bool,
+    /// Whether the place was left by a person.
+    pub is_touched: bool,
+    /// Whether nothing is wrong, shown or not.
+    pub is_valid: bool,
+    /// Whether what was typed has not taken effect yet.
+    pub is_uncommitted: bool,
+    /// Whether the place has the focus.
+    pub has_focus: bool,
+    /// Whether the place is gone, as its row was removed. It may come back.
+    pub is_gone: bool,
+    /// Moves whenever the place is reset, so that a widget with a state of its own knows.
+    pub epoch: u64,
+}
+
+/// One of the things to choose from.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub struct WidgetChoice {
+    /// What is stored, and what the widget reports.
+    pub value: Value,
+    /// What a person reads.
+    pub label: String,
+    /// Whether it is the one, or one of those, that are chosen now.
+    pub is_chosen: bool,
+}
+
+/// What sort of widget suits a place.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum WidgetSort {
+    /// A line of text.
+    Text,
+    /// A number.
+    Number,
+    /// Something to be switched on and off.
+    Flag,
+    /// A date.
+    Date,
+    /// A time of day.
+    Time,
+    /// A date and a time.
+    DateTime,
+    /// One of several choices.
+    Choice,
+    /// Any number of several choices.
+    Choices,
+    /// What holds other widgets: a record.
+    Record,
+    /// What holds rows of other widgets: a list.
+    List,
+}
+
+/// What a widget reports.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub enum WidgetEvent {
+    /// It got the focus.
+    Focus,
+    /// A person typed; this is the whole text that now stands in it.
+    Input(String),
+    /// An input method is at work; this is the whole text that now stands in it. It is shown, but not typed:
+    /// nothing happens to the form before `Input` reports what came of it, or the widget is left. Should the place
+    /// be set or reset meanwhile, the text is dropped.
+    Composing(String),
+    /// A choice was picked, by what is stored.
+    Choose(Value),
+    /// One of any number of choices was taken in, or put out.
+    Include(Value, bool),
+    /// A flag was switched.
+    Switch(bool),
+    /// It was emptied.
+    Clear,
+    /// It lost the focus.
+    Leave,
+}
+
+impl<M: 'static> Form<M> {
+    /// Binds a widget to a place.
+    pub fn bind<L: Locate<M>>(&self, at: L) -> Result<Binding, Refused> {
+        Ok(self.place(at)?.bind())
+    }
+}
+
+impl<T> Place<T> {
+    /// Binds a widget to the place.
+    pub fn bind(&self) -> Binding {
+        Binding { core: self.core.clone(), place: self.id, is_one_way: false, composing: Rc::default() }
+    }
+}
+
+impl Binding {
+    /// A binding to the same place, through which a person can change nothing: it always shows the value in its
+    /// display format.
+    pub fn one_way(&self) -> Self {
+        Binding { is_one_way: true, composing: Rc::default(), ..self.clone() }
+    }
+
+    /// The place.
+    pub fn place(&self) -> Place<Value> {
+        Place::new(self.core.clone(), self.place)
+    }
+
+    /// What the widget shows now.
+    pub fn state(&self) -> WidgetState {
+        self.core.view(self.place, |view| self.state_of(view))
+    }
+
+    /// Draws the widget: calls back with what it shows, now and whenever that is another.
+    pub fn follow(&self, mut draw: impl FnMut(&WidgetState) + 'static) -> Result<Subscription, Refused> {
+        let first = self.state();
+        let (is_one_way, composing) = (self.is_one_way, self.composing.clone());
+        // The form would keep itself alive if its subscriber held it.
+        let state = move |view: &View<'_, Value>| state_of(view.place(), is_one_way, &composing);
+        draw(&first);
+        let redraw = move |update: &Update<WidgetState>| draw(update.now());
+        select(&self.core, self.place, Some(self.place), state, redraw)
+    }
+
+    /// Takes in what the widget reports. What a widget of another sort would report is refused, and so is whatever
+    /// would change a place that a person may not change.
+    pub fn handle(&self, event: WidgetEvent) -> Result<(), Refused> {
+        let at = || self.place.into();
+        match event {
+            WidgetEvent::Focus => self.apply(Action::Focus { at: at() }),
+            WidgetEvent::Leave => {
+                // Nothing of what stood in the widget is lost.
+                if let Some(text) = self.composed() {
+                    self.enter(text)?;
+                }
+                self.composing.take();
+                self.apply(Action::Leave { at: at() })
+            }
+            WidgetEvent::Composing(text) => {
+                self.may_change()?;
+                self.refuse_unless(self.view(|view| view.part().is_field()), "has no text to compose")?;
+                let (entry, epoch) = self.view(|view| (view.entry().into_owned(), view.epoch()));
+                self.take_focus()?;
+                *self.composing.borrow_mut() = Some(Composing { text, entry, epoch });
+                Ok(())
+            }
+            WidgetEvent::Input(text) => {
+                self.composing.take();
+                self.enter(text)
+            }
+            WidgetEvent::Choose(value) => {
+                let is_offered = self.view(|view| {
+                    view.part().is_field() && view.choices().is_some_and(|choices| choices.offers(&value))
+                });
+                self.refuse_unless(is_offered, &format!("does not offer {value} to choose"))?;
+                self.enter(value.to_text().into_owned())
+            }
+            WidgetEvent::Include(value, is_in) => {
+                self.may_change()?;
+                let is_set = self.view(|view| sort_of(view) == WidgetSort::Choices);
+                self.refuse_unless(is_set, "is no list of choices, of which any number can be included")?;
+                choosing::include(&self.core, self.place, &value, is_in)
+            }
+            WidgetEvent::Switch(is_on) => {
+                let is_flag = self.view(|view| matches!(view.part().kind, Kind::Flag));
+                self.refuse_unless(is_flag, "is no flag that could be switched")?;
+                self.enter(is_on.to_string())
+            }
+            WidgetEvent::Clear => {
+                self.may_change()?;
+                self.composing.take();
+                self.apply(Action::Clear { at: at() })
+            }
+        }
+    }
+
+    fn enter(&self, text: String) -> Result<(), Refused> {
+        self.may_change()?;
+        self.refuse_unless(self.view(|view| view.part().is_field()), "is nothing that can be typed into")?;
+        self.take_focus()?;
+        self.apply(Action::Enter { at: self.place.into(), text })
+    }
+
+    /// A widget that a person types into has the focus, whether it has said so or not.
+    fn take_focus(&self) -> Result<(), Refused> {
+        if self.view(|view| view.has_focus()) {
+            return Ok(());
+        }
+        self.apply(Action::Focus { at: self.place.into() })
+    }
+
+    fn may_change(&self) -> Result<(), Refused> {
+        let refuse = |place: Pointer, why: &str| {
+            Err(Refused::new(RefusedKind::Readonly, place.clone(), format!("{} {why}", Named(&place))))
+        };
+        let (is_readonly, pointer) = self.view(|view| (view.is_readonly(), view.pointer()));
+        match (self.is_one_way, is_readonly) {
+            (true, _) => refuse(pointer, "is bound one way: the widget shows it, and cannot change it"),
+            (_, true) => refuse(pointer, "is read-only: a program may set it, but nobody can type into it"),
+            _ => Ok(()),
+        }
+    }
+
+    fn refuse_unless(&self, is_so: bool, why: &str) -> Result<(), Refused> {
+        if is_so {
+            return Ok(());
+        }
+        let pointer = self.view(|view| view.pointer());
+        let message = format!("{} {why}", Named(&pointer));
+        Err(Refused::new(RefusedKind::NotPossible, pointer, message))
+    }
+
+    fn view<T>(&self, read: impl FnOnce(PlaceView<'_>) -> T) -> T {
+        self.core.view(self.place, read)
+    }
+
+    fn apply(&self, action: Action) -> Result<(), Refused> {
+        self.core.apply(action).map(drop)
+    }
+
+    fn state_of(&self, view: PlaceView<'_>) -> WidgetState {
+        state_of(view, self.is_one_way, &self.composing)
+    }
+
+    /// The text that an input method is still at work on.
+    fn composed(&self) -> Option<String> {
+        self.view(|view| composed(view, &self.composing))
+    }
+}
+
+impl fmt::Debug for Binding {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter
+            .debug_struct("Binding")
+            .field("place", &self.place().pointer().as_str())
+            .field("is_one_way", &self.is_one_way)
+            .finish_non_exhaustive()
+    }
+}
+
+/// The text that an input method is still at work on, unless the place was set or reset meanwhile.
+fn composed(view: PlaceView<'_>, composing: &RefCell<Option<Composing>>) -> Option<String> {
+    let composing = composing.borrow();
+    let composing = composing.as_ref()?;
+    let is_current = *view.entry() == composing.entry && view.epoch() == composing.epoch;
+    is_current.then(|| composing.text.clone())
+}
+
+fn state_of(view: PlaceView<'_>, is_one_way: bool, composing: &RefCell<Option<Composing>>) -> WidgetState {
+    let part = view.part();
+    let shows_entry = view.has_focus() || view.is_unreadable() || view.is_uncommitted();
+    let text = match composed(view, composing) {
+        Some(text) => text,
+        None if shows_entry && !is_one_way && part.is_field() => view.entry().into_owned(),
+        None => view.display(),
+    };
+    let mut findings = view.findings();
+    findings.retain(|finding| finding.shown);
+    WidgetState {
+        sort: sort_of(view),
+        label: part.label.as_deref().or_else(|| view.name()).unwrap_or_default().to_owned(),
+        description: part.description.as_deref().map(str::to_owned),
+        text,
+        choices: choices_of(view),
+        findings,
+        is_required: view.is_required(),
+        is_readonly: is_one_way || view.is_readonly(),
+        is_secret: part.secret,
+        is_dirty: view.is_dirty(),
+        is_touched: view.is_touched(),
+        is_valid: view.is_valid(),
+        is_uncommitted: view.is_uncommitted(),
+        has_focus: view.has_focus(),
+        is_gone: !view.is_there(),
+        epoch: view.epoch(),
+    }
+}
+
+fn choices_of(view: PlaceView<'_>) -> Vec<WidgetChoice> {
+    let Some(choices) = view.choices() else { return Vec::new() };
+    let chosen = match view.value() {
+        Value::List(rows) => rows,
+        value => vec![value],
+    };
+    let choice = |choice: &crate::shape::Choice| WidgetChoice {
+        value: choice.value.clone(),
+        label: choice.label.as_deref().map_or_else(|| choice.value.to_text().into_owned(), str::to_owned),
+        is_chosen: chosen.contains(&choice.value),
+    };
+    choices.iter().map(choice).collect()
+}
+
+fn sort_of(view: PlaceView<'_>) -> WidgetSort {
+    let has_choices = view.choices().is_some();
+    match view.part().kind {
+        Kind::List(_) if has_choices => WidgetSort::Choices,
+        Kind::List(_) => WidgetSort::List,
+        Kind::Record(_) => WidgetSort::Record,
+        Kind::Flag => WidgetSort::Flag,
+        _ if has_choices => WidgetSort::Choice,
+        Kind::Integer | Kind::Decimal => WidgetSort::Number,
+        Kind::Date => WidgetSort::Date,
+        Kind::Time => WidgetSort::Time,
+        Kind::DateTime(_) => WidgetSort::DateTime,
+        Kind::Text | Kind::Choice(_) => WidgetSort::Text,
+    }
+}

@@ -1,0 +1,94 @@
+//! Causes: what led to a notice.
+
+use std::fmt;
+use std::rc::Rc;
+
+use crate::engine::{Change, Engine, Outcome, PlaceView};
+use crate::tree::PlaceId;
+
+/// What led to a notice, in words: the action, what it changed, and, if it was taken in answer to something, what
+/// that was. Secrets are hidden.
+///
+/// ```
+/// # use ricordo::{Form, Model};
+/// # #[derive(Model)] struct Batch { loaves: u32 }
+/// # let form = Form::new(&Batch { loaves: 12 })?;
+/// let loaves = ricordo::at::<Batch>().loaves();
+/// let label = form.subscribe(loaves.clone(), |notice| {
+///     assert_eq!(notice.cause().to_string(), "enter “15” in /loaves\n  /loaves: value 12 → 15, now dirty");
+/// })?;
+/// form.enter(loaves, "15")?;
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Clone, Debug)]
+pub struct Cause {
+    action: String,
+    changes: Vec<String>,
+    link: Option<Rc<Link>>,
+}
+
+/// What an action was taken in answer to.
+#[derive(Clone, Debug)]
+pub(super) struct Link {
+    /// Who took it: “clamp”.
+    pub(super) by: String,
+    pub(super) cause: Cause,
+}
+
+/// How many changes are told one by one.
+const MOST_CHANGES: usize = 12;
+
+impl Cause {
+    /// The cause of an outcome; with a place, only the changes that concern this.
+    pub(super) fn of(
+        engine: &Engine,
+        outcome: &Outcome,
+        place: Option<PlaceId>,
+        link: Option<Rc<Link>>,
+    ) -> Self {
+        let concerns = |change: &&Change| {
+            let above = |below: PlaceId, place: PlaceId| {
+                std::iter::successors(Some(engine.view(below)), PlaceView::parent)
+                    .any(|view| view.id() == place)
+            };
+            place.is_none_or(|place| above(change.place(), place) || above(place, change.place()))
+        };
+        let concerned: Vec<_> = outcome.changes().iter().filter(concerns).collect();
+        let mut changes: Vec<String> =
+            concerned.iter().take(MOST_CHANGES).map(|change| engine.change_words(change)).collect();
+        if concerned.len() > MOST_CHANGES {
+            changes.push(format!("and {} places more", concerned.len() - MOST_CHANGES));
+        }
+        Cause { action: engine.words(outcome.deed()), changes, link }
+    }
+
+    /// The cause of what is done because of this action.
+    pub(super) fn of_action(action: String, link: Option<Rc<Link>>) -> Self {
+        Cause { action, changes: Vec::new(), link }
+    }
+
+    /// The action: `enter “15” in /loaves`.
+    pub fn action(&self) -> &str {
+        &self.action
+    }
+
+    /// What it changed, as far as it concerns whoever was told: `/loaves: value 12 → 15, now dirty`.
+    pub fn changes(&self) -> &[String] {
+        &self.changes
+    }
+
+    /// What the action was taken in answer to, and by whom.
+    pub fn answers(&self) -> Option<(&str, &Cause)> {
+        self.link.as_ref().map(|link| (link.by.as_str(), &link.cause))
+    }
+}
+
+impl fmt::Display for Cause {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if let Some((by, before)) = self.answers() {
+            write!(formatter, "{before}\nin answer, {by}: ")?;
+        }
+        formatter.write_str(&self.action)?;
+        self.changes.iter().try_for_each(|change| write!(formatter, "\n  {change}"))
+    }
+}

@@ -1,0 +1,123 @@
+//! Looking at a form from inside a selector.
+
+use std::fmt;
+use std::marker::PhantomData;
+
+use crate::engine::PlaceView;
+use crate::model::{Data, Locate, Model, Spot};
+use crate::rules::Finding;
+use crate::shape::Pointer;
+use crate::value::Value;
+
+/// A place that holds a `T`, seen from inside a selector. Whatever is looked at through it is taken down, and the
+/// selector is run again only when something of that may be another.
+///
+/// Paths with row numbers are followed afresh each time. What is not there is `None`, not an error.
+#[derive(Clone, Copy)]
+pub struct View<'a, T> {
+    place: PlaceView<'a>,
+    holds: PhantomData<fn() -> T>,
+}
+
+impl<T> fmt::Debug for View<'_, T> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.place.fmt(formatter)
+    }
+}
+
+impl<'a, T> View<'a, T> {
+    pub(super) fn new(place: PlaceView<'a>) -> Self {
+        View { place, holds: PhantomData }
+    }
+
+    /// The place as the engine shows it, with everything there is to be seen.
+    pub fn place(&self) -> PlaceView<'a> {
+        self.place
+    }
+
+    /// The value, with all in it.
+    pub fn value(&self) -> Value {
+        self.place.value()
+    }
+
+    /// The text in the widget.
+    pub fn entry(&self) -> String {
+        self.place.entry().into_owned()
+    }
+
+    /// The text by which the value is shown where nobody is typing.
+    pub fn display(&self) -> String {
+        self.place.display()
+    }
+
+    /// Whether the value is not the baseline, or what was typed cannot be read.
+    pub fn is_dirty(&self) -> bool {
+        self.place.is_dirty()
+    }
+
+    /// Whether the place, or one in it, was left by a person.
+    pub fn is_touched(&self) -> bool {
+        self.place.is_touched()
+    }
+
+    /// Whether neither the place nor anything in it has an error.
+    pub fn is_valid(&self) -> bool {
+        self.place.is_valid()
+    }
+
+    /// What is wrong with the place itself.
+    pub fn findings(&self) -> Vec<Finding> {
+        self.place.findings()
+    }
+
+    /// What is wrong with the place and all in it, in the order of the form.
+    pub fn all_findings(&self) -> Vec<Finding> {
+        self.place.all_findings()
+    }
+
+    /// Where the place is now.
+    pub fn pointer(&self) -> Pointer {
+        self.place.pointer()
+    }
+}
+
+impl<'a, T: 'static> View<'a, T> {
+    /// A place in this one; nothing where there is none now.
+    pub fn at<L: Locate<T>>(&self, at: L) -> Option<View<'a, L::Target>> {
+        let place = match at.spot().ok()? {
+            Spot::Route(route) => self.place.follow(&route)?,
+            Spot::Pointer(pointer) => self.place.follow_pointer(&pointer)?,
+        };
+        Some(View::new(place))
+    }
+
+    /// The value of a place in this one as its Rust type; nothing where there is no such place, or where it is
+    /// blank or cannot be read.
+    pub fn get<L: Locate<T>>(&self, at: L) -> Option<L::Target> {
+        self.at(at)?.typed()
+    }
+
+    /// The rows of a list in this place, in order; none where there is no such list.
+    pub fn rows<R: Model, L: Locate<T, Target = Vec<R>>>(&self, at: L) -> Vec<View<'a, R>> {
+        self.at(at).map_or_else(Vec::new, |list| list.place.children().map(View::new).collect())
+    }
+}
+
+impl<T: Data> View<'_, T> {
+    /// The value as its Rust type; nothing where the place is blank, or cannot be read.
+    pub fn typed(&self) -> Option<T> {
+        T::from_value(&self.place.value()).ok()
+    }
+}
+
+impl<T: Model> View<'_, Vec<T>> {
+    /// How many rows there are.
+    pub fn len(&self) -> u32 {
+        self.place.row_count()
+    }
+
+    /// Whether there are no rows.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+}

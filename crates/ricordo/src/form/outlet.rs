@@ -1,0 +1,197 @@
+//! Outlets: what a component tells outwards, without knowing whom.
+
+use std::cell::{Cell, RefCell};
+use std::collections::VecDeque;
+use std::fmt;
+use std::rc::Rc;
+
+use super::cause::{Cause, Link};
+use super::core::Core;
+use super::{Form, Place};
+use crate::engine::{Action, Address, Refused};
+use crate::tree::PlaceId;
+use crate::value::Value;
+
+/// What a component can tell outwards: saved, deleted, cancelled. Derive it for an enum:
+///
+/// ```
+/// use ricordo::{Event, Model, Value};
+///
+/// #[derive(Model)]
+/// struct Ingredient { name: String }
+///
+/// #[derive(Event)]
+/// enum RowEvent {
+///     Saved(Ingredient),
+///     Renamed { from: String, to: String },
+///     Deleted,
+/// }
+///
+/// let event = RowEvent::Renamed { from: "Water".into(), to: "Milk".into() };
+/// assert_eq!(event.name(), "renamed");
+/// assert_eq!(event.carried().to_string(), r#"{"from":"Water","to":"Milk"}"#);
+/// assert_eq!(RowEvent::Deleted.carried(), Value::Blank);
+/// ```
+///
+/// Names are in snake case, or as `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` have them. What an event
+/// carries are types that a form can hold: it is written down in journals.
+pub trait Event: 'static {
+    /// What has happened, for journals: `deleted`.
+    fn name(&self) -> &'static str;
+
+    /// What the event carries; blank if nothing.
+    fn carried(&self) -> Value;
+}
+
+/// Where a component tells its events. Clones are the same outlet.
+///
+/// A component is given an outlet beside its [`Place`], and knows nothing of who listens: in a program its parent,
+/// in a test a list.
+///
+/// ```
+/// # use ricordo::{Event, Form, Model, Outlet, Place};
+/// # #[derive(Model)] struct Sheet { ingredients: Vec<Ingredient> }
+/// # #[derive(Model)] struct Ingredient { name: String }
+/// #[derive(Event)]
+/// enum RowEvent { Deleted }
+///
+/// /// The component: a row that can ask to be deleted.
+/// struct Row { part: Place<Ingredient>, out: Outlet<RowEvent> }
+///
+/// impl Row {
+///     fn press_delete(&self) -> Result<(), ricordo::engine::Refused> { self.out.tell(RowEvent::Deleted) }
+/// }
+///
+/// # let form = Form::new(&Sheet { ingredients: vec![Ingredient { name: "Salt".into() }] })?;
+/// let salt = form.place(ricordo::at::<Sheet>().ingredients().at(0))?;
+/// let out = salt.outlet(|event, part| match event {
+///     RowEvent::Deleted => part.remove(),
+/// });
+/// Row { part: salt, out }.press_delete()?;
+/// assert!(form.place(ricordo::at::<Sheet>().ingredients())?.is_empty());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub struct Outlet<E> {
+    inner: Rc<Inner<E>>,
+}
+
+struct Inner<E> {
+    source: Option<Source>,
+    listener: RefCell<Listener<E>>,
+    /// Events that were told while another was being listened to.
+    waiting: RefCell<VecDeque<E>>,
+    is_listening: Cell<bool>,
+}
+
+type Listener<E> = Box<dyn FnMut(E) -> Result<(), Refused>>;
+
+/// The form in whose journal events are written down, and the part of it that the component has in hand.
+struct Source {
+    core: Rc<Core>,
+    place: Option<PlaceId>,
+}
+
+impl<E> Clone for Outlet<E> {
+    fn clone(&self) -> Self {
+        Outlet { inner: self.inner.clone() }
+    }
+}
+
+impl<E> fmt::Debug for Outlet<E> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Outlet").finish_non_exhaustive()
+    }
+}
+
+impl<M: 'static> Form<M> {
+    /// An outlet for a component that has no part of the form in hand, such as one with a form of its own. Events are
+    /// written down in this form's journal, and handed to the listener with the form.
+    pub fn outlet<E: Event>(
+        &self,
+        mut listen: impl FnMut(E, &Form<M>) -> Result<(), Refused> + 'static,
+    ) -> Outlet<E> {
+        let form = self.clone();
+        let source = Source { core: self.core.clone(), place: None };
+        Outlet::around(Some(source), move |event| listen(event, &form))
+    }
+}
+
+impl<T: 'static> Place<T> {
+    /// An outlet for a component that has this part of the form in hand. Events are written down in the form's
+    /// journal, and handed to the listener with the place.
+    pub fn outlet<E: Event>(
+        &self,
+        mut listen: impl FnMut(E, &Place<T>) -> Result<(), Refused> + 'static,
+    ) -> Outlet<E> {
+        let place = self.clone();
+        let source = Source { core: self.core.clone(), place: Some(self.id) };
+        Outlet::around(Some(source), move |event| listen(event, &place))
+    }
+}
+
+impl<E: Event> Outlet<E> {
+    /// An outlet that belongs to no form: for tests of a component by itself.
+    pub fn new(mut listen: impl FnMut(E) + 'static) -> Self {
+        Outlet::around(None, move |event| {
+            listen(event);
+            Ok(())
+        })
+    }
+
+    fn around(source: Option<Source>, listen: impl FnMut(E) -> Result<(), Refused> + 'static) -> Self {
+        Outlet {
+            inner: Rc::new(Inner {
+                source,
+                listener: RefCell::new(Box::new(listen)),
+                waiting: RefCell::default(),
+                is_listening: Cell::new(false),
+            }),
+        }
+    }
+
+    /// Tells an event. It is written down in the journal, then listened to; what the listener does to the form is done
+    /// in answer to it. An event that is told while another is listened to waits until that is done.
+    ///
+    /// Returns what the listener was refused.
+    pub fn tell(&self, event: E) -> Result<(), Refused> {
+        let inner = &self.inner;
+        inner.waiting.borrow_mut().push_back(event);
+        if inner.is_listening.replace(true) {
+            return Ok(());
+        }
+        let listening = Listening(&inner.is_listening);
+        let mut result = Ok(());
+        while let Some(event) = self.next() {
+            let heard = self.hear(event);
+            result = result.and(heard);
+        }
+        drop(listening);
+        result
+    }
+
+    fn next(&self) -> Option<E> {
+        // The queue must be free again before anybody listens.
+        self.inner.waiting.borrow_mut().pop_front()
+    }
+
+    fn hear(&self, event: E) -> Result<(), Refused> {
+        let Some(Source { core, place }) = &self.inner.source else {
+            return (self.inner.listener.borrow_mut())(event);
+        };
+        let at = place.map(Address::from);
+        let action = Action::Event { at, name: event.name().to_owned(), value: event.carried() };
+        let words = core.read(|engine| engine.words(&engine.deed(&action)));
+        core.apply(action)?;
+        let link = Link { by: "the parent".to_owned(), cause: Cause::of_action(words, core.current_link()) };
+        core.answering(link, || (self.inner.listener.borrow_mut())(event))
+    }
+}
+
+/// Ends the listening, also when the listener panics.
+struct Listening<'a>(&'a Cell<bool>);
+
+impl Drop for Listening<'_> {
+    fn drop(&mut self) {
+        self.0.set(false);
+    }
+}

@@ -1,0 +1,93 @@
+//! Recording what is done to a form, as a journal.
+
+use std::collections::VecDeque;
+
+use super::cause::Link;
+use crate::engine::{Action, Engine, Refused};
+use crate::exchange::write_action;
+
+/// A journal of what is done to a form. Secrets are hidden in it, and when it grows beyond its bound, the oldest
+/// lines are dropped.
+pub(super) struct Recorder {
+    lines: VecDeque<String>,
+    /// How many bytes the lines take, and may take.
+    bytes: usize,
+    most_bytes: usize,
+    /// How many lines were dropped.
+    dropped: usize,
+    /// The actions of the open transaction.
+    group: Option<Vec<String>>,
+}
+
+/// What is about to be done, written down before it is done: afterwards, places may be called otherwise.
+pub(super) struct Line {
+    comment: Option<String>,
+    text: String,
+}
+
+impl Recorder {
+    pub(super) fn new(most_bytes: usize) -> Self {
+        Recorder { lines: VecDeque::new(), bytes: 0, most_bytes, dropped: 0, group: None }
+    }
+
+    /// The line for an action.
+    #[allow(clippy::unused_self, reason = "only a recorder needs lines")]
+    pub(super) fn line(&self, engine: &Engine, action: &Action, link: Option<&Link>) -> Line {
+        let comment = link.map(|link| format!("# in answer to “{}”, {}:", link.cause.action(), link.by));
+        Line { comment, text: write_action(engine, action) }
+    }
+
+    /// Takes down an action that was carried out, or was refused.
+    pub(super) fn record(&mut self, line: Line, refused: Option<&Refused>) {
+        if let Some(refused) = refused {
+            self.push(format!("# refused: {}", refused.message().replace('\n', " ")));
+            return self.push(format!("# {}", line.text));
+        }
+        if let Some(group) = &mut self.group {
+            return group.push(line.text);
+        }
+        line.comment.into_iter().for_each(|comment| self.push(comment));
+        self.push(line.text);
+    }
+
+    pub(super) fn begin(&mut self) {
+        self.group = Some(Vec::new());
+    }
+
+    pub(super) fn commit(&mut self) {
+        match self.group.take().as_deref() {
+            None | Some([]) => {}
+            Some([line]) => self.push(line.clone()),
+            Some(lines) => self.push(format!("{{\"op\":\"group\",\"actions\":[{}]}}", lines.join(","))),
+        }
+    }
+
+    pub(super) fn roll_back(&mut self) {
+        self.group = None;
+    }
+
+    fn push(&mut self, line: String) {
+        self.bytes += line.len() + 1;
+        self.lines.push_back(line);
+        while self.bytes > self.most_bytes
+            && let Some(oldest) = self.lines.pop_front()
+        {
+            self.bytes -= oldest.len() + 1;
+            self.dropped += 1;
+        }
+    }
+
+    /// The journal so far.
+    pub(super) fn text(&self) -> String {
+        let mut text = match self.dropped {
+            0 => String::new(),
+            1 => "# 1 line before this was dropped, to stay within bounds.\n".to_owned(),
+            dropped => format!("# {dropped} lines before this were dropped, to stay within bounds.\n"),
+        };
+        for line in &self.lines {
+            text += line;
+            text.push('\n');
+        }
+        text
+    }
+}

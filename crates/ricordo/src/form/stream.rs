@@ -1,0 +1,166 @@
+//! Subscriptions as streams, for programs that are asynchronous anyway.
+
+use std::cell::RefCell;
+use std::fmt;
+use std::marker::PhantomData;
+use std::pin::Pin;
+use std::rc::{Rc, Weak};
+use std::task::{Context, Poll, Waker};
+
+use futures_core::Stream;
+
+use super::core::Core;
+use super::look::View;
+use super::subscription::Subscription;
+use super::{Form, Place};
+use crate::engine::{Aspects, Refused};
+use crate::tree::PlaceId;
+
+/// A stream that is ready whenever something is not what it was at a place, or anywhere in it. What happens while
+/// nobody asks is one item. It ends with the form.
+pub struct Wakes<T> {
+    /// The form, which a stream does not keep alive.
+    core: Weak<Core>,
+    place: PlaceId,
+    holds: PhantomData<fn() -> T>,
+    waiting: Waiting<()>,
+}
+
+/// A stream of the results of a function of the form: the first now, then whenever it is another. Of results that
+/// come while nobody asks, only the last is given. It ends with the form.
+pub struct Results<T> {
+    waiting: Waiting<T>,
+}
+
+/// What waits to be asked for.
+struct Waiting<T> {
+    shared: Rc<RefCell<Shared<T>>>,
+    _subscription: Subscription,
+}
+
+struct Shared<T> {
+    item: Option<T>,
+    has_ended: bool,
+    waker: Option<Waker>,
+}
+
+impl<T> Waiting<T> {
+    fn poll(&self, context: &Context<'_>) -> Poll<Option<T>> {
+        let mut shared = self.shared.borrow_mut();
+        if let Some(item) = shared.item.take() {
+            return Poll::Ready(Some(item));
+        }
+        if shared.has_ended {
+            return Poll::Ready(None);
+        }
+        shared.waker = Some(context.waker().clone());
+        Poll::Pending
+    }
+}
+
+/// Puts in what is waited for. It goes when the form does, and the stream ends.
+struct Source<T>(Rc<RefCell<Shared<T>>>);
+
+impl<T> Source<T> {
+    fn new() -> Self {
+        Source(Rc::new(RefCell::new(Shared { item: None, has_ended: false, waker: None })))
+    }
+
+    fn change(&self, change: impl FnOnce(&mut Shared<T>)) {
+        let waker = {
+            let mut shared = self.0.borrow_mut();
+            change(&mut shared);
+            shared.waker.take()
+        };
+        if let Some(waker) = waker {
+            waker.wake();
+        }
+    }
+
+    fn put(&self, item: T) {
+        self.change(|shared| shared.item = Some(item));
+    }
+}
+
+impl<T> Drop for Source<T> {
+    fn drop(&mut self) {
+        self.change(|shared| shared.has_ended = true);
+    }
+}
+
+impl<M: 'static> Form<M> {
+    /// The results of a function of the form as a stream. See [`Form::select`].
+    pub fn results<T: PartialEq + Clone + 'static>(
+        &self,
+        mut selector: impl FnMut(&View<'_, M>) -> T + 'static,
+    ) -> Result<Results<T>, Refused> {
+        let source = Source::new();
+        let shared = source.0.clone();
+        // The first result is there before anything has changed.
+        let mut first = Some(shared.clone());
+        let selector = move |view: &View<'_, M>| {
+            let result = selector(view);
+            if let Some(shared) = first.take() {
+                shared.borrow_mut().item = Some(result.clone());
+            }
+            result
+        };
+        let subscription = self.select(selector, move |update| source.put(update.now().clone()))?;
+        Ok(Results { waiting: Waiting { shared, _subscription: subscription } })
+    }
+}
+
+impl<T: 'static> Place<T> {
+    /// A stream that is ready whenever something is not what it was at the place, or anywhere in it. Its items are
+    /// the place; keep in mind that it may be gone.
+    pub fn wakes(&self) -> Result<Wakes<T>, Refused> {
+        self.wakes_of(None)
+    }
+
+    /// A stream that is ready whenever one of these aspects of the place is not what it was.
+    pub fn wakes_to(&self, aspects: Aspects) -> Result<Wakes<T>, Refused> {
+        self.wakes_of(Some(aspects))
+    }
+
+    fn wakes_of(&self, aspects: Option<Aspects>) -> Result<Wakes<T>, Refused> {
+        let source = Source::new();
+        let shared = source.0.clone();
+        let subscription = match aspects {
+            Some(aspects) => self.subscribe_to(aspects, move |_| source.put(())),
+            None => self.subscribe(move |_| source.put(())),
+        }?;
+        let waiting = Waiting { shared, _subscription: subscription };
+        Ok(Wakes { core: Rc::downgrade(&self.core), place: self.id, holds: PhantomData, waiting })
+    }
+}
+
+impl<T> Stream for Wakes<T> {
+    type Item = Place<T>;
+
+    fn poll_next(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<Option<Place<T>>> {
+        self.waiting.poll(context).map(|item| {
+            let core = item.and_then(|()| self.core.upgrade())?;
+            Some(Place::new(core, self.place))
+        })
+    }
+}
+
+impl<T> Stream for Results<T> {
+    type Item = T;
+
+    fn poll_next(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<Option<T>> {
+        self.waiting.poll(context)
+    }
+}
+
+impl<T> fmt::Debug for Wakes<T> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Wakes").finish_non_exhaustive()
+    }
+}
+
+impl<T> fmt::Debug for Results<T> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Results").finish_non_exhaustive()
+    }
+}

@@ -1,0 +1,220 @@
+//! The ways to subscribe.
+
+use std::cell::RefCell;
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
+use std::rc::Rc;
+
+use super::core::{Callback, Core, Told};
+use super::look::View;
+use super::subscription::{Notice, Subscription, Update};
+use super::{Form, Place};
+use crate::engine::{Aspects, Engine, Flags, Refused};
+use crate::model::{Data, Locate};
+use crate::tree::PlaceId;
+use crate::value::Value;
+
+impl<M: 'static> Form<M> {
+    /// Calls back whenever something is not what it was at a place, or anywhere in it, until the guard that is
+    /// returned is dropped. See [`Place::subscribe`].
+    pub fn subscribe<L: Locate<M>>(
+        &self,
+        at: L,
+        callback: impl FnMut(&Notice<L::Target, Form<M>>) + 'static,
+    ) -> Result<Subscription, Refused> {
+        follow(&self.core, self.place(at)?.id(), None, callback)
+    }
+
+    /// Calls back whenever one of these aspects of a place is not what it was. See [`Place::subscribe_to`].
+    pub fn subscribe_to<L: Locate<M>>(
+        &self,
+        at: L,
+        aspects: Aspects,
+        callback: impl FnMut(&Notice<L::Target, Form<M>>) + 'static,
+    ) -> Result<Subscription, Refused> {
+        follow(&self.core, self.place(at)?.id(), Some(aspects), callback)
+    }
+
+    /// Calls back with the old and the new value whenever the value of a place is another; `None` is for what is
+    /// blank, cannot be read, or is gone.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// let loaves = ricordo::at::<Batch>().loaves();
+    /// let label = form.subscribe_value(loaves.clone(), |update| {
+    ///     assert_eq!((update.before(), update.now()), (&Some(12), &Some(15)));
+    /// })?;
+    /// form.enter(loaves, "15")?;
+    /// assert_eq!(label.counts().called, 1);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn subscribe_value<L: Locate<M>>(
+        &self,
+        at: L,
+        callback: impl FnMut(&Update<Option<L::Target>, Form<M>>) + 'static,
+    ) -> Result<Subscription, Refused> {
+        follow_value(&self.core, self.place(at)?.id(), callback)
+    }
+
+    /// Calls back with the old and the new flags whenever they differ: whether the form is dirty, touched, valid,
+    /// uncommitted, has steps to undo or redo, and its status.
+    pub fn subscribe_flags(
+        &self,
+        mut callback: impl FnMut(&Update<Flags, Form<M>>) + 'static,
+    ) -> Result<Subscription, Refused> {
+        let mut known = self.flags();
+        let callback = callback_of(move |core, told| {
+            let flags = core.read(Engine::flags);
+            let old = std::mem::replace(&mut known, flags);
+            if old == flags {
+                return false;
+            }
+            callback(&Update::new(core, old, flags, told));
+            true
+        });
+        let observer = self.core.subscribe(None, |engine| Ok(engine.observe_flags()), |_| callback)?;
+        Ok(Subscription::new(&self.core, observer))
+    }
+
+    /// Follows a function of the form: calls back with the old and the new result whenever they differ.
+    ///
+    /// What the function looks at is taken down, and it is run again only when something of that may be another.
+    /// It only looks: what it does to the form is refused.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Sheet { flour: u32, water: u32, notes: String }
+    /// # let form = Form::new(&Sheet { flour: 1000, water: 700, notes: String::new() })?;
+    /// let sheet = ricordo::at::<Sheet>();
+    /// let is_wet = form.select(
+    ///     |view| Some(view.get(ricordo::at::<Sheet>().water())? * 10 > view.get(ricordo::at::<Sheet>().flour())? * 7),
+    ///     |update| assert_eq!(update.now(), &Some(true)),
+    /// )?;
+    /// form.enter(sheet.notes(), "Sticky")?;
+    /// form.enter(sheet.water(), "690")?;
+    /// assert_eq!((is_wet.counts().considered, is_wet.counts().called), (1, 0));
+    /// form.enter(sheet.water(), "710")?;
+    /// assert_eq!(is_wet.counts().called, 1);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn select<T: PartialEq + 'static>(
+        &self,
+        selector: impl FnMut(&View<'_, M>) -> T + 'static,
+        callback: impl FnMut(&Update<T, Form<M>>) + 'static,
+    ) -> Result<Subscription, Refused> {
+        select(&self.core, self.core.root(), None, selector, callback)
+    }
+}
+
+impl<T: 'static> Place<T> {
+    /// Calls back whenever something is not what it was at the place, or anywhere in it, until the guard that
+    /// is returned is dropped.
+    ///
+    /// Subscribers are called after an action has settled, once, in the order in which they subscribed. One on
+    /// a row, or in one, that is removed is told once that it is gone.
+    ///
+    /// A callback may read, act, subscribe, and end subscriptions, its own too. What it does to the form waits for
+    /// the end of the round. If it panics, the others are told all the same, and then the panic goes on to
+    /// whoever acted.
+    pub fn subscribe(&self, callback: impl FnMut(&Notice<T>) + 'static) -> Result<Subscription, Refused> {
+        follow(&self.core, self.id, None, callback)
+    }
+
+    /// Calls back whenever one of these aspects of the place is not what it was, or when the place goes or comes
+    /// back.
+    ///
+    /// A record or a list is dirty, touched, valid and uncommitted as the sum of what is in it, and its value is
+    /// that of all in it; everything else is its own. So [`Aspects::ROWS`] of a list is its structure alone.
+    pub fn subscribe_to(
+        &self,
+        aspects: Aspects,
+        callback: impl FnMut(&Notice<T>) + 'static,
+    ) -> Result<Subscription, Refused> {
+        follow(&self.core, self.id, Some(aspects), callback)
+    }
+
+    /// Follows a function of the place: calls back with the old and the new result whenever they differ. See
+    /// [`Form::select`].
+    pub fn select<U: PartialEq + 'static>(
+        &self,
+        selector: impl FnMut(&View<'_, T>) -> U + 'static,
+        callback: impl FnMut(&Update<U>) + 'static,
+    ) -> Result<Subscription, Refused> {
+        select(&self.core, self.id, Some(self.id), selector, callback)
+    }
+}
+
+impl<T: Data> Place<T> {
+    /// Calls back with the old and the new value whenever the value is another; `None` is for what is blank,
+    /// cannot be read, or is gone.
+    pub fn subscribe_value(
+        &self,
+        callback: impl FnMut(&Update<Option<T>>) + 'static,
+    ) -> Result<Subscription, Refused> {
+        follow_value(&self.core, self.id, callback)
+    }
+}
+
+/// A callback that is kept.
+fn callback_of(call: impl FnMut(&Rc<Core>, &Told) -> bool + 'static) -> Callback {
+    Rc::new(RefCell::new(call))
+}
+
+/// Follows a place with all in it, or some aspects of it.
+///
+/// The callback is given the form when it is called: held here, the form would keep itself alive.
+fn follow<T: 'static, R: 'static>(
+    core: &Rc<Core>,
+    place: PlaceId,
+    aspects: Option<Aspects>,
+    mut callback: impl FnMut(&Notice<T, R>) + 'static,
+) -> Result<Subscription, Refused> {
+    let callback = callback_of(move |core, told| {
+        callback(&Notice::new(core, Place::new(core.clone(), place), told));
+        true
+    });
+    let observe = |engine: &mut Engine| match aspects {
+        Some(aspects) => engine.observe_aspects(place, aspects),
+        None => engine.observe(place),
+    };
+    let observer = core.subscribe(Some(place), observe, |_| callback)?;
+    Ok(Subscription::new(core, observer))
+}
+
+fn follow_value<T: Data, R: 'static>(
+    core: &Rc<Core>,
+    place: PlaceId,
+    mut callback: impl FnMut(&Update<Option<T>, R>) + 'static,
+) -> Result<Subscription, Refused> {
+    let value = |view: &View<'_, T>| view.place().is_there().then(|| view.value());
+    let typed = |value: &Option<Value>| value.as_ref().and_then(|value| T::from_value(value).ok());
+    select(core, place, Some(place), value, move |update| callback(&update.map(typed)))
+}
+
+/// Follows a function of a place. The place that is followed, if it is one, is what is told of in causes.
+pub(super) fn select<V: 'static, T: PartialEq + 'static, R: 'static>(
+    core: &Rc<Core>,
+    base: PlaceId,
+    place: Option<PlaceId>,
+    mut selector: impl FnMut(&View<'_, V>) -> T + 'static,
+    mut callback: impl FnMut(&Update<T, R>) + 'static,
+) -> Result<Subscription, Refused> {
+    if core.is_selecting() {
+        return Err(Refused::selecting());
+    }
+    let (first, reads) = core.look(base, |view| selector(&View::new(view)));
+    let mut known = Some(first);
+    let callback = callback_of(move |core, told| {
+        let (now, reads) = core.look(base, |view| selector(&View::new(view)));
+        core.renew_reads(told.observer, &reads);
+        let Some(before) = known.take_if(|before| *before != now) else { return false };
+        let update = Update::new(core, before, now, told);
+        // What it is now is known, whatever becomes of the callback.
+        let called = catch_unwind(AssertUnwindSafe(|| callback(&update)));
+        known = Some(update.into_now());
+        called.map_or_else(|panic| resume_unwind(panic), |()| true)
+    });
+    let observer = core.subscribe(place, |engine| Ok(engine.observe_reads(&reads)), |_| callback)?;
+    Ok(Subscription::new(core, observer))
+}

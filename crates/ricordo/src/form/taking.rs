@@ -1,0 +1,130 @@
+//! Taking the finished record out of a form, and beginning the next.
+
+use std::borrow::Cow;
+use std::fmt;
+use std::marker::PhantomData;
+
+use super::{Form, address};
+use crate::engine::{Action, Address, Refused};
+use crate::model::{Locate, Model};
+use crate::rules::Finding;
+use crate::value::Value;
+
+/// The fields that keep their values for the next entry.
+pub struct Keep<M> {
+    fields: Vec<Result<Address, Refused>>,
+    model: PhantomData<fn() -> M>,
+}
+
+impl<M> Default for Keep<M> {
+    fn default() -> Self {
+        Keep { fields: Vec::new(), model: PhantomData }
+    }
+}
+
+impl<M> fmt::Debug for Keep<M> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Keep").field("fields", &self.fields.len()).finish()
+    }
+}
+
+impl<M> Keep<M> {
+    /// Nothing is kept.
+    pub fn nothing() -> Self {
+        Keep::default()
+    }
+
+    /// This field, too, keeps its value.
+    pub fn field<L: Locate<M>>(mut self, at: L) -> Self {
+        self.fields.push(address(at));
+        self
+    }
+}
+
+/// Why a record was not handed out.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum NotTaken {
+    /// Something is wrong with it. All places with findings count as touched now, so that a person sees them.
+    #[error("the record has {} findings; the first: {}", .0.len(), .0.first().map_or("", |finding| &finding.message))]
+    Findings(Vec<Finding>),
+    /// A field that was to be kept is none.
+    #[error(transparent)]
+    Refused(#[from] Refused),
+}
+
+impl<M: Model> Form<M> {
+    /// Hands out the finished record, and begins anew for the next: blank, with the defaults, but for what is kept.
+    /// The form is pristine then, and nothing that went before can be undone. If something is wrong, nothing is
+    /// handed out, and what is wrong is shown.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, form::Keep};
+    /// #[derive(Model)]
+    /// struct Ingredient { #[model(required)] name: String, kind: String, grams: u32 }
+    ///
+    /// let form = Form::<Ingredient>::blank()?;
+    /// let ingredient = ricordo::at::<Ingredient>();
+    /// form.enter(ingredient.name(), "Rye flour")?;
+    /// form.enter(ingredient.kind(), "flour")?;
+    /// form.enter(ingredient.grams(), "400")?;
+    ///
+    /// let record = form.take(Keep::nothing().field(ingredient.kind()))?;
+    /// assert_eq!((record.name.as_str(), record.grams), ("Rye flour", 400));
+    /// assert_eq!(form.value().to_string(), r#"{"kind":"flour"}"#);
+    /// assert!(!form.is_dirty());
+    /// assert!(form.take(Keep::nothing()).is_err(), "a name is needed, and grams");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[allow(clippy::needless_pass_by_value, reason = "said once, and used up")]
+    pub fn take(&self, keep: Keep<M>) -> Result<M, NotTaken> {
+        // What still waits for its field to be left counts.
+        self.apply(Action::Leave { at: self.core.root().into() })?;
+        let record = match self.parse() {
+            Ok(record) => record,
+            Err(findings) => {
+                let leave = |finding: &Finding| Action::Leave { at: finding.place.clone().into() };
+                self.apply(Action::Group(findings.iter().map(leave).collect()))?;
+                return Err(NotTaken::Findings(findings));
+            }
+        };
+        let kept = keep.fields.into_iter().map(|at| {
+            let place = self.core.locate(&at?)?;
+            Ok(self.core.view(place, |view| (view.part().local, view.pointer(), view.value())))
+        });
+        let kept: Vec<_> = kept.collect::<Result<_, Refused>>()?;
+        let mut next = self.core.read(|engine| engine.shape().blank(engine.shape().root()));
+        let mut beside = Vec::new();
+        for (is_local, pointer, value) in kept {
+            if is_local {
+                beside.push(Action::Replace { at: pointer.into(), value });
+                continue;
+            }
+            let tokens: Vec<_> = pointer.tokens().map(Cow::into_owned).collect();
+            put(&mut next, &tokens, value);
+        }
+        let reset = Action::ResetTo { value: next };
+        self.apply(if beside.is_empty() {
+            reset
+        } else {
+            Action::Group(std::iter::once(reset).chain(beside).collect())
+        })?;
+        Ok(record)
+    }
+}
+
+/// Puts a value at a way of names in a record; what lies on the way is made if need be.
+fn put(record: &mut Value, way: &[String], value: Value) {
+    let Some((name, rest)) = way.split_first() else {
+        *record = value;
+        return;
+    };
+    let mut members = match std::mem::take(record) {
+        Value::Record(members) => members,
+        _ => crate::value::Record::new(),
+    };
+    let mut member = members.get(name).cloned().unwrap_or_default();
+    put(&mut member, rest, value);
+    members.insert(name.as_str(), member);
+    *record = Value::Record(members);
+}
