@@ -36,7 +36,7 @@
 //! | a form definition in a file | [`exchange::read_definition`] and [`Form::of_shape`] |
 //! | to say which field is meant | a typed path from [`at`], or a [`Pointer`] as text |
 //! | to keep hold of a field or a row | a [`Place`] |
-//! | to connect a widget | a [`Binding`], from [`Form::bind`]; see [`form`] |
+//! | to connect a widget | a [`Binding`], from [`Form::bind`]; check your adapter with [`conformance`] |
 //! | to follow a place, or the rows of a list alone | [`Form::subscribe`], [`Form::subscribe_to`]; each returns a [`Subscription`] guard |
 //! | to be given the old and the new value | [`Form::subscribe_value`] |
 //! | to follow whatever can be found out from a form | [`Form::select`] |
@@ -57,6 +57,7 @@
 // Derived code names the crate by its name; so it works in the crate itself.
 extern crate self as ricordo;
 
+pub mod conformance;
 pub mod engine;
 pub mod exchange;
 pub mod form;

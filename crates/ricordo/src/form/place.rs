@@ -164,6 +164,13 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.epoch())
     }
 
+    /// What lies directly in the place: the fields of a record, the rows of a list.
+    pub fn children(&self) -> Vec<Place<Value>> {
+        let children: Vec<PlaceId> =
+            self.core.view(self.id, |view| view.children().map(|child| child.id()).collect());
+        children.into_iter().map(|child| Place::new(self.core.clone(), child)).collect()
+    }
+
     /// What a widget does when it gets the focus.
     pub fn focus(&self) -> Result<(), Refused> {
         self.apply(Action::Focus { at: self.id.into() })

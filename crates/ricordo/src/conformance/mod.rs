@@ -1,0 +1,81 @@
+//! Checks for adapters: whether a user interface shows what a form says, and reports what a person does.
+//!
+//! An adapter connects a form to the widgets of some user interface. Its author implements [`Adapter`] for a screen
+//! of his own, drives the real widgets in it, and lets [`check`] go through a script of what a person does and what must
+//! be seen then:
+//!
+//! ```
+//! use ricordo::conformance::{PlainScreen, check};
+//!
+//! let report = check(&mut PlainScreen::default());
+//! assert!(report.is_passed(), "{report}");
+//! ```
+//!
+//! [`PlainScreen`] is the reference: widgets that are nothing but strings. It is also the shortest adapter to learn
+//! from. What the script checks is described in `docs/adapters.md`; [`check_script`] goes through a script of your own.
+
+mod plain;
+mod run;
+mod script;
+
+pub use plain::PlainScreen;
+pub use run::{Failure, Report, check, check_script};
+
+use crate::form::Form;
+use crate::shape::Pointer;
+
+/// What the author of an adapter provides: a screen that the checks can act on and look at.
+pub trait Adapter {
+    /// Draws a screen for a form, with a widget for every field, in place of what was drawn before.
+    fn show(&mut self, form: Form);
+
+    /// Does at the widget of a place what a person does. Whether there is such a widget.
+    fn act(&mut self, at: &Pointer, gesture: &Gesture) -> bool;
+
+    /// What is to be seen of the widget of a place; nothing if there is no such widget.
+    fn see(&mut self, at: &Pointer) -> Option<Seen>;
+
+    /// Lets time pass, in milliseconds, by the clock that the adapter goes by.
+    fn pass_time(&mut self, milliseconds: u64);
+}
+
+/// What a person does at a widget.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Gesture {
+    /// Goes there.
+    Focus,
+    /// Types, so that this text stands in the widget. With the keyboard, the text comes letter by letter.
+    Type(String),
+    /// Types with an input method, so that this text stands in the widget, not yet finished.
+    Compose(String),
+    /// Picks the choice with this label.
+    Pick(String),
+    /// Takes in, or puts out, the choice with this label, of any number.
+    Tick(String, bool),
+    /// Switches a flag on or off.
+    Switch(bool),
+    /// Goes away.
+    Leave,
+}
+
+/// What is to be seen of a widget.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Seen {
+    /// The text in it; of a flag, `true` or `false`; of a secret, the text that was typed, hidden or not.
+    pub text: String,
+    /// What stands beside it.
+    pub label: String,
+    /// The longer explanation.
+    pub description: String,
+    /// What there is to choose from: labels, and whether each is chosen.
+    pub choices: Vec<(String, bool)>,
+    /// What is said to be wrong.
+    pub messages: Vec<String>,
+    /// Whether it is marked as required.
+    pub is_required: bool,
+    /// Whether it takes no input.
+    pub is_readonly: bool,
+    /// How often it was drawn since the screen was shown.
+    pub times_drawn: u64,
+}

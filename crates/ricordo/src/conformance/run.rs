@@ -1,0 +1,234 @@
+//! Going through a script.
+
+use std::collections::HashMap;
+use std::fmt;
+use std::sync::Arc;
+
+use super::script::{Expected, Line, Step, read};
+use super::{Adapter, Gesture, Seen};
+use crate::exchange::{Command, read_data, read_definition};
+use crate::form::Form;
+use crate::shape::{Pointer, Shape};
+use crate::value::Value;
+
+const FORM: &str = include_str!("screen.form.json");
+const DATA: &str = include_str!("screen.data.json");
+const SCRIPT: &str = include_str!("screen.script");
+
+/// What came of a check.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Report {
+    /// How many cases were gone through.
+    pub cases: usize,
+    /// How often something was looked at, or counted.
+    pub checks: usize,
+    /// What was not as it must be.
+    pub failures: Vec<Failure>,
+}
+
+/// Something that was not as it must be.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Failure {
+    /// The title of the case.
+    pub case: String,
+    /// The line of the script.
+    pub line: usize,
+    /// What was expected, and what was seen.
+    pub problem: String,
+}
+
+impl Report {
+    /// Whether all was as it must be.
+    pub fn is_passed(&self) -> bool {
+        self.failures.is_empty()
+    }
+}
+
+impl fmt::Display for Report {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let (cases, checks, failed) = (self.cases, self.checks, self.failures.len());
+        let mark = if self.is_passed() { "✓" } else { "✗" };
+        write!(formatter, "{mark} {cases} cases, {checks} checks, {failed} failed")?;
+        let mut case = "";
+        for failure in &self.failures {
+            if case != failure.case {
+                case = &failure.case;
+                write!(formatter, "\n{case}")?;
+            }
+            write!(formatter, "\n  line {}: {}", failure.line, failure.problem)?;
+        }
+        Ok(())
+    }
+}
+
+/// Goes through the library's own script with an adapter.
+///
+/// # Panics
+///
+/// When the adapter does.
+pub fn check(adapter: &mut impl Adapter) -> Report {
+    match read_definition(FORM).and_then(|shape| Ok((read_data(DATA, &shape)?, shape))) {
+        Ok((data, shape)) => check_script(adapter, &Arc::new(shape), &data, SCRIPT),
+        // The files are part of the library, and are read in its tests.
+        Err(error) => Report::of_problem(0, error.to_string()),
+    }
+}
+
+/// Goes through a script of your own with an adapter. Each case begins with a form of this shape that holds this
+/// data. A script is JSON Lines, as described in `docs/adapters.md`; what cannot be read is a failure.
+pub fn check_script(adapter: &mut impl Adapter, shape: &Arc<Shape>, data: &Value, script: &str) -> Report {
+    let lines = match read(script) {
+        Ok(lines) => lines,
+        Err((line, problem)) => return Report::of_problem(line, problem),
+    };
+    let mut run =
+        Run { adapter, form: None, drawn: HashMap::new(), case: String::new(), report: Report::default() };
+    for Line { number, step } in lines {
+        let problem = match step {
+            Step::Case(title) => run.begin(title, shape, data),
+            step => run.step(step),
+        };
+        if let Err(problem) = problem {
+            let failure = Failure { case: run.case.clone(), line: number, problem };
+            run.report.failures.push(failure);
+        }
+    }
+    run.report
+}
+
+impl Report {
+    fn of_problem(line: usize, problem: String) -> Self {
+        let failure = Failure { case: "the script cannot be read".to_owned(), line, problem };
+        Report { failures: vec![failure], ..Report::default() }
+    }
+}
+
+struct Run<'a, A> {
+    adapter: &'a mut A,
+    form: Option<Form>,
+    /// How often each widget had been drawn when it was last looked at.
+    drawn: HashMap<Pointer, u64>,
+    case: String,
+    report: Report,
+}
+
+impl<A: Adapter> Run<'_, A> {
+    fn begin(&mut self, title: String, shape: &Arc<Shape>, data: &Value) -> Result<(), String> {
+        self.report.cases += 1;
+        self.case = title;
+        self.drawn.clear();
+        let form = Form::of_shape(shape.clone(), Some(data.clone())).map_err(|error| error.to_string())?;
+        self.adapter.show(form.clone());
+        self.form = Some(form);
+        Ok(())
+    }
+
+    fn step(&mut self, step: Step) -> Result<(), String> {
+        match step {
+            Step::Case(_) => Ok(()),
+            Step::Act(at, gesture) => {
+                if self.adapter.act(&at, &gesture) {
+                    return Ok(());
+                }
+                Err(format!("{} cannot be done at {at}", doing(&gesture)))
+            }
+            Step::PassTime(milliseconds) => {
+                self.adapter.pass_time(milliseconds);
+                Ok(())
+            }
+            Step::Form(command) => self.command(command),
+            Step::See(at, expected) => {
+                let seen = self.adapter.see(&at).ok_or_else(|| format!("there is no widget for {at}"))?;
+                self.drawn.insert(at.clone(), seen.times_drawn);
+                let differences: Vec<String> = expected
+                    .iter()
+                    .filter_map(|expected| {
+                        self.report.checks += 1;
+                        difference(expected, &seen)
+                    })
+                    .collect();
+                if differences.is_empty() {
+                    Ok(())
+                } else {
+                    Err(format!("{at} {}", differences.join(", and ")))
+                }
+            }
+            Step::NoWidget(at) => {
+                self.report.checks += 1;
+                match self.adapter.see(&at) {
+                    None => Ok(()),
+                    Some(_) => Err(format!("there is a widget for {at}, where there must be none")),
+                }
+            }
+            Step::Still(places) => self.still(&places),
+        }
+    }
+
+    fn command(&mut self, command: Command) -> Result<(), String> {
+        let Some(form) = &self.form else { return Err("there is no form before the first case".to_owned()) };
+        match command {
+            Command::Apply(action) => form.apply(action).map_err(|refused| refused.to_string()),
+            Command::Expect(expectation) => {
+                self.report.checks += 1;
+                let differences = form.check(&expectation);
+                if differences.is_empty() { Ok(()) } else { Err(differences.join("; ")) }
+            }
+        }
+    }
+
+    fn still(&mut self, places: &[Pointer]) -> Result<(), String> {
+        let mut restless = Vec::new();
+        for at in places {
+            self.report.checks += 1;
+            let Some(seen) = self.adapter.see(at) else { return Err(format!("there is no widget for {at}")) };
+            let before = self.drawn.insert(at.clone(), seen.times_drawn);
+            let before = before.ok_or_else(|| format!("{at} was not looked at before"))?;
+            if seen.times_drawn != before {
+                restless.push(format!("{at} was drawn {} times more", seen.times_drawn - before));
+            }
+        }
+        if restless.is_empty() { Ok(()) } else { Err(format!("without need, {}", restless.join(" and "))) }
+    }
+}
+
+fn doing(gesture: &Gesture) -> String {
+    match gesture {
+        Gesture::Focus => "focusing".to_owned(),
+        Gesture::Type(text) => format!("typing “{text}”"),
+        Gesture::Compose(text) => format!("composing “{text}”"),
+        Gesture::Pick(label) => format!("picking “{label}”"),
+        Gesture::Tick(label, true) => format!("ticking “{label}”"),
+        Gesture::Tick(label, false) => format!("unticking “{label}”"),
+        Gesture::Switch(is_on) => format!("switching {}", if *is_on { "on" } else { "off" }),
+        Gesture::Leave => "leaving".to_owned(),
+    }
+}
+
+/// How a widget differs from what must be seen.
+fn difference(expected: &Expected, seen: &Seen) -> Option<String> {
+    let differ = |what: &str, expected: String, found: String| {
+        (expected != found).then(|| format!("must show {what} {expected}, and shows {found}"))
+    };
+    let text = |text: &str| format!("“{text}”");
+    let list = |texts: &[String]| format!("[{}]", texts.join(", "));
+    let labels = |only_chosen: bool| {
+        let labels = seen.choices.iter().filter(|(_, is_chosen)| !only_chosen || *is_chosen);
+        labels.map(|(label, _)| label.clone()).collect::<Vec<_>>()
+    };
+    match expected {
+        Expected::Text(expected) => differ("the text", text(expected), text(&seen.text)),
+        Expected::Label(expected) => differ("the label", text(expected), text(&seen.label)),
+        Expected::Description(expected) => differ("the description", text(expected), text(&seen.description)),
+        Expected::Choices(expected) => differ("the choices", list(expected), list(&labels(false))),
+        Expected::Chosen(expected) => differ("as chosen", list(expected), list(&labels(true))),
+        Expected::Messages(expected) => differ("the messages", list(expected), list(&seen.messages)),
+        Expected::Required(expected) => {
+            differ("as required:", expected.to_string(), seen.is_required.to_string())
+        }
+        Expected::Readonly(expected) => {
+            differ("as read-only:", expected.to_string(), seen.is_readonly.to_string())
+        }
+    }
+}
