@@ -20,7 +20,9 @@ impl Adapter for HastyScreen {
     fn act(&mut self, at: &Pointer, gesture: &Gesture) -> bool {
         let Some(form) = &self.form else { return false };
         let done = match gesture {
-            Gesture::Type(text) | Gesture::Compose(text) | Gesture::Pick(text) => form.enter(at, text.as_str()),
+            Gesture::Type(text) | Gesture::Compose(text) | Gesture::Pick(text) => {
+                form.enter(at, text.as_str())
+            }
             Gesture::Switch(is_on) => form.enter(at, is_on.to_string()),
             Gesture::Leave => form.leave(at),
             _ => Ok(()),

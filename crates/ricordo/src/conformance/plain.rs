@@ -42,7 +42,10 @@ struct Widget {
 
 impl fmt::Debug for PlainScreen {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_struct("PlainScreen").field("widgets", &self.widgets.borrow().len()).finish()
+        formatter
+            .debug_struct("PlainScreen")
+            .field("widgets", &self.widgets.borrow().len())
+            .finish_non_exhaustive()
     }
 }
 

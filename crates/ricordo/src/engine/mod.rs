@@ -391,7 +391,7 @@ impl Engine {
     /// Watches a place, and all in it: outcomes will name this observer when something there has changed.
     pub fn observe(&mut self, place: PlaceId) -> Result<ObserverId, Refused> {
         let place = self.known(place)?;
-        Ok(self.observers.add(place))
+        Ok(self.observers.add(PlaceView::new(&self.tree, place)))
     }
 
     /// Watches some aspects of a place: outcomes will name this observer when one of them is not what it was, or when

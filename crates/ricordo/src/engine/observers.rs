@@ -27,6 +27,8 @@ pub(super) struct Observers {
 struct Observer {
     glances: SmallVec<[Glance; 1]>,
     sum: Option<Box<Sum>>,
+    /// The place that is watched, if it is one, and whether it was there when this was last looked at.
+    place: Option<(PlaceId, bool)>,
     considered: u64,
 }
 
@@ -101,8 +103,17 @@ impl Watchers {
 
 impl Observers {
     /// Watches a place and all in it.
-    pub(super) fn add(&mut self, place: PlaceId) -> ObserverId {
-        self.add_glances(smallvec![Glance { place, reach: Reach::Below, aspects: Aspects::ALL }])
+    pub(super) fn add(&mut self, view: PlaceView<'_>) -> ObserverId {
+        let glance = Glance { place: view.id(), reach: Reach::Below, aspects: Aspects::ALL };
+        self.add_place(view, smallvec![glance])
+    }
+
+    fn add_place(&mut self, view: PlaceView<'_>, glances: SmallVec<[Glance; 1]>) -> ObserverId {
+        let observer = self.add_glances(glances);
+        if let Some(known) = self.known.get_mut(&observer) {
+            known.place = Some((view.id(), view.is_there()));
+        }
+        observer
     }
 
     /// Watches some aspects of a place.
@@ -110,7 +121,7 @@ impl Observers {
         let place = view.id();
         let own = Glance { place, reach: Reach::Own, aspects };
         if view.part().is_field() || !aspects.contains(Aspects::SUMS) {
-            return self.add_glances(smallvec![own]);
+            return self.add_place(view, smallvec![own]);
         }
         // Whatever may move a figure is looked at; whether it did is found out when the time has come.
         let moving = Aspects::VALUE
@@ -122,7 +133,7 @@ impl Observers {
             | Aspects::STRUCTURE;
         let own = Glance { aspects: aspects.without(Aspects::SUMS), ..own };
         let below = Glance { place, reach: Reach::Below, aspects: moving };
-        let observer = self.add_glances(smallvec![own, below]);
+        let observer = self.add_place(view, smallvec![own, below]);
         if let Some(known) = self.known.get_mut(&observer) {
             known.sum =
                 Some(Box::new(Sum { place, aspects: aspects.both(Aspects::SUMS), known: Figures::of(view) }));
@@ -236,6 +247,19 @@ impl Observers {
         };
         let flags = [Aspects::DIRTY, Aspects::TOUCHED, Aspects::UNCOMMITTED, Aspects::VALIDITY];
         (sum.aspects.contains(Aspects::VALUE) && before.content != now.content) || flags.into_iter().any(flag)
+    }
+
+    /// Whether the place that an observer watches was gone before, and is gone still: of that nothing is told.
+    pub(super) fn stays_gone(
+        &mut self,
+        observer: ObserverId,
+        is_there: impl FnOnce(PlaceId) -> bool,
+    ) -> bool {
+        let place = self.known.get_mut(&observer).and_then(|known| known.place.as_mut());
+        place.is_some_and(|(place, known)| {
+            let now = is_there(*place);
+            !std::mem::replace(known, now) && !now
+        })
     }
 
     /// Whether an observer is told by what it knows of a sum.

@@ -10,7 +10,7 @@ use super::observers::{ObserverId, Observers, Watcher};
 use super::rows::{self, RowEdit};
 use crate::settle::{Aspects, PlaceView, Reach};
 use crate::shape::FindingKind;
-use crate::tree::{Body, Faults, Field, PlaceId, Presence, Tree, Undo};
+use crate::tree::{Body, Faults, Field, Marks, PlaceId, Presence, Tree, Undo};
 use crate::value::Value;
 
 /// What an action changed, and who must hear of it.
@@ -65,6 +65,7 @@ impl Outcome {
         // Only what takes rows or records away can leave a change behind in a place that is gone.
         let may_be_gone = tree.log().iter().any(Undo::is_structural);
         tree.log().iter().for_each(|undo| before.add(tree, undo));
+        before.note_touches();
         let compared = before.list.into_iter().filter_map(|before| before.compared(tree, may_be_gone));
         let changes: Vec<Change> = compared.collect();
         let notices =
@@ -83,6 +84,10 @@ pub struct Change {
     value: Option<Value>,
     faults: Option<Faults>,
     edits: Vec<RowEdit>,
+    /// Whether all in the record came or went with it.
+    comes_or_goes: bool,
+    /// What was in the record, if now there are others.
+    children_before: Vec<PlaceId>,
 }
 
 impl Change {
@@ -124,13 +129,17 @@ impl Change {
 struct Before<'a> {
     place: PlaceId,
     field: Option<&'a Field>,
+    /// Whether it, or one in it, was touched.
     touched: Option<bool>,
-    faults: Option<&'a Faults>,
+    /// Whether it was itself left, or is no longer.
+    is_touch_own: bool,
+    faults: Option<&'a [FindingKind]>,
     edits: Vec<RowEdit>,
     presence: Option<Presence>,
     epoch: bool,
     focused: Option<bool>,
     choices: bool,
+    children: Option<&'a [PlaceId]>,
 }
 
 impl Before<'_> {
@@ -139,12 +148,14 @@ impl Before<'_> {
             place,
             field: None,
             touched: None,
+            is_touch_own: false,
             faults: None,
             edits: Vec::new(),
             presence: None,
             epoch: false,
             focused: None,
             choices: false,
+            children: None,
         }
     }
 
@@ -170,13 +181,12 @@ impl Before<'_> {
             entry = (entry_differs && !is_told_by_value).then(|| before.text().into_owned());
         }
         let node = tree.node(self.place);
-        let (touched, presence) = match &node.body {
-            Body::Field(field) => (field.touched, None),
-            Body::Record(record) => (record.container.touched, Some(record.container.presence)),
-            Body::List(list) => (list.container.touched, Some(list.container.presence)),
-        };
-        let faults = self.faults.filter(|before| before[..] != *node.faults()).cloned();
-        aspects.put(Aspects::TOUCHED, self.touched.is_some_and(|before| before != touched));
+        let presence = node.container().map(|container| container.presence);
+        let touched = tree.is_touched(self.place);
+        let faults = self.faults.filter(|before| **before != *node.faults()).map(Faults::from_slice);
+        // That a container is touched because one in it is goes without saying.
+        let was_other = self.touched.is_some_and(|before| before != touched);
+        aspects.put(Aspects::TOUCHED, self.is_touch_own && was_other);
         aspects.put(Aspects::FINDINGS, faults.is_some());
         let was_valid = faults.as_ref().is_some_and(|before| before.is_empty() != node.faults().is_empty());
         aspects.put(Aspects::VALIDITY, was_valid && node.container().is_none());
@@ -190,8 +200,23 @@ impl Before<'_> {
         } else {
             self.edits.clear();
         }
-        let change = Change { place: self.place, aspects, entry, value, faults, edits: self.edits };
-        (aspects != Aspects::default()).then_some(change)
+        let is_there = |presence: Option<Presence>| presence == Some(Presence::Present);
+        let others = self.children.filter(|children| !tree.has_children(self.place, children));
+        let children_before = others.map(<[PlaceId]>::to_vec).unwrap_or_default();
+        let comes_or_goes =
+            others.is_some() || (self.presence.is_some() && is_there(self.presence) != is_there(presence));
+        let is_change = !aspects.is_empty() || !children_before.is_empty();
+        let (place, edits) = (self.place, self.edits);
+        is_change.then_some(Change {
+            place,
+            aspects,
+            entry,
+            value,
+            faults,
+            edits,
+            comes_or_goes,
+            children_before,
+        })
     }
 }
 
@@ -210,6 +235,8 @@ fn entries_differ(before: &Field, now: &Field, values_differ: bool) -> bool {
 struct Befores<'a> {
     /// Whether the focus changed before what is looked at now; then that is no longer where it was at first.
     focus_has_moved: bool,
+    /// Which places were touched, or had one in them that was, before that changed, in order.
+    touched_sums: SmallVec<[(PlaceId, bool); 4]>,
     list: SmallVec<[Before<'a>; 2]>,
     /// Where each place stands in the list, once there are too many to look through.
     index: FxHashMap<PlaceId, usize>,
@@ -218,13 +245,16 @@ struct Befores<'a> {
 impl<'a> Befores<'a> {
     const FEW: usize = 8;
 
-    fn of(&mut self, place: PlaceId) -> &mut Before<'a> {
-        let known = if self.list.len() <= Self::FEW {
+    fn position_of(&self, place: PlaceId) -> Option<usize> {
+        if self.list.len() <= Self::FEW {
             self.list.iter().position(|before| before.place == place)
         } else {
             self.index.get(&place).copied()
-        };
-        let at = known.unwrap_or_else(|| {
+        }
+    }
+
+    fn of(&mut self, place: PlaceId) -> &mut Before<'a> {
+        let at = self.position_of(place).unwrap_or_else(|| {
             self.list.push(Before::of(place));
             let at = self.list.len() - 1;
             match at {
@@ -239,10 +269,25 @@ impl<'a> Befores<'a> {
         &mut self.list[at]
     }
 
+    /// Takes over what was touched at first, where a place was itself left, or is no longer.
+    fn note_touches(&mut self) {
+        for (place, before) in std::mem::take(&mut self.touched_sums) {
+            if let Some(at) = self.position_of(place).filter(|at| self.list[*at].is_touch_own) {
+                self.list[at].touched.get_or_insert(before);
+            }
+        }
+    }
+
     fn add(&mut self, tree: &Tree, undo: &'a Undo) {
         match *undo {
-            Undo::Field { place, ref before } => _ = self.of(place).field.get_or_insert(before),
-            Undo::Touched { place, before } => _ = self.of(place).touched.get_or_insert(before),
+            Undo::Field { place, ref before } => {
+                let of_place = self.of(place);
+                of_place.field.get_or_insert(before);
+                // What is undone comes back with what was wrong with it.
+                of_place.faults.get_or_insert(before.faults());
+            }
+            Undo::Touched { place, .. } => self.of(place).is_touch_own = true,
+            Undo::TouchedSum { place, before } => self.touched_sums.push((place, before)),
             Undo::Faults { place, ref before } => _ = self.of(place).faults.get_or_insert(before),
             Undo::RowInserted { list, key, position } => {
                 let key = shown_key(tree, list, key);
@@ -257,8 +302,15 @@ impl<'a> Befores<'a> {
                 self.of(list).edits.push(RowEdit::Moved { key, from, to });
             }
             Undo::Presence { place, before } => _ = self.of(place).presence.get_or_insert(before),
-            Undo::Children { record, ref before, .. } => {
-                self.of(record).presence.get_or_insert(before.presence);
+            Undo::Children { record, ref before, ref children, .. } => {
+                let of_record = self.of(record);
+                of_record.presence.get_or_insert(before.presence);
+                of_record.children.get_or_insert(children);
+                of_record.faults.get_or_insert(&before.faults);
+                let was_touched =
+                    before.touched || (before.is_present() && before.counts_mark(Marks::TOUCHED));
+                of_record.touched.get_or_insert(was_touched);
+                of_record.is_touch_own = true;
             }
             Undo::Epoch { place, .. } => self.of(place).epoch = true,
             Undo::Baseline { list, ref before } => {
@@ -267,7 +319,8 @@ impl<'a> Befores<'a> {
             Undo::Focus { before } => {
                 // Where it went is known by the next change of it, or by where it is now.
                 let is_first = !std::mem::replace(&mut self.focus_has_moved, true);
-                if let Some(place) = before {
+                // A row that was removed before had not the focus any more, though it may get it back.
+                if let Some(place) = before.filter(|place| tree.is_there(*place)) {
                     self.of(place).focused.get_or_insert(is_first);
                 }
                 if let Some(place) = tree.focus() {
@@ -292,12 +345,18 @@ fn shown_key(tree: &Tree, list: PlaceId, key: u32) -> u64 {
 fn concerned(tree: &Tree, observers: &mut Observers, changes: &[Change]) -> SmallVec<[ObserverId; 4]> {
     let mut found = Found::default();
     for change in changes {
-        observers.visit(change.place, |watcher| found.look(observers, watcher, change.aspects));
+        let has_other_children = !change.children_before.is_empty();
+        let below_differs =
+            if has_other_children { change.aspects | Aspects::STRUCTURE } else { change.aspects };
+        observers.visit(change.place, |watcher| {
+            let is_deep = watcher.reach == Reach::Below;
+            found.look(observers, watcher, if is_deep { below_differs } else { change.aspects });
+        });
         let above = std::iter::successors(tree.parent(change.place), |place| tree.parent(*place));
         for place in above {
             observers.visit(place, |watcher| {
                 if watcher.reach == Reach::Below {
-                    found.look(observers, watcher, change.aspects);
+                    found.look(observers, watcher, below_differs);
                 }
             });
         }
@@ -327,8 +386,9 @@ fn concerned(tree: &Tree, observers: &mut Observers, changes: &[Change]) -> Smal
         // Whatever is looked at of a place that comes or goes, it is not what it was.
         let mut tell_all = |place| observers.visit(place, |watcher| found.tell(watcher.observer));
         // Rows that come or go with their list are told of as rows.
-        if change.aspects.contains(Aspects::PRESENCE) && tree.list(change.place).is_none() {
+        if change.comes_or_goes && tree.list(change.place).is_none() {
             inside(tree, change.place, &mut tell_all);
+            change.children_before.iter().for_each(|child| below(tree, *child, &mut tell_all));
         }
         if change.aspects.contains(Aspects::ROWS)
             && let Some(list) = tree.list(change.place)
@@ -371,6 +431,7 @@ impl Found {
     fn told(mut self, tree: &Tree, observers: &mut Observers) -> SmallVec<[ObserverId; 4]> {
         self.told.sort_unstable();
         self.told.dedup();
+        self.told.retain(|observer| !observers.stays_gone(*observer, |place| tree.is_there(place)));
         self.told.iter().for_each(|observer| observers.consider(*observer));
         self.to_ask.extend(self.told.iter().copied().filter(|observer| observers.sums_up(*observer)));
         self.to_ask.sort_unstable();

@@ -52,7 +52,7 @@ pub use taking::{Keep, NotTaken};
 use self::core::Core;
 use self::recording::Recorder;
 use crate::engine::{Action, Address, Cost, Engine, Flags, Refused};
-use crate::exchange::Expectation;
+use crate::exchange::{self, Expectation};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::rules::Finding;
 use crate::shape::{Choice, Choices, Kind, Pointer, PointerError, Shape, ShapeBuilder, ShapeError, Step};
@@ -340,6 +340,11 @@ impl<M: 'static> Form<M> {
     {
         let at = self.core.read(|engine| each_row(engine, &address(list)?, field.spot()))?;
         self.apply(Action::Choices { at: at.into(), choices: Some(choices_of(choices)) })
+    }
+
+    /// The whole state as one record, with secrets hidden: what [`exchange::dump`](crate::exchange::dump) gives.
+    pub fn dump(&self) -> Value {
+        self.core.read(exchange::dump)
     }
 
     /// What of the form is not as a journal expects it to be: a sentence for each difference.

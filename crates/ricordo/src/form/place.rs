@@ -127,6 +127,11 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.is_uncommitted())
     }
 
+    /// Whether the place is an optional record or list that is empty, so that nothing lies in it.
+    pub fn is_absent(&self) -> bool {
+        self.core.view(self.id, |view| view.is_absent())
+    }
+
     /// Whether a person may not change the place.
     pub fn is_readonly(&self) -> bool {
         self.core.view(self.id, |view| view.is_readonly())

@@ -50,6 +50,7 @@ pub(crate) fn settle(tree: &mut Tree) {
             | Undo::NewBaseline
             | Undo::Displaced { .. }
             | Undo::Touched { .. }
+            | Undo::TouchedSum { .. }
             | Undo::Faults { .. }
             | Undo::Epoch { .. } => {}
         }

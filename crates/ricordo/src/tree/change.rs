@@ -6,7 +6,7 @@
 use std::sync::Arc;
 
 use super::node::{Extra, Pending, Presence};
-use super::{Body, Faults, Field, PlaceId, Summary, Tree, Undo};
+use super::{Body, Faults, Field, Marks, PlaceId, Summary, Tree, Undo};
 use crate::shape::Kind;
 use crate::value::{Record, Value, member_content};
 
@@ -25,10 +25,14 @@ impl Tree {
     pub(super) fn tell_containers(&mut self, mut place: PlaceId, mut before: Summary) {
         loop {
             let after = self.node(place).summary();
-            let Some(parent) = self.parent(place) else { return };
             if after == before {
                 return;
             }
+            let was_touched = before.marks.has(Marks::TOUCHED);
+            if was_touched != after.marks.has(Marks::TOUCHED) {
+                self.log.push(Undo::TouchedSum { place, before: was_touched });
+            }
+            let Some(parent) = self.parent(place) else { return };
             self.cost.places += 1;
             let parent_before = self.node(parent).summary();
             let slot = self.node(place).slot;

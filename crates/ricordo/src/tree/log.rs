@@ -33,8 +33,10 @@ impl ListBaseline {
 pub(crate) enum Undo {
     /// The field was in this state.
     Field { place: PlaceId, before: Field },
-    /// The place was touched, or was not.
+    /// The place itself was touched, or was not.
     Touched { place: PlaceId, before: bool },
+    /// The place, or one in it, was touched, or none was. It follows from the others, and is only told.
+    TouchedSum { place: PlaceId, before: bool },
     /// The place had these faults.
     Faults { place: PlaceId, before: Faults },
     /// A row was made that had not been there before.
@@ -75,6 +77,7 @@ impl Undo {
             Undo::Faults { .. }
                 | Undo::Epoch { .. }
                 | Undo::RowMade { .. }
+                | Undo::TouchedSum { .. }
                 | Undo::Focus { .. }
                 | Undo::Choices { .. }
                 | Undo::PartChoices { .. }
@@ -116,6 +119,7 @@ impl Undo {
             | Undo::Baseline { .. } => true,
             Undo::Field { .. }
             | Undo::Touched { .. }
+            | Undo::TouchedSum { .. }
             | Undo::Faults { .. }
             | Undo::RowMoved { .. }
             | Undo::Displaced { .. }
@@ -190,7 +194,8 @@ impl Tree {
         }
     }
 
-    pub(super) fn has_children(&self, record: PlaceId, children: &[PlaceId]) -> bool {
+    /// Whether a record has these children.
+    pub(crate) fn has_children(&self, record: PlaceId, children: &[PlaceId]) -> bool {
         matches!(&self.node(record).body, Body::Record(body) if *body.children == *children)
     }
 
@@ -216,7 +221,7 @@ impl Tree {
             Undo::Faults { place, before } => self.set_faults(place, before),
             // Only a roll-back takes a new row back, as if there had never been one; of a new baseline nothing is
             // to be taken back but what is logged beside it.
-            Undo::RowMade { .. } | Undo::NewBaseline => {}
+            Undo::RowMade { .. } | Undo::NewBaseline | Undo::TouchedSum { .. } => {}
             Undo::RowInserted { list, key, .. } => self.take_row(list, key),
             Undo::RowRemoved { list, key, position, was_displaced } => {
                 self.put_row(list, key, position);

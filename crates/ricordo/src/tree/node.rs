@@ -11,7 +11,7 @@ use smallvec::SmallVec;
 use super::list::Contents;
 use super::sequence::{Key, RowSequence};
 use crate::shape::{FindingKind, PartId};
-use crate::value::{Value, content_of};
+use crate::value::{Value, content_of, list_content};
 
 new_key_type! {
     /// Names a place of a form as long as the form lives, wherever the place moves.
@@ -335,7 +335,7 @@ impl Node {
                 let reordered = !list.added.is_empty() || !list.displaced.is_empty();
                 marks.put(Marks::REORDERED, reordered || marks.has(Marks::REORDERED));
                 let content = list.container.presence.absent_value();
-                let rows = || list.sequence.hash().wrapping_add(u64::from(list.sequence.len())) | 1;
+                let rows = || list_content(list.sequence.hash(), list.sequence.len());
                 Summary { marks, content: content.map_or_else(rows, |value| content_of(&value)) }
             }
         }

@@ -32,6 +32,11 @@ pub(crate) fn member_content(member: u64, content: u64) -> u64 {
     if content == 0 { 0 } else { spread(content ^ spread(member.wrapping_add(1))) }
 }
 
+/// The content hash of a list, given that of its rows in order. Blank rows count only by their number.
+pub(crate) fn list_content(rows: u64, length: u32) -> u64 {
+    spread(rows ^ spread(u64::from(length).wrapping_add(1))) | 1
+}
+
 /// Spreads the bits of a figure (the finalizer of `SplitMix64`), so that sums of figures stay distinct.
 fn spread(figure: u64) -> u64 {
     let figure = (figure ^ (figure >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);

@@ -18,7 +18,7 @@ pub use record::Record;
 use rust_decimal::Decimal;
 pub use time::{DateTime, read_date, read_date_time, read_time, write_date, write_date_time, write_time};
 
-pub(crate) use content::{content_of, member_content};
+pub(crate) use content::{content_of, list_content, member_content};
 pub(crate) use number::is_canonical_number;
 
 /// What a place of a form holds.

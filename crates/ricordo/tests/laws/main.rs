@@ -7,6 +7,7 @@
 
 mod definitions;
 mod hostile;
+mod notices;
 mod reference;
 mod steps;
 
