@@ -172,6 +172,10 @@ impl Engine {
     }
 
     fn clear(&mut self, place: PlaceId) {
+        // A person who empties what it lies in leaves alone what is not for a person to change.
+        if self.tree.part(place).readonly {
+            return;
+        }
         match &self.tree.node(place).body {
             Body::Field(_) => {
                 let value = self.tree.emptiness(place);

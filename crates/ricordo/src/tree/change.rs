@@ -80,7 +80,11 @@ impl Tree {
     /// Gives a field a value, and an entry where that is not the value's canonical text.
     pub(crate) fn write(&mut self, place: PlaceId, value: Value, entry: Option<Arc<str>>, unreadable: bool) {
         let Some(old) = self.field(place) else { return };
-        if old.value == value && old.typed() == entry.as_ref() && old.unreadable == unreadable {
+        let is_same = old.pending().is_none()
+            && old.value == value
+            && old.typed() == entry.as_ref()
+            && old.unreadable == unreadable;
+        if is_same {
             return;
         }
         let is_baseline = *old.baseline() == value;

@@ -19,6 +19,41 @@ pub struct Field {
     pub name: String,
     pub required: bool,
     pub definition: Definition,
+    pub manner: Manner,
+}
+
+/// How a field is dealt with.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Manner {
+    pub commit: Commit,
+    pub readonly: bool,
+    pub local: bool,
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub enum Commit {
+    #[default]
+    Input,
+    Leave,
+    Pause,
+}
+
+/// How long the pause is, in milliseconds.
+pub const PAUSE: u64 = 200;
+
+impl Field {
+    fn schema(&self) -> Json {
+        let mut schema = self.definition.schema();
+        let Manner { commit, readonly, local } = self.manner;
+        let commit = match commit {
+            Commit::Input => json!("input"),
+            Commit::Leave => json!("leave"),
+            Commit::Pause => json!({"pause_ms": PAUSE}),
+        };
+        schema["x-ricordo"] = json!({"local": local, "commit": commit});
+        schema["readOnly"] = json!(readonly);
+        schema
+    }
 }
 
 /// A source of figures that are the same whenever the seed is.
@@ -46,7 +81,7 @@ impl Definition {
             Definition::Record { nullable, fields } => {
                 let kind = if *nullable { json!(["object", "null"]) } else { json!("object") };
                 let properties: Map<String, Json> =
-                    fields.iter().map(|field| (field.name.clone(), field.definition.schema())).collect();
+                    fields.iter().map(|field| (field.name.clone(), field.schema())).collect();
                 let required: Vec<&str> =
                     fields.iter().filter(|field| field.required).map(|field| field.name.as_str()).collect();
                 json!({"type": kind, "properties": properties, "required": required})
@@ -68,7 +103,7 @@ impl Definition {
             Definition::Record { nullable: true, .. } if seed.below(3) == 0 => Json::Null,
             Definition::Record { fields, .. } => {
                 let mut members = Map::new();
-                for field in fields {
+                for field in fields.iter().filter(|field| !field.manner.local) {
                     if seed.below(4) > 0 {
                         members.insert(field.name.clone(), field.definition.data(seed));
                     }
@@ -104,10 +139,23 @@ pub fn record() -> impl Strategy<Value = Definition> {
 
 fn fields(place: impl Strategy<Value = Definition>) -> impl Strategy<Value = Vec<Field>> {
     let names = ["name", "a/b", "m~n", "grams", ""];
-    prop::collection::vec((any::<bool>(), place), 1..5).prop_map(move |parts| {
+    prop::collection::vec((any::<bool>(), place, manner()), 1..5).prop_map(move |parts| {
         let named = parts.into_iter().zip(names);
         named
-            .map(|((required, definition), name)| Field { name: name.to_owned(), required, definition })
+            .map(|((required, definition, mut manner), name)| {
+                // Only what is typed can wait to take effect.
+                if !matches!(definition, Definition::Text { .. } | Definition::Integer { .. }) {
+                    manner.commit = Commit::Input;
+                }
+                Field { name: name.to_owned(), required, definition, manner }
+            })
             .collect()
     })
+}
+
+/// Most fields are dealt with as usual.
+fn manner() -> impl Strategy<Value = Manner> {
+    let commit = prop_oneof![4 => Just(Commit::Input), 1 => Just(Commit::Leave), 1 => Just(Commit::Pause)];
+    (commit, prop::bool::weighted(0.1), prop::bool::weighted(0.15))
+        .prop_map(|(commit, readonly, local)| Manner { commit, readonly, local })
 }

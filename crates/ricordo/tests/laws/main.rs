@@ -113,6 +113,8 @@ impl Both {
                 dirty: place.is_dirty(),
                 touched: place.is_touched(),
                 valid: place.is_valid(),
+                uncommitted: place.is_uncommitted(),
+                readonly: place.is_readonly(),
                 findings: place.findings().iter().map(|finding| finding.kind.name().to_owned()).collect(),
                 added: place.is_added(),
                 moved: place.is_moved(),
@@ -241,7 +243,7 @@ proptest! {
         let mut planned = both.reference.clone();
         let mut actions = Vec::new();
         for step in &steps {
-            if !matches!(step, Step::Undo | Step::Redo)
+            if !matches!(step, Step::Undo | Step::Redo | Step::Wait(_))
                 && let Some(line) = step.line(&planned)
                 && let Some(next) = planned.clone().applied(&line)
             {

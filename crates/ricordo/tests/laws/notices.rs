@@ -284,6 +284,7 @@ fn the_model_sees_what_differs() {
             name: "grams".to_owned(),
             required: true,
             definition: Definition::Integer { nullable: false, minimum: 0, maximum: 9 },
+            manner: crate::definitions::Manner::default(),
         }],
     };
     let (form, mut reference) = form(&definition, 1);

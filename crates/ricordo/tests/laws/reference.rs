@@ -4,7 +4,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use serde_json::{Map, Value as Json, json};
 
-use crate::definitions::Definition;
+use crate::definitions::{Commit, Definition, Manner, PAUSE};
 
 static IDS: AtomicU64 = AtomicU64::new(0);
 
@@ -17,6 +17,8 @@ pub struct Seen {
     pub dirty: bool,
     pub touched: bool,
     pub valid: bool,
+    pub uncommitted: bool,
+    pub readonly: bool,
     pub findings: Vec<String>,
     pub added: bool,
     pub moved: bool,
@@ -29,7 +31,10 @@ struct Place {
     id: u64,
     definition: Definition,
     required: bool,
+    manner: Manner,
     touched: bool,
+    /// What was typed and has not taken effect yet, and when it does.
+    pending: Option<(String, Option<u64>)>,
     /// A row that came after the baseline.
     added: bool,
     /// Where a row stood in the baseline, and whether it was moved since.
@@ -66,18 +71,19 @@ pub struct Reference {
     redo: Vec<Place>,
     /// The field that the last step was typed into.
     typing: Option<String>,
+    clock: u64,
 }
 
 impl Reference {
     pub fn new(definition: &Definition, data: &Json) -> Self {
         let root = Place::new(definition, false, Some(data));
-        Reference { root, undo: Vec::new(), redo: Vec::new(), typing: None }
+        Reference { root, undo: Vec::new(), redo: Vec::new(), typing: None, clock: 0 }
     }
 
     /// Every place with its pointer, outer ones first.
     pub fn places(&self) -> Vec<(String, Seen)> {
         let mut places = Vec::new();
-        self.root.collect("", &mut places);
+        self.root.collect("", false, &mut places);
         places
     }
 
@@ -119,21 +125,19 @@ impl Reference {
             return Some(self);
         }
         let before = self.root.clone();
+        let mut typing = None;
         let mut is_step = false;
         let actions = if op == "group" { line["actions"].as_array()?.clone() } else { vec![line.clone()] };
         for action in &actions {
             let before = self.root.untouched();
-            self = self.performed(action)?;
+            typing = self.performed(action)?;
             is_step |= self.root.untouched() != before;
-            if action["op"] == "leave" {
-                self.typing = None;
-            }
         }
         if actions.iter().any(|action| action["op"] == "reset" && action.get("value").is_some()) {
             (self.undo, self.redo, self.typing) = (Vec::new(), Vec::new(), None);
             return Some(self);
         }
-        let typing = (op == "enter").then(|| line["path"].as_str().unwrap_or_default().to_owned());
+        let typing = typing.filter(|_| op != "group");
         if is_step {
             self.redo.clear();
             if typing.is_none() || self.typing != typing {
@@ -142,6 +146,9 @@ impl Reference {
             self.typing = typing;
         } else if self.root != before {
             // What only touches belongs to the step before.
+            self.typing = None;
+        }
+        if actions.iter().any(|action| action["op"] == "leave") {
             self.typing = None;
         }
         Some(self)
@@ -158,13 +165,40 @@ impl Reference {
         !self.redo.is_empty()
     }
 
-    fn performed(mut self, line: &Json) -> Option<Self> {
+    /// Performs an action; the field comes back, if it was one alone, in which typing took place or effect.
+    fn performed(&mut self, line: &Json) -> Option<Option<String>> {
         let text = |name: &str| line[name].as_str().unwrap_or_default();
         let path = text("path");
         match text("op") {
             "focus" => drop(self.root.find(path)?),
-            "leave" => self.root.find_mut(path)?.touched = true,
-            "enter" => self.root.find_mut(path)?.enter(text("text"))?,
+            "leave" => {
+                let place = self.root.find_mut(path)?;
+                place.touched = true;
+                let mut committed = Vec::new();
+                place.take_effect(path, u64::MAX, &mut committed);
+                return Some(alone(committed));
+            }
+            "wait" => {
+                self.clock += line["ms"].as_u64()?;
+                let mut committed = Vec::new();
+                self.root.take_effect("", self.clock, &mut committed);
+                return Some(alone(committed));
+            }
+            "enter" => {
+                if self.is_readonly(path) {
+                    return None;
+                }
+                let (text, due) = (text("text"), self.clock + PAUSE);
+                let place = self.root.find_mut(path)?;
+                match place.manner.commit {
+                    _ if !matches!(place.held, Held::Field { .. }) => return None,
+                    Commit::Input => place.enter(text)?,
+                    Commit::Leave => place.pending = Some((text.to_owned(), None)),
+                    Commit::Pause => place.pending = Some((text.to_owned(), Some(due))),
+                }
+                return Some(Some(path.to_owned()));
+            }
+            "clear" if self.is_readonly(path) => return None,
             "clear" => self.root.find_mut(path)?.clear(),
             "replace" => self.root.find_mut(path)?.assign(Some(&line["value"]))?,
             "reset" if line.get("value").is_some() => {
@@ -219,8 +253,18 @@ impl Reference {
             }
             other => panic!("the reference knows no {other}"),
         }
-        Some(self)
+        Some(None)
     }
+
+    /// Whether a place, or one that it lies in, is read-only.
+    fn is_readonly(&self, pointer: &str) -> bool {
+        let ends = pointer.match_indices('/').map(|(at, _)| at).chain([pointer.len()]);
+        ends.into_iter().any(|end| self.root.find(&pointer[..end]).is_some_and(|place| place.manner.readonly))
+    }
+}
+
+fn alone(committed: Vec<String>) -> Option<String> {
+    if let [one] = &committed[..] { Some(one.clone()) } else { None }
 }
 
 impl Place {
@@ -237,8 +281,14 @@ impl Place {
                     Held::Record { fields: Err(value.cloned()), original: None }
                 } else {
                     let places = fields.iter().map(|field| {
-                        let member = value.and_then(|value| value.get(&field.name));
-                        (field.name.clone(), Place::new(&field.definition, field.required, member))
+                        let blank = blank(&field.definition);
+                        let member = if field.manner.local {
+                            blank.as_ref()
+                        } else {
+                            value.and_then(|value| value.get(&field.name))
+                        };
+                        let place = Place::new(&field.definition, field.required, member);
+                        (field.name.clone(), Place { manner: field.manner, ..place })
                     });
                     let places: Vec<_> = places.collect();
                     baseline = Some(record_value(&places));
@@ -259,7 +309,9 @@ impl Place {
             id: IDS.fetch_add(1, Ordering::Relaxed),
             definition: definition.clone(),
             required,
+            manner: Manner::default(),
             touched: false,
+            pending: None,
             added: false,
             stood: None,
             moved: false,
@@ -277,7 +329,22 @@ impl Place {
         }
     }
 
+    /// Lets what was typed in a place, or in one in it, take effect, if it is due.
+    fn take_effect(&mut self, pointer: &str, until: u64, committed: &mut Vec<String>) {
+        // On leaving, everything is due; as time passes, only what waits for that.
+        let is_due = |due: &Option<u64>| until == u64::MAX || due.is_some_and(|due| due <= until);
+        if let Some((text, _)) = self.pending.take_if(|(_, due)| is_due(due)) {
+            self.enter(&text).unwrap();
+            committed.push(pointer.to_owned());
+        }
+        let names: Vec<String> = self.children().into_iter().map(|(name, _)| name).collect();
+        for (name, child) in names.into_iter().zip(self.children_mut()) {
+            child.take_effect(&format!("{pointer}/{name}"), until, committed);
+        }
+    }
+
     fn enter(&mut self, text: &str) -> Option<()> {
+        self.pending = None;
         let emptied = self.emptied();
         let read = match &self.definition {
             Definition::Text { .. } if text.is_empty() => Some(emptied.clone()),
@@ -320,6 +387,11 @@ impl Place {
     }
 
     fn clear(&mut self) {
+        // A person who empties what it lies in leaves alone what is not for a person to change.
+        if self.manner.readonly {
+            return;
+        }
+        self.pending = None;
         let emptied = self.emptied();
         match &mut self.held {
             Held::Field { .. } => self.held = Held::Field { value: emptied, entry: None, unreadable: false },
@@ -346,13 +418,16 @@ impl Place {
             (Definition::Integer { .. }, Some(value)) => value.is_i64(),
             (Definition::Flag, Some(value)) => value.is_boolean(),
             (Definition::Record { fields, .. }, Some(value)) => value.as_object().is_some_and(|members| {
-                members.keys().all(|name| fields.iter().any(|field| field.name == *name))
+                members
+                    .keys()
+                    .all(|name| fields.iter().any(|field| field.name == *name && !field.manner.local))
             }),
             (Definition::List { .. }, Some(value)) => value.is_array(),
         };
         if !fits {
             return None;
         }
+        self.pending = None;
         let absent = matches!(value, None | Some(Json::Null));
         let definition = self.definition.clone();
         match (&mut self.held, &definition) {
@@ -377,7 +452,7 @@ impl Place {
                         }
                     }
                 }
-                for (name, place) in fields.iter_mut().flatten() {
+                for (name, place) in fields.iter_mut().flatten().filter(|(_, place)| !place.manner.local) {
                     place.assign(value.and_then(|value| value.get(name.as_str())))?;
                 }
             }
@@ -445,6 +520,7 @@ impl Place {
 
     fn reset(&mut self) {
         self.touched = false;
+        self.pending = None;
         match &mut self.held {
             Held::Field { value, entry, unreadable } => {
                 *value = self.baseline.clone();
@@ -540,12 +616,15 @@ impl Place {
         found
     }
 
-    fn collect(&self, pointer: &str, places: &mut Vec<(String, Seen)>) {
-        self.visit(pointer, &mut |pointer, place| {
+    fn collect(&self, pointer: &str, is_readonly: bool, places: &mut Vec<(String, Seen)>) {
+        let is_readonly = is_readonly || self.manner.readonly;
+        {
+            let place = self;
             let value = place.value();
             let (entry, unreadable) = match &place.held {
                 Held::Field { value, entry, unreadable } => {
-                    (entry.clone().unwrap_or_else(|| canonical(value)), *unreadable)
+                    let typed = place.pending.as_ref().map(|(text, _)| text).or(entry.as_ref());
+                    (typed.cloned().unwrap_or_else(|| canonical(value)), *unreadable)
                 }
                 _ => (String::new(), false),
             };
@@ -556,12 +635,17 @@ impl Place {
                 entry,
                 touched: place.any(|below| below.touched),
                 valid: !place.any(|below| !below.findings().is_empty()),
+                uncommitted: place.any(|below| below.pending.is_some()),
+                readonly: is_readonly,
                 findings: place.findings(),
                 added: place.added,
                 moved: place.moved,
             };
             places.push((pointer.to_owned(), seen));
-        });
+        }
+        for (name, child) in self.children() {
+            child.collect(&format!("{pointer}/{name}"), is_readonly, places);
+        }
     }
 }
 
@@ -573,7 +657,7 @@ fn check_all(definition: &Definition, value: Option<&Json>) -> Option<()> {
         Definition::Record { fields, .. } => {
             let members = value.map_or(Some(Map::new()), |value| value.as_object().cloned())?;
             members.iter().try_for_each(|(name, value)| {
-                let field = fields.iter().find(|field| field.name == *name)?;
+                let field = fields.iter().find(|field| field.name == *name && !field.manner.local)?;
                 check_all(&field.definition, Some(value))
             })
         }
@@ -589,8 +673,10 @@ fn blank(definition: &Definition) -> Option<Json> {
     match definition {
         Definition::Flag => Some(json!(false)),
         Definition::Record { nullable: false, fields } => {
-            let members =
-                fields.iter().filter_map(|field| Some((field.name.clone(), blank(&field.definition)?)));
+            let members = fields
+                .iter()
+                .filter(|field| !field.manner.local)
+                .filter_map(|field| Some((field.name.clone(), blank(&field.definition)?)));
             Some(Json::Object(members.collect()))
         }
         _ => None,
@@ -613,7 +699,8 @@ fn canonical(value: &Option<Json>) -> String {
 }
 
 fn record_value(fields: &[(String, Place)]) -> Json {
-    let members = fields.iter().filter_map(|(name, place)| Some((name.clone(), place.value()?)));
+    let members = fields.iter().filter(|(_, place)| !place.manner.local);
+    let members = members.filter_map(|(name, place)| Some((name.clone(), place.value()?)));
     Json::Object(members.collect())
 }
 

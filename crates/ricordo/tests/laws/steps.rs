@@ -22,6 +22,7 @@ pub enum Step {
     Swap(u16, u16, u16),
     Reset(u16),
     ResetTo(u64),
+    Wait(u8),
     Undo,
     Redo,
 }
@@ -58,6 +59,7 @@ pub fn steps(most: usize) -> impl Strategy<Value = Vec<Step>> {
         2 => any::<u16>().prop_map(Step::Reset),
         1 => any::<u64>().prop_map(Step::ResetTo),
         8 => order(),
+        2 => any::<u8>().prop_map(Step::Wait),
         3 => Just(Step::Undo),
         2 => Just(Step::Redo),
     ];
@@ -131,6 +133,7 @@ impl Step {
             Step::ResetTo(seed) => {
                 json!({"op": "reset", "value": form.definition("")?.data(&mut Seed(seed))})
             }
+            Step::Wait(how_long) => json!({"op": "wait", "ms": u64::from(how_long % 4) * 100}),
             Step::Undo => json!({"op": "undo"}),
             Step::Redo => json!({"op": "redo"}),
             Step::Reset(at) => json!({"op": "reset", "path": place(at)}),
