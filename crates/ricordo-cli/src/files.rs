@@ -29,6 +29,13 @@ impl fmt::Display for Problem {
     }
 }
 
+impl Problem {
+    /// What is wrong with an argument of the command line.
+    pub(crate) fn of_argument(problem: &str) -> Self {
+        Problem(format!("Error: {problem}\n"))
+    }
+}
+
 impl File {
     /// A text that is part of the program.
     pub(crate) fn bundled(name: &str, text: &str) -> Self {

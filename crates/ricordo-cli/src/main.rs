@@ -53,6 +53,19 @@ enum Command {
         #[arg(long)]
         every: bool,
     },
+    /// Tell what made a place of a form what it is: which actions, and why it has its flags.
+    Why {
+        /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
+        form: PathBuf,
+        /// The place, as a JSON Pointer, such as /ingredients/0/grams.
+        pointer: String,
+        /// Journals (one action a line) or JSON Patches, in this order; `-` is standard input.
+        #[arg(value_name = "JOURNAL")]
+        journals: Vec<PathBuf>,
+        /// Data that the form starts from (JSON); `-` is standard input.
+        #[arg(long, value_name = "FILE")]
+        data: Option<PathBuf>,
+    },
 }
 
 /// How a command ended, if it could be carried out.
@@ -68,6 +81,9 @@ fn main() -> ExitCode {
         Command::Check { form, data } => commands::check::run(&form, data.as_deref()),
         Command::Replay { form, journals, data, json, every } => {
             commands::replay::run(&form, &journals, data.as_deref(), json, every)
+        }
+        Command::Why { form, pointer, journals, data } => {
+            commands::why::run(&form, &pointer, &journals, data.as_deref())
         }
     };
     match result {

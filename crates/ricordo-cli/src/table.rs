@@ -6,7 +6,7 @@ use comfy_table::{
 };
 use ricordo::Value;
 use ricordo::engine::{Engine, PlaceView};
-use ricordo::shape::{Kind, Part, PartId, Shape};
+use ricordo::shape::{Commit, DisplayFormat, Kind, NumberFormat, Part, PartId, Shape};
 
 use crate::{describe, screen};
 
@@ -33,7 +33,7 @@ pub(crate) fn state(engine: &Engine) -> String {
     // become too narrow to read.
     let longest = table.column_max_content_widths().first().copied().unwrap_or_default();
     let place = if longest <= 34 { ColumnConstraint::ContentWidth } else { most(34) };
-    for (column, constraint) in [(0, place), (2, most(12)), (3, most(16)), (4, most(9))] {
+    for (column, constraint) in [(0, place), (2, most(12)), (3, most(16)), (4, most(13))] {
         if let Some(column) = table.column_mut(column) {
             column.set_constraint(constraint);
         }
@@ -53,10 +53,10 @@ fn most(columns: u16) -> ColumnConstraint {
 fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize) {
     for child in place.children() {
         let is_field = child.part().is_field();
-        let (held, baseline) = (child.value(), child.baseline());
+        let (held, baseline) = (child.masked_value(), child.masked_baseline());
         let is_folded = !is_field && is_unchanged(child) && (depth > 0 || has_only_fields(child));
         let entry = match child.part().kind {
-            _ if is_field => child.entry().into_owned(),
+            _ if is_field => child.masked_entry().into_owned(),
             _ if is_folded => folded(child),
             _ => String::new(),
         };
@@ -66,7 +66,7 @@ fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize) {
             _ if is_field && *held.to_text() == *entry && !held.is_empty() => "=".to_owned(),
             _ => describe::value(&held),
         };
-        let differs = if is_field { baseline != held } else { child.is_dirty() };
+        let differs = if is_field { child.baseline() != child.value() } else { child.is_dirty() };
         let shown_baseline = match child.part().kind {
             Kind::Record(_) => String::new(),
             _ if differs => scalar(&baseline),
@@ -117,7 +117,7 @@ fn has_only_fields(place: PlaceView<'_>) -> bool {
 fn folded(place: PlaceView<'_>) -> String {
     let texts = place
         .children()
-        .map(|child| if child.part().is_field() { child.entry().into_owned() } else { folded(child) });
+        .map(|child| if child.part().is_field() { child.masked_entry().into_owned() } else { folded(child) });
     let texts: Vec<String> = texts.filter(|text| !text.is_empty()).collect();
     texts.join(" · ")
 }
@@ -227,8 +227,32 @@ fn keeps_to(part: &Part) -> String {
     if constraints.format.is_some() {
         words.push("an email address".to_owned());
     }
+    let said = [
+        (part.readonly, "read-only"),
+        (part.secret, "a secret"),
+        (part.local, "beside the record"),
+        (part.commit == Commit::Leave, "takes effect on leaving"),
+    ];
+    words.extend(said.into_iter().filter(|(is_so, _)| *is_so).map(|(_, word)| word.to_owned()));
+    if let Commit::Pause { milliseconds } = part.commit {
+        words.push(format!("takes effect after {milliseconds} ms"));
+    }
+    words.extend(part.display.as_ref().map(shown_as));
     if let Some(default) = &part.default {
         words.push(format!("new: {}", describe::value(default)));
     }
     words.join(", ")
+}
+
+fn shown_as(format: &DisplayFormat) -> String {
+    let NumberFormat { decimals, grouping, decimal_comma } = match format {
+        DisplayFormat::Number(format) => *format,
+        DisplayFormat::Pattern(pattern) => return format!("shown as {pattern}"),
+        _ => return String::new(),
+    };
+    let mut words = Vec::new();
+    words.extend(decimals.map(|decimals| describe::counted(decimals as usize, "decimal")));
+    words.extend(grouping.then(|| "groups of three digits".to_owned()));
+    words.extend(decimal_comma.then(|| "a decimal comma".to_owned()));
+    format!("shown with {}", words.join(" and "))
 }

@@ -3,3 +3,4 @@
 pub(crate) mod check;
 pub(crate) mod demo;
 pub(crate) mod replay;
+pub(crate) mod why;

@@ -116,3 +116,46 @@ fn colours_are_for_terminals_and_help_is_at_hand() {
     assert_snapshot!(shown(&run(&["--help"])));
     assert_snapshot!("help_of_replay", shown(&run(&["replay", "--help"])));
 }
+
+#[test]
+fn why_tells_what_made_a_place_what_it_is() {
+    let why = |pointer: &str| run(&["why", FORM, pointer, "demo/half-done.journal", "--data", DATA]);
+    let told: Vec<String> =
+        ["/loaves", "/ingredients/0/grams", "/ingredients", "/bake_date", "/sheet_number"]
+            .iter()
+            .map(|pointer| why(pointer))
+            .map(|run| shown(&run))
+            .collect();
+    assert_snapshot!(told.join("\n"));
+
+    let missing = why("/lovaes");
+    assert_eq!(missing.status, 2);
+    assert!(missing.err.contains("the nearest is /loaves"), "{}", missing.err);
+    assert_eq!(why("loaves").status, 2);
+}
+
+#[test]
+fn a_secret_is_written_nowhere() {
+    let folder = tempfile::tempdir().unwrap();
+    let journal = r#"{"op":"enter","path":"/sign_off","text":"hunter2"}
+{"op":"test","path":"/sign_off","value":"hunter3"}
+{"op":"expect","path":"/sign_off","value":"hunter4","entry":"hunter5","display":"hunter6"}
+{"op":"replace","path":"/sign_off","value":["hunter7"]}
+{"op":"leave","path":"/sign_off"}
+"#;
+    std::fs::write(folder.path().join("secret.journal"), journal).unwrap();
+    let journal = folder.path().join("secret.journal");
+    let journal = journal.to_str().unwrap();
+    let runs = [
+        run(&["replay", FORM, journal, "--data", DATA, "--json"]),
+        run(&["replay", FORM, journal, "--data", DATA, "--every"]),
+        run(&["why", FORM, "/sign_off", journal, "--data", DATA]),
+    ];
+    for run in &runs {
+        // What failed quotes the reader's own line of the journal, and nothing else does.
+        let quoted = |line: &&str| line.trim_start().starts_with("{\"op\":");
+        let said: Vec<&str> = run.out.lines().chain(run.err.lines()).filter(|line| !quoted(line)).collect();
+        assert!(!said.iter().any(|line| line.contains("hunter")), "{}", said.join("\n"));
+        assert!(said.iter().any(|line| line.contains("•••")), "{}", said.join("\n"));
+    }
+}

@@ -31,13 +31,19 @@ impl Engine {
         if let Some(before) = before {
             words.push(format!("value {} → {}", valued(before), valued(&now.value())));
         }
+        let has_other_entry = aspects.contains(Aspects::ENTRY);
+        if aspects.contains(Aspects::CHOICES) {
+            let count = now.choices().map_or(0, |choices| choices.iter().len());
+            words.push(format!("{count} choices offered"));
+        }
         let mut say = |aspect, is_so: bool, yes: &str, no: &str| {
             if aspects.contains(aspect) {
                 words.push(if is_so { yes } else { no }.to_owned());
             }
         };
         say(Aspects::PRESENCE, now.is_absent(), "now empty", "now there");
-        say(Aspects::UNCOMMITTED, now.is_uncommitted(), "not in effect yet", "took effect, or was dropped");
+        let settled = if has_other_entry { "what was typed is dropped" } else { "takes effect" };
+        say(Aspects::UNCOMMITTED, now.is_uncommitted(), "not in effect yet", settled);
         say(Aspects::DIRTY, now.is_dirty(), "now dirty", "pristine again");
         say(Aspects::TOUCHED, now.is_touched(), "now touched", "no longer touched");
         say(Aspects::FOCUS, now.has_focus(), "has the focus", "lost the focus");
@@ -49,10 +55,6 @@ impl Engine {
                 [] => format!("no longer {}", gone.collect::<Vec<_>>().join(", ")),
                 _ => format!("found {}", kinds.join(", ")),
             });
-        }
-        if aspects.contains(Aspects::CHOICES) {
-            let count = now.choices().map_or(0, |choices| choices.iter().len());
-            words.push(format!("{count} choices"));
         }
         if aspects.contains(Aspects::EPOCH) {
             words.push("reset".to_owned());

@@ -5,7 +5,7 @@ use super::json::{Member, Node};
 use super::members::{read_pointer, refuse_unknown};
 use crate::engine::{Engine, PlaceView};
 use crate::rules::Finding;
-use crate::shape::{FindingKind, Named, Pointer, nearest};
+use crate::shape::{FindingKind, MASK, Named, Pointer, nearest};
 use crate::value::Value;
 
 /// What a journal says a place, or without a path the form, should be like. What is not said is not checked.
@@ -94,24 +94,30 @@ impl Expectation {
         };
         let mut differences = Vec::new();
         let mut differ = |what: &str, expected: String, found: String| {
-            if expected != found {
-                differences.push(format!("expected {what} {expected} at {}, found {found}", Named(&pointer)));
-            }
+            differences.push(format!("expected {what} {expected} at {}, found {found}", Named(&pointer)));
         };
-        let quoted = |text: &str| Value::from(text).to_string();
-        if let Some(entry) = &self.entry {
-            differ("entry", quoted(entry), quoted(&place.entry()));
-        }
-        if let Some(display) = &self.display {
-            differ("display", quoted(display), quoted(&place.display()));
-        }
-        if let Some(status) = &self.status {
-            differ("status", quoted(status), quoted(engine.flags().status.name()));
+        // What a secret is, and should be, is not for messages.
+        let is_secret = place.part().secret;
+        let said = |value: Value| if is_secret { MASK.to_owned() } else { value.to_string() };
+        let texts =
+            [("entry", &self.entry, place.entry().into_owned()), ("display", &self.display, place.display())];
+        for (what, expected, found) in texts {
+            if let Some(expected) = expected.as_ref().filter(|expected| **expected != found) {
+                differ(what, said(expected.as_str().into()), said(found.into()));
+            }
         }
         if let Some(value) = &self.value
             && !engine.holds(place.id(), value)
         {
-            differ("value", value.to_string(), place.value().to_string());
+            differ("value", said(value.clone()), said(place.masked_value()));
+        }
+        let mut differ = |what: &str, expected: String, found: String| {
+            if expected != found {
+                differ(what, expected, found);
+            }
+        };
+        if let Some(status) = &self.status {
+            differ("status", status.clone(), engine.flags().status.name().to_owned());
         }
         let flags = [
             ("dirty", self.dirty, place.is_dirty()),

@@ -169,6 +169,14 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.epoch())
     }
 
+    /// The same place as one that holds a `U`; nothing if it is no such place. So a place that only a pointer is known
+    /// of can be handed to a component.
+    pub fn typed<U: Model>(&self) -> Option<Place<U>> {
+        let shape = super::shape_of::<U>().ok()?;
+        let suits = self.core.view(self.id, |view| view.is_like(&shape));
+        suits.then(|| Place::new(self.core.clone(), self.id))
+    }
+
     /// What lies directly in the place: the fields of a record, the rows of a list.
     pub fn children(&self) -> Vec<Place<Value>> {
         let children: Vec<PlaceId> =

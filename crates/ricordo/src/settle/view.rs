@@ -138,6 +138,11 @@ impl<'a> PlaceView<'a> {
         if self.part().secret { Cow::Borrowed(mask(&entry)) } else { entry }
     }
 
+    /// Whether the place is made like the form of another shape: the same fields and rows, of the same kinds.
+    pub(crate) fn is_like(&self, shape: &Shape) -> bool {
+        self.shape().is_alike(self.tree.node(self.place).part, shape, shape.root())
+    }
+
     /// A figure that is another whenever the value is, but for a chance of one in 2⁶⁴.
     pub(crate) fn content(&self) -> u64 {
         self.tree.node(self.place).summary().content

@@ -4,6 +4,7 @@
 //! [`Part`]s: one for each field of each record, for the items of each list, and for the form itself. A shape
 //! may contain itself, through lists and through records that may be null.
 
+mod alike;
 mod build;
 mod choices;
 mod display;

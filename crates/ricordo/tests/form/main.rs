@@ -2,8 +2,11 @@
 #![allow(missing_docs, unreachable_pub, clippy::pedantic)]
 
 mod batch;
+mod bindings;
+mod components;
 mod cost;
 mod handles;
 mod history;
 mod notices;
+mod selectors;
 mod typed;

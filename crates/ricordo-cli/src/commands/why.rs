@@ -1,0 +1,209 @@
+//! `ricordo why`: what made a place what it is.
+
+use std::path::{Path, PathBuf};
+
+use ricordo::engine::{Engine, Outcome, PlaceId, PlaceView, RowEdit};
+use ricordo::exchange::{Command, read_journal};
+use ricordo::{Pointer, Value};
+
+use crate::files::{File, Problem};
+use crate::screen::{BAD, FAINT, STRONG, styled};
+use crate::{Ending, describe};
+
+pub(crate) fn run(
+    form: &Path,
+    pointer: &str,
+    journals: &[PathBuf],
+    data: Option<&Path>,
+) -> Result<Ending, Problem> {
+    let form = File::read(form)?;
+    let data = data.map(File::read).transpose()?;
+    let journals = journals.iter().map(|path| File::read(path)).collect::<Result<Vec<_>, _>>()?;
+    let pointer: Pointer =
+        pointer.parse().map_err(|error| Problem::of_argument(&format!("{pointer}: {error}")))?;
+    let mut engine = form.engine(data.as_ref())?;
+    let mut steps = Vec::new();
+    let mut refused = 0;
+    for file in &journals {
+        for entry in read_journal(&file.text).map_err(|error| file.problem(&error))? {
+            if let Command::Apply(action) = entry.command {
+                match engine.apply(action) {
+                    Ok(outcome) => {
+                        let at = format!("{}:{}", file.name, entry.line);
+                        steps.push(Step::of(&engine, &outcome, at));
+                    }
+                    Err(_) => refused += 1,
+                }
+            }
+        }
+    }
+    let place =
+        engine.locate(&pointer.into()).map_err(|refused| Problem::of_argument(&refused.to_string()))?;
+    let view = engine.view(place);
+    tell_state(view);
+    tell_history(&engine, view, &steps);
+    tell_flags(&engine, view, &steps);
+    if refused > 0 {
+        let actions = describe::counted(refused, "action");
+        anstream::eprintln!("{actions} of the journals were refused; `ricordo replay` shows which.");
+        return Ok(Ending::Findings);
+    }
+    Ok(Ending::Well)
+}
+
+/// What a line of a journal did.
+struct Step {
+    /// The file and line.
+    at: String,
+    action: String,
+    changes: Vec<Changed>,
+}
+
+struct Changed {
+    place: PlaceId,
+    edits: Vec<RowEdit>,
+    words: String,
+    touched: bool,
+}
+
+impl Step {
+    /// Takes down what was done, while places are called what they were called then.
+    fn of(engine: &Engine, outcome: &Outcome, at: String) -> Self {
+        let changes = outcome.changes().iter().map(|change| Changed {
+            place: change.place(),
+            edits: change.row_edits().to_vec(),
+            words: engine.change_words(change),
+            touched: engine.view(change.place()).is_touched()
+                && change.aspects().contains(ricordo::engine::Aspects::TOUCHED),
+        });
+        Step { at, action: engine.words(outcome.deed()), changes: changes.collect() }
+    }
+
+    /// What it changed of a place, of anything in it, or of where its row stands.
+    fn concerning(&self, engine: &Engine, place: PlaceView<'_>) -> Vec<&str> {
+        let concerns =
+            |changed: &&Changed| lies_in(engine.view(changed.place), place) || is_of_row(changed, place);
+        self.changes.iter().filter(concerns).map(|changed| changed.words.as_str()).collect()
+    }
+}
+
+fn lies_in(inner: PlaceView<'_>, outer: PlaceView<'_>) -> bool {
+    std::iter::successors(Some(inner), PlaceView::parent).any(|place| place.id() == outer.id())
+}
+
+/// Whether a change of a list moved the row that a place is, or lies in.
+fn is_of_row(changed: &Changed, place: PlaceView<'_>) -> bool {
+    let mut around = Some(place);
+    while let Some(row) = around {
+        let list = row.parent();
+        if let (Some(key), Some(list)) = (row.row_key(), list)
+            && list.id() == changed.place
+            && changed.edits.iter().any(|edit| key_of(*edit) == key)
+        {
+            return true;
+        }
+        around = list;
+    }
+    false
+}
+
+fn key_of(edit: RowEdit) -> u64 {
+    match edit {
+        RowEdit::Inserted { key, .. } | RowEdit::Removed { key, .. } | RowEdit::Moved { key, .. } => key,
+    }
+}
+
+fn tell_state(view: PlaceView<'_>) {
+    let pointer = view.pointer();
+    let name = styled(STRONG, describe::place(pointer.as_str()));
+    let label = view.part().label.as_deref().map_or_else(String::new, |label| format!(" ({label})"));
+    let value = describe::value(&view.masked_value());
+    let entry = view.masked_entry();
+    let display = view.display();
+    let mut details = Vec::new();
+    if view.part().is_field() {
+        let held = view.masked_value();
+        if *entry != *held.to_text() {
+            details.push(format!("typed as {}", describe::quoted(&entry)));
+        }
+        if display != *held.to_text() && !view.part().secret {
+            details.push(format!("shown as {}", describe::quoted(&display)));
+        }
+    }
+    let details = if details.is_empty() { String::new() } else { format!(", {}", details.join(", ")) };
+    anstream::println!("{name}{label} is {value}{details}");
+}
+
+fn tell_history(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) {
+    let concerning: Vec<(&Step, Vec<&str>)> = steps
+        .iter()
+        .map(|step| (step, step.concerning(engine, view)))
+        .filter(|(_, words)| !words.is_empty())
+        .collect();
+    if concerning.is_empty() {
+        anstream::println!("  Nothing has changed it: it is as it was loaded.");
+        return;
+    }
+    for (step, words) in concerning {
+        anstream::println!("  {} {}", styled(FAINT, format!("{}:", step.at)), step.action);
+        words.iter().for_each(|words| anstream::println!("      {words}"));
+    }
+}
+
+/// Why the place has the flags that it has.
+fn tell_flags(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) {
+    let mut reasons: Vec<(&str, String)> = Vec::new();
+    if view.is_dirty() {
+        let reason = if view.is_unreadable() {
+            "what was typed cannot be read".to_owned()
+        } else if view.part().is_field() {
+            format!("its baseline is {}", describe::value(&view.masked_baseline()))
+        } else {
+            of_those_in(view)
+        };
+        reasons.push(("dirty", reason));
+    }
+    if view.is_touched() {
+        let left = |step: &&Step| {
+            step.changes.iter().any(|changed| changed.touched && lies_in(engine.view(changed.place), view))
+        };
+        let by = steps.iter().rev().find(left);
+        reasons
+            .push(("touched", by.map_or_else(String::new, |step| format!("{} ({})", step.action, step.at))));
+    }
+    if view.is_uncommitted() {
+        reasons.push(("uncommitted", "what was typed takes effect later".to_owned()));
+    }
+    for finding in view.all_findings() {
+        let shown = if finding.shown { "" } else { ", not shown to a person yet" };
+        let place =
+            if finding.place == view.pointer() { String::new() } else { format!("{} ", finding.place) };
+        reasons.push(("not valid", format!("{place}{} ({}{shown})", finding.message, finding.kind)));
+    }
+    if view.is_readonly() {
+        reasons.push(("read-only", "the definition says so".to_owned()));
+    }
+    for (flag, reason) in reasons {
+        let style = if flag == "not valid" { BAD } else { STRONG };
+        let reason = if reason.is_empty() { reason } else { format!(": {reason}") };
+        anstream::println!("  {}{reason}", styled(style, flag));
+    }
+}
+
+/// Which of the places in a container make it dirty.
+fn of_those_in(view: PlaceView<'_>) -> String {
+    let is_list = matches!(view.value(), Value::List(_));
+    let rows_differ = is_list && view.children().any(|row| row.is_added() || row.is_moved());
+    let mut reasons: Vec<String> = Vec::new();
+    let dirty: Vec<String> =
+        view.children().filter(PlaceView::is_dirty).map(|child| child.pointer().to_string()).collect();
+    if !dirty.is_empty() {
+        reasons.push(format!("in it, {}", dirty.join(", ")));
+    }
+    if rows_differ || (is_list && dirty.is_empty()) {
+        reasons.push("its rows are not those of its baseline".to_owned());
+    } else if dirty.is_empty() {
+        reasons.push(format!("its baseline is {}", describe::value(&view.masked_baseline())));
+    }
+    reasons.join("; ")
+}

@@ -1,0 +1,216 @@
+//! Components: parts of a form, events outwards, forms of their own, and recordings.
+
+use std::cell::RefCell;
+use std::rc::Rc;
+
+use ricordo::engine::{Action, Refused};
+use ricordo::exchange::{Command, read_journal};
+use ricordo::form::{Keep, NotTaken};
+use ricordo::{Event, Form, Model, Outlet, Place, at};
+
+use crate::batch::{Batch, Ingredient, batch, form, ingredient};
+
+#[derive(Debug, PartialEq, Event)]
+enum RowEvent {
+    Saved(Ingredient),
+    #[serde(rename = "shifted")]
+    Moved {
+        to: u32,
+        why: String,
+    },
+    Deleted,
+}
+
+/// A row of ingredients, in whatever form.
+struct Row {
+    part: Place<Ingredient>,
+    out: Outlet<RowEvent>,
+}
+
+impl Row {
+    fn double(&self) -> Result<(), Refused> {
+        let grams = self.part.place(at::<Ingredient>().grams())?;
+        grams.set(grams.get().unwrap_or_default() * ricordo::Decimal::TWO)
+    }
+
+    fn press_delete(&self) -> Result<(), Refused> {
+        self.out.tell(RowEvent::Deleted)
+    }
+}
+
+#[derive(Model)]
+struct Pantry {
+    shelf: Option<Ingredient>,
+}
+
+#[test]
+fn a_component_works_in_any_form_that_has_such_a_part() {
+    let told: Rc<RefCell<Vec<RowEvent>>> = Rc::default();
+    let log = told.clone();
+    let out = Outlet::new(move |event| log.borrow_mut().push(event));
+    let pantry = Form::new(&Pantry { shelf: Some(ingredient("Salt", 10)) }).unwrap();
+    let batch = form();
+    let rows = [
+        Row { part: pantry.place("/shelf").unwrap().typed().unwrap(), out: out.clone() },
+        Row { part: batch.place(at::<Batch>().ingredients().at(0)).unwrap(), out },
+    ];
+    for row in &rows {
+        row.double().unwrap();
+        row.press_delete().unwrap();
+    }
+    assert_eq!(pantry.value().to_string(), r#"{"shelf":{"name":"Salt","grams":20}}"#);
+    assert_eq!(batch.get(at::<Batch>().ingredients().at(0).grams()).unwrap(), Some(10_000.into()));
+    assert_eq!(told.take(), [RowEvent::Deleted, RowEvent::Deleted]);
+    assert!(batch.place("/ingredients/0").unwrap().typed::<Batch>().is_none(), "not such a part");
+}
+
+#[test]
+fn events_are_heard_recorded_and_named_as_causes() {
+    let form = form();
+    form.record(10_000);
+    let causes: Rc<RefCell<Vec<String>>> = Rc::default();
+    let log = causes.clone();
+    let _log = form.subscribe(at::<Batch>().ingredients(), move |notice| {
+        log.borrow_mut().push(notice.cause().to_string());
+    });
+    let part = form.place(at::<Batch>().ingredients().at(1)).unwrap();
+    let out = part.outlet(|event, part| match event {
+        RowEvent::Saved(row) => part.set(row),
+        RowEvent::Moved { to, .. } => part.move_to(to),
+        RowEvent::Deleted => part.remove(),
+    });
+    out.tell(RowEvent::Moved { to: 0, why: "first in".into() }).unwrap();
+    out.tell(RowEvent::Saved(ingredient("Milk", 1))).unwrap();
+    out.tell(RowEvent::Deleted).unwrap();
+    assert!(out.tell(RowEvent::Deleted).is_err(), "what the parent was refused comes back");
+    assert_eq!(
+        causes.take()[0],
+        "/ingredients/1 tells that it was shifted\nin answer, the parent: move /ingredients/0 to 0\n  \
+         /ingredients: the row at 1 moved to 0"
+    );
+    insta::assert_snapshot!(form.recording().unwrap(), @r#"
+    {"op":"event","name":"shifted","path":"/ingredients/1","value":{"to":0,"why":"first in"}}
+    # in answer to “/ingredients/1 tells that it was shifted”, the parent:
+    {"op":"move","from":"/ingredients/1","path":"/ingredients/0"}
+    {"op":"event","name":"saved","path":"/ingredients/0","value":{"name":"Milk","grams":1}}
+    # in answer to “/ingredients/0 tells that it was saved”, the parent:
+    {"op":"replace","path":"/ingredients/0","value":{"name":"Milk","grams":1}}
+    {"op":"event","name":"deleted","path":"/ingredients/0"}
+    # in answer to “/ingredients/0 tells that it was deleted”, the parent:
+    {"op":"remove","path":"/ingredients/0"}
+    # refused: the place is gone: it was removed from /ingredients
+    # {"op":"event","name":"deleted","path":"/ingredients"}
+    "#);
+}
+
+#[test]
+fn an_event_told_while_another_is_heard_waits() {
+    let told: Rc<RefCell<Vec<String>>> = Rc::default();
+    let (log, again) = (told.clone(), Rc::<RefCell<Option<Outlet<RowEvent>>>>::default());
+    let inner = again.clone();
+    let out = Outlet::new(move |event: RowEvent| {
+        log.borrow_mut().push(format!("{} begins", event.name()));
+        if let (RowEvent::Deleted, Some(out)) = (&event, &*inner.borrow()) {
+            out.tell(RowEvent::Moved { to: 1, why: String::new() }).unwrap();
+        }
+        log.borrow_mut().push(format!("{} ends", event.name()));
+    });
+    *again.borrow_mut() = Some(out.clone());
+    out.tell(RowEvent::Deleted).unwrap();
+    assert_eq!(told.take(), ["deleted begins", "deleted ends", "shifted begins", "shifted ends"]);
+    again.take();
+}
+
+#[derive(Debug, PartialEq, Model)]
+struct Entry {
+    #[model(required, min_length = 3)]
+    name: String,
+    kind: String,
+    #[model(commit = "leave")]
+    grams: u32,
+    #[model(local)]
+    search: String,
+}
+
+#[test]
+fn a_form_of_its_own_hands_its_record_up_and_begins_the_next() {
+    let entry = Form::<Entry>::blank().unwrap();
+    let paths = at::<Entry>();
+    let keep = || Keep::nothing().field(at::<Entry>().kind()).field(at::<Entry>().search());
+    let NotTaken::Findings(findings) = entry.take(keep()).unwrap_err() else { panic!("findings") };
+    assert_eq!(findings.len(), 2);
+    assert!(entry.findings().iter().all(|finding| finding.shown), "what is wrong is shown now");
+
+    entry.enter(paths.name(), "Rye flour").unwrap();
+    entry.enter(paths.kind(), "flour").unwrap();
+    entry.enter(paths.search(), "ry").unwrap();
+    entry.enter(paths.grams(), "400").unwrap();
+    let epoch = entry.place("").unwrap().epoch();
+    let record = entry.take(keep()).unwrap();
+    assert_eq!(
+        record,
+        Entry { name: "Rye flour".into(), kind: "flour".into(), grams: 400, search: String::new() }
+    );
+    assert_eq!(entry.value().to_string(), r#"{"kind":"flour"}"#);
+    assert_eq!(entry.get(paths.search()).unwrap(), Some("ry".into()));
+    assert!(!entry.is_dirty() && !entry.is_touched() && !entry.can_undo());
+    assert!(entry.place("").unwrap().epoch() > epoch, "home-made widgets know");
+    let wrong = Keep::nothing().field("/knd");
+    entry.enter(paths.name(), "Salt").unwrap();
+    entry.enter(paths.grams(), "1").unwrap();
+    let NotTaken::Refused(refused) = entry.take(wrong).unwrap_err() else { panic!("no such field") };
+    assert_eq!(refused.to_string(), "the form has no field “knd”; the nearest is /kind");
+    assert_eq!(entry.get(paths.name()).unwrap(), Some("Salt".into()), "nothing was handed out");
+}
+
+#[test]
+fn a_recording_is_bounded_replayable_and_keeps_secrets() {
+    #[derive(Model)]
+    struct Login {
+        name: String,
+        #[model(secret, max_length = 3)]
+        code: String,
+    }
+    let login = Form::new(&Login { name: String::new(), code: String::new() }).unwrap();
+    assert_eq!(login.recording(), None);
+    login.record(1_000);
+    login.enter(at::<Login>().code(), "4711").unwrap();
+    login.set(at::<Login>().code(), "0815".into()).unwrap();
+    login.reset_to(&Login { name: "Rosa".into(), code: "4712".into() }).unwrap();
+    login.apply(Action::Test { at: "/code".parse().unwrap(), value: "nix".into() }).unwrap_err();
+    let journal = login.recording().unwrap();
+    assert!(!["4711", "0815", "4712", "nix"].iter().any(|secret| journal.contains(secret)), "{journal}");
+    assert!(!format!("{login:?} {:?}", login.place(at::<Login>().code()).unwrap()).contains("4712"));
+    assert!(!login.dump().to_string().contains("4712"));
+    assert!(!login.findings()[0].message.contains("4712"));
+    login.stop_recording();
+    assert_eq!(login.recording(), None);
+
+    let original = form();
+    original.record(100_000);
+    let list = original.place(at::<Batch>().ingredients()).unwrap();
+    list.add().unwrap().place(at::<Ingredient>().name()).unwrap().enter("Salt").unwrap();
+    original
+        .transaction(|| {
+            list.insert(0, ingredient("Seed", 5))?.duplicate()?.move_to(3)?;
+            list.row(0).unwrap().swap_with(&list.row(1).unwrap())?;
+            original.enter("/loaves", "many")
+        })
+        .unwrap();
+    let _ = original.transaction(|| original.enter("/loaves", "1").and_then(|()| original.enter("/no", "1")));
+    original.undo().unwrap();
+    original.redo().unwrap();
+    original.wait(5).unwrap();
+    original.set_choices("/name", [("a".into(), "A")]).unwrap();
+    let replayed = Form::new(&batch()).unwrap();
+    for entry in read_journal(&original.recording().unwrap()).unwrap() {
+        let Command::Apply(action) = entry.command else { panic!("an action") };
+        replayed.apply(action).unwrap();
+    }
+    assert_eq!(replayed.dump(), original.dump());
+
+    original.record(200);
+    (0..100).for_each(|_| original.enter("/loaves", "1").unwrap());
+    let journal = original.recording().unwrap();
+    assert!(journal.len() < 300 && journal.starts_with("# 9"), "{journal}");
+}
