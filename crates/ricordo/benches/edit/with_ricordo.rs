@@ -42,9 +42,24 @@ pub struct WithRicordo {
     form: Form<Sheet>,
     grams: Vec<Place<Decimal>>,
     _subscription: Subscription,
+    _others: Vec<Subscription>,
 }
 
 impl WithRicordo {
+    /// The same, with a subscription on a field of every row that is not edited, and a selector over one of them.
+    pub fn with_unconcerned(mut self) -> Self {
+        let list = self.form.place(ricordo::at::<Sheet>().ingredients()).expect("there is a list");
+        let follow = |row: Place<Ingredient>| {
+            let name = row.place(ricordo::at::<Ingredient>().name()).expect("there is a name in a row");
+            name.subscribe(|_| ()).expect("a name can be followed")
+        };
+        self._others = list.rows().into_iter().map(follow).collect();
+        let notes =
+            self.form.select(|view| view.get(ricordo::at::<Sheet>().ingredients().at(0).notes()), |_| ());
+        self._others.push(notes.expect("notes can be looked at"));
+        self
+    }
+
     pub fn new(data: &[scene::Ingredient], mut on_change: Box<dyn FnMut()>) -> Self {
         let form = Form::new(&sheet(data)).expect("the scene fits");
         let list = form.place(ricordo::at::<Sheet>().ingredients()).expect("there is a list");
@@ -53,7 +68,7 @@ impl WithRicordo {
         };
         let grams = list.rows().into_iter().map(in_row).collect();
         let subscription = list.subscribe(move |_| on_change()).expect("the list can be followed");
-        WithRicordo { form, grams, _subscription: subscription }
+        WithRicordo { form, grams, _subscription: subscription, _others: Vec::new() }
     }
 
     /// Types by cached handle.

@@ -148,6 +148,16 @@ impl Deed {
         deed
     }
 
+    /// A text was typed into a field.
+    pub(super) fn entered(at: Address, text: String, is_secret: bool) -> Self {
+        let said = match text {
+            text if is_secret && !text.is_empty() => Said::Text(MASK.into()),
+            text if text.len() > LONGEST => Said::text(&text),
+            text => Said::Text(text.into()),
+        };
+        Deed { verb: Verb::Enter, at: Some(at), said, ..Deed::default() }
+    }
+
     /// A transaction, of which nothing was done yet.
     pub(super) fn transaction() -> Self {
         Deed { verb: Verb::Group, ..Deed::default() }

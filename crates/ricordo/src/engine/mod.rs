@@ -212,7 +212,11 @@ impl Engine {
     /// While a transaction is open, the action is only performed: it is settled, and told of, with the whole
     /// transaction.
     pub fn apply(&mut self, action: Action) -> Result<Outcome, Refused> {
-        let action = action.within_depth()?;
+        let action = match action {
+            // The most frequent of all: what was typed is not copied for the deed, but moved.
+            Action::Enter { at, text } if self.open.is_none() => return self.type_in(at, text),
+            action => action.within_depth()?,
+        };
         let deed = Deed::of(&action, self);
         let mut outcome = if self.open.is_some() {
             let made = self.apply_within(action)?;
@@ -227,13 +231,27 @@ impl Engine {
         Ok(outcome)
     }
 
+    fn type_in(&mut self, at: Address, text: String) -> Result<Outcome, Refused> {
+        match self.enter(&at, &text) {
+            Ok(place) => {
+                let is_secret = self.tree.part(place).secret;
+                let mut outcome = self.finish(None, Some(place));
+                outcome.set_deed(Deed::entered(at, text, is_secret));
+                Ok(outcome)
+            }
+            Err(refused) => {
+                self.tree.roll_back();
+                Err(refused)
+            }
+        }
+    }
+
     fn apply_alone(&mut self, action: Action) -> Result<Outcome, Refused> {
         let is_focus = matches!(action, Action::Focus { .. });
         let performed = match action {
             Action::Undo => return self.step(History::undo, History::keep_for_redo, "undo"),
             Action::Redo => return self.step(History::redo, History::keep_for_undo, "redo"),
             Action::Wait { milliseconds } => return Ok(self.wait(milliseconds)),
-            Action::Enter { at, text } => self.enter(&at, &text).map(|place| (None, Some(place))),
             Action::Leave { at } => {
                 let place = self.present(&at)?;
                 let committed = self.leave(place);

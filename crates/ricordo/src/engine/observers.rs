@@ -53,6 +53,8 @@ pub(super) struct Watcher {
     pub(super) observer: ObserverId,
     pub(super) reach: Reach,
     pub(super) aspects: Aspects,
+    /// Whether the observer hears only if a sum is another now.
+    pub(super) is_sum: bool,
 }
 
 /// All who look at a place. Some places are looked at by few, some by very many.
@@ -133,10 +135,12 @@ impl Observers {
             | Aspects::STRUCTURE;
         let own = Glance { aspects: aspects.without(Aspects::SUMS), ..own };
         let below = Glance { place, reach: Reach::Below, aspects: moving };
-        let observer = self.add_place(view, smallvec![own, below]);
+        let observer = self.add_place(view, smallvec![own]);
+        self.put_watcher(below, observer, true);
         if let Some(known) = self.known.get_mut(&observer) {
-            known.sum =
-                Some(Box::new(Sum { place, aspects: aspects.both(Aspects::SUMS), known: Figures::of(view) }));
+            known.glances.push(below);
+            let aspects = aspects.both(Aspects::SUMS);
+            known.sum = Some(Box::new(Sum { place, aspects, known: Figures::of(view) }));
         }
         observer
     }
@@ -164,12 +168,16 @@ impl Observers {
     }
 
     fn put_glances(&mut self, observer: ObserverId, glances: SmallVec<[Glance; 1]>) {
-        let Some(known) = self.known.get_mut(&observer) else { return };
-        for &Glance { place, reach, aspects } in &glances {
-            let watcher = Watcher { observer, reach, aspects };
-            self.of_places.entry(place).or_insert_with(|| Watchers::Few(SmallVec::new())).add(watcher);
+        glances.iter().for_each(|glance| self.put_watcher(*glance, observer, false));
+        if let Some(known) = self.known.get_mut(&observer) {
+            known.glances = glances;
         }
-        known.glances = glances;
+    }
+
+    fn put_watcher(&mut self, glance: Glance, observer: ObserverId, is_sum: bool) {
+        let Glance { place, reach, aspects } = glance;
+        let watcher = Watcher { observer, reach, aspects, is_sum };
+        self.of_places.entry(place).or_insert_with(|| Watchers::Few(SmallVec::new())).add(watcher);
     }
 
     fn take_glances(&mut self, observer: ObserverId) {
@@ -260,11 +268,6 @@ impl Observers {
             let now = is_there(*place);
             !std::mem::replace(known, now) && !now
         })
-    }
-
-    /// Whether an observer is told by what it knows of a sum.
-    pub(super) fn sums_up(&self, observer: ObserverId) -> bool {
-        self.known.get(&observer).is_some_and(|known| known.sum.is_some())
     }
 }
 

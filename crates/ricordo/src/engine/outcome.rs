@@ -68,8 +68,11 @@ impl Outcome {
         before.note_touches();
         let compared = before.list.into_iter().filter_map(|before| before.compared(tree, may_be_gone));
         let changes: Vec<Change> = compared.collect();
-        let notices =
-            if observers.is_empty() { SmallVec::new() } else { concerned(tree, observers, &changes) };
+        let notices = if observers.is_empty() {
+            SmallVec::new()
+        } else {
+            concerned(tree, observers, &changes, may_be_gone)
+        };
         let made = made.filter(|place| tree.knows(*place));
         Outcome { changes, notices, made, deed: Deed::default() }
     }
@@ -342,7 +345,14 @@ fn shown_key(tree: &Tree, list: PlaceId, key: u32) -> u64 {
 }
 
 /// Whoever watches something that has changed, or a place that came or went.
-fn concerned(tree: &Tree, observers: &mut Observers, changes: &[Change]) -> SmallVec<[ObserverId; 4]> {
+fn concerned(
+    tree: &Tree,
+    observers: &mut Observers,
+    changes: &[Change],
+    may_be_gone: bool,
+) -> SmallVec<[ObserverId; 4]> {
+    // Of a place that was gone and is, only a reset of what it lay in could still tell.
+    let may_be_gone = may_be_gone || changes.iter().any(|change| change.aspects.contains(Aspects::EPOCH));
     let mut found = Found::default();
     for change in changes {
         let has_other_children = !change.children_before.is_empty();
@@ -350,13 +360,13 @@ fn concerned(tree: &Tree, observers: &mut Observers, changes: &[Change]) -> Smal
             if has_other_children { change.aspects | Aspects::STRUCTURE } else { change.aspects };
         observers.visit(change.place, |watcher| {
             let is_deep = watcher.reach == Reach::Below;
-            found.look(observers, watcher, if is_deep { below_differs } else { change.aspects });
+            found.look(watcher, if is_deep { below_differs } else { change.aspects });
         });
         let above = std::iter::successors(tree.parent(change.place), |place| tree.parent(*place));
         for place in above {
             observers.visit(place, |watcher| {
                 if watcher.reach == Reach::Below {
-                    found.look(observers, watcher, below_differs);
+                    found.look(watcher, below_differs);
                 }
             });
         }
@@ -368,7 +378,7 @@ fn concerned(tree: &Tree, observers: &mut Observers, changes: &[Change]) -> Smal
             let mut tell = |place| {
                 observers.visit(place, |watcher| {
                     if is_told(watcher) {
-                        found.look(observers, watcher, Aspects::EPOCH);
+                        found.look(watcher, Aspects::EPOCH);
                     }
                 });
             };
@@ -399,7 +409,7 @@ fn concerned(tree: &Tree, observers: &mut Observers, changes: &[Change]) -> Smal
             }
         }
     }
-    found.told(tree, observers)
+    found.told(tree, observers, may_be_gone)
 }
 
 /// Observers that were found to look at what has changed.
@@ -412,11 +422,11 @@ struct Found {
 }
 
 impl Found {
-    fn look(&mut self, observers: &Observers, watcher: &Watcher, changed: Aspects) {
+    fn look(&mut self, watcher: &Watcher, changed: Aspects) {
         if !watcher.aspects.contains(changed) {
             return;
         }
-        if watcher.reach == Reach::Below && observers.sums_up(watcher.observer) {
+        if watcher.is_sum {
             self.to_ask.push(watcher.observer);
         } else {
             self.tell(watcher.observer);
@@ -428,12 +438,22 @@ impl Found {
     }
 
     /// Those who must hear of it, in the order in which they began to watch.
-    fn told(mut self, tree: &Tree, observers: &mut Observers) -> SmallVec<[ObserverId; 4]> {
+    fn told(
+        mut self,
+        tree: &Tree,
+        observers: &mut Observers,
+        may_be_gone: bool,
+    ) -> SmallVec<[ObserverId; 4]> {
         self.told.sort_unstable();
         self.told.dedup();
-        self.told.retain(|observer| !observers.stays_gone(*observer, |place| tree.is_there(place)));
+        if may_be_gone {
+            self.told.retain(|observer| !observers.stays_gone(*observer, |place| tree.is_there(place)));
+        }
         self.told.iter().for_each(|observer| observers.consider(*observer));
-        self.to_ask.extend(self.told.iter().copied().filter(|observer| observers.sums_up(*observer)));
+        if may_be_gone {
+            // Whoever is told that a place came back has to know its sum, too.
+            self.to_ask.extend_from_slice(&self.told);
+        }
         self.to_ask.sort_unstable();
         self.to_ask.dedup();
         for observer in self.to_ask {

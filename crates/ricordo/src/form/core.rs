@@ -72,7 +72,7 @@ struct Subscriber {
     place: Option<PlaceId>,
     name: Option<Rc<str>>,
     callback: Callback,
-    called: u64,
+    called: Rc<Cell<u64>>,
 }
 
 impl Core {
@@ -298,8 +298,11 @@ impl Core {
         self.telling.set(Some(chain));
         for &observer in outcome.notices() {
             // One that was told before may have ended this one's subscription.
-            let subscriber = self.subscribers.borrow().get(&observer).map(|known| known.callback.clone());
-            let Some(callback) = subscriber else { continue };
+            let subscribers = self.subscribers.borrow();
+            let known =
+                subscribers.get(&observer).map(|known| (known.callback.clone(), known.called.clone()));
+            drop(subscribers);
+            let Some((callback, count)) = known else { continue };
             let told = Told { observer, outcome: outcome.clone(), link: link.cloned() };
             *self.answering.borrow_mut() = Some(Answering::Notice(told.clone()));
             let called = catch_unwind(AssertUnwindSafe(|| (callback.borrow_mut())(self, &told)));
@@ -308,9 +311,7 @@ impl Core {
                 panicked.get_or_insert(panic);
                 true
             });
-            if let Some(subscriber) = self.subscribers.borrow_mut().get_mut(&observer) {
-                subscriber.called += u64::from(was_called);
-            }
+            count.set(count.get() + u64::from(was_called));
         }
     }
 
@@ -344,7 +345,7 @@ impl Core {
         self.not_while_selecting()?;
         let observer = observe(&mut self.engine.borrow_mut())?;
         let callback = callback(observer);
-        let subscriber = Subscriber { place, name: None, callback, called: 0 };
+        let subscriber = Subscriber { place, name: None, callback, called: Rc::default() };
         self.subscribers.borrow_mut().insert(observer, subscriber);
         Ok(observer)
     }
@@ -390,7 +391,7 @@ impl Core {
     }
 
     pub(super) fn counts(&self, observer: ObserverId) -> Counts {
-        let called = self.subscribers.borrow().get(&observer).map_or(0, |subscriber| subscriber.called);
+        let called = self.subscribers.borrow().get(&observer).map_or(0, |subscriber| subscriber.called.get());
         Counts { considered: self.engine.borrow().considered(observer), called }
     }
 
@@ -405,7 +406,7 @@ impl Core {
             Some(SubscriberReport {
                 name: subscriber.name.as_deref().map(str::to_owned),
                 place: subscriber.place.map(|place| engine.view(place).pointer()),
-                counts: Counts { considered: engine.considered(observer), called: subscriber.called },
+                counts: Counts { considered: engine.considered(observer), called: subscriber.called.get() },
             })
         };
         observers.into_iter().filter_map(report).collect()

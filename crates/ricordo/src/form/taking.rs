@@ -8,6 +8,7 @@ use super::{Form, address};
 use crate::engine::{Action, Address, Refused};
 use crate::model::{Locate, Model};
 use crate::rules::Finding;
+use crate::shape::Named;
 use crate::value::Value;
 
 /// The fields that keep their values for the next entry.
@@ -46,11 +47,22 @@ impl<M> Keep<M> {
 #[non_exhaustive]
 pub enum NotTaken {
     /// Something is wrong with it. All places with findings count as touched now, so that a person sees them.
-    #[error("the record has {} findings; the first: {}", .0.len(), .0.first().map_or("", |finding| &finding.message))]
+    #[error("{}", in_words(.0))]
     Findings(Vec<Finding>),
     /// A field that was to be kept is none.
     #[error(transparent)]
     Refused(#[from] Refused),
+}
+
+fn in_words(findings: &[Finding]) -> String {
+    match findings {
+        [] => "nothing is wrong with the record".to_owned(),
+        [one] => format!("one thing is wrong with the record, at {}: {}", Named(&one.place), one.message),
+        [first, ..] => {
+            let (place, count) = (Named(&first.place), findings.len());
+            format!("{count} things are wrong with the record, the first at {place}: {}", first.message)
+        }
+    }
 }
 
 impl<M: Model> Form<M> {

@@ -96,7 +96,7 @@ fn many_may_watch_one_place_and_end_in_any_order() {
     let mut guards: Vec<Subscription> =
         (0..1_000).map(|_| form.subscribe(at::<Sheet>().name(), |_| {}).unwrap()).collect();
     while guards.len() > 500 {
-        guards.swap_remove(guards.len() / 3);
+        drop(guards.swap_remove(guards.len() / 3));
     }
     form.enter(at::<Sheet>().name(), "Spelt").unwrap();
     assert!(guards.iter().all(|guard| called(guard) == 1));
@@ -183,7 +183,7 @@ fn a_selector_that_panics_is_run_again() {
 #[test]
 fn old_and_new_values_are_given() {
     let form = form(2);
-    let told: Rc<RefCell<Vec<(Option<u32>, Option<u32>)>>> = Rc::default();
+    let told = Rc::new(RefCell::new(Vec::<(Option<u32>, Option<u32>)>::new()));
     let log = told.clone();
     let grams = form.place(at::<Sheet>().ingredients().at(1).grams()).unwrap();
     let _guard =
@@ -281,7 +281,7 @@ fn subscriptions_are_streams_too() {
 fn a_callback_may_drop_what_is_left_of_the_form() {
     let form = form(1);
     let name = form.place(at::<Sheet>().name()).unwrap();
-    let last: Rc<RefCell<Option<(Form<Sheet>, Place<String>)>>> = Rc::default();
+    let last = Rc::new(RefCell::new(None::<(Form<Sheet>, Place<String>)>));
     let held = last.clone();
     form.subscribe(at::<Sheet>().name(), move |notice| {
         drop(held.borrow_mut().take());
