@@ -8,6 +8,7 @@
 mod action;
 mod address;
 mod change_words;
+mod concerned;
 mod deed;
 mod history;
 mod observers;

@@ -1,9 +1,11 @@
-//! Lists of choices, shown as a group of flags.
+//! Choices: lists of them, shown as a group of flags, and those that are offered at run time.
 
 use std::rc::Rc;
 
 use super::core::Core;
-use crate::engine::{Action, Refused};
+use crate::engine::{Action, Address, Engine, Refused};
+use crate::model::{Data, Spot};
+use crate::shape::{Choice, Choices, Kind, Pointer, PointerError, Step};
 use crate::tree::PlaceId;
 use crate::value::Value;
 
@@ -38,4 +40,46 @@ fn rank(core: &Core, list: PlaceId, value: &Value) -> u32 {
         let before = view.children().filter(|row| order(&row.value()).is_some_and(|order| order < own));
         u32::try_from(before.count()).unwrap_or(u32::MAX)
     })
+}
+
+/// Choices of values and labels.
+pub(super) fn choices_of<'a, T: Data>(choices: impl IntoIterator<Item = (T, &'a str)>) -> Choices {
+    let choice = |(value, label): (T, &str)| Choice { value: value.to_value(), label: Some(label.into()) };
+    Choices::new(choices.into_iter().map(choice))
+}
+
+/// The pointer of a field in every row of a list: `/ingredients/-/kind`.
+pub(super) fn each_row(
+    engine: &Engine,
+    list: &Address,
+    field: Result<Spot, PointerError>,
+) -> Result<Pointer, Refused> {
+    let list = engine.view(engine.locate(list)?).pointer();
+    let mut pointer = Pointer::root();
+    let tokens: Vec<_> = list.tokens().collect();
+    // Row numbers on the way to the list make no difference: the choices are those of all such fields.
+    for token in tokens {
+        let is_row = engine
+            .shape()
+            .part_at(&pointer)
+            .is_some_and(|part| matches!(engine.shape().part(part).kind, Kind::List(_)));
+        pointer.push(if is_row { "-" } else { &token });
+    }
+    pointer.push("-");
+    match field.map_err(|error| Refused::unreadable(&error))? {
+        Spot::Pointer(field) => field.tokens().for_each(|token| pointer.push(&token)),
+        Spot::Route(route) => {
+            for step in route {
+                let part = engine.shape().part_at(&pointer).map(|part| engine.shape().part(part));
+                match (step, part.map(|part| &part.kind)) {
+                    (Step::Field(position), Some(Kind::Record(record))) => {
+                        let name = engine.shape().field_at(*record, position).map(|(name, _)| name.clone());
+                        pointer.push(&name.unwrap_or_default());
+                    }
+                    _ => pointer.push("-"),
+                }
+            }
+        }
+    }
+    Ok(pointer)
 }

@@ -9,8 +9,8 @@ use std::rc::Rc;
 use rustc_hash::FxHashMap;
 
 use super::cause::{Cause, Link};
+use super::counts::{Counts, SubscriberReport};
 use super::recording::Recorder;
-use super::subscription::{Counts, SubscriberReport};
 use crate::engine::{
     Action, Address, Engine, ObserverId, Outcome, PlaceId, PlaceView, Reads, Refused, RefusedKind,
 };

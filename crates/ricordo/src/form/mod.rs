@@ -24,6 +24,7 @@ mod binding;
 mod cause;
 mod choosing;
 mod core;
+mod counts;
 mod look;
 mod outlet;
 mod place;
@@ -41,12 +42,13 @@ use std::sync::Arc;
 
 pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetSort, WidgetState};
 pub use cause::Cause;
+pub use counts::{Counts, SubscriberReport};
 pub use look::View;
 pub use outlet::{Event, Outlet};
 pub use place::Place;
 #[cfg(feature = "stream")]
 pub use stream::{Results, Wakes};
-pub use subscription::{Counts, Notice, SubscriberReport, Subscription, Update};
+pub use subscription::{Notice, Subscription, Update};
 pub use taking::{Keep, NotTaken};
 
 use self::core::Core;
@@ -55,7 +57,7 @@ use crate::engine::{Action, Address, Cost, Engine, Flags, Refused};
 use crate::exchange::{self, Expectation};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::rules::Finding;
-use crate::shape::{Choice, Choices, Kind, Pointer, PointerError, Shape, ShapeBuilder, ShapeError, Step};
+use crate::shape::{Shape, ShapeBuilder, ShapeError};
 use crate::value::Value;
 
 /// The model of a form whose shape is only known when the program runs. Places of such a form are addressed
@@ -322,7 +324,7 @@ impl<M: 'static> Form<M> {
         at: L,
         choices: impl IntoIterator<Item = (L::Target, &'a str)>,
     ) -> Result<(), Refused> {
-        self.apply(Action::Choices { at: address(at)?, choices: Some(choices_of(choices)) })
+        self.apply(Action::Choices { at: address(at)?, choices: Some(choosing::choices_of(choices)) })
     }
 
     /// Offers these choices for a field of every row of a list, also of rows to come, but for rows where the field
@@ -338,11 +340,11 @@ impl<M: 'static> Form<M> {
         L: Locate<M, Target = Vec<R>>,
         I: Locate<R>,
     {
-        let at = self.core.read(|engine| each_row(engine, &address(list)?, field.spot()))?;
-        self.apply(Action::Choices { at: at.into(), choices: Some(choices_of(choices)) })
+        let at = self.core.read(|engine| choosing::each_row(engine, &address(list)?, field.spot()))?;
+        self.apply(Action::Choices { at: at.into(), choices: Some(choosing::choices_of(choices)) })
     }
 
-    /// The whole state as one record, with secrets hidden: what [`exchange::dump`](crate::exchange::dump) gives.
+    /// The whole state as one record, with secrets hidden: what [`exchange::dump`] gives.
     pub fn dump(&self) -> Value {
         self.core.read(exchange::dump)
     }
@@ -435,41 +437,4 @@ fn address<M, L: Locate<M>>(at: L) -> Result<Address, Refused> {
         Ok(Spot::Route(route)) => Ok(Address::Route(None, route)),
         Err(error) => Err(Refused::unreadable(&error)),
     }
-}
-
-fn choices_of<'a, T: Data>(choices: impl IntoIterator<Item = (T, &'a str)>) -> Choices {
-    let choice = |(value, label): (T, &str)| Choice { value: value.to_value(), label: Some(label.into()) };
-    Choices::new(choices.into_iter().map(choice))
-}
-
-/// The pointer of a field in every row of a list: `/ingredients/-/kind`.
-fn each_row(engine: &Engine, list: &Address, field: Result<Spot, PointerError>) -> Result<Pointer, Refused> {
-    let list = engine.view(engine.locate(list)?).pointer();
-    let mut pointer = Pointer::root();
-    let tokens: Vec<_> = list.tokens().collect();
-    // Row numbers on the way to the list make no difference: the choices are those of all such fields.
-    for token in tokens {
-        let is_row = engine
-            .shape()
-            .part_at(&pointer)
-            .is_some_and(|part| matches!(engine.shape().part(part).kind, Kind::List(_)));
-        pointer.push(if is_row { "-" } else { &token });
-    }
-    pointer.push("-");
-    match field.map_err(|error| Refused::unreadable(&error))? {
-        Spot::Pointer(field) => field.tokens().for_each(|token| pointer.push(&token)),
-        Spot::Route(route) => {
-            for step in route {
-                let part = engine.shape().part_at(&pointer).map(|part| engine.shape().part(part));
-                match (step, part.map(|part| &part.kind)) {
-                    (Step::Field(position), Some(Kind::Record(record))) => {
-                        let name = engine.shape().field_at(*record, position).map(|(name, _)| name.clone());
-                        pointer.push(&name.unwrap_or_default());
-                    }
-                    _ => pointer.push("-"),
-                }
-            }
-        }
-    }
-    Ok(pointer)
 }
