@@ -1,6 +1,6 @@
 //! What an action changed, in words.
 
-use super::{Aspects, Change, Engine, RowEdit};
+use super::{Aspects, Change, Engine, PlaceId, RowEdit};
 use crate::shape::{FindingKind, MASK, Named, shorten};
 use crate::value::Value;
 
@@ -59,7 +59,27 @@ impl Engine {
         if aspects.contains(Aspects::EPOCH) {
             words.push("reset".to_owned());
         }
+        if aspects.contains(Aspects::VALUE) {
+            words.extend(self.calculated_words(change.place()));
+        }
         format!("{}: {}", Named(&now.pointer()), words.join(", "))
+    }
+}
+
+impl Engine {
+    /// What a calculated place follows from, in words.
+    fn calculated_words(&self, place: PlaceId) -> Option<String> {
+        const MOST: usize = 6;
+        let from = self.follows_from(place);
+        if from.is_empty() {
+            return None;
+        }
+        let mut names: Vec<String> =
+            from.iter().take(MOST).map(|place| self.view(*place).pointer().to_string()).collect();
+        if from.len() > MOST {
+            names.push(format!("and {} more", from.len() - MOST));
+        }
+        Some(format!("calculated from {}", names.join(", ")))
     }
 }
 

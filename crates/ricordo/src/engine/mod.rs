@@ -7,6 +7,7 @@
 
 mod action;
 mod address;
+mod calculating;
 mod change_words;
 mod concerned;
 mod deed;
@@ -24,6 +25,7 @@ use std::sync::Arc;
 
 pub use action::Action;
 pub use address::Address;
+pub use calculating::Target;
 pub use deed::Deed;
 pub use observers::ObserverId;
 pub use outcome::{Change, Outcome};
@@ -33,7 +35,7 @@ pub use rows::RowEdit;
 pub use crate::settle::{Aspects, PlaceView, Reads};
 pub use crate::tree::{Cost, PlaceId};
 
-use crate::settle;
+use crate::settle::{self, Graph};
 use crate::shape::{DEEPEST, Misfit, Pointer, Shape};
 use crate::tree::{Tree, Undo};
 use crate::value::Value;
@@ -61,6 +63,7 @@ use observers::Observers;
 /// ```
 pub struct Engine {
     tree: Tree,
+    graph: Graph,
     observers: Observers,
     history: History,
     /// The transaction that has begun and not ended.
@@ -144,6 +147,7 @@ impl Engine {
         tree.take_log();
         let mut engine = Engine {
             tree,
+            graph: Graph::default(),
             observers: Observers::default(),
             history: History::default(),
             open: None,
@@ -236,12 +240,12 @@ impl Engine {
         match self.enter(&at, &text) {
             Ok(place) => {
                 let is_secret = self.tree.part(place).secret;
-                let mut outcome = self.finish(None, Some(place));
+                let mut outcome = self.finish(None, Some(place))?;
                 outcome.set_deed(Deed::entered(at, text, is_secret));
                 Ok(outcome)
             }
             Err(refused) => {
-                self.tree.roll_back();
+                self.roll_back_to(0);
                 Err(refused)
             }
         }
@@ -252,11 +256,11 @@ impl Engine {
         let performed = match action {
             Action::Undo => return self.step(History::undo, History::keep_for_redo, "undo"),
             Action::Redo => return self.step(History::redo, History::keep_for_undo, "redo"),
-            Action::Wait { milliseconds } => return Ok(self.wait(milliseconds)),
+            Action::Wait { milliseconds } => return self.wait(milliseconds),
             Action::Leave { at } => {
                 let place = self.present(&at)?;
                 let committed = self.leave(place);
-                let outcome = self.finish(None, committed);
+                let outcome = self.finish(None, committed)?;
                 self.history.end_typing();
                 return Ok(outcome);
             }
@@ -264,29 +268,40 @@ impl Engine {
         };
         match performed {
             Ok((made, typing)) => {
-                let outcome = self.finish(made, typing);
+                let outcome = self.finish(made, typing)?;
                 if is_focus {
                     self.hint = None;
                 }
                 Ok(outcome)
             }
             Err(refused) => {
-                self.tree.roll_back();
+                self.roll_back_to(0);
                 Err(refused)
             }
         }
     }
 
+    /// Goes back to where the log had this length.
+    fn roll_back_to(&mut self, length: usize) {
+        self.tree.roll_back_to(length);
+        self.graph.roll_back_to(&self.tree, length);
+    }
+
     /// Settles what was performed, and finds out what has changed.
-    fn finish(&mut self, made: Option<PlaceId>, typing: Option<PlaceId>) -> Outcome {
-        settle::settle(&mut self.tree);
+    fn finish(&mut self, made: Option<PlaceId>, typing: Option<PlaceId>) -> Result<Outcome, Refused> {
+        if let Err(unsettled) = settle::settle(&mut self.tree, &mut self.graph) {
+            let refused = self.refused(unsettled);
+            self.roll_back_to(0);
+            return Err(refused);
+        }
+        self.graph.finish();
         let (mut outcome, log) = self.tell(made);
         self.history.record(&mut self.tree, log, typing);
         self.tell_flags(&mut outcome);
         if let Some(made) = outcome.made() {
             self.hint = self.view(made).first_enterable().map(|field| field.id());
         }
-        outcome
+        Ok(outcome)
     }
 
     /// What has changed, and the log of it.
@@ -317,7 +332,12 @@ impl Engine {
             let message = format!("there is nothing to {what}");
             return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
         }
-        settle::settle(&mut self.tree);
+        // What comes back was settled when it was there. Should anything not be calculated now, it is the next time.
+        if settle::settle(&mut self.tree, &mut self.graph).is_err() {
+            settle::check_changes(&mut self.tree, 0);
+            self.graph.keep_for_later();
+        }
+        self.graph.finish();
         self.note_pauses();
         let (mut outcome, log) = self.tell(None);
         keep(&mut self.history, &self.tree, log);
@@ -335,7 +355,7 @@ impl Engine {
                 Ok(made)
             }
             Err(refused) => {
-                self.tree.roll_back_to(length);
+                self.roll_back_to(length);
                 Err(refused)
             }
         }
@@ -349,22 +369,23 @@ impl Engine {
         }
     }
 
-    /// Closes the open transaction, and settles what follows from it. Without one, nothing has changed.
-    pub fn commit(&mut self) -> Outcome {
+    /// Closes the open transaction, and settles what follows from it. Without one, nothing has changed. If that
+    /// cannot be settled, the form is as it was before the transaction was opened.
+    pub fn commit(&mut self) -> Result<Outcome, Refused> {
         match self.open.take() {
             Some(open) => {
-                let mut outcome = self.finish(open.made, None);
+                let mut outcome = self.finish(open.made, None)?;
                 outcome.set_deed(open.deed);
-                outcome
+                Ok(outcome)
             }
-            None => Outcome::default(),
+            None => Ok(Outcome::default()),
         }
     }
 
     /// Takes the open transaction back: the form is as it was before it was opened.
     pub fn roll_back(&mut self) {
         if self.open.take().is_some() {
-            self.tree.roll_back();
+            self.roll_back_to(0);
         }
     }
 

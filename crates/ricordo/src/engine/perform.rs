@@ -11,6 +11,12 @@ type Made = Option<PlaceId>;
 impl Engine {
     /// Carries an action out, up to settling. After a refusal, what was begun is still to be taken back.
     pub(super) fn perform(&mut self, action: Action) -> Result<Made, Refused> {
+        let made = self.carry_out(action)?;
+        self.settle_what_is_new()?;
+        Ok(made)
+    }
+
+    fn carry_out(&mut self, action: Action) -> Result<Made, Refused> {
         match action {
             Action::Focus { at } => {
                 let place = self.present(&at)?;
@@ -28,6 +34,7 @@ impl Engine {
             }
             Action::Replace { at, value } => {
                 let place = self.present(&at)?;
+                self.not_calculated(place)?;
                 self.replace(place, value)?;
             }
             Action::Insert { list, position, value } => {
@@ -53,6 +60,7 @@ impl Engine {
             Action::Add { at, value } => return self.add(&at, value),
             Action::Remove { at } => {
                 let place = self.present(&at)?;
+                self.not_calculated(place)?;
                 self.remove(place)?;
             }
             Action::Move { from, to } => return self.move_to(&from, &to),
@@ -78,6 +86,7 @@ impl Engine {
             Action::ResetTo { value } => {
                 let value = self.fitted(self.tree.root(), value)?;
                 self.tree.reset_to(value);
+                self.settle_baseline()?;
             }
             Action::Choices { at, choices } => self.offer(&at, choices)?,
             Action::Event { at, .. } => {
@@ -124,6 +133,7 @@ impl Engine {
         if !self.tree.is_readonly(place) {
             return Ok(());
         }
+        self.not_calculated(place)?;
         let pointer = self.tree.pointer(place);
         let message =
             format!("{} is read-only: a program may set it, but nobody can type into it", Named(&pointer));
@@ -289,6 +299,7 @@ impl Engine {
             return self.insert(list, position, value).map(Some);
         }
         let place = self.tree.locate(at)?;
+        self.not_calculated(place)?;
         let value = value.unwrap_or_else(|| self.shape().blank(self.tree.node(place).part));
         self.replace(place, value)?;
         Ok(None)

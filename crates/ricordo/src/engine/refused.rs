@@ -29,6 +29,10 @@ pub enum RefusedKind {
     NotPossible,
     /// A person would change what only the program may.
     Readonly,
+    /// Places would follow from each other in a circle.
+    Circle,
+    /// What calculates a place has panicked, or gave what does not fit.
+    Faulty,
     /// A tested place holds another value.
     TestFailed,
     /// The action would have to be carried out at once, but subscribers are being called.
@@ -52,8 +56,13 @@ impl Refused {
     }
 
     pub(crate) fn selecting() -> Self {
-        let message = "a selector only looks at a form: it can neither change it nor subscribe; do that in the callback";
+        let message = "selectors and calculations only look at a form: they can neither change it nor subscribe; do that in a callback";
         Refused::new(RefusedKind::Busy, Pointer::root(), message.to_owned())
+    }
+
+    pub(crate) fn untyped(pointer: &Pointer) -> Self {
+        let message = format!("{pointer} is a pointer; a field of each row is named by a typed path");
+        Refused::new(RefusedKind::NoPlace, pointer.clone(), message)
     }
 
     pub(crate) fn busy() -> Self {

@@ -67,7 +67,8 @@ impl Engine {
     }
 
     /// Lets time pass: what was typed long enough ago takes effect.
-    pub(super) fn wait(&mut self, milliseconds: u64) -> Outcome {
+    pub(super) fn wait(&mut self, milliseconds: u64) -> Result<Outcome, Refused> {
+        let before = self.clock;
         self.clock = self.clock.saturating_add(milliseconds);
         let mut later = Vec::new();
         let mut committed = Vec::new();
@@ -81,15 +82,19 @@ impl Engine {
             }
             if self.tree.is_there(place) {
                 self.commit_typing(place);
-                committed.push(place);
+                committed.push((due, place));
             } else {
                 // Should the row come back, so does what was typed in it.
                 later.push((due, place));
             }
         }
         self.pauses.extend(later);
-        let typing = if let [place] = committed[..] { Some(place) } else { None };
-        self.finish(None, typing)
+        let typing = if let [(_, place)] = committed[..] { Some(place) } else { None };
+        self.finish(None, typing).inspect_err(|_| {
+            // No time has passed, and what waits goes on waiting.
+            self.clock = before;
+            self.pauses.extend(committed);
+        })
     }
 
     /// Whether what was typed in a field takes effect at this time.

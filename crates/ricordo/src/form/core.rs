@@ -1,7 +1,7 @@
 //! What all clones and handles of a form share.
 
 use std::any::Any;
-use std::cell::{Cell, RefCell};
+use std::cell::{Cell, Ref, RefCell, RefMut};
 use std::collections::VecDeque;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::rc::Rc;
@@ -12,8 +12,9 @@ use super::cause::{Cause, Link};
 use super::counts::{Counts, SubscriberReport};
 use super::recording::Recorder;
 use crate::engine::{
-    Action, Address, Engine, ObserverId, Outcome, PlaceId, PlaceView, Reads, Refused, RefusedKind,
+    Action, Address, Engine, ObserverId, Outcome, PlaceId, PlaceView, Reads, Refused, RefusedKind, Target,
 };
+use crate::value::Value;
 
 /// How long a chain of actions, each taken because of the one before, may become.
 const LONGEST_CHAIN: u32 = 100;
@@ -92,16 +93,16 @@ impl Core {
     }
 
     pub(super) fn root(&self) -> PlaceId {
-        self.engine.borrow().root()
+        self.look_in().root()
     }
 
     pub(super) fn locate(&self, address: &Address) -> Result<PlaceId, Refused> {
-        self.engine.borrow().locate(address)
+        self.look_in().locate(address)
     }
 
     pub(super) fn view<T>(&self, place: PlaceId, read: impl FnOnce(PlaceView<'_>) -> T) -> T {
         let reads = self.reads.borrow().clone();
-        let engine = self.engine.borrow();
+        let engine = self.look_in();
         let view = engine.view(place);
         read(match &reads {
             Some(reads) => view.tracked(reads),
@@ -145,13 +146,39 @@ impl Core {
     }
 
     fn carry_out(&self, action: Action, link: Option<&Link>) -> Result<Outcome, Refused> {
-        let mut engine = self.engine.borrow_mut();
+        let mut engine = self.changing()?;
         let mut recorder = self.recorder.borrow_mut();
         let Some(recorder) = recorder.as_mut() else { return engine.apply(action) };
         let line = recorder.line(&engine, &action, link);
         let applied = engine.apply(action);
         recorder.record(line, applied.as_ref().err());
         applied
+    }
+
+    /// Declares what is calculated, and tells of what that changed.
+    pub(super) fn calculate(
+        self: &Rc<Self>,
+        target: &Target,
+        function: impl Fn(PlaceView<'_>) -> Value + 'static,
+    ) -> Result<(), Refused> {
+        self.not_while_selecting()?;
+        if self.is_telling() {
+            return Err(Refused::busy());
+        }
+        let outcome = self.changing()?.calculate(target, function)?;
+        if outcome.notices().is_empty() { Ok(()) } else { self.tell_all(outcome, None) }
+    }
+
+    /// The engine, to be changed. While it settles, nobody else changes it.
+    fn changing(&self) -> Result<RefMut<'_, Engine>, Refused> {
+        self.engine.try_borrow_mut().map_err(|_| Refused::selecting())
+    }
+
+    /// The engine, to be looked at. While it settles, there is nothing to be seen.
+    fn look_in(&self) -> Ref<'_, Engine> {
+        self.engine.try_borrow().unwrap_or_else(|_| {
+            panic!("what calculates a place looks at its form only through the view that it is given")
+        })
     }
 
     /// What whoever acts now acts in answer to.
@@ -171,7 +198,7 @@ impl Core {
     /// The cause of a notice, as far as it concerns whoever was told.
     pub(super) fn cause(&self, told: &Told) -> Cause {
         let place = self.subscribers.borrow().get(&told.observer).and_then(|subscriber| subscriber.place);
-        Cause::of(&self.engine.borrow(), &told.outcome, place, told.link.clone())
+        Cause::of(&self.look_in(), &told.outcome, place, told.link.clone())
     }
 
     /// How a subscriber is called in messages.
@@ -179,7 +206,7 @@ impl Core {
         match (&subscriber.name, subscriber.place) {
             (Some(name), _) => format!("“{name}”"),
             (None, Some(place)) => {
-                let pointer = self.engine.borrow().view(place).pointer();
+                let pointer = self.look_in().view(place).pointer();
                 format!("the subscriber of {}", crate::shape::Named(&pointer))
             }
             (None, None) => "a selector".to_owned(),
@@ -202,10 +229,10 @@ impl Core {
         if self.is_telling() {
             return self.gather(act);
         }
-        if self.engine.borrow().is_open() {
+        if self.look_in().is_open() {
             return act();
         }
-        self.engine.borrow_mut().begin();
+        self.changing()?.begin();
         self.with_recorder(Recorder::begin);
         // Unless it is committed, the transaction is taken back, also when the closure panics.
         let transaction = finally(|| {
@@ -213,7 +240,8 @@ impl Core {
             self.with_recorder(Recorder::roll_back);
         });
         let result = act()?;
-        let outcome = self.engine.borrow_mut().commit();
+        let committed = self.engine.borrow_mut().commit();
+        let outcome = committed?;
         self.with_recorder(Recorder::commit);
         drop(transaction);
         if !outcome.notices().is_empty() {
@@ -240,7 +268,7 @@ impl Core {
     }
 
     pub(super) fn read<T>(&self, read: impl FnOnce(&Engine) -> T) -> T {
-        read(&self.engine.borrow())
+        read(&self.look_in())
     }
 
     pub(super) fn set_undo_limit(&self, bytes: usize) {
@@ -327,7 +355,7 @@ impl Core {
             names.join(" and ")
         );
         let place = told.iter().find_map(|subscriber| subscriber.place);
-        let pointer = place.map(|place| self.engine.borrow().view(place).pointer());
+        let pointer = place.map(|place| self.look_in().view(place).pointer());
         Refused::new(RefusedKind::Endless, pointer.unwrap_or_default(), message)
     }
 
@@ -343,7 +371,7 @@ impl Core {
         callback: impl FnOnce(ObserverId) -> Callback,
     ) -> Result<ObserverId, Refused> {
         self.not_while_selecting()?;
-        let observer = observe(&mut self.engine.borrow_mut())?;
+        let observer = observe(&mut *self.changing()?)?;
         let callback = callback(observer);
         let subscriber = Subscriber { place, name: None, callback, called: Rc::default() };
         self.subscribers.borrow_mut().insert(observer, subscriber);
@@ -362,7 +390,7 @@ impl Core {
             }
         });
         let result = {
-            let engine = self.engine.borrow();
+            let engine = self.look_in();
             read(engine.view(place).tracked(&reads))
         };
         drop(looking);
@@ -375,10 +403,11 @@ impl Core {
     }
 
     pub(super) fn unsubscribe(&self, observer: ObserverId) {
-        if self.reads.borrow().is_some() {
-            return self.ended.borrow_mut().push(observer);
+        match self.engine.try_borrow_mut() {
+            Ok(mut engine) if self.reads.borrow().is_none() => engine.forget(observer),
+            // While the form is looked at, or settles, nobody is called anyway.
+            _ => return self.ended.borrow_mut().push(observer),
         }
-        self.engine.borrow_mut().forget(observer);
         // What the callback holds may itself end subscriptions when it is dropped: not under the borrow.
         let ended = self.subscribers.borrow_mut().remove(&observer);
         drop(ended);
@@ -392,7 +421,7 @@ impl Core {
 
     pub(super) fn counts(&self, observer: ObserverId) -> Counts {
         let called = self.subscribers.borrow().get(&observer).map_or(0, |subscriber| subscriber.called.get());
-        Counts { considered: self.engine.borrow().considered(observer), called }
+        Counts { considered: self.look_in().considered(observer), called }
     }
 
     /// All subscribers, in the order in which they subscribed.
@@ -400,7 +429,7 @@ impl Core {
         let subscribers = self.subscribers.borrow();
         let mut observers: Vec<ObserverId> = subscribers.keys().copied().collect();
         observers.sort_unstable();
-        let engine = self.engine.borrow();
+        let engine = self.look_in();
         let report = |observer: ObserverId| {
             let subscriber = subscribers.get(&observer)?;
             Some(SubscriberReport {

@@ -13,6 +13,7 @@
 //! | be given the old and the new value | [`Form::subscribe_value`], [`Place::subscribe_value`] |
 //! | follow the form's flags: for a save button, for undo | [`Form::subscribe_flags`] |
 //! | follow whatever can be found out from the form | [`Form::select`], [`Place::select`] |
+//! | have a field follow from others | [`Form::calculate`], [`Form::calculate_each`] |
 //! | connect a widget | [`Form::bind`], [`Place::bind`] |
 //! | hand a part of the form to a component, and hear of it | a [`Place`], and an [`Outlet`] |
 //! | have the finished record, and begin the next | [`Form::take`] |
@@ -21,6 +22,7 @@
 //! | do anything an engine can, or several things as one | [`Form::apply`] with an [`Action`] |
 
 mod binding;
+mod calculate;
 mod cause;
 mod choosing;
 mod core;

@@ -142,6 +142,13 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.has_focus())
     }
 
+    /// The places that a calculated place follows from, in the order of the form: those that its function has looked
+    /// at. None if it is not calculated.
+    pub fn follows_from(&self) -> Vec<Place<Value>> {
+        let places = self.core.read(|engine| engine.follows_from(self.id));
+        places.into_iter().map(|place| Place::new(self.core.clone(), place)).collect()
+    }
+
     /// The first place in this one, or this one, with something wrong.
     pub fn first_finding(&self) -> Option<Place<Value>> {
         let found = self.core.view(self.id, |view| view.first_finding().map(|place| place.id()));

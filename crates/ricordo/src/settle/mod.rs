@@ -1,25 +1,51 @@
 //! Settling: bringing everything that follows from a change up to date, once; and looking at places in a way
 //! that is taken down, so that it is known what follows from what.
 //!
-//! What follows from a change is, so far, what is wrong with the places it touched.
+//! What follows from a change are calculated values, and what is wrong with the places that it touched.
 
 mod aspects;
+mod calculation;
+mod dependents;
+mod graph;
 mod reads;
+mod unsettled;
 mod view;
 
 pub use aspects::Aspects;
+pub(crate) use calculation::Calculation;
+pub(crate) use graph::Graph;
 pub use reads::Reads;
 pub(crate) use reads::{Glance, Reach};
+pub(crate) use unsettled::Unsettled;
 pub use view::PlaceView;
 
 use crate::rules;
 use crate::tree::{Body, Faults, PlaceId, Tree, Undo};
 
 /// Settles what follows from the changes in the tree's log.
-pub(crate) fn settle(tree: &mut Tree) {
-    // Findings are written down in the log themselves, and nothing follows from them.
+pub(crate) fn settle(tree: &mut Tree, graph: &mut Graph) -> Result<(), Unsettled> {
+    if graph.is_empty() {
+        check_changes(tree, 0);
+        return Ok(());
+    }
+    let mut checked = 0;
+    loop {
+        graph.settle(tree)?;
+        // What is wrong may be looked at, too, so that more follows from it.
+        let changes = tree.log().len();
+        check_changes(tree, checked);
+        checked = changes;
+        if graph.is_up_to_date(tree) {
+            return Ok(());
+        }
+    }
+}
+
+/// Checks the places that changed since the tree's log had this length.
+pub(crate) fn check_changes(tree: &mut Tree, from: usize) {
+    // Findings are written down in the log themselves, and nothing is wrong because of them.
     let changes = tree.log().len();
-    for index in 0..changes {
+    for index in from..changes {
         match tree.log()[index] {
             Undo::Field { place, .. } => {
                 check(tree, place);

@@ -107,6 +107,14 @@ impl Tree {
         self.replace_field(place, new);
     }
 
+    /// Makes the value of a field its baseline.
+    pub(crate) fn take_value_as_baseline(&mut self, place: PlaceId) {
+        let Some(old) = self.field(place).filter(|field| *field.baseline() != field.value) else { return };
+        let mut new = Field { value: old.value.clone(), extra: old.extra.clone(), ..*old };
+        new.with_extra(|extra| extra.baseline = None);
+        self.replace_field(place, new);
+    }
+
     /// Gives the focus to a place, or to none.
     pub(crate) fn set_focus(&mut self, place: Option<PlaceId>) {
         let before = std::mem::replace(&mut self.focus, place);
@@ -197,7 +205,7 @@ impl Tree {
     }
 
     /// Says that what went before this cannot be undone.
-    pub(super) fn mark_new_baseline(&mut self) {
+    pub(crate) fn mark_new_baseline(&mut self) {
         self.log.push(Undo::NewBaseline);
     }
 
@@ -206,6 +214,9 @@ impl Tree {
         self.cost.places += 1;
         self.epochs.remove(&place);
         self.choices.forget(place);
+        if !self.calculated.is_empty() && self.calculated.remove(&place) {
+            self.freed.push(place);
+        }
         match self.nodes.remove(place).map(|node| node.body) {
             Some(Body::Record(record)) => record.children.iter().for_each(|child| self.free(*child)),
             Some(Body::List(list)) => list.rows.iter().for_each(|row| self.free(row.place)),

@@ -22,6 +22,8 @@ pub struct Cost {
     pub places: u64,
     /// Places that were checked against the rules.
     pub checks: u64,
+    /// Values that were calculated.
+    pub calculations: u64,
     /// Rows that were compared with the baseline's one by one.
     pub compared_rows: u64,
     /// Nodes of the trees that keep the order of rows; their number per step grows with the logarithm of the
@@ -38,6 +40,7 @@ impl Sub for Cost {
         Cost {
             places: self.places - before.places,
             checks: self.checks - before.checks,
+            calculations: self.calculations - before.calculations,
             compared_rows: self.compared_rows - before.compared_rows,
             row_nodes: self.row_nodes - before.row_nodes,
             observers: self.observers - before.observers,

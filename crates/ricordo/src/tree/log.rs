@@ -147,11 +147,6 @@ impl Tree {
         &self.log
     }
 
-    /// Takes back everything in the log.
-    pub(crate) fn roll_back(&mut self) {
-        self.roll_back_to(0);
-    }
-
     /// Takes back what was put in the log since it had this length.
     pub(crate) fn roll_back_to(&mut self, length: usize) {
         while self.log.len() > length

@@ -21,7 +21,7 @@ mod sequence;
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use slotmap::{Key as _, SlotMap};
 
 use choices::RunTimeChoices;
@@ -45,6 +45,9 @@ pub(crate) struct Tree {
     /// The place that has the focus.
     focus: Option<PlaceId>,
     choices: RunTimeChoices,
+    /// Places that are calculated, and those of them that were freed since somebody last asked.
+    calculated: FxHashSet<PlaceId>,
+    freed: Vec<PlaceId>,
     /// When each place was last reset itself, as a count of all resets.
     epochs: FxHashMap<PlaceId, u64>,
     resets: u64,
@@ -68,6 +71,8 @@ impl Tree {
             },
             focus: None,
             choices: RunTimeChoices::default(),
+            calculated: FxHashSet::default(),
+            freed: Vec::new(),
             epochs: FxHashMap::default(),
             resets: 0,
             cost: Cost::default(),
@@ -109,6 +114,25 @@ impl Tree {
     pub(crate) fn parent(&self, place: PlaceId) -> Option<PlaceId> {
         let parent = self.node(place).parent;
         (!parent.is_null()).then_some(parent)
+    }
+
+    /// Says whether a place is calculated.
+    pub(crate) fn set_calculated(&mut self, place: PlaceId, is_calculated: bool) {
+        if is_calculated {
+            self.calculated.insert(place);
+        } else {
+            self.calculated.remove(&place);
+        }
+    }
+
+    /// Whether a place is calculated.
+    pub(crate) fn is_calculated(&self, place: PlaceId) -> bool {
+        !self.calculated.is_empty() && self.calculated.contains(&place)
+    }
+
+    /// The calculated places that were freed since this was last asked.
+    pub(crate) fn take_freed(&mut self) -> Vec<PlaceId> {
+        std::mem::take(&mut self.freed)
     }
 
     fn list_mut(&mut self, place: PlaceId) -> Option<&mut ListBody> {

@@ -85,7 +85,9 @@ impl Tree {
 
     /// Whether a person may not change the place: it, or what it lies in, is read-only.
     pub(crate) fn is_readonly(&self, place: PlaceId) -> bool {
-        std::iter::successors(Some(place), |place| self.parent(*place)).any(|place| self.part(place).readonly)
+        self.is_calculated(place)
+            || std::iter::successors(Some(place), |place| self.parent(*place))
+                .any(|place| self.part(place).readonly)
     }
 
     /// The fields in a place, or the place itself, that hold a text which has not taken effect yet.

@@ -3,6 +3,7 @@
 
 mod batch;
 mod bindings;
+mod calculations;
 mod components;
 mod cost;
 mod handles;

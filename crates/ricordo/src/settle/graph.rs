@@ -1,0 +1,407 @@
+//! The graph of what follows from what, and how it is brought up to date.
+
+use std::any::Any;
+use std::collections::BTreeSet;
+use std::panic::{AssertUnwindSafe, catch_unwind};
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::calculation::Calculation;
+use super::dependents::{Cell, Dependents};
+use super::{Aspects, Glance, PlaceView, Reach, Reads, Unsettled};
+use crate::shape::PartId;
+use crate::tree::{Body, PlaceId, Tree, Undo};
+
+/// Everything that is calculated, and what it has looked at.
+#[derive(Debug, Default)]
+pub(crate) struct Graph {
+    calculations: Vec<Calculation>,
+    /// The greatest height among the places of each calculation: rows are mostly alike.
+    heights: Vec<u32>,
+    of_parts: FxHashMap<PartId, usize>,
+    cells: FxHashMap<Cell, Calculated>,
+    of_places: FxHashMap<PlaceId, Cell>,
+    dependents: Dependents,
+    given: u32,
+    /// Cells that are to be calculated, lower ones first.
+    pending: BTreeSet<(u32, Cell)>,
+    /// Cells that were calculated since the settling began.
+    done: FxHashSet<Cell>,
+    /// How much of the log was taken in.
+    noted: usize,
+    /// What cells had looked at before they were calculated in this transaction, and how long the log was then.
+    replaced: Vec<(usize, Cell, Vec<Glance>)>,
+}
+
+/// One place that is calculated.
+#[derive(Debug)]
+struct Calculated {
+    calculation: usize,
+    place: PlaceId,
+    /// More than that of all cells it has looked at.
+    height: u32,
+    glances: Vec<Glance>,
+}
+
+impl Graph {
+    pub(crate) fn is_empty(&self) -> bool {
+        self.calculations.is_empty()
+    }
+
+    /// Whether what is in a part may be calculated.
+    pub(crate) fn calculates(&self, part: PartId) -> bool {
+        self.of_parts.contains_key(&part)
+    }
+
+    /// Adds a calculation, and makes its places pending.
+    pub(crate) fn declare(&mut self, tree: &mut Tree, calculation: Calculation) -> Result<(), Unsettled> {
+        self.of_parts.insert(calculation.part, self.calculations.len());
+        let places = tree.places_of(calculation.part);
+        self.calculations.push(calculation);
+        self.heights.push(0);
+        places.into_iter().try_for_each(|place| self.add_cell(tree, place))
+    }
+
+    /// Takes the calculation back that was declared last.
+    pub(crate) fn take_back(&mut self, tree: &mut Tree) {
+        let Some(calculation) = self.calculations.pop() else { return };
+        self.of_parts.remove(&calculation.part);
+        self.heights.pop();
+        let last = self.calculations.len();
+        let gone: Vec<PlaceId> =
+            self.cells.values().filter(|cell| cell.calculation == last).map(|cell| cell.place).collect();
+        for place in gone {
+            tree.set_calculated(place, false);
+            self.drop_cell(place);
+        }
+    }
+
+    fn drop_cell(&mut self, place: PlaceId) {
+        let Some(cell) = self.of_places.remove(&place) else { return };
+        if let Some(calculated) = self.cells.remove(&cell) {
+            self.dependents.remove(cell, &calculated.glances);
+            self.pending.remove(&(calculated.height, cell));
+        }
+    }
+
+    /// Makes a place pending, if it is calculated.
+    fn add_cell(&mut self, tree: &mut Tree, place: PlaceId) -> Result<(), Unsettled> {
+        if let Some(cell) = self.of_places.get(&place) {
+            self.trigger(*cell);
+            return Ok(());
+        }
+        let Some(calculation) = self.of_parts.get(&tree.node(place).part).copied() else { return Ok(()) };
+        if self.base(tree, calculation, place).is_none() {
+            return Ok(());
+        }
+        let cell = Cell(self.given);
+        self.given += 1;
+        let height = self.heights[calculation];
+        self.cells.insert(cell, Calculated { calculation, place, height, glances: Vec::new() });
+        self.of_places.insert(place, cell);
+        tree.set_calculated(place, true);
+        self.trigger(cell);
+        // Whoever has looked at the place already comes after it from now on.
+        let above = self.dependents.of(tree, place, Aspects::ALL);
+        above.into_iter().try_for_each(|above| self.put_in_order(tree, above))
+    }
+
+    /// What the function of a calculated place is given to look at; nothing if the place is none of those that are
+    /// calculated.
+    fn base(&self, tree: &Tree, calculation: usize, place: PlaceId) -> Option<PlaceId> {
+        let Calculation { depth, list, .. } = self.calculations[calculation];
+        let base = std::iter::successors(Some(place), |place| tree.parent(*place)).nth(depth)?;
+        let above = tree.parent(base).map(|list| tree.node(list).part);
+        (above == list).then_some(base)
+    }
+
+    fn trigger(&mut self, cell: Cell) {
+        if let Some(calculated) = self.cells.get(&cell) {
+            self.pending.insert((calculated.height, cell));
+        }
+    }
+
+    /// Brings every calculated value up to date with the changes in the tree's log.
+    pub(crate) fn settle(&mut self, tree: &mut Tree) -> Result<(), Unsettled> {
+        tree.take_freed().into_iter().for_each(|place| self.drop_cell(place));
+        loop {
+            while self.noted < tree.log().len() {
+                self.note(tree, self.noted)?;
+                self.noted += 1;
+            }
+            if !self.calculate_one(tree)? {
+                return Ok(());
+            }
+        }
+    }
+
+    /// Whether everything is up to date with the tree's log.
+    pub(crate) fn is_up_to_date(&self, tree: &Tree) -> bool {
+        self.noted == tree.log().len() && self.pending.is_empty()
+    }
+
+    /// How much of the tree's log was taken in.
+    pub(crate) fn noted(&self) -> usize {
+        self.noted
+    }
+
+    /// Says that the log begins anew.
+    pub(crate) fn finish(&mut self) {
+        self.done.clear();
+        self.replaced.clear();
+        self.noted = 0;
+    }
+
+    /// Says that the form is not taken back, though not everything could be calculated: that is done the next time.
+    pub(crate) fn keep_for_later(&mut self) {
+        std::mem::take(&mut self.done).into_iter().for_each(|cell| self.trigger(cell));
+    }
+
+    /// Says that the tree was taken back to where its log had this length. The graph goes back with it: what was
+    /// calculated since has looked at what is no longer so.
+    pub(crate) fn roll_back_to(&mut self, tree: &Tree, length: usize) {
+        self.noted = self.noted.min(length);
+        self.pending.clear();
+        self.done.clear();
+        let mut restored = Vec::new();
+        while let Some((_, cell, glances)) = self.replaced.pop_if(|(since, ..)| *since >= length) {
+            self.set_glances(cell, glances);
+            restored.push(cell);
+        }
+        for cell in restored {
+            // There was an order, so there is one.
+            let _ = self.put_in_order(tree, cell);
+        }
+    }
+
+    /// Takes in a change: whatever has looked at it becomes pending, and so do calculated places that were set to
+    /// something else, or have come.
+    fn note(&mut self, tree: &mut Tree, index: usize) -> Result<(), Unsettled> {
+        let (place, aspects) = match &tree.log()[index] {
+            Undo::Field { place, before } => {
+                let Some(now) = tree.field(*place) else { return Ok(()) };
+                let mut aspects = Aspects::ENTRY | Aspects::DIRTY | Aspects::UNCOMMITTED;
+                aspects.put(Aspects::VALUE, before.value != now.value);
+                (*place, aspects)
+            }
+            Undo::Touched { place, .. } => (*place, Aspects::TOUCHED),
+            Undo::Faults { place, .. } => (*place, Aspects::FINDINGS | Aspects::VALIDITY),
+            Undo::RowInserted { list, key, .. } => {
+                let (list, key) = (*list, *key);
+                if let Some(row) = tree.list(list).map(|list| list.rows[key as usize].place) {
+                    self.add_all(tree, row)?;
+                }
+                (list, Aspects::STRUCTURE)
+            }
+            Undo::RowRemoved { list, .. } | Undo::RowMoved { list, .. } => (*list, Aspects::STRUCTURE),
+            Undo::Presence { place, .. } | Undo::Children { record: place, .. } => {
+                let place = *place;
+                self.add_all(tree, place)?;
+                (place, Aspects::STRUCTURE)
+            }
+            Undo::Focus { .. } => return Ok(()),
+            Undo::Choices { place, .. } => (*place, Aspects::CHOICES),
+            Undo::Epoch { place, .. } => (*place, Aspects::EPOCH),
+            _ => return Ok(()),
+        };
+        // A calculated place that was set by anything else goes back to what it follows from.
+        if let Some(cell) = self.of_places.get(&place).copied()
+            && !self.done.contains(&cell)
+        {
+            self.trigger(cell);
+        }
+        for cell in self.dependents.of(tree, place, aspects) {
+            // Only what is wrong comes later than what is calculated, so that this is to be calculated again.
+            self.done.remove(&cell);
+            self.trigger(cell);
+        }
+        Ok(())
+    }
+
+    fn raise(&mut self, cell: Cell, height: u32) {
+        if let Some(calculated) = self.cells.get_mut(&cell) {
+            let was_pending = self.pending.remove(&(calculated.height, cell));
+            calculated.height = calculated.height.max(height);
+            let usual = &mut self.heights[calculated.calculation];
+            *usual = (*usual).max(calculated.height);
+            if was_pending {
+                self.pending.insert((calculated.height, cell));
+            }
+        }
+    }
+
+    fn add_all(&mut self, tree: &mut Tree, place: PlaceId) -> Result<(), Unsettled> {
+        self.add_cell(tree, place)?;
+        let below = match &tree.node(place).body {
+            Body::Record(record) if record.container.is_present() => record.children.to_vec(),
+            Body::Field(_) | Body::Record(_) => Vec::new(),
+            Body::List(_) => tree.rows(place),
+        };
+        below.into_iter().try_for_each(|child| self.add_all(tree, child))
+    }
+
+    /// Calculates the lowest pending cell; whether there was one.
+    fn calculate_one(&mut self, tree: &mut Tree) -> Result<bool, Unsettled> {
+        let Some((_, cell)) = self.pending.pop_first() else { return Ok(false) };
+        // Should it fail, it is calculated again when the form has gone back to what it was.
+        self.done.insert(cell);
+        if !self.calculate(tree, cell)? {
+            self.done.remove(&cell);
+        }
+        Ok(true)
+    }
+
+    /// Calculates a cell; whether that can be done before another.
+    fn calculate(&mut self, tree: &mut Tree, cell: Cell) -> Result<bool, Unsettled> {
+        let Some(calculated) = self.cells.get(&cell) else { return Ok(true) };
+        let (place, calculation) = (calculated.place, calculated.calculation);
+        // What is not there is calculated when it is back.
+        if !tree.is_there(place) {
+            return Ok(true);
+        }
+        let Some(base) = self.base(tree, calculation, place) else { return Ok(true) };
+        tree.cost.calculations += 1;
+        let reads = Reads::default();
+        let function = self.calculations[calculation].function.clone();
+        let run = || function(PlaceView::new(tree, base).tracked(&reads));
+        let value = catch_unwind(AssertUnwindSafe(run))
+            .map_err(|panic| Unsettled::Panicked(place, words_of(&*panic)))?;
+        if self.look_at(tree, cell, reads.glances()) {
+            self.put_in_order(tree, cell)?;
+        }
+        if self.is_early(tree, cell) {
+            // It has looked at what is yet to be calculated, which was not known before: that comes first.
+            self.trigger(cell);
+            return Ok(false);
+        }
+        let part = tree.node(place).part;
+        let fitted = tree.shape().clone().fit(part, value);
+        let value = fitted.map_err(|misfit| Unsettled::Misfit(place, misfit.to_string()))?;
+        tree.write(place, value, None, false);
+        Ok(true)
+    }
+
+    /// Remembers what a cell has looked at; whether that is anything else than before.
+    fn look_at(&mut self, tree: &Tree, cell: Cell, mut glances: Vec<Glance>) -> bool {
+        glances.sort_unstable_by_key(|glance| (glance.place, glance.reach == Reach::Below));
+        // Mostly it looks at the same as before.
+        if self.cells.get(&cell).is_none_or(|calculated| calculated.glances == glances) {
+            return false;
+        }
+        let before = self.set_glances(cell, glances);
+        self.replaced.push((tree.log().len(), cell, before));
+        true
+    }
+
+    /// Sets what a cell has looked at; what it had looked at before comes back.
+    fn set_glances(&mut self, cell: Cell, glances: Vec<Glance>) -> Vec<Glance> {
+        let Some(calculated) = self.cells.get_mut(&cell) else { return Vec::new() };
+        self.dependents.remove(cell, &calculated.glances);
+        self.dependents.add(cell, &glances);
+        std::mem::replace(&mut calculated.glances, glances)
+    }
+
+    /// Puts a cell above all that it has looked at, and what has looked at it above that. If this comes back to the
+    /// cell, it would follow from itself.
+    fn put_in_order(&mut self, tree: &Tree, cell: Cell) -> Result<(), Unsettled> {
+        let inputs = self.inputs(tree, cell);
+        if inputs.contains(&cell) {
+            let place = self.cells.get(&cell).map(|own| own.place);
+            return Err(Unsettled::Circle(place.into_iter().collect()));
+        }
+        let heights = inputs.iter().filter_map(|input| self.cells.get(input)).map(|input| input.height + 1);
+        // The lowest first, so that each is raised only once.
+        let mut to_raise = BTreeSet::from([(heights.max().unwrap_or(0), cell)]);
+        while let Some((height, next)) = to_raise.pop_first() {
+            let Some(calculated) = self.cells.get(&next) else { continue };
+            if calculated.height >= height {
+                continue;
+            }
+            let place = calculated.place;
+            self.raise(next, height);
+            for above in self.dependents.of(tree, place, Aspects::ALL) {
+                if above == cell {
+                    return Err(Unsettled::Circle(self.circle(tree, cell)));
+                }
+                to_raise.insert((height + 1, above));
+            }
+        }
+        Ok(())
+    }
+
+    /// Whether a cell has looked at another that is yet to be calculated.
+    fn is_early(&self, tree: &Tree, cell: Cell) -> bool {
+        let Some(own) = self.cells.get(&cell) else { return false };
+        // Nothing lower is pending, since the lowest is calculated first: only a cell that was just raised is early.
+        let Some((lowest, _)) = self.pending.first() else { return false };
+        *lowest < own.height
+            && self.inputs(tree, cell).into_iter().any(|input| {
+                let height = self.cells.get(&input).map(|input| input.height);
+                height.is_some_and(|height| self.pending.contains(&(height, input)))
+            })
+    }
+
+    /// The calculated places that a cell has looked at.
+    fn inputs(&self, tree: &Tree, cell: Cell) -> Vec<Cell> {
+        let Some(calculated) = self.cells.get(&cell) else { return Vec::new() };
+        let mut inputs = Vec::new();
+        for glance in &calculated.glances {
+            if let Some(input) = self.of_places.get(&glance.place) {
+                inputs.push(*input);
+            } else if glance.reach == Reach::Below {
+                let within = self.cells.iter().filter(|(_, other)| covers(tree, glance, other.place));
+                inputs.extend(within.map(|(cell, _)| *cell));
+            }
+        }
+        inputs.sort_unstable();
+        inputs
+    }
+
+    /// The places on a way from a cell back to itself, each following from the one behind it.
+    fn circle(&self, tree: &Tree, cell: Cell) -> Vec<PlaceId> {
+        let mut way: Vec<(Cell, Vec<Cell>)> = vec![(cell, self.inputs(tree, cell))];
+        let mut seen = FxHashSet::default();
+        while let Some((_, inputs)) = way.last_mut() {
+            let Some(input) = inputs.pop() else {
+                way.pop();
+                continue;
+            };
+            if input == cell {
+                break;
+            }
+            if seen.insert(input) {
+                let next = self.inputs(tree, input);
+                way.push((input, next));
+            }
+        }
+        way.iter().filter_map(|(cell, _)| Some(self.cells.get(cell)?.place)).collect()
+    }
+
+    /// The places that a calculated place has looked at, in no order; none if it is not calculated.
+    pub(crate) fn looked_at(&self, place: PlaceId) -> impl Iterator<Item = PlaceId> {
+        let cell = self.of_places.get(&place).and_then(|cell| self.cells.get(cell));
+        let glances = cell.into_iter().flat_map(|cell| &cell.glances);
+        glances.filter(|glance| glance.aspects.contains(Aspects::VALUE)).map(|glance| glance.place)
+    }
+
+    /// Every place that is calculated.
+    pub(crate) fn places(&self) -> impl Iterator<Item = PlaceId> {
+        self.of_places.keys().copied()
+    }
+}
+
+/// Whether a glance takes in a place.
+fn covers(tree: &Tree, glance: &Glance, place: PlaceId) -> bool {
+    glance.place == place
+        || (glance.reach == Reach::Below
+            && std::iter::successors(tree.parent(place), |place| tree.parent(*place))
+                .any(|above| above == glance.place))
+}
+
+/// What a panic says.
+fn words_of(panic: &(dyn Any + Send)) -> String {
+    let words = panic.downcast_ref::<&str>().map(|words| (*words).to_owned());
+    words
+        .or_else(|| panic.downcast_ref::<String>().cloned())
+        .unwrap_or_else(|| "nothing more is known".to_owned())
+}

@@ -1,0 +1,358 @@
+//! Calculated values: at once, exactly, at the cost of what changed; and what becomes of faulty ones.
+
+use std::cell::{Cell, RefCell};
+use std::rc::Rc;
+
+use ricordo::engine::RefusedKind;
+use ricordo::{Decimal, Form, Model, View, WidgetEvent, at};
+
+#[derive(Clone, Debug, PartialEq, Model)]
+struct Sheet {
+    flour: u32,
+    loaves: u32,
+    total: Option<u32>,
+    surplus: Option<i64>,
+    rows: Vec<Row>,
+    name: String,
+}
+
+#[derive(Clone, Debug, PartialEq, Model)]
+struct Row {
+    grams: u32,
+    price: u32,
+    cost: Option<u32>,
+    share: Option<Decimal>,
+}
+
+fn row(grams: u32, price: u32) -> Row {
+    Row { grams, price, cost: None, share: None }
+}
+
+fn sheet(rows: u32) -> Sheet {
+    let rows = (0..rows).map(|number| row(number * 100, 2)).collect();
+    Sheet { flour: 1_000, loaves: 2, total: Some(77), surplus: None, rows, name: "Rye".into() }
+}
+
+/// How often each calculation ran.
+#[derive(Clone, Default)]
+struct Runs(Rc<[Cell<u32>; 4]>);
+
+impl Runs {
+    fn count(&self, which: usize) {
+        self.0[which].set(self.0[which].get() + 1);
+    }
+
+    fn take(&self) -> [u32; 4] {
+        [0, 1, 2, 3].map(|which| self.0[which].take())
+    }
+}
+
+/// A sheet in which everything is declared in the least helpful order: what follows first, what it follows from last.
+fn form(rows: u32) -> (Form<Sheet>, Runs) {
+    let (form, runs) = (Form::new(&sheet(rows)).unwrap(), Runs::default());
+    let (paths, row) = (at::<Sheet>(), at::<Row>());
+    let count = runs.clone();
+    form.calculate(paths.surplus(), move |view| {
+        count.count(0);
+        let total = view.get(at::<Sheet>().total())??;
+        Some(Some(i64::from(total) - i64::from(view.get(at::<Sheet>().loaves())? * 500)))
+    })
+    .unwrap();
+    let count = runs.clone();
+    form.calculate(paths.total(), move |view| {
+        count.count(1);
+        let rows = view.rows(at::<Sheet>().rows());
+        Some(Some(rows.iter().filter_map(|row| row.get(at::<Row>().cost())?).sum()))
+    })
+    .unwrap();
+    let count = runs.clone();
+    form.calculate_each(paths.rows(), row.share(), move |row| {
+        count.count(2);
+        Some(Some(Decimal::from(row.get(at::<Row>().grams())?)))
+    })
+    .unwrap();
+    let count = runs.clone();
+    form.calculate_each(paths.rows(), row.cost(), move |row| {
+        count.count(3);
+        Some(Some(row.get(at::<Row>().grams())? * row.get(at::<Row>().price())?))
+    })
+    .unwrap();
+    runs.take();
+    (form, runs)
+}
+
+fn total(form: &Form<Sheet>) -> Option<u32> {
+    form.get(at::<Sheet>().total()).unwrap().flatten()
+}
+
+#[test]
+fn everything_is_right_when_it_is_declared_and_the_form_is_pristine() {
+    let (form, _) = form(3);
+    assert_eq!(total(&form), Some(600), "the figure in the data is replaced");
+    assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(Some(-400)));
+    assert!(!form.is_dirty() && !form.can_undo());
+    form.reset_to(&sheet(4)).unwrap();
+    assert_eq!((total(&form), form.is_dirty()), (Some(1_200), false));
+    let record = form.parse().unwrap();
+    assert_eq!((record.rows[3].cost, record.surplus), (Some(600), Some(200)));
+}
+
+#[test]
+fn each_runs_at_most_once_and_only_when_something_it_has_looked_at_differs() {
+    let (form, runs) = form(4);
+    let grams = |index: u32| at::<Sheet>().rows().at(index).grams();
+    form.enter(grams(1), "150").unwrap();
+    assert_eq!((total(&form), runs.take()), (Some(1_300), [1, 1, 1, 1]));
+    form.enter(at::<Sheet>().name(), "Spelt").unwrap();
+    form.enter(at::<Sheet>().flour(), "1").unwrap();
+    form.leave(grams(1)).unwrap();
+    assert_eq!(runs.take(), [0; 4]);
+    form.enter(grams(1), "0150").unwrap();
+    assert_eq!(runs.take(), [0; 4], "another text, the same value");
+    form.transaction(|| {
+        form.enter(grams(0), "1")?;
+        form.enter(grams(2), "2")?;
+        form.enter(at::<Sheet>().rows().at(3).price(), "5")?;
+        form.enter(at::<Sheet>().loaves(), "3")
+    })
+    .unwrap();
+    assert_eq!(runs.take(), [1, 1, 2, 3]);
+    form.transaction(|| {
+        form.enter(at::<Sheet>().rows().at(0).grams(), "10")?;
+        form.enter(at::<Sheet>().rows().at(0).price(), "0")
+    })
+    .unwrap();
+    runs.take();
+    form.enter(grams(0), "20").unwrap();
+    assert_eq!(runs.take(), [0, 0, 1, 1], "the cost is nothing all the same, and so nothing follows");
+}
+
+#[test]
+fn rows_come_go_move_and_are_taken_back() {
+    let (form, runs) = form(3);
+    let list = form.place(at::<Sheet>().rows()).unwrap();
+    let added = list.push(row(50, 10)).unwrap();
+    assert_eq!((total(&form), runs.take()), (Some(1_100), [1, 1, 1, 1]));
+    assert!(!added.is_dirty(), "a row compares with what follows from what it was added with");
+    added.move_to(0).unwrap();
+    assert_eq!((total(&form), runs.take()), (Some(1_100), [0, 1, 0, 0]));
+    added.place(at::<Row>().grams()).unwrap().enter("60").unwrap();
+    added.reset().unwrap();
+    assert!(!added.is_dirty());
+    added.remove().unwrap();
+    assert_eq!(total(&form), Some(600));
+    form.undo().unwrap();
+    assert_eq!((total(&form), added.get().unwrap().cost), (Some(1_100), Some(500)));
+    form.reset().unwrap();
+    assert_eq!((total(&form), form.is_dirty()), (Some(600), false));
+    form.undo().unwrap();
+    assert_eq!(total(&form), Some(1_100));
+    let group = form.transaction(|| {
+        let row = list.add()?;
+        row.place(at::<Row>().grams())?.enter("7")?;
+        row.place(at::<Row>().price())?.enter("3")
+    });
+    group.unwrap();
+    let last = list.row(4).unwrap();
+    assert_eq!((last.get().unwrap().cost, last.is_dirty(), total(&form)), (Some(21), true, Some(1_121)));
+    last.reset().unwrap();
+    assert_eq!((last.is_dirty(), total(&form)), (false, Some(1_100)));
+}
+
+#[test]
+fn nobody_else_sets_what_is_calculated() {
+    let (form, _) = form(1);
+    let before = form.dump();
+    let cost = form.place(at::<Sheet>().rows().at(0).cost()).unwrap();
+    for refused in [
+        cost.enter("1"),
+        cost.clear(),
+        cost.set(Some(1)),
+        cost.remove(),
+        form.apply(ricordo::engine::Action::Add { at: "/total".parse().unwrap(), value: Some(1.into()) }),
+    ] {
+        let refused = refused.unwrap_err();
+        assert_eq!(refused.kind(), RefusedKind::Readonly);
+        assert!(
+            refused.message().ends_with("is calculated: it follows from other places, and cannot be set")
+        );
+    }
+    assert!(cost.bind().state().is_readonly);
+    assert_eq!(cost.bind().handle(WidgetEvent::Input("1".into())).unwrap_err().kind(), RefusedKind::Readonly);
+    assert_eq!(form.dump(), before);
+    // What contains it may be set: the figure given is replaced.
+    form.place(at::<Sheet>().rows().at(0)).unwrap().set(Row { cost: Some(9), ..row(5, 5) }).unwrap();
+    assert_eq!((cost.get(), total(&form)), (Some(Some(25)), Some(25)));
+    cost.reset().unwrap();
+    assert_eq!(cost.get(), Some(Some(25)), "what it follows from was not reset");
+}
+
+#[test]
+fn notices_come_after_settling_and_tell_what_followed() {
+    let (form, _) = form(2);
+    let told: Rc<RefCell<Vec<String>>> = Rc::default();
+    let log = told.clone();
+    let guard = form.subscribe(at::<Sheet>().surplus(), move |notice| {
+        log.borrow_mut().push(format!("{} {}", notice.place().entry(), notice.cause()));
+    });
+    form.enter(at::<Sheet>().rows().at(1).grams(), "300").unwrap();
+    form.enter(at::<Sheet>().rows().at(1).grams(), "300.0").unwrap();
+    assert_eq!(
+        told.take(),
+        [
+            "-400 enter “300” in /rows/1/grams\n  /surplus: value -800 → -400, now dirty, calculated from /loaves, /total"
+        ]
+    );
+    assert_eq!(guard.unwrap().counts().called, 1);
+    let total = form.place(at::<Sheet>().total()).unwrap();
+    let from: Vec<String> = total.follows_from().iter().map(|place| place.pointer().to_string()).collect();
+    assert_eq!(from, ["/rows/0/cost", "/rows/1/cost"]);
+}
+
+#[test]
+fn circles_are_refused_with_their_chain() {
+    #[derive(Model)]
+    struct Ring {
+        switch: bool,
+        a: Option<u32>,
+        b: Option<u32>,
+        c: Option<u32>,
+    }
+    let ring = || Form::new(&Ring { switch: false, a: None, b: None, c: None }).unwrap();
+    let form = ring();
+    let itself = form.calculate(at::<Ring>().a(), |view| view.get(at::<Ring>().a())).unwrap_err();
+    assert_eq!((itself.kind(), itself.message()), (RefusedKind::Circle, "/a would follow from itself"));
+    form.calculate(at::<Ring>().a(), |view| view.get(at::<Ring>().b())).unwrap();
+    form.calculate(at::<Ring>().b(), |view| view.get(at::<Ring>().c())).unwrap();
+    let circle = form.calculate(at::<Ring>().c(), |view| view.get(at::<Ring>().a())).unwrap_err();
+    assert_eq!(circle.kind(), RefusedKind::Circle);
+    assert_eq!(
+        circle.message(),
+        "places would follow from each other in a circle: /c from /a from /b from /c"
+    );
+    // Nothing of it is left.
+    form.enter(at::<Ring>().c(), "5").unwrap();
+    assert_eq!(form.get(at::<Ring>().a()).unwrap(), Some(Some(5)));
+
+    // One that only happens later is refused when it does, and the form is as it was.
+    let form = ring();
+    form.calculate(at::<Ring>().a(), |view| {
+        if view.get(at::<Ring>().switch())? { view.get(at::<Ring>().b()) } else { Some(Some(1)) }
+    })
+    .unwrap();
+    form.calculate(at::<Ring>().b(), |view| Some(Some(view.get(at::<Ring>().a())?? + 1))).unwrap();
+    let before = form.dump();
+    assert_eq!(form.set(at::<Ring>().switch(), true).unwrap_err().kind(), RefusedKind::Circle);
+    assert_eq!(form.dump(), before);
+    form.enter(at::<Ring>().c(), "5").unwrap();
+    assert_eq!(form.get(at::<Ring>().b()).unwrap(), Some(Some(2)));
+    assert!(form.set(at::<Ring>().switch(), true).is_err(), "and again");
+}
+
+#[test]
+fn faulty_calculations_are_refused_and_the_form_stays_as_it_was() {
+    let form = Form::new(&sheet(1)).unwrap();
+    let other = Form::new(&sheet(1)).unwrap();
+    let (inside, elsewhere) = (form.clone(), other.clone());
+    form.calculate(at::<Sheet>().surplus(), move |view| {
+        let loaves = view.get(at::<Sheet>().loaves())?;
+        assert!(loaves != 13, "nobody bakes thirteen");
+        // What is done to the form is refused; another form may be read, but is not followed.
+        assert_eq!(inside.set(at::<Sheet>().flour(), 1).unwrap_err().kind(), RefusedKind::Busy);
+        Some(Some(i64::from(loaves + elsewhere.get(at::<Sheet>().loaves()).unwrap()?)))
+    })
+    .unwrap();
+    assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(Some(4)));
+    let refused = form.enter(at::<Sheet>().loaves(), "13").unwrap_err();
+    assert_eq!(refused.kind(), RefusedKind::Faulty);
+    assert_eq!(refused.message(), "what calculates /surplus has panicked: nobody bakes thirteen");
+    assert_eq!((form.entry(at::<Sheet>().loaves()).unwrap().as_str(), form.is_dirty()), ("2", false));
+    form.enter(at::<Sheet>().loaves(), "3").unwrap();
+    assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(Some(5)));
+
+    let twice = form.calculate("/surplus", |_| None);
+    assert!(twice.is_err());
+    form.reset().unwrap();
+    let twice = form.calculate(at::<Sheet>().surplus(), |_| None).unwrap_err();
+    assert_eq!(twice.message(), "/surplus is calculated already");
+    let reads_itself = form.clone();
+    let looked =
+        form.calculate(at::<Sheet>().total(), move |_| reads_itself.get(at::<Sheet>().total()).unwrap());
+    assert!(looked.unwrap_err().message().contains("only through the view that it is given"));
+    assert!(form.calculate(at::<Sheet>().rows().at(0).cost(), |_| None).is_err(), "in a row");
+    assert!(form.calculate(at::<Sheet>().rows(), |_| None).is_err(), "no field");
+    assert!(form.transaction(|| form.calculate(at::<Sheet>().total(), |_| None)).is_err());
+    form.enter(at::<Sheet>().name(), "Spelt").unwrap();
+    assert!(form.calculate(at::<Sheet>().total(), |_| None).is_err(), "not when something was changed");
+}
+
+#[test]
+fn chains_thousands_long_settle_in_one_go() {
+    #[derive(Clone, Model)]
+    struct Chain {
+        links: Vec<Link>,
+    }
+    #[derive(Clone, Model)]
+    struct Link {
+        step: u32,
+        sum: Option<u32>,
+        number: u32,
+    }
+    const LENGTH: u32 = 2_000;
+    let links = (0..LENGTH).map(|number| Link { step: 1, sum: None, number }).collect();
+    let form = Form::new(&Chain { links }).unwrap();
+    let runs = Rc::new(Cell::new(0));
+    let count = runs.clone();
+    // Each row follows from the one before, of which a row knows only through what the form holds in its numbers.
+    form.calculate_each(at::<Chain>().links(), at::<Link>().sum(), move |row: &View<'_, Link>| {
+        count.set(count.get() + 1);
+        let number = row.get(at::<Link>().number())?;
+        let before = match number {
+            0 => 0,
+            _ => row
+                .place()
+                .parent()?
+                .row(number - 1)?
+                .children()
+                .nth(1)?
+                .value()
+                .as_number()?
+                .try_into()
+                .ok()?,
+        };
+        Some(Some(before + row.get(at::<Link>().step())?))
+    })
+    .unwrap();
+    let last = form.place(at::<Chain>().links().at(LENGTH - 1).sum()).unwrap();
+    assert_eq!(last.get(), Some(Some(LENGTH)));
+    runs.set(0);
+    form.enter(at::<Chain>().links().at(0).step(), "2").unwrap();
+    assert_eq!((last.get(), runs.get()), (Some(Some(LENGTH + 1)), LENGTH));
+    runs.set(0);
+    form.transaction(|| {
+        form.enter(at::<Chain>().links().at(0).step(), "1")?;
+        form.enter(at::<Chain>().links().at(LENGTH / 2).step(), "5")
+    })
+    .unwrap();
+    assert_eq!((last.get(), runs.get()), (Some(Some(LENGTH + 4)), LENGTH));
+}
+
+/// Law 14 for what is calculated: it costs the same in a form of 100 rows and of 100,000.
+#[test]
+fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
+    let cost = |rows: u32| {
+        let form = Form::new(&sheet(rows)).unwrap();
+        form.calculate_each(at::<Sheet>().rows(), at::<Row>().cost(), |row| {
+            Some(Some(row.get(at::<Row>().grams())?.checked_mul(row.get(at::<Row>().price())?)?))
+        })
+        .unwrap();
+        let before = form.cost();
+        form.enter(at::<Sheet>().rows().at(rows / 2).grams(), "7").unwrap();
+        form.undo().unwrap();
+        let cost = form.cost() - before;
+        (cost.calculations, cost.places, cost.checks)
+    };
+    let (small, large) = (cost(100), cost(100_000));
+    assert_eq!(small.0, 2);
+    assert_eq!(small, large);
+}
