@@ -29,6 +29,8 @@ pub(crate) struct Graph {
     done: FxHashSet<Cell>,
     /// How much of the log was taken in.
     noted: usize,
+    /// Which entries of the log are of values that were calculated.
+    own_writes: FxHashSet<usize>,
     /// What cells had looked at before they were calculated in this transaction, and how long the log was then.
     replaced: Vec<(usize, Cell, Vec<Glance>)>,
 }
@@ -148,6 +150,7 @@ impl Graph {
     /// Says that the log begins anew.
     pub(crate) fn finish(&mut self) {
         self.done.clear();
+        self.own_writes.clear();
         self.replaced.clear();
         self.noted = 0;
     }
@@ -163,6 +166,7 @@ impl Graph {
         self.noted = self.noted.min(length);
         self.pending.clear();
         self.done.clear();
+        self.own_writes.retain(|entry| *entry < length);
         let mut restored = Vec::new();
         while let Some((_, cell, glances)) = self.replaced.pop_if(|(since, ..)| *since >= length) {
             self.set_glances(cell, glances);
@@ -199,20 +203,18 @@ impl Graph {
                 self.add_all(tree, place)?;
                 (place, Aspects::STRUCTURE)
             }
-            Undo::Focus { .. } => return Ok(()),
             Undo::Choices { place, .. } => (*place, Aspects::CHOICES),
             Undo::Epoch { place, .. } => (*place, Aspects::EPOCH),
             _ => return Ok(()),
         };
         // A calculated place that was set by anything else goes back to what it follows from.
         if let Some(cell) = self.of_places.get(&place).copied()
-            && !self.done.contains(&cell)
+            && aspects.contains(Aspects::VALUE)
+            && !self.own_writes.contains(&index)
         {
             self.trigger(cell);
         }
         for cell in self.dependents.of(tree, place, aspects) {
-            // Only what is wrong comes later than what is calculated, so that this is to be calculated again.
-            self.done.remove(&cell);
             self.trigger(cell);
         }
         Ok(())
@@ -277,7 +279,11 @@ impl Graph {
         let part = tree.node(place).part;
         let fitted = tree.shape().clone().fit(part, value);
         let value = fitted.map_err(|misfit| Unsettled::Misfit(place, misfit.to_string()))?;
+        let next = tree.log().len();
         tree.write(place, value, None, false);
+        if tree.log().len() > next {
+            self.own_writes.insert(next);
+        }
         Ok(true)
     }
 

@@ -9,6 +9,7 @@ mod definitions;
 mod hostile;
 mod notices;
 mod reference;
+mod settling;
 mod steps;
 
 use std::collections::HashMap;

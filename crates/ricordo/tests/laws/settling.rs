@@ -1,0 +1,283 @@
+//! Law 3: what settling step by step gives is what a fresh form gives. Graphs of calculations, data and actions are
+//! generated; after each action a new form is made of the same data, given the same calculations in another order,
+//! and compared.
+
+use std::cell::{Cell, RefCell};
+use std::collections::{HashMap, HashSet};
+use std::rc::Rc;
+
+use proptest::prelude::*;
+use ricordo::engine::{Action, Address, Engine, PlaceId, PlaceView, Target};
+use ricordo::exchange::{dump, read_definition};
+use ricordo::shape::Step;
+use ricordo::{Decimal, Pointer, Record, Value};
+
+/// The form has fields `f0` to `f5`, and rows of fields `a` to `d`.
+const FIELDS: usize = 6;
+const COLUMNS: usize = 4;
+
+/// What a calculated field adds up. Each field follows from later ones, each column from later columns and fields that
+/// follow from no column, so that there is no circle.
+#[derive(Clone, Debug)]
+struct Plan {
+    /// For each field: which later fields, whether the sum of the last column, whether the number of rows. Nothing if
+    /// it is typed.
+    fields: Vec<Option<(Vec<usize>, bool, bool)>>,
+    /// For each column: which later columns, whether the last field, whether the row's position, and whether it looks at
+    /// anything only where the last column is even.
+    columns: Vec<Option<(Vec<usize>, bool, bool, bool)>>,
+}
+
+fn plans() -> impl Strategy<Value = Plan> {
+    let of = |count: usize| prop::collection::vec(any::<bool>(), count);
+    let field = prop::option::weighted(0.6, (of(FIELDS), any::<bool>(), any::<bool>()));
+    let column = prop::option::weighted(0.6, (of(COLUMNS), any::<bool>(), any::<bool>(), any::<bool>()));
+    let chosen = |flags: &[bool], from: usize| {
+        flags.iter().enumerate().filter(|(at, is)| **is && *at > from).map(|(at, _)| at).collect::<Vec<_>>()
+    };
+    (prop::collection::vec(field, FIELDS - 1), prop::collection::vec(column, COLUMNS - 1)).prop_map(
+        move |(fields, columns)| Plan {
+            fields: fields
+                .into_iter()
+                .enumerate()
+                .map(|(at, plan)| plan.map(|(flags, sum, count)| (chosen(&flags, at), sum, count)))
+                .chain([None])
+                .collect(),
+            columns: columns
+                .into_iter()
+                .enumerate()
+                .map(|(at, plan)| {
+                    plan.map(|(flags, field, position, odd)| (chosen(&flags, at), field, position, odd))
+                })
+                .chain([None])
+                .collect(),
+        },
+    )
+}
+
+/// One action, before it is known what it is done to.
+#[derive(Clone, Copy, Debug)]
+enum Doing {
+    EnterField(usize, u8),
+    EnterCell(usize, usize, u8),
+    Add(usize, u8),
+    Remove(usize),
+    Move(usize, usize),
+    Reset(usize),
+    ResetAll,
+    ResetTo(u8),
+    SetRow(usize, u8),
+    Undo,
+    Redo,
+}
+
+fn doings() -> impl Strategy<Value = Vec<Vec<Doing>>> {
+    let at = any::<usize>();
+    let doing = prop_oneof![
+        4 => (at, any::<u8>()).prop_map(|(at, text)| Doing::EnterField(at, text)),
+        6 => (at, at, any::<u8>()).prop_map(|(row, at, text)| Doing::EnterCell(row, at, text)),
+        3 => (at, any::<u8>()).prop_map(|(at, seed)| Doing::Add(at, seed)),
+        2 => at.prop_map(Doing::Remove),
+        2 => (at, at).prop_map(|(from, to)| Doing::Move(from, to)),
+        2 => at.prop_map(Doing::Reset),
+        1 => Just(Doing::ResetAll),
+        1 => any::<u8>().prop_map(Doing::ResetTo),
+        1 => (at, any::<u8>()).prop_map(|(at, seed)| Doing::SetRow(at, seed)),
+        2 => Just(Doing::Undo),
+        1 => Just(Doing::Redo),
+    ];
+    // Most transactions are single actions; some are groups.
+    let transaction =
+        prop_oneof![4 => prop::collection::vec(doing.clone(), 1..2), 1 => prop::collection::vec(doing, 1..5)];
+    prop::collection::vec(transaction, 0..14)
+}
+
+fn column(at: usize) -> String {
+    char::from(b'a' + u8::try_from(at).unwrap()).to_string()
+}
+
+fn definition() -> String {
+    let fields: String = (0..FIELDS).map(|at| format!(r#""f{at}":{{"type":["integer","null"]}},"#)).collect();
+    let columns: Vec<String> =
+        (0..COLUMNS).map(|at| format!(r#""{}":{{"type":["integer","null"]}}"#, column(at))).collect();
+    format!(
+        r#"{{"type":"object","properties":{{{fields}"rows":{{"type":"array","items":{{"type":"object","properties":{{{}}}}}}}}}}}"#,
+        columns.join(",")
+    )
+}
+
+fn row(seed: u8) -> Value {
+    let figure = |at: usize| Value::from(i64::from(seed) / (1 << at) % 7);
+    Value::Record((0..COLUMNS).map(|at| (column(at), figure(at))).collect::<Record>())
+}
+
+fn data(seed: u8, rows: u8) -> Value {
+    let mut record: Record =
+        (0..FIELDS).map(|at| (format!("f{at}"), Value::from(i64::from(seed) % (at as i64 + 2)))).collect();
+    record.insert("rows", Value::List((0..rows % 5).map(|at| row(seed.wrapping_mul(at + 3))).collect()));
+    Value::Record(record)
+}
+
+/// How often each calculation was run for each place.
+type Runs = Rc<RefCell<HashMap<(usize, PlaceId), u32>>>;
+
+fn number(view: Option<PlaceView<'_>>) -> Decimal {
+    view.and_then(|view| view.value().as_number()).unwrap_or_default()
+}
+
+fn child<'a>(view: &PlaceView<'a>, at: usize) -> Option<PlaceView<'a>> {
+    view.children().nth(at)
+}
+
+/// A form with the plan's calculations, declared in the order of the fields or against it.
+fn form(plan: &Plan, value: Value, backwards: bool, runs: &Runs) -> Engine {
+    let mut engine = Engine::new(read_definition(&definition()).unwrap().into(), Some(value)).unwrap();
+    let mut order: Vec<usize> = (0..FIELDS + COLUMNS).collect();
+    if backwards {
+        order.reverse();
+    }
+    for which in order {
+        let runs = runs.clone();
+        let count =
+            move |view: &PlaceView<'_>| *runs.borrow_mut().entry((which, view.id())).or_default() += 1;
+        if which < FIELDS {
+            let Some((later, sum, rows)) = plan.fields[which].clone() else { continue };
+            let at: Pointer = format!("/f{which}").parse().unwrap();
+            let function = move |form: PlaceView<'_>| {
+                count(&form);
+                let list = child(&form, FIELDS).unwrap();
+                let mut total: Decimal = later.iter().map(|at| number(child(&form, *at))).sum();
+                if sum {
+                    total += list.children().map(|row| number(child(&row, 0))).sum::<Decimal>();
+                }
+                if rows {
+                    total += Decimal::from(list.row_count());
+                }
+                Value::Number(total)
+            };
+            engine.calculate(&Target::Field(at.into()), function).unwrap();
+        } else {
+            let Some((later, field, position, odd)) = plan.columns[which - FIELDS].clone() else { continue };
+            let list: Pointer = "/rows".parse().unwrap();
+            let step = Step::Field(u32::try_from(which - FIELDS).unwrap());
+            let function = move |row: PlaceView<'_>| {
+                count(&row);
+                // Where the last column is odd, nothing else is looked at.
+                let last = number(child(&row, COLUMNS - 1));
+                if odd && (last % Decimal::TWO) != Decimal::ZERO {
+                    return Value::Null;
+                }
+                let mut total: Decimal = later.iter().map(|at| number(child(&row, *at))).sum();
+                if field {
+                    let form = row.parent().and_then(|list| list.parent());
+                    total += number(form.and_then(|form| child(&form, FIELDS - 1)));
+                }
+                if position {
+                    total += Decimal::from(row.position().unwrap_or_default());
+                }
+                Value::Number(total)
+            };
+            engine
+                .calculate(
+                    &Target::EachRow { list: list.into(), field: [step].into_iter().collect() },
+                    function,
+                )
+                .unwrap();
+        }
+    }
+    engine
+}
+
+fn action(engine: &Engine, doing: Doing) -> Option<Action> {
+    let pointer = |text: String| -> Pointer { text.parse().unwrap() };
+    let rows =
+        engine.view(engine.locate(&Address::from(pointer("/rows".into()))).unwrap()).row_count() as usize;
+    let row_at = |at: usize| (rows > 0).then(|| pointer(format!("/rows/{}", at % rows)));
+    let text = |text: u8| if text.is_multiple_of(9) { "x".to_owned() } else { (text % 8).to_string() };
+    Some(match doing {
+        Doing::EnterField(at, typed) => {
+            Action::Enter { at: pointer(format!("/f{}", at % FIELDS)).into(), text: text(typed) }
+        }
+        Doing::EnterCell(at, cell, typed) => {
+            Action::Enter { at: row_at(at)?.join(&column(cell % COLUMNS)).into(), text: text(typed) }
+        }
+        Doing::Add(at, seed) => {
+            Action::Add { at: pointer(format!("/rows/{}", at % (rows + 1))), value: Some(row(seed)) }
+        }
+        Doing::Remove(at) => Action::Remove { at: row_at(at)?.into() },
+        Doing::Move(from, to) => Action::Move { from: row_at(from)?.into(), to: row_at(to)? },
+        Doing::Reset(at) => Action::Reset { at: row_at(at)?.into() },
+        Doing::ResetAll => Action::Reset { at: Pointer::root().into() },
+        Doing::ResetTo(seed) => Action::ResetTo { value: data(seed, seed) },
+        Doing::SetRow(at, seed) => Action::Replace { at: row_at(at)?.into(), value: row(seed) },
+        Doing::Undo => Action::Undo,
+        Doing::Redo => Action::Redo,
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { max_shrink_iters: 20_000, ..ProptestConfig::default() })]
+
+    #[test]
+    fn a_form_is_settled_like_a_fresh_one(plan in plans(), seed: u8, doings in doings(), backwards: bool) {
+        let runs = Runs::default();
+        let mut engine = form(&plan, data(seed, seed), backwards, &runs);
+        let fresh = |value: Value| form(&plan, value, !backwards, &Runs::default());
+        let root = engine.root();
+        prop_assert!(!engine.view(root).is_dirty());
+        let has_branches = plan.columns.iter().flatten().any(|(.., odd)| *odd);
+        let declared = plan.fields.iter().flatten().count() + plan.columns.iter().flatten().count();
+        let mut known: HashSet<usize> = runs.borrow().keys().map(|(which, _)| *which).collect();
+        for transaction in doings {
+            let before = dump(&engine).to_string();
+            runs.borrow_mut().clear();
+            let is_group = transaction.len() > 1;
+            if is_group {
+                engine.begin();
+            }
+            let mut refused = false;
+            for doing in transaction {
+                let Some(action) = action(&engine, doing) else { continue };
+                refused |= engine.apply(action).is_err();
+            }
+            if is_group && refused {
+                engine.roll_back();
+            } else if is_group {
+                engine.commit().unwrap();
+            }
+            if refused {
+                prop_assert_eq!(dump(&engine).to_string(), before);
+            }
+            if !is_group {
+                // What a function looks at is only known once it was run. The first time that it has looked at what is
+                // yet to be calculated, it is run again after that.
+                let may_again = has_branches || known.len() < declared;
+                for ((which, _), times) in &*runs.borrow() {
+                    let most = if may_again { 2 } else { 1 };
+                    prop_assert!(*times <= most, "calculation {} was run {} times", which, times);
+                }
+            }
+            known.extend(runs.borrow().keys().map(|(which, _)| *which));
+            // A fresh form of the same entries; of those that are calculated it does not know the figures.
+            let form_now = engine.view(root);
+            let other = fresh(form_now.value());
+            prop_assert_eq!(form_now.value(), other.view(other.root()).value());
+            let other = fresh(form_now.baseline());
+            prop_assert_eq!(form_now.baseline(), other.view(other.root()).baseline(), "the baseline is settled");
+        }
+    }
+}
+
+#[test]
+fn the_figures_are_not_all_nothing() {
+    let plan = Plan {
+        fields: vec![Some((vec![1, 5], true, true)), None, None, None, None, None],
+        columns: vec![Some((vec![3], true, true, false)), None, None, None],
+    };
+    let (runs, counted) = (Runs::default(), Cell::new(0));
+    let engine = form(&plan, data(255, 4), false, &runs);
+    let value = engine.view(engine.root()).value();
+    let total = value.as_record().unwrap().get("f0").and_then(Value::as_number).unwrap();
+    counted.set(runs.borrow().len());
+    assert!(total > Decimal::TEN && counted.get() > 1, "{value}");
+}
