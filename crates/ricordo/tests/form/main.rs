@@ -2,6 +2,7 @@
 #![allow(missing_docs, unreachable_pub, clippy::pedantic)]
 
 mod batch;
+mod batch_sheet;
 mod bindings;
 mod calculations;
 mod components;
