@@ -5,6 +5,7 @@
 #![allow(missing_docs)]
 
 use ricordo::engine::Refused;
+use ricordo::form::Over;
 use ricordo::{Decimal, Form, Model, Place, View, at, civil};
 
 #[derive(Clone, Debug, Model)]
@@ -55,11 +56,11 @@ pub struct Stage {
     pub minutes: u32,
 }
 
-/// The grams of all ingredients, or of those of one kind. Rows without a weight do not count.
-fn grams(sheet: &View<'_, Batch>, of: Option<Kind>) -> Decimal {
+/// The grams of all ingredients of a kind. Rows without a weight do not count.
+fn grams(sheet: &View<'_, Batch>, of: Kind) -> Decimal {
     let row = at::<Ingredient>();
     let rows = sheet.rows(at::<Batch>().ingredients());
-    let rows = rows.iter().filter(|ingredient| of.is_none() || ingredient.get(row.kind()) == of);
+    let rows = rows.iter().filter(|ingredient| ingredient.get(row.kind()) == Some(of));
     rows.filter_map(|ingredient| ingredient.get(row.grams())).sum()
 }
 
@@ -70,29 +71,23 @@ pub fn declare(form: &Form<Batch>) -> Result<(), Refused> {
         let loaves = Decimal::from(sheet.get(at::<Batch>().loaves())?);
         Some(sheet.get(at::<Batch>().total_cost())??.checked_div(loaves))
     })?;
-    form.calculate(batch.total_cost(), |sheet| {
-        let rows = sheet.rows(at::<Batch>().ingredients());
-        Some(Some(rows.iter().filter_map(|row| row.get(at::<Ingredient>().cost())?).sum()))
-    })?;
+    form.aggregate(batch.total_cost(), Over::sum(batch.ingredients(), at::<Ingredient>().cost()))?;
     form.calculate_each(batch.ingredients(), at::<Ingredient>().cost(), |row| {
         let (grams, price) =
             (row.get(at::<Ingredient>().grams())?, row.get(at::<Ingredient>().price_a_kilogram())??);
         Some(grams.checked_mul(price)?.checked_div(Decimal::from(1_000)))
     })?;
-    form.calculate(batch.dough_weight(), |sheet| Some(Some(grams(sheet, None))))?;
+    form.aggregate(batch.dough_weight(), Over::sum(batch.ingredients(), at::<Ingredient>().grams()))?;
     form.calculate(batch.hydration(), |sheet| {
         // Without flour there is no hydration: nothing is shown, rather than a wrong figure.
-        Some(grams(sheet, Some(Kind::Water)).checked_div(grams(sheet, Some(Kind::Flour))))
+        Some(grams(sheet, Kind::Water).checked_div(grams(sheet, Kind::Flour)))
     })?;
     form.calculate(batch.surplus(), |sheet| {
         let loaves = sheet.get(at::<Batch>().loaves())?;
         let needed = Decimal::from(loaves) * Decimal::from(sheet.get(at::<Batch>().grams_a_loaf())?);
         Some(Some(sheet.get(at::<Batch>().dough_weight())?? - needed))
     })?;
-    form.calculate(batch.minutes(), |sheet| {
-        let stages = sheet.rows(at::<Batch>().stages());
-        Some(Some(stages.iter().filter_map(|stage| stage.get(at::<Stage>().minutes())).sum()))
-    })?;
+    form.aggregate(batch.minutes(), Over::sum(batch.stages(), at::<Stage>().minutes()))?;
     form.calculate(batch.ready_at(), |sheet| {
         let minutes = i64::from(sheet.get(at::<Batch>().minutes())??);
         let start = sheet.get(at::<Batch>().start())?;

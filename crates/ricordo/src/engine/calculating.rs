@@ -36,22 +36,47 @@ impl Engine {
         target: &Target,
         function: impl Fn(PlaceView<'_>) -> Value + 'static,
     ) -> Result<Outcome, Refused> {
-        if self.is_open() {
-            let message = "what is calculated is declared outside of transactions".to_owned();
-            return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
-        }
-        if self.view(self.root()).is_dirty() {
-            let message = "what is calculated is declared before anything in the form is changed".to_owned();
-            return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
-        }
+        self.may_declare()?;
         let calculation = self.calculation(target, Rc::new(function))?;
         self.tree.mark_new_baseline();
         let declared = self.graph.declare(&mut self.tree, calculation);
+        self.settle_declared(declared, |engine| engine.graph.take_back(&mut engine.tree))
+    }
+
+    /// Whether a field shows an aggregate.
+    fn is_aggregate(&self, target: &Target) -> bool {
+        match target {
+            Target::Field(address) => {
+                self.locate(address).is_ok_and(|place| self.graph.calculates_place(place))
+            }
+            Target::EachRow { .. } => false,
+        }
+    }
+
+    /// Refuses declarations at the wrong time.
+    pub(super) fn may_declare(&self) -> Result<(), Refused> {
+        let refuse =
+            |message: &str| Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message.to_owned()));
+        if self.is_open() {
+            return refuse("what is calculated is declared outside of transactions");
+        }
+        if self.view(self.root()).is_dirty() {
+            return refuse("what is calculated is declared before anything in the form is changed");
+        }
+        Ok(())
+    }
+
+    /// Settles what was declared, and makes it the baseline; or takes it back.
+    pub(super) fn settle_declared(
+        &mut self,
+        declared: Result<(), Unsettled>,
+        take_back: impl FnOnce(&mut Self),
+    ) -> Result<Outcome, Refused> {
         let settled = declared.and_then(|()| settle::settle(&mut self.tree, &mut self.graph));
         if let Err(unsettled) = settled {
             let refused = self.refused(unsettled);
             self.roll_back_to(0);
-            self.graph.take_back(&mut self.tree);
+            take_back(self);
             return Err(refused);
         }
         let places: Vec<PlaceId> = self.graph.places().collect();
@@ -59,6 +84,12 @@ impl Engine {
         let mut outcome = self.finish(None, None)?;
         outcome.set_deed(Deed::transaction());
         Ok(outcome)
+    }
+
+    /// Whether a place is a row, or lies in one.
+    pub(super) fn is_in_row(&self, place: PlaceId) -> bool {
+        std::iter::successors(Some(self.view(place)), PlaceView::parent)
+            .any(|place| place.row_key().is_some())
     }
 
     fn calculation(
@@ -69,9 +100,7 @@ impl Engine {
         let (part, depth, list, pointer) = match target {
             Target::Field(address) => {
                 let place = self.present(address)?;
-                let in_row = std::iter::successors(Some(self.view(place)), PlaceView::parent)
-                    .any(|place| place.row_key().is_some());
-                if in_row {
+                if self.is_in_row(place) {
                     let problem = "lies in a row: say how it is calculated for each row of the list";
                     return self.not_possible(place, problem);
                 }
@@ -108,7 +137,7 @@ impl Engine {
         if !self.shape().part(part).is_field() {
             return refuse("is no field, so it cannot be calculated");
         }
-        if self.graph.calculates(part) {
+        if self.graph.calculates(part) || self.is_aggregate(target) {
             return refuse("is calculated already");
         }
         Ok(Calculation { part, depth, list, function })

@@ -7,6 +7,7 @@
 
 mod action;
 mod address;
+mod aggregating;
 mod calculating;
 mod change_words;
 mod concerned;
@@ -25,6 +26,7 @@ use std::sync::Arc;
 
 pub use action::Action;
 pub use address::Address;
+pub use aggregating::Aggregate;
 pub use calculating::Target;
 pub use deed::Deed;
 pub use observers::ObserverId;
@@ -32,7 +34,7 @@ pub use outcome::{Change, Outcome};
 pub use refused::{Refused, RefusedKind};
 pub use rows::RowEdit;
 
-pub use crate::settle::{Aspects, PlaceView, Reads};
+pub use crate::settle::{Aspects, Figure, PlaceView, Reads};
 pub use crate::tree::{Cost, PlaceId};
 
 use crate::settle::{self, Graph};

@@ -12,9 +12,8 @@ use super::cause::{Cause, Link};
 use super::counts::{Counts, SubscriberReport};
 use super::recording::Recorder;
 use crate::engine::{
-    Action, Address, Engine, ObserverId, Outcome, PlaceId, PlaceView, Reads, Refused, RefusedKind, Target,
+    Action, Address, Engine, ObserverId, Outcome, PlaceId, PlaceView, Reads, Refused, RefusedKind,
 };
-use crate::value::Value;
 
 /// How long a chain of actions, each taken because of the one before, may become.
 const LONGEST_CHAIN: u32 = 100;
@@ -156,16 +155,16 @@ impl Core {
     }
 
     /// Declares what is calculated, and tells of what that changed.
-    pub(super) fn calculate(
+    pub(super) fn declare(
         self: &Rc<Self>,
-        target: &Target,
-        function: impl Fn(PlaceView<'_>) -> Value + 'static,
+        declare: impl FnOnce(&mut Engine) -> Result<Outcome, Refused>,
     ) -> Result<(), Refused> {
         self.not_while_selecting()?;
         if self.is_telling() {
             return Err(Refused::busy());
         }
-        let outcome = self.changing()?.calculate(target, function)?;
+        let declared = declare(&mut *self.changing()?);
+        let outcome = declared?;
         if outcome.notices().is_empty() { Ok(()) } else { self.tell_all(outcome, None) }
     }
 

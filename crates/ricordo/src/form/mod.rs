@@ -14,6 +14,7 @@
 //! | follow the form's flags: for a save button, for undo | [`Form::subscribe_flags`] |
 //! | follow whatever can be found out from the form | [`Form::select`], [`Place::select`] |
 //! | have a field follow from others | [`Form::calculate`], [`Form::calculate_each`] |
+//! | have a sum, a mean, or another figure about the rows of a list | [`Form::aggregate`] with [`Over`] |
 //! | connect a widget | [`Form::bind`], [`Place::bind`] |
 //! | hand a part of the form to a component, and hear of it | a [`Place`], and an [`Outlet`] |
 //! | have the finished record, and begin the next | [`Form::take`] |
@@ -43,6 +44,7 @@ use std::rc::Rc;
 use std::sync::Arc;
 
 pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetSort, WidgetState};
+pub use calculate::Over;
 pub use cause::Cause;
 pub use counts::{Counts, SubscriberReport};
 pub use look::View;

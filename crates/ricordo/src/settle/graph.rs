@@ -6,11 +6,14 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::accumulator::Share;
+use super::aggregate::{Aggregate, AggregateOf};
 use super::calculation::Calculation;
 use super::dependents::{Cell, Dependents};
 use super::{Aspects, Glance, PlaceView, Reach, Reads, Unsettled};
 use crate::shape::PartId;
 use crate::tree::{Body, PlaceId, Tree, Undo};
+use crate::value::Value;
 
 /// Everything that is calculated, and what it has looked at.
 #[derive(Debug, Default)]
@@ -22,6 +25,10 @@ pub(crate) struct Graph {
     cells: FxHashMap<Cell, Calculated>,
     of_places: FxHashMap<PlaceId, Cell>,
     dependents: Dependents,
+    /// Aggregates by the place that shows them.
+    aggregates: Vec<(PlaceId, Aggregate)>,
+    /// What rows added to aggregates before this transaction changed that, and how long the log was then.
+    replaced_shares: Vec<(usize, usize, PlaceId, Option<Share>)>,
     given: u32,
     /// Cells that are to be calculated, lower ones first.
     pending: BTreeSet<(u32, Cell)>,
@@ -35,10 +42,19 @@ pub(crate) struct Graph {
     replaced: Vec<(usize, Cell, Vec<Glance>)>,
 }
 
+/// How a place is calculated.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Way {
+    /// By a calculation.
+    Calculation(usize),
+    /// As an aggregate.
+    Aggregate(usize),
+}
+
 /// One place that is calculated.
 #[derive(Debug)]
 struct Calculated {
-    calculation: usize,
+    way: Way,
     place: PlaceId,
     /// More than that of all cells it has looked at.
     height: u32,
@@ -47,7 +63,7 @@ struct Calculated {
 
 impl Graph {
     pub(crate) fn is_empty(&self) -> bool {
-        self.calculations.is_empty()
+        self.calculations.is_empty() && self.aggregates.is_empty()
     }
 
     /// Whether what is in a part may be calculated.
@@ -64,14 +80,50 @@ impl Graph {
         places.into_iter().try_for_each(|place| self.add_cell(tree, place))
     }
 
+    /// Adds an aggregate over the rows of a list, and makes its place pending.
+    pub(crate) fn declare_aggregate(
+        &mut self,
+        tree: &mut Tree,
+        place: PlaceId,
+        list: PlaceId,
+        of: AggregateOf,
+    ) -> Result<(), Unsettled> {
+        let mut aggregate = Aggregate::new(of, list);
+        for row in tree.rows(list) {
+            aggregate.update(tree, row);
+        }
+        self.aggregates.push((place, aggregate));
+        let cell = self.new_cell(tree, place, Way::Aggregate(self.aggregates.len() - 1), 0);
+        self.put_in_order(tree, cell)?;
+        let above = self.above(tree, place);
+        above.into_iter().try_for_each(|above| self.put_in_order(tree, above))
+    }
+
+    /// Takes the aggregate back that was declared last.
+    pub(crate) fn take_back_aggregate(&mut self, tree: &mut Tree) {
+        if let Some((place, _)) = self.aggregates.pop() {
+            tree.set_calculated(place, false);
+            self.drop_cell(place);
+        }
+    }
+
+    /// Whether a place is calculated.
+    pub(crate) fn calculates_place(&self, place: PlaceId) -> bool {
+        self.of_places.contains_key(&place)
+    }
+
     /// Takes the calculation back that was declared last.
     pub(crate) fn take_back(&mut self, tree: &mut Tree) {
         let Some(calculation) = self.calculations.pop() else { return };
         self.of_parts.remove(&calculation.part);
         self.heights.pop();
         let last = self.calculations.len();
-        let gone: Vec<PlaceId> =
-            self.cells.values().filter(|cell| cell.calculation == last).map(|cell| cell.place).collect();
+        let gone: Vec<PlaceId> = self
+            .cells
+            .values()
+            .filter(|cell| cell.way == Way::Calculation(last))
+            .map(|cell| cell.place)
+            .collect();
         for place in gone {
             tree.set_calculated(place, false);
             self.drop_cell(place);
@@ -96,16 +148,29 @@ impl Graph {
         if self.base(tree, calculation, place).is_none() {
             return Ok(());
         }
+        let height = self.heights[calculation];
+        self.new_cell(tree, place, Way::Calculation(calculation), height);
+        // Whoever has looked at the place already comes after it from now on.
+        let above = self.above(tree, place);
+        above.into_iter().try_for_each(|above| self.put_in_order(tree, above))
+    }
+
+    fn new_cell(&mut self, tree: &mut Tree, place: PlaceId, way: Way, height: u32) -> Cell {
         let cell = Cell(self.given);
         self.given += 1;
-        let height = self.heights[calculation];
-        self.cells.insert(cell, Calculated { calculation, place, height, glances: Vec::new() });
+        self.cells.insert(cell, Calculated { way, place, height, glances: Vec::new() });
         self.of_places.insert(place, cell);
         tree.set_calculated(place, true);
         self.trigger(cell);
-        // Whoever has looked at the place already comes after it from now on.
-        let above = self.dependents.of(tree, place, Aspects::ALL);
-        above.into_iter().try_for_each(|above| self.put_in_order(tree, above))
+        cell
+    }
+
+    /// The cells that follow from a place.
+    fn above(&self, tree: &Tree, place: PlaceId) -> Vec<Cell> {
+        let mut above = self.dependents.of(tree, place, Aspects::ALL);
+        let over = self.aggregates.iter().filter(|(_, aggregate)| aggregate.row_of(tree, place).is_some());
+        above.extend(over.filter_map(|(place, _)| self.of_places.get(place)));
+        above
     }
 
     /// What the function of a calculated place is given to look at; nothing if the place is none of those that are
@@ -152,6 +217,7 @@ impl Graph {
         self.done.clear();
         self.own_writes.clear();
         self.replaced.clear();
+        self.replaced_shares.clear();
         self.noted = 0;
     }
 
@@ -167,6 +233,11 @@ impl Graph {
         self.pending.clear();
         self.done.clear();
         self.own_writes.retain(|entry| *entry < length);
+        while let Some((_, at, row, share)) = self.replaced_shares.pop_if(|(since, ..)| *since >= length) {
+            if let Some((_, aggregate)) = self.aggregates.get_mut(at) {
+                aggregate.replace(row, share);
+            }
+        }
         let mut restored = Vec::new();
         while let Some((_, cell, glances)) = self.replaced.pop_if(|(since, ..)| *since >= length) {
             self.set_glances(cell, glances);
@@ -217,15 +288,49 @@ impl Graph {
         for cell in self.dependents.of(tree, place, aspects) {
             self.trigger(cell);
         }
+        if !self.aggregates.is_empty() {
+            self.note_for_aggregates(tree, place, aspects, index);
+        }
         Ok(())
+    }
+
+    /// Takes a change in for the aggregates over whose rows it happened.
+    fn note_for_aggregates(&mut self, tree: &Tree, place: PlaceId, aspects: Aspects, index: usize) {
+        let row_of_list = match &tree.log()[index] {
+            Undo::RowInserted { list, key, .. } | Undo::RowRemoved { list, key, .. } => {
+                tree.list(*list).and_then(|body| body.rows.get(*key as usize)).map(|row| (*list, row.place))
+            }
+            _ => None,
+        };
+        let length = tree.log().len();
+        for at in 0..self.aggregates.len() {
+            let (shown, aggregate) = &mut self.aggregates[at];
+            let row = match row_of_list {
+                Some((list, row)) if list == aggregate.list() => Some(row),
+                Some(_) => None,
+                None if aspects.contains(Aspects::STRUCTURE) => aggregate.row_around(tree, place),
+                None if aspects.contains(Aspects::VALUE) => aggregate.row_of(tree, place),
+                None => None,
+            };
+            if let Some(row) = row
+                && let Some(before) = aggregate.update(tree, row)
+            {
+                self.replaced_shares.push((length, at, row, before));
+                if let Some(cell) = self.of_places.get(shown).copied() {
+                    self.trigger(cell);
+                }
+            }
+        }
     }
 
     fn raise(&mut self, cell: Cell, height: u32) {
         if let Some(calculated) = self.cells.get_mut(&cell) {
             let was_pending = self.pending.remove(&(calculated.height, cell));
             calculated.height = calculated.height.max(height);
-            let usual = &mut self.heights[calculated.calculation];
-            *usual = (*usual).max(calculated.height);
+            if let Way::Calculation(calculation) = calculated.way {
+                let usual = &mut self.heights[calculation];
+                *usual = (*usual).max(calculated.height);
+            }
             if was_pending {
                 self.pending.insert((calculated.height, cell));
             }
@@ -256,26 +361,25 @@ impl Graph {
     /// Calculates a cell; whether that can be done before another.
     fn calculate(&mut self, tree: &mut Tree, cell: Cell) -> Result<bool, Unsettled> {
         let Some(calculated) = self.cells.get(&cell) else { return Ok(true) };
-        let (place, calculation) = (calculated.place, calculated.calculation);
+        let (place, way) = (calculated.place, calculated.way);
         // What is not there is calculated when it is back.
         if !tree.is_there(place) {
             return Ok(true);
         }
-        let Some(base) = self.base(tree, calculation, place) else { return Ok(true) };
+        let value = match way {
+            Way::Aggregate(_) if self.is_early(tree, cell) => None,
+            Way::Aggregate(aggregate) => Some(self.aggregates[aggregate].1.value()),
+            Way::Calculation(calculation) => {
+                let Some(base) = self.base(tree, calculation, place) else { return Ok(true) };
+                self.run(tree, cell, calculation, base)?
+            }
+        };
         tree.cost.calculations += 1;
-        let reads = Reads::default();
-        let function = self.calculations[calculation].function.clone();
-        let run = || function(PlaceView::new(tree, base).tracked(&reads));
-        let value = catch_unwind(AssertUnwindSafe(run))
-            .map_err(|panic| Unsettled::Panicked(place, words_of(&*panic)))?;
-        if self.look_at(tree, cell, reads.glances()) {
-            self.put_in_order(tree, cell)?;
-        }
-        if self.is_early(tree, cell) {
+        let Some(value) = value else {
             // It has looked at what is yet to be calculated, which was not known before: that comes first.
             self.trigger(cell);
             return Ok(false);
-        }
+        };
         let part = tree.node(place).part;
         let fitted = tree.shape().clone().fit(part, value);
         let value = fitted.map_err(|misfit| Unsettled::Misfit(place, misfit.to_string()))?;
@@ -285,6 +389,27 @@ impl Graph {
             self.own_writes.insert(next);
         }
         Ok(true)
+    }
+
+    /// Runs a calculation for a cell; nothing comes of it if it has looked at what is yet to be calculated.
+    fn run(
+        &mut self,
+        tree: &Tree,
+        cell: Cell,
+        calculation: usize,
+        base: PlaceId,
+    ) -> Result<Option<Value>, Unsettled> {
+        let reads = Reads::default();
+        let function = self.calculations[calculation].function.clone();
+        let run = || function(PlaceView::new(tree, base).tracked(&reads));
+        let value = catch_unwind(AssertUnwindSafe(run)).map_err(|panic| {
+            let place = self.cells.get(&cell).map_or(base, |calculated| calculated.place);
+            Unsettled::Panicked(place, words_of(&*panic))
+        })?;
+        if self.look_at(tree, cell, reads.glances()) {
+            self.put_in_order(tree, cell)?;
+        }
+        Ok((!self.is_early(tree, cell)).then_some(value))
     }
 
     /// Remembers what a cell has looked at; whether that is anything else than before.
@@ -325,7 +450,7 @@ impl Graph {
             }
             let place = calculated.place;
             self.raise(next, height);
-            for above in self.dependents.of(tree, place, Aspects::ALL) {
+            for above in self.above(tree, place) {
                 if above == cell {
                     return Err(Unsettled::Circle(self.circle(tree, cell)));
                 }
@@ -340,17 +465,29 @@ impl Graph {
         let Some(own) = self.cells.get(&cell) else { return false };
         // Nothing lower is pending, since the lowest is calculated first: only a cell that was just raised is early.
         let Some((lowest, _)) = self.pending.first() else { return false };
-        *lowest < own.height
-            && self.inputs(tree, cell).into_iter().any(|input| {
-                let height = self.cells.get(&input).map(|input| input.height);
-                height.is_some_and(|height| self.pending.contains(&(height, input)))
-            })
+        if *lowest >= own.height {
+            return false;
+        }
+        if let Way::Aggregate(aggregate) = own.way {
+            let over = &self.aggregates[aggregate].1;
+            let places = self.pending.iter().filter_map(|(_, other)| self.cells.get(other));
+            return places.into_iter().any(|other| over.row_of(tree, other.place).is_some());
+        }
+        self.inputs(tree, cell).into_iter().any(|input| {
+            let height = self.cells.get(&input).map(|input| input.height);
+            height.is_some_and(|height| self.pending.contains(&(height, input)))
+        })
     }
 
     /// The calculated places that a cell has looked at.
     fn inputs(&self, tree: &Tree, cell: Cell) -> Vec<Cell> {
         let Some(calculated) = self.cells.get(&cell) else { return Vec::new() };
         let mut inputs = Vec::new();
+        if let Way::Aggregate(aggregate) = calculated.way {
+            let over = &self.aggregates[aggregate].1;
+            let within = self.cells.iter().filter(|(_, other)| over.row_of(tree, other.place).is_some());
+            inputs.extend(within.map(|(cell, _)| *cell));
+        }
         for glance in &calculated.glances {
             if let Some(input) = self.of_places.get(&glance.place) {
                 inputs.push(*input);
@@ -387,7 +524,10 @@ impl Graph {
     pub(crate) fn looked_at(&self, place: PlaceId) -> impl Iterator<Item = PlaceId> {
         let cell = self.of_places.get(&place).and_then(|cell| self.cells.get(cell));
         let glances = cell.into_iter().flat_map(|cell| &cell.glances);
-        glances.filter(|glance| glance.aspects.contains(Aspects::VALUE)).map(|glance| glance.place)
+        let looked_at =
+            glances.filter(|glance| glance.aspects.contains(Aspects::VALUE)).map(|glance| glance.place);
+        let over = self.aggregates.iter().filter(move |(shown, _)| *shown == place);
+        looked_at.chain(over.map(|(_, aggregate)| aggregate.list()))
     }
 
     /// Every place that is calculated.

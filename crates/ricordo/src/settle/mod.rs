@@ -3,6 +3,8 @@
 //!
 //! What follows from a change are calculated values, and what is wrong with the places that it touched.
 
+mod accumulator;
+mod aggregate;
 mod aspects;
 mod calculation;
 mod dependents;
@@ -11,6 +13,8 @@ mod reads;
 mod unsettled;
 mod view;
 
+pub(crate) use aggregate::AggregateOf;
+pub use aggregate::Figure;
 pub use aspects::Aspects;
 pub(crate) use calculation::Calculation;
 pub(crate) use graph::Graph;

@@ -7,7 +7,7 @@ use std::collections::{HashMap, HashSet};
 use std::rc::Rc;
 
 use proptest::prelude::*;
-use ricordo::engine::{Action, Address, Engine, PlaceId, PlaceView, Target};
+use ricordo::engine::{Action, Address, Aggregate, Engine, Figure, PlaceId, PlaceView, Target};
 use ricordo::exchange::{dump, read_definition};
 use ricordo::shape::Step;
 use ricordo::{Decimal, Pointer, Record, Value};
@@ -25,7 +25,7 @@ struct Plan {
     fields: Vec<Option<(Vec<usize>, bool, bool)>>,
     /// For each column: which later columns, whether the last field, whether the row's position, and whether it looks at
     /// anything only where the last column is even.
-    columns: Vec<Option<(Vec<usize>, bool, bool, bool)>>,
+    columns: Vec<Option<Column>>,
 }
 
 fn plans() -> impl Strategy<Value = Plan> {
@@ -54,6 +54,8 @@ fn plans() -> impl Strategy<Value = Plan> {
         },
     )
 }
+
+type Column = (Vec<usize>, bool, bool, bool);
 
 /// One action, before it is known what it is done to.
 #[derive(Clone, Copy, Debug)]
@@ -100,9 +102,12 @@ fn definition() -> String {
     let fields: String = (0..FIELDS).map(|at| format!(r#""f{at}":{{"type":["integer","null"]}},"#)).collect();
     let columns: Vec<String> =
         (0..COLUMNS).map(|at| format!(r#""{}":{{"type":["integer","null"]}}"#, column(at))).collect();
+    let figures: Vec<String> =
+        (0..FIGURES.len()).map(|at| format!(r#""g{at}":{{"type":["number","null"]}}"#)).collect();
     format!(
-        r#"{{"type":"object","properties":{{{fields}"rows":{{"type":"array","items":{{"type":"object","properties":{{{}}}}}}}}}}}"#,
-        columns.join(",")
+        r#"{{"type":"object","properties":{{{fields}"rows":{{"type":"array","items":{{"type":"object","properties":{{{}}}}}}},{}}}}}"#,
+        columns.join(","),
+        figures.join(",")
     )
 }
 
@@ -129,12 +134,58 @@ fn child<'a>(view: &PlaceView<'a>, at: usize) -> Option<PlaceView<'a>> {
     view.children().nth(at)
 }
 
+/// What is said of the first column, in the order of the fields that say it: the weighted mean by the last column, and
+/// every other one only of the rows whose last column is 3.
+const FIGURES: [Figure; 6] =
+    [Figure::Sum, Figure::Count, Figure::Minimum, Figure::Maximum, Figure::Mean, Figure::WeightedMean];
+
+fn add_figures(engine: &mut Engine) {
+    let field =
+        |at: usize| [Step::Field(u32::try_from(at).unwrap())].into_iter().collect::<ricordo::shape::Route>();
+    for (at, figure) in FIGURES.into_iter().enumerate() {
+        let condition = (at % 2 == 0).then(|| (field(COLUMNS - 1), Value::from(3)));
+        let aggregate = Aggregate {
+            figure,
+            list: "/rows".parse::<Pointer>().unwrap().into(),
+            field: field(0),
+            weight: (figure == Figure::WeightedMean).then(|| field(COLUMNS - 1)),
+            condition,
+        };
+        engine.aggregate(&format!("/g{at}").parse::<Pointer>().unwrap().into(), &aggregate).unwrap();
+    }
+}
+
+/// The figures, reckoned from the value of the form alone.
+fn reckoned(value: &Value) -> Vec<Option<Decimal>> {
+    let rows = value.as_record().unwrap().get("rows").and_then(Value::as_list).unwrap();
+    let column = |row: &Value, name: &str| row.as_record().unwrap().get(name).and_then(Value::as_number);
+    let of = |only_three: bool| -> Vec<(Option<Decimal>, Option<Decimal>)> {
+        let rows = rows.iter().map(|row| (column(row, "a"), column(row, "d")));
+        rows.filter(|(_, last)| !only_three || *last == Some(3.into())).collect()
+    };
+    let numbers =
+        |only_three| -> Vec<Decimal> { of(only_three).into_iter().filter_map(|(a, _)| a).collect() };
+    let pairs: Vec<(Decimal, Decimal)> = of(false).into_iter().filter_map(|(a, d)| Some((a?, d?))).collect();
+    let weights: Decimal = pairs.iter().map(|(_, weight)| *weight).sum();
+    let weighted: Decimal = pairs.iter().map(|(number, weight)| number * weight).sum();
+    let mean = |numbers: Vec<Decimal>| numbers.iter().sum::<Decimal>().checked_div(numbers.len().into());
+    vec![
+        Some(numbers(true).iter().sum()),
+        Some(of(false).len().into()),
+        numbers(true).into_iter().min(),
+        numbers(false).into_iter().max(),
+        mean(numbers(true)),
+        weighted.checked_div(weights),
+    ]
+}
+
 /// A form with the plan's calculations, declared in the order of the fields or against it.
 fn form(plan: &Plan, value: Value, backwards: bool, runs: &Runs) -> Engine {
     let mut engine = Engine::new(read_definition(&definition()).unwrap().into(), Some(value)).unwrap();
     let mut order: Vec<usize> = (0..FIELDS + COLUMNS).collect();
     if backwards {
         order.reverse();
+        add_figures(&mut engine);
     }
     for which in order {
         let runs = runs.clone();
@@ -184,6 +235,9 @@ fn form(plan: &Plan, value: Value, backwards: bool, runs: &Runs) -> Engine {
                 )
                 .unwrap();
         }
+    }
+    if !backwards {
+        add_figures(&mut engine);
     }
     engine
 }
@@ -264,6 +318,11 @@ proptest! {
             prop_assert_eq!(form_now.value(), other.view(other.root()).value());
             let other = fresh(form_now.baseline());
             prop_assert_eq!(form_now.baseline(), other.view(other.root()).baseline(), "the baseline is settled");
+            let value = form_now.value();
+            let figures: Vec<Option<Decimal>> = (0..FIGURES.len())
+                .map(|at| value.as_record().unwrap().get(&format!("g{at}")).and_then(Value::as_number))
+                .collect();
+            prop_assert_eq!(figures, reckoned(&value));
         }
     }
 }

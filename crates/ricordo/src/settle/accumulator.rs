@@ -1,0 +1,215 @@
+//! Accumulators: figures about many numbers, kept up by differences, and exact in every order.
+
+use std::collections::BTreeMap;
+
+use rust_decimal::Decimal;
+
+/// What a row adds to an aggregate.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(super) struct Share {
+    /// The number, if there is one.
+    pub(super) number: Option<Decimal>,
+    /// What the number counts for.
+    pub(super) weight: Option<Decimal>,
+    /// The flag, if there is one.
+    pub(super) flag: Option<bool>,
+}
+
+/// Figures about many shares. Whatever was taken in and taken out, in whichever order, they are those of the shares
+/// that are in.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Accumulator {
+    rows: u64,
+    numbers: u64,
+    sum: ExactSum,
+    weights: ExactSum,
+    weighted: ExactSum,
+    /// How often each number is there.
+    ordered: BTreeMap<Decimal, u64>,
+    yes: u64,
+    no: u64,
+}
+
+impl Accumulator {
+    pub(super) fn put(&mut self, share: &Share) {
+        self.rows += 1;
+        self.count(share, 1);
+        if let Some(number) = share.number {
+            self.numbers += 1;
+            *self.ordered.entry(number.normalize()).or_default() += 1;
+        }
+        self.yes += u64::from(share.flag == Some(true));
+        self.no += u64::from(share.flag == Some(false));
+    }
+
+    pub(super) fn take(&mut self, share: &Share) {
+        self.rows -= 1;
+        self.count(share, -1);
+        if let Some(number) = share.number.map(|number| number.normalize()) {
+            self.numbers -= 1;
+            if let Some(times) = self.ordered.get_mut(&number) {
+                *times -= 1;
+                if *times == 0 {
+                    self.ordered.remove(&number);
+                }
+            }
+        }
+        self.yes -= u64::from(share.flag == Some(true));
+        self.no -= u64::from(share.flag == Some(false));
+    }
+
+    fn count(&mut self, share: &Share, times: i128) {
+        let Some(number) = share.number else { return };
+        self.sum.add(number.mantissa(), number.scale(), times);
+        if let Some(weight) = share.weight {
+            self.weights.add(weight.mantissa(), weight.scale(), times);
+            match number.mantissa().checked_mul(weight.mantissa()) {
+                Some(product) => self.weighted.add(product, number.scale() + weight.scale(), times),
+                None => self.weighted.add_too_large(times),
+            }
+        }
+    }
+
+    pub(super) fn rows(&self) -> Decimal {
+        self.rows.into()
+    }
+
+    pub(super) fn sum(&self) -> Option<Decimal> {
+        self.sum.rounded()
+    }
+
+    pub(super) fn mean(&self) -> Option<Decimal> {
+        self.sum()?.checked_div(self.numbers.into())
+    }
+
+    pub(super) fn weighted_mean(&self) -> Option<Decimal> {
+        self.weighted.rounded()?.checked_div(self.weights.rounded()?)
+    }
+
+    pub(super) fn minimum(&self) -> Option<Decimal> {
+        self.ordered.first_key_value().map(|(number, _)| *number)
+    }
+
+    pub(super) fn maximum(&self) -> Option<Decimal> {
+        self.ordered.last_key_value().map(|(number, _)| *number)
+    }
+
+    pub(super) fn all(&self) -> bool {
+        self.no == 0
+    }
+
+    pub(super) fn any(&self) -> bool {
+        self.yes > 0
+    }
+}
+
+/// The most decimals that a decimal has.
+const MOST_SCALE: u32 = 28;
+
+/// A sum of decimals that is never rounded: one wide integer for each number of decimals.
+#[derive(Clone, Debug, Default, PartialEq)]
+struct ExactSum {
+    of_scales: BTreeMap<u32, i128>,
+    /// How many were too large to be counted: while there are any, there is no sum.
+    too_large: i128,
+}
+
+impl ExactSum {
+    fn add(&mut self, mantissa: i128, scale: u32, times: i128) {
+        let sum = self.of_scales.entry(scale).or_default();
+        // Mantissas have 96 bits, so that only products of very large ones can run over.
+        match mantissa.checked_mul(times).and_then(|change| sum.checked_add(change)) {
+            Some(total) => *sum = total,
+            None => self.add_too_large(times),
+        }
+        if self.of_scales.get(&scale) == Some(&0) {
+            self.of_scales.remove(&scale);
+        }
+    }
+
+    fn add_too_large(&mut self, times: i128) {
+        self.too_large += times;
+    }
+
+    /// The sum as a decimal, rounded once, half away from zero, if it has more digits than a decimal holds; nothing if
+    /// it is too large for that.
+    fn rounded(&self) -> Option<Decimal> {
+        if self.too_large != 0 {
+            return None;
+        }
+        let scale = self.of_scales.last_key_value().map_or(0, |(scale, _)| *scale);
+        let total = self.of_scales.iter().try_fold(0_i128, |total, (of, sum)| {
+            let shifted = sum.checked_mul(10_i128.checked_pow(scale - of)?)?;
+            total.checked_add(shifted)
+        });
+        let (mut total, mut scale) = (total?, scale);
+        // Digits are cut off one by one, but rounded once: what decides is the last that goes, since a five goes away
+        // from zero whatever stands behind it.
+        let mut last = 0;
+        while scale > MOST_SCALE || Decimal::try_from_i128_with_scale(total, scale).is_err() {
+            if scale == 0 {
+                return None;
+            }
+            (last, total, scale) = (total % 10, total / 10, scale - 1);
+        }
+        let rounded = total + if last.abs() >= 5 { last.signum() } else { 0 };
+        Decimal::try_from_i128_with_scale(rounded, scale).ok().map(|sum| sum.normalize())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    fn share(number: i64, scale: u32, weight: i64) -> Share {
+        let number = Some(Decimal::new(number, scale));
+        Share { number, weight: Some(Decimal::new(weight, 2)), flag: Some(weight % 2 == 0) }
+    }
+
+    proptest! {
+        /// What was put in and taken out again leaves nothing behind, and the order makes no difference.
+        #[test]
+        fn the_figures_are_those_of_what_is_in(
+            kept in prop::collection::vec((-999_999_i64..999_999, 0..9_u32, 1..500_i64), 0..20),
+            passing in prop::collection::vec((-999_999_i64..999_999, 0..9_u32, 1..500_i64), 0..20),
+        ) {
+            let of = |&(number, scale, weight): &(i64, u32, i64)| share(number, scale, weight);
+            let (mut there, mut fresh) = (Accumulator::default(), Accumulator::default());
+            passing.iter().map(of).for_each(|share| there.put(&share));
+            kept.iter().map(of).for_each(|share| there.put(&share));
+            passing.iter().rev().map(of).for_each(|share| there.take(&share));
+            kept.iter().rev().map(of).for_each(|share| fresh.put(&share));
+            let figures = |of: &Accumulator| {
+                (of.rows(), of.sum(), of.mean(), of.weighted_mean(), of.minimum(), of.maximum(), of.all(), of.any())
+            };
+            prop_assert_eq!(figures(&there), figures(&fresh));
+            prop_assert_eq!(&there.sum, &fresh.sum);
+            let plain: Decimal = kept.iter().map(|(number, scale, _)| Decimal::new(*number, *scale)).sum();
+            prop_assert_eq!(fresh.sum(), Some(plain.normalize()));
+        }
+    }
+
+    #[test]
+    fn sums_are_exact_where_decimals_would_be_rounded() {
+        let mut sum = ExactSum::default();
+        let (huge, tiny) = (Decimal::MAX, Decimal::new(1, 28));
+        sum.add(huge.mantissa(), huge.scale(), 1);
+        (0..10).for_each(|_| sum.add(tiny.mantissa(), tiny.scale(), 1));
+        assert_eq!(sum.rounded(), None, "more digits than there is room for");
+        sum.add(huge.mantissa(), huge.scale(), -1);
+        assert_eq!(sum.rounded(), Some(Decimal::new(1, 27)), "nothing was lost");
+    }
+
+    #[test]
+    fn nothing_has_no_mean_and_no_extremes() {
+        let nothing = Accumulator::default();
+        assert_eq!(
+            (nothing.sum(), nothing.mean(), nothing.weighted_mean()),
+            (Some(Decimal::ZERO), None, None)
+        );
+        assert_eq!((nothing.minimum(), nothing.maximum()), (None, None));
+        assert!(nothing.all() && !nothing.any());
+    }
+}
