@@ -51,6 +51,10 @@ pub(super) struct Aggregate {
     shares: FxHashMap<PlaceId, Share>,
 }
 
+/// What a row added before, if it counted.
+#[derive(Debug)]
+pub(super) struct Added(pub(super) Option<Share>);
+
 impl Aggregate {
     pub(super) fn new(of: AggregateOf, list: PlaceId) -> Self {
         Aggregate { of, list, accumulator: Accumulator::default(), shares: FxHashMap::default() }
@@ -96,14 +100,14 @@ impl Aggregate {
     }
 
     /// Brings up to date what a row adds; what it added before comes back if that is another.
-    pub(super) fn update(&mut self, tree: &Tree, row: PlaceId) -> Option<Option<Share>> {
+    pub(super) fn update(&mut self, tree: &Tree, row: PlaceId) -> Option<Added> {
         let now = self.share(tree, row);
         let before = self.shares.get(&row).copied();
         if now == before {
             return None;
         }
         self.replace(row, now);
-        Some(before)
+        Some(Added(before))
     }
 
     /// Lets a row add something else.

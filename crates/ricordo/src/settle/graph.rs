@@ -7,7 +7,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::accumulator::Share;
-use super::aggregate::{Aggregate, AggregateOf};
+use super::aggregate::{Added, Aggregate, AggregateOf};
 use super::calculation::Calculation;
 use super::dependents::{Cell, Dependents};
 use super::{Aspects, Glance, PlaceView, Reach, Reads, Unsettled};
@@ -306,14 +306,12 @@ impl Graph {
         for at in 0..self.aggregates.len() {
             let (shown, aggregate) = &mut self.aggregates[at];
             let row = match row_of_list {
-                Some((list, row)) if list == aggregate.list() => Some(row),
-                Some(_) => None,
+                Some((list, row)) => (list == aggregate.list()).then_some(row),
                 None if aspects.contains(Aspects::STRUCTURE) => aggregate.row_around(tree, place),
-                None if aspects.contains(Aspects::VALUE) => aggregate.row_of(tree, place),
-                None => None,
+                None => aggregate.row_of(tree, place).filter(|_| aspects.contains(Aspects::VALUE)),
             };
             if let Some(row) = row
-                && let Some(before) = aggregate.update(tree, row)
+                && let Some(Added(before)) = aggregate.update(tree, row)
             {
                 self.replaced_shares.push((length, at, row, before));
                 if let Some(cell) = self.of_places.get(shown).copied() {

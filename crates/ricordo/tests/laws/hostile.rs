@@ -8,7 +8,16 @@ use ricordo::exchange::{Command, dump, read_data, read_definition, read_journal,
 
 const FORM: &str = include_str!("../../../../demo/batch-sheet.form.json");
 const DATA: &str = include_str!("../../../../demo/batch-sheet.data.json");
-const JOURNAL: &str = include_str!("../../../../demo/busy-morning.journal");
+const JOURNAL: &str = concat!(
+    include_str!("../../../../demo/busy-morning.journal"),
+    include_str!("../../../../demo/first-steps.journal"),
+    r#"
+{"op":"choices","path":"/ingredients/-/kind","choices":[{"value":"flour","label":"Flour"},"water"]}
+{"op":"wait","ms":300}
+{"op":"event","name":"saved","path":"/ingredients/0","value":{"grams":1}}
+{"op":"choices","path":"/oven","choices":null}
+"#
+);
 
 /// Goes all the way with these texts, as far as they lead.
 fn go(form: &str, data: &str, journal: &str) {
