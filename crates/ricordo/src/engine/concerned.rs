@@ -2,8 +2,8 @@
 
 use smallvec::SmallVec;
 
+use super::change::Change;
 use super::observers::{ObserverId, Observers, Watcher};
-use super::outcome::Change;
 use super::rows;
 use crate::settle::{Aspects, PlaceView, Reach};
 use crate::tree::{Body, PlaceId, Tree};

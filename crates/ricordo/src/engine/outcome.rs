@@ -1,10 +1,9 @@
 //! What an action changed, and who must hear of it.
 
-use std::borrow::Cow;
-
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
+use super::change::Change;
 use super::concerned::concerned;
 use super::deed::Deed;
 use super::observers::{ObserverId, Observers};
@@ -76,56 +75,6 @@ impl Outcome {
         };
         let made = made.filter(|place| tree.knows(*place));
         Outcome { changes, notices, made, deed: Deed::default() }
-    }
-}
-
-/// A place that is not what it was.
-#[derive(Debug)]
-pub struct Change {
-    pub(super) place: PlaceId,
-    pub(super) aspects: Aspects,
-    entry: Option<String>,
-    value: Option<Value>,
-    faults: Option<Faults>,
-    pub(super) edits: Vec<RowEdit>,
-    /// Whether all in the record came or went with it.
-    pub(super) comes_or_goes: bool,
-    /// What was in the record, if now there are others.
-    pub(super) children_before: Vec<PlaceId>,
-}
-
-impl Change {
-    /// The place.
-    pub fn place(&self) -> PlaceId {
-        self.place
-    }
-
-    /// What is not what it was.
-    pub fn aspects(&self) -> Aspects {
-        self.aspects
-    }
-
-    /// The text that stood in the widget, if it is another now.
-    pub fn entry_before(&self) -> Option<Cow<'_, str>> {
-        // What was not typed was the text of the value, and changed with it.
-        let of_value = || self.value.as_ref().map(Value::to_text);
-        let changed = self.aspects.contains(Aspects::ENTRY);
-        if changed { self.entry.as_deref().map(Cow::Borrowed).or_else(of_value) } else { None }
-    }
-
-    /// The value of the field, if it is another now.
-    pub fn value_before(&self) -> Option<&Value> {
-        self.value.as_ref()
-    }
-
-    /// The kinds of findings there were, if they are others now.
-    pub fn findings_before(&self) -> Option<&[FindingKind]> {
-        self.faults.as_deref()
-    }
-
-    /// The steps by which the rows of a list became what they are, in order.
-    pub fn row_edits(&self) -> &[RowEdit] {
-        &self.edits
     }
 }
 
