@@ -39,21 +39,17 @@ pub(super) struct Link {
 const MOST_CHANGES: usize = 12;
 
 impl Cause {
-    /// The cause of an outcome; with a place, only the changes that concern this.
+    /// The cause of an outcome; with a place, only the changes that concern this, and what led to them.
     pub(super) fn of(
         engine: &Engine,
         outcome: &Outcome,
         place: Option<PlaceId>,
         link: Option<Rc<Link>>,
     ) -> Self {
-        let concerns = |change: &&Change| {
-            let above = |below: PlaceId, place: PlaceId| {
-                std::iter::successors(Some(engine.view(below)), PlaceView::parent)
-                    .any(|view| view.id() == place)
-            };
-            place.is_none_or(|place| above(change.place(), place) || above(place, change.place()))
+        let concerned = match place {
+            Some(place) => concerned(engine, outcome, place),
+            None => outcome.changes().iter().collect(),
         };
-        let concerned: Vec<_> = outcome.changes().iter().filter(concerns).collect();
         let mut changes: Vec<String> =
             concerned.iter().take(MOST_CHANGES).map(|change| engine.change_words(change)).collect();
         if concerned.len() > MOST_CHANGES {
@@ -81,6 +77,31 @@ impl Cause {
     pub fn answers(&self) -> Option<(&str, &Cause)> {
         self.link.as_ref().map(|link| (link.by.as_str(), &link.cause))
     }
+}
+
+/// The changes that concern a place: of it, of what lies in it or around it, and of what it follows from.
+fn concerned<'a>(engine: &Engine, outcome: &'a Outcome, place: PlaceId) -> Vec<&'a Change> {
+    let lies_in = |inner: PlaceId, outer: PlaceId| {
+        std::iter::successors(Some(engine.view(inner)), PlaceView::parent).any(|view| view.id() == outer)
+    };
+    let changes = outcome.changes();
+    let mut is_concerned: Vec<bool> = changes
+        .iter()
+        .map(|change| lies_in(change.place(), place) || lies_in(place, change.place()))
+        .collect();
+    // What something has followed from may itself have followed from something.
+    let mut behind = vec![place];
+    behind.extend(changes.iter().zip(&is_concerned).filter(|(_, is)| **is).map(|(change, _)| change.place()));
+    while let Some(place) = behind.pop() {
+        let from = engine.follows_from(place);
+        for (change, is_concerned) in changes.iter().zip(&mut is_concerned) {
+            if !*is_concerned && from.iter().any(|from| lies_in(change.place(), *from)) {
+                *is_concerned = true;
+                behind.push(change.place());
+            }
+        }
+    }
+    changes.iter().zip(is_concerned).filter(|(_, is)| *is).map(|(change, _)| change).collect()
 }
 
 impl fmt::Display for Cause {

@@ -200,9 +200,11 @@ fn notices_come_after_settling_and_tell_what_followed() {
     form.enter(at::<Sheet>().rows().at(1).grams(), "300.0").unwrap();
     assert_eq!(
         told.take(),
-        [
-            "-400 enter “300” in /rows/1/grams\n  /surplus: value -800 → -400, now dirty, calculated from /loaves, /total"
-        ]
+        ["-400 enter “300” in /rows/1/grams\n  \
+          /rows/1/grams: value 100 → 300, now dirty\n  \
+          /rows/1/cost: value 200 → 600, now dirty, calculated from /rows/1/grams, /rows/1/price\n  \
+          /total: value 200 → 600, now dirty, calculated from /rows/0/cost, /rows/1/cost\n  \
+          /surplus: value -800 → -400, now dirty, calculated from /loaves, /total"]
     );
     assert_eq!(guard.unwrap().counts().called, 1);
     let total = form.place(at::<Sheet>().total()).unwrap();
