@@ -149,10 +149,10 @@ impl Graph {
             return Ok(());
         }
         let height = self.heights[calculation];
-        self.new_cell(tree, place, Way::Calculation(calculation), height);
+        let cell = self.new_cell(tree, place, Way::Calculation(calculation), height);
         // Whoever has looked at the place already comes after it from now on.
-        let above = self.above(tree, place);
-        above.into_iter().try_for_each(|above| self.put_in_order(tree, above))
+        let above = self.above(tree, place).into_iter().map(|above| (height + 1, above)).collect();
+        self.raise_all(tree, cell, above)
     }
 
     fn new_cell(&mut self, tree: &mut Tree, place: PlaceId, way: Way, height: u32) -> Cell {
@@ -439,8 +439,19 @@ impl Graph {
             return Err(Unsettled::Circle(place.into_iter().collect()));
         }
         let heights = inputs.iter().filter_map(|input| self.cells.get(input)).map(|input| input.height + 1);
+        let height = heights.max().unwrap_or(0);
+        self.raise_all(tree, cell, BTreeSet::from([(height, cell)]))
+    }
+
+    /// Raises cells to heights, if they are lower, and what follows from them above that. If this comes back to a cell
+    /// of which they follow, that would follow from itself.
+    fn raise_all(
+        &mut self,
+        tree: &Tree,
+        cell: Cell,
+        mut to_raise: BTreeSet<(u32, Cell)>,
+    ) -> Result<(), Unsettled> {
         // The lowest first, so that each is raised only once.
-        let mut to_raise = BTreeSet::from([(heights.max().unwrap_or(0), cell)]);
         while let Some((height, next)) = to_raise.pop_first() {
             let Some(calculated) = self.cells.get(&next) else { continue };
             if calculated.height >= height {

@@ -404,3 +404,19 @@ fn aggregates_are_refused_where_they_cannot_be() {
         Some(Some(Decimal::new(200, 0) / Decimal::new(1_200, 0)))
     );
 }
+
+#[test]
+fn a_sum_by_function_over_very_many_rows_is_declared_and_settled_in_one_go() {
+    let form = Form::new(&sheet(20_000)).unwrap();
+    form.calculate(at::<Sheet>().total(), |view| {
+        let rows = view.rows(at::<Sheet>().rows());
+        rows.iter().try_fold(0_u32, |sum, row| sum.checked_add(row.get(at::<Row>().cost())??)).map(Some)
+    })
+    .unwrap();
+    let cost = |row: &View<'_, Row>| Some(Some(row.get(at::<Row>().price())?));
+    form.calculate_each(at::<Sheet>().rows(), at::<Row>().cost(), cost).unwrap();
+    assert_eq!(total(&form), Some(40_000));
+    let before = form.cost();
+    form.enter(at::<Sheet>().rows().at(7).price(), "5").unwrap();
+    assert_eq!((total(&form), (form.cost() - before).calculations), (Some(40_003), 2));
+}
