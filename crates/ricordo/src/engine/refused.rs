@@ -65,6 +65,11 @@ impl Refused {
         Refused::new(RefusedKind::NoPlace, pointer.clone(), message)
     }
 
+    pub(crate) fn telling() -> Self {
+        let message = "what is calculated is declared outside of callbacks, where nothing waits to be told";
+        Refused::new(RefusedKind::Busy, Pointer::root(), message.to_owned())
+    }
+
     pub(crate) fn busy() -> Self {
         let message = "a row's handle cannot be given out inside a callback, where actions wait for the end of \
                        the round; use `Form::apply` with `Action::Insert`";

@@ -161,7 +161,7 @@ impl Core {
     ) -> Result<(), Refused> {
         self.not_while_selecting()?;
         if self.is_telling() {
-            return Err(Refused::busy());
+            return Err(Refused::telling());
         }
         let declared = declare(&mut *self.changing()?);
         let outcome = declared?;

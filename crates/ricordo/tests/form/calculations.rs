@@ -278,6 +278,15 @@ fn faulty_calculations_are_refused_and_the_form_stays_as_it_was() {
     form.reset().unwrap();
     let twice = form.calculate(at::<Sheet>().surplus(), |_| None).unwrap_err();
     assert_eq!(twice.message(), "/surplus is calculated already");
+    let (inside, refused) = (form.clone(), Rc::new(RefCell::new(None)));
+    let slot = refused.clone();
+    let guard = form.subscribe(at::<Sheet>().name(), move |_| {
+        slot.replace(inside.calculate(at::<Sheet>().total(), |_| None).err());
+    });
+    form.enter(at::<Sheet>().name(), "Spelt").unwrap();
+    drop(guard);
+    assert_eq!(refused.take().unwrap().kind(), RefusedKind::Busy, "not while somebody is told");
+    form.reset().unwrap();
     let reads_itself = form.clone();
     let looked =
         form.calculate(at::<Sheet>().total(), move |_| reads_itself.get(at::<Sheet>().total()).unwrap());
