@@ -95,8 +95,7 @@ impl Graph {
         self.aggregates.push((place, aggregate));
         let cell = self.new_cell(tree, place, Way::Aggregate(self.aggregates.len() - 1), 0);
         self.put_in_order(tree, cell)?;
-        let above = self.above(tree, place);
-        above.into_iter().try_for_each(|above| self.put_in_order(tree, above))
+        self.raise_above(tree, cell)
     }
 
     /// Takes the aggregate back that was declared last.
@@ -150,8 +149,13 @@ impl Graph {
         }
         let height = self.heights[calculation];
         let cell = self.new_cell(tree, place, Way::Calculation(calculation), height);
-        // Whoever has looked at the place already comes after it from now on.
-        let above = self.above(tree, place).into_iter().map(|above| (height + 1, above)).collect();
+        self.raise_above(tree, cell)
+    }
+
+    /// Whoever has looked at the place of a new cell already comes after it from now on.
+    fn raise_above(&mut self, tree: &Tree, cell: Cell) -> Result<(), Unsettled> {
+        let Some(Calculated { place, height, .. }) = self.cells.get(&cell) else { return Ok(()) };
+        let above = self.above(tree, *place).into_iter().map(|above| (height + 1, above)).collect();
         self.raise_all(tree, cell, above)
     }
 
@@ -501,12 +505,32 @@ impl Graph {
             if let Some(input) = self.of_places.get(&glance.place) {
                 inputs.push(*input);
             } else if glance.reach == Reach::Below {
-                let within = self.cells.iter().filter(|(_, other)| covers(tree, glance, other.place));
-                inputs.extend(within.map(|(cell, _)| *cell));
+                inputs.extend(self.cells_in(tree, glance.place));
             }
         }
         inputs.sort_unstable();
         inputs
+    }
+
+    /// The cells that lie in a place: found in the place where that is small, and among all cells where these are
+    /// fewer.
+    fn cells_in(&self, tree: &Tree, whole: PlaceId) -> Vec<Cell> {
+        let (mut found, mut visited, mut rest) = (Vec::new(), 0, vec![whole]);
+        while let Some(place) = rest.pop() {
+            visited += 1;
+            if visited + rest.len() > self.cells.len() {
+                let whole = Glance { place: whole, reach: Reach::Below, aspects: Aspects::ALL };
+                let within = self.cells.iter().filter(|(_, other)| covers(tree, &whole, other.place));
+                return within.map(|(cell, _)| *cell).collect();
+            }
+            found.extend(self.of_places.get(&place));
+            match &tree.node(place).body {
+                Body::Record(record) if record.container.is_present() => rest.extend(&record.children),
+                Body::Field(_) | Body::Record(_) => {}
+                Body::List(_) => rest.extend(tree.rows(place)),
+            }
+        }
+        found
     }
 
     /// The places on a way from a cell back to itself, each following from the one behind it.

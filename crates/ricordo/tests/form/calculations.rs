@@ -429,3 +429,24 @@ fn a_sum_by_function_over_very_many_rows_is_declared_and_settled_in_one_go() {
     form.enter(at::<Sheet>().rows().at(7).price(), "5").unwrap();
     assert_eq!((total(&form), (form.cost() - before).calculations), (Some(40_003), 2));
 }
+
+#[test]
+fn what_looks_at_a_list_in_its_row_is_declared_in_one_go() {
+    #[derive(Clone, Model)]
+    struct Plan {
+        stages: Vec<Stage>,
+    }
+    #[derive(Clone, Model)]
+    struct Stage {
+        folds: Vec<u8>,
+        last: Option<u8>,
+    }
+    let stages = (0..20_000).map(|at| Stage { folds: vec![(at % 7) as u8, 9], last: None }).collect();
+    let form = Form::new(&Plan { stages }).unwrap();
+    form.calculate_each(at::<Plan>().stages(), at::<Stage>().last(), |stage| {
+        Some(stage.get(at::<Stage>().folds())?.into_iter().max())
+    })
+    .unwrap();
+    form.enter(at::<Plan>().stages().at(7).folds().at(0), "30").unwrap();
+    assert_eq!(form.get(at::<Plan>().stages().at(7).last()).unwrap(), Some(Some(30)));
+}
