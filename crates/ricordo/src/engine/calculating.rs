@@ -5,7 +5,7 @@ use std::rc::Rc;
 use super::{Address, Deed, Engine, Outcome, PlaceView, Refused, RefusedKind};
 use crate::settle::{self, Calculation, Unsettled};
 use crate::shape::{Kind, Named, Pointer, Route, Step};
-use crate::tree::{Body, PlaceId, Undo};
+use crate::tree::{Body, PlaceId};
 use crate::value::Value;
 
 /// Which fields are calculated.
@@ -159,17 +159,7 @@ impl Engine {
         if self.graph.is_empty() {
             return Ok(());
         }
-        let from = self.graph.noted();
-        let made: Vec<PlaceId> = self.tree.log()[from.min(self.tree.log().len())..]
-            .iter()
-            .filter_map(|undo| match undo {
-                Undo::RowMade { list, key } => {
-                    self.tree.list(*list).and_then(|list| list.rows.get(*key as usize)).map(|row| row.place)
-                }
-                Undo::Children { record, .. } => Some(*record),
-                _ => None,
-            })
-            .collect();
+        let made = self.graph.take_new(&self.tree);
         if made.is_empty() {
             return Ok(());
         }
@@ -186,6 +176,8 @@ impl Engine {
         self.settle_values()?;
         let places: Vec<PlaceId> = self.graph.places().collect();
         places.into_iter().for_each(|place| self.tree.take_value_as_baseline(place));
+        // The rows of the record have their baselines with it.
+        self.graph.take_new(&self.tree);
         Ok(())
     }
 

@@ -36,6 +36,8 @@ pub(crate) struct Graph {
     done: FxHashSet<Cell>,
     /// How much of the log was taken in.
     noted: usize,
+    /// How much of the log was looked through for rows and records that have come.
+    looked_through: usize,
     /// Which entries of the log are of values that were calculated.
     own_writes: FxHashSet<usize>,
     /// What cells had looked at before they were calculated in this transaction, and how long the log was then.
@@ -211,9 +213,17 @@ impl Graph {
         self.noted == tree.log().len() && self.pending.is_empty()
     }
 
-    /// How much of the tree's log was taken in.
-    pub(crate) fn noted(&self) -> usize {
-        self.noted
+    /// The rows that were made, and the records that got new members, since this was last asked in a transaction.
+    pub(crate) fn take_new(&mut self, tree: &Tree) -> Vec<PlaceId> {
+        let log = tree.log();
+        let new = log[self.looked_through.min(log.len())..].iter().filter_map(|undo| match undo {
+            Undo::RowMade { list, key } => tree.list(*list)?.rows.get(*key as usize).map(|row| row.place),
+            Undo::Children { record, .. } => Some(*record),
+            _ => None,
+        });
+        let new = new.collect();
+        self.looked_through = log.len();
+        new
     }
 
     /// Says that the log begins anew.
@@ -223,6 +233,7 @@ impl Graph {
         self.replaced.clear();
         self.replaced_shares.clear();
         self.noted = 0;
+        self.looked_through = 0;
     }
 
     /// Says that the form is not taken back, though not everything could be calculated: that is done the next time.
@@ -234,6 +245,7 @@ impl Graph {
     /// calculated since has looked at what is no longer so.
     pub(crate) fn roll_back_to(&mut self, tree: &Tree, length: usize) {
         self.noted = self.noted.min(length);
+        self.looked_through = self.looked_through.min(length);
         self.pending.clear();
         self.done.clear();
         self.own_writes.retain(|entry| *entry < length);
