@@ -24,19 +24,26 @@ pub(super) struct Accumulator {
     sum: ExactSum,
     weights: ExactSum,
     weighted: ExactSum,
-    /// How often each number is there.
-    ordered: BTreeMap<Decimal, u64>,
+    /// How often each number is there; kept only where somebody asks for the least or the greatest.
+    ordered: Option<BTreeMap<Decimal, u64>>,
     yes: u64,
     no: u64,
 }
 
 impl Accumulator {
+    /// Figures about nothing yet, among them the least and the greatest number.
+    pub(super) fn with_extremes() -> Self {
+        Accumulator { ordered: Some(BTreeMap::new()), ..Accumulator::default() }
+    }
+
     pub(super) fn put(&mut self, share: &Share) {
         self.rows += 1;
         self.count(share, 1);
         if let Some(number) = share.number {
             self.numbers += 1;
-            *self.ordered.entry(number.normalize()).or_default() += 1;
+            if let Some(ordered) = &mut self.ordered {
+                *ordered.entry(number.normalize()).or_default() += 1;
+            }
         }
         self.yes += u64::from(share.flag == Some(true));
         self.no += u64::from(share.flag == Some(false));
@@ -45,12 +52,15 @@ impl Accumulator {
     pub(super) fn take(&mut self, share: &Share) {
         self.rows -= 1;
         self.count(share, -1);
-        if let Some(number) = share.number.map(|number| number.normalize()) {
+        if let Some(number) = share.number {
             self.numbers -= 1;
-            if let Some(times) = self.ordered.get_mut(&number) {
+            let number = number.normalize();
+            if let Some(ordered) = &mut self.ordered
+                && let Some(times) = ordered.get_mut(&number)
+            {
                 *times -= 1;
                 if *times == 0 {
-                    self.ordered.remove(&number);
+                    ordered.remove(&number);
                 }
             }
         }
@@ -87,11 +97,11 @@ impl Accumulator {
     }
 
     pub(super) fn minimum(&self) -> Option<Decimal> {
-        self.ordered.first_key_value().map(|(number, _)| *number)
+        self.ordered.as_ref()?.first_key_value().map(|(number, _)| *number)
     }
 
     pub(super) fn maximum(&self) -> Option<Decimal> {
-        self.ordered.last_key_value().map(|(number, _)| *number)
+        self.ordered.as_ref()?.last_key_value().map(|(number, _)| *number)
     }
 
     pub(super) fn all(&self) -> bool {
@@ -176,7 +186,7 @@ mod tests {
             passing in prop::collection::vec((-999_999_i64..999_999, 0..9_u32, 1..500_i64), 0..20),
         ) {
             let of = |&(number, scale, weight): &(i64, u32, i64)| share(number, scale, weight);
-            let (mut there, mut fresh) = (Accumulator::default(), Accumulator::default());
+            let (mut there, mut fresh) = (Accumulator::with_extremes(), Accumulator::with_extremes());
             passing.iter().map(of).for_each(|share| there.put(&share));
             kept.iter().map(of).for_each(|share| there.put(&share));
             passing.iter().rev().map(of).for_each(|share| there.take(&share));
@@ -204,7 +214,7 @@ mod tests {
 
     #[test]
     fn nothing_has_no_mean_and_no_extremes() {
-        let nothing = Accumulator::default();
+        let nothing = Accumulator::with_extremes();
         assert_eq!(
             (nothing.sum(), nothing.mean(), nothing.weighted_mean()),
             (Some(Decimal::ZERO), None, None)

@@ -57,7 +57,11 @@ pub(super) struct Added(pub(super) Option<Share>);
 
 impl Aggregate {
     pub(super) fn new(of: AggregateOf, list: PlaceId) -> Self {
-        Aggregate { of, list, accumulator: Accumulator::default(), shares: FxHashMap::default() }
+        let accumulator = match of.figure {
+            Figure::Minimum | Figure::Maximum => Accumulator::with_extremes(),
+            _ => Accumulator::default(),
+        };
+        Aggregate { of, list, accumulator, shares: FxHashMap::default() }
     }
 
     pub(super) fn list(&self) -> PlaceId {
