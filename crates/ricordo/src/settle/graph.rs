@@ -194,6 +194,13 @@ impl Graph {
         }
     }
 
+    /// Makes everything pending that has looked at these aspects of a place.
+    fn trigger_all(&mut self, tree: &Tree, place: PlaceId, aspects: Aspects) {
+        for cell in self.dependents.of(tree, place, aspects) {
+            self.trigger(cell);
+        }
+    }
+
     /// Brings every calculated value up to date with the changes in the tree's log.
     pub(crate) fn settle(&mut self, tree: &mut Tree) -> Result<(), Unsettled> {
         tree.take_freed().into_iter().for_each(|place| self.drop_cell(place));
@@ -291,6 +298,18 @@ impl Graph {
                 (place, Aspects::STRUCTURE)
             }
             Undo::Choices { place, .. } => (*place, Aspects::CHOICES),
+            Undo::PartChoices { part, .. } => {
+                for place in tree.places_of(*part) {
+                    self.trigger_all(tree, place, Aspects::CHOICES);
+                }
+                return Ok(());
+            }
+            Undo::Focus { before } => {
+                for place in [*before, tree.focus()].into_iter().flatten() {
+                    self.trigger_all(tree, place, Aspects::FOCUS);
+                }
+                return Ok(());
+            }
             Undo::Epoch { place, .. } => (*place, Aspects::EPOCH),
             _ => return Ok(()),
         };
@@ -301,9 +320,7 @@ impl Graph {
         {
             self.trigger(cell);
         }
-        for cell in self.dependents.of(tree, place, aspects) {
-            self.trigger(cell);
-        }
+        self.trigger_all(tree, place, aspects);
         if !self.aggregates.is_empty() {
             self.note_for_aggregates(tree, place, aspects, index);
         }

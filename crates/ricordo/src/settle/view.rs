@@ -188,7 +188,8 @@ impl<'a> PlaceView<'a> {
 
     /// What dirty compares with and reset returns to.
     pub fn baseline(&self) -> Value {
-        self.look_at_sum(Aspects::EPOCH | Aspects::VALUE);
+        // A field that keeps its value may have another baseline: then something of it was written all the same.
+        self.look_at_sum(Aspects::EPOCH | Aspects::VALUE | Aspects::DIRTY);
         self.tree.baseline(self.place)
     }
 

@@ -450,3 +450,35 @@ fn what_looks_at_a_list_in_its_row_is_declared_in_one_go() {
     form.enter(at::<Plan>().stages().at(7).folds().at(0), "30").unwrap();
     assert_eq!(form.get(at::<Plan>().stages().at(7).last()).unwrap(), Some(Some(30)));
 }
+
+#[test]
+fn whatever_is_looked_at_is_followed() {
+    let form = Form::new(&sheet(2)).unwrap();
+    let (paths, row) = (at::<Sheet>(), at::<Row>());
+    form.calculate(paths.surplus(), |view| {
+        let flour = view.at(at::<Sheet>().flour())?.place();
+        let baseline = i64::try_from(flour.baseline().as_number()?).ok()?;
+        Some(Some(if flour.has_focus() { -baseline } else { baseline }))
+    })
+    .unwrap();
+    form.calculate(paths.name(), |view| {
+        let rows = view.rows(at::<Sheet>().rows());
+        Some(rows.iter().filter_map(|row| Some(row.at(at::<Row>().price())?.display())).collect())
+    })
+    .unwrap();
+    let surplus = || form.get(at::<Sheet>().surplus()).unwrap().flatten();
+    let name = || form.get(at::<Sheet>().name()).unwrap().unwrap();
+
+    form.focus(paths.flour()).unwrap();
+    assert_eq!(surplus(), Some(-1_000));
+    form.focus(paths.loaves()).unwrap();
+    assert_eq!(surplus(), Some(1_000));
+    form.enter(paths.flour(), "700").unwrap();
+    form.reset_to(&Sheet { flour: 700, ..sheet(2) }).unwrap();
+    assert_eq!((surplus(), form.is_dirty()), (Some(700), false), "the same value, another baseline");
+
+    form.set_choices_each(paths.rows(), row.price(), [(2, "two"), (3, "three")]).unwrap();
+    assert_eq!(name(), "twotwo");
+    form.set_choices(paths.rows().at(1).price(), [(2, "II")]).unwrap();
+    assert_eq!(name(), "twoII");
+}
