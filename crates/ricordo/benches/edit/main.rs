@@ -12,19 +12,10 @@ mod with_ricordo;
 use std::hint::black_box;
 
 use hand_written::HandWritten;
-use measure::{Step, nanoseconds, readable};
+use measure::{nanoseconds, readable};
 use plain::Plain;
-use scene::{Edits, SIZES, ingredients};
+use scene::{SIZES, edits, ingredients};
 use with_ricordo::WithRicordo;
-
-/// A contender: `edit` is given each row and text in turn.
-fn edits<'a>(rows: usize, mut edit: impl FnMut(usize, &str) + 'a) -> Step<'a> {
-    let mut edits = Edits::new(rows);
-    Box::new(move || {
-        let (row, text) = edits.next();
-        edit(row, black_box(text));
-    })
-}
 
 fn main() {
     println!("One edit: text typed into the grams of a row, far from the last one.\n");

@@ -34,6 +34,15 @@ pub fn ingredients(rows: usize) -> Vec<Ingredient> {
     (0..rows).map(ingredient).collect()
 }
 
+/// A contender: `edit` is given each row and text in turn.
+pub fn edits<'a>(rows: usize, mut edit: impl FnMut(usize, &str) + 'a) -> Box<dyn FnMut() + 'a> {
+    let mut edits = Edits::new(rows);
+    Box::new(move || {
+        let (row, text) = edits.next();
+        edit(row, std::hint::black_box(text));
+    })
+}
+
 /// The edits of a run: which row is typed into, and what. Rows are visited far apart, so that no
 /// contender lives off a warm cache line that a person's edits would not find warm either.
 pub struct Edits {
