@@ -139,7 +139,11 @@ impl Deed {
             Action::Undo => (Verb::Undo, None),
             Action::Redo => (Verb::Redo, None),
             Action::Group(actions) => {
-                actions.iter().for_each(|action| deed.add(Deed::of(action, engine)));
+                // Of a very long transaction the beginning tells enough; the number says how many are left out.
+                deed.parts = actions.iter().take(MOST_PARTS).map(|action| Deed::of(action, engine)).collect();
+                if actions.len() > MOST_PARTS {
+                    deed.said = Said::Rows(actions.len() - MOST_PARTS);
+                }
                 (Verb::Group, None)
             }
         };
@@ -165,7 +169,6 @@ impl Deed {
 
     /// Adds what was done in a transaction.
     pub(super) fn add(&mut self, part: Deed) {
-        // Of a very long transaction the beginning tells enough; the number says how many were left out.
         if self.parts.len() < MOST_PARTS {
             self.parts.push(part);
         } else {
