@@ -3,6 +3,8 @@
 use std::fmt;
 use std::rc::Rc;
 
+use rustc_hash::FxHashSet;
+
 use crate::engine::{Change, Engine, Outcome, PlaceView};
 use crate::tree::PlaceId;
 
@@ -93,9 +95,16 @@ fn concerned<'a>(engine: &Engine, outcome: &'a Outcome, place: PlaceId) -> Vec<&
     let mut behind = vec![place];
     behind.extend(changes.iter().zip(&is_concerned).filter(|(_, is)| **is).map(|(change, _)| change.place()));
     while let Some(place) = behind.pop() {
-        let from = engine.follows_from(place);
+        let from: FxHashSet<PlaceId> = engine.follows_from(place).into_iter().collect();
+        if from.is_empty() {
+            continue;
+        }
+        let lies_in_any = |inner: PlaceId| {
+            let around = std::iter::successors(Some(engine.view(inner)), PlaceView::parent);
+            around.into_iter().any(|view| from.contains(&view.id()))
+        };
         for (change, is_concerned) in changes.iter().zip(&mut is_concerned) {
-            if !*is_concerned && from.iter().any(|from| lies_in(change.place(), *from)) {
+            if !*is_concerned && lies_in_any(change.place()) {
                 *is_concerned = true;
                 behind.push(change.place());
             }
