@@ -18,7 +18,7 @@ use std::hint::black_box;
 use hand_written::HandWritten;
 use measure::{nanoseconds, readable};
 use plain::Plain;
-use ricordo::form::Over;
+use ricordo::form::Rows;
 use ricordo::{Decimal, Form, Model, Place, Subscription, at};
 use scene::{SIZES, edits, ingredients};
 
@@ -84,7 +84,7 @@ impl WithRicordo {
 
 fn declare(form: &Form<Sheet>) -> Result<(), ricordo::engine::Refused> {
     let (sheet, row) = (at::<Sheet>(), at::<Ingredient>());
-    let grams = || Over::sum(at::<Sheet>().ingredients(), at::<Ingredient>().grams());
+    let rows = || Rows::of(at::<Sheet>().ingredients());
     form.calculate_each(sheet.ingredients(), row.cost(), |row| {
         let paths = at::<Ingredient>();
         Some(
@@ -93,10 +93,10 @@ fn declare(form: &Form<Sheet>) -> Result<(), ricordo::engine::Refused> {
                 .checked_div(1_000.into()),
         )
     })?;
-    form.aggregate(sheet.dough_weight(), grams())?;
-    form.aggregate(sheet.flour(), grams().when(row.kind(), "flour".to_owned()))?;
-    form.aggregate(sheet.water(), grams().when(row.kind(), "water".to_owned()))?;
-    form.aggregate(sheet.total_cost(), Over::sum(sheet.ingredients(), row.cost()))?;
+    form.aggregate(sheet.dough_weight(), rows().sum(row.grams()))?;
+    form.aggregate(sheet.flour(), rows().when(row.kind(), "flour".to_owned()).sum(row.grams()))?;
+    form.aggregate(sheet.water(), rows().when(row.kind(), "water".to_owned()).sum(row.grams()))?;
+    form.aggregate(sheet.total_cost(), Rows::of(sheet.ingredients()).sum(row.cost()))?;
     form.calculate(sheet.hydration(), |view| {
         Some(view.get(at::<Sheet>().water())??.checked_div(view.get(at::<Sheet>().flour())??))
     })?;

@@ -5,7 +5,7 @@
 #![allow(missing_docs)]
 
 use ricordo::engine::Refused;
-use ricordo::form::Over;
+use ricordo::form::Rows;
 use ricordo::{Decimal, Form, Model, Place, View, at, civil};
 
 #[derive(Clone, Debug, Model)]
@@ -71,13 +71,13 @@ pub fn declare(form: &Form<Batch>) -> Result<(), Refused> {
         let loaves = Decimal::from(sheet.get(at::<Batch>().loaves())?);
         Some(sheet.get(at::<Batch>().total_cost())??.checked_div(loaves))
     })?;
-    form.aggregate(batch.total_cost(), Over::sum(batch.ingredients(), at::<Ingredient>().cost()))?;
+    form.aggregate(batch.total_cost(), Rows::of(batch.ingredients()).sum(at::<Ingredient>().cost()))?;
     form.calculate_each(batch.ingredients(), at::<Ingredient>().cost(), |row| {
         let (grams, price) =
             (row.get(at::<Ingredient>().grams())?, row.get(at::<Ingredient>().price_a_kilogram())??);
         Some(grams.checked_mul(price)?.checked_div(Decimal::from(1_000)))
     })?;
-    form.aggregate(batch.dough_weight(), Over::sum(batch.ingredients(), at::<Ingredient>().grams()))?;
+    form.aggregate(batch.dough_weight(), Rows::of(batch.ingredients()).sum(at::<Ingredient>().grams()))?;
     form.calculate(batch.hydration(), |sheet| {
         // Without flour there is no hydration: nothing is shown, rather than a wrong figure.
         Some(grams(sheet, Kind::Water).checked_div(grams(sheet, Kind::Flour)))
@@ -87,7 +87,7 @@ pub fn declare(form: &Form<Batch>) -> Result<(), Refused> {
         let needed = Decimal::from(loaves) * Decimal::from(sheet.get(at::<Batch>().grams_a_loaf())?);
         Some(Some(sheet.get(at::<Batch>().dough_weight())?? - needed))
     })?;
-    form.aggregate(batch.minutes(), Over::sum(batch.stages(), at::<Stage>().minutes()))?;
+    form.aggregate(batch.minutes(), Rows::of(batch.stages()).sum(at::<Stage>().minutes()))?;
     form.calculate(batch.ready_at(), |sheet| {
         let minutes = i64::from(sheet.get(at::<Batch>().minutes())??);
         let start = sheet.get(at::<Batch>().start())?;

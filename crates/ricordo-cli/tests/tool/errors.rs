@@ -48,6 +48,10 @@ fn of_definitions() {
             form("\"name\": {\"type\": \"string\", \"x-ricordo\": {\"revael\": \"always\"}}"),
         ),
         (
+            "a message for constraints",
+            form("\"name\": {\"type\": \"string\", \"x-ricordo\": {\"messages\": {\"custom_error\": \"\"}}}"),
+        ),
+        (
             "a misspelt finding",
             form("\"name\": {\"type\": \"string\", \"x-ricordo\": {\"messages\": {\"to_long\": \"\"}}}"),
         ),
@@ -138,12 +142,6 @@ fn of_journals() {
             FORM,
             "{}",
             "{\"op\":\"expect\",\"path\":\"/name\",\"findings\":[\"too_lon\"]}",
-        ),
-        (
-            "an expectation that is not supported",
-            FORM,
-            "{}",
-            "{\"op\":\"expect\",\"path\":\"/name\",\"relevant\":true}",
         ),
         ("an unknown status", FORM, "{}", "{\"op\":\"expect\",\"status\":\"editting\"}"),
         ("a status of a field", FORM, "{}", "{\"op\":\"expect\",\"path\":\"/name\",\"status\":\"editing\"}"),

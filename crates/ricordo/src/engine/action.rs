@@ -114,6 +114,11 @@ pub enum Action {
         /// The value, with all its members.
         value: Value,
     },
+    /// A field follows again: one that is suggested a value takes that, and one of two counterparts lets the other lead.
+    HandBack {
+        /// The field.
+        at: Address,
+    },
     /// A field gets choices of its own at run time, or goes back to those of the shape. A value that is no longer
     /// offered stays, and is found. This is no step that undo takes back.
     Choices {

@@ -1,83 +1,89 @@
 //! Declaring aggregates.
 
-use super::{Address, Engine, Outcome, Refused, RefusedKind};
-use crate::settle::{AggregateOf, Figure};
+use super::target::{Target, Targeted};
+use super::{Engine, Outcome, Refused, RefusedKind};
+use crate::settle::{AggregateOf, Declaration, Figure, Level, Role, Slot, Way};
 use crate::shape::{Kind, Named, PartId, Pointer, Route, Step};
 use crate::value::Value;
 
-/// A figure about the rows of a list.
+/// A figure about the rows of a list, or of the lists in its rows.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Aggregate {
     /// What it says.
     pub figure: Figure,
-    /// The list, which lies in no row.
-    pub list: Address,
-    /// The way from a row to what is aggregated; nothing if that is the row itself.
+    /// The lists whose rows are gone through, each in the rows of the one before.
+    pub rows: Vec<RowsOf>,
+    /// The way from a row of the last list to what is aggregated; nothing if that is the row itself.
     pub field: Route,
-    /// The way from a row to the weight of its number, for a weighted mean.
+    /// The way from such a row to the weight of its number, for a weighted mean.
     pub weight: Option<Route>,
-    /// The way from a row to what must hold a value for the row to count.
-    pub condition: Option<(Route, Value)>,
+}
+
+/// The rows of a list.
+#[derive(Clone, Debug, PartialEq)]
+pub struct RowsOf {
+    /// The way to the list, from a row of the list before, or from what the function of a [`Target`] is given.
+    pub list: Route,
+    /// The ways from a row to what must hold these values for the row to count.
+    pub conditions: Vec<(Route, Value)>,
 }
 
 impl Engine {
-    /// Declares that a field shows a figure about the rows of a list, kept up by differences: it costs what changes, and
+    /// Declares that a field shows a figure about the rows of lists, kept up by differences: it costs what changes, and
     /// is exact in whatever order that comes. As with [`Engine::calculate`], the form must be pristine.
-    pub fn aggregate(&mut self, at: &Address, aggregate: &Aggregate) -> Result<Outcome, Refused> {
+    ///
+    /// Rows that are not relevant do not count.
+    pub fn aggregate(&mut self, target: &Target, aggregate: &Aggregate) -> Result<Outcome, Refused> {
         self.may_declare()?;
-        let (place, list) = (self.present(at)?, self.present(&aggregate.list)?);
-        for place in [place, list] {
-            if self.is_in_row(place) {
-                return self.not_possible(
-                    place,
-                    "lies in a row; aggregates are of lists, and for fields, that do not",
-                );
-            }
-        }
-        let pointer = self.tree.pointer(place);
-        let refuse = |problem: &str| {
-            let message = format!("{} {problem}", Named(&pointer));
-            Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message))
-        };
-        if !self.tree.part(place).is_field() {
-            return refuse("is no field, so it cannot show a figure");
-        }
-        if self.graph.calculates(self.tree.node(place).part) || self.graph.calculates_place(place) {
-            return refuse("is calculated already");
-        }
-        let Kind::List(kind) = self.tree.part(list).kind else {
-            return self.not_possible(list, "is no list, so there are no rows to reckon with");
-        };
-        let item = self.shape().item(kind);
-        let list_pointer = self.tree.pointer(list);
-        let way =
-            |route: &Route| self.part_on_way(item, route, &list_pointer).map(|part| (part, route.len()));
-        let mut parts = vec![way(&aggregate.field)?];
-        parts.extend(aggregate.weight.as_ref().map(way).transpose()?);
-        parts.extend(aggregate.condition.as_ref().map(|(route, _)| way(route)).transpose()?);
-        let of = AggregateOf {
-            figure: aggregate.figure,
-            field: aggregate.field.to_vec(),
-            weight: aggregate.weight.as_ref().map(|route| route.to_vec()).unwrap_or_default(),
-            condition: aggregate.condition.as_ref().map(|(route, value)| (route.to_vec(), value.clone())),
-            parts,
-        };
-        self.tree.mark_new_baseline();
-        let declared = self.graph.declare_aggregate(&mut self.tree, place, list, of);
-        self.settle_declared(declared, |engine| engine.graph.take_back_aggregate(&mut engine.tree))
+        let slot = Slot::Value(Role::Calculated);
+        let targeted = self.targeted_for(target, slot)?;
+        let of = self.aggregate_of(&targeted, aggregate)?;
+        let Targeted { part, depth, list, .. } = targeted;
+        self.declare([Declaration { part, depth, list, slot, way: Way::Aggregate(of) }])
     }
 
-    /// The part at the end of a way through the fields of a row.
-    fn part_on_way(&self, item: PartId, route: &[Step], list: &Pointer) -> Result<PartId, Refused> {
-        route.iter().try_fold(item, |part, step| {
-            let next = match (*step, &self.shape().part(part).kind) {
-                (Step::Field(position), Kind::Record(record)) => self.shape().field_at(*record, position),
-                _ => None,
-            };
-            next.map(|(_, part)| part).ok_or_else(|| {
-                let message = format!("{} has no such field in each of its rows", Named(list));
-                Refused::new(RefusedKind::NoPlace, list.clone(), message)
-            })
+    fn aggregate_of(&self, targeted: &Targeted, aggregate: &Aggregate) -> Result<AggregateOf, Refused> {
+        let (mut part, mut pointer) = match (targeted.list, &self.shape().root()) {
+            (Some(list), _) => (self.item(list, &targeted.pointer)?, targeted.pointer.clone()),
+            (None, root) => (*root, Pointer::root()),
+        };
+        let (mut parts, mut levels) = (Vec::new(), Vec::new());
+        for (level, RowsOf { list, conditions }) in aggregate.rows.iter().enumerate() {
+            let list_part = self.part_on_way(part, list, &mut pointer)?;
+            part = self.item(list_part, &pointer)?;
+            pointer.push("-");
+            for (way, _) in conditions {
+                parts.push((self.part_on_way(part, way, &mut pointer.clone())?, level));
+            }
+            let conditions = conditions.iter().map(|(way, value)| (way.to_vec(), value.clone()));
+            levels.push(Level { list: list.to_vec(), conditions: conditions.collect() });
+        }
+        let Some(last) = levels.len().checked_sub(1) else {
+            return targeted.refuse("cannot show a figure about no list");
+        };
+        let ways: Vec<&[Step]> = [Some(&aggregate.field), aggregate.weight.as_ref()]
+            .into_iter()
+            .flatten()
+            .map(|way| &way[..])
+            .collect();
+        for way in ways {
+            parts.push((self.part_on_way(part, way, &mut pointer.clone())?, last));
+        }
+        Ok(AggregateOf {
+            figure: aggregate.figure,
+            levels,
+            field: aggregate.field.to_vec(),
+            weight: aggregate.weight.as_ref().map(|way| way.to_vec()),
+            parts,
         })
+    }
+
+    /// The part of the rows of a list.
+    fn item(&self, list: PartId, pointer: &Pointer) -> Result<PartId, Refused> {
+        if let Kind::List(kind) = self.shape().part(list).kind {
+            return Ok(self.shape().item(kind));
+        }
+        let message = format!("{} is no list, so there are no rows to reckon with", Named(pointer));
+        Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message))
     }
 }

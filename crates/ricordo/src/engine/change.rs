@@ -48,8 +48,8 @@ impl Change {
     }
 
     /// The kinds of findings there were, if they are others now.
-    pub fn findings_before(&self) -> Option<&[FindingKind]> {
-        self.faults.as_deref()
+    pub fn findings_before(&self) -> Option<Vec<FindingKind>> {
+        Some(self.faults.as_ref()?.iter().map(|fault| fault.kind).collect())
     }
 
     /// The steps by which the rows of a list became what they are, in order.

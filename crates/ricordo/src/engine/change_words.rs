@@ -49,13 +49,26 @@ impl Engine {
         say(Aspects::FOCUS, now.has_focus(), "has the focus", "lost the focus");
         if aspects.contains(Aspects::FINDINGS) {
             let kinds: Vec<&str> = now.findings().iter().map(|finding| finding.kind.name()).collect();
-            let gone =
-                change.findings_before().unwrap_or_default().iter().map(|kind| FindingKind::name(*kind));
+            let gone = change.findings_before().unwrap_or_default().into_iter().map(FindingKind::name);
             words.push(match kinds[..] {
                 [] => format!("no longer {}", gone.collect::<Vec<_>>().join(", ")),
                 _ => format!("found {}", kinds.join(", ")),
             });
         }
+        let mut say = |aspect, is_so: bool, yes: &str, no: &str| {
+            if aspects.contains(aspect) {
+                words.push(if is_so { yes } else { no }.to_owned());
+            }
+        };
+        say(Aspects::RELEVANT, now.is_relevant(), "now relevant", "no longer relevant");
+        say(Aspects::READONLY, now.is_readonly(), "now read-only", "no longer read-only");
+        say(Aspects::REQUIRED, now.is_required(), "now required", "no longer required");
+        let leads = now.is_driver() || now.is_overridden();
+        let (yes, no) = match now.counterpart() {
+            Some(_) => ("now leads", "now follows"),
+            None => ("now overridden", "now as suggested"),
+        };
+        say(Aspects::DRIVER, leads, yes, no);
         if aspects.contains(Aspects::EPOCH) {
             words.push("reset".to_owned());
         }

@@ -23,6 +23,7 @@ enum Verb {
     Enter,
     Leave,
     Clear,
+    HandBack,
     Replace,
     Insert,
     Move,
@@ -84,6 +85,7 @@ impl Deed {
             }
             Action::Leave { at } => (Verb::Leave, Some(at)),
             Action::Clear { at } => (Verb::Clear, Some(at)),
+            Action::HandBack { at } => (Verb::HandBack, Some(at)),
             Action::Replace { at, value } => {
                 deed.said = said(at, value);
                 (Verb::Replace, Some(at))
@@ -238,6 +240,7 @@ impl Engine {
             Verb::Enter => format!("enter {} in {at}", said()),
             Verb::Leave => format!("leave {at}"),
             Verb::Clear => format!("clear {at}"),
+            Verb::HandBack => format!("hand back {at}"),
             Verb::Replace => format!("replace {at} by {}", said()),
             Verb::Insert if matches!(deed.said, Said::Nothing) => {
                 format!("add a blank row to {at}, at {}", other())

@@ -55,8 +55,13 @@ impl History {
                 self.forget_redo(tree);
             }
             if let Some(step) = self.undo.back_mut().filter(|_| !log.is_empty()) {
-                // The step knows already what the field was before the typing began.
-                let touches: Vec<Undo> = log.into_iter().filter(|undo| undo.field().is_none()).collect();
+                // The step knows already what the field was before the typing began. What is calculated is calculated
+                // again, but for what may keep a value that it was loaded with.
+                let knows = |place| step.log.iter().any(|undo| undo.field() == Some(place));
+                let is_needed = |undo: &Undo| {
+                    undo.field().is_none_or(|place| tree.counterpart(place).is_some() && !knows(place))
+                };
+                let touches: Vec<Undo> = log.into_iter().filter(is_needed).collect();
                 let added = weight(tree, &touches);
                 self.weight += added;
                 step.weight += added;

@@ -8,17 +8,21 @@
 mod action;
 mod address;
 mod aggregating;
-mod calculating;
 mod change;
 mod change_words;
 mod concerned;
+mod declaring;
 mod deed;
 mod history;
+mod inherited;
+mod leading;
 mod observers;
 mod outcome;
 mod perform;
 mod refused;
 mod rows;
+mod settling;
+mod target;
 mod typing;
 
 use std::collections::BTreeSet;
@@ -27,14 +31,15 @@ use std::sync::Arc;
 
 pub use action::Action;
 pub use address::Address;
-pub use aggregating::Aggregate;
-pub use calculating::Target;
+pub use aggregating::{Aggregate, RowsOf};
 pub use change::Change;
+pub use declaring::Rule;
 pub use deed::Deed;
 pub use observers::ObserverId;
 pub use outcome::Outcome;
 pub use refused::{Refused, RefusedKind};
 pub use rows::RowEdit;
+pub use target::Target;
 
 pub use crate::settle::{Aspects, Figure, PlaceView, Reads};
 pub use crate::tree::{Cost, PlaceId};
@@ -221,6 +226,9 @@ impl Engine {
     /// While a transaction is open, the action is only performed: it is settled, and told of, with the whole
     /// transaction.
     pub fn apply(&mut self, action: Action) -> Result<Outcome, Refused> {
+        if self.open.is_none() {
+            self.graph.end_loading(&self.tree);
+        }
         let action = match action {
             // The most frequent of all: what was typed is not copied for the deed, but moved.
             Action::Enter { at, text } if self.open.is_none() => return self.type_in(at, text),
@@ -337,6 +345,7 @@ impl Engine {
             return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
         }
         // What comes back was settled when it was there. Should anything not be calculated now, it is the next time.
+        self.graph.begin_return();
         if settle::settle(&mut self.tree, &mut self.graph).is_err() {
             settle::check_changes(&mut self.tree, 0);
             self.graph.keep_for_later();
@@ -369,6 +378,7 @@ impl Engine {
     /// already stays as it is.
     pub fn begin(&mut self) {
         if self.open.is_none() {
+            self.graph.end_loading(&self.tree);
             self.open = Some(Open { made: None, deed: Deed::transaction() });
         }
     }

@@ -6,11 +6,11 @@ use smallvec::SmallVec;
 use super::change::Change;
 use super::concerned::concerned;
 use super::deed::Deed;
+use super::inherited::differing_flags;
 use super::observers::{ObserverId, Observers};
 use super::rows::{self, RowEdit};
 use crate::settle::Aspects;
-use crate::shape::FindingKind;
-use crate::tree::{Faults, Field, Marks, PlaceId, Presence, Tree, Undo};
+use crate::tree::{Fault, Faults, Field, Marks, PlaceId, Presence, Ruled, Tree, Undo};
 use crate::value::Value;
 
 /// What an action changed, and who must hear of it.
@@ -66,6 +66,7 @@ impl Outcome {
         let may_be_gone = tree.log().iter().any(Undo::is_structural);
         tree.log().iter().for_each(|undo| before.add(tree, undo));
         before.note_touches();
+        before.note_flags(tree);
         let compared = before.list.into_iter().filter_map(|before| before.compared(tree, may_be_gone));
         let changes: Vec<Change> = compared.collect();
         let notices = if observers.is_empty() {
@@ -86,7 +87,9 @@ struct Before<'a> {
     touched: Option<bool>,
     /// Whether it was itself left, or is no longer.
     is_touch_own: bool,
-    faults: Option<&'a [FindingKind]>,
+    faults: Option<&'a [Fault]>,
+    /// Which flags that follow from others differ, or are inherited from what differs.
+    flags: Aspects,
     edits: Vec<RowEdit>,
     presence: Option<Presence>,
     epoch: bool,
@@ -103,6 +106,7 @@ impl Before<'_> {
             touched: None,
             is_touch_own: false,
             faults: None,
+            flags: Aspects::default(),
             edits: Vec::new(),
             presence: None,
             epoch: false,
@@ -118,7 +122,7 @@ impl Before<'_> {
         if may_be_gone && (!tree.knows(self.place) || !tree.is_there(self.place)) {
             return None;
         }
-        let mut aspects = Aspects::default();
+        let mut aspects = self.flags;
         let (mut entry, mut value) = (None, None);
         if let (Some(before), Some(now)) = (self.field, tree.field(self.place)) {
             let value_differs = before.value != now.value;
@@ -141,8 +145,9 @@ impl Before<'_> {
         let was_other = self.touched.is_some_and(|before| before != touched);
         aspects.put(Aspects::TOUCHED, self.is_touch_own && was_other);
         aspects.put(Aspects::FINDINGS, faults.is_some());
-        let was_valid = faults.as_ref().is_some_and(|before| before.is_empty() != node.faults().is_empty());
-        aspects.put(Aspects::VALIDITY, was_valid && node.container().is_none());
+        let is_wrong = |faults: &[Fault]| faults.iter().any(|fault| !fault.is_warning);
+        let was_other = faults.as_ref().is_some_and(|before| is_wrong(before) != is_wrong(node.faults()));
+        aspects.put(Aspects::VALIDITY, was_other && node.container().is_none());
         let has_focus = tree.focus() == Some(self.place);
         aspects.put(Aspects::FOCUS, self.focused.is_some_and(|before| before != has_focus));
         aspects.put(Aspects::CHOICES, self.choices);
@@ -190,6 +195,8 @@ struct Befores<'a> {
     focus_has_moved: bool,
     /// Which places were touched, or had one in them that was, before that changed, in order.
     touched_sums: SmallVec<[(PlaceId, bool); 4]>,
+    /// What followed for places from others before that changed.
+    ruled: FxHashMap<PlaceId, &'a Ruled>,
     list: SmallVec<[Before<'a>; 2]>,
     /// Where each place stands in the list, once there are too many to look through.
     index: FxHashMap<PlaceId, usize>,
@@ -231,6 +238,24 @@ impl<'a> Befores<'a> {
         }
     }
 
+    /// Takes over which flags differ, also where they are inherited.
+    fn note_flags(&mut self, tree: &Tree) {
+        for (place, flags) in differing_flags(tree, &std::mem::take(&mut self.ruled)) {
+            self.of(place).flags |= flags;
+        }
+        // That one of two leads makes the other follow.
+        let led = self.list.iter().filter_map(|before| Some((before.place, before.field?.leads)));
+        let handed_over: SmallVec<[PlaceId; 2]> = led
+            .filter(|(place, led)| tree.field(*place).is_some_and(|field| field.leads != *led))
+            .map(|(place, _)| place)
+            .collect();
+        for place in handed_over {
+            for place in [Some(place), tree.counterpart(place)].into_iter().flatten() {
+                self.of(place).flags |= Aspects::DRIVER;
+            }
+        }
+    }
+
     fn add(&mut self, tree: &Tree, undo: &'a Undo) {
         match *undo {
             Undo::Field { place, ref before } => {
@@ -241,6 +266,7 @@ impl<'a> Befores<'a> {
             }
             Undo::Touched { place, .. } => self.of(place).is_touch_own = true,
             Undo::TouchedSum { place, before } => self.touched_sums.push((place, before)),
+            Undo::Ruled { place, ref before } => _ = self.ruled.entry(place).or_insert(before),
             Undo::Faults { place, ref before } => _ = self.of(place).faults.get_or_insert(before),
             Undo::RowInserted { list, key, position } => {
                 let key = shown_key(tree, list, key);

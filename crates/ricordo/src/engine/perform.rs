@@ -11,7 +11,9 @@ type Made = Option<PlaceId>;
 impl Engine {
     /// Carries an action out, up to settling. After a refusal, what was begun is still to be taken back.
     pub(super) fn perform(&mut self, action: Action) -> Result<Made, Refused> {
+        let setting = self.setting(&action);
         let made = self.carry_out(action)?;
+        self.hand_over(setting);
         self.settle_what_is_new()?;
         Ok(made)
     }
@@ -87,6 +89,11 @@ impl Engine {
                 let value = self.fitted(self.tree.root(), value)?;
                 self.tree.reset_to(value);
                 self.settle_baseline()?;
+            }
+            Action::HandBack { at } => {
+                let place = self.present(&at)?;
+                self.writable(place)?;
+                self.hand_back(place)?;
             }
             Action::Choices { at, choices } => self.offer(&at, choices)?,
             Action::Event { at, .. } => {
@@ -183,7 +190,7 @@ impl Engine {
 
     fn clear(&mut self, place: PlaceId) {
         // A person who empties what it lies in leaves alone what is not for a person to change.
-        if self.tree.part(place).readonly {
+        if self.tree.is_readonly_itself(place) {
             return;
         }
         match &self.tree.node(place).body {

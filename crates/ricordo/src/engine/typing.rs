@@ -42,6 +42,7 @@ impl Engine {
         };
         let entry = (!is_canonical).then(|| text.into());
         self.tree.write(place, value, entry, unreadable);
+        self.lead(place);
     }
 
     /// Lets what was typed in a place, or anywhere in it, take effect. The field comes back if it was one.

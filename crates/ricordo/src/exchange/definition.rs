@@ -366,6 +366,10 @@ fn with_messages(mut part: Part, node: Node<'_>) -> Result<Part, ReadError> {
             let near = nearest(&message.name, FindingKind::ALL.map(FindingKind::name));
             return Err(message.name_error(format!("there is no finding “{}”", message.name)).nearest(near));
         };
+        if kind == FindingKind::CustomError {
+            let problem = "a constraint has its own message, so none is said here";
+            return Err(message.name_error(problem.to_owned()));
+        }
         part = part.message(kind, &message.node.string()?);
     }
     Ok(part)

@@ -39,7 +39,7 @@ fn collect(place: PlaceView<'_>, fields: &mut Record, lists: &mut Record) {
                 collect(child, fields, lists);
             }
             Kind::Record(_) => {
-                if !child.findings().is_empty() {
+                if !child.findings().is_empty() || child.has_rules() {
                     fields.push_new(Arc::<str>::from(pointer), field(child));
                 }
                 collect(child, fields, lists);
@@ -60,16 +60,26 @@ fn field(place: PlaceView<'_>) -> Value {
     members.insert("dirty", place.is_dirty().into());
     members.insert("touched", place.is_touched().into());
     members.insert("valid", place.is_valid().into());
+    put_flags(&mut members, place);
+    members.insert("findings", findings(place));
+    members.into()
+}
+
+/// Adds the flags that are not as they mostly are.
+fn put_flags(members: &mut Record, place: PlaceView<'_>) {
+    if !place.is_relevant() {
+        members.insert("relevant", false.into());
+    }
     let flags = [
         ("required", place.is_required()),
         ("readonly", place.is_readonly()),
-        ("uncommitted", place.is_uncommitted()),
+        ("uncommitted", place.part().is_field() && place.is_uncommitted()),
+        ("driver", place.is_driver()),
+        ("overridden", place.is_overridden()),
     ];
     for (name, _) in flags.into_iter().filter(|(_, is_set)| *is_set) {
         members.insert(name, true.into());
     }
-    members.insert("findings", findings(place));
-    members.into()
 }
 
 fn list(place: PlaceView<'_>) -> Value {
@@ -82,22 +92,29 @@ fn list(place: PlaceView<'_>) -> Value {
             ("dirty", row.is_dirty().into()),
         ])
     });
-    record([
-        ("dirty", place.is_dirty().into()),
-        ("touched", place.is_touched().into()),
-        ("valid", place.is_valid().into()),
-        ("findings", findings(place)),
-        ("rows", Value::List(rows.collect())),
-    ])
+    let mut members = Record::new();
+    members.insert("dirty", place.is_dirty().into());
+    members.insert("touched", place.is_touched().into());
+    members.insert("valid", place.is_valid().into());
+    put_flags(&mut members, place);
+    members.insert("findings", findings(place));
+    members.insert("rows", Value::List(rows.collect()));
+    members.into()
 }
 
 fn findings(place: PlaceView<'_>) -> Value {
     let finding = |finding: Finding| {
-        record([
+        let mut members: Record = [
             ("kind", finding.kind.name().into()),
-            ("message", finding.message.into()),
+            ("message", Value::from(finding.message)),
             ("shown", finding.shown.into()),
-        ])
+        ]
+        .into_iter()
+        .collect();
+        if finding.is_warning {
+            members.insert("warning", true.into());
+        }
+        members.into()
     };
     Value::List(place.findings().into_iter().map(finding).collect())
 }

@@ -17,6 +17,7 @@ pub struct Expectation {
     dirty: Option<bool>,
     touched: Option<bool>,
     valid: Option<bool>,
+    relevant: Option<bool>,
     required: Option<bool>,
     readonly: Option<bool>,
     uncommitted: Option<bool>,
@@ -25,7 +26,7 @@ pub struct Expectation {
     findings: Option<Vec<FindingKind>>,
 }
 
-const KNOWN: [&str; 12] = [
+const KNOWN: [&str; 13] = [
     "path",
     "entry",
     "display",
@@ -34,12 +35,12 @@ const KNOWN: [&str; 12] = [
     "touched",
     "uncommitted",
     "valid",
+    "relevant",
     "required",
     "readonly",
     "status",
     "findings",
 ];
-const UNSUPPORTED: [&str; 1] = ["relevant"];
 
 impl Expectation {
     pub(super) fn read(members: &[Member<'_>]) -> Result<Self, ReadError> {
@@ -53,6 +54,7 @@ impl Expectation {
                 "dirty" => expectation.dirty = Some(node.flag()?),
                 "touched" => expectation.touched = Some(node.flag()?),
                 "valid" => expectation.valid = Some(node.flag()?),
+                "relevant" => expectation.relevant = Some(node.flag()?),
                 "required" => expectation.required = Some(node.flag()?),
                 "readonly" => expectation.readonly = Some(node.flag()?),
                 "uncommitted" => expectation.uncommitted = Some(node.flag()?),
@@ -69,9 +71,6 @@ impl Expectation {
                         kinds.push(kind);
                     }
                     expectation.findings = Some(kinds);
-                }
-                name if UNSUPPORTED.contains(&name) => {
-                    return Err(member.name_error(format!("expecting “{name}” is not supported yet")));
                 }
                 _ => {}
             }
@@ -123,6 +122,7 @@ impl Expectation {
             ("dirty", self.dirty, place.is_dirty()),
             ("touched", self.touched, place.is_touched()),
             ("valid", self.valid, place.is_valid()),
+            ("relevant", self.relevant, place.is_relevant()),
             ("required", self.required, place.is_required()),
             ("readonly", self.readonly, place.is_readonly()),
             ("uncommitted", self.uncommitted, place.is_uncommitted()),

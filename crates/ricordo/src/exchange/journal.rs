@@ -90,9 +90,27 @@ enum Form {
 }
 
 const PATCH_OPERATIONS: [&str; 6] = ["add", "remove", "replace", "move", "copy", "test"];
-const OPERATIONS: [&str; 19] = [
-    "add", "choices", "clear", "copy", "enter", "event", "expect", "focus", "group", "leave", "move", "redo",
-    "remove", "replace", "reset", "swap", "test", "undo", "wait",
+const OPERATIONS: [&str; 20] = [
+    "add",
+    "choices",
+    "clear",
+    "copy",
+    "enter",
+    "event",
+    "expect",
+    "focus",
+    "group",
+    "hand_back",
+    "leave",
+    "move",
+    "redo",
+    "remove",
+    "replace",
+    "reset",
+    "swap",
+    "test",
+    "undo",
+    "wait",
 ];
 const UNSUPPORTED: [&str; 5] = ["accept", "rebase", "reject", "resolve", "submit"];
 
@@ -144,6 +162,7 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
         }
         "leave" => (Action::Leave { at: given.address("path")? }, &["path"]),
         "clear" => (Action::Clear { at: given.address("path")? }, &["path"]),
+        "hand_back" => (Action::HandBack { at: given.address("path")? }, &["path"]),
         "reset" => {
             let at = given.get("path").map(read_pointer).transpose()?;
             match (given.get("value"), at) {

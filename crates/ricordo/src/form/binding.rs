@@ -74,6 +74,8 @@ pub struct WidgetState {
     pub choices: Vec<WidgetChoice>,
     /// What is wrong with the place, as far as a person should see it now.
     pub findings: Vec<Finding>,
+    /// Whether the place counts; a widget of one that does not is mostly hidden.
+    pub is_relevant: bool,
     /// Whether an empty value is an error.
     pub is_required: bool,
     /// Whether a person can change nothing here.
@@ -341,6 +343,7 @@ fn state_of(view: PlaceView<'_>, is_one_way: bool, composing: &RefCell<Option<Co
         text,
         choices: choices_of(view),
         findings,
+        is_relevant: view.is_relevant(),
         is_required: view.is_required(),
         is_readonly: is_one_way || view.is_readonly(),
         is_secret: part.secret,

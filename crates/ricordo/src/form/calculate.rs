@@ -1,101 +1,12 @@
 //! Declaring what is calculated.
 
-use std::fmt;
-use std::marker::PhantomData;
-
-use super::look::View;
+use super::look::{RowView, View};
+use super::over::Over;
 use super::{Form, address};
-use crate::engine::{Aggregate, Figure, Refused, Target};
+use crate::engine::{Address, Engine, Outcome, PlaceView, Refused, Target};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::shape::Route;
 use crate::value::Value;
-
-/// A figure about the rows of a list of a form with the model `M`, to be shown by a field: see [`Form::aggregate`].
-///
-/// Rows in which the field is blank, or cannot be read, do not count.
-pub struct Over<M> {
-    aggregate: Result<Aggregate, Refused>,
-    model: PhantomData<fn() -> M>,
-}
-
-impl<M> fmt::Debug for Over<M> {
-    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_struct("Over").field("aggregate", &self.aggregate).finish()
-    }
-}
-
-macro_rules! figures {
-    ($($(#[$docs:meta])* $name:ident, $figure:ident;)*) => {$(
-        $(#[$docs])*
-        pub fn $name<R, L, I>(list: L, field: I) -> Self
-        where
-            R: Model,
-            L: Locate<M, Target = Vec<R>>,
-            I: Locate<R>,
-        {
-            Over::of(Figure::$figure, address(list), way(field))
-        }
-    )*};
-}
-
-impl<M> Over<M> {
-    figures! {
-        /// The sum of the numbers; 0 if there is none.
-        sum, Sum;
-        /// The least of the numbers; blank if there is none.
-        minimum, Minimum;
-        /// The greatest of the numbers; blank if there is none.
-        maximum, Maximum;
-        /// The mean of the numbers; blank if there is none.
-        mean, Mean;
-        /// Whether no flag is off.
-        all, All;
-        /// Whether any flag is on.
-        any, Any;
-    }
-
-    /// How many rows there are.
-    pub fn count<R: Model, L: Locate<M, Target = Vec<R>>>(list: L) -> Self {
-        Over::of(Figure::Count, address(list), Ok(Route::new()))
-    }
-
-    /// The sum of the numbers, each times its weight, by the sum of the weights; blank if that is 0.
-    pub fn weighted_mean<R, L, I, W>(list: L, field: I, weight: W) -> Self
-    where
-        R: Model,
-        L: Locate<M, Target = Vec<R>>,
-        I: Locate<R>,
-        W: Locate<R>,
-    {
-        let over = Over::of(Figure::WeightedMean, address(list), way(field));
-        over.with(way(weight), |aggregate, weight| aggregate.weight = Some(weight))
-    }
-
-    /// The same figure about those rows alone in which a field holds this value.
-    #[allow(clippy::needless_pass_by_value, reason = "conditions take what they compare with")]
-    pub fn when<R: Model, C: Locate<R>>(self, field: C, value: C::Target) -> Self {
-        let value = value.to_value();
-        self.with(way(field), |aggregate, field| aggregate.condition = Some((field, value)))
-    }
-
-    fn of(
-        figure: Figure,
-        list: Result<crate::engine::Address, Refused>,
-        field: Result<Route, Refused>,
-    ) -> Self {
-        let aggregate = list
-            .and_then(|list| Ok(Aggregate { figure, list, field: field?, weight: None, condition: None }));
-        Over { aggregate, model: PhantomData }
-    }
-
-    fn with(self, route: Result<Route, Refused>, change: impl FnOnce(&mut Aggregate, Route)) -> Self {
-        let aggregate = self.aggregate.and_then(|mut aggregate| {
-            change(&mut aggregate, route?);
-            Ok(aggregate)
-        });
-        Over { aggregate, ..self }
-    }
-}
 
 impl<M: 'static> Form<M> {
     /// Declares that a field is calculated by a function of the form. `None` makes it blank.
@@ -129,10 +40,8 @@ impl<M: 'static> Form<M> {
         at: L,
         function: impl Fn(&View<'_, M>) -> Option<L::Target> + 'static,
     ) -> Result<(), Refused> {
-        let target = Target::Field(address(at)?);
-        self.core.declare(move |engine| {
-            engine.calculate(&target, move |view| value_of(function(&View::new(view))))
-        })
+        let target = place(at)?;
+        self.declare(|engine| engine.calculate(&target, of_form(function)))
     }
 
     /// Declares that a field of every row of a list is calculated by a function of the row, also in rows to come. See
@@ -140,42 +49,145 @@ impl<M: 'static> Form<M> {
     ///
     /// ```
     /// # use ricordo::{Form, Model};
-    /// # #[derive(Model)] struct Sheet { rows: Vec<Row> }
+    /// # #[derive(Model)] struct Sheet { rows: Vec<Row>, markup: u32 }
     /// # #[derive(Model)] struct Row { grams: u32, price: u32, cost: Option<u32> }
-    /// let form = Form::new(&Sheet { rows: vec![Row { grams: 500, price: 2, cost: None }] })?;
+    /// # let rows = vec![Row { grams: 500, price: 2, cost: None }];
+    /// let form = Form::new(&Sheet { rows, markup: 3 })?;
     /// let (sheet, row) = (ricordo::at::<Sheet>(), ricordo::at::<Row>());
     /// form.calculate_each(sheet.rows(), row.cost(), |row| {
-    ///     let paths = ricordo::at::<Row>();
-    ///     Some(Some(row.get(paths.grams())? * row.get(paths.price())?))
+    ///     let (paths, sheet) = (ricordo::at::<Row>(), ricordo::at::<Sheet>());
+    ///     let cost = row.get(paths.grams())? * row.get(paths.price())?;
+    ///     Some(Some(cost * row.form().get(sheet.markup())?))
     /// })?;
-    /// assert_eq!(form.get(sheet.rows().at(0).cost())?, Some(Some(1_000)));
+    /// assert_eq!(form.get(sheet.rows().at(0).cost())?, Some(Some(3_000)));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn calculate_each<R, L, I>(
         &self,
         list: L,
         field: I,
-        function: impl Fn(&View<'_, R>) -> Option<I::Target> + 'static,
+        function: impl Fn(&RowView<'_, M, R>) -> Option<I::Target> + 'static,
     ) -> Result<(), Refused>
     where
         R: Model,
         L: Locate<M, Target = Vec<R>>,
         I: Locate<R>,
     {
-        let target = Target::EachRow { list: address(list)?, field: way(field)? };
-        self.core.declare(move |engine| {
-            engine.calculate(&target, move |view| value_of(function(&View::new(view))))
-        })
+        let target = each_row(list, field)?;
+        self.declare(|engine| engine.calculate(&target, of_row(function)))
     }
-}
 
-impl<M: 'static> Form<M> {
+    /// Declares that a field is suggested a value by a function of the form: it has that until somebody sets it to
+    /// something else, and again after [`Form::hand_back`]. Otherwise it is as [`Form::calculate`] has it.
+    ///
+    /// In data, a value that is not the one suggested has been set by somebody, and stays.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { cost: u32, price: Option<u32> }
+    /// let form = Form::new(&Batch { cost: 4, price: None })?;
+    /// let batch = ricordo::at::<Batch>();
+    /// form.suggest(batch.price(), |view| Some(view.get(ricordo::at::<Batch>().cost()).map(|cost| cost * 2)))?;
+    /// assert_eq!(form.get(batch.price())?, Some(Some(8)));
+    ///
+    /// form.enter(batch.price(), "9")?;
+    /// form.enter(batch.cost(), "5")?;
+    /// assert_eq!(form.get(batch.price())?, Some(Some(9)), "somebody has said so");
+    /// form.hand_back(batch.price())?;
+    /// assert_eq!(form.get(batch.price())?, Some(Some(10)));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn suggest<L: Locate<M>>(
+        &self,
+        at: L,
+        function: impl Fn(&View<'_, M>) -> Option<L::Target> + 'static,
+    ) -> Result<(), Refused> {
+        let target = place(at)?;
+        self.declare(|engine| engine.suggest(&target, of_form(function)))
+    }
+
+    /// Declares that a field of every row of a list is suggested a value by a function of the row. See
+    /// [`Form::suggest`].
+    pub fn suggest_each<R, L, I>(
+        &self,
+        list: L,
+        field: I,
+        function: impl Fn(&RowView<'_, M, R>) -> Option<I::Target> + 'static,
+    ) -> Result<(), Refused>
+    where
+        R: Model,
+        L: Locate<M, Target = Vec<R>>,
+        I: Locate<R>,
+    {
+        let target = each_row(list, field)?;
+        self.declare(|engine| engine.suggest(&target, of_row(function)))
+    }
+
+    /// Declares that two fields of a record calculate each other, each given by its path and a function of the form. The
+    /// one that was set last leads, and the other follows whenever anything that its function has looked at is another.
+    /// While the leading one is empty, so is the other. Otherwise it is as [`Form::calculate`] has it.
+    ///
+    /// Handing the lead over changes nothing by itself: a person who types the figure that stands there anyway leaves
+    /// the other as it is. Round in the functions what shall be round.
+    ///
+    /// ```
+    /// # use ricordo::{Decimal, Form, Model};
+    /// # #[derive(Model)] struct Price { net: Option<Decimal>, gross: Option<Decimal> }
+    /// let form = Form::new(&Price { net: Some(100.into()), gross: None })?;
+    /// let price = ricordo::at::<Price>();
+    /// let rate = Decimal::new(107, 2);
+    /// form.counterparts(
+    ///     (price.net(), move |view| Some(Some(view.get(ricordo::at::<Price>().gross())?? / rate))),
+    ///     (price.gross(), move |view| Some(Some(view.get(ricordo::at::<Price>().net())?? * rate))),
+    /// )?;
+    /// assert_eq!(form.get(price.gross())?, Some(Some(107.into())));
+    /// form.enter(price.gross(), "214")?;
+    /// assert_eq!(form.get(price.net())?, Some(Some(200.into())));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn counterparts<A, B, F, G>(
+        &self,
+        (one, of_one): (A, F),
+        (other, of_other): (B, G),
+    ) -> Result<(), Refused>
+    where
+        A: Locate<M>,
+        B: Locate<M>,
+        F: Fn(&View<'_, M>) -> Option<A::Target> + 'static,
+        G: Fn(&View<'_, M>) -> Option<B::Target> + 'static,
+    {
+        let (one, other) = (place(one)?, place(other)?);
+        self.declare(|engine| engine.counterparts(&one, of_form(of_one), &other, of_form(of_other)))
+    }
+
+    /// Declares that two fields of every row of a list calculate each other, each given by its path and a function of the
+    /// row. See [`Form::counterparts`].
+    pub fn counterparts_each<R, L, A, B, F, G>(
+        &self,
+        list: L,
+        (one, of_one): (A, F),
+        (other, of_other): (B, G),
+    ) -> Result<(), Refused>
+    where
+        R: Model,
+        L: Locate<M, Target = Vec<R>>,
+        A: Locate<R>,
+        B: Locate<R>,
+        F: Fn(&RowView<'_, M, R>) -> Option<A::Target> + 'static,
+        G: Fn(&RowView<'_, M, R>) -> Option<B::Target> + 'static,
+    {
+        let list = address(list)?;
+        let one = Target::EachRow { list: list.clone(), field: way(one)? };
+        let other = Target::EachRow { list, field: way(other)? };
+        self.declare(|engine| engine.counterparts(&one, of_row(of_one), &other, of_row(of_other)))
+    }
+
     /// Declares that a field shows a figure about the rows of a list. It is kept up by differences, so that an edit in
     /// one row of 100,000 costs the same as in one of ten, and exact in whatever order things are done: sums are never
     /// rounded but when they are read. Otherwise it is as [`Form::calculate`] has it.
     ///
     /// ```
-    /// # use ricordo::{Decimal, Form, Model, form::Over};
+    /// # use ricordo::{Decimal, Form, Model, form::Rows};
     /// # #[derive(Model)] struct Batch { rows: Vec<Row>, flour: Option<Decimal> }
     /// # #[derive(Model)] struct Row { grams: Decimal, kind: Kind }
     /// # #[derive(Model)] enum Kind { Flour, Water }
@@ -183,25 +195,86 @@ impl<M: 'static> Form<M> {
     /// # let rows = vec![row(5_000, Kind::Flour), row(1_300, Kind::Flour), row(4_350, Kind::Water)];
     /// let form = Form::new(&Batch { rows, flour: None })?;
     /// let (batch, row) = (ricordo::at::<Batch>(), ricordo::at::<Row>());
-    /// form.aggregate(batch.flour(), Over::sum(batch.rows(), row.grams()).when(row.kind(), Kind::Flour))?;
+    /// form.aggregate(batch.flour(), Rows::of(batch.rows()).when(row.kind(), Kind::Flour).sum(row.grams()))?;
     /// assert_eq!(form.get(batch.flour())?, Some(Some(6_300.into())));
     /// form.enter(batch.rows().at(0).grams(), "5200")?;
     /// assert_eq!(form.get(batch.flour())?, Some(Some(6_500.into())));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn aggregate<L: Locate<M>>(&self, at: L, over: Over<M>) -> Result<(), Refused> {
-        let (at, aggregate) = (address(at)?, over.aggregate?);
-        self.core.declare(|engine| engine.aggregate(&at, &aggregate))
+        let (target, aggregate) = (place(at)?, over.into_aggregate()?);
+        self.declare(|engine| engine.aggregate(&target, &aggregate))
+    }
+
+    /// Declares that a field of every row of a list shows a figure about the rows of a list in that row. See
+    /// [`Form::aggregate`].
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, form::Rows};
+    /// # #[derive(Model)] struct Sheet { stages: Vec<Stage> }
+    /// # #[derive(Model)] struct Stage { folds: Vec<Fold>, minutes: Option<u32> }
+    /// # #[derive(Model)] struct Fold { minutes: u32 }
+    /// # let stages = vec![Stage { folds: vec![Fold { minutes: 20 }, Fold { minutes: 25 }], minutes: None }];
+    /// let form = Form::new(&Sheet { stages })?;
+    /// let (sheet, stage, fold) = (ricordo::at::<Sheet>(), ricordo::at::<Stage>(), ricordo::at::<Fold>());
+    /// form.aggregate_each(sheet.stages(), stage.minutes(), Rows::of(stage.folds()).sum(fold.minutes()))?;
+    /// assert_eq!(form.get(sheet.stages().at(0).minutes())?, Some(Some(45)));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn aggregate_each<R, L, I>(&self, list: L, field: I, over: Over<R>) -> Result<(), Refused>
+    where
+        R: Model,
+        L: Locate<M, Target = Vec<R>>,
+        I: Locate<R>,
+    {
+        let (target, aggregate) = (each_row(list, field)?, over.into_aggregate()?);
+        self.declare(|engine| engine.aggregate(&target, &aggregate))
+    }
+
+    pub(super) fn declare(
+        &self,
+        declare: impl FnOnce(&mut Engine) -> Result<Outcome, Refused>,
+    ) -> Result<(), Refused> {
+        self.core.declare(declare)
     }
 }
 
-/// The way from a row to a field in it.
-fn way<R, I: Locate<R>>(field: I) -> Result<Route, Refused> {
+/// One place of a form.
+pub(super) fn place<M, L: Locate<M>>(at: L) -> Result<Target, Refused> {
+    Ok(Target::Place(address(at)?))
+}
+
+/// A place in each row of a list.
+pub(super) fn each_row<M, R, L, I>(list: L, field: I) -> Result<Target, Refused>
+where
+    L: Locate<M, Target = Vec<R>>,
+    I: Locate<R>,
+{
+    let list: Address = address(list)?;
+    Ok(Target::EachRow { list, field: way(field)? })
+}
+
+/// The way from a row to a place in it.
+pub(super) fn way<R, I: Locate<R>>(field: I) -> Result<Route, Refused> {
     match field.spot() {
         Ok(Spot::Route(route)) => Ok(route),
         Ok(Spot::Pointer(pointer)) => Err(Refused::untyped(&pointer)),
         Err(error) => Err(Refused::unreadable(&error)),
     }
+}
+
+/// A function of the form, as the engine runs it.
+pub(super) fn of_form<M, T: Data>(
+    function: impl Fn(&View<'_, M>) -> Option<T> + 'static,
+) -> impl Fn(PlaceView<'_>) -> Value + 'static {
+    move |view| value_of(function(&View::new(view)))
+}
+
+/// A function of a row, as the engine runs it.
+pub(super) fn of_row<M, R, T: Data>(
+    function: impl Fn(&RowView<'_, M, R>) -> Option<T> + 'static,
+) -> impl Fn(PlaceView<'_>) -> Value + 'static {
+    move |view| value_of(function(&RowView::new(view)))
 }
 
 fn value_of<T: Data>(result: Option<T>) -> Value {

@@ -95,7 +95,7 @@ fn concerned<'a>(engine: &Engine, outcome: &'a Outcome, place: PlaceId) -> Vec<&
     let mut behind = vec![place];
     behind.extend(changes.iter().zip(&is_concerned).filter(|(_, is)| **is).map(|(change, _)| change.place()));
     while let Some(place) = behind.pop() {
-        let from: FxHashSet<PlaceId> = engine.follows_from(place).into_iter().collect();
+        let from: FxHashSet<PlaceId> = engine.follows_in_all(place).into_iter().collect();
         if from.is_empty() {
             continue;
         }

@@ -2,6 +2,7 @@
 
 use std::fmt;
 use std::marker::PhantomData;
+use std::ops::Deref;
 
 use crate::engine::PlaceView;
 use crate::model::{Data, Locate, Model, Spot};
@@ -65,6 +66,11 @@ impl<'a, T> View<'a, T> {
         self.place.is_valid()
     }
 
+    /// Whether the place counts: neither it nor anything that it lies in is said to be not relevant.
+    pub fn is_relevant(&self) -> bool {
+        self.place.is_relevant()
+    }
+
     /// What is wrong with the place itself.
     pub fn findings(&self) -> Vec<Finding> {
         self.place.findings()
@@ -119,5 +125,37 @@ impl<T: Model> View<'_, Vec<T>> {
     /// Whether there are no rows.
     pub fn is_empty(&self) -> bool {
         self.len() == 0
+    }
+}
+
+/// A row of a list that holds an `R`, seen from inside a function that is run for each row of a form with the model `M`.
+/// It is a [`View`] of the row, from which the form is to be seen, too.
+pub struct RowView<'a, M, R> {
+    row: View<'a, R>,
+    form: PhantomData<fn() -> M>,
+}
+
+impl<M, R> fmt::Debug for RowView<'_, M, R> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.row.fmt(formatter)
+    }
+}
+
+impl<'a, M, R> RowView<'a, M, R> {
+    pub(super) fn new(place: PlaceView<'a>) -> Self {
+        RowView { row: View::new(place), form: PhantomData }
+    }
+
+    /// The form that the row lies in.
+    pub fn form(&self) -> View<'a, M> {
+        View::new(self.row.place.form())
+    }
+}
+
+impl<'a, M, R> Deref for RowView<'a, M, R> {
+    type Target = View<'a, R>;
+
+    fn deref(&self) -> &View<'a, R> {
+        &self.row
     }
 }

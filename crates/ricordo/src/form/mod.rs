@@ -13,8 +13,13 @@
 //! | be given the old and the new value | [`Form::subscribe_value`], [`Place::subscribe_value`] |
 //! | follow the form's flags: for a save button, for undo | [`Form::subscribe_flags`] |
 //! | follow whatever can be found out from the form | [`Form::select`], [`Place::select`] |
-//! | have a field follow from others | [`Form::calculate`], [`Form::calculate_each`] |
-//! | have a sum, a mean, or another figure about the rows of a list | [`Form::aggregate`] with [`Over`] |
+//! | have a field follow from others | [`Form::calculate`] |
+//! | have two fields calculate each other | [`Form::counterparts`] |
+//! | have a field calculated until somebody says otherwise | [`Form::suggest`] |
+//! | have a sum, a mean, or another figure about the rows of a list | [`Form::aggregate`] with [`Rows`] |
+//! | say when a place counts, is read-only, is required | [`Form::relevant`], [`Form::readonly`], [`Form::required`] |
+//! | say what must be so, or is doubtful otherwise | [`Form::constraint`], [`Form::warning`] |
+//! | have any of that in each row of a list | the methods with `_each`: [`Form::calculate_each`] |
 //! | connect a widget | [`Form::bind`], [`Place::bind`] |
 //! | hand a part of the form to a component, and hear of it | a [`Place`], and an [`Outlet`] |
 //! | have the finished record, and begin the next | [`Form::take`] |
@@ -30,8 +35,10 @@ mod core;
 mod counts;
 mod look;
 mod outlet;
+mod over;
 mod place;
 mod recording;
+mod rule;
 #[cfg(feature = "stream")]
 mod stream;
 mod subscribe;
@@ -44,11 +51,11 @@ use std::rc::Rc;
 use std::sync::Arc;
 
 pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetSort, WidgetState};
-pub use calculate::Over;
 pub use cause::Cause;
 pub use counts::{Counts, SubscriberReport};
-pub use look::View;
+pub use look::{RowView, View};
 pub use outlet::{Event, Outlet};
+pub use over::{Over, Rows};
 pub use place::Place;
 #[cfg(feature = "stream")]
 pub use stream::{Results, Wakes};
@@ -381,6 +388,12 @@ impl<M: 'static> Form<M> {
     /// Empties a field, a list, or a record.
     pub fn clear<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
         self.apply(Action::Clear { at: address(at)? })
+    }
+
+    /// Lets a field follow again: one that is suggested a value takes that, and one of two counterparts lets the other
+    /// lead. See [`Form::suggest`] and [`Form::counterparts`].
+    pub fn hand_back<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
+        self.apply(Action::HandBack { at: address(at)? })
     }
 
     /// Sets a place to a value.

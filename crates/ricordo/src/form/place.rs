@@ -137,6 +137,27 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.is_readonly())
     }
 
+    /// Whether an empty value is an error.
+    pub fn is_required(&self) -> bool {
+        self.core.view(self.id, |view| view.is_required())
+    }
+
+    /// Whether the place counts: neither it nor anything that it lies in is said to be not relevant. See
+    /// [`Form::relevant`](super::Form::relevant).
+    pub fn is_relevant(&self) -> bool {
+        self.core.view(self.id, |view| view.is_relevant())
+    }
+
+    /// Whether the place is one of two that calculate each other, and leads.
+    pub fn is_driver(&self) -> bool {
+        self.core.view(self.id, |view| view.is_driver())
+    }
+
+    /// Whether the place is suggested a value, but somebody has said otherwise.
+    pub fn is_overridden(&self) -> bool {
+        self.core.view(self.id, |view| view.is_overridden())
+    }
+
     /// Whether the place has the focus.
     pub fn has_focus(&self) -> bool {
         self.core.view(self.id, |view| view.has_focus())
@@ -209,6 +230,12 @@ impl<T> Place<T> {
     /// Empties the place.
     pub fn clear(&self) -> Result<(), Refused> {
         self.apply(Action::Clear { at: self.id.into() })
+    }
+
+    /// Lets the field follow again: one that is suggested a value takes that, and one of two counterparts lets the other
+    /// lead.
+    pub fn hand_back(&self) -> Result<(), Refused> {
+        self.apply(Action::HandBack { at: self.id.into() })
     }
 
     /// Takes the place, and all in it, back to its baseline.

@@ -19,6 +19,8 @@ pub struct Finding {
     pub message: String,
     /// The place.
     pub place: Pointer,
+    /// Whether it is only doubtful, and no error: the form can be submitted all the same.
+    pub is_warning: bool,
     /// Whether a person should see it now, as the place's [`Reveal`](crate::shape::Reveal) says.
     pub shown: bool,
 }
@@ -27,7 +29,8 @@ impl Finding {
     /// What is wrong where a typed record could not be made of values that are right by themselves.
     pub(crate) fn of(misfit: &Misfit) -> Self {
         let message = misfit.problem().to_owned();
-        Finding { kind: FindingKind::TypeMismatch, message, place: misfit.place().clone(), shown: true }
+        let kind = FindingKind::TypeMismatch;
+        Finding { kind, message, place: misfit.place().clone(), is_warning: false, shown: true }
     }
 }
 
@@ -35,6 +38,7 @@ impl Finding {
 /// read, nothing else is known.
 pub(crate) fn check_field(
     part: &Part,
+    required: bool,
     choices: Option<&Choices>,
     value: &Value,
     unreadable: bool,
@@ -44,7 +48,7 @@ pub(crate) fn check_field(
         return found(FindingKind::BadInput);
     }
     if value.is_empty() {
-        if part.required {
+        if required {
             found(FindingKind::ValueMissing);
         }
         return;
@@ -96,9 +100,15 @@ fn check_number(constraints: &Constraints, number: Decimal, mut found: impl FnMu
 }
 
 /// What is wrong with a list of so many rows, `None` if it is not there, of which two may hold the same value.
-pub(crate) fn check_list(part: &Part, rows: Option<u32>, repeated: bool, mut found: impl FnMut(FindingKind)) {
+pub(crate) fn check_list(
+    part: &Part,
+    required: bool,
+    rows: Option<u32>,
+    repeated: bool,
+    mut found: impl FnMut(FindingKind),
+) {
     match rows.map(u64::from) {
-        None if part.required => found(FindingKind::ValueMissing),
+        None if required => found(FindingKind::ValueMissing),
         None => {}
         Some(rows) => {
             if part.constraints.min_items.is_some_and(|least| rows < least) {
@@ -115,8 +125,8 @@ pub(crate) fn check_list(part: &Part, rows: Option<u32>, repeated: bool, mut fou
 }
 
 /// What is wrong with a record, apart from what is wrong in it.
-pub(crate) fn check_record(part: &Part, present: bool, mut found: impl FnMut(FindingKind)) {
-    if part.required && !present {
+pub(crate) fn check_record(required: bool, present: bool, mut found: impl FnMut(FindingKind)) {
+    if required && !present {
         found(FindingKind::ValueMissing);
     }
 }
@@ -128,7 +138,9 @@ mod tests {
 
     fn kinds(part: &Part, value: impl Into<Value>) -> Vec<&'static str> {
         let mut kinds = Vec::new();
-        check_field(part, part.kind.choices(), &value.into(), false, |kind| kinds.push(kind.name()));
+        check_field(part, part.required, part.kind.choices(), &value.into(), false, |kind| {
+            kinds.push(kind.name());
+        });
         kinds
     }
 
@@ -173,7 +185,7 @@ mod tests {
         (part.constraints.min_items, part.constraints.max_items) = (Some(1), Some(2));
         let check = |part: &Part, rows| {
             let mut kinds = Vec::new();
-            check_list(part, rows, false, |kind| kinds.push(kind.name()));
+            check_list(part, part.required, rows, false, |kind| kinds.push(kind.name()));
             kinds
         };
         assert_eq!(check(&part, Some(0)), ["too_few"]);

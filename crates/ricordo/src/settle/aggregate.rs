@@ -1,6 +1,7 @@
-//! Aggregates: figures about the rows of a list, kept up by differences.
+//! Aggregates: figures about the rows of lists, kept up by differences.
 
 use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
 
 use super::accumulator::{Accumulator, Share};
 use crate::shape::{PartId, Step};
@@ -33,19 +34,158 @@ pub enum Figure {
 #[derive(Clone, Debug)]
 pub(crate) struct AggregateOf {
     pub(crate) figure: Figure,
-    /// The ways from a row to what is aggregated, to its weight, and to what must hold a value for the row to count.
+    /// The lists whose rows are gone through, each in the rows of the one before. What is aggregated lies in the rows of
+    /// the last.
+    pub(crate) levels: Vec<Level>,
+    /// The ways from such a row to what is aggregated, and to its weight.
     pub(crate) field: Vec<Step>,
-    pub(crate) weight: Vec<Step>,
-    pub(crate) condition: Option<(Vec<Step>, Value)>,
-    /// The parts at the ends of these ways, with their depths in a row.
+    pub(crate) weight: Option<Vec<Step>>,
+    /// The parts whose values matter, with the level in whose rows they lie.
     pub(crate) parts: Vec<(PartId, usize)>,
 }
 
-/// An aggregate over the rows of a list.
+/// One of the lists whose rows an aggregate goes through.
+#[derive(Clone, Debug)]
+pub(crate) struct Level {
+    /// The way to the list, from a row of the level before, or from what the aggregate is for.
+    pub(crate) list: Vec<Step>,
+    /// The ways from a row to what must hold values for it to count.
+    pub(crate) conditions: Vec<(Vec<Step>, Value)>,
+}
+
+/// Which rows of an aggregate a place concerns.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Scope {
+    /// One row of the last level.
+    Row(PlaceId),
+    /// Those in a row of this level.
+    Within(PlaceId, usize),
+    /// All of them.
+    All,
+}
+
+impl AggregateOf {
+    /// Whether the value of a field matters.
+    pub(super) fn reads(&self, tree: &Tree, field: PlaceId) -> bool {
+        let part = tree.node(field).part;
+        self.parts.iter().any(|(of, _)| *of == part)
+    }
+
+    /// Which rows a place concerns that lies in what the aggregate is for: a field by its value, anything else by what
+    /// is in it.
+    pub(super) fn scope(&self, tree: &Tree, base: PlaceId, place: PlaceId) -> Option<Scope> {
+        let mut way: SmallVec<[PlaceId; 8]> = SmallVec::new();
+        let mut around = Some(place);
+        while let Some(place) = around {
+            way.push(place);
+            around = if place == base { None } else { Some(tree.parent(place)?) };
+        }
+        let mut at = way.len() - 1;
+        let mut within = Scope::All;
+        for (level, Level { list, conditions }) in self.levels.iter().enumerate() {
+            for step in list {
+                if at == 0 {
+                    return Some(within);
+                }
+                at -= 1;
+                if *step != Step::Field(tree.node(way[at]).slot) {
+                    return None;
+                }
+            }
+            // What concerns the list concerns all its rows.
+            if at == 0 {
+                return Some(within);
+            }
+            at -= 1;
+            let row = way[at];
+            if level + 1 == self.levels.len() {
+                return Some(Scope::Row(row));
+            }
+            within = Scope::Within(row, level);
+            let is_read = self.parts.contains(&(tree.node(place).part, level));
+            if at == 0 || is_read || (!conditions.is_empty() && tree.field(place).is_none()) {
+                return Some(within);
+            }
+        }
+        None
+    }
+
+    /// The rows of a scope that are in the form.
+    pub(super) fn rows_in(&self, tree: &Tree, base: PlaceId, scope: Scope) -> Vec<PlaceId> {
+        match scope {
+            Scope::Row(row) => vec![row],
+            Scope::Within(row, level) => rows_of(tree, vec![row], &self.levels[level + 1..]),
+            Scope::All => rows_of(tree, vec![base], &self.levels),
+        }
+    }
+
+    /// All places that matter: lists, rows, and fields in them.
+    pub(super) fn places(&self, tree: &Tree, base: PlaceId) -> Vec<PlaceId> {
+        let (mut places, mut rows) = (Vec::new(), vec![base]);
+        for (level, Level { list, conditions }) in self.levels.iter().enumerate() {
+            places.extend(rows.iter().filter_map(|row| tree.follow(*row, list).ok()));
+            rows = rows_of(tree, rows, &self.levels[level..=level]);
+            places.extend(&rows);
+            let is_last = level + 1 == self.levels.len();
+            let mut ways: Vec<&[Step]> = conditions.iter().map(|(way, _)| &**way).collect();
+            ways.extend(is_last.then_some(&*self.field));
+            ways.extend(self.weight.as_deref().filter(|_| is_last));
+            let fields = rows.iter().flat_map(|row| ways.iter().map(|way| tree.follow(*row, way)));
+            places.extend(fields.filter_map(Result::ok));
+        }
+        places
+    }
+
+    /// What a row adds now.
+    fn share(&self, tree: &Tree, row: PlaceId) -> Option<Share> {
+        if !tree.is_there(row) || !tree.is_relevant(row) || !self.counts(tree, row) {
+            return None;
+        }
+        let number = |value: &Value| (value.as_number(), value.as_flag());
+        let (held, flag) = seen(tree, row, &self.field, number);
+        let weight = self.weight.as_ref().and_then(|way| seen(tree, row, way, Value::as_number));
+        // Of what is half filled in, nothing is reckoned.
+        let number = held.filter(|_| self.weight.is_none() || weight.is_some());
+        Some(Share { number, weight, flag })
+    }
+
+    /// Whether a row, and those that it lies in, are as they must be to count.
+    fn counts(&self, tree: &Tree, row: PlaceId) -> bool {
+        let mut row = row;
+        for Level { list, conditions } in self.levels.iter().rev() {
+            let holds =
+                |(way, expected): &(Vec<Step>, Value)| seen(tree, row, way, |value| value == expected);
+            if !conditions.iter().all(holds) {
+                return false;
+            }
+            let above = std::iter::successors(Some(row), |place| tree.parent(*place));
+            let Some(outer) = above.into_iter().nth(list.len() + 1) else { return false };
+            row = outer;
+        }
+        true
+    }
+}
+
+/// Looks at the value at the end of a way, as calculations see it.
+fn seen<T>(tree: &Tree, row: PlaceId, way: &[Step], look: impl FnOnce(&Value) -> T) -> T {
+    let Ok(place) = tree.follow(row, way) else { return look(&Value::Blank) };
+    match tree.field(place) {
+        Some(field) if !tree.has_relevance() => look(&field.value),
+        _ => look(&tree.relevant_value(place)),
+    }
+}
+
+/// The rows of the last of some lists, each in the rows of the one before, the first in these.
+fn rows_of(tree: &Tree, rows: Vec<PlaceId>, levels: &[Level]) -> Vec<PlaceId> {
+    levels.iter().fold(rows, |rows, level| {
+        let lists = rows.into_iter().filter_map(|row| tree.follow(row, &level.list).ok());
+        lists.flat_map(|list| tree.rows(list)).collect()
+    })
+}
+
+/// An aggregate, for one place that shows it.
 #[derive(Debug)]
 pub(super) struct Aggregate {
-    of: AggregateOf,
-    list: PlaceId,
     accumulator: Accumulator,
     /// What each row that counts adds.
     shares: FxHashMap<PlaceId, Share>,
@@ -56,56 +196,27 @@ pub(super) struct Aggregate {
 pub(super) struct Added(pub(super) Option<Share>);
 
 impl Aggregate {
-    pub(super) fn new(of: AggregateOf, list: PlaceId) -> Self {
+    /// The aggregate of the rows that are there.
+    pub(super) fn new(of: &AggregateOf, tree: &Tree, base: PlaceId) -> Self {
         let accumulator = match of.figure {
             Figure::Minimum | Figure::Maximum => Accumulator::with_extremes(),
             _ => Accumulator::default(),
         };
-        Aggregate { of, list, accumulator, shares: FxHashMap::default() }
-    }
-
-    pub(super) fn list(&self) -> PlaceId {
-        self.list
-    }
-
-    /// The row of the list in which a place is one of those that matter.
-    pub(super) fn row_of(&self, tree: &Tree, place: PlaceId) -> Option<PlaceId> {
-        let part = tree.node(place).part;
-        let (_, depth) = self.of.parts.iter().find(|(of, _)| *of == part)?;
-        let row = std::iter::successors(Some(place), |place| tree.parent(*place)).nth(*depth)?;
-        (tree.parent(row) == Some(self.list)).then_some(row)
-    }
-
-    /// The row of the list that a place lies in, or is.
-    pub(super) fn row_around(&self, tree: &Tree, place: PlaceId) -> Option<PlaceId> {
-        std::iter::successors(Some(place), |place| tree.parent(*place))
-            .find(|place| tree.parent(*place) == Some(self.list))
-    }
-
-    /// What a row adds now.
-    fn share(&self, tree: &Tree, row: PlaceId) -> Option<Share> {
-        if !tree.is_there(row) {
-            return None;
+        let mut aggregate = Aggregate { accumulator, shares: FxHashMap::default() };
+        for row in of.rows_in(tree, base, Scope::All) {
+            aggregate.update(of, tree, row);
         }
-        let value = |way: &[Step]| {
-            let place = tree.follow(row, way).ok();
-            place.map_or(Value::Blank, |place| tree.value(place))
-        };
-        if let Some((way, expected)) = &self.of.condition
-            && value(way) != *expected
-        {
-            return None;
-        }
-        let held = value(&self.of.field);
-        let weight = if self.of.weight.is_empty() { None } else { value(&self.of.weight).as_number() };
-        // Of what is half filled in, nothing is reckoned.
-        let number = held.as_number().filter(|_| self.of.weight.is_empty() || weight.is_some());
-        Some(Share { number, weight, flag: held.as_flag() })
+        aggregate
+    }
+
+    /// The rows that count.
+    pub(super) fn rows(&self) -> impl Iterator<Item = PlaceId> {
+        self.shares.keys().copied()
     }
 
     /// Brings up to date what a row adds; what it added before comes back if that is another.
-    pub(super) fn update(&mut self, tree: &Tree, row: PlaceId) -> Option<Added> {
-        let now = self.share(tree, row);
+    pub(super) fn update(&mut self, of: &AggregateOf, tree: &Tree, row: PlaceId) -> Option<Added> {
+        let now = of.share(tree, row);
         let before = self.shares.get(&row).copied();
         if now == before {
             return None;
@@ -129,9 +240,9 @@ impl Aggregate {
     }
 
     /// The figure.
-    pub(super) fn value(&self) -> Value {
+    pub(super) fn value(&self, figure: Figure) -> Value {
         let of = &self.accumulator;
-        let number = match self.of.figure {
+        let number = match figure {
             Figure::All => return Value::Flag(of.all()),
             Figure::Any => return Value::Flag(of.any()),
             Figure::Sum => of.sum(),

@@ -41,8 +41,17 @@ impl Aspects {
     /// Whether neither the place nor anything in it has an error.
     pub const VALIDITY: Aspects = Aspects(2048);
 
+    /// Whether the place counts: neither it nor anything that it lies in is said to be not relevant.
+    pub const RELEVANT: Aspects = Aspects(4096);
+    /// Whether a person may change the place.
+    pub const READONLY: Aspects = Aspects(8192);
+    /// Whether an empty value is an error.
+    pub const REQUIRED: Aspects = Aspects(16384);
+    /// Whether the value is the place's own, and not what follows from its counterpart, or what is suggested.
+    pub const DRIVER: Aspects = Aspects(32768);
+
     /// All of them.
-    pub const ALL: Aspects = Aspects(0x0fff);
+    pub const ALL: Aspects = Aspects(0xffff);
 
     /// Those that a record or a list has as the sum of what is in it.
     pub(crate) const SUMS: Aspects = Aspects(2 | 4 | 8 | 256 | 2048);
@@ -106,6 +115,10 @@ impl fmt::Display for Aspects {
             (Aspects::FOCUS, "focus"),
             (Aspects::CHOICES, "choices"),
             (Aspects::VALIDITY, "valid"),
+            (Aspects::RELEVANT, "relevant"),
+            (Aspects::READONLY, "readonly"),
+            (Aspects::REQUIRED, "required"),
+            (Aspects::DRIVER, "driver"),
         ];
         let mut separator = "";
         for (_, name) in names.into_iter().filter(|(aspect, _)| self.contains(*aspect)) {

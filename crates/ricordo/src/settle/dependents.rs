@@ -3,14 +3,11 @@
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
+use super::cells::Cell;
 use super::{Aspects, Glance, Reach};
 use crate::tree::{PlaceId, Tree};
 
-/// Names what is calculated for one place.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(super) struct Cell(pub(super) u32);
-
-/// Which calculated cells have looked at which places.
+/// Which cells have looked at which places.
 #[derive(Debug, Default)]
 pub(super) struct Dependents {
     /// Those that have looked at a place itself.
@@ -48,8 +45,8 @@ impl Dependents {
     }
 
     /// The cells that have looked at these aspects of a place, or of all in something that it lies in.
-    pub(super) fn of(&self, tree: &Tree, place: PlaceId, aspects: Aspects) -> Vec<Cell> {
-        let mut found = Vec::new();
+    pub(super) fn of(&self, tree: &Tree, place: PlaceId, aspects: Aspects) -> SmallVec<[Cell; 8]> {
+        let mut found = SmallVec::new();
         let mut collect = |lookers: &Lookers, place| {
             let looked_at = lookers.get(&place).into_iter().flatten();
             found.extend(

@@ -1,223 +1,239 @@
-//! The graph of what follows from what, and how it is brought up to date.
-
-use std::any::Any;
-use std::collections::BTreeSet;
-use std::panic::{AssertUnwindSafe, catch_unwind};
+//! The graph of what follows from what, and how it is brought up to date with changes.
 
 use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
 
 use super::accumulator::Share;
-use super::aggregate::{Added, Aggregate, AggregateOf};
-use super::calculation::Calculation;
-use super::dependents::{Cell, Dependents};
-use super::{Aspects, Glance, PlaceView, Reach, Reads, Unsettled};
+use super::aggregate::{Aggregate, Scope};
+use super::cells::{Cell, CellBody, Cells, Fresh};
+use super::declaration::{Declaration, Slot, Way};
+use super::dependents::Dependents;
+use super::leading::lead_as_loaded;
+use super::pending::Pending;
+use super::{Aspects, Glance, Reads, Unsettled};
 use crate::shape::PartId;
-use crate::tree::{Body, PlaceId, Tree, Undo};
-use crate::value::Value;
+use crate::tree::{Body, PlaceId, Ruled, Standing, Tree, Undo};
 
-/// Everything that is calculated, and what it has looked at.
+/// Everything that follows from something else, and what it has looked at.
 #[derive(Debug, Default)]
 pub(crate) struct Graph {
-    calculations: Vec<Calculation>,
-    /// The greatest height among the places of each calculation: rows are mostly alike.
-    heights: Vec<u32>,
-    of_parts: FxHashMap<PartId, usize>,
-    cells: FxHashMap<Cell, Calculated>,
-    of_places: FxHashMap<PlaceId, Cell>,
-    dependents: Dependents,
-    /// Aggregates by the place that shows them.
-    aggregates: Vec<(PlaceId, Aggregate)>,
-    /// What rows added to aggregates before this transaction changed that, and how long the log was then.
-    replaced_shares: Vec<(usize, usize, PlaceId, Option<Share>)>,
-    given: u32,
-    /// Cells that are to be calculated, lower ones first.
-    pending: BTreeSet<(u32, Cell)>,
+    pub(super) declarations: Vec<Declared>,
+    of_parts: FxHashMap<PartId, SmallVec<[usize; 2]>>,
+    /// The declarations that are aggregates.
+    aggregates: Vec<usize>,
+    pub(super) cells: Cells,
+    pub(super) dependents: Dependents,
+    pub(super) pending: Pending,
+    /// Cells that are to follow from now on, and have to look at what they follow from.
+    pub(super) released: Vec<Cell>,
+    /// Cells of places that have just been loaded.
+    pub(super) fresh: Vec<Cell>,
+    /// Whether what is brought up to date was settled once, and comes back.
+    pub(super) is_return: bool,
     /// Cells that were calculated since the settling began.
-    done: FxHashSet<Cell>,
+    pub(super) done: Vec<Cell>,
     /// How much of the log was taken in.
     noted: usize,
     /// How much of the log was looked through for rows and records that have come.
     looked_through: usize,
-    /// Which entries of the log are of values that were calculated.
-    own_writes: FxHashSet<usize>,
+    /// Which entries of the log are of values that were calculated, in order.
+    pub(super) own_writes: Vec<usize>,
     /// What cells had looked at before they were calculated in this transaction, and how long the log was then.
-    replaced: Vec<(usize, Cell, Vec<Glance>)>,
+    pub(super) replaced: Vec<(usize, Cell, Vec<Glance>)>,
+    /// What rows added to aggregates before this transaction changed that, and how long the log was then.
+    replaced_shares: Vec<(usize, Cell, PlaceId, Option<Share>)>,
+    /// What functions look at is taken down here.
+    pub(super) reads: Reads,
 }
 
-/// How a place is calculated.
-#[derive(Clone, Copy, Debug, PartialEq)]
-enum Way {
-    /// By a calculation.
-    Calculation(usize),
-    /// As an aggregate.
-    Aggregate(usize),
-}
-
-/// One place that is calculated.
+/// A declaration, and what is known of its cells.
 #[derive(Debug)]
-struct Calculated {
-    way: Way,
-    place: PlaceId,
-    /// More than that of all cells it has looked at.
-    height: u32,
-    glances: Vec<Glance>,
+pub(super) struct Declared {
+    pub(super) declaration: Declaration,
+    /// The greatest height among its cells: rows are mostly alike.
+    pub(super) height: u32,
+    /// The cells of an aggregate, by what it is for.
+    pub(super) of_bases: FxHashMap<PlaceId, Cell>,
 }
 
 impl Graph {
     pub(crate) fn is_empty(&self) -> bool {
-        self.calculations.is_empty() && self.aggregates.is_empty()
+        self.declarations.is_empty()
     }
 
-    /// Whether what is in a part may be calculated.
-    pub(crate) fn calculates(&self, part: PartId) -> bool {
-        self.of_parts.contains_key(&part)
+    /// Whether the value of places of a part, or whether they are relevant and so on, is declared already: only
+    /// constraints may be many.
+    pub(crate) fn declares(&self, part: PartId, slot: Slot) -> bool {
+        let declared = self.of_parts.get(&part).into_iter().flatten();
+        declared.into_iter().any(|at| match (self.declarations[*at].declaration.slot, slot) {
+            (Slot::Value(_), Slot::Value(_)) => true,
+            (Slot::Constraint(_), _) => false,
+            (known, slot) => known == slot,
+        })
     }
 
-    /// Adds a calculation, and makes its places pending.
-    pub(crate) fn declare(&mut self, tree: &mut Tree, calculation: Calculation) -> Result<(), Unsettled> {
-        self.of_parts.insert(calculation.part, self.calculations.len());
-        let places = tree.places_of(calculation.part);
-        self.calculations.push(calculation);
-        self.heights.push(0);
-        places.into_iter().try_for_each(|place| self.add_cell(tree, place))
-    }
-
-    /// Adds an aggregate over the rows of a list, and makes its place pending.
-    pub(crate) fn declare_aggregate(
-        &mut self,
-        tree: &mut Tree,
-        place: PlaceId,
-        list: PlaceId,
-        of: AggregateOf,
-    ) -> Result<(), Unsettled> {
-        let mut aggregate = Aggregate::new(of, list);
-        for row in tree.rows(list) {
-            aggregate.update(tree, row);
+    /// Adds a declaration, and makes its places pending.
+    pub(crate) fn declare(&mut self, tree: &mut Tree, declaration: Declaration) -> Result<(), Unsettled> {
+        let (part, at) = (declaration.part, self.declarations.len());
+        self.of_parts.entry(part).or_default().push(at);
+        if let Way::Aggregate(_) = declaration.way {
+            self.aggregates.push(at);
         }
-        self.aggregates.push((place, aggregate));
-        let cell = self.new_cell(tree, place, Way::Aggregate(self.aggregates.len() - 1), 0);
-        self.put_in_order(tree, cell)?;
-        self.raise_above(tree, cell)
-    }
-
-    /// Takes the aggregate back that was declared last.
-    pub(crate) fn take_back_aggregate(&mut self, tree: &mut Tree) {
-        if let Some((place, _)) = self.aggregates.pop() {
-            tree.set_calculated(place, false);
-            self.drop_cell(place);
+        if declaration.slot == Slot::Relevant {
+            tree.set_has_relevance(part, true);
+            // What has looked at such a place, or into it, has not looked at whether it is relevant.
+            let all: Vec<Cell> = self.cells.iter().map(|(cell, _)| cell).collect();
+            all.into_iter().for_each(|cell| self.trigger(cell));
         }
+        self.declarations.push(Declared { declaration, height: 0, of_bases: FxHashMap::default() });
+        let places = tree.places_of(part);
+        places.into_iter().try_for_each(|place| self.add_cell(tree, place, at))
     }
 
-    /// Whether a place is calculated.
-    pub(crate) fn calculates_place(&self, place: PlaceId) -> bool {
-        self.of_places.contains_key(&place)
-    }
-
-    /// Takes the calculation back that was declared last.
+    /// Takes the declaration back that was made last.
     pub(crate) fn take_back(&mut self, tree: &mut Tree) {
-        let Some(calculation) = self.calculations.pop() else { return };
-        self.of_parts.remove(&calculation.part);
-        self.heights.pop();
-        let last = self.calculations.len();
-        let gone: Vec<PlaceId> = self
-            .cells
-            .values()
-            .filter(|cell| cell.way == Way::Calculation(last))
-            .map(|cell| cell.place)
-            .collect();
-        for place in gone {
-            tree.set_calculated(place, false);
-            self.drop_cell(place);
+        let Some(Declared { declaration, .. }) = self.declarations.pop() else { return };
+        let last = self.declarations.len();
+        if let Some(of_part) = self.of_parts.get_mut(&declaration.part) {
+            of_part.retain(|at| *at != last);
+        }
+        self.aggregates.retain(|at| *at != last);
+        let gone: Vec<Cell> =
+            self.cells.iter().filter(|(_, body)| body.declaration == last).map(|(cell, _)| cell).collect();
+        for cell in gone {
+            self.drop_cell(tree, cell);
+        }
+        if declaration.slot == Slot::Relevant {
+            tree.set_has_relevance(declaration.part, false);
         }
     }
 
-    fn drop_cell(&mut self, place: PlaceId) {
-        let Some(cell) = self.of_places.remove(&place) else { return };
-        if let Some(calculated) = self.cells.remove(&cell) {
-            self.dependents.remove(cell, &calculated.glances);
-            self.pending.remove(&(calculated.height, cell));
+    fn drop_cell(&mut self, tree: &mut Tree, cell: Cell) {
+        let Some(body) = self.cells.remove(cell) else { return };
+        self.dependents.remove(cell, &body.glances);
+        if let Some(declared) = self.declarations.get_mut(body.declaration) {
+            declared.of_bases.remove(&body.base);
         }
+        self.set_standing(tree, body.place);
     }
 
-    /// Makes a place pending, if it is calculated.
-    fn add_cell(&mut self, tree: &mut Tree, place: PlaceId) -> Result<(), Unsettled> {
-        if let Some(cell) = self.of_places.get(&place) {
-            self.trigger(*cell);
+    /// Says by what the value of a place is calculated now.
+    fn set_standing(&self, tree: &mut Tree, place: PlaceId) {
+        let cells = self.cells.of(place);
+        let bodies = || cells.iter().filter_map(|cell| self.cells.get(*cell));
+        let roles = bodies().filter_map(|body| match body.slot {
+            Slot::Value(role) => Some(role.standing(tree, place)),
+            _ => None,
+        });
+        let standing = roles.into_iter().next().or((!cells.is_empty()).then_some(Standing::Own));
+        tree.set_standing(place, standing);
+    }
+
+    /// Makes everything pending that is declared of a place.
+    fn add_cells(&mut self, tree: &mut Tree, place: PlaceId) -> Result<(), Unsettled> {
+        if !self.cells.of(place).is_empty() {
+            let cells = SmallVec::<[Cell; 4]>::from_slice(self.cells.of(place));
+            cells.into_iter().for_each(|cell| self.trigger(cell));
             return Ok(());
         }
-        let Some(calculation) = self.of_parts.get(&tree.node(place).part).copied() else { return Ok(()) };
-        if self.base(tree, calculation, place).is_none() {
-            return Ok(());
+        let Some(declared) = self.of_parts.get(&tree.node(place).part) else { return Ok(()) };
+        declared.clone().into_iter().try_for_each(|at| self.add_cell(tree, place, at))
+    }
+
+    fn add_cell(&mut self, tree: &mut Tree, place: PlaceId, at: usize) -> Result<(), Unsettled> {
+        let Declared { declaration, height, .. } = &self.declarations[at];
+        let Some(base) = base(tree, declaration, place) else { return Ok(()) };
+        let aggregate = match &declaration.way {
+            Way::Aggregate(of) => Some(Box::new(Aggregate::new(of, tree, base))),
+            Way::Function(_) => None,
+        };
+        let (slot, height) = (declaration.slot, *height);
+        let (is_aggregate, is_value) = (aggregate.is_some(), matches!(slot, Slot::Value(_)));
+        let is_empty = tree.field(place).is_none_or(|field| field.value.is_empty());
+        let body = CellBody {
+            declaration: at,
+            slot,
+            place,
+            base,
+            height,
+            is_pending: false,
+            fresh: if is_value && !is_empty { Fresh::Loaded } else { Fresh::Empty },
+            glances: Vec::new(),
+            aggregate,
+        };
+        let cell = self.cells.insert(body);
+        self.set_standing(tree, place);
+        if let Slot::Value(role) = slot {
+            self.fresh.push(cell);
+            lead_as_loaded(tree, place, role);
         }
-        let height = self.heights[calculation];
-        let cell = self.new_cell(tree, place, Way::Calculation(calculation), height);
+        self.trigger(cell);
+        if is_aggregate {
+            self.declarations[at].of_bases.insert(base, cell);
+            self.put_in_order(tree, cell)?;
+        }
         self.raise_above(tree, cell)
     }
 
-    /// Whoever has looked at the place of a new cell already comes after it from now on.
-    fn raise_above(&mut self, tree: &Tree, cell: Cell) -> Result<(), Unsettled> {
-        let Some(Calculated { place, height, .. }) = self.cells.get(&cell) else { return Ok(()) };
-        let above = self.above(tree, *place).into_iter().map(|above| (height + 1, above)).collect();
-        self.raise_all(tree, cell, above)
+    pub(super) fn add_all(&mut self, tree: &mut Tree, place: PlaceId) -> Result<(), Unsettled> {
+        self.add_cells(tree, place)?;
+        let below = match &tree.node(place).body {
+            Body::Record(record) if record.container.is_present() => record.children.to_vec(),
+            Body::Field(_) | Body::Record(_) => Vec::new(),
+            Body::List(_) => tree.rows(place),
+        };
+        below.into_iter().try_for_each(|child| self.add_all(tree, child))
     }
 
-    fn new_cell(&mut self, tree: &mut Tree, place: PlaceId, way: Way, height: u32) -> Cell {
-        let cell = Cell(self.given);
-        self.given += 1;
-        self.cells.insert(cell, Calculated { way, place, height, glances: Vec::new() });
-        self.of_places.insert(place, cell);
-        tree.set_calculated(place, true);
-        self.trigger(cell);
-        cell
-    }
-
-    /// The cells that follow from a place.
-    fn above(&self, tree: &Tree, place: PlaceId) -> Vec<Cell> {
-        let mut above = self.dependents.of(tree, place, Aspects::ALL);
-        let over = self.aggregates.iter().filter(|(_, aggregate)| aggregate.row_of(tree, place).is_some());
-        above.extend(over.filter_map(|(place, _)| self.of_places.get(place)));
-        above
-    }
-
-    /// What the function of a calculated place is given to look at; nothing if the place is none of those that are
-    /// calculated.
-    fn base(&self, tree: &Tree, calculation: usize, place: PlaceId) -> Option<PlaceId> {
-        let Calculation { depth, list, .. } = self.calculations[calculation];
-        let base = std::iter::successors(Some(place), |place| tree.parent(*place)).nth(depth)?;
-        let above = tree.parent(base).map(|list| tree.node(list).part);
-        (above == list).then_some(base)
-    }
-
-    fn trigger(&mut self, cell: Cell) {
-        if let Some(calculated) = self.cells.get(&cell) {
-            self.pending.insert((calculated.height, cell));
-        }
+    /// Makes a cell pending.
+    pub(super) fn trigger(&mut self, cell: Cell) {
+        self.pending.push(&mut self.cells, cell);
     }
 
     /// Makes everything pending that has looked at these aspects of a place.
-    fn trigger_all(&mut self, tree: &Tree, place: PlaceId, aspects: Aspects) {
+    pub(super) fn trigger_all(&mut self, tree: &Tree, place: PlaceId, aspects: Aspects) {
         for cell in self.dependents.of(tree, place, aspects) {
-            self.trigger(cell);
+            self.follow_change(cell);
         }
     }
 
-    /// Brings every calculated value up to date with the changes in the tree's log.
+    /// Brings everything that follows up to date with the changes in the tree's log.
     pub(crate) fn settle(&mut self, tree: &mut Tree) -> Result<(), Unsettled> {
-        tree.take_freed().into_iter().for_each(|place| self.drop_cell(place));
+        for place in tree.take_freed() {
+            for cell in SmallVec::<[Cell; 4]>::from_slice(self.cells.of(place)) {
+                self.drop_cell(tree, cell);
+            }
+            tree.set_standing(place, None);
+        }
         loop {
             while self.noted < tree.log().len() {
                 self.note(tree, self.noted)?;
                 self.noted += 1;
             }
-            if !self.calculate_one(tree)? {
+            if let Some(cell) = self.released.pop() {
+                self.look_again(tree, cell)?;
+            } else if !self.calculate_one(tree)? {
                 return Ok(());
             }
         }
     }
 
     /// Whether everything is up to date with the tree's log.
-    pub(crate) fn is_up_to_date(&self, tree: &Tree) -> bool {
-        self.noted == tree.log().len() && self.pending.is_empty()
+    pub(crate) fn is_up_to_date(&mut self, tree: &Tree) -> bool {
+        self.noted == tree.log().len() && self.pending.lowest(&self.cells).is_none()
+    }
+
+    /// The places of which something is yet to be brought up to date, once the tree's log is taken in.
+    pub(crate) fn restless(&mut self, tree: &mut Tree) -> Result<Vec<PlaceId>, Unsettled> {
+        while self.noted < tree.log().len() {
+            self.note(tree, self.noted)?;
+            self.noted += 1;
+        }
+        let places = self.pending.iter(&self.cells).filter_map(|cell| self.cells.get(cell));
+        let mut places: Vec<PlaceId> = places.map(|body| body.place).collect();
+        places.sort_unstable();
+        places.dedup();
+        Ok(places)
     }
 
     /// The rows that were made, and the records that got new members, since this was last asked in a transaction.
@@ -233,8 +249,14 @@ impl Graph {
         new
     }
 
+    /// Says that what is settled next was settled once, and comes back.
+    pub(crate) fn begin_return(&mut self) {
+        self.is_return = true;
+    }
+
     /// Says that the log begins anew.
     pub(crate) fn finish(&mut self) {
+        self.is_return = false;
         self.done.clear();
         self.own_writes.clear();
         self.replaced.clear();
@@ -253,18 +275,19 @@ impl Graph {
     pub(crate) fn roll_back_to(&mut self, tree: &Tree, length: usize) {
         self.noted = self.noted.min(length);
         self.looked_through = self.looked_through.min(length);
-        self.pending.clear();
+        self.pending.clear(&mut self.cells);
+        self.released.clear();
         self.done.clear();
         self.own_writes.retain(|entry| *entry < length);
-        while let Some((_, at, row, share)) = self.replaced_shares.pop_if(|(since, ..)| *since >= length) {
-            if let Some((_, aggregate)) = self.aggregates.get_mut(at) {
+        while let Some((_, cell, row, share)) = self.replaced_shares.pop_if(|(since, ..)| *since >= length) {
+            if let Some(aggregate) = self.cells.get_mut(cell).and_then(|body| body.aggregate.as_mut()) {
                 aggregate.replace(row, share);
             }
         }
-        let mut restored = Vec::new();
+        let mut restored = FxHashSet::default();
         while let Some((_, cell, glances)) = self.replaced.pop_if(|(since, ..)| *since >= length) {
             self.set_glances(cell, glances);
-            restored.push(cell);
+            restored.insert(cell);
         }
         for cell in restored {
             // There was an order, so there is one.
@@ -272,29 +295,46 @@ impl Graph {
         }
     }
 
-    /// Takes in a change: whatever has looked at it becomes pending, and so do calculated places that were set to
-    /// something else, or have come.
+    /// Takes in a change: whatever has looked at it becomes pending, and so do places that were set to something else
+    /// than follows, or have come.
     fn note(&mut self, tree: &mut Tree, index: usize) -> Result<(), Unsettled> {
         let (place, aspects) = match &tree.log()[index] {
             Undo::Field { place, before } => {
                 let Some(now) = tree.field(*place) else { return Ok(()) };
                 let mut aspects = Aspects::ENTRY | Aspects::DIRTY | Aspects::UNCOMMITTED;
                 aspects.put(Aspects::VALUE, before.value != now.value);
+                aspects.put(Aspects::DRIVER, before.leads != now.leads);
                 (*place, aspects)
             }
             Undo::Touched { place, .. } => (*place, Aspects::TOUCHED),
             Undo::Faults { place, .. } => (*place, Aspects::FINDINGS | Aspects::VALIDITY),
+            Undo::Ruled { place, before } => {
+                let (place, before) = (*place, before.clone());
+                self.note_flags(tree, place, &before);
+                return Ok(());
+            }
             Undo::RowInserted { list, key, .. } => {
                 let (list, key) = (*list, *key);
                 if let Some(row) = tree.list(list).map(|list| list.rows[key as usize].place) {
                     self.add_all(tree, row)?;
+                    self.note_for_aggregates(tree, row);
                 }
-                (list, Aspects::STRUCTURE)
+                self.trigger_all(tree, list, Aspects::STRUCTURE);
+                return Ok(());
             }
-            Undo::RowRemoved { list, .. } | Undo::RowMoved { list, .. } => (*list, Aspects::STRUCTURE),
+            Undo::RowRemoved { list, key, .. } => {
+                let list = *list;
+                if let Some(row) = tree.list(list).and_then(|body| body.rows.get(*key as usize)) {
+                    self.note_for_aggregates(tree, row.place);
+                }
+                self.trigger_all(tree, list, Aspects::STRUCTURE);
+                return Ok(());
+            }
+            Undo::RowMoved { list, .. } => (*list, Aspects::STRUCTURE),
             Undo::Presence { place, .. } | Undo::Children { record: place, .. } => {
                 let place = *place;
                 self.add_all(tree, place)?;
+                self.note_for_aggregates(tree, place);
                 (place, Aspects::STRUCTURE)
             }
             Undo::Choices { place, .. } => (*place, Aspects::CHOICES),
@@ -313,303 +353,143 @@ impl Graph {
             Undo::Epoch { place, .. } => (*place, Aspects::EPOCH),
             _ => return Ok(()),
         };
-        // A calculated place that was set by anything else goes back to what it follows from.
-        if let Some(cell) = self.of_places.get(&place).copied()
-            && aspects.contains(Aspects::VALUE)
-            && !self.own_writes.contains(&index)
-        {
-            self.trigger(cell);
+        if aspects.contains(Aspects::DRIVER) {
+            self.hand_over(tree, place);
+        }
+        if aspects.contains(Aspects::VALUE) {
+            // A calculated place that was set by anything else goes back to what it follows from.
+            if self.own_writes.binary_search(&index).is_err()
+                && let Some(cell) = self.cells.of_value(place)
+            {
+                self.follow_change(cell);
+            }
+            if !self.aggregates.is_empty() {
+                self.note_for_aggregates(tree, place);
+            }
         }
         self.trigger_all(tree, place, aspects);
-        if !self.aggregates.is_empty() {
-            self.note_for_aggregates(tree, place, aspects, index);
-        }
         Ok(())
     }
 
-    /// Takes a change in for the aggregates over whose rows it happened.
-    fn note_for_aggregates(&mut self, tree: &Tree, place: PlaceId, aspects: Aspects, index: usize) {
-        let row_of_list = match &tree.log()[index] {
-            Undo::RowInserted { list, key, .. } | Undo::RowRemoved { list, key, .. } => {
-                tree.list(*list).and_then(|body| body.rows.get(*key as usize)).map(|row| (*list, row.place))
-            }
-            _ => None,
-        };
+    /// Takes in that flags of a place which follow from others are other ones.
+    fn note_flags(&mut self, tree: &Tree, place: PlaceId, before: &Ruled) {
+        let now = tree.flags_of(place).cloned().unwrap_or_default();
+        let mut aspects = Aspects::default();
+        aspects.put(Aspects::RELEVANT, before.is_irrelevant != now.is_irrelevant);
+        aspects.put(Aspects::READONLY, before.is_readonly != now.is_readonly);
+        aspects.put(Aspects::REQUIRED, before.is_required != now.is_required);
+        self.trigger_all(tree, place, aspects);
+        if aspects.contains(Aspects::RELEVANT) {
+            self.note_for_aggregates(tree, place);
+        }
+    }
+
+    /// Takes in, for the aggregates whose rows it concerns, that a field has another value, or that what is in a place
+    /// has come or gone, or has become relevant or irrelevant.
+    fn note_for_aggregates(&mut self, tree: &Tree, place: PlaceId) {
         let length = tree.log().len();
         for at in 0..self.aggregates.len() {
-            let (shown, aggregate) = &mut self.aggregates[at];
-            let row = match row_of_list {
-                Some((list, row)) => (list == aggregate.list()).then_some(row),
-                None if aspects.contains(Aspects::STRUCTURE) => aggregate.row_around(tree, place),
-                None => aggregate.row_of(tree, place).filter(|_| aspects.contains(Aspects::VALUE)),
-            };
-            if let Some(row) = row
-                && let Some(Added(before)) = aggregate.update(tree, row)
-            {
-                self.replaced_shares.push((length, at, row, before));
-                if let Some(cell) = self.of_places.get(shown).copied() {
+            for (cell, rows) in self.aggregated(tree, self.aggregates[at], place) {
+                let Some(body) = self.cells.get_mut(cell) else { continue };
+                let (Way::Aggregate(of), Some(aggregate)) =
+                    (&self.declarations[body.declaration].declaration.way, &mut body.aggregate)
+                else {
+                    continue;
+                };
+                let mut is_other = false;
+                for row in rows {
+                    if let Some(before) = aggregate.update(of, tree, row) {
+                        self.replaced_shares.push((length, cell, row, before.0));
+                        is_other = true;
+                    }
+                }
+                if is_other {
                     self.trigger(cell);
                 }
             }
         }
     }
 
-    fn raise(&mut self, cell: Cell, height: u32) {
-        if let Some(calculated) = self.cells.get_mut(&cell) {
-            let was_pending = self.pending.remove(&(calculated.height, cell));
-            calculated.height = calculated.height.max(height);
-            if let Way::Calculation(calculation) = calculated.way {
-                let usual = &mut self.heights[calculation];
-                *usual = (*usual).max(calculated.height);
-            }
-            if was_pending {
-                self.pending.insert((calculated.height, cell));
-            }
+    /// The cells of an aggregate that a place concerns, with the rows that it concerns.
+    fn aggregated(&self, tree: &Tree, at: usize, place: PlaceId) -> SmallVec<[(Cell, Vec<PlaceId>); 1]> {
+        let mut found = SmallVec::new();
+        let Declared { declaration, of_bases, .. } = &self.declarations[at];
+        let Way::Aggregate(of) = &declaration.way else { return found };
+        let is_field = tree.field(place).is_some();
+        if is_field && !of.reads(tree, place) {
+            return found;
         }
-    }
-
-    fn add_all(&mut self, tree: &mut Tree, place: PlaceId) -> Result<(), Unsettled> {
-        self.add_cell(tree, place)?;
-        let below = match &tree.node(place).body {
-            Body::Record(record) if record.container.is_present() => record.children.to_vec(),
-            Body::Field(_) | Body::Record(_) => Vec::new(),
-            Body::List(_) => tree.rows(place),
-        };
-        below.into_iter().try_for_each(|child| self.add_all(tree, child))
-    }
-
-    /// Calculates the lowest pending cell; whether there was one.
-    fn calculate_one(&mut self, tree: &mut Tree) -> Result<bool, Unsettled> {
-        let Some((_, cell)) = self.pending.pop_first() else { return Ok(false) };
-        // Should it fail, it is calculated again when the form has gone back to what it was.
-        self.done.insert(cell);
-        if !self.calculate(tree, cell)? {
-            self.done.remove(&cell);
-        }
-        Ok(true)
-    }
-
-    /// Calculates a cell; whether that can be done before another.
-    fn calculate(&mut self, tree: &mut Tree, cell: Cell) -> Result<bool, Unsettled> {
-        let Some(calculated) = self.cells.get(&cell) else { return Ok(true) };
-        let (place, way) = (calculated.place, calculated.way);
-        // What is not there is calculated when it is back.
-        if !tree.is_there(place) {
-            return Ok(true);
-        }
-        let value = match way {
-            Way::Aggregate(_) if self.is_early(tree, cell) => None,
-            Way::Aggregate(aggregate) => Some(self.aggregates[aggregate].1.value()),
-            Way::Calculation(calculation) => {
-                let Some(base) = self.base(tree, calculation, place) else { return Ok(true) };
-                self.run(tree, cell, calculation, base)?
-            }
-        };
-        tree.cost.calculations += 1;
-        let Some(value) = value else {
-            // It has looked at what is yet to be calculated, which was not known before: that comes first.
-            self.trigger(cell);
-            return Ok(false);
-        };
-        let part = tree.node(place).part;
-        let fitted = tree.shape().clone().fit(part, value);
-        let value = fitted.map_err(|misfit| Unsettled::Misfit(place, misfit.to_string()))?;
-        let next = tree.log().len();
-        tree.write(place, value, None, false);
-        if tree.log().len() > next {
-            self.own_writes.insert(next);
-        }
-        Ok(true)
-    }
-
-    /// Runs a calculation for a cell; nothing comes of it if it has looked at what is yet to be calculated.
-    fn run(
-        &mut self,
-        tree: &Tree,
-        cell: Cell,
-        calculation: usize,
-        base: PlaceId,
-    ) -> Result<Option<Value>, Unsettled> {
-        let reads = Reads::default();
-        let function = self.calculations[calculation].function.clone();
-        let run = || function(PlaceView::new(tree, base).tracked(&reads));
-        let value = catch_unwind(AssertUnwindSafe(run)).map_err(|panic| {
-            let place = self.cells.get(&cell).map_or(base, |calculated| calculated.place);
-            Unsettled::Panicked(place, words_of(&*panic))
-        })?;
-        if self.look_at(tree, cell, reads.glances()) {
-            self.put_in_order(tree, cell)?;
-        }
-        Ok((!self.is_early(tree, cell)).then_some(value))
-    }
-
-    /// Remembers what a cell has looked at; whether that is anything else than before.
-    fn look_at(&mut self, tree: &Tree, cell: Cell, mut glances: Vec<Glance>) -> bool {
-        glances.sort_unstable_by_key(|glance| (glance.place, glance.reach == Reach::Below));
-        // Mostly it looks at the same as before.
-        if self.cells.get(&cell).is_none_or(|calculated| calculated.glances == glances) {
-            return false;
-        }
-        let before = self.set_glances(cell, glances);
-        self.replaced.push((tree.log().len(), cell, before));
-        true
-    }
-
-    /// Sets what a cell has looked at; what it had looked at before comes back.
-    fn set_glances(&mut self, cell: Cell, glances: Vec<Glance>) -> Vec<Glance> {
-        let Some(calculated) = self.cells.get_mut(&cell) else { return Vec::new() };
-        self.dependents.remove(cell, &calculated.glances);
-        self.dependents.add(cell, &glances);
-        std::mem::replace(&mut calculated.glances, glances)
-    }
-
-    /// Puts a cell above all that it has looked at, and what has looked at it above that. If this comes back to the
-    /// cell, it would follow from itself.
-    fn put_in_order(&mut self, tree: &Tree, cell: Cell) -> Result<(), Unsettled> {
-        let inputs = self.inputs(tree, cell);
-        if inputs.contains(&cell) {
-            let place = self.cells.get(&cell).map(|own| own.place);
-            return Err(Unsettled::Circle(place.into_iter().collect()));
-        }
-        let heights = inputs.iter().filter_map(|input| self.cells.get(input)).map(|input| input.height + 1);
-        let height = heights.max().unwrap_or(0);
-        self.raise_all(tree, cell, BTreeSet::from([(height, cell)]))
-    }
-
-    /// Raises cells to heights, if they are lower, and what follows from them above that. If this comes back to a cell
-    /// of which they follow, that would follow from itself.
-    fn raise_all(
-        &mut self,
-        tree: &Tree,
-        cell: Cell,
-        mut to_raise: BTreeSet<(u32, Cell)>,
-    ) -> Result<(), Unsettled> {
-        // The lowest first, so that each is raised only once.
-        while let Some((height, next)) = to_raise.pop_first() {
-            let Some(calculated) = self.cells.get(&next) else { continue };
-            if calculated.height >= height {
-                continue;
-            }
-            let place = calculated.place;
-            self.raise(next, height);
-            for above in self.above(tree, place) {
-                if above == cell {
-                    return Err(Unsettled::Circle(self.circle(tree, cell)));
+        for base in bases_around(tree, declaration, place) {
+            if let Some(cell) = of_bases.get(&base)
+                && let Some(scope) = of.scope(tree, base, place)
+            {
+                let mut rows = of.rows_in(tree, base, scope);
+                if !matches!(scope, Scope::Row(_))
+                    && let Some(aggregate) = self.cells.get(*cell).and_then(|body| body.aggregate.as_ref())
+                {
+                    // Some may be there no longer.
+                    rows.extend(aggregate.rows().filter(|row| lies_in(tree, *row, place)));
                 }
-                to_raise.insert((height + 1, above));
+                found.push((*cell, rows));
             }
         }
-        Ok(())
-    }
-
-    /// Whether a cell has looked at another that is yet to be calculated.
-    fn is_early(&self, tree: &Tree, cell: Cell) -> bool {
-        let Some(own) = self.cells.get(&cell) else { return false };
-        // Nothing lower is pending, since the lowest is calculated first: only a cell that was just raised is early.
-        let Some((lowest, _)) = self.pending.first() else { return false };
-        if *lowest >= own.height {
-            return false;
-        }
-        if let Way::Aggregate(aggregate) = own.way {
-            let over = &self.aggregates[aggregate].1;
-            let places = self.pending.iter().filter_map(|(_, other)| self.cells.get(other));
-            return places.into_iter().any(|other| over.row_of(tree, other.place).is_some());
-        }
-        self.inputs(tree, cell).into_iter().any(|input| {
-            let height = self.cells.get(&input).map(|input| input.height);
-            height.is_some_and(|height| self.pending.contains(&(height, input)))
-        })
-    }
-
-    /// The calculated places that a cell has looked at.
-    fn inputs(&self, tree: &Tree, cell: Cell) -> Vec<Cell> {
-        let Some(calculated) = self.cells.get(&cell) else { return Vec::new() };
-        let mut inputs = Vec::new();
-        if let Way::Aggregate(aggregate) = calculated.way {
-            let over = &self.aggregates[aggregate].1;
-            let within = self.cells.iter().filter(|(_, other)| over.row_of(tree, other.place).is_some());
-            inputs.extend(within.map(|(cell, _)| *cell));
-        }
-        for glance in &calculated.glances {
-            if let Some(input) = self.of_places.get(&glance.place) {
-                inputs.push(*input);
-            } else if glance.reach == Reach::Below {
-                inputs.extend(self.cells_in(tree, glance.place));
-            }
-        }
-        inputs.sort_unstable();
-        inputs
-    }
-
-    /// The cells that lie in a place: found in the place where that is small, and among all cells where these are
-    /// fewer.
-    fn cells_in(&self, tree: &Tree, whole: PlaceId) -> Vec<Cell> {
-        let (mut found, mut visited, mut rest) = (Vec::new(), 0, vec![whole]);
-        while let Some(place) = rest.pop() {
-            visited += 1;
-            if visited + rest.len() > self.cells.len() {
-                let whole = Glance { place: whole, reach: Reach::Below, aspects: Aspects::ALL };
-                let within = self.cells.iter().filter(|(_, other)| covers(tree, &whole, other.place));
-                return within.map(|(cell, _)| *cell).collect();
-            }
-            found.extend(self.of_places.get(&place));
-            match &tree.node(place).body {
-                Body::Record(record) if record.container.is_present() => rest.extend(&record.children),
-                Body::Field(_) | Body::Record(_) => {}
-                Body::List(_) => rest.extend(tree.rows(place)),
+        // What the aggregate is for may itself lie in the place.
+        if !is_field && declaration.list.is_some() {
+            for (base, cell) in of_bases.iter().filter(|(base, _)| lies_in(tree, **base, place)) {
+                if *base != place {
+                    found.push((*cell, of.rows_in(tree, *base, Scope::All)));
+                }
             }
         }
         found
     }
 
-    /// The places on a way from a cell back to itself, each following from the one behind it.
-    fn circle(&self, tree: &Tree, cell: Cell) -> Vec<PlaceId> {
-        let mut way: Vec<(Cell, Vec<Cell>)> = vec![(cell, self.inputs(tree, cell))];
-        let mut seen = FxHashSet::default();
-        while let Some((_, inputs)) = way.last_mut() {
-            let Some(input) = inputs.pop() else {
-                way.pop();
+    /// The list that an aggregate begins with; what it is for, if that is not there.
+    pub(super) fn aggregated_list(&self, tree: &Tree, cell: &CellBody) -> Option<PlaceId> {
+        let Way::Aggregate(of) = &self.declarations[cell.declaration].declaration.way else { return None };
+        tree.follow(cell.base, &of.levels.first()?.list).ok()
+    }
+
+    /// The cells of aggregates that follow from a place.
+    pub(super) fn aggregating(&self, tree: &Tree, place: PlaceId) -> SmallVec<[Cell; 4]> {
+        let mut found = SmallVec::new();
+        for at in &self.aggregates {
+            let Declared { declaration, of_bases, .. } = &self.declarations[*at];
+            let Way::Aggregate(of) = &declaration.way else { continue };
+            if tree.field(place).is_some() && !of.reads(tree, place) {
                 continue;
-            };
-            if input == cell {
-                break;
             }
-            if seen.insert(input) {
-                let next = self.inputs(tree, input);
-                way.push((input, next));
+            for base in bases_around(tree, declaration, place) {
+                let cell = of_bases.get(&base).filter(|_| of.scope(tree, base, place).is_some());
+                found.extend(cell.copied());
             }
         }
-        way.iter().filter_map(|(cell, _)| Some(self.cells.get(cell)?.place)).collect()
+        found
     }
 
-    /// The places that a calculated place has looked at, in no order; none if it is not calculated.
-    pub(crate) fn looked_at(&self, place: PlaceId) -> impl Iterator<Item = PlaceId> {
-        let cell = self.of_places.get(&place).and_then(|cell| self.cells.get(cell));
-        let glances = cell.into_iter().flat_map(|cell| &cell.glances);
-        let looked_at =
-            glances.filter(|glance| glance.aspects.contains(Aspects::VALUE)).map(|glance| glance.place);
-        let over = self.aggregates.iter().filter(move |(shown, _)| *shown == place);
-        looked_at.chain(over.map(|(_, aggregate)| aggregate.list()))
-    }
-
-    /// Every place that is calculated.
+    /// Every place whose value follows from others.
     pub(crate) fn places(&self) -> impl Iterator<Item = PlaceId> {
-        self.of_places.keys().copied()
+        let bodies = self.cells.iter().filter(|(_, body)| matches!(body.slot, Slot::Value(_)));
+        bodies.map(|(_, body)| body.place)
     }
 }
 
-/// Whether a glance takes in a place.
-fn covers(tree: &Tree, glance: &Glance, place: PlaceId) -> bool {
-    glance.place == place
-        || (glance.reach == Reach::Below
-            && std::iter::successors(tree.parent(place), |place| tree.parent(*place))
-                .any(|above| above == glance.place))
+/// What the function of a declaration is given to look at for a place; nothing if the place is none of those that it is
+/// about.
+fn base(tree: &Tree, declaration: &Declaration, place: PlaceId) -> Option<PlaceId> {
+    let above = std::iter::successors(Some(place), |place| tree.parent(*place));
+    let base = above.into_iter().nth(declaration.depth)?;
+    let list = tree.parent(base).map(|list| tree.node(list).part);
+    (list == declaration.list).then_some(base)
 }
 
-/// What a panic says.
-fn words_of(panic: &(dyn Any + Send)) -> String {
-    let words = panic.downcast_ref::<&str>().map(|words| (*words).to_owned());
-    words
-        .or_else(|| panic.downcast_ref::<String>().cloned())
-        .unwrap_or_else(|| "nothing more is known".to_owned())
+/// What aggregates are for that a place lies in, or is.
+fn bases_around(tree: &Tree, declaration: &Declaration, place: PlaceId) -> impl Iterator<Item = PlaceId> {
+    let is_base = |place: &PlaceId| tree.parent(*place).map(|list| tree.node(list).part) == declaration.list;
+    std::iter::successors(Some(place), |place| tree.parent(*place)).filter(is_base)
+}
+
+/// Whether a place lies in another, or is it.
+pub(super) fn lies_in(tree: &Tree, place: PlaceId, whole: PlaceId) -> bool {
+    std::iter::successors(Some(place), |place| tree.parent(*place)).any(|place| place == whole)
 }

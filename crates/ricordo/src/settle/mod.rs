@@ -6,17 +6,22 @@
 mod accumulator;
 mod aggregate;
 mod aspects;
-mod calculation;
+mod cells;
+mod declaration;
 mod dependents;
 mod graph;
+mod leading;
+mod order;
+mod pending;
 mod reads;
+mod running;
 mod unsettled;
 mod view;
 
-pub(crate) use aggregate::AggregateOf;
 pub use aggregate::Figure;
+pub(crate) use aggregate::{AggregateOf, Level};
 pub use aspects::Aspects;
-pub(crate) use calculation::Calculation;
+pub(crate) use declaration::{Declaration, Function, Role, Slot, Way};
 pub(crate) use graph::Graph;
 pub use reads::Reads;
 pub(crate) use reads::{Glance, Reach};
@@ -24,7 +29,11 @@ pub(crate) use unsettled::Unsettled;
 pub use view::PlaceView;
 
 use crate::rules;
-use crate::tree::{Body, Faults, PlaceId, Tree, Undo};
+use crate::shape::FindingKind;
+use crate::tree::{Body, Fault, Faults, PlaceId, Tree, Undo};
+
+/// How often what is wrong may lead to something else that is wrong.
+const MOST_ROUNDS: usize = 100;
 
 /// Settles what follows from the changes in the tree's log.
 pub(crate) fn settle(tree: &mut Tree, graph: &mut Graph) -> Result<(), Unsettled> {
@@ -33,7 +42,7 @@ pub(crate) fn settle(tree: &mut Tree, graph: &mut Graph) -> Result<(), Unsettled
         return Ok(());
     }
     let mut checked = 0;
-    loop {
+    for _ in 0..MOST_ROUNDS {
         graph.settle(tree)?;
         // What is wrong may be looked at, too, so that more follows from it.
         let changes = tree.log().len();
@@ -43,6 +52,7 @@ pub(crate) fn settle(tree: &mut Tree, graph: &mut Graph) -> Result<(), Unsettled
             return Ok(());
         }
     }
+    Err(Unsettled::Restless(graph.restless(tree)?))
 }
 
 /// Checks the places that changed since the tree's log had this length.
@@ -69,6 +79,14 @@ pub(crate) fn check_changes(tree: &mut Tree, from: usize) {
             Undo::Presence { place, .. } | Undo::Children { record: place, .. } => {
                 check_all(tree, place);
                 check_lists_around(tree, place);
+            }
+            Undo::Ruled { place, ref before } => {
+                let is_irrelevant = tree.flags_of(place).is_some_and(|flags| flags.is_irrelevant);
+                if before.is_irrelevant == is_irrelevant {
+                    check(tree, place);
+                } else {
+                    check_all(tree, place);
+                }
             }
             Undo::Choices { place, .. } => check(tree, place),
             Undo::PartChoices { part, .. } => {
@@ -112,18 +130,27 @@ pub(crate) fn check_all(tree: &mut Tree, place: PlaceId) {
 fn check(tree: &mut Tree, place: PlaceId) {
     tree.cost.checks += 1;
     let mut faults = Faults::new();
-    let part = tree.part(place);
-    let found = |kind| faults.push(kind);
-    match &tree.node(place).body {
-        Body::Field(field) => {
-            rules::check_field(part, tree.choices(place), &field.value, field.unreadable, found);
+    if tree.is_relevant(place) {
+        let (part, required) = (tree.part(place), tree.is_required(place));
+        let found = |kind: FindingKind| faults.push(kind.into());
+        match &tree.node(place).body {
+            Body::Field(field) => {
+                let choices = tree.choices(place);
+                rules::check_field(part, required, choices, &field.value, field.unreadable, found);
+            }
+            Body::Record(record) => rules::check_record(required, record.container.is_present(), found),
+            Body::List(list) => {
+                let rows = list.container.is_present().then(|| list.sequence.len());
+                let repeated = part.constraints.unique_items && tree.has_repeated_rows(place);
+                rules::check_list(part, required, rows, repeated, found);
+            }
         }
-        Body::Record(record) => rules::check_record(part, record.container.is_present(), found),
-        Body::List(list) => {
-            let rows = list.container.is_present().then(|| list.sequence.len());
-            let repeated = part.constraints.unique_items && tree.has_repeated_rows(place);
-            rules::check_list(part, rows, repeated, found);
-        }
+        let failed = tree.flags_of(place).into_iter().flat_map(|flags| &flags.failed);
+        faults.extend(failed.map(|constraint| Fault {
+            kind: FindingKind::CustomError,
+            is_warning: tree.constraint(*constraint).is_some_and(|constraint| constraint.is_warning),
+            constraint: Some(*constraint),
+        }));
     }
     tree.set_faults(place, faults);
 }

@@ -13,7 +13,15 @@ use crate::tree::PlaceId;
 /// noted here.
 #[derive(Debug, Default)]
 pub struct Reads {
-    seen: RefCell<FxHashMap<(PlaceId, Reach), Aspects>>,
+    seen: RefCell<Seen>,
+}
+
+#[derive(Debug, Default)]
+struct Seen {
+    /// In the order in which it was first looked at.
+    glances: Vec<Glance>,
+    /// Where each stands among the glances, once there are too many to look through.
+    index: FxHashMap<(PlaceId, Reach), usize>,
 }
 
 /// How far an observation reaches.
@@ -35,12 +43,47 @@ pub(crate) struct Glance {
 
 impl Reads {
     pub(super) fn note(&self, place: PlaceId, reach: Reach, aspects: Aspects) {
-        *self.seen.borrow_mut().entry((place, reach)).or_default() |= aspects;
+        self.seen.borrow_mut().note(place, reach, aspects);
     }
 
-    /// All that was looked at, in no order.
+    /// All that was looked at, in the order in which it was first looked at.
     pub(crate) fn glances(&self) -> Vec<Glance> {
-        let seen = self.seen.borrow();
-        seen.iter().map(|(&(place, reach), &aspects)| Glance { place, reach, aspects }).collect()
+        self.seen.borrow().glances.clone()
+    }
+
+    /// Whether exactly this was looked at.
+    pub(super) fn are(&self, glances: &[Glance]) -> bool {
+        self.seen.borrow().glances == glances
+    }
+
+    /// Forgets everything, and keeps the room for it.
+    pub(super) fn clear(&mut self) {
+        let seen = self.seen.get_mut();
+        seen.glances.clear();
+        seen.index.clear();
+    }
+}
+
+impl Seen {
+    const FEW: usize = 12;
+
+    fn note(&mut self, place: PlaceId, reach: Reach, aspects: Aspects) {
+        let count = self.glances.len();
+        let known = if count <= Self::FEW {
+            self.glances.iter().position(|glance| glance.place == place && glance.reach == reach)
+        } else {
+            self.index.get(&(place, reach)).copied()
+        };
+        if let Some(at) = known {
+            self.glances[at].aspects |= aspects;
+            return;
+        }
+        self.glances.push(Glance { place, reach, aspects });
+        if count == Self::FEW {
+            self.index
+                .extend(self.glances.iter().zip(0..).map(|(glance, at)| ((glance.place, glance.reach), at)));
+        } else if count > Self::FEW {
+            self.index.insert((place, reach), count);
+        }
     }
 }

@@ -7,8 +7,10 @@ use crate::tree::PlaceId;
 pub(crate) enum Unsettled {
     /// These places follow from each other in a circle: each from the one behind it, the last from the first.
     Circle(Vec<PlaceId>),
-    /// What calculates a place has panicked.
+    /// What is wrong with places follows from these, and these from what is wrong, without coming to rest.
+    Restless(Vec<PlaceId>),
+    /// What tells something of a place has panicked.
     Panicked(PlaceId, String),
-    /// What was calculated does not fit the place.
+    /// What was told of a place does not fit it.
     Misfit(PlaceId, String),
 }

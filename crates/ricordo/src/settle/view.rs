@@ -7,7 +7,7 @@ use super::reads::Reach;
 use super::{Aspects, Reads};
 use crate::rules::{Finding, Subject, message};
 use crate::shape::{Choices, FindingKind, Kind, MASK, Part, Pointer, Reveal, Shape, Step};
-use crate::tree::{Body, PlaceId, Tree};
+use crate::tree::{Body, Fault, PlaceId, Standing, Tree};
 use crate::value::Value;
 
 /// What is to be seen of a place: read-only, and cheap to copy.
@@ -16,6 +16,8 @@ pub struct PlaceView<'a> {
     tree: &'a Tree,
     place: PlaceId,
     reads: Option<&'a Reads>,
+    /// Whether values are seen as calculations see them: what is not relevant is blank.
+    sees_relevant: bool,
 }
 
 impl fmt::Debug for PlaceView<'_> {
@@ -30,7 +32,12 @@ impl fmt::Debug for PlaceView<'_> {
 
 impl<'a> PlaceView<'a> {
     pub(crate) fn new(tree: &'a Tree, place: PlaceId) -> Self {
-        PlaceView { tree, place, reads: None }
+        PlaceView { tree, place, reads: None, sees_relevant: false }
+    }
+
+    /// The view of a calculation: what is looked at is taken down, and what is not relevant is blank.
+    pub(super) fn of_calculation(tree: &'a Tree, place: PlaceId, reads: &'a Reads) -> Self {
+        PlaceView { tree, place, reads: Some(reads), sees_relevant: true }
     }
 
     /// The same view, which takes down everything that is looked at through it, and through the views that it
@@ -57,6 +64,14 @@ impl<'a> PlaceView<'a> {
             let reach = if self.part().is_field() { Reach::Own } else { Reach::Below };
             let below = if self.part().is_field() { aspects } else { aspects | Aspects::STRUCTURE };
             reads.note(self.place, reach, below);
+        }
+    }
+
+    /// Takes down that it was looked at whether the place counts.
+    fn look_at_relevance(&self) {
+        if let Some(reads) = self.reads {
+            let around = self.tree.relevance_around(self.place);
+            around.for_each(|place| reads.note(place, Reach::Own, Aspects::RELEVANT));
         }
     }
 
@@ -118,6 +133,11 @@ impl<'a> PlaceView<'a> {
 
     /// The value, with all in it.
     pub fn value(&self) -> Value {
+        if self.sees_relevant && self.tree.has_relevance() {
+            self.look_at_sum(Aspects::VALUE | Aspects::RELEVANT);
+            self.look_at_relevance();
+            return self.tree.relevant_value(self.place);
+        }
         self.look_at_sum(Aspects::VALUE);
         self.tree.value(self.place)
     }
@@ -172,12 +192,53 @@ impl<'a> PlaceView<'a> {
 
     /// Whether a person may not change the place: it, or what it lies in, is read-only.
     pub fn is_readonly(&self) -> bool {
+        if let Some(reads) = self.reads {
+            let around = std::iter::successors(Some(self.place), |place| self.tree.parent(*place));
+            around.for_each(|place| reads.note(place, Reach::Own, Aspects::READONLY));
+        }
         self.tree.is_readonly(self.place)
     }
 
     /// Whether an empty value is an error.
     pub fn is_required(&self) -> bool {
-        self.part().required
+        self.look(Aspects::REQUIRED);
+        self.tree.is_required(self.place)
+    }
+
+    /// Whether the place counts: neither it nor anything that it lies in is said to be not relevant. What does not
+    /// count keeps its value, but is not checked, and calculations see nothing in it.
+    pub fn is_relevant(&self) -> bool {
+        self.look(Aspects::RELEVANT);
+        self.look_at_relevance();
+        self.tree.is_relevant(self.place)
+    }
+
+    /// Whether the value is calculated, so that nobody else sets it.
+    pub fn is_calculated(&self) -> bool {
+        self.tree.is_calculated(self.place)
+    }
+
+    /// The field that this one and it calculate each other.
+    pub fn counterpart(&self) -> Option<PlaceView<'a>> {
+        self.tree.counterpart(self.place).map(|place| self.other(place))
+    }
+
+    /// Whether the place is one of two that calculate each other, and leads: its value is its own, and the other
+    /// follows.
+    pub fn is_driver(&self) -> bool {
+        self.look(Aspects::DRIVER);
+        self.tree.counterpart(self.place).is_some() && self.tree.is_leading(self.place)
+    }
+
+    /// Whether the place is suggested a value, but somebody has said otherwise.
+    pub fn is_overridden(&self) -> bool {
+        self.look(Aspects::DRIVER);
+        self.tree.standing(self.place) == Some(Standing::Suggestion) && self.tree.is_leading(self.place)
+    }
+
+    /// Whether a rule says of the place itself whether it is relevant, read-only, required, or as it should be.
+    pub(crate) fn has_rules(&self) -> bool {
+        self.tree.standing(self.place).is_some()
     }
 
     /// Whether the place has the focus.
@@ -206,9 +267,10 @@ impl<'a> PlaceView<'a> {
         self.tree.is_touched(self.place)
     }
 
-    /// Whether neither the place nor anything in it has an error.
+    /// Whether neither the place nor anything in it has an error. Warnings do not count.
     pub fn is_valid(&self) -> bool {
         self.look_at_sum(Aspects::FINDINGS | Aspects::EPOCH);
+        self.look_at_relevance();
         self.tree.is_valid(self.place)
     }
 
@@ -228,6 +290,7 @@ impl<'a> PlaceView<'a> {
     /// What is wrong with the place itself.
     pub fn findings(&self) -> Vec<Finding> {
         self.look(Aspects::FINDINGS | Aspects::TOUCHED | Aspects::CHOICES);
+        self.look_at_relevance();
         let faults = self.tree.node(self.place).faults();
         if faults.is_empty() {
             return Vec::new();
@@ -237,7 +300,7 @@ impl<'a> PlaceView<'a> {
         let (entry, value, part, place) =
             (self.masked_entry(), self.own_value(), self.part(), self.pointer());
         let choices = self.tree.choices(self.place);
-        let is_repeated = faults.contains(&FindingKind::Repeated);
+        let is_repeated = faults.iter().any(|fault| fault.kind == FindingKind::Repeated);
         let repeated = if is_repeated { self.tree.repeated_rows(self.place) } else { None };
         let subject =
             Subject { part, choices, entry: &entry, value: &value, rows: self.row_count(), repeated };
@@ -245,8 +308,13 @@ impl<'a> PlaceView<'a> {
             Reveal::Always => true,
             Reveal::Touched => self.is_touched(),
         };
-        let finding = |kind| Finding { kind, message: message(kind, &subject), place: place.clone(), shown };
-        faults.iter().copied().map(finding).collect()
+        let finding = |fault: &Fault| {
+            let declared = fault.constraint.and_then(|constraint| self.tree.constraint(constraint));
+            let message = declared
+                .map_or_else(|| message(fault.kind, &subject), |constraint| constraint.message.to_string());
+            Finding { kind: fault.kind, message, place: place.clone(), is_warning: fault.is_warning, shown }
+        };
+        faults.iter().map(finding).collect()
     }
 
     /// The value of a field; of a record or a list, nothing, since its findings are not about what is in it.
@@ -261,8 +329,15 @@ impl<'a> PlaceView<'a> {
         findings
     }
 
+    /// Whether there is a finding about the place, or about anything in it.
+    fn has_findings(&self) -> bool {
+        self.look_at_sum(Aspects::FINDINGS | Aspects::EPOCH);
+        self.look_at_relevance();
+        self.tree.has_findings(self.place)
+    }
+
     fn collect_findings(&self, findings: &mut Vec<Finding>) {
-        if self.is_valid() {
+        if !self.has_findings() {
             return;
         }
         self.look(Aspects::STRUCTURE);
@@ -316,15 +391,20 @@ impl<'a> PlaceView<'a> {
         self.children().find_map(|child| child.first_enterable())
     }
 
-    /// The first place, in the order of the form, with something wrong that is not in another place in it.
+    /// The first place, in the order of the form, with an error that is not in another place in it.
     pub fn first_finding(&self) -> Option<PlaceView<'a>> {
         if self.is_valid() {
             return None;
         }
-        if !self.tree.node(self.place).faults().is_empty() {
+        if self.tree.node(self.place).faults().iter().any(|fault| !fault.is_warning) {
             return Some(*self);
         }
         self.children().find_map(|child| child.first_finding())
+    }
+
+    /// The form that the place lies in.
+    pub(crate) fn form(&self) -> PlaceView<'a> {
+        self.other(self.tree.root())
     }
 
     /// What the place lies in; nothing for the form itself.
@@ -334,14 +414,7 @@ impl<'a> PlaceView<'a> {
 
     /// The name of the place among the fields of its record, if that is where it lies.
     pub fn name(&self) -> Option<&'a str> {
-        let parent = self.tree.parent(self.place)?;
-        match self.tree.part(parent).kind {
-            Kind::Record(record) => {
-                let (name, _) = self.tree.shape().field_at(record, self.tree.node(self.place).slot)?;
-                Some(name)
-            }
-            _ => None,
-        }
+        self.tree.name(self.place)
     }
 
     /// How many rows a list has; none for any other place.

@@ -320,11 +320,13 @@ pub enum FindingKind {
     Repeated,
     /// The value is none of the choices.
     NotListed,
+    /// A constraint that the program has declared does not hold.
+    CustomError,
 }
 
 impl FindingKind {
     /// Every kind there is.
-    pub const ALL: [FindingKind; 12] = [
+    pub const ALL: [FindingKind; 13] = [
         FindingKind::ValueMissing,
         FindingKind::TypeMismatch,
         FindingKind::TooLong,
@@ -337,6 +339,7 @@ impl FindingKind {
         FindingKind::TooMany,
         FindingKind::Repeated,
         FindingKind::NotListed,
+        FindingKind::CustomError,
     ];
 
     /// The kind's name in files: `value_missing`, `too_few`.
@@ -354,6 +357,7 @@ impl FindingKind {
             FindingKind::TooMany => "too_many",
             FindingKind::Repeated => "repeated",
             FindingKind::NotListed => "not_listed",
+            FindingKind::CustomError => "custom_error",
         }
     }
 

@@ -92,8 +92,15 @@ impl Tree {
         let baseline = (!is_baseline).then(|| old.baseline().clone());
         let needed = baseline.is_some() || entry.is_some() || !faults.is_empty();
         let extra = needed.then(|| Box::new(Extra { baseline, entry, faults, pending: None }));
-        let touched = old.touched;
-        self.replace_field(place, Field { value, extra, touched, unreadable });
+        let new = Field { value, extra, unreadable, ..Field { value: Value::Blank, extra: None, ..*old } };
+        self.replace_field(place, new);
+    }
+
+    /// Says whether the own value of a field counts, where usually it follows from others.
+    pub(crate) fn set_leads(&mut self, place: PlaceId, leads: bool) {
+        let Some(old) = self.field(place).filter(|field| field.leads != leads) else { return };
+        let new = Field { value: old.value.clone(), extra: old.extra.clone(), leads, ..*old };
+        self.replace_field(place, new);
     }
 
     /// Keeps what was typed until it takes effect.
@@ -109,8 +116,11 @@ impl Tree {
 
     /// Makes the value of a field its baseline.
     pub(crate) fn take_value_as_baseline(&mut self, place: PlaceId) {
-        let Some(old) = self.field(place).filter(|field| *field.baseline() != field.value) else { return };
-        let mut new = Field { value: old.value.clone(), extra: old.extra.clone(), ..*old };
+        let is_other =
+            |field: &&Field| *field.baseline() != field.value || field.leads_at_baseline != field.leads;
+        let Some(old) = self.field(place).filter(is_other) else { return };
+        let leads_at_baseline = old.leads;
+        let mut new = Field { value: old.value.clone(), extra: old.extra.clone(), leads_at_baseline, ..*old };
         new.with_extra(|extra| extra.baseline = None);
         self.replace_field(place, new);
     }
@@ -214,9 +224,7 @@ impl Tree {
         self.cost.places += 1;
         self.epochs.remove(&place);
         self.choices.forget(place);
-        if !self.calculated.is_empty() && self.calculated.remove(&place) {
-            self.freed.push(place);
-        }
+        self.ruled.forget(place);
         match self.nodes.remove(place).map(|node| node.body) {
             Some(Body::Record(record)) => record.children.iter().for_each(|child| self.free(*child)),
             Some(Body::List(list)) => list.rows.iter().for_each(|row| self.free(row.place)),

@@ -129,6 +129,14 @@ impl Tree {
         }
     }
 
+    /// The field at a position of the record that a place is a field of.
+    pub(crate) fn sibling(&self, place: PlaceId, slot: u32) -> Option<PlaceId> {
+        match &self.node(self.parent(place)?).body {
+            Body::Record(record) => record.children.get(slot as usize).copied(),
+            _ => None,
+        }
+    }
+
     /// How many places this one lies in.
     pub(crate) fn depth(&self, place: PlaceId) -> usize {
         std::iter::successors(self.parent(place), |place| self.parent(*place)).count()

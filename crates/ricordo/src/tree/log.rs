@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::node::{Container, Presence};
 use super::sequence::Key;
-use super::{Body, Faults, Field, PlaceId, Tree};
+use super::{Body, Faults, Field, PlaceId, Ruled, Tree};
 use crate::shape::{Choices, PartId};
 use crate::value::Value;
 
@@ -39,6 +39,8 @@ pub(crate) enum Undo {
     TouchedSum { place: PlaceId, before: bool },
     /// The place had these faults.
     Faults { place: PlaceId, before: Faults },
+    /// These flags followed for the place from others.
+    Ruled { place: PlaceId, before: Ruled },
     /// A row was made that had not been there before.
     RowMade { list: PlaceId, key: Key },
     /// A row was put in.
@@ -75,6 +77,7 @@ impl Undo {
         !matches!(
             self,
             Undo::Faults { .. }
+                | Undo::Ruled { .. }
                 | Undo::Epoch { .. }
                 | Undo::RowMade { .. }
                 | Undo::TouchedSum { .. }
@@ -121,6 +124,7 @@ impl Undo {
             | Undo::Touched { .. }
             | Undo::TouchedSum { .. }
             | Undo::Faults { .. }
+            | Undo::Ruled { .. }
             | Undo::RowMoved { .. }
             | Undo::Displaced { .. }
             | Undo::NewBaseline
@@ -214,6 +218,7 @@ impl Tree {
             }
             Undo::Touched { place, before } => self.set_touched(place, before),
             Undo::Faults { place, before } => self.set_faults(place, before),
+            Undo::Ruled { place, before } => self.change_flags(place, |flags| *flags = before),
             // Only a roll-back takes a new row back, as if there had never been one; of a new baseline nothing is
             // to be taken back but what is logged beside it.
             Undo::RowMade { .. } | Undo::NewBaseline | Undo::TouchedSum { .. } => {}

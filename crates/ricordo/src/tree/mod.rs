@@ -17,11 +17,12 @@ mod polynomial;
 mod read;
 mod reset;
 mod rows;
+mod ruled;
 mod sequence;
 
 use std::sync::Arc;
 
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::FxHashMap;
 use slotmap::{Key as _, SlotMap};
 
 use choices::RunTimeChoices;
@@ -29,7 +30,9 @@ pub use cost::Cost;
 pub(crate) use locate::NoPlace;
 pub(crate) use log::Undo;
 pub use node::PlaceId;
-pub(crate) use node::{Body, Faults, Field, ListBody, Marks, Node, Pending, Presence, RecordBody, Summary};
+pub(crate) use node::{Body, Field, ListBody, Marks, Node, Pending, Presence, RecordBody, Summary};
+use ruled::RuledPlaces;
+pub(crate) use ruled::{ConstraintId, ConstraintWords, Fault, Faults, Ruled, Standing};
 
 use crate::shape::{Part, Shape};
 use crate::value::Value;
@@ -45,9 +48,7 @@ pub(crate) struct Tree {
     /// The place that has the focus.
     focus: Option<PlaceId>,
     choices: RunTimeChoices,
-    /// Places that are calculated, and those of them that were freed since somebody last asked.
-    calculated: FxHashSet<PlaceId>,
-    freed: Vec<PlaceId>,
+    ruled: RuledPlaces,
     /// When each place was last reset itself, as a count of all resets.
     epochs: FxHashMap<PlaceId, u64>,
     resets: u64,
@@ -71,8 +72,7 @@ impl Tree {
             },
             focus: None,
             choices: RunTimeChoices::default(),
-            calculated: FxHashSet::default(),
-            freed: Vec::new(),
+            ruled: RuledPlaces::default(),
             epochs: FxHashMap::default(),
             resets: 0,
             cost: Cost::default(),
@@ -114,25 +114,6 @@ impl Tree {
     pub(crate) fn parent(&self, place: PlaceId) -> Option<PlaceId> {
         let parent = self.node(place).parent;
         (!parent.is_null()).then_some(parent)
-    }
-
-    /// Says whether a place is calculated.
-    pub(crate) fn set_calculated(&mut self, place: PlaceId, is_calculated: bool) {
-        if is_calculated {
-            self.calculated.insert(place);
-        } else {
-            self.calculated.remove(&place);
-        }
-    }
-
-    /// Whether a place is calculated.
-    pub(crate) fn is_calculated(&self, place: PlaceId) -> bool {
-        !self.calculated.is_empty() && self.calculated.contains(&place)
-    }
-
-    /// The calculated places that were freed since this was last asked.
-    pub(crate) fn take_freed(&mut self) -> Vec<PlaceId> {
-        std::mem::take(&mut self.freed)
     }
 
     fn list_mut(&mut self, place: PlaceId) -> Option<&mut ListBody> {

@@ -6,20 +6,17 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashSet;
 use slotmap::new_key_type;
-use smallvec::SmallVec;
 
 use super::list::Contents;
 use super::sequence::{Key, RowSequence};
-use crate::shape::{FindingKind, PartId};
+use super::{Fault, Faults};
+use crate::shape::PartId;
 use crate::value::{Value, content_of, list_content};
 
 new_key_type! {
     /// Names a place of a form as long as the form lives, wherever the place moves.
     pub struct PlaceId;
 }
-
-/// What is wrong with one place, by kind.
-pub(crate) type Faults = SmallVec<[FindingKind; 4]>;
 
 /// A place: where it is, what the shape says of it, and what is in it.
 #[derive(Debug)]
@@ -40,12 +37,16 @@ pub(crate) enum Body {
 }
 
 /// The state of a scalar place. What few fields have stands in the extra.
+#[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 #[derive(Debug, Default)]
 pub(crate) struct Field {
     pub(crate) value: Value,
     pub(crate) extra: Option<Box<Extra>>,
     pub(crate) touched: bool,
     pub(crate) unreadable: bool,
+    /// Whether its own value counts, where usually it follows from others.
+    pub(crate) leads: bool,
+    pub(crate) leads_at_baseline: bool,
 }
 
 #[derive(Debug, Default, Clone)]
@@ -102,7 +103,7 @@ impl Field {
         self.typed().map_or_else(|| self.value.to_text(), |typed| Cow::Borrowed(typed))
     }
 
-    pub(crate) fn faults(&self) -> &[FindingKind] {
+    pub(crate) fn faults(&self) -> &[Fault] {
         self.extra.as_ref().map_or(&[], |extra| &extra.faults)
     }
 
@@ -165,7 +166,7 @@ impl Container {
         let differs = self.presence != self.baseline_presence || (self.is_present() && differs);
         marks.put(Marks::DIFFERS, differs);
         marks.put(Marks::TOUCHED, self.touched || marks.has(Marks::TOUCHED));
-        marks.put(Marks::INVALID, !self.faults.is_empty() || marks.has(Marks::INVALID));
+        marks.put_faults(&self.faults);
         marks
     }
 }
@@ -232,7 +233,7 @@ impl Marks {
     pub(crate) const DIFFERS: Marks = Marks(1);
     /// The place, or one in it, was left.
     pub(crate) const TOUCHED: Marks = Marks(2);
-    /// The place, or one in it, has an entry that is not the canonical text of its value.
+    /// The place, or one in it, has an entry that is not the canonical text of its value, or leads where it did not.
     pub(crate) const TYPED: Marks = Marks(4);
     /// The place, or one in it, has an error.
     pub(crate) const INVALID: Marks = Marks(8);
@@ -243,11 +244,15 @@ impl Marks {
     pub(crate) const UNCOMMITTED: Marks = Marks(32);
     /// Something beside a record in the place is not its baseline.
     pub(crate) const DIFFERS_BESIDE: Marks = Marks(64);
+    /// There is a warning about the place, or about one in it.
+    pub(crate) const DOUBTFUL: Marks = Marks(128);
 
+    /// There is an error or a warning about the place, or about one in it.
+    pub(crate) const FOUND: Marks = Marks(8 | 128);
     /// What a reset takes back.
     pub(crate) const RESETTABLE: Marks = Marks(1 | 2 | 4 | 16 | 32 | 64);
 
-    const EACH: [Marks; 7] = [
+    const EACH: [Marks; 8] = [
         Marks::DIFFERS,
         Marks::TOUCHED,
         Marks::TYPED,
@@ -255,6 +260,7 @@ impl Marks {
         Marks::REORDERED,
         Marks::UNCOMMITTED,
         Marks::DIFFERS_BESIDE,
+        Marks::DOUBTFUL,
     ];
 
     /// Whether any of these marks is set.
@@ -269,11 +275,18 @@ impl Marks {
     fn put(&mut self, mark: Marks, set: bool) {
         self.0 = if set { self.0 | mark.0 } else { self.0 & !mark.0 };
     }
+
+    /// Adds what is wrong with the place itself.
+    fn put_faults(&mut self, faults: &[Fault]) {
+        for fault in faults {
+            self.put(if fault.is_warning { Marks::DOUBTFUL } else { Marks::INVALID }, true);
+        }
+    }
 }
 
 /// How many children have each mark.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(crate) struct Counts([u32; 7]);
+pub(crate) struct Counts([u32; 8]);
 
 impl Counts {
     /// Counts a child that had the marks `before` and has the marks `after`.
@@ -317,8 +330,8 @@ impl Node {
                 let mut marks = Marks::default();
                 marks.put(Marks::DIFFERS, field.other_baseline().is_some());
                 marks.put(Marks::TOUCHED, field.touched);
-                marks.put(Marks::TYPED, field.typed().is_some());
-                marks.put(Marks::INVALID, !field.faults().is_empty());
+                marks.put(Marks::TYPED, field.typed().is_some() || field.leads != field.leads_at_baseline);
+                marks.put_faults(field.faults());
                 marks.put(Marks::UNCOMMITTED, field.pending().is_some());
                 Summary { marks, content: content_of(&field.value) }
             }
@@ -357,7 +370,7 @@ impl Node {
         }
     }
 
-    pub(crate) fn faults(&self) -> &[FindingKind] {
+    pub(crate) fn faults(&self) -> &[Fault] {
         match &self.body {
             Body::Field(field) => field.faults(),
             Body::Record(record) => &record.container.faults,

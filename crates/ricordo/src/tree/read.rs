@@ -44,6 +44,33 @@ impl Tree {
         }
     }
 
+    /// The value of a place as calculations see it: what is not relevant is left out, and is blank itself.
+    pub(crate) fn relevant_value(&self, place: PlaceId) -> Value {
+        if !self.has_relevance() {
+            return self.value(place);
+        }
+        if self.is_relevant(place) { self.value_of_relevant(place) } else { Value::Blank }
+    }
+
+    /// The value of a place that is relevant if what it lies in is, with what is relevant in it.
+    fn value_of_relevant(&self, place: PlaceId) -> Value {
+        if self.flags_of(place).is_some_and(|flags| flags.is_irrelevant) {
+            return Value::Blank;
+        }
+        match &self.node(place).body {
+            Body::Record(record) if record.container.is_present() => {
+                self.record_of(place, &record.children, |child| self.value_of_relevant(child))
+            }
+            Body::List(list) if list.container.is_present() => {
+                let rows = list.sequence.keys().map(|key| list.rows[key as usize].place);
+                let is_relevant =
+                    |row: &PlaceId| self.flags_of(*row).is_none_or(|flags| !flags.is_irrelevant);
+                Value::List(rows.filter(is_relevant).map(|row| self.value_of_relevant(row)).collect())
+            }
+            _ => self.value(place),
+        }
+    }
+
     fn record_of(&self, place: PlaceId, children: &[PlaceId], read: impl Fn(PlaceId) -> Value) -> Value {
         let mut members = Record::new();
         if let Kind::Record(fields) = self.part(place).kind {
@@ -78,6 +105,11 @@ impl Tree {
         !self.node(place).summary().marks.has(Marks::INVALID)
     }
 
+    /// Whether there is an error or a warning about the place, or about one in it.
+    pub(crate) fn has_findings(&self, place: PlaceId) -> bool {
+        self.node(place).summary().marks.has(Marks::FOUND)
+    }
+
     /// Whether the place, or one in it, holds a text that has not taken effect yet.
     pub(crate) fn is_uncommitted(&self, place: PlaceId) -> bool {
         self.node(place).summary().marks.has(Marks::UNCOMMITTED)
@@ -87,7 +119,7 @@ impl Tree {
     pub(crate) fn is_readonly(&self, place: PlaceId) -> bool {
         self.is_calculated(place)
             || std::iter::successors(Some(place), |place| self.parent(*place))
-                .any(|place| self.part(place).readonly)
+                .any(|place| self.is_readonly_itself(place))
     }
 
     /// The fields in a place, or the place itself, that hold a text which has not taken effect yet.

@@ -1,8 +1,8 @@
 //! Taking places back to their baselines.
 
-use super::node::{Faults, Field, Marks, Presence};
+use super::node::{Field, Marks, Presence};
 use super::sequence::Key;
-use super::{Body, PlaceId, Tree};
+use super::{Body, Faults, PlaceId, Tree};
 use crate::shape::Kind;
 use crate::value::{Record, Value};
 
@@ -74,8 +74,9 @@ impl Tree {
         }
         match &self.node(place).body {
             Body::Field(field) => {
-                let baseline = field.baseline().clone();
+                let (baseline, leads) = (field.baseline().clone(), field.leads_at_baseline);
                 self.write(place, baseline, None, false);
+                self.set_leads(place, leads);
             }
             Body::Record(record) => {
                 let (presence, children) = (record.container.baseline_presence, record.children.clone());

@@ -4,8 +4,8 @@ use std::cell::{Cell, RefCell};
 use std::rc::Rc;
 
 use ricordo::engine::RefusedKind;
-use ricordo::form::Over;
-use ricordo::{Decimal, Form, Model, View, WidgetEvent, at};
+use ricordo::form::{RowView, Rows};
+use ricordo::{Decimal, Form, Model, WidgetEvent, at};
 
 #[derive(Clone, Debug, PartialEq, Model)]
 struct Sheet {
@@ -316,7 +316,7 @@ fn chains_thousands_long_settle_in_one_go() {
     let runs = Rc::new(Cell::new(0));
     let count = runs.clone();
     // Each row follows from the one before, of which a row knows only through what the form holds in its numbers.
-    form.calculate_each(at::<Chain>().links(), at::<Link>().sum(), move |row: &View<'_, Link>| {
+    form.calculate_each(at::<Chain>().links(), at::<Link>().sum(), move |row: &RowView<'_, Chain, Link>| {
         count.set(count.get() + 1);
         let number = row.get(at::<Link>().number())?;
         let before = match number {
@@ -358,7 +358,7 @@ fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
             Some(Some(row.get(at::<Row>().grams())?.checked_mul(row.get(at::<Row>().price())?)?))
         })
         .unwrap();
-        form.aggregate(at::<Sheet>().total(), Over::maximum(at::<Sheet>().rows(), at::<Row>().cost()))
+        form.aggregate(at::<Sheet>().total(), Rows::of(at::<Sheet>().rows()).maximum(at::<Row>().cost()))
             .unwrap();
         let sum = form.calculate(at::<Sheet>().surplus(), |view| {
             Some(Some(i64::from(view.get(at::<Sheet>().total())??)))
@@ -379,20 +379,20 @@ fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
 fn aggregates_are_refused_where_they_cannot_be() {
     let (sheet, row) = (at::<Sheet>(), at::<Row>());
     let form = Form::new(&self::sheet(3)).unwrap();
-    form.aggregate(sheet.total(), Over::sum(sheet.rows(), row.cost())).unwrap();
+    form.aggregate(sheet.total(), Rows::of(sheet.rows()).sum(row.cost())).unwrap();
     assert_eq!(total(&form), Some(0), "rows that are blank do not count");
     for refused in [
-        form.aggregate(sheet.total(), Over::sum(sheet.rows(), row.grams())),
+        form.aggregate(sheet.total(), Rows::of(sheet.rows()).sum(row.grams())),
         form.calculate(sheet.total(), |_| None),
-        form.aggregate(sheet.rows().at(0).cost(), Over::sum(sheet.rows(), row.grams())),
-        form.aggregate(sheet.rows(), Over::count(sheet.rows())),
-        form.aggregate("/surplus", Over::sum(sheet.rows(), "/grams")),
+        form.aggregate(sheet.rows().at(0).cost(), Rows::of(sheet.rows()).sum(row.grams())),
+        form.aggregate(sheet.rows(), Rows::of(sheet.rows()).count()),
+        form.aggregate("/surplus", Rows::of(sheet.rows()).sum("/grams")),
         form.enter(sheet.total(), "1"),
     ] {
         refused.unwrap_err();
     }
     // What follows from the sum cannot be summed up.
-    let circle = form.calculate_each(sheet.rows(), row.cost(), |row: &View<'_, Row>| {
+    let circle = form.calculate_each(sheet.rows(), row.cost(), |row: &RowView<'_, Sheet, Row>| {
         let form = row.place().parent()?.parent()?;
         let total = form.children().nth(2)?.value().as_number()?;
         Some(Some(u32::try_from(total).ok()? + 1))
@@ -422,7 +422,7 @@ fn a_sum_by_function_over_very_many_rows_is_declared_and_settled_in_one_go() {
         rows.iter().try_fold(0_u32, |sum, row| sum.checked_add(row.get(at::<Row>().cost())??)).map(Some)
     })
     .unwrap();
-    let cost = |row: &View<'_, Row>| Some(Some(row.get(at::<Row>().price())?));
+    let cost = |row: &RowView<'_, Sheet, Row>| Some(Some(row.get(at::<Row>().price())?));
     form.calculate_each(at::<Sheet>().rows(), at::<Row>().cost(), cost).unwrap();
     assert_eq!(total(&form), Some(40_000));
     let before = form.cost();

@@ -7,7 +7,7 @@ use std::collections::{HashMap, HashSet};
 use std::rc::Rc;
 
 use proptest::prelude::*;
-use ricordo::engine::{Action, Address, Aggregate, Engine, Figure, PlaceId, PlaceView, Target};
+use ricordo::engine::{Action, Address, Aggregate, Engine, Figure, PlaceId, PlaceView, RowsOf, Target};
 use ricordo::exchange::{dump, read_definition};
 use ricordo::shape::Step;
 use ricordo::{Decimal, Pointer, Record, Value};
@@ -146,12 +146,12 @@ fn add_figures(engine: &mut Engine) {
         let condition = (at % 2 == 0).then(|| (field(COLUMNS - 1), Value::from(3)));
         let aggregate = Aggregate {
             figure,
-            list: "/rows".parse::<Pointer>().unwrap().into(),
+            rows: vec![RowsOf { list: field(FIELDS), conditions: condition.into_iter().collect() }],
             field: field(0),
             weight: (figure == Figure::WeightedMean).then(|| field(COLUMNS - 1)),
-            condition,
         };
-        engine.aggregate(&format!("/g{at}").parse::<Pointer>().unwrap().into(), &aggregate).unwrap();
+        let at = format!("/g{at}").parse::<Pointer>().unwrap();
+        engine.aggregate(&Target::Place(at.into()), &aggregate).unwrap();
     }
 }
 
@@ -206,7 +206,7 @@ fn form(plan: &Plan, value: Value, backwards: bool, runs: &Runs) -> Engine {
                 }
                 Value::Number(total)
             };
-            engine.calculate(&Target::Field(at.into()), function).unwrap();
+            engine.calculate(&Target::Place(at.into()), function).unwrap();
         } else {
             let Some((later, field, position, odd)) = plan.columns[which - FIELDS].clone() else { continue };
             let list: Pointer = "/rows".parse().unwrap();

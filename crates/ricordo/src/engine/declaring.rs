@@ -1,0 +1,194 @@
+//! Declaring what follows from what.
+
+use std::rc::Rc;
+
+use super::target::{Target, Targeted};
+use super::{Deed, Engine, Outcome, PlaceView, Refused, RefusedKind};
+use crate::settle::{self, Declaration, Function, Role, Slot, Way};
+use crate::shape::{Pointer, Step};
+use crate::tree::{ConstraintWords, PlaceId};
+use crate::value::Value;
+
+/// What a rule says of a place, apart from its value. Its function gives a flag; a blank counts as if there were no rule.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Rule {
+    /// Whether the place counts. One that does not keeps its value, but is not checked, and calculations see nothing in
+    /// it.
+    Relevant,
+    /// Whether nobody may type into the place, or anything in it.
+    Readonly,
+    /// Whether an empty value is an error.
+    Required,
+    /// Whether the place is as it should be.
+    Constraint {
+        /// What a person is told if it is not.
+        message: String,
+        /// Whether that is only doubtful, and no error.
+        is_warning: bool,
+    },
+}
+
+impl Engine {
+    /// Declares that fields are calculated by a function of the form, or of the row that they lie in. It is run again
+    /// when something that it has looked at is another, at most once for each place and transaction, after all that it
+    /// follows from. Nobody else can set them then.
+    ///
+    /// A baseline is what follows from the data, so the form must be pristine, and stays so; nothing that went before
+    /// can be undone. Refused are places that are calculated already, and circles; a function that panics, or gives
+    /// what does not fit, is refused now or, if it does so later, the action that led to it.
+    pub fn calculate(
+        &mut self,
+        target: &Target,
+        function: impl Fn(PlaceView<'_>) -> Value + 'static,
+    ) -> Result<Outcome, Refused> {
+        self.declare_function(target, Slot::Value(Role::Calculated), Rc::new(function))
+    }
+
+    /// Declares that fields are suggested a value. It is theirs until somebody sets them to something else, and again once
+    /// that is handed back. A value in the data that is not the one suggested has been set by somebody.
+    pub fn suggest(
+        &mut self,
+        target: &Target,
+        function: impl Fn(PlaceView<'_>) -> Value + 'static,
+    ) -> Result<Outcome, Refused> {
+        self.declare_function(target, Slot::Value(Role::Suggestion), Rc::new(function))
+    }
+
+    /// Declares that two fields of a record calculate each other. The one that was set last leads; the other follows when
+    /// anything that it has looked at is another, and is empty while the leading one is. That only the lead changes
+    /// changes no value.
+    ///
+    /// In data, the one that comes first in the record leads, unless only the other is there. If both are, the one that
+    /// follows keeps its figure until something that it follows from is another.
+    pub fn counterparts(
+        &mut self,
+        one: &Target,
+        of_one: impl Fn(PlaceView<'_>) -> Value + 'static,
+        other: &Target,
+        of_other: impl Fn(PlaceView<'_>) -> Value + 'static,
+    ) -> Result<Outcome, Refused> {
+        self.may_declare()?;
+        let any = Slot::Value(Role::Calculated);
+        let mut sides = [
+            (self.targeted_for(one, any)?, Rc::new(of_one) as Function),
+            (self.targeted_for(other, any)?, Rc::new(of_other) as Function),
+        ];
+        let slots = self.slots_in_one_record(one, other);
+        let Some((mut first, mut second)) = slots.filter(|(first, second)| first != second) else {
+            return sides[0].0.refuse("and its counterpart must be two fields of one record");
+        };
+        if second < first {
+            sides.reverse();
+            (first, second) = (second, first);
+        }
+        let roles = [Role::First { other: second }, Role::Second { other: first }];
+        let [leading, following] = sides.map(|(Targeted { part, depth, list, .. }, function)| {
+            move |role| Declaration {
+                part,
+                depth,
+                list,
+                slot: Slot::Value(role),
+                way: Way::Function(function),
+            }
+        });
+        self.declare([leading(roles[0]), following(roles[1])])
+    }
+
+    /// Declares a rule: what is said of places follows from others.
+    pub fn rule(
+        &mut self,
+        target: &Target,
+        rule: Rule,
+        function: impl Fn(PlaceView<'_>) -> Value + 'static,
+    ) -> Result<Outcome, Refused> {
+        let function = Rc::new(function);
+        let slot = match rule {
+            Rule::Relevant => Slot::Relevant,
+            Rule::Readonly => Slot::Readonly,
+            Rule::Required => Slot::Required,
+            Rule::Constraint { message, is_warning } => {
+                let words = ConstraintWords { message: message.into(), is_warning };
+                let slot = Slot::Constraint(self.tree.add_constraint(words));
+                let declared = self.declare_function(target, slot, function);
+                return declared.inspect_err(|_| self.tree.take_back_constraint());
+            }
+        };
+        if slot == Slot::Relevant && self.targeted(target)?.pointer.is_root() {
+            return self.not_possible(self.root(), "itself always counts");
+        }
+        self.declare_function(target, slot, function)
+    }
+
+    fn declare_function(
+        &mut self,
+        target: &Target,
+        slot: Slot,
+        function: Function,
+    ) -> Result<Outcome, Refused> {
+        self.may_declare()?;
+        let Targeted { part, depth, list, .. } = self.targeted_for(target, slot)?;
+        self.declare([Declaration { part, depth, list, slot, way: Way::Function(function) }])
+    }
+
+    /// Where two targets stand among the fields of their record, if that is the same one.
+    fn slots_in_one_record(&self, one: &Target, other: &Target) -> Option<(u32, u32)> {
+        match (one, other) {
+            (Target::Place(one), Target::Place(other)) => {
+                let (one, other) = (self.locate(one).ok()?, self.locate(other).ok()?);
+                let is_one = self.tree.parent(one)? == self.tree.parent(other)?;
+                is_one.then(|| (self.tree.node(one).slot, self.tree.node(other).slot))
+            }
+            (Target::EachRow { list, field }, Target::EachRow { list: other_list, field: other }) => {
+                let ([way @ .., Step::Field(one)], [other_way @ .., Step::Field(other)]) =
+                    (&field[..], &other[..])
+                else {
+                    return None;
+                };
+                (list == other_list && way == other_way).then_some((*one, *other))
+            }
+            _ => None,
+        }
+    }
+
+    /// Refuses declarations at the wrong time.
+    pub(super) fn may_declare(&self) -> Result<(), Refused> {
+        let refuse =
+            |message: &str| Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message.to_owned()));
+        if self.is_open() {
+            return refuse("what follows from what is declared outside of transactions");
+        }
+        if self.view(self.root()).is_dirty() {
+            return refuse("what follows from what is declared before anything in the form is changed");
+        }
+        Ok(())
+    }
+
+    /// Declares, settles, and takes what follows as the baseline; or takes all back.
+    pub(super) fn declare<const N: usize>(
+        &mut self,
+        declarations: [Declaration; N],
+    ) -> Result<Outcome, Refused> {
+        self.tree.mark_new_baseline();
+        let mut declared = Ok(());
+        let mut count = 0;
+        for declaration in declarations {
+            if declared.is_ok() {
+                declared = self.graph.declare(&mut self.tree, declaration);
+                count += 1;
+            }
+        }
+        let settled = declared.and_then(|()| settle::settle(&mut self.tree, &mut self.graph));
+        if let Err(unsettled) = settled {
+            let refused = self.refused(unsettled);
+            self.roll_back_to(0);
+            (0..count).for_each(|_| self.graph.take_back(&mut self.tree));
+            return Err(refused);
+        }
+        let places: Vec<PlaceId> = self.graph.places().collect();
+        places.into_iter().for_each(|place| self.tree.take_value_as_baseline(place));
+        let mut outcome = self.finish(None, None)?;
+        outcome.set_deed(Deed::transaction());
+        Ok(outcome)
+    }
+}

@@ -1,0 +1,120 @@
+//! Which of two counterparts leads, and whether a suggestion is overridden.
+
+use super::{Action, Engine, Refused};
+use crate::tree::{PlaceId, Standing, Undo};
+
+/// What an action sets, as far as it matters for who leads.
+#[derive(Clone, Copy)]
+pub(super) enum Setting {
+    /// Nothing, or it is told otherwise.
+    Nothing,
+    /// This field, or something else: what has changed is in the log from here on.
+    Something { from: usize, at: Option<PlaceId> },
+    /// This field goes back to its baseline.
+    Reset(PlaceId),
+}
+
+impl Engine {
+    /// What an action is about to set.
+    pub(super) fn setting(&self, action: &Action) -> Setting {
+        if self.graph.is_empty() {
+            return Setting::Nothing;
+        }
+        let field = |place: &PlaceId| self.tree.field(*place).is_some();
+        let from = self.tree.log().len();
+        match action {
+            Action::Clear { at } | Action::Replace { at, .. } | Action::Remove { at } => {
+                // A row that is taken out is not set.
+                let at = self.locate(at).ok().filter(field).filter(|place| self.tree.name(*place).is_some());
+                Setting::Something { from, at }
+            }
+            Action::Add { at, .. } | Action::Copy { to: at, .. } | Action::Move { to: at, .. } => {
+                let at = self.tree.locate(at).ok().filter(field);
+                Setting::Something { from, at: at.filter(|place| self.tree.name(*place).is_some()) }
+            }
+            Action::Reset { at } => {
+                self.locate(at).ok().filter(field).map_or(Setting::Nothing, Setting::Reset)
+            }
+            _ => Setting::Nothing,
+        }
+    }
+
+    /// Lets what was set lead.
+    pub(super) fn hand_over(&mut self, setting: Setting) {
+        match setting {
+            Setting::Nothing => {}
+            Setting::Something { at: Some(place), .. } => self.lead(place),
+            Setting::Something { from, at: None } => self.lead_where_set(from),
+            Setting::Reset(place) => self.lead_after_reset(place),
+        }
+    }
+
+    /// Lets the value of a field count, where it could follow from others.
+    pub(super) fn lead(&mut self, place: PlaceId) {
+        match self.tree.standing(place) {
+            Some(Standing::Second(_) | Standing::Suggestion) => self.tree.set_leads(place, true),
+            Some(Standing::First(other)) => self.tree.set_leads(other, false),
+            Some(Standing::Own | Standing::Calculated) | None => {}
+        }
+    }
+
+    /// Lets lead what was set together with what it lies in, as if it had been loaded: of two counterparts the first
+    /// that was given a value, and what is suggested only where something else was given.
+    fn lead_where_set(&mut self, from: usize) {
+        let set = self.tree.log()[from..].iter().filter_map(|undo| match undo {
+            Undo::Field { place, before } => Some((*place, before.value.clone())),
+            _ => None,
+        });
+        let is_empty = |engine: &Self, place: PlaceId| {
+            engine.tree.field(place).is_none_or(|field| field.value.is_empty())
+        };
+        let mut given = Vec::new();
+        for (place, before) in set.collect::<Vec<_>>() {
+            let differs = self.tree.field(place).is_some_and(|field| field.value != before);
+            match self.tree.standing(place) {
+                Some(Standing::Suggestion) if is_empty(self, place) => self.tree.set_leads(place, false),
+                Some(Standing::Suggestion) if differs => self.tree.set_leads(place, true),
+                Some(Standing::First(other)) if differs => given.push((place, place, other)),
+                Some(Standing::Second(other)) if differs => given.push((place, other, place)),
+                _ => {}
+            }
+        }
+        for (_, first, second) in &given {
+            let was_given = |side| given.iter().any(|(place, ..)| *place == side) && !is_empty(self, side);
+            let second_leads = if was_given(*first) {
+                false
+            } else {
+                !is_empty(self, *second) && (was_given(*second) || is_empty(self, *first))
+            };
+            self.tree.set_leads(*second, second_leads);
+        }
+    }
+
+    /// Lets a field lead that went back to its baseline, unless its counterpart has its own, too.
+    fn lead_after_reset(&mut self, place: PlaceId) {
+        let (Some(other), Some(standing)) = (self.tree.counterpart(place), self.tree.standing(place)) else {
+            return;
+        };
+        if self.tree.is_dirty(other) {
+            return self.lead(place);
+        }
+        let second = if let Standing::First(second) = standing { second } else { place };
+        if let Some(leads) = self.tree.field(second).map(|field| field.leads_at_baseline) {
+            self.tree.set_leads(second, leads);
+        }
+    }
+
+    /// Lets a field follow again.
+    pub(super) fn hand_back(&mut self, place: PlaceId) -> Result<(), Refused> {
+        match self.tree.standing(place) {
+            Some(Standing::Suggestion) => self.tree.set_leads(place, false),
+            Some(Standing::First(other) | Standing::Second(other)) => self.lead(other),
+            Some(Standing::Own | Standing::Calculated) | None => {
+                let problem = "is neither suggested a value nor one of two counterparts, so there is nothing that \
+                               it could follow again";
+                return self.not_possible(place, problem);
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,137 @@
+//! Settling what follows, and what it means when that cannot be.
+
+use super::{Aspects, Engine, PlaceView, Refused, RefusedKind};
+use crate::settle::Unsettled;
+use crate::shape::{Named, Pointer};
+use crate::tree::{Body, PlaceId};
+
+impl Engine {
+    /// Refuses to set what is calculated.
+    pub(super) fn not_calculated(&self, place: PlaceId) -> Result<(), Refused> {
+        if !self.tree.is_calculated(place) {
+            return Ok(());
+        }
+        let pointer = self.tree.pointer(place);
+        let message =
+            format!("{} is calculated: it follows from other places, and cannot be set", Named(&pointer));
+        Err(Refused::new(RefusedKind::Readonly, pointer, message))
+    }
+
+    /// Calculates what lies in rows and records that have just come: that is what they compare with.
+    pub(super) fn settle_what_is_new(&mut self) -> Result<(), Refused> {
+        if self.graph.is_empty() {
+            return Ok(());
+        }
+        let made = self.graph.take_new(&self.tree);
+        if made.is_empty() {
+            return Ok(());
+        }
+        self.settle_values()?;
+        made.into_iter().for_each(|place| self.take_as_baseline(place));
+        self.graph.end_loading(&self.tree);
+        Ok(())
+    }
+
+    /// Calculates everything after another record was taken as the baseline.
+    pub(super) fn settle_baseline(&mut self) -> Result<(), Refused> {
+        if self.graph.is_empty() {
+            return Ok(());
+        }
+        self.graph.load_anew(&mut self.tree);
+        self.settle_values()?;
+        let places: Vec<PlaceId> = self.graph.places().collect();
+        places.into_iter().for_each(|place| self.tree.take_value_as_baseline(place));
+        self.graph.end_loading(&self.tree);
+        // The rows of the record have their baselines with it.
+        self.graph.take_new(&self.tree);
+        Ok(())
+    }
+
+    fn settle_values(&mut self) -> Result<(), Refused> {
+        self.graph.settle(&mut self.tree).map_err(|unsettled| self.refused(unsettled))
+    }
+
+    /// Makes what is calculated in a place its baseline.
+    fn take_as_baseline(&mut self, place: PlaceId) {
+        let below = match &self.tree.node(place).body {
+            Body::Field(_) if self.tree.standing(place).is_some() => {
+                return self.tree.take_value_as_baseline(place);
+            }
+            Body::Field(_) => return,
+            Body::Record(record) => record.children.to_vec(),
+            Body::List(_) => self.tree.rows(place),
+        };
+        below.into_iter().for_each(|child| self.take_as_baseline(child));
+    }
+
+    /// The places that the value of a place follows from, in the order of the form; none if it does not follow.
+    pub fn follows_from(&self, place: PlaceId) -> Vec<PlaceId> {
+        self.in_order(self.graph.looked_at(&self.tree, place))
+    }
+
+    /// The places that anything which is said of a place follows from, its value or one of its flags.
+    pub(crate) fn follows_in_all(&self, place: PlaceId) -> Vec<PlaceId> {
+        self.graph.looked_at_in_all(&self.tree, place)
+    }
+
+    /// The places from which it follows, by rules, whether a place is relevant, read-only, required, or as it should be,
+    /// in the order of the form. Only these aspects follow by rules; what a place inherits is said of what it lies in.
+    pub fn ruled_by(&self, place: PlaceId, aspect: Aspects) -> Vec<PlaceId> {
+        self.in_order(self.graph.looked_at_for(&self.tree, place, aspect))
+    }
+
+    fn in_order(&self, mut places: Vec<PlaceId>) -> Vec<PlaceId> {
+        places.sort_unstable();
+        places.dedup();
+        places.sort_by_cached_key(|place| self.order(*place));
+        places
+    }
+
+    /// Where a place stands in the order of the form.
+    fn order(&self, place: PlaceId) -> Vec<u32> {
+        let way = std::iter::successors(Some(self.view(place)), PlaceView::parent);
+        let mut order: Vec<u32> =
+            way.map(|view| view.position().unwrap_or(self.tree.node(view.id()).slot)).collect();
+        order.reverse();
+        order
+    }
+
+    /// What cannot be settled, as a refusal.
+    pub(super) fn refused(&self, unsettled: Unsettled) -> Refused {
+        match unsettled {
+            Unsettled::Circle(places) => {
+                let pointers: Vec<Pointer> = places.iter().map(|place| self.tree.pointer(*place)).collect();
+                let names: Vec<String> = pointers.iter().map(ToString::to_string).collect();
+                let message = match &names[..] {
+                    [one] => format!("{one} would follow from itself"),
+                    names => {
+                        format!("places would follow from each other in a circle: {}", names.join(" from "))
+                            + &format!(" from {}", names[0])
+                    }
+                };
+                let place = pointers.into_iter().next().unwrap_or_default();
+                Refused::new(RefusedKind::Circle, place, message)
+            }
+            Unsettled::Restless(places) => {
+                let pointers: Vec<Pointer> = places.iter().map(|place| self.tree.pointer(*place)).collect();
+                let names: Vec<String> =
+                    pointers.iter().take(6).map(|pointer| Named(pointer).to_string()).collect();
+                let message = format!(
+                    "what is wrong leads to other values, and these to something else that is wrong, without end: {}",
+                    names.join(", ")
+                );
+                Refused::new(RefusedKind::Circle, pointers.into_iter().next().unwrap_or_default(), message)
+            }
+            Unsettled::Panicked(place, words) => {
+                let pointer = self.tree.pointer(place);
+                let message = format!("what calculates {} has panicked: {words}", Named(&pointer));
+                Refused::new(RefusedKind::Faulty, pointer, message)
+            }
+            Unsettled::Misfit(place, problem) => {
+                let pointer = self.tree.pointer(place);
+                let message = format!("what was calculated for {} does not fit: {problem}", Named(&pointer));
+                Refused::new(RefusedKind::Faulty, pointer, message)
+            }
+        }
+    }
+}

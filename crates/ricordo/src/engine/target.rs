@@ -1,0 +1,123 @@
+//! Targets: which places something is declared for.
+
+use super::{Address, Engine, Refused, RefusedKind};
+use crate::settle::Slot;
+use crate::shape::{Kind, Named, PartId, Pointer, Route, Step};
+use crate::tree::PlaceId;
+
+/// Which places something is declared for.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub enum Target {
+    /// One place, which lies in no row. Its function is given the form.
+    Place(Address),
+    /// A place in every row of a list, also of rows to come. Its function is given the row.
+    EachRow {
+        /// The list. With `-` for every row number in its pointer, it stands for all such lists.
+        list: Address,
+        /// The way from a row to the place; nothing if that is the row itself.
+        field: Route,
+    },
+}
+
+/// The places of a target.
+pub(super) struct Targeted {
+    pub(super) part: PartId,
+    /// How many steps lie between a place and what its function is given.
+    pub(super) depth: usize,
+    /// The list to whose rows the function is given.
+    pub(super) list: Option<PartId>,
+    /// Where the places are, for messages.
+    pub(super) pointer: Pointer,
+}
+
+impl Targeted {
+    pub(super) fn refuse<T>(&self, problem: &str) -> Result<T, Refused> {
+        let message = format!("{} {problem}", Named(&self.pointer));
+        Err(Refused::new(RefusedKind::NotPossible, self.pointer.clone(), message))
+    }
+}
+
+impl Engine {
+    /// The places of a target.
+    pub(super) fn targeted(&self, target: &Target) -> Result<Targeted, Refused> {
+        match target {
+            Target::Place(address) => {
+                let place = self.present(address)?;
+                if self.is_in_row(place) {
+                    let problem = "lies in a row: say what follows for each row of the list";
+                    return self.not_possible(place, problem);
+                }
+                let (part, depth) = (self.tree.node(place).part, self.tree.depth(place));
+                Ok(Targeted { part, depth, list: None, pointer: self.tree.pointer(place) })
+            }
+            Target::EachRow { list, field } => {
+                let (list, list_pointer) = self.list_of(list)?;
+                let mut pointer = list_pointer.join("-");
+                let Kind::List(kind) = self.shape().part(list).kind else {
+                    let message = format!("{} is no list, so it has no rows", Named(&list_pointer));
+                    return Err(Refused::new(RefusedKind::NotPossible, list_pointer, message));
+                };
+                let part = self.part_on_way(self.shape().item(kind), field, &mut pointer)?;
+                Ok(Targeted { part, depth: field.len(), list: Some(list), pointer })
+            }
+        }
+    }
+
+    /// The places of a target, if nothing is declared yet of what shall follow for them.
+    pub(super) fn targeted_for(&self, target: &Target, slot: Slot) -> Result<Targeted, Refused> {
+        let targeted = self.targeted(target)?;
+        if matches!(slot, Slot::Value(_)) && !self.shape().part(targeted.part).is_field() {
+            return targeted.refuse("is no field, so its value cannot be calculated");
+        }
+        if self.graph.declares(targeted.part, slot) {
+            return targeted.refuse(match slot {
+                Slot::Value(_) => "is calculated already",
+                _ => "has such a rule already",
+            });
+        }
+        Ok(targeted)
+    }
+
+    /// The part of a list, or of all lists that a pointer stands for.
+    fn list_of(&self, address: &Address) -> Result<(PartId, Pointer), Refused> {
+        if let Address::Pointer(pointer) = address
+            && pointer.tokens().any(|token| token == "-")
+        {
+            let part = self.shape().part_at(pointer).map(|part| (part, pointer.clone()));
+            return part.ok_or_else(|| {
+                let message = format!("there is no place {pointer} in any row");
+                Refused::new(RefusedKind::NoPlace, pointer.clone(), message)
+            });
+        }
+        let place = self.present(address)?;
+        Ok((self.tree.node(place).part, self.tree.pointer(place)))
+    }
+
+    /// The part at the end of a way through fields, which the pointer is led along.
+    pub(super) fn part_on_way(
+        &self,
+        from: PartId,
+        way: &[Step],
+        pointer: &mut Pointer,
+    ) -> Result<PartId, Refused> {
+        way.iter().try_fold(from, |part, step| {
+            let next = match (*step, &self.shape().part(part).kind) {
+                (Step::Field(position), Kind::Record(record)) => self.shape().field_at(*record, position),
+                _ => None,
+            };
+            let Some((name, part)) = next else {
+                let message = format!("{} has no such field", Named(pointer));
+                return Err(Refused::new(RefusedKind::NoPlace, pointer.clone(), message));
+            };
+            pointer.push(name);
+            Ok(part)
+        })
+    }
+
+    /// Whether a place is a row, or lies in one.
+    fn is_in_row(&self, place: PlaceId) -> bool {
+        std::iter::successors(Some(place), |place| self.tree.parent(*place))
+            .any(|place| self.tree.parent(place).is_some_and(|parent| self.tree.list(parent).is_some()))
+    }
+}

@@ -1,0 +1,142 @@
+//! Figures about the rows of lists.
+
+use std::fmt;
+use std::marker::PhantomData;
+
+use super::calculate::way;
+use crate::engine::{Aggregate, Figure, Refused, RowsOf};
+use crate::model::{Data, Locate, Model};
+use crate::shape::Route;
+
+/// The rows of a list, or of the lists in its rows, which a figure is to be about. `M` is what the list lies in, `R` is
+/// what a row holds.
+///
+/// | figure | says |
+/// |---|---|
+/// | [`sum`](Rows::sum) | the sum of the numbers; 0 if there is none |
+/// | [`count`](Rows::count) | how many rows there are |
+/// | [`minimum`](Rows::minimum), [`maximum`](Rows::maximum) | the least, the greatest; blank if there is none |
+/// | [`mean`](Rows::mean) | the mean; blank if there is none |
+/// | [`weighted_mean`](Rows::weighted_mean) | each times its weight, by the sum of the weights; blank if that is 0 |
+/// | [`all`](Rows::all), [`any`](Rows::any) | whether no flag is off, whether any is on |
+///
+/// Rows in which the field is blank, or cannot be read, do not count, nor do those that are not relevant.
+///
+/// ```
+/// # use ricordo::{Form, Model, form::Rows};
+/// # #[derive(Model)] struct Sheet { stages: Vec<Stage>, rest: Option<u32> }
+/// # #[derive(Model)] struct Stage { on_bench: bool, folds: Vec<Fold> }
+/// # #[derive(Model)] struct Fold { minutes: u32 }
+/// # let stage = |on_bench, minutes| Stage { on_bench, folds: vec![Fold { minutes }, Fold { minutes: 1 }] };
+/// let form = Form::new(&Sheet { stages: vec![stage(true, 20), stage(false, 60)], rest: None })?;
+/// let (sheet, stage, fold) = (ricordo::at::<Sheet>(), ricordo::at::<Stage>(), ricordo::at::<Fold>());
+/// let folds = Rows::of(sheet.stages()).when(stage.on_bench(), true).each(stage.folds());
+/// form.aggregate(sheet.rest(), folds.sum(fold.minutes()))?;
+/// assert_eq!(form.get(sheet.rest())?, Some(Some(21)));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub struct Rows<M, R> {
+    rows: Result<Vec<RowsOf>, Refused>,
+    holds: PhantomData<fn() -> (M, R)>,
+}
+
+/// A figure about rows in an `M`, to be shown by a field: see [`Form::aggregate`](super::Form::aggregate). It is made by
+/// [`Rows`].
+pub struct Over<M> {
+    aggregate: Result<Aggregate, Refused>,
+    of: PhantomData<fn() -> M>,
+}
+
+impl<M, R> fmt::Debug for Rows<M, R> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_tuple("Rows").field(&self.rows).finish()
+    }
+}
+
+impl<M> fmt::Debug for Over<M> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_tuple("Over").field(&self.aggregate).finish()
+    }
+}
+
+impl<M> Over<M> {
+    pub(super) fn into_aggregate(self) -> Result<Aggregate, Refused> {
+        self.aggregate
+    }
+}
+
+macro_rules! figures {
+    ($($(#[$docs:meta])* $name:ident, $figure:ident;)*) => {$(
+        $(#[$docs])*
+        pub fn $name<I: Locate<R>>(self, field: I) -> Over<M> {
+            self.figure(Figure::$figure, way(field), None)
+        }
+    )*};
+}
+
+impl<M, R: Model> Rows<M, R> {
+    /// The rows of a list.
+    pub fn of<L: Locate<M, Target = Vec<R>>>(list: L) -> Self {
+        let rows = way(list).map(|list| vec![RowsOf { list, conditions: Vec::new() }]);
+        Rows { rows, holds: PhantomData }
+    }
+
+    /// The rows of a list in each of these rows.
+    pub fn each<S: Model, L: Locate<R, Target = Vec<S>>>(self, list: L) -> Rows<M, S> {
+        let rows = self.rows.and_then(|mut rows| {
+            rows.push(RowsOf { list: way(list)?, conditions: Vec::new() });
+            Ok(rows)
+        });
+        Rows { rows, holds: PhantomData }
+    }
+
+    /// Those of the rows alone in which a field holds this value. Several conditions must all hold.
+    #[allow(clippy::needless_pass_by_value, reason = "conditions take what they compare with")]
+    pub fn when<C: Locate<R>>(self, field: C, value: C::Target) -> Self {
+        let rows = self.rows.and_then(|mut rows| {
+            let field = way(field)?;
+            if let Some(last) = rows.last_mut() {
+                last.conditions.push((field, value.to_value()));
+            }
+            Ok(rows)
+        });
+        Rows { rows, ..self }
+    }
+
+    /// How many rows there are.
+    pub fn count(self) -> Over<M> {
+        self.figure(Figure::Count, Ok(Route::new()), None)
+    }
+
+    figures! {
+        /// The sum of the numbers; 0 if there is none.
+        sum, Sum;
+        /// The least of the numbers; blank if there is none.
+        minimum, Minimum;
+        /// The greatest of the numbers; blank if there is none.
+        maximum, Maximum;
+        /// The mean of the numbers; blank if there is none.
+        mean, Mean;
+        /// Whether no flag is off.
+        all, All;
+        /// Whether any flag is on.
+        any, Any;
+    }
+
+    /// The sum of the numbers, each times its weight, by the sum of the weights; blank if that is 0.
+    pub fn weighted_mean<I: Locate<R>, W: Locate<R>>(self, field: I, weight: W) -> Over<M> {
+        self.figure(Figure::WeightedMean, way(field), Some(way(weight)))
+    }
+
+    fn figure(
+        self,
+        figure: Figure,
+        field: Result<Route, Refused>,
+        weight: Option<Result<Route, Refused>>,
+    ) -> Over<M> {
+        let aggregate = self
+            .rows
+            .and_then(|rows| Ok(Aggregate { figure, rows, field: field?, weight: weight.transpose()? }));
+        Over { aggregate, of: PhantomData }
+    }
+}

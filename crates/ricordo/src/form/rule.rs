@@ -1,0 +1,110 @@
+//! Declaring rules: what is said of places, apart from their values.
+
+use super::Form;
+use super::calculate::{each_row, of_form, of_row, place};
+use super::look::{RowView, View};
+use crate::engine::{Refused, Rule};
+use crate::model::{Locate, Model};
+
+/// Declares a method for a rule, and one for the same rule in each row of a list.
+macro_rules! rules {
+    ($(
+        $(#[$docs:meta])* $name:ident($($argument:ident: $type:ty)?) $rule:expr;
+        $(#[$each_docs:meta])* $each:ident;
+    )*) => {$(
+        $(#[$docs])*
+        pub fn $name<L: Locate<M>>(
+            &self,
+            at: L,
+            $($argument: $type,)?
+            test: impl Fn(&View<'_, M>) -> Option<bool> + 'static,
+        ) -> Result<(), Refused> {
+            let target = place(at)?;
+            self.declare(|engine| engine.rule(&target, $rule, of_form(test)))
+        }
+
+        $(#[$each_docs])*
+        pub fn $each<R, L, I>(
+            &self,
+            list: L,
+            field: I,
+            $($argument: $type,)?
+            test: impl Fn(&RowView<'_, M, R>) -> Option<bool> + 'static,
+        ) -> Result<(), Refused>
+        where
+            R: Model,
+            L: Locate<M, Target = Vec<R>>,
+            I: Locate<R>,
+        {
+            let target = each_row(list, field)?;
+            self.declare(|engine| engine.rule(&target, $rule, of_row(test)))
+        }
+    )*};
+}
+
+impl<M: 'static> Form<M> {
+    rules! {
+        /// Declares whether a place counts, by a function of the form; `None` counts as true. A place that is not
+        /// relevant, and all in it, keeps its value, but is not checked, and calculations see nothing in it.
+        ///
+        /// As with [`Form::calculate`], what the function looks at is taken down, and it is run again when something of
+        /// that is another. Declare rules before anything in the form is changed.
+        ///
+        /// ```
+        /// # use ricordo::{Form, Model};
+        /// # #[derive(Model)] struct Batch { sourdough: bool, #[model(required)] hours: Option<u32> }
+        /// let form = Form::new(&Batch { sourdough: true, hours: None })?;
+        /// let batch = ricordo::at::<Batch>();
+        /// form.relevant(batch.hours(), |view| view.get(ricordo::at::<Batch>().sourdough()))?;
+        /// assert!(!form.is_valid());
+        /// form.set(batch.sourdough(), false)?;
+        /// assert!(form.is_valid() && !form.place(batch.hours())?.is_relevant());
+        /// # Ok::<(), Box<dyn std::error::Error>>(())
+        /// ```
+        relevant() Rule::Relevant;
+        /// Declares whether a place in each row of a list counts, or, with the path of the row itself, whether the row
+        /// does. See [`Form::relevant`].
+        relevant_each;
+        /// Declares whether nobody may type into a place, or anything in it, by a function of the form; `None` counts as
+        /// false. Otherwise it is as [`Form::relevant`] has it.
+        readonly() Rule::Readonly;
+        /// Declares whether nobody may type into a place in each row of a list. See [`Form::readonly`].
+        readonly_each;
+        /// Declares whether an empty value of a place is an error, by a function of the form; `None` counts as false. A
+        /// place that is required anyway stays so. Otherwise it is as [`Form::relevant`] has it.
+        required() Rule::Required;
+        /// Declares whether an empty value of a place in each row of a list is an error. See [`Form::required`].
+        required_each;
+        /// Declares what must be so for a place, by a function of the form: where that gives false, the place has an
+        /// error with this message. `None` passes, so that what is not filled in yet is not wrong. A place may have
+        /// several, whose findings come in the order in which they were declared. Otherwise it is as [`Form::relevant`]
+        /// has it.
+        ///
+        /// ```
+        /// # use ricordo::{Form, Model};
+        /// # #[derive(Model)] struct Batch { loaves: u32, in_oven: u32 }
+        /// let form = Form::new(&Batch { loaves: 30, in_oven: 24 })?;
+        /// let batch = ricordo::at::<Batch>();
+        /// form.constraint(batch.loaves(), "More than the oven holds.", |view| {
+        ///     let batch = ricordo::at::<Batch>();
+        ///     Some(view.get(batch.loaves())? <= view.get(batch.in_oven())?)
+        /// })?;
+        /// assert_eq!(form.place(batch.loaves())?.findings()[0].message, "More than the oven holds.");
+        /// form.enter(batch.in_oven(), "36")?;
+        /// assert!(form.is_valid());
+        /// # Ok::<(), Box<dyn std::error::Error>>(())
+        /// ```
+        constraint(message: &str) constraint(message, false);
+        /// Declares what must be so for a place in each row of a list. See [`Form::constraint`].
+        constraint_each;
+        /// Declares what is doubtful about a place if it is not so: a warning, which a person sees, and which does not
+        /// make the form invalid. Otherwise it is as [`Form::constraint`] has it.
+        warning(message: &str) constraint(message, true);
+        /// Declares what is doubtful about a place in each row of a list if it is not so. See [`Form::warning`].
+        warning_each;
+    }
+}
+
+fn constraint(message: &str, is_warning: bool) -> Rule {
+    Rule::Constraint { message: message.to_owned(), is_warning }
+}

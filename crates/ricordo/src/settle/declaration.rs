@@ -1,0 +1,101 @@
+//! Declarations: what follows for a place from others, and how.
+
+use std::fmt;
+use std::rc::Rc;
+
+use super::{AggregateOf, Aspects, PlaceView};
+use crate::shape::PartId;
+use crate::tree::{ConstraintId, PlaceId, Standing, Tree};
+use crate::value::Value;
+
+/// What tells something of a place: a function of what it looks at.
+pub(crate) type Function = Rc<dyn Fn(PlaceView<'_>) -> Value>;
+
+/// What follows for all places of a part from others. It is kept once, however many rows there are.
+#[derive(Debug)]
+pub(crate) struct Declaration {
+    /// The places that it is about.
+    pub(crate) part: PartId,
+    /// How many steps lie between such a place and what its function is given to look at.
+    pub(crate) depth: usize,
+    /// The list to whose rows the function is given, or nothing if it is given the form.
+    pub(crate) list: Option<PartId>,
+    /// What follows.
+    pub(crate) slot: Slot,
+    pub(crate) way: Way,
+}
+
+/// What of a place follows from others.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Slot {
+    /// Its value.
+    Value(Role),
+    /// Whether it counts.
+    Relevant,
+    /// Whether a person may not change it.
+    Readonly,
+    /// Whether an empty value is an error.
+    Required,
+    /// Whether a constraint holds.
+    Constraint(ConstraintId),
+}
+
+/// Whether a value always follows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Role {
+    /// It does.
+    Calculated,
+    /// It does, unless somebody has set it.
+    Suggestion,
+    /// It does while the field at this position of the record leads; without more being known, it does not.
+    First { other: u32 },
+    /// It does, unless it leads the field at this position of the record.
+    Second { other: u32 },
+}
+
+/// How something follows.
+pub(crate) enum Way {
+    Function(Function),
+    Aggregate(AggregateOf),
+}
+
+impl fmt::Debug for Way {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Way::Function(_) => formatter.write_str("Function"),
+            Way::Aggregate(of) => of.fmt(formatter),
+        }
+    }
+}
+
+impl Slot {
+    /// What of the place is another when this is.
+    pub(super) fn aspects(self) -> Aspects {
+        let flags = Aspects::RELEVANT | Aspects::READONLY | Aspects::REQUIRED;
+        match self {
+            Slot::Value(_) => Aspects::ALL.without(flags | Aspects::TOUCHED | Aspects::FOCUS),
+            Slot::Relevant => Aspects::RELEVANT | Aspects::FINDINGS | Aspects::VALIDITY,
+            Slot::Readonly => Aspects::READONLY,
+            Slot::Required => Aspects::REQUIRED | Aspects::FINDINGS | Aspects::VALIDITY,
+            Slot::Constraint(_) => Aspects::FINDINGS | Aspects::VALIDITY,
+        }
+    }
+}
+
+impl Role {
+    /// The standing of a place whose value has this role.
+    pub(super) fn standing(self, tree: &Tree, place: PlaceId) -> Standing {
+        let sibling = |other| tree.sibling(place, other).unwrap_or(place);
+        match self {
+            Role::Calculated => Standing::Calculated,
+            Role::Suggestion => Standing::Suggestion,
+            Role::First { other } => Standing::First(sibling(other)),
+            Role::Second { other } => Standing::Second(sibling(other)),
+        }
+    }
+
+    /// Whether the two are counterparts.
+    pub(super) fn is_counterpart(self) -> bool {
+        matches!(self, Role::First { .. } | Role::Second { .. })
+    }
+}

@@ -1,0 +1,198 @@
+//! Values that follow only while nothing else leads: counterparts and suggestions.
+
+use super::cells::{Cell, Fresh};
+use super::declaration::{Role, Slot};
+use super::graph::Graph;
+use super::{Aspects, Unsettled};
+use crate::tree::{Body, Marks, PlaceId, Presence, Tree, Undo};
+use crate::value::Value;
+
+/// Lets one of two lead that have just been loaded: the first, unless only the second came with a value.
+pub(super) fn lead_as_loaded(tree: &mut Tree, place: PlaceId, role: Role) {
+    if let Role::Second { other } = role {
+        let is_empty = |place| tree.field(place).is_none_or(|field| field.value.is_empty());
+        let leads = !is_empty(place) && tree.sibling(place, other).is_some_and(is_empty);
+        tree.set_leads(place, leads);
+        tree.take_value_as_baseline(place);
+    }
+}
+
+impl Graph {
+    /// Whether what a cell tells follows now, and is not its place's own.
+    pub(super) fn is_following(&self, tree: &Tree, cell: Cell) -> bool {
+        self.cells.get(cell).is_none_or(|body| match body.slot {
+            Slot::Value(Role::Calculated) => true,
+            // What was loaded is only known to lead once everything is settled.
+            Slot::Value(Role::Suggestion) if body.fresh == Fresh::Loaded => true,
+            Slot::Value(_) => !tree.is_leading(body.place),
+            _ => true,
+        })
+    }
+
+    /// What is to be written for a place that follows; nothing where it keeps what it has.
+    pub(super) fn lead_or_follow(
+        &self,
+        tree: &mut Tree,
+        cell: Cell,
+        role: Role,
+        value: Value,
+    ) -> Option<Value> {
+        let body = self.cells.get(cell)?;
+        let place = body.place;
+        let field = tree.field(place)?;
+        if role == Role::Suggestion {
+            if body.fresh == Fresh::Loaded {
+                // What was loaded and is not what is suggested, somebody has said.
+                let leads = field.value != value;
+                tree.set_leads(place, leads);
+                tree.take_value_as_baseline(place);
+                return None;
+            }
+            return Some(value);
+        }
+        if body.fresh == Fresh::Loaded {
+            return None;
+        }
+        let driver = tree.counterpart(place).and_then(|driver| tree.field(driver));
+        if driver.is_none_or(|driver| driver.value.is_empty()) {
+            return Some(tree.emptiness(place));
+        }
+        let baseline = field.baseline();
+        if !baseline.is_empty() && body.fresh == Fresh::No && self.is_at_baseline(tree, cell) {
+            return Some(baseline.clone());
+        }
+        Some(value)
+    }
+
+    /// Whether all that a cell has looked at is as it was loaded.
+    fn is_at_baseline(&self, tree: &Tree, cell: Cell) -> bool {
+        let Some(body) = self.cells.get(cell) else { return false };
+        body.glances.iter().all(|glance| {
+            let node = tree.node(glance.place);
+            let looks_at = |aspects| glance.aspects.contains(aspects);
+            let is_same = !looks_at(Aspects::VALUE) || !node.summary().marks.has(Marks::DIFFERS);
+            let has_same_rows = match &node.body {
+                Body::List(list) if looks_at(Aspects::STRUCTURE) => {
+                    list.added.is_empty()
+                        && list.displaced.is_empty()
+                        && list.container.presence == list.container.baseline_presence
+                }
+                Body::Record(record) if looks_at(Aspects::STRUCTURE) => {
+                    let is_there = |presence| presence == Presence::Present;
+                    is_there(record.container.presence) == is_there(record.container.baseline_presence)
+                }
+                _ => true,
+            };
+            is_same && has_same_rows
+        })
+    }
+
+    /// Takes in that a place leads, or no longer does.
+    pub(super) fn hand_over(&mut self, tree: &Tree, place: PlaceId) {
+        for place in [Some(place), tree.counterpart(place)].into_iter().flatten() {
+            let Some(cell) = self.cells.of_value(place) else { continue };
+            if self.is_following(tree, cell) {
+                self.released.push(cell);
+            } else {
+                self.rest(cell, tree.log().len());
+            }
+        }
+    }
+
+    /// Lets a cell rest: its place leads, and follows from nothing.
+    pub(super) fn rest(&mut self, cell: Cell, length: usize) {
+        let before = self.set_glances(cell, Vec::new());
+        if !before.is_empty() {
+            self.replaced.push((length, cell, before));
+        }
+        if let Some(body) = self.cells.get_mut(cell) {
+            body.is_pending = false;
+            body.height = 0;
+        }
+    }
+
+    /// Takes in that something which a cell follows from is another.
+    pub(super) fn follow_change(&mut self, cell: Cell) {
+        let Some(body) = self.cells.get(cell) else { return };
+        let is_counterpart = matches!(body.slot, Slot::Value(role) if role.is_counterpart());
+        if is_counterpart && self.is_return {
+            // It was settled once, with what it was: only what it looks at may be something else.
+            self.released.push(cell);
+        } else {
+            self.trigger(cell);
+        }
+    }
+
+    /// Finds out what a cell looks at that follows from now on. It keeps the value that it has, unless something of
+    /// that has changed already.
+    pub(super) fn look_again(&mut self, tree: &mut Tree, cell: Cell) -> Result<(), Unsettled> {
+        let Some(body) = self.cells.get(cell) else { return Ok(()) };
+        let (place, slot) = (body.place, body.slot);
+        if !tree.is_there(place) || !self.is_following(tree, cell) {
+            return Ok(());
+        }
+        if slot == Slot::Value(Role::Suggestion) {
+            self.trigger(cell);
+            return Ok(());
+        }
+        self.run(tree, cell)?;
+        if !self.is_return && self.has_changed_behind(tree, cell) {
+            self.trigger(cell);
+        }
+        Ok(())
+    }
+
+    /// Whether something that a cell looks at has changed in this transaction.
+    fn has_changed_behind(&self, tree: &Tree, cell: Cell) -> bool {
+        tree.log().iter().any(|undo| {
+            let (place, aspects) = match undo {
+                Undo::Field { place, before } => {
+                    let is_other = tree.field(*place).is_some_and(|now| now.value != before.value);
+                    (*place, if is_other { Aspects::VALUE } else { Aspects::default() })
+                }
+                Undo::Ruled { place, .. } => (*place, Aspects::RELEVANT),
+                Undo::RowInserted { list, .. }
+                | Undo::RowRemoved { list, .. }
+                | Undo::RowMoved { list, .. } => (*list, Aspects::STRUCTURE),
+                Undo::Presence { place, .. } | Undo::Children { record: place, .. } => {
+                    (*place, Aspects::STRUCTURE)
+                }
+                _ => return false,
+            };
+            self.dependents.of(tree, place, aspects).contains(&cell)
+        })
+    }
+
+    /// Says that another record was loaded into places that stay.
+    pub(crate) fn load_anew(&mut self, tree: &mut Tree) {
+        let values: Vec<(Cell, PlaceId, Role)> = self
+            .cells
+            .iter()
+            .filter_map(|(cell, body)| match body.slot {
+                Slot::Value(role) if role != Role::Calculated => Some((cell, body.place, role)),
+                _ => None,
+            })
+            .collect();
+        for (cell, place, role) in values {
+            let is_empty = tree.field(place).is_none_or(|field| field.value.is_empty());
+            if let Some(body) = self.cells.get_mut(cell) {
+                body.fresh = if is_empty { Fresh::Empty } else { Fresh::Loaded };
+            }
+            self.fresh.push(cell);
+            lead_as_loaded(tree, place, role);
+            self.trigger(cell);
+        }
+    }
+
+    /// Says that what was loaded is settled: from now on, everything is a change of it.
+    pub(crate) fn end_loading(&mut self, tree: &Tree) {
+        for cell in std::mem::take(&mut self.fresh) {
+            if let Some(body) = self.cells.get_mut(cell) {
+                body.fresh = Fresh::No;
+            }
+            if self.cells.get(cell).is_some() && !self.is_following(tree, cell) {
+                self.rest(cell, tree.log().len());
+            }
+        }
+    }
+}

@@ -1,0 +1,162 @@
+//! The order in which cells are calculated: each is higher than all that it has looked at.
+
+use std::collections::BTreeSet;
+
+use rustc_hash::FxHashSet;
+
+use super::cells::Cell;
+use super::declaration::{Slot, Way};
+use super::graph::{Graph, lies_in};
+use super::{Aspects, Glance, Reach, Unsettled};
+use crate::tree::{Body, PlaceId, Tree};
+
+impl Graph {
+    /// Puts a cell above all that it has looked at, and what has looked at it above that. If this comes back to the
+    /// cell, it would follow from itself.
+    pub(super) fn put_in_order(&mut self, tree: &Tree, cell: Cell) -> Result<(), Unsettled> {
+        let inputs = self.inputs(tree, cell);
+        if inputs.contains(&cell) {
+            let place = self.cells.get(cell).map(|own| own.place);
+            return Err(Unsettled::Circle(place.into_iter().collect()));
+        }
+        let heights = inputs.iter().filter_map(|input| self.cells.get(*input)).map(|input| input.height + 1);
+        let height = heights.max().unwrap_or(0);
+        self.raise_all(tree, cell, BTreeSet::from([(height, cell)]))
+    }
+
+    /// Whoever has looked at the place of a new cell already comes after it from now on.
+    pub(super) fn raise_above(&mut self, tree: &Tree, cell: Cell) -> Result<(), Unsettled> {
+        let Some(height) = self.cells.get(cell).map(|body| body.height) else { return Ok(()) };
+        let above = self.above(tree, cell).into_iter().map(|above| (height + 1, above)).collect();
+        self.raise_all(tree, cell, above)
+    }
+
+    /// Raises cells to heights, if they are lower, and what follows from them above that. If this comes back to a cell
+    /// of which they follow, that would follow from itself.
+    fn raise_all(
+        &mut self,
+        tree: &Tree,
+        cell: Cell,
+        mut to_raise: BTreeSet<(u32, Cell)>,
+    ) -> Result<(), Unsettled> {
+        // The lowest first, so that each is raised only once.
+        while let Some((height, next)) = to_raise.pop_first() {
+            if self.cells.get(next).is_none_or(|body| body.height >= height) {
+                continue;
+            }
+            self.raise(next, height);
+            for above in self.above(tree, next) {
+                if above == cell {
+                    return Err(Unsettled::Circle(self.circle(tree, cell)));
+                }
+                to_raise.insert((height + 1, above));
+            }
+        }
+        Ok(())
+    }
+
+    fn raise(&mut self, cell: Cell, height: u32) {
+        let Some(body) = self.cells.get_mut(cell) else { return };
+        body.height = height;
+        let usual = &mut self.declarations[body.declaration].height;
+        *usual = (*usual).max(height);
+        if body.is_pending {
+            self.pending.push_again(cell, height);
+        }
+    }
+
+    /// The cells that follow from a cell.
+    fn above(&self, tree: &Tree, cell: Cell) -> Vec<Cell> {
+        let Some(body) = self.cells.get(cell) else { return Vec::new() };
+        let mut above = self.dependents.of(tree, body.place, body.slot.aspects()).into_vec();
+        if matches!(body.slot, Slot::Value(_) | Slot::Relevant) {
+            above.extend(self.aggregating(tree, body.place));
+        }
+        above
+    }
+
+    /// Whether a cell has looked at another that is yet to be calculated.
+    pub(super) fn is_early(&mut self, tree: &Tree, cell: Cell) -> bool {
+        let Some(own) = self.cells.get(cell).map(|body| body.height) else { return false };
+        // Nothing lower is pending, since the lowest is calculated first: only a cell that was just raised is early.
+        if self.pending.lowest(&self.cells).is_none_or(|lowest| lowest >= own) {
+            return false;
+        }
+        let is_pending = |cell: Cell| self.cells.get(cell).is_some_and(|body| body.is_pending);
+        self.inputs(tree, cell).into_iter().any(is_pending)
+    }
+
+    /// The cells that a cell has looked at.
+    fn inputs(&self, tree: &Tree, cell: Cell) -> Vec<Cell> {
+        let Some(body) = self.cells.get(cell) else { return Vec::new() };
+        let mut inputs = Vec::new();
+        if let Way::Aggregate(of) = &self.declarations[body.declaration].declaration.way {
+            let aspects = Aspects::VALUE | Aspects::RELEVANT;
+            for place in of.places(tree, body.base) {
+                inputs.extend(self.cells_of(place, aspects));
+            }
+        }
+        for glance in &body.glances {
+            inputs.extend(self.cells_of(glance.place, glance.aspects));
+            if glance.reach == Reach::Below {
+                inputs.extend(self.cells_in(tree, glance));
+            }
+        }
+        inputs.sort_unstable();
+        inputs
+    }
+
+    /// The cells of a place that tell any of these aspects.
+    fn cells_of(&self, place: PlaceId, aspects: Aspects) -> impl Iterator<Item = Cell> {
+        let tells = move |cell: &Cell| {
+            self.cells.get(*cell).is_some_and(|body| body.slot.aspects().contains(aspects))
+        };
+        self.cells.of(place).iter().copied().filter(tells)
+    }
+
+    /// The cells in a place that was looked at with all in it: found in the place where that is small, and among all
+    /// cells where these are fewer.
+    fn cells_in(&self, tree: &Tree, glance: &Glance) -> Vec<Cell> {
+        let (mut found, mut visited, mut rest) = (Vec::new(), 0, vec![glance.place]);
+        while let Some(place) = rest.pop() {
+            visited += 1;
+            if visited + rest.len() > self.cells.len() {
+                let is_within = |cell: &Cell| {
+                    let body = self.cells.get(*cell);
+                    body.is_some_and(|body| {
+                        body.slot.aspects().contains(glance.aspects)
+                            && lies_in(tree, body.place, glance.place)
+                    })
+                };
+                return self.cells.iter().map(|(cell, _)| cell).filter(is_within).collect();
+            }
+            found.extend(self.cells_of(place, glance.aspects));
+            match &tree.node(place).body {
+                Body::Record(record) if record.container.is_present() => rest.extend(&record.children),
+                Body::Field(_) | Body::Record(_) => {}
+                Body::List(_) => rest.extend(tree.rows(place)),
+            }
+        }
+        found
+    }
+
+    /// The places on a way from a cell back to itself, each following from the one behind it.
+    fn circle(&self, tree: &Tree, cell: Cell) -> Vec<PlaceId> {
+        let mut way: Vec<(Cell, Vec<Cell>)> = vec![(cell, self.inputs(tree, cell))];
+        let mut seen = FxHashSet::default();
+        while let Some((_, inputs)) = way.last_mut() {
+            let Some(input) = inputs.pop() else {
+                way.pop();
+                continue;
+            };
+            if input == cell {
+                break;
+            }
+            if seen.insert(input) {
+                let next = self.inputs(tree, input);
+                way.push((input, next));
+            }
+        }
+        way.iter().filter_map(|(cell, _)| Some(self.cells.get(*cell)?.place)).collect()
+    }
+}

@@ -1,0 +1,183 @@
+//! Calculating one cell.
+
+use std::any::Any;
+use std::panic::{AssertUnwindSafe, catch_unwind};
+
+use super::cells::Cell;
+use super::declaration::{Role, Slot, Way};
+use super::graph::Graph;
+use super::{Aspects, Glance, PlaceView, Unsettled};
+use crate::tree::{PlaceId, Ruled, Tree};
+use crate::value::Value;
+
+impl Graph {
+    /// Calculates the lowest pending cell; whether there was one.
+    pub(super) fn calculate_one(&mut self, tree: &mut Tree) -> Result<bool, Unsettled> {
+        let Some(cell) = self.pending.pop(&mut self.cells) else { return Ok(false) };
+        // Should it fail, it is calculated again when the form has gone back to what it was.
+        self.done.push(cell);
+        if !self.calculate(tree, cell)? {
+            self.done.pop();
+        }
+        Ok(true)
+    }
+
+    /// Calculates a cell; whether that can be done before another.
+    fn calculate(&mut self, tree: &mut Tree, cell: Cell) -> Result<bool, Unsettled> {
+        let Some(body) = self.cells.get(cell) else { return Ok(true) };
+        let (place, slot) = (body.place, body.slot);
+        // What is not there is calculated when it is back.
+        if !tree.is_there(place) {
+            return Ok(true);
+        }
+        if !self.is_following(tree, cell) {
+            self.rest(cell, tree.log().len());
+            return Ok(true);
+        }
+        tree.cost.calculations += 1;
+        let Some(value) = self.run(tree, cell)? else {
+            // It has looked at what is yet to be calculated, which was not known before: that comes first.
+            self.trigger(cell);
+            return Ok(false);
+        };
+        match slot {
+            Slot::Value(role) => self.put_value(tree, cell, role, value)?,
+            Slot::Relevant => {
+                let is_so = flag(place, &value)?;
+                tree.change_flags(place, |flags| flags.is_irrelevant = is_so == Some(false));
+            }
+            Slot::Readonly => put_flag(tree, place, &value, |flags| &mut flags.is_readonly)?,
+            Slot::Required => put_flag(tree, place, &value, |flags| &mut flags.is_required)?,
+            Slot::Constraint(constraint) => {
+                let has_failed = flag(place, &value)? == Some(false);
+                tree.change_flags(place, |flags| {
+                    flags.failed.retain(|failed| *failed != constraint);
+                    if has_failed {
+                        let at = flags.failed.partition_point(|failed| *failed < constraint);
+                        flags.failed.insert(at, constraint);
+                    }
+                });
+            }
+        }
+        Ok(true)
+    }
+
+    /// Runs what tells a cell; nothing comes of it if it has looked at what is yet to be calculated.
+    pub(super) fn run(&mut self, tree: &Tree, cell: Cell) -> Result<Option<Value>, Unsettled> {
+        let Some(body) = self.cells.get(cell) else { return Ok(None) };
+        let function = match &self.declarations[body.declaration].declaration.way {
+            Way::Function(function) => function.clone(),
+            Way::Aggregate(of) => {
+                let figure = of.figure;
+                let value = body.aggregate.as_ref().map(|aggregate| aggregate.value(figure));
+                return Ok(value.filter(|_| !self.is_early(tree, cell)));
+            }
+        };
+        let (place, base) = (body.place, body.base);
+        self.reads.clear();
+        let run = || function(PlaceView::of_calculation(tree, base, &self.reads));
+        let value = catch_unwind(AssertUnwindSafe(run))
+            .map_err(|panic| Unsettled::Panicked(place, words_of(&*panic)))?;
+        // Mostly it looks at the same as before.
+        if self.cells.get(cell).is_some_and(|body| !self.reads.are(&body.glances)) {
+            let glances = self.reads.glances();
+            self.look_at(tree, cell, glances);
+            self.put_in_order(tree, cell)?;
+        }
+        Ok((!self.is_early(tree, cell)).then_some(value))
+    }
+
+    /// Writes what was calculated for a place.
+    fn put_value(&mut self, tree: &mut Tree, cell: Cell, role: Role, value: Value) -> Result<(), Unsettled> {
+        let Some(place) = self.cells.get(cell).map(|body| body.place) else { return Ok(()) };
+        let part = tree.node(place).part;
+        let fitted = tree.shape().clone().fit(part, value);
+        let value = fitted.map_err(|misfit| Unsettled::Misfit(place, misfit.to_string()))?;
+        let value = match role {
+            Role::Calculated => value,
+            _ => match self.lead_or_follow(tree, cell, role, value) {
+                Some(value) => value,
+                None => return Ok(()),
+            },
+        };
+        let next = tree.log().len();
+        tree.write(place, value, None, false);
+        if tree.log().len() > next {
+            self.own_writes.push(next);
+        }
+        Ok(())
+    }
+
+    /// Remembers what a cell has looked at.
+    fn look_at(&mut self, tree: &Tree, cell: Cell, glances: Vec<Glance>) {
+        let before = self.set_glances(cell, glances);
+        self.replaced.push((tree.log().len(), cell, before));
+    }
+
+    /// Sets what a cell has looked at; what it had looked at before comes back.
+    pub(super) fn set_glances(&mut self, cell: Cell, glances: Vec<Glance>) -> Vec<Glance> {
+        let Some(body) = self.cells.get_mut(cell) else { return Vec::new() };
+        self.dependents.remove(cell, &body.glances);
+        self.dependents.add(cell, &glances);
+        std::mem::replace(&mut body.glances, glances)
+    }
+
+    /// The places that the value of a place follows from, in no order; none if it does not follow.
+    pub(crate) fn looked_at(&self, tree: &Tree, place: PlaceId) -> Vec<PlaceId> {
+        self.cells.of_value(place).map_or_else(Vec::new, |cell| self.inputs_of(tree, cell))
+    }
+
+    /// The places that anything which is said of a place follows from, in no order.
+    pub(crate) fn looked_at_in_all(&self, tree: &Tree, place: PlaceId) -> Vec<PlaceId> {
+        self.cells.of(place).iter().flat_map(|cell| self.inputs_of(tree, *cell)).collect()
+    }
+
+    /// The places that a flag of a place follows from, in no order.
+    pub(crate) fn looked_at_for(&self, tree: &Tree, place: PlaceId, aspect: Aspects) -> Vec<PlaceId> {
+        let tells = |cell: &&Cell| {
+            let slot = self.cells.get(**cell).map(|body| body.slot);
+            slot.is_some_and(|slot| !matches!(slot, Slot::Value(_)) && slot.aspects().contains(aspect))
+        };
+        let cells = self.cells.of(place).iter().filter(tells);
+        cells.flat_map(|cell| self.inputs_of(tree, *cell)).collect()
+    }
+
+    fn inputs_of(&self, tree: &Tree, cell: Cell) -> Vec<PlaceId> {
+        let Some(body) = self.cells.get(cell) else { return Vec::new() };
+        // That something is there, or counts, is no figure to reckon with.
+        let seen = body.glances.iter().filter(|glance| {
+            glance.aspects.without(Aspects::STRUCTURE | Aspects::RELEVANT).contains(Aspects::ALL)
+        });
+        let mut places: Vec<PlaceId> = seen.map(|glance| glance.place).collect();
+        places.extend(self.aggregated_list(tree, body));
+        places
+    }
+}
+
+/// What a function says of a flag: nothing if it is blank.
+fn flag(place: PlaceId, value: &Value) -> Result<Option<bool>, Unsettled> {
+    match value {
+        Value::Flag(flag) => Ok(Some(*flag)),
+        Value::Blank | Value::Null => Ok(None),
+        other => Err(Unsettled::Misfit(place, format!("{other} is neither true nor false"))),
+    }
+}
+
+fn put_flag(
+    tree: &mut Tree,
+    place: PlaceId,
+    value: &Value,
+    of: fn(&mut Ruled) -> &mut bool,
+) -> Result<(), Unsettled> {
+    let is_so = flag(place, value)?.unwrap_or_default();
+    tree.change_flags(place, |flags| *of(flags) = is_so);
+    Ok(())
+}
+
+/// What a panic says.
+fn words_of(panic: &(dyn Any + Send)) -> String {
+    let words = panic.downcast_ref::<&str>().map(|words| (*words).to_owned());
+    words
+        .or_else(|| panic.downcast_ref::<String>().cloned())
+        .unwrap_or_else(|| "nothing more is known".to_owned())
+}
