@@ -6,7 +6,7 @@ use super::target::{Target, Targeted};
 use super::{Deed, Engine, Outcome, PlaceView, Refused, RefusedKind};
 use crate::settle::{self, Declaration, Function, Role, Slot, Way};
 use crate::shape::{Pointer, Step};
-use crate::tree::{ConstraintWords, PlaceId};
+use crate::tree::ConstraintWords;
 use crate::value::Value;
 
 /// What a rule says of a place, apart from its value. Its function gives a flag; a blank counts as if there were no rule.
@@ -185,8 +185,7 @@ impl Engine {
             (0..count).for_each(|_| self.graph.take_back(&mut self.tree));
             return Err(refused);
         }
-        let places: Vec<PlaceId> = self.graph.places().collect();
-        places.into_iter().for_each(|place| self.tree.take_value_as_baseline(place));
+        self.take_all_as_baseline();
         let mut outcome = self.finish(None, None)?;
         outcome.set_deed(Deed::transaction());
         Ok(outcome)

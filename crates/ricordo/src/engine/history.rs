@@ -2,6 +2,8 @@
 
 use std::collections::VecDeque;
 
+use smallvec::SmallVec;
+
 use crate::tree::{PlaceId, Tree, Undo};
 
 /// How much memory the steps that can be undone may take at first, in bytes: some thousands of edits.
@@ -49,7 +51,7 @@ impl History {
             return tree.forget(log);
         }
         let goes_on = typing.is_some() && self.undo.back().is_some_and(|step| step.typing == typing);
-        let only_touches = log.iter().all(|undo| matches!(undo, Undo::Touched { .. }));
+        let only_touches = only_touches(tree, &log);
         if only_touches || goes_on {
             if !only_touches {
                 self.forget_redo(tree);
@@ -153,6 +155,21 @@ impl History {
             tree.forget(step.log);
         }
     }
+}
+
+/// Whether nothing has changed but what was touched: fields may have been set to something else and back.
+fn only_touches(tree: &Tree, log: &[Undo]) -> bool {
+    let mut seen: SmallVec<[PlaceId; 8]> = SmallVec::new();
+    log.iter().all(|undo| match undo {
+        Undo::Touched { .. } => true,
+        Undo::Field { place, before } => {
+            // What counts is what it was at first.
+            let is_first = !seen.contains(place);
+            seen.push(*place);
+            !is_first || tree.field(*place).is_some_and(|now| now.holds_the_same(before))
+        }
+        _ => false,
+    })
 }
 
 /// About how much memory a log takes, with the rows that only it can bring back.

@@ -1,5 +1,7 @@
 //! Settling what follows, and what it means when that cannot be.
 
+use rustc_hash::FxHashSet;
+
 use super::{Aspects, Engine, PlaceView, Refused, RefusedKind};
 use crate::settle::Unsettled;
 use crate::shape::{Named, Pointer};
@@ -39,8 +41,7 @@ impl Engine {
         }
         self.graph.load_anew(&mut self.tree);
         self.settle_values()?;
-        let places: Vec<PlaceId> = self.graph.places().collect();
-        places.into_iter().for_each(|place| self.tree.take_value_as_baseline(place));
+        self.take_all_as_baseline();
         self.graph.end_loading(&self.tree);
         // The rows of the record have their baselines with it.
         self.graph.take_new(&self.tree);
@@ -49,6 +50,18 @@ impl Engine {
 
     fn settle_values(&mut self) -> Result<(), Refused> {
         self.graph.settle(&mut self.tree).map_err(|unsettled| self.refused(unsettled))
+    }
+
+    /// Makes everything that is calculated its baseline.
+    pub(super) fn take_all_as_baseline(&mut self) {
+        let places: Vec<PlaceId> = self.graph.places().collect();
+        let mut lists = FxHashSet::default();
+        for place in places {
+            self.tree.take_value_as_baseline(place);
+            let around = std::iter::successors(self.tree.parent(place), |place| self.tree.parent(*place));
+            lists.extend(around.filter(|place| self.tree.list(*place).is_some()));
+        }
+        lists.into_iter().for_each(|list| self.tree.refresh_baseline_of_rows(list));
     }
 
     /// Makes what is calculated in a place its baseline.
@@ -62,6 +75,7 @@ impl Engine {
             Body::List(_) => self.tree.rows(place),
         };
         below.into_iter().for_each(|child| self.take_as_baseline(child));
+        self.tree.refresh_baseline_of_rows(place);
     }
 
     /// The places that the value of a place follows from, in the order of the form; none if it does not follow.

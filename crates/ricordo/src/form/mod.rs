@@ -144,9 +144,10 @@ impl<M: Model> Form<M> {
         self.apply(Action::ResetTo { value: record.to_value() })
     }
 
-    /// The finished record, or everything that is wrong.
+    /// The finished record, or everything that is wrong. Warnings do not stand in its way.
     pub fn parse(&self) -> Result<M, Vec<Finding>> {
-        let findings = self.findings();
+        let mut findings = self.findings();
+        findings.retain(|finding| !finding.is_warning);
         if !findings.is_empty() {
             return Err(findings);
         }
@@ -442,7 +443,7 @@ impl<M: 'static> Form<M> {
         self.root().is_valid()
     }
 
-    /// Everything that is wrong, in the order of the form.
+    /// Everything that is wrong, or doubtful, in the order of the form.
     pub fn findings(&self) -> Vec<Finding> {
         self.root().all_findings()
     }

@@ -34,6 +34,8 @@ pub(crate) struct Graph {
     pub(super) done: Vec<Cell>,
     /// How much of the log was taken in.
     noted: usize,
+    /// Where the log tells first of each field since everything was up to date.
+    first_changes: FxHashMap<PlaceId, usize>,
     /// How much of the log was looked through for rows and records that have come.
     looked_through: usize,
     /// Which entries of the log are of values that were calculated, in order.
@@ -133,7 +135,7 @@ impl Graph {
     fn add_cells(&mut self, tree: &mut Tree, place: PlaceId) -> Result<(), Unsettled> {
         if !self.cells.of(place).is_empty() {
             let cells = SmallVec::<[Cell; 4]>::from_slice(self.cells.of(place));
-            cells.into_iter().for_each(|cell| self.trigger(cell));
+            cells.into_iter().for_each(|cell| self.follow_change(cell));
             return Ok(());
         }
         let Some(declared) = self.of_parts.get(&tree.node(place).part) else { return Ok(()) };
@@ -213,6 +215,7 @@ impl Graph {
             if let Some(cell) = self.released.pop() {
                 self.look_again(tree, cell)?;
             } else if !self.calculate_one(tree)? {
+                self.first_changes.clear();
                 return Ok(());
             }
         }
@@ -262,6 +265,7 @@ impl Graph {
         self.replaced.clear();
         self.replaced_shares.clear();
         self.noted = 0;
+        self.first_changes.clear();
         self.looked_through = 0;
     }
 
@@ -274,6 +278,7 @@ impl Graph {
     /// calculated since has looked at what is no longer so.
     pub(crate) fn roll_back_to(&mut self, tree: &Tree, length: usize) {
         self.noted = self.noted.min(length);
+        self.first_changes.clear();
         self.looked_through = self.looked_through.min(length);
         self.pending.clear(&mut self.cells);
         self.released.clear();
@@ -298,11 +303,17 @@ impl Graph {
     /// Takes in a change: whatever has looked at it becomes pending, and so do places that were set to something else
     /// than follows, or have come.
     fn note(&mut self, tree: &mut Tree, index: usize) -> Result<(), Unsettled> {
+        let mut is_own_write = false;
         let (place, aspects) = match &tree.log()[index] {
             Undo::Field { place, before } => {
                 let Some(now) = tree.field(*place) else { return Ok(()) };
+                is_own_write = self.own_writes.binary_search(&index).is_ok();
+                // What is set to something else and back has not changed.
+                let first =
+                    if is_own_write { index } else { *self.first_changes.entry(*place).or_insert(index) };
+                let Undo::Field { before: at_first, .. } = &tree.log()[first] else { return Ok(()) };
                 let mut aspects = Aspects::ENTRY | Aspects::DIRTY | Aspects::UNCOMMITTED;
-                aspects.put(Aspects::VALUE, before.value != now.value);
+                aspects.put(Aspects::VALUE, at_first.value != now.value);
                 aspects.put(Aspects::DRIVER, before.leads != now.leads);
                 (*place, aspects)
             }
@@ -358,9 +369,7 @@ impl Graph {
         }
         if aspects.contains(Aspects::VALUE) {
             // A calculated place that was set by anything else goes back to what it follows from.
-            if self.own_writes.binary_search(&index).is_err()
-                && let Some(cell) = self.cells.of_value(place)
-            {
+            if !is_own_write && let Some(cell) = self.cells.of_value(place) {
                 self.follow_change(cell);
             }
             if !self.aggregates.is_empty() {

@@ -1,5 +1,7 @@
 //! Values that follow only while nothing else leads: counterparts and suggestions.
 
+use rustc_hash::FxHashSet;
+
 use super::cells::{Cell, Fresh};
 use super::declaration::{Role, Slot};
 use super::graph::Graph;
@@ -124,7 +126,7 @@ impl Graph {
     }
 
     /// Finds out what a cell looks at that follows from now on. It keeps the value that it has, unless something of
-    /// that has changed already.
+    /// that has changed already, or nothing leads.
     pub(super) fn look_again(&mut self, tree: &mut Tree, cell: Cell) -> Result<(), Unsettled> {
         let Some(body) = self.cells.get(cell) else { return Ok(()) };
         let (place, slot) = (body.place, body.slot);
@@ -136,7 +138,9 @@ impl Graph {
             return Ok(());
         }
         self.run(tree, cell)?;
-        if !self.is_return && self.has_changed_behind(tree, cell) {
+        let driver = tree.counterpart(place).and_then(|driver| tree.field(driver));
+        let is_led_by_nothing = driver.is_none_or(|driver| driver.value.is_empty());
+        if !self.is_return && (is_led_by_nothing || self.has_changed_behind(tree, cell)) {
             self.trigger(cell);
         }
         Ok(())
@@ -144,11 +148,14 @@ impl Graph {
 
     /// Whether something that a cell looks at has changed in this transaction.
     fn has_changed_behind(&self, tree: &Tree, cell: Cell) -> bool {
+        let mut seen = FxHashSet::default();
         tree.log().iter().any(|undo| {
             let (place, aspects) = match undo {
                 Undo::Field { place, before } => {
+                    // What counts is what it was at first.
+                    let is_first = seen.insert(*place);
                     let is_other = tree.field(*place).is_some_and(|now| now.value != before.value);
-                    (*place, if is_other { Aspects::VALUE } else { Aspects::default() })
+                    (*place, if is_first && is_other { Aspects::VALUE } else { Aspects::default() })
                 }
                 Undo::Ruled { place, .. } => (*place, Aspects::RELEVANT),
                 Undo::RowInserted { list, .. }

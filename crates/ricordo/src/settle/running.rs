@@ -6,7 +6,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use super::cells::Cell;
 use super::declaration::{Role, Slot, Way};
 use super::graph::Graph;
-use super::{Aspects, Glance, PlaceView, Unsettled};
+use super::{Aspects, Glance, PlaceView, Reach, Unsettled};
 use crate::tree::{PlaceId, Ruled, Tree};
 use crate::value::Value;
 
@@ -73,11 +73,15 @@ impl Graph {
                 return Ok(value.filter(|_| !self.is_early(tree, cell)));
             }
         };
-        let (place, base) = (body.place, body.base);
+        let (place, base, slot) = (body.place, body.base, body.slot);
         self.reads.clear();
         let run = || function(PlaceView::of_calculation(tree, base, &self.reads));
         let value = catch_unwind(AssertUnwindSafe(run))
             .map_err(|panic| Unsettled::Panicked(place, words_of(&*panic)))?;
+        if let Some(driver) = tree.counterpart(place).filter(|_| matches!(slot, Slot::Value(_))) {
+            // Whether its function has looked at it or not, it follows from that.
+            self.reads.note(driver, Reach::Own, Aspects::VALUE);
+        }
         // Mostly it looks at the same as before.
         if self.cells.get(cell).is_some_and(|body| !self.reads.are(&body.glances)) {
             let glances = self.reads.glances();

@@ -83,6 +83,17 @@ impl Field {
         self.other_baseline().unwrap_or(&self.value)
     }
 
+    /// Whether all that a person has put into it is the same as in another.
+    pub(crate) fn holds_the_same(&self, other: &Field) -> bool {
+        self.value == other.value
+            && self.unreadable == other.unreadable
+            && self.leads == other.leads
+            && self.leads_at_baseline == other.leads_at_baseline
+            && self.other_baseline() == other.other_baseline()
+            && self.typed() == other.typed()
+            && self.pending() == other.pending()
+    }
+
     fn other_baseline(&self) -> Option<&Value> {
         self.extra.as_ref()?.baseline.as_ref()
     }

@@ -25,6 +25,18 @@ impl Tree {
         self.set_list_baseline(list, baseline);
     }
 
+    /// Brings up to date what a list compares with, after its rows have taken what is calculated in them as their
+    /// baselines. Only a list that is as its baseline has to be.
+    pub(crate) fn refresh_baseline_of_rows(&mut self, list: PlaceId) {
+        if let Some(body) = self.list_mut(list)
+            && body.added.is_empty()
+            && body.displaced.is_empty()
+            && !body.container.counts_mark(Marks::DIFFERS)
+        {
+            body.baseline_hash = body.sequence.hash();
+        }
+    }
+
     pub(super) fn set_list_baseline(&mut self, list: PlaceId, new: ListBaseline) {
         let undo = self.summarized(list, |tree| {
             let body = tree.list_mut(list)?;

@@ -9,6 +9,8 @@ mod components;
 mod cost;
 mod handles;
 mod history;
+mod leading;
 mod notices;
+mod rules;
 mod selectors;
 mod typed;

@@ -7,6 +7,7 @@
 
 mod definitions;
 mod hostile;
+mod leading;
 mod notices;
 mod reference;
 mod settling;

@@ -1,0 +1,295 @@
+//! Rules: relevance, read-only, required, constraints and warnings that follow from other places.
+
+use std::cell::{Cell, RefCell};
+use std::rc::Rc;
+
+use ricordo::engine::{Aspects, RefusedKind};
+use ricordo::form::Rows;
+use ricordo::{Form, Model, at};
+
+#[derive(Clone, Debug, Model)]
+struct Batch {
+    method: Method,
+    preferment: Preferment,
+    locked: bool,
+    loaves: u32,
+    oven: Option<u32>,
+    stages: Vec<Stage>,
+    minutes: Option<u32>,
+    hours_seen: Option<u32>,
+    notes: Option<String>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Model)]
+enum Method {
+    Straight,
+    Poolish,
+}
+
+#[derive(Clone, Debug, Model)]
+struct Preferment {
+    #[model(required, maximum = 48)]
+    hours: Option<u32>,
+    flour: Option<u32>,
+}
+
+#[derive(Clone, Debug, Model)]
+struct Stage {
+    title: String,
+    minutes: Option<u32>,
+    skip: bool,
+}
+
+fn stage(title: &str, minutes: u32) -> Stage {
+    Stage { title: title.to_owned(), minutes: Some(minutes), skip: false }
+}
+
+fn form() -> Form<Batch> {
+    let form = Form::new(&Batch {
+        method: Method::Poolish,
+        preferment: Preferment { hours: Some(14), flour: Some(500) },
+        locked: false,
+        loaves: 12,
+        oven: Some(24),
+        stages: vec![stage("Mix", 15), stage("Proof", 240)],
+        minutes: None,
+        hours_seen: None,
+        notes: None,
+    });
+    form.unwrap()
+}
+
+fn with_relevance() -> Form<Batch> {
+    let (form, batch) = (form(), at::<Batch>());
+    form.relevant(batch.preferment(), |view| Some(view.get(at::<Batch>().method())? != Method::Straight))
+        .unwrap();
+    form.calculate(batch.hours_seen(), |view| Some(view.get(at::<Batch>().preferment().hours())?)).unwrap();
+    form
+}
+
+#[test]
+fn what_is_not_relevant_keeps_its_value_is_not_checked_and_is_not_seen_by_calculations() {
+    let (form, batch) = (with_relevance(), at::<Batch>());
+    let hours = form.place(batch.preferment().hours()).unwrap();
+    assert!(hours.is_relevant() && !form.is_dirty());
+    assert_eq!(form.get(batch.hours_seen()).unwrap(), Some(Some(14)));
+
+    hours.enter("99").unwrap();
+    assert!(!form.is_valid());
+    form.set(batch.method(), Method::Straight).unwrap();
+    assert!(!hours.is_relevant() && !form.place(batch.preferment()).unwrap().is_relevant());
+    assert!(form.is_valid() && hours.is_valid(), "what does not count is not checked");
+    assert_eq!(form.get(batch.preferment().hours()).unwrap(), Some(Some(99)), "nothing is lost");
+    assert!(hours.is_dirty());
+    assert_eq!(form.get(batch.hours_seen()).unwrap(), Some(None), "calculations see nothing in it");
+
+    form.undo().unwrap();
+    assert!(hours.is_relevant() && !form.is_valid());
+    assert_eq!(form.get(batch.hours_seen()).unwrap(), Some(Some(99)));
+    form.reset().unwrap();
+    assert!(!form.is_dirty() && form.is_valid());
+}
+
+#[test]
+fn an_observer_is_told_of_what_it_inherits_and_of_nothing_else() {
+    let (form, batch) = (with_relevance(), at::<Batch>());
+    let heard = Rc::new(RefCell::new(Vec::new()));
+    let hear = |name: &'static str| {
+        let heard = heard.clone();
+        move || heard.borrow_mut().push(name)
+    };
+    let (relevant, value, hours, loaves) =
+        (hear("flour, relevant"), hear("flour, value"), hear("hours"), hear("loaves"));
+    let _guards = [
+        form.subscribe_to(batch.preferment().flour(), Aspects::RELEVANT, move |_| relevant()).unwrap(),
+        form.subscribe_to(batch.preferment().flour(), Aspects::VALUE, move |_| value()).unwrap(),
+        form.subscribe(batch.preferment().hours(), move |_| hours()).unwrap(),
+        form.subscribe(batch.loaves(), move |_| loaves()).unwrap(),
+    ];
+    form.set(batch.method(), Method::Straight).unwrap();
+    assert_eq!(*heard.borrow(), ["flour, relevant", "hours"]);
+    heard.borrow_mut().clear();
+    form.enter(batch.preferment().flour(), "450").unwrap();
+    assert_eq!(*heard.borrow(), ["flour, value"]);
+    let seen = form.bind(batch.preferment().hours()).unwrap().state();
+    assert!(!seen.is_relevant && seen.findings.is_empty());
+}
+
+#[test]
+fn rows_that_are_not_relevant_do_not_count() {
+    let (form, batch, stage) = (form(), at::<Batch>(), at::<Stage>());
+    form.aggregate(batch.minutes(), Rows::of(batch.stages()).sum(stage.minutes())).unwrap();
+    form.required_each(batch.stages(), stage.minutes(), |_| Some(true)).unwrap();
+    form.relevant_each(batch.stages(), stage.clone(), |row| {
+        Some(!row.place().children().nth(2)?.value().as_flag()?)
+    })
+    .unwrap_err();
+    form.relevant_each(batch.stages(), stage.minutes(), |row| Some(!row.get(at::<Stage>().skip())?)).unwrap();
+    assert_eq!(form.get(batch.minutes()).unwrap(), Some(Some(255)));
+    form.set(batch.stages().at(1).skip(), true).unwrap();
+    assert_eq!(form.get(batch.minutes()).unwrap(), Some(Some(15)));
+    let stages = form.place(batch.stages()).unwrap();
+    stages.row(1).unwrap().place(at::<Stage>().minutes()).unwrap().clear().unwrap();
+    assert!(form.is_valid());
+    stages.row(0).unwrap().duplicate().unwrap();
+    assert_eq!(form.get(batch.minutes()).unwrap(), Some(Some(30)), "rules hold in rows added later");
+    form.set(batch.stages().at(2).skip(), false).unwrap();
+    assert!(!form.is_valid(), "what counts again is required again");
+}
+
+#[test]
+fn constraints_and_warnings_are_findings_with_their_own_messages() {
+    let (form, batch, stage) = (form(), at::<Batch>(), at::<Stage>());
+    let fits = |view: &ricordo::View<'_, Batch>| {
+        Some(view.get(at::<Batch>().loaves())? <= view.get(at::<Batch>().oven())??)
+    };
+    form.constraint(batch.loaves(), "More than the oven holds.", fits).unwrap();
+    form.constraint(batch.loaves(), "Thirteen is not sold.", |view| {
+        Some(view.get(at::<Batch>().loaves())? != 13)
+    })
+    .unwrap();
+    form.warning(batch.loaves(), "The oven is half empty.", |view| {
+        Some(view.get(at::<Batch>().loaves())? >= 12)
+    })
+    .unwrap();
+    form.warning_each(batch.stages(), stage.minutes(), "That is long.", |row| {
+        Some(row.get(at::<Stage>().minutes())?? < 300)
+    })
+    .unwrap();
+    let loaves = form.place(batch.loaves()).unwrap();
+    let said = || -> Vec<String> { loaves.findings().into_iter().map(|finding| finding.message).collect() };
+    assert!(said().is_empty());
+    loaves.enter("25").unwrap();
+    assert_eq!(said(), ["More than the oven holds."]);
+    assert!(!form.is_valid());
+    assert_eq!(loaves.findings()[0].kind.name(), "custom_error");
+    form.enter(batch.oven(), "").unwrap();
+    assert!(said().is_empty() && form.is_valid(), "what is not filled in yet is not wrong");
+    form.enter(batch.oven(), "10").unwrap();
+    loaves.enter("13").unwrap();
+    assert_eq!(said(), ["More than the oven holds.", "Thirteen is not sold."]);
+    loaves.enter("6").unwrap();
+    assert_eq!(said(), ["The oven is half empty."]);
+    assert!(loaves.findings()[0].is_warning && form.is_valid() && loaves.is_valid());
+    form.enter(batch.stages().at(1).minutes(), "301").unwrap();
+    let all: Vec<String> =
+        form.findings().into_iter().map(|finding| format!("{} {}", finding.place, finding.message)).collect();
+    assert_eq!(all, ["/loaves The oven is half empty.", "/stages/1/minutes That is long."]);
+    assert_eq!(form.place(batch.stages()).unwrap().first_finding(), None, "a warning is no error to go to");
+    form.parse().unwrap();
+}
+
+#[test]
+fn required_and_readonly_follow_from_other_places() {
+    let (form, batch) = (form(), at::<Batch>());
+    form.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked())).unwrap();
+    form.required(batch.notes(), |view| Some(view.get(at::<Batch>().loaves())? > 100)).unwrap();
+    let (hours, notes) =
+        (form.place(batch.preferment().hours()).unwrap(), form.place(batch.notes()).unwrap());
+    hours.enter("15").unwrap();
+    form.set(batch.locked(), true).unwrap();
+    assert!(hours.is_readonly());
+    assert_eq!(hours.enter("16").unwrap_err().kind(), RefusedKind::Readonly);
+    form.clear("").unwrap();
+    assert_eq!(form.get(batch.preferment().hours()).unwrap(), Some(Some(15)), "nor does a person empty it");
+    form.undo().unwrap();
+    form.undo().unwrap();
+    hours.enter("16").unwrap();
+
+    assert!(!notes.is_required() && form.is_valid());
+    form.enter(batch.loaves(), "101").unwrap();
+    assert!(notes.is_required() && !form.is_valid());
+    notes.enter("Two ovens").unwrap();
+    assert!(form.is_valid());
+    notes.enter("").unwrap();
+    form.enter(batch.loaves(), "").unwrap();
+    assert!(!notes.is_required(), "nothing known counts as not required");
+}
+
+#[test]
+fn a_rule_is_run_only_when_something_that_it_looked_at_is_another() {
+    let (form, batch) = (form(), at::<Batch>());
+    let runs = Rc::new(Cell::new(0));
+    let counted = runs.clone();
+    form.required(batch.notes(), move |view| {
+        counted.set(counted.get() + 1);
+        Some(view.get(at::<Batch>().loaves())? > 100)
+    })
+    .unwrap();
+    assert_eq!(runs.get(), 1);
+    form.enter(batch.preferment().hours(), "20").unwrap();
+    form.enter(batch.notes(), "Cool").unwrap();
+    assert_eq!(runs.get(), 1);
+    form.transaction(|| {
+        form.enter(batch.loaves(), "200")?;
+        form.enter(batch.loaves(), "300")
+    })
+    .unwrap();
+    assert_eq!(runs.get(), 2);
+}
+
+#[test]
+fn faulty_rules_are_refused_and_change_nothing() {
+    let (form, batch) = (form(), at::<Batch>());
+    let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().kind();
+    form.required(batch.notes(), |_| Some(false)).unwrap();
+    assert_eq!(
+        refused(form.required(batch.notes(), |_| Some(true))),
+        RefusedKind::NotPossible,
+        "declared twice"
+    );
+    assert_eq!(
+        refused(form.relevant("", |_| Some(true))),
+        RefusedKind::NotPossible,
+        "the form counts always"
+    );
+    // Whether a place counts cannot follow from what calculations see in it.
+    let own =
+        form.relevant(batch.preferment(), |view| Some(view.get(at::<Batch>().preferment().hours())?? > 3));
+    assert_eq!(refused(own), RefusedKind::Circle);
+    let panics = |view: &ricordo::View<'_, Batch>| {
+        assert!(view.get(at::<Batch>().loaves()) != Some(13), "thirteen");
+        Some(true)
+    };
+    form.constraint(batch.oven(), "Never.", panics).unwrap();
+    let error = form.enter(batch.loaves(), "13").unwrap_err();
+    assert_eq!(error.kind(), RefusedKind::Faulty);
+    assert!(error.message().contains("thirteen"), "{error}");
+    assert_eq!(form.get(batch.loaves()).unwrap(), Some(12));
+    form.enter(batch.loaves(), "14").unwrap();
+}
+
+/// Findings that lead to each other without end are refused, and hang nothing.
+#[test]
+fn findings_that_follow_from_each_other_are_refused() {
+    let (form, batch) = (form(), at::<Batch>());
+    form.required(batch.notes(), |view| Some(view.at(at::<Batch>().oven())?.is_valid())).unwrap();
+    let circle = form.constraint(batch.oven(), "Only with notes.", |view| {
+        view.at(at::<Batch>().notes()).map(|notes| !notes.is_valid())
+    });
+    assert_eq!(circle.unwrap_err().kind(), RefusedKind::Circle);
+    form.enter(batch.oven(), "20").unwrap();
+}
+
+/// Law 14 for rules: a flag that follows in a row costs the same in a large form.
+#[test]
+fn a_rule_in_a_row_costs_the_same_in_a_large_form() {
+    let cost = |rows: usize| {
+        let mut batch = form().parse().unwrap();
+        batch.stages = vec![stage("Rest", 10); rows];
+        let form = Form::new(&batch).unwrap();
+        let (paths, stage) = (at::<Batch>(), at::<Stage>());
+        form.relevant_each(paths.stages(), stage.minutes(), |row| Some(!row.get(at::<Stage>().skip())?))
+            .unwrap();
+        form.warning_each(paths.stages(), stage.minutes(), "Long.", |row| {
+            Some(row.get(at::<Stage>().minutes())?? < 9)
+        })
+        .unwrap();
+        form.aggregate(paths.minutes(), Rows::of(paths.stages()).sum(stage.minutes())).unwrap();
+        let before = form.cost();
+        form.set(paths.stages().at(u32::try_from(rows / 2).unwrap()).skip(), true).unwrap();
+        let cost = form.cost() - before;
+        (cost.calculations, cost.places, cost.checks)
+    };
+    assert_eq!(cost(100), cost(20_000));
+}
