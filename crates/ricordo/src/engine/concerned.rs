@@ -111,7 +111,10 @@ impl Found {
         self.told.sort_unstable();
         self.told.dedup();
         if may_be_gone {
-            self.told.retain(|observer| !observers.stays_gone(*observer, |place| tree.is_there(place)));
+            let mut stays_gone =
+                |observer: &ObserverId| observers.stays_gone(*observer, |place| tree.is_there(place));
+            self.told.retain(|observer| !stays_gone(observer));
+            self.to_ask.retain(|observer| !stays_gone(observer));
         }
         self.told.iter().for_each(|observer| observers.consider(*observer));
         if may_be_gone {

@@ -6,6 +6,7 @@
 #![allow(missing_docs, unreachable_pub, clippy::pedantic)]
 
 mod definitions;
+mod flags;
 mod hostile;
 mod leading;
 mod notices;

@@ -1,0 +1,440 @@
+//! Laws 3 and 5 for flags that follow from others: relevance, read-only, required, constraints, and aggregates over lists
+//! in rows. Actions are generated; after each, everything is reckoned anew from the plain value of the form, and whoever
+//! was told is compared with whose snapshot differs.
+
+use proptest::prelude::*;
+use ricordo::engine::{
+    Action, Aggregate, Aspects, Engine, Figure, ObserverId, PlaceId, PlaceView, RowsOf, Rule, Target,
+};
+use ricordo::exchange::read_definition;
+use ricordo::shape::{Route, Step};
+use ricordo::{Decimal, Pointer, Record, Value};
+
+const DEFINITION: &str = r#"{"type":"object","properties":{
+    "limit":{"type":["integer","null"]},
+    "open":{"type":["boolean","null"]},
+    "rows":{"type":"array","items":{"type":"object","properties":{
+        "skip":{"type":["boolean","null"]},
+        "n":{"type":["integer","null"]},
+        "note":{"type":"string"},
+        "parts":{"type":"array","items":{"type":"object","properties":{
+            "m":{"type":["integer","null"]},
+            "ok":{"type":["boolean","null"]}}}},
+        "sum":{"type":["number","null"]},
+        "late":{"type":["number","null"]}}}},
+    "box":{"type":"object","properties":{
+        "a":{"type":["integer","null"],"maximum":3},
+        "b":{"type":["integer","null"]}}},
+    "total":{"type":["number","null"]},
+    "counted":{"type":["number","null"]},
+    "least":{"type":["number","null"]},
+    "seen":{"type":["number","null"]}}}"#;
+
+fn pointer(text: &str) -> Pointer {
+    text.parse().unwrap()
+}
+
+fn place(text: &str) -> Target {
+    Target::Place(pointer(text).into())
+}
+
+fn way(slots: &[u32]) -> Route {
+    slots.iter().map(|slot| Step::Field(*slot)).collect()
+}
+
+fn each(slots: &[u32]) -> Target {
+    Target::EachRow { list: pointer("/rows").into(), field: way(slots) }
+}
+
+fn child<'a>(view: PlaceView<'a>, at: usize) -> Option<PlaceView<'a>> {
+    view.children().nth(at)
+}
+
+fn number(view: Option<PlaceView<'_>>) -> Option<Decimal> {
+    view?.value().as_number()
+}
+
+fn flag(view: Option<PlaceView<'_>>) -> Option<bool> {
+    view?.value().as_flag()
+}
+
+fn said(flag: Option<bool>) -> Value {
+    flag.map_or(Value::Blank, Value::Flag)
+}
+
+fn figure(number: Option<Decimal>) -> Value {
+    number.map_or(Value::Blank, Value::Number)
+}
+
+fn form_of(row: PlaceView<'_>) -> Option<PlaceView<'_>> {
+    row.parent()?.parent()
+}
+
+fn constraint(message: &str, is_warning: bool) -> Rule {
+    Rule::Constraint { message: message.to_owned(), is_warning }
+}
+
+/// All rules, in an order that a seed tells.
+fn declare(engine: &mut Engine, seed: u8) {
+    let rows = |conditions| RowsOf { list: way(&[2]), conditions };
+    let counted = || vec![(way(&[0]), Value::Flag(false))];
+    let parts = |list: &[u32]| RowsOf { list: way(list), conditions: Vec::new() };
+    let aggregate = |figure, rows, field: &[u32]| Aggregate { figure, rows, field: way(field), weight: None };
+    let mut order: Vec<u8> = (0..14).collect();
+    order.rotate_left(usize::from(seed % 14));
+    if seed.is_multiple_of(2) {
+        order.reverse();
+    }
+    for which in order {
+        let declared = match which {
+            0 => engine.rule(&place("/box"), Rule::Relevant, |form| said(flag(child(form, 1)))),
+            1 => engine.rule(&each(&[3]), Rule::Relevant, |row| said(flag(child(row, 0)).map(|skip| !skip))),
+            2 => engine.rule(&place("/rows"), Rule::Relevant, |form| {
+                said(number(child(form, 0)).map(|limit| limit != Decimal::from(3)))
+            }),
+            3 => engine.rule(&each(&[2]), Rule::Readonly, |row| said(flag(child(row, 0)))),
+            4 => engine.rule(&place("/box"), Rule::Readonly, |form| {
+                said(number(child(form, 0)).map(|limit| limit > Decimal::from(4)))
+            }),
+            5 => engine.rule(&each(&[2]), Rule::Required, |row| {
+                said(number(child(row, 1)).map(|n| n > Decimal::TWO))
+            }),
+            6 => engine.rule(&each(&[1]), constraint("Over the limit.", false), |row| {
+                said((|| Some(number(child(row, 1))? <= number(child(form_of(row)?, 0))?))())
+            }),
+            7 => engine.rule(&each(&[1]), constraint("Four is odd.", true), |row| {
+                said(number(child(row, 1)).map(|n| n != Decimal::from(4)))
+            }),
+            8 => {
+                let ok = RowsOf { list: way(&[3]), conditions: vec![(way(&[1]), Value::Flag(true))] };
+                engine.aggregate(&each(&[4]), &aggregate(Figure::Sum, vec![ok], &[0]))
+            }
+            9 => engine.calculate(&each(&[5]), |row| {
+                figure((|| Some(number(child(row, 4))? + number(child(row, 1))?))())
+            }),
+            10 => {
+                let of = aggregate(Figure::Sum, vec![rows(Vec::new()), parts(&[3])], &[0]);
+                engine.aggregate(&place("/total"), &of)
+            }
+            11 => engine.aggregate(&place("/counted"), &aggregate(Figure::Count, vec![rows(counted())], &[])),
+            12 => {
+                let of = aggregate(Figure::Minimum, vec![rows(counted()), parts(&[3])], &[0]);
+                engine.aggregate(&place("/least"), &of)
+            }
+            _ => engine.calculate(&place("/seen"), |form| {
+                figure(child(form, 3).and_then(|r#box| number(child(r#box, 0))))
+            }),
+        };
+        declared.unwrap();
+    }
+}
+
+/// What there is to be said of a place, as the rules have it.
+#[derive(Clone, Debug, Default, PartialEq)]
+struct Told {
+    value: Option<Value>,
+    is_relevant: bool,
+    is_readonly: bool,
+    is_required: bool,
+    messages: Vec<String>,
+}
+
+/// Everything anew from the value of the form.
+fn reckoned(value: &Value) -> Vec<(String, Told)> {
+    let form = value.as_record().unwrap();
+    let number = |record: &Record, name: &str| record.get(name).and_then(Value::as_number);
+    let flag = |record: &Record, name: &str| record.get(name).and_then(Value::as_flag);
+    let list = |record: &Record, name: &str| -> Vec<Record> {
+        let rows = record.get(name).and_then(Value::as_list).unwrap_or_default();
+        rows.iter().map(|row| row.as_record().unwrap().clone()).collect()
+    };
+    let limit = number(form, "limit");
+    let (has_rows, has_box) = (limit != Some(3.into()), flag(form, "open") != Some(false));
+    let is_locked = limit.is_some_and(|limit| limit > 4.into());
+    let mut told = Vec::new();
+    let (mut total, mut counted, mut least) = (Decimal::ZERO, 0, None::<Decimal>);
+    for (at, row) in list(form, "rows").iter().enumerate() {
+        let (skip, n) = (flag(row, "skip").filter(|_| has_rows), number(row, "n").filter(|_| has_rows));
+        let counts = has_rows && skip != Some(true);
+        let parts: Vec<Record> = list(row, "parts").into_iter().filter(|_| counts).collect();
+        let numbers: Vec<Decimal> = parts.iter().filter_map(|part| number(part, "m")).collect();
+        total += numbers.iter().sum::<Decimal>();
+        if skip == Some(false) {
+            counted += 1;
+            least = least.into_iter().chain(numbers.iter().copied()).min();
+        }
+        let ok = parts.iter().filter(|part| flag(part, "ok") == Some(true));
+        let sum: Decimal = ok.filter_map(|part| number(part, "m")).sum();
+        let late = n.filter(|_| has_rows).map(|n| sum + n);
+        let is_required = n.is_some_and(|n| n > 2.into());
+        let note = row.get("note").and_then(Value::as_text).unwrap_or_default();
+        let mut messages = Vec::new();
+        if has_rows && n.zip(limit).is_some_and(|(n, limit)| n > limit) {
+            messages.push("Over the limit.".to_owned());
+        }
+        if has_rows && n == Some(4.into()) {
+            messages.push("Four is odd.".to_owned());
+        }
+        messages.sort();
+        let missing = (has_rows && is_required && note.is_empty()).then(|| "Needs a value.".to_owned());
+        let told_of = |value, is_readonly, is_required, messages| Told {
+            value,
+            is_relevant: has_rows,
+            is_readonly,
+            is_required,
+            messages,
+        };
+        let figure = |number: Option<Decimal>| Some(number.map_or(Value::Null, Value::Number));
+        told.push((format!("/rows/{at}/n"), told_of(None, false, false, messages)));
+        let is_noted = skip == Some(true);
+        let note = told_of(None, is_noted, is_required, missing.into_iter().collect());
+        told.push((format!("/rows/{at}/note"), note));
+        told.push((
+            format!("/rows/{at}/parts"),
+            Told { is_relevant: counts, ..told_of(None, false, false, Vec::new()) },
+        ));
+        told.push((format!("/rows/{at}/sum"), told_of(figure(Some(sum)), true, false, Vec::new())));
+        told.push((format!("/rows/{at}/late"), told_of(figure(late), true, false, Vec::new())));
+    }
+    let r#box = form.get("box").and_then(Value::as_record).cloned().unwrap_or_default();
+    let a = number(&r#box, "a");
+    let over = a.filter(|a| has_box && *a > 3.into()).map(|_| "Must be at most 3.".to_owned());
+    let of_box = |messages| Told {
+        value: None,
+        is_relevant: has_box,
+        is_readonly: is_locked,
+        is_required: false,
+        messages,
+    };
+    told.push(("/box".into(), of_box(Vec::new())));
+    told.push(("/box/a".into(), of_box(over.into_iter().collect())));
+    told.push(("/box/b".into(), of_box(Vec::new())));
+    let figures = [
+        ("/total", Some(total)),
+        ("/counted", Some(counted.into())),
+        ("/least", least),
+        ("/seen", a.filter(|_| has_box)),
+    ];
+    for (name, figure) in figures {
+        let value = Some(figure.map_or(Value::Null, Value::Number));
+        let told_of =
+            Told { value, is_relevant: true, is_readonly: true, is_required: false, messages: Vec::new() };
+        told.push((name.to_owned(), told_of));
+    }
+    told
+}
+
+fn told(engine: &Engine, at: &str, with_value: bool) -> Told {
+    let view = engine.view(engine.locate(&pointer(at).into()).unwrap());
+    let mut messages: Vec<String> = view.findings().into_iter().map(|finding| finding.message).collect();
+    messages.sort();
+    Told {
+        value: with_value.then(|| if view.value().is_empty() { Value::Null } else { view.value() }),
+        is_relevant: view.is_relevant(),
+        is_readonly: view.is_readonly(),
+        is_required: view.is_required(),
+        messages,
+    }
+}
+
+#[derive(Clone, Copy, Debug)]
+enum Doing {
+    Limit(u8),
+    Open(u8),
+    Box(bool, u8),
+    Skip(usize, u8),
+    Number(usize, u8),
+    Note(usize, bool),
+    Part(usize, usize, u8),
+    Ok(usize, usize, u8),
+    AddPart(usize, u8),
+    RemovePart(usize, usize),
+    Add(usize, u8),
+    Remove(usize),
+    Move(usize, usize),
+    Set(usize, u8),
+    ClearParts(usize),
+    Reset(usize),
+    ResetAll,
+    ResetTo(u8),
+    Undo,
+    Redo,
+}
+
+fn doings() -> impl Strategy<Value = Vec<Vec<Doing>>> {
+    let (at, byte) = (any::<usize>, any::<u8>);
+    let one = prop_oneof![
+        4 => byte().prop_map(Doing::Limit),
+        2 => byte().prop_map(Doing::Open),
+        2 => (any::<bool>(), byte()).prop_map(|(first, number)| Doing::Box(first, number)),
+        4 => (at(), byte()).prop_map(|(row, flag)| Doing::Skip(row, flag)),
+        4 => (at(), byte()).prop_map(|(row, number)| Doing::Number(row, number)),
+        2 => (at(), any::<bool>()).prop_map(|(row, there)| Doing::Note(row, there)),
+        3 => (at(), at(), byte()).prop_map(|(row, part, number)| Doing::Part(row, part, number)),
+        2 => (at(), at(), byte()).prop_map(|(row, part, flag)| Doing::Ok(row, part, flag)),
+        2 => (at(), byte()).prop_map(|(row, seed)| Doing::AddPart(row, seed)),
+        2 => (at(), at()).prop_map(|(row, part)| Doing::RemovePart(row, part)),
+        3 => (at(), byte()).prop_map(|(row, seed)| Doing::Add(row, seed)),
+        3 => at().prop_map(Doing::Remove),
+        2 => (at(), at()).prop_map(|(from, to)| Doing::Move(from, to)),
+        2 => (at(), byte()).prop_map(|(row, seed)| Doing::Set(row, seed)),
+        1 => at().prop_map(Doing::ClearParts),
+        2 => at().prop_map(Doing::Reset),
+        1 => Just(Doing::ResetAll),
+        1 => byte().prop_map(Doing::ResetTo),
+        4 => Just(Doing::Undo),
+        2 => Just(Doing::Redo),
+    ];
+    let transaction =
+        prop_oneof![4 => prop::collection::vec(one.clone(), 1..2), 1 => prop::collection::vec(one, 2..5)];
+    prop::collection::vec(transaction, 0..14)
+}
+
+fn integer(seed: u8) -> Value {
+    if seed.is_multiple_of(7) { Value::Null } else { Value::from(i64::from(seed % 7)) }
+}
+
+fn three(seed: u8) -> Value {
+    [Value::Null, true.into(), false.into()][usize::from(seed % 3)].clone()
+}
+
+fn record<const N: usize>(members: [(&str, Value); N]) -> Value {
+    Value::Record(members.into_iter().collect::<Record>())
+}
+
+fn part(seed: u8) -> Value {
+    record([("m", integer(seed)), ("ok", three(seed / 7))])
+}
+
+fn row(seed: u8) -> Value {
+    let parts = (0..seed % 3).map(|at| part(seed.wrapping_mul(at + 5))).collect();
+    record([
+        ("skip", three(seed / 3)),
+        ("n", integer(seed / 2)),
+        ("note", "".into()),
+        ("parts", Value::List(parts)),
+    ])
+}
+
+fn data(seed: u8) -> Value {
+    let rows = (0..seed % 4).map(|at| row(seed.wrapping_mul(at + 3))).collect();
+    let r#box = record([("a", integer(seed)), ("b", Value::Null)]);
+    record([("limit", integer(seed / 4)), ("open", three(seed)), ("rows", Value::List(rows)), ("box", r#box)])
+}
+
+fn action(engine: &Engine, doing: Doing) -> Option<Action> {
+    let count = |at: &str| engine.view(engine.locate(&pointer(at).into()).unwrap()).row_count() as usize;
+    let rows = count("/rows");
+    let row_at = |at: usize| (rows > 0).then(|| format!("/rows/{}", at % rows));
+    let part_at = |row: usize, at: usize| {
+        let list = format!("{}/parts", row_at(row)?);
+        let parts = count(&list);
+        (parts > 0).then(|| format!("{list}/{}", at % parts))
+    };
+    let set = |at: String, value: Value| Action::Replace { at: pointer(&at).into(), value };
+    Some(match doing {
+        Doing::Limit(seed) => set("/limit".into(), integer(seed)),
+        Doing::Open(seed) => set("/open".into(), three(seed)),
+        Doing::Box(first, seed) => set(if first { "/box/a" } else { "/box/b" }.into(), integer(seed)),
+        Doing::Skip(at, seed) => set(row_at(at)? + "/skip", three(seed)),
+        Doing::Number(at, seed) => set(row_at(at)? + "/n", integer(seed)),
+        Doing::Note(at, there) => set(row_at(at)? + "/note", if there { "Cool" } else { "" }.into()),
+        Doing::Part(at, of, seed) => set(part_at(at, of)? + "/m", integer(seed)),
+        Doing::Ok(at, of, seed) => set(part_at(at, of)? + "/ok", three(seed)),
+        Doing::AddPart(at, seed) => {
+            Action::Add { at: pointer(&(row_at(at)? + "/parts/-")), value: Some(part(seed)) }
+        }
+        Doing::RemovePart(at, of) => Action::Remove { at: pointer(&part_at(at, of)?).into() },
+        Doing::Add(at, seed) => {
+            Action::Add { at: pointer(&format!("/rows/{}", at % (rows + 1))), value: Some(row(seed)) }
+        }
+        Doing::Remove(at) => Action::Remove { at: pointer(&row_at(at)?).into() },
+        Doing::Move(from, to) => {
+            Action::Move { from: pointer(&row_at(from)?).into(), to: pointer(&row_at(to)?) }
+        }
+        Doing::Set(at, seed) => set(row_at(at)?, row(seed)),
+        Doing::ClearParts(at) => Action::Clear { at: pointer(&(row_at(at)? + "/parts")).into() },
+        Doing::Reset(at) => Action::Reset { at: pointer(&row_at(at)?).into() },
+        Doing::ResetAll => Action::Reset { at: Pointer::root().into() },
+        Doing::ResetTo(seed) => Action::ResetTo { value: data(seed) },
+        Doing::Undo => Action::Undo,
+        Doing::Redo => Action::Redo,
+    })
+}
+
+const WATCHED: [Aspects; 5] =
+    [Aspects::VALUE, Aspects::FINDINGS, Aspects::RELEVANT, Aspects::READONLY, Aspects::REQUIRED];
+
+/// What an observer sees of a place; nothing while that is gone.
+fn snapshot(engine: &Engine, place: PlaceId, aspects: Aspects) -> Option<String> {
+    let view = engine.view(place);
+    view.is_there().then(|| match aspects {
+        Aspects::VALUE => view.value().to_string(),
+        Aspects::FINDINGS => {
+            let said: Vec<String> = view.findings().into_iter().map(|finding| finding.message).collect();
+            said.join(" ")
+        }
+        Aspects::RELEVANT => view.is_relevant().to_string(),
+        Aspects::READONLY => view.is_readonly().to_string(),
+        _ => view.is_required().to_string(),
+    })
+}
+
+fn watch(engine: &mut Engine) -> Vec<(ObserverId, PlaceId, Aspects)> {
+    let (mut places, mut rest) = (Vec::new(), vec![engine.root()]);
+    while let Some(place) = rest.pop() {
+        rest.extend(engine.view(place).children().map(|child| child.id()));
+        places.push(place);
+    }
+    let mut watched = Vec::new();
+    for place in places {
+        for aspects in WATCHED {
+            watched.push((engine.observe_aspects(place, aspects).unwrap(), place, aspects));
+        }
+    }
+    watched
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { max_shrink_iters: 20_000, ..ProptestConfig::default() })]
+
+    #[test]
+    fn flags_and_figures_are_those_of_a_reckoning_from_the_value(seed: u8, order: u8, doings in doings()) {
+        let shape = read_definition(DEFINITION).unwrap();
+        let mut engine = Engine::new(shape.into(), Some(data(seed))).unwrap();
+        declare(&mut engine, order);
+        prop_assert!(!engine.view(engine.root()).is_dirty());
+        let watched = watch(&mut engine);
+        for transaction in doings {
+            let before: Vec<Option<String>> =
+                watched.iter().map(|(_, place, aspects)| snapshot(&engine, *place, *aspects)).collect();
+            let is_group = transaction.len() > 1;
+            let mut notices = Vec::new();
+            if is_group {
+                engine.begin();
+            }
+            for doing in transaction {
+                let Some(action) = action(&engine, doing) else { continue };
+                if let Ok(outcome) = engine.apply(action) {
+                    notices.extend_from_slice(outcome.notices());
+                }
+            }
+            if is_group {
+                notices.extend_from_slice(engine.commit().unwrap().notices());
+            }
+            let form = engine.view(engine.root());
+            let expected = reckoned(&form.value());
+            for (at, expected) in &expected {
+                let told = told(&engine, at, expected.value.is_some());
+                prop_assert_eq!(&told, expected, "{}", at);
+            }
+            let is_valid = expected.iter().flat_map(|(_, told)| &told.messages).all(|said| said == "Four is odd.");
+            prop_assert_eq!(form.is_valid(), is_valid);
+            for ((observer, place, aspects), before) in watched.iter().zip(before) {
+                let is_other = snapshot(&engine, *place, *aspects) != before;
+                let at = engine.view(*place).pointer();
+                prop_assert_eq!(notices.contains(observer), is_other, "{} {}", at, aspects);
+            }
+        }
+    }
+}
