@@ -41,6 +41,7 @@ pub(crate) fn run(
         engine.locate(&pointer.into()).map_err(|refused| Problem::of_argument(&refused.to_string()))?;
     let view = engine.view(place);
     tell_state(view);
+    tell_reasons(&engine, place);
     tell_history(&engine, view, &steps);
     tell_flags(&engine, view, &steps);
     if refused > 0 {
@@ -134,6 +135,16 @@ fn tell_state(view: PlaceView<'_>) {
     anstream::println!("{name}{label} is {value}{details}");
 }
 
+/// What the value and the flags of the place follow from.
+fn tell_reasons(engine: &Engine, place: PlaceId) {
+    for line in engine.explain(place).iter().flat_map(|reason| {
+        let lines: Vec<String> = reason.to_string().lines().map(str::to_owned).collect();
+        lines
+    }) {
+        anstream::println!("  {line}");
+    }
+}
+
 fn tell_history(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) {
     let concerning: Vec<(&Step, Vec<&str>)> = steps
         .iter()
@@ -178,9 +189,10 @@ fn tell_flags(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) {
         let shown = if finding.shown { "" } else { ", not shown to a person yet" };
         let place =
             if finding.place == view.pointer() { String::new() } else { format!("{} ", finding.place) };
-        reasons.push(("not valid", format!("{place}{} ({}{shown})", finding.message, finding.kind)));
+        let flag = if finding.is_warning { "doubtful" } else { "not valid" };
+        reasons.push((flag, format!("{place}{} ({}{shown})", finding.message, finding.kind)));
     }
-    if view.is_readonly() {
+    if std::iter::successors(Some(view), PlaceView::parent).any(|view| view.part().readonly) {
         reasons.push(("read-only", "the definition says so".to_owned()));
     }
     for (flag, reason) in reasons {

@@ -1,6 +1,7 @@
 //! What an action changed, in words.
 
 use super::{Aspects, Change, Engine, PlaceId, RowEdit};
+use crate::settle::Slot;
 use crate::shape::{FindingKind, MASK, Named, shorten};
 use crate::value::Value;
 
@@ -55,14 +56,27 @@ impl Engine {
                 _ => format!("found {}", kinds.join(", ")),
             });
         }
+        let mut say_rule = |aspect, is_so: bool, yes: &str, no: &str, slot| {
+            if aspects.contains(aspect) {
+                let by =
+                    self.rule_words(now, slot).map_or_else(String::new, |from| format!(" (from {from})"));
+                words.push(format!("{}{by}", if is_so { yes } else { no }));
+            }
+        };
+        say_rule(Aspects::RELEVANT, now.is_relevant(), "now relevant", "no longer relevant", Slot::Relevant);
+        say_rule(
+            Aspects::READONLY,
+            now.is_readonly(),
+            "now read-only",
+            "no longer read-only",
+            Slot::Readonly,
+        );
+        say_rule(Aspects::REQUIRED, now.is_required(), "now required", "no longer required", Slot::Required);
         let mut say = |aspect, is_so: bool, yes: &str, no: &str| {
             if aspects.contains(aspect) {
                 words.push(if is_so { yes } else { no }.to_owned());
             }
         };
-        say(Aspects::RELEVANT, now.is_relevant(), "now relevant", "no longer relevant");
-        say(Aspects::READONLY, now.is_readonly(), "now read-only", "no longer read-only");
-        say(Aspects::REQUIRED, now.is_required(), "now required", "no longer required");
         let leads = now.is_driver() || now.is_overridden();
         let (yes, no) = match now.counterpart() {
             Some(_) => ("now leads", "now follows"),
@@ -82,17 +96,8 @@ impl Engine {
 impl Engine {
     /// What a calculated place follows from, in words.
     fn calculated_words(&self, place: PlaceId) -> Option<String> {
-        const MOST: usize = 6;
         let from = self.follows_from(place);
-        if from.is_empty() {
-            return None;
-        }
-        let mut names: Vec<String> =
-            from.iter().take(MOST).map(|place| self.view(*place).pointer().to_string()).collect();
-        if from.len() > MOST {
-            names.push(format!("and {} more", from.len() - MOST));
-        }
-        Some(format!("calculated from {}", names.join(", ")))
+        if from.is_empty() { None } else { Some(format!("calculated from {}", self.names_of(&from))) }
     }
 }
 
@@ -105,7 +110,7 @@ fn edit_words(edit: RowEdit) -> String {
 }
 
 /// A value in few words.
-fn value_words(value: &Value) -> String {
+pub(super) fn value_words(value: &Value) -> String {
     match value {
         Value::Blank => "blank".to_owned(),
         Value::List(rows) if rows.len() == 1 => "1 row".to_owned(),

@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashSet;
 
-use super::{Aspects, Engine, PlaceView, Refused, RefusedKind};
+use super::{Engine, PlaceView, Refused, RefusedKind};
 use crate::settle::Unsettled;
 use crate::shape::{Named, Pointer};
 use crate::tree::{Body, PlaceId};
@@ -83,18 +83,19 @@ impl Engine {
         self.in_order(self.graph.looked_at(&self.tree, place))
     }
 
-    /// The places that anything which is said of a place follows from, its value or one of its flags.
+    /// The places that anything which is said of a place follows from, its value or one of its flags, but for the rows
+    /// of aggregates.
     pub(crate) fn follows_in_all(&self, place: PlaceId) -> Vec<PlaceId> {
-        self.graph.looked_at_in_all(&self.tree, place)
+        self.graph.looked_at_in_all(place)
     }
 
-    /// The places from which it follows, by rules, whether a place is relevant, read-only, required, or as it should be,
-    /// in the order of the form. Only these aspects follow by rules; what a place inherits is said of what it lies in.
-    pub fn ruled_by(&self, place: PlaceId, aspect: Aspects) -> Vec<PlaceId> {
-        self.in_order(self.graph.looked_at_for(&self.tree, place, aspect))
+    /// Whether a place shows an aggregate that follows from another place.
+    pub(crate) fn aggregates(&self, place: PlaceId, other: PlaceId) -> bool {
+        self.graph.aggregates(&self.tree, place, other)
     }
 
-    fn in_order(&self, mut places: Vec<PlaceId>) -> Vec<PlaceId> {
+    /// Places in the order of the form, each once.
+    pub(super) fn in_order(&self, mut places: Vec<PlaceId>) -> Vec<PlaceId> {
         places.sort_unstable();
         places.dedup();
         places.sort_by_cached_key(|place| self.order(*place));

@@ -96,15 +96,13 @@ fn concerned<'a>(engine: &Engine, outcome: &'a Outcome, place: PlaceId) -> Vec<&
     behind.extend(changes.iter().zip(&is_concerned).filter(|(_, is)| **is).map(|(change, _)| change.place()));
     while let Some(place) = behind.pop() {
         let from: FxHashSet<PlaceId> = engine.follows_in_all(place).into_iter().collect();
-        if from.is_empty() {
-            continue;
-        }
         let lies_in_any = |inner: PlaceId| {
             let around = std::iter::successors(Some(engine.view(inner)), PlaceView::parent);
             around.into_iter().any(|view| from.contains(&view.id()))
         };
         for (change, is_concerned) in changes.iter().zip(&mut is_concerned) {
-            if !*is_concerned && lies_in_any(change.place()) {
+            let follows = || lies_in_any(change.place()) || engine.aggregates(place, change.place());
+            if !*is_concerned && follows() {
                 *is_concerned = true;
                 behind.push(change.place());
             }

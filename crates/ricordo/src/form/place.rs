@@ -6,7 +6,7 @@ use std::rc::Rc;
 
 use super::choosing;
 use super::core::Core;
-use crate::engine::{Action, Address, PlaceId, Refused};
+use crate::engine::{Action, Address, PlaceId, Reason, Refused};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::rules::Finding;
 use crate::shape::Pointer;
@@ -168,6 +168,12 @@ impl<T> Place<T> {
     pub fn follows_from(&self) -> Vec<Place<Value>> {
         let places = self.core.read(|engine| engine.follows_from(self.id));
         places.into_iter().map(|place| Place::new(self.core.clone(), place)).collect()
+    }
+
+    /// Why the place is what it is: for its value, and for each of its flags, what it follows from, and what that
+    /// follows from. Nothing for what was loaded or set.
+    pub fn explain(&self) -> Vec<Reason> {
+        self.core.read(|engine| engine.explain(self.id))
     }
 
     /// The first place in this one, or this one, with something wrong.

@@ -459,6 +459,27 @@ impl Graph {
         tree.follow(cell.base, &of.levels.first()?.list).ok()
     }
 
+    /// Whether a place shows an aggregate that follows from another place.
+    pub(crate) fn aggregates(&self, tree: &Tree, place: PlaceId, other: PlaceId) -> bool {
+        let Some(cell) = self.cells.of_value(place) else { return false };
+        self.cells.get(cell).is_some_and(|body| body.aggregate.is_some())
+            && self.aggregating(tree, other).contains(&cell)
+    }
+
+    /// What the rows add that a place shows the aggregate of, in order; nothing if it shows none.
+    pub(crate) fn aggregated_places(&self, tree: &Tree, place: PlaceId) -> Option<Vec<PlaceId>> {
+        let body = self.cells.get(self.cells.of_value(place)?)?;
+        let (Way::Aggregate(of), Some(aggregate)) =
+            (&self.declarations[body.declaration].declaration.way, &body.aggregate)
+        else {
+            return None;
+        };
+        let counting: FxHashSet<PlaceId> = aggregate.rows().collect();
+        let rows = of.rows_in(tree, body.base, Scope::All).into_iter().filter(|row| counting.contains(row));
+        let places = rows.filter_map(|row| tree.follow(row, &of.field).ok());
+        Some(places.filter(|place| tree.field(*place).is_some()).collect())
+    }
+
     /// The cells of aggregates that follow from a place.
     pub(super) fn aggregating(&self, tree: &Tree, place: PlaceId) -> SmallVec<[Cell; 4]> {
         let mut found = SmallVec::new();

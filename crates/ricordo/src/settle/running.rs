@@ -3,7 +3,7 @@
 use std::any::Any;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
-use super::cells::Cell;
+use super::cells::{Cell, CellBody};
 use super::declaration::{Role, Slot, Way};
 use super::graph::Graph;
 use super::{Aspects, Glance, PlaceView, Reach, Unsettled};
@@ -131,31 +131,33 @@ impl Graph {
         self.cells.of_value(place).map_or_else(Vec::new, |cell| self.inputs_of(tree, cell))
     }
 
-    /// The places that anything which is said of a place follows from, in no order.
-    pub(crate) fn looked_at_in_all(&self, tree: &Tree, place: PlaceId) -> Vec<PlaceId> {
-        self.cells.of(place).iter().flat_map(|cell| self.inputs_of(tree, *cell)).collect()
+    /// The places that anything which is said of a place follows from, in no order, but for the rows of aggregates.
+    pub(crate) fn looked_at_in_all(&self, place: PlaceId) -> Vec<PlaceId> {
+        let bodies = self.cells.of(place).iter().filter_map(|cell| self.cells.get(*cell));
+        bodies.flat_map(figures_seen).collect()
     }
 
-    /// The places that a flag of a place follows from, in no order.
-    pub(crate) fn looked_at_for(&self, tree: &Tree, place: PlaceId, aspect: Aspects) -> Vec<PlaceId> {
-        let tells = |cell: &&Cell| {
-            let slot = self.cells.get(**cell).map(|body| body.slot);
-            slot.is_some_and(|slot| !matches!(slot, Slot::Value(_)) && slot.aspects().contains(aspect))
-        };
-        let cells = self.cells.of(place).iter().filter(tells);
-        cells.flat_map(|cell| self.inputs_of(tree, *cell)).collect()
+    /// What follows for a place by rules, apart from its value, each with the places that it follows from.
+    pub(crate) fn rules_of(&self, tree: &Tree, place: PlaceId) -> Vec<(Slot, Vec<PlaceId>)> {
+        let slots = self.cells.of(place).iter().filter_map(|cell| Some((*cell, self.cells.get(*cell)?.slot)));
+        let rules = slots.filter(|(_, slot)| !matches!(slot, Slot::Value(_)));
+        rules.map(|(cell, slot)| (slot, self.inputs_of(tree, cell))).collect()
     }
 
     fn inputs_of(&self, tree: &Tree, cell: Cell) -> Vec<PlaceId> {
         let Some(body) = self.cells.get(cell) else { return Vec::new() };
-        // That something is there, or counts, is no figure to reckon with.
-        let seen = body.glances.iter().filter(|glance| {
-            glance.aspects.without(Aspects::STRUCTURE | Aspects::RELEVANT).contains(Aspects::ALL)
-        });
-        let mut places: Vec<PlaceId> = seen.map(|glance| glance.place).collect();
+        let mut places: Vec<PlaceId> = figures_seen(body).collect();
         places.extend(self.aggregated_list(tree, body));
         places
     }
+}
+
+/// The places that a function has looked at: that something is there, or counts, is no figure to reckon with.
+fn figures_seen(body: &CellBody) -> impl Iterator<Item = PlaceId> {
+    let is_figure = |glance: &&Glance| {
+        glance.aspects.without(Aspects::STRUCTURE | Aspects::RELEVANT).contains(Aspects::ALL)
+    };
+    body.glances.iter().filter(is_figure).map(|glance| glance.place)
 }
 
 /// What a function says of a flag: nothing if it is blank.

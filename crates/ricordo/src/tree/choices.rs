@@ -56,7 +56,7 @@ impl Tree {
         self.log.push(Undo::PartChoices { part, before });
     }
 
-    /// All places of a part that are there.
+    /// All places of a part that are there, in the order of the form.
     pub(crate) fn places_of(&self, part: PartId) -> Vec<PlaceId> {
         let mut found = Vec::new();
         let mut rest = vec![self.root];
@@ -65,8 +65,10 @@ impl Tree {
                 found.push(place);
             }
             match &self.node(place).body {
-                Body::Record(record) if record.container.is_present() => rest.extend(&record.children),
-                Body::List(_) => rest.extend(self.rows(place)),
+                Body::Record(record) if record.container.is_present() => {
+                    rest.extend(record.children.iter().rev());
+                }
+                Body::List(_) => rest.extend(self.rows(place).into_iter().rev()),
                 _ => {}
             }
         }

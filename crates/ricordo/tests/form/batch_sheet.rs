@@ -6,37 +6,50 @@ use ricordo::{Decimal, Form, at};
 #[path = "../../examples/batch_sheet.rs"]
 mod sheet;
 
-use sheet::{Batch, Ingredient, Kind, Stage, declare, sheet as batch};
+use sheet::{Batch, Ingredient, Kind, Method, Stage, declare, sheet as batch};
 
-/// Everything in whole numbers: grams, cents a kilogram, hundred-thousandths of a cent.
-fn reckoned(batch: &Batch) -> (i64, Option<(i64, i64)>, i64, i64, i64) {
-    let grams = |row: &Ingredient| i64::try_from(row.grams).unwrap();
-    let of = |kind: Kind| batch.ingredients.iter().filter(|row| row.kind == kind).map(grams).sum::<i64>();
-    let dough: i64 = batch.ingredients.iter().map(grams).sum();
-    let cents = |row: &Ingredient| {
-        let price =
-            row.price_a_kilogram.map_or(0, |price| i64::try_from(price * Decimal::ONE_HUNDRED).unwrap());
-        grams(row) * price
-    };
-    let cost: i64 = batch.ingredients.iter().map(cents).sum();
-    let flour = of(Kind::Flour);
-    let needed = i64::from(batch.loaves) * i64::from(batch.grams_a_loaf);
-    let minutes = batch.stages.iter().map(|stage| i64::from(stage.minutes)).sum();
-    (dough, (flour != 0).then_some((of(Kind::Water), flour)), dough - needed, cost, minutes)
-}
-
+/// Everything reckoned by hand, in the order in which a baker would.
 fn compare(form: &Form<Batch>) {
     let batch = form.parse().unwrap();
-    let (dough, hydration, surplus, cost, minutes) = reckoned(&batch);
-    assert_eq!(batch.dough_weight, Some(dough.into()));
-    assert_eq!(batch.hydration, hydration.map(|(water, flour)| Decimal::from(water) / Decimal::from(flour)));
-    assert_eq!(batch.surplus, Some(surplus.into()));
-    assert_eq!(batch.total_cost, Some(Decimal::new(cost, 5)));
-    let a_loaf = (batch.loaves > 0).then(|| Decimal::new(cost, 5) / Decimal::from(batch.loaves));
+    let hundred = Decimal::ONE_HUNDRED;
+    let grams = |row: &Ingredient| row.grams.unwrap_or_default();
+    for (row, ingredient) in (0..).zip(&batch.ingredients) {
+        let leads =
+            |name: &str| form.place::<_>(format!("/ingredients/{row}/{name}").as_str()).unwrap().is_driver();
+        assert!(leads("grams") != leads("percentage"));
+        let Some(flour) = batch.flour.filter(|flour| !flour.is_zero()) else { continue };
+        if leads("grams") {
+            assert_eq!(ingredient.percentage, ingredient.grams.map(|grams| grams * hundred / flour));
+        } else {
+            assert_eq!(ingredient.grams, ingredient.percentage.map(|share| share * flour / hundred));
+        }
+    }
+    let dough: Decimal = batch.ingredients.iter().map(grams).sum();
+    assert_eq!(batch.dough_weight, Some(dough));
+    let water: Decimal = batch.ingredients.iter().filter(|row| row.kind == Kind::Water).map(grams).sum();
+    assert_eq!(batch.hydration, batch.flour.and_then(|flour| water.checked_div(flour)));
+    let needed = Decimal::from(u64::from(batch.loaves) * u64::from(batch.grams_a_loaf));
+    assert_eq!(batch.surplus, Some(dough - needed));
+    let is_doubtful =
+        form.place(at::<Batch>().loaves()).unwrap().findings().iter().any(|found| found.is_warning);
+    assert_eq!(is_doubtful, dough < needed);
+    let cost = |row: &Ingredient| Some(grams(row) * row.price_a_kilogram? / Decimal::from(1_000));
+    let cost: Decimal = batch.ingredients.iter().filter_map(cost).sum();
+    assert_eq!(batch.total_cost, Some(cost));
+    let a_loaf = (batch.loaves > 0).then(|| cost / Decimal::from(batch.loaves));
     assert_eq!(batch.cost_a_loaf, a_loaf, "no wrong figure where there are no loaves");
-    assert_eq!(batch.minutes.map(i64::from), Some(minutes));
+    if !form.place(at::<Batch>().price()).unwrap().is_overridden() {
+        assert_eq!(batch.price, a_loaf.map(|cost| (cost * Decimal::from(6)).round_dp(1)));
+    }
+    let minutes: u32 = batch.stages.iter().map(|stage| stage.minutes).sum();
+    assert_eq!(batch.minutes, Some(minutes));
+    assert_eq!(
+        batch.folds.map(|folds| folds as usize),
+        Some(batch.stages.iter().map(|stage| stage.folds.len()).sum())
+    );
+    let hours = if batch.method == Method::Straight { 0 } else { batch.preferment.hours.unwrap_or_default() };
     let passed = batch.ready_at.unwrap().duration_since(batch.start).as_secs();
-    assert_eq!(passed, minutes * 60);
+    assert_eq!(passed, i64::from(hours * 60 + minutes) * 60);
 }
 
 #[test]
@@ -46,19 +59,38 @@ fn the_figures_are_right_at_once_and_after_everything_that_is_done() {
     compare(&form);
     assert!(!form.is_dirty());
     assert_eq!(form.place(at::<Batch>().total_cost()).unwrap().display(), "7.65");
-    assert_eq!(form.place(at::<Batch>().ready_at()).unwrap().display(), "09:55");
+    assert_eq!(form.place(at::<Batch>().ready_at()).unwrap().display(), "23:55");
     let paths = at::<Batch>();
     let rows = form.place(paths.ingredients()).unwrap();
     form.enter(paths.ingredients().at(0).grams(), "5200").unwrap();
     compare(&form);
+    form.enter(paths.flour(), "6500").unwrap();
+    compare(&form);
+    form.enter(paths.ingredients().at(2).grams(), "4500").unwrap();
+    form.enter(paths.ingredients().at(0).percentage(), "81.25").unwrap();
+    compare(&form);
+    form.set(paths.method(), Method::Straight).unwrap();
+    form.clear(paths.preferment().hours()).unwrap();
+    compare(&form);
+    form.enter(paths.price(), "4.2").unwrap();
+    compare(&form);
+    form.place(paths.price()).unwrap().hand_back().unwrap();
+    form.set(paths.method(), Method::Poolish).unwrap();
+    assert!(form.parse().is_err(), "what counts is required");
+    form.enter(paths.preferment().hours(), "10").unwrap();
+    compare(&form);
     rows.row(2).unwrap().duplicate().unwrap();
+    compare(&form);
+    form.enter(paths.stages().at(1).folds().at(0), "241").unwrap();
+    assert_eq!(form.findings()[0].message, "Folds lie within the stage.");
+    form.place(paths.stages().at(1).folds().at(0)).unwrap().remove().unwrap();
     compare(&form);
     rows.row(0).unwrap().move_to(3).unwrap();
     compare(&form);
     form.transaction(|| {
         rows.row(0).unwrap().remove()?;
         form.enter(paths.loaves(), "0")?;
-        form.set(paths.stages().at(0), Stage { title: "Rest".into(), minutes: 7 })
+        form.set(paths.stages().at(0), Stage { title: "Rest".into(), minutes: 7, folds: vec![3] })
     })
     .unwrap();
     compare(&form);

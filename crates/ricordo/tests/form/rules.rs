@@ -63,7 +63,7 @@ fn with_relevance() -> Form<Batch> {
     let (form, batch) = (form(), at::<Batch>());
     form.relevant(batch.preferment(), |view| Some(view.get(at::<Batch>().method())? != Method::Straight))
         .unwrap();
-    form.calculate(batch.hours_seen(), |view| Some(view.get(at::<Batch>().preferment().hours())?)).unwrap();
+    form.calculate(batch.hours_seen(), |view| view.get(at::<Batch>().preferment().hours())).unwrap();
     form
 }
 
@@ -292,4 +292,36 @@ fn a_rule_in_a_row_costs_the_same_in_a_large_form() {
         (cost.calculations, cost.places, cost.checks)
     };
     assert_eq!(cost(100), cost(20_000));
+}
+
+#[test]
+fn it_is_told_why_a_flag_is_what_it_is() {
+    let (form, batch) = (with_relevance(), at::<Batch>());
+    form.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked())).unwrap();
+    form.required(batch.notes(), |view| Some(view.get(at::<Batch>().minutes())?? > 300)).unwrap();
+    form.aggregate(batch.minutes(), Rows::of(batch.stages()).sum(at::<Stage>().minutes())).unwrap();
+    form.constraint(batch.loaves(), "More than the oven holds.", |view| {
+        Some(view.get(at::<Batch>().loaves())? <= view.get(at::<Batch>().oven())??)
+    })
+    .unwrap();
+    let causes = Rc::new(RefCell::new(Vec::new()));
+    let (told, also_told) = (causes.clone(), causes.clone());
+    let _guards = [
+        form.subscribe(batch.notes(), move |notice| told.borrow_mut().push(notice.cause().to_string()))
+            .unwrap(),
+        form.subscribe(batch.preferment().hours(), move |notice| {
+            also_told.borrow_mut().push(notice.cause().to_string());
+        })
+        .unwrap(),
+    ];
+    form.enter(batch.stages().at(1).minutes(), "300").unwrap();
+    form.set(batch.method(), Method::Straight).unwrap();
+    form.set(batch.locked(), true).unwrap();
+    form.enter(batch.oven(), "10").unwrap();
+    let why = |pointer: &str| {
+        let reasons = form.place::<&str>(pointer).unwrap().explain();
+        reasons.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")
+    };
+    let whys = ["/notes", "/preferment/hours", "/loaves", "/hours_seen", "/oven"].map(why);
+    insta::assert_snapshot!(format!("{}\n---\n{}", causes.borrow().join("\n"), whys.join("\n---\n")));
 }
