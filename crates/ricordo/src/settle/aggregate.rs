@@ -65,12 +65,6 @@ pub(super) enum Scope {
 }
 
 impl AggregateOf {
-    /// Whether the value of a field matters.
-    pub(super) fn reads(&self, tree: &Tree, field: PlaceId) -> bool {
-        let part = tree.node(field).part;
-        self.parts.iter().any(|(of, _)| *of == part)
-    }
-
     /// Which rows a place concerns that lies in what the aggregate is for: a field by its value, anything else by what
     /// is in it.
     pub(super) fn scope(&self, tree: &Tree, base: PlaceId, place: PlaceId) -> Option<Scope> {

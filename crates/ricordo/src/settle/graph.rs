@@ -19,8 +19,9 @@ use crate::tree::{Body, PlaceId, Ruled, Standing, Tree, Undo};
 pub(crate) struct Graph {
     pub(super) declarations: Vec<Declared>,
     of_parts: FxHashMap<PartId, SmallVec<[usize; 2]>>,
-    /// The declarations that are aggregates.
+    /// The declarations that are aggregates, and those of them that reckon with fields of a part.
     aggregates: Vec<usize>,
+    aggregates_of_parts: FxHashMap<PartId, SmallVec<[usize; 4]>>,
     pub(super) cells: Cells,
     pub(super) dependents: Dependents,
     pub(super) pending: Pending,
@@ -78,8 +79,14 @@ impl Graph {
     pub(crate) fn declare(&mut self, tree: &mut Tree, declaration: Declaration) -> Result<(), Unsettled> {
         let (part, at) = (declaration.part, self.declarations.len());
         self.of_parts.entry(part).or_default().push(at);
-        if let Way::Aggregate(_) = declaration.way {
+        if let Way::Aggregate(of) = &declaration.way {
             self.aggregates.push(at);
+            for (part, _) in &of.parts {
+                let of_part = self.aggregates_of_parts.entry(*part).or_default();
+                if !of_part.contains(&at) {
+                    of_part.push(at);
+                }
+            }
         }
         if declaration.slot == Slot::Relevant {
             tree.set_has_relevance(part, true);
@@ -100,6 +107,7 @@ impl Graph {
             of_part.retain(|at| *at != last);
         }
         self.aggregates.retain(|at| *at != last);
+        self.aggregates_of_parts.values_mut().for_each(|of_part| of_part.retain(|at| *at != last));
         let gone: Vec<Cell> =
             self.cells.iter().filter(|(_, body)| body.declaration == last).map(|(cell, _)| cell).collect();
         for cell in gone {
@@ -396,59 +404,69 @@ impl Graph {
     /// Takes in, for the aggregates whose rows it concerns, that a field has another value, or that what is in a place
     /// has come or gone, or has become relevant or irrelevant.
     fn note_for_aggregates(&mut self, tree: &Tree, place: PlaceId) {
-        let length = tree.log().len();
-        for at in 0..self.aggregates.len() {
-            for (cell, rows) in self.aggregated(tree, self.aggregates[at], place) {
-                let Some(body) = self.cells.get_mut(cell) else { continue };
-                let (Way::Aggregate(of), Some(aggregate)) =
-                    (&self.declarations[body.declaration].declaration.way, &mut body.aggregate)
-                else {
-                    continue;
-                };
-                let mut is_other = false;
-                for row in rows {
-                    if let Some(before) = aggregate.update(of, tree, row) {
-                        self.replaced_shares.push((length, cell, row, before.0));
-                        is_other = true;
+        for at in 0..self.aggregates_over(tree, place).len() {
+            let at = self.aggregates_over(tree, place)[at];
+            for (cell, scope) in self.aggregated(tree, at, place) {
+                match scope {
+                    Scope::Row(row) => self.update_aggregate(tree, cell, &[row]),
+                    scope => {
+                        let Some(body) = self.cells.get(cell) else { continue };
+                        let Way::Aggregate(of) = &self.declarations[at].declaration.way else { continue };
+                        let mut rows = of.rows_in(tree, body.base, scope);
+                        // Some may be there no longer.
+                        let known = body.aggregate.iter().flat_map(|aggregate| aggregate.rows());
+                        rows.extend(known.filter(|row| lies_in(tree, *row, place)));
+                        self.update_aggregate(tree, cell, &rows);
                     }
-                }
-                if is_other {
-                    self.trigger(cell);
                 }
             }
         }
     }
 
-    /// The cells of an aggregate that a place concerns, with the rows that it concerns.
-    fn aggregated(&self, tree: &Tree, at: usize, place: PlaceId) -> SmallVec<[(Cell, Vec<PlaceId>); 1]> {
+    /// The aggregates that reckon with a field, or that may concern rows in another place.
+    fn aggregates_over(&self, tree: &Tree, place: PlaceId) -> &[usize] {
+        if tree.field(place).is_none() {
+            return &self.aggregates;
+        }
+        self.aggregates_of_parts.get(&tree.node(place).part).map_or(&[], |of_part| of_part)
+    }
+
+    /// Brings up to date what rows add to an aggregate.
+    fn update_aggregate(&mut self, tree: &Tree, cell: Cell, rows: &[PlaceId]) {
+        let Some(body) = self.cells.get_mut(cell) else { return };
+        let (Way::Aggregate(of), Some(aggregate)) =
+            (&self.declarations[body.declaration].declaration.way, &mut body.aggregate)
+        else {
+            return;
+        };
+        let mut is_other = false;
+        for row in rows {
+            if let Some(before) = aggregate.update(of, tree, *row) {
+                self.replaced_shares.push((tree.log().len(), cell, *row, before.0));
+                is_other = true;
+            }
+        }
+        if is_other {
+            self.trigger(cell);
+        }
+    }
+
+    /// The cells of an aggregate that a place concerns, with which of their rows.
+    fn aggregated(&self, tree: &Tree, at: usize, place: PlaceId) -> SmallVec<[(Cell, Scope); 1]> {
         let mut found = SmallVec::new();
         let Declared { declaration, of_bases, .. } = &self.declarations[at];
         let Way::Aggregate(of) = &declaration.way else { return found };
-        let is_field = tree.field(place).is_some();
-        if is_field && !of.reads(tree, place) {
-            return found;
-        }
         for base in bases_around(tree, declaration, place) {
             if let Some(cell) = of_bases.get(&base)
                 && let Some(scope) = of.scope(tree, base, place)
             {
-                let mut rows = of.rows_in(tree, base, scope);
-                if !matches!(scope, Scope::Row(_))
-                    && let Some(aggregate) = self.cells.get(*cell).and_then(|body| body.aggregate.as_ref())
-                {
-                    // Some may be there no longer.
-                    rows.extend(aggregate.rows().filter(|row| lies_in(tree, *row, place)));
-                }
-                found.push((*cell, rows));
+                found.push((*cell, scope));
             }
         }
         // What the aggregate is for may itself lie in the place.
-        if !is_field && declaration.list.is_some() {
-            for (base, cell) in of_bases.iter().filter(|(base, _)| lies_in(tree, **base, place)) {
-                if *base != place {
-                    found.push((*cell, of.rows_in(tree, *base, Scope::All)));
-                }
-            }
+        if tree.field(place).is_none() && declaration.list.is_some() {
+            let within = of_bases.iter().filter(|(base, _)| **base != place && lies_in(tree, **base, place));
+            found.extend(within.map(|(_, cell)| (*cell, Scope::All)));
         }
         found
     }
@@ -482,19 +500,8 @@ impl Graph {
 
     /// The cells of aggregates that follow from a place.
     pub(super) fn aggregating(&self, tree: &Tree, place: PlaceId) -> SmallVec<[Cell; 4]> {
-        let mut found = SmallVec::new();
-        for at in &self.aggregates {
-            let Declared { declaration, of_bases, .. } = &self.declarations[*at];
-            let Way::Aggregate(of) = &declaration.way else { continue };
-            if tree.field(place).is_some() && !of.reads(tree, place) {
-                continue;
-            }
-            for base in bases_around(tree, declaration, place) {
-                let cell = of_bases.get(&base).filter(|_| of.scope(tree, base, place).is_some());
-                found.extend(cell.copied());
-            }
-        }
-        found
+        let over = self.aggregates_over(tree, place).iter();
+        over.flat_map(|at| self.aggregated(tree, *at, place)).map(|(cell, _)| cell).collect()
     }
 
     /// Every place whose value follows from others.

@@ -72,7 +72,7 @@ impl Graph {
         body.glances.iter().all(|glance| {
             let node = tree.node(glance.place);
             let looks_at = |aspects| glance.aspects.contains(aspects);
-            let is_same = !looks_at(Aspects::VALUE) || !node.summary().marks.has(Marks::DIFFERS);
+            let is_same = !looks_at(Aspects::VALUE) || !node.marks().has(Marks::DIFFERS);
             let has_same_rows = match &node.body {
                 Body::List(list) if looks_at(Aspects::STRUCTURE) => {
                     list.added.is_empty()

@@ -95,8 +95,8 @@ impl Graph {
     fn put_value(&mut self, tree: &mut Tree, cell: Cell, role: Role, value: Value) -> Result<(), Unsettled> {
         let Some(place) = self.cells.get(cell).map(|body| body.place) else { return Ok(()) };
         let part = tree.node(place).part;
-        let fitted = tree.shape().clone().fit(part, value);
-        let value = fitted.map_err(|misfit| Unsettled::Misfit(place, misfit.to_string()))?;
+        let value =
+            tree.shape().fit(part, value).map_err(|misfit| Unsettled::Misfit(place, misfit.to_string()))?;
         let value = match role {
             Role::Calculated => value,
             _ => match self.lead_or_follow(tree, cell, role, value) {

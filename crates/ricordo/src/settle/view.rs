@@ -165,7 +165,7 @@ impl<'a> PlaceView<'a> {
 
     /// A figure that is another whenever the value is, but for a chance of one in 2⁶⁴.
     pub(crate) fn content(&self) -> u64 {
-        self.tree.node(self.place).summary().content
+        self.tree.node(self.place).content()
     }
 
     /// What the field is chosen from now: the choices that were set at run time, or else the shape's. Of a list

@@ -62,7 +62,7 @@ impl Tree {
         let row = |key: Key| list.rows[key as usize].place;
         list.sequence.len() == list.baseline_length
             && list.sequence.keys().zip(list.baseline_keys()).all(|(now, then)| {
-                let same_row = now == then && !self.node(row(now)).summary().marks.has(Marks::DIFFERS);
+                let same_row = now == then && !self.node(row(now)).marks().has(Marks::DIFFERS);
                 same_row || self.value(row(now)) == self.baseline(row(then))
             })
     }

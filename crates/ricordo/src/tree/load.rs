@@ -52,8 +52,7 @@ impl Tree {
             }
             let value = members.next_if(|(given, _)| **given == *name).map(|(_, value)| value);
             let child = self.load(part, place, slot, value.unwrap_or_default());
-            content =
-                content.wrapping_add(member_content(u64::from(slot), self.nodes[child].summary().content));
+            content = content.wrapping_add(member_content(u64::from(slot), self.nodes[child].content()));
             child
         });
         let children = children.collect();
@@ -73,7 +72,7 @@ impl Tree {
                 // Rows are mostly alike, so the first tells how much room the others take.
                 self.nodes.reserve((self.nodes.len() - places_before) * (count - 1));
             }
-            contents.push(self.nodes[row].summary().content);
+            contents.push(self.nodes[row].content());
             Row { place: row, baseline_position: Some(position) }
         });
         let rows = rows.collect();

@@ -168,12 +168,12 @@ impl Container {
 
     /// Whether any child has this mark.
     pub(crate) fn counts_mark(&self, mark: Marks) -> bool {
-        self.counts.marks().has(mark)
+        self.counts.marks.has(mark)
     }
 
     /// The marks of the container, given whether its present contents differ from the baseline's.
     fn marks(&self, differs: bool) -> Marks {
-        let mut marks = if self.is_present() { self.counts.marks() } else { Marks::default() };
+        let mut marks = if self.is_present() { self.counts.marks } else { Marks::default() };
         let differs = self.presence != self.baseline_presence || (self.is_present() && differs);
         marks.put(Marks::DIFFERS, differs);
         marks.put(Marks::TOUCHED, self.touched || marks.has(Marks::TOUCHED));
@@ -297,22 +297,22 @@ impl Marks {
 
 /// How many children have each mark.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(crate) struct Counts([u32; 8]);
+pub(crate) struct Counts {
+    of_marks: [u32; 8],
+    /// The marks that any of them has.
+    marks: Marks,
+}
 
 impl Counts {
     /// Counts a child that had the marks `before` and has the marks `after`.
     pub(crate) fn shift(&mut self, before: Marks, after: Marks) {
-        for (count, mark) in self.0.iter_mut().zip(Marks::EACH) {
+        if before == after {
+            return;
+        }
+        for (count, mark) in self.of_marks.iter_mut().zip(Marks::EACH) {
             *count = *count + u32::from(after.has(mark)) - u32::from(before.has(mark));
+            self.marks.put(mark, *count > 0);
         }
-    }
-
-    fn marks(self) -> Marks {
-        let mut marks = Marks::default();
-        for (count, mark) in self.0.into_iter().zip(Marks::EACH) {
-            marks.put(mark, count > 0);
-        }
-        marks
     }
 }
 
@@ -335,33 +335,46 @@ impl Summary {
 }
 
 impl Node {
+    /// What a container needs to know of the place.
     pub(crate) fn summary(&self) -> Summary {
+        Summary { marks: self.marks(), content: self.content() }
+    }
+
+    /// The marks of the place.
+    pub(crate) fn marks(&self) -> Marks {
         match &self.body {
             Body::Field(field) => {
                 let mut marks = Marks::default();
-                marks.put(Marks::DIFFERS, field.other_baseline().is_some());
                 marks.put(Marks::TOUCHED, field.touched);
-                marks.put(Marks::TYPED, field.typed().is_some() || field.leads != field.leads_at_baseline);
-                marks.put_faults(field.faults());
-                marks.put(Marks::UNCOMMITTED, field.pending().is_some());
-                Summary { marks, content: content_of(&field.value) }
-            }
-            Body::Record(record) => {
-                let differs = record.container.counts_mark(Marks::DIFFERS);
-                let content = record.container.presence.absent_value();
-                Summary {
-                    marks: record.container.marks(differs),
-                    content: content.map_or(record.content | 1, |value| content_of(&value)),
+                marks.put(Marks::TYPED, field.leads != field.leads_at_baseline);
+                if let Some(extra) = &field.extra {
+                    marks.put(Marks::DIFFERS, extra.baseline.is_some());
+                    marks.put(Marks::TYPED, field.typed().is_some() || marks.has(Marks::TYPED));
+                    marks.put_faults(&extra.faults);
+                    marks.put(Marks::UNCOMMITTED, extra.pending.is_some());
                 }
+                marks
             }
+            Body::Record(record) => record.container.marks(record.container.counts_mark(Marks::DIFFERS)),
             Body::List(list) => {
                 let mut marks = list.container.marks(list.differs);
                 let reordered = !list.added.is_empty() || !list.displaced.is_empty();
                 marks.put(Marks::REORDERED, reordered || marks.has(Marks::REORDERED));
-                let content = list.container.presence.absent_value();
-                let rows = || list_content(list.sequence.hash(), list.sequence.len());
-                Summary { marks, content: content.map_or_else(rows, |value| content_of(&value)) }
+                marks
             }
+        }
+    }
+
+    /// The content hash of the value.
+    pub(crate) fn content(&self) -> u64 {
+        let absent = self.container().and_then(|container| container.presence.absent_value());
+        if let Some(absent) = absent {
+            return content_of(&absent);
+        }
+        match &self.body {
+            Body::Field(field) => content_of(&field.value),
+            Body::Record(record) => record.content | 1,
+            Body::List(list) => list_content(list.sequence.hash(), list.sequence.len()),
         }
     }
 

@@ -92,27 +92,27 @@ impl Tree {
     /// Whether the place is dirty: its value is not its baseline, or what was typed cannot be read.
     pub(crate) fn is_dirty(&self, place: PlaceId) -> bool {
         let unreadable = self.field(place).is_some_and(|field| field.unreadable);
-        unreadable || self.node(place).summary().marks.has(Marks::DIFFERS)
+        unreadable || self.node(place).marks().has(Marks::DIFFERS)
     }
 
     /// Whether the place, or one in it, was left by a person.
     pub(crate) fn is_touched(&self, place: PlaceId) -> bool {
-        self.node(place).summary().marks.has(Marks::TOUCHED)
+        self.node(place).marks().has(Marks::TOUCHED)
     }
 
     /// Whether neither the place nor anything in it has an error.
     pub(crate) fn is_valid(&self, place: PlaceId) -> bool {
-        !self.node(place).summary().marks.has(Marks::INVALID)
+        !self.node(place).marks().has(Marks::INVALID)
     }
 
     /// Whether there is an error or a warning about the place, or about one in it.
     pub(crate) fn has_findings(&self, place: PlaceId) -> bool {
-        self.node(place).summary().marks.has(Marks::FOUND)
+        self.node(place).marks().has(Marks::FOUND)
     }
 
     /// Whether the place, or one in it, holds a text that has not taken effect yet.
     pub(crate) fn is_uncommitted(&self, place: PlaceId) -> bool {
-        self.node(place).summary().marks.has(Marks::UNCOMMITTED)
+        self.node(place).marks().has(Marks::UNCOMMITTED)
     }
 
     /// Whether a person may not change the place: it, or what it lies in, is read-only.

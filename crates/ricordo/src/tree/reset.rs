@@ -69,7 +69,7 @@ impl Tree {
 
     pub(super) fn restore(&mut self, place: PlaceId) {
         self.cost.places += 1;
-        if !self.node(place).summary().marks.has(Marks::RESETTABLE) {
+        if !self.node(place).marks().has(Marks::RESETTABLE) {
             return;
         }
         match &self.node(place).body {

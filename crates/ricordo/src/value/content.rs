@@ -5,9 +5,11 @@
 
 use std::hash::{Hash, Hasher};
 
+use rust_decimal::Decimal;
 use rustc_hash::FxHasher;
 
 use super::Value;
+use super::number::ends_with_zero_decimal;
 
 /// The content hash of a scalar value. Blank is 0, so that a blank member is as good as none.
 pub(crate) fn content_of(value: &Value) -> u64 {
@@ -17,7 +19,7 @@ pub(crate) fn content_of(value: &Value) -> u64 {
         Value::Null => 1_u8.hash(&mut hasher),
         Value::Text(text) => text.hash(&mut hasher),
         Value::Flag(flag) => (3_u8, flag).hash(&mut hasher),
-        Value::Number(number) => (4_u8, number).hash(&mut hasher),
+        Value::Number(number) => hash_number(*number, &mut hasher),
         // Only what fields hold is hashed here; lists and records are hashed by the tree, which knows their order.
         Value::Date(date) => (6_u8, date).hash(&mut hasher),
         Value::Time(time) => (7_u8, time).hash(&mut hasher),
@@ -25,6 +27,14 @@ pub(crate) fn content_of(value: &Value) -> u64 {
         Value::List(_) | Value::Record(_) => 5_u8.hash(&mut hasher),
     }
     spread(hasher.finish())
+}
+
+/// Hashes a number so that equal ones have the same hash, whatever zeros they end with.
+fn hash_number(number: Decimal, hasher: &mut FxHasher) {
+    // Mostly there are none, which is told faster than they are taken away.
+    let number = if ends_with_zero_decimal(number) { number.normalize() } else { number };
+    let scale = if number.is_zero() { 0 } else { number.scale() };
+    (4_u8, scale, number.mantissa()).hash(hasher);
 }
 
 /// What a member adds to its record's content hash: nothing when it is blank.

@@ -33,7 +33,7 @@ pub(crate) use number::is_canonical_number;
 /// assert_eq!(Value::from("rye").as_text(), Some("rye"));
 /// assert!(Value::Blank.is_empty() && Value::from("").is_empty());
 /// ```
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub enum Value {
     /// Absent: left out of records, and null in lists.
@@ -57,6 +57,23 @@ pub enum Value {
     List(Vec<Value>),
     /// Values by name.
     Record(Record),
+}
+
+impl PartialEq for Value {
+    fn eq(&self, other: &Value) -> bool {
+        match (self, other) {
+            (Value::Blank, Value::Blank) | (Value::Null, Value::Null) => true,
+            (Value::Text(one), Value::Text(other)) => one == other,
+            (Value::Flag(one), Value::Flag(other)) => one == other,
+            (Value::Number(one), Value::Number(other)) => number::are_equal(*one, *other),
+            (Value::Date(one), Value::Date(other)) => one == other,
+            (Value::Time(one), Value::Time(other)) => one == other,
+            (Value::DateTime(one), Value::DateTime(other)) => one == other,
+            (Value::List(one), Value::List(other)) => one == other,
+            (Value::Record(one), Value::Record(other)) => one == other,
+            _ => false,
+        }
+    }
 }
 
 impl Value {

@@ -122,6 +122,26 @@ pub(crate) fn is_canonical_number(text: &str) -> bool {
         && magnitude.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.')
 }
 
+/// Whether two numbers are equal, whatever zeros they end with. Mostly that is told without scaling any of them.
+pub(super) fn are_equal(one: Decimal, other: Decimal) -> bool {
+    if one.scale() == other.scale() {
+        return one.mantissa() == other.mantissa();
+    }
+    // What needs more decimals than the other has is not equal to it.
+    let longer = if one.scale() > other.scale() { one } else { other };
+    ends_with_zero_decimal(longer) && one == other
+}
+
+/// Whether the last decimal of a number is a zero.
+pub(super) fn ends_with_zero_decimal(number: Decimal) -> bool {
+    if number.scale() == 0 {
+        return false;
+    }
+    // Both 2³² and 2⁶⁴ end with the digit 6.
+    let digits = number.unpack();
+    (digits.lo % 10 + (digits.mid % 10 + digits.hi % 10) * 6).is_multiple_of(10)
+}
+
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
@@ -177,6 +197,22 @@ mod tests {
             if let Ok(number) = read_number(&text) {
                 prop_assert_eq!(is_canonical_number(&text), write_number(number) == text);
             }
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn equality_is_that_of_the_numbers(
+            one in (any::<i64>(), any::<i32>(), 0..19_u32), other in (any::<i64>(), 0..19_u32), by in 0..9_u32, zeros in 0..9_u32,
+        ) {
+            let wide = i128::from(one.0) * i128::from(one.1);
+            let one = Decimal::try_from_i128_with_scale(wide, one.2).unwrap_or_default();
+            let other = Decimal::new(other.0 / 10_i64.pow(by), other.1);
+            prop_assert_eq!(are_equal(one, other), one == other);
+            let mut longer = one;
+            longer.rescale(one.scale() + zeros);
+            prop_assert_eq!(are_equal(one, longer), one == longer);
+            prop_assert_eq!(ends_with_zero_decimal(one), one.scale() > 0 && one.mantissa() % 10 == 0);
         }
     }
 }
