@@ -61,14 +61,15 @@ impl Outcome {
 
     /// The outcome of the changes in the tree's log.
     pub(super) fn new(tree: &Tree, observers: &mut Observers, made: Option<PlaceId>) -> Self {
-        let mut before = Befores::default();
+        let mut before =
+            Befores { list: SmallVec::with_capacity(tree.log().len().min(64)), ..Befores::default() };
         // Only what takes rows or records away can leave a change behind in a place that is gone.
         let may_be_gone = tree.log().iter().any(Undo::is_structural);
         tree.log().iter().for_each(|undo| before.add(tree, undo));
         before.note_touches();
         before.note_flags(tree);
-        let compared = before.list.into_iter().filter_map(|before| before.compared(tree, may_be_gone));
-        let changes: Vec<Change> = compared.collect();
+        let mut changes: Vec<Change> = Vec::with_capacity(before.list.len());
+        changes.extend(before.list.into_iter().filter_map(|before| before.compared(tree, may_be_gone)));
         let notices = if observers.is_empty() {
             SmallVec::new()
         } else {

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use rust_decimal::Decimal;
+use smallvec::SmallVec;
 
 /// What a row adds to an aggregate.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -119,21 +120,26 @@ const MOST_SCALE: u32 = 28;
 /// A sum of decimals that is never rounded: one wide integer for each number of decimals.
 #[derive(Clone, Debug, Default, PartialEq)]
 struct ExactSum {
-    of_scales: BTreeMap<u32, i128>,
+    /// By scale, in order: few are ever in use.
+    of_scales: SmallVec<[(u32, i128); 2]>,
     /// How many were too large to be counted: while there are any, there is no sum.
     too_large: i128,
 }
 
 impl ExactSum {
     fn add(&mut self, mantissa: i128, scale: u32, times: i128) {
-        let sum = self.of_scales.entry(scale).or_default();
+        let at = self.of_scales.partition_point(|(known, _)| *known < scale);
+        let sum = self.of_scales.get(at).filter(|(known, _)| *known == scale).map(|(_, sum)| *sum);
         // Mantissas have 96 bits, so that only products of very large ones can run over.
-        match mantissa.checked_mul(times).and_then(|change| sum.checked_add(change)) {
-            Some(total) => *sum = total,
-            None => self.add_too_large(times),
-        }
-        if self.of_scales.get(&scale) == Some(&0) {
-            self.of_scales.remove(&scale);
+        let change = mantissa.checked_mul(times);
+        let Some(total) = change.and_then(|change| sum.unwrap_or_default().checked_add(change)) else {
+            return self.add_too_large(times);
+        };
+        match sum {
+            Some(_) if total == 0 => drop(self.of_scales.remove(at)),
+            Some(_) => self.of_scales[at].1 = total,
+            None if total == 0 => {}
+            None => self.of_scales.insert(at, (scale, total)),
         }
     }
 
@@ -147,7 +153,7 @@ impl ExactSum {
         if self.too_large != 0 {
             return None;
         }
-        let scale = self.of_scales.last_key_value().map_or(0, |(scale, _)| *scale);
+        let scale = self.of_scales.last().map_or(0, |(scale, _)| *scale);
         let total = self.of_scales.iter().try_fold(0_i128, |total, (of, sum)| {
             let shifted = sum.checked_mul(10_i128.checked_pow(scale - of)?)?;
             total.checked_add(shifted)
