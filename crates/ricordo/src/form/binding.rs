@@ -80,6 +80,10 @@ pub struct WidgetState {
     pub is_required: bool,
     /// Whether a person can change nothing here.
     pub is_readonly: bool,
+    /// Whether the place is one of two that calculate each other, and leads.
+    pub is_driver: bool,
+    /// Whether the place is suggested a value, but somebody has said otherwise; then that can be handed back.
+    pub is_overridden: bool,
     /// Whether the text is to be hidden while it is typed.
     pub is_secret: bool,
     /// Whether the value is not the baseline, or what was typed cannot be read.
@@ -156,6 +160,8 @@ pub enum WidgetEvent {
     Switch(bool),
     /// It was emptied.
     Clear,
+    /// A person has let the field follow again: it takes what is suggested, or its counterpart leads.
+    HandBack,
     /// It lost the focus.
     Leave,
 }
@@ -246,6 +252,7 @@ impl Binding {
                 self.refuse_unless(is_flag, "is no flag that could be switched")?;
                 self.enter(is_on.to_string())
             }
+            WidgetEvent::HandBack => self.apply(Action::HandBack { at: at() }),
             WidgetEvent::Clear => {
                 self.may_change()?;
                 self.composing.take();
@@ -346,6 +353,8 @@ fn state_of(view: PlaceView<'_>, is_one_way: bool, composing: &RefCell<Option<Co
         is_relevant: view.is_relevant(),
         is_required: view.is_required(),
         is_readonly: is_one_way || view.is_readonly(),
+        is_driver: view.is_driver(),
+        is_overridden: view.is_overridden(),
         is_secret: part.secret,
         is_dirty: view.is_dirty(),
         is_touched: view.is_touched(),

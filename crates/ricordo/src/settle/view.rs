@@ -386,7 +386,7 @@ impl<'a> PlaceView<'a> {
     /// belongs when a row was added.
     pub fn first_enterable(&self) -> Option<PlaceView<'a>> {
         if self.part().is_field() {
-            return (!self.is_readonly()).then_some(*self);
+            return (!self.is_readonly() && self.is_relevant()).then_some(*self);
         }
         self.children().find_map(|child| child.first_enterable())
     }
