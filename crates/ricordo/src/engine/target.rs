@@ -13,7 +13,8 @@ pub enum Target {
     Place(Address),
     /// A place in every row of a list, also of rows to come. Its function is given the row.
     EachRow {
-        /// The list. With `-` for every row number in its pointer, it stands for all such lists.
+        /// The list. If it lies in a row itself, all such lists are meant, whichever row the address names: `-`, or any
+        /// number.
         list: Address,
         /// The way from a row to the place; nothing if that is the row itself.
         field: Route,
@@ -79,19 +80,27 @@ impl Engine {
         Ok(targeted)
     }
 
-    /// The part of a list, or of all lists that a pointer stands for.
+    /// The part of the lists that an address stands for, whatever rows they lie in.
     fn list_of(&self, address: &Address) -> Result<(PartId, Pointer), Refused> {
-        if let Address::Pointer(pointer) = address
-            && pointer.tokens().any(|token| token == "-")
-        {
-            let part = self.shape().part_at(pointer).map(|part| (part, pointer.clone()));
-            return part.ok_or_else(|| {
-                let message = format!("there is no place {pointer} in any row");
-                Refused::new(RefusedKind::NoPlace, pointer.clone(), message)
-            });
+        match address {
+            Address::Pointer(pointer) if pointer.tokens().any(|token| token == "-") => {
+                let part = self.shape().part_at(pointer).map(|part| (part, pointer.clone()));
+                part.ok_or_else(|| {
+                    let message = format!("there is no place {pointer} in any row");
+                    Refused::new(RefusedKind::NoPlace, pointer.clone(), message)
+                })
+            }
+            // The row that a path names need not be there.
+            Address::Route(None, steps) => {
+                let mut pointer = Pointer::root();
+                let part = self.part_behind(self.shape().root(), steps, &mut pointer)?;
+                Ok((part, pointer))
+            }
+            address => {
+                let place = self.present(address)?;
+                Ok((self.tree.node(place).part, self.tree.pointer(place)))
+            }
         }
-        let place = self.present(address)?;
-        Ok((self.tree.node(place).part, self.tree.pointer(place)))
     }
 
     /// The part at the end of a way through fields, which the pointer is led along.
@@ -101,9 +110,23 @@ impl Engine {
         way: &[Step],
         pointer: &mut Pointer,
     ) -> Result<PartId, Refused> {
+        if let Some(at) = way.iter().position(|step| matches!(step, Step::Row(_))) {
+            self.part_behind(from, &way[..at], pointer)?;
+            let problem = "is a list, of which one row is named; what follows is declared for all of them";
+            let message = format!("{} {problem}", Named(pointer));
+            return Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message));
+        }
+        self.part_behind(from, way, pointer)
+    }
+
+    /// The part at the end of a way through fields, and rows whichever they are.
+    fn part_behind(&self, from: PartId, way: &[Step], pointer: &mut Pointer) -> Result<PartId, Refused> {
         way.iter().try_fold(from, |part, step| {
             let next = match (*step, &self.shape().part(part).kind) {
-                (Step::Field(position), Kind::Record(record)) => self.shape().field_at(*record, position),
+                (Step::Field(position), Kind::Record(record)) => {
+                    self.shape().field_at(*record, position).map(|(name, part)| (&**name, part))
+                }
+                (Step::Row(_), Kind::List(list)) => Some(("-", self.shape().item(*list))),
                 _ => None,
             };
             let Some((name, part)) = next else {

@@ -47,6 +47,9 @@ impl<M: 'static> Form<M> {
     /// Declares that a field of every row of a list is calculated by a function of the row, also in rows to come. See
     /// [`Form::calculate`].
     ///
+    /// Where the list itself lies in rows of another, all such lists are meant: `sheet.stages().at(0).folds()` stands for
+    /// the folds of every stage, whether there is a stage yet or not.
+    ///
     /// ```
     /// # use ricordo::{Form, Model};
     /// # #[derive(Model)] struct Sheet { rows: Vec<Row>, markup: u32 }

@@ -1,0 +1,190 @@
+//! Figures about the rows of lists, and of lists in rows.
+
+use ricordo::form::Rows;
+use ricordo::{Decimal, Form, Model, at};
+
+#[derive(Clone, Debug, Model)]
+struct Week {
+    days: Vec<Day>,
+    sum: Option<Decimal>,
+    count: Option<u32>,
+    least: Option<Decimal>,
+    most: Option<Decimal>,
+    mean: Option<Decimal>,
+    weighted: Option<Decimal>,
+    all: Option<bool>,
+    any: Option<bool>,
+}
+
+#[derive(Clone, Debug, Model)]
+struct Day {
+    open: bool,
+    batches: Vec<Batch>,
+    loaves: Option<u32>,
+    notes: Vec<String>,
+    noted: Option<u32>,
+}
+
+#[derive(Clone, Debug, Model)]
+struct Batch {
+    loaves: Option<u32>,
+    kilograms: Option<Decimal>,
+    baked: Option<bool>,
+    kind: String,
+}
+
+fn batch(kind: &str, loaves: u32, kilograms: &str, baked: bool) -> Batch {
+    let kilograms = Some(kilograms.parse().unwrap());
+    Batch { loaves: Some(loaves), kilograms, baked: Some(baked), kind: kind.to_owned() }
+}
+
+fn day(open: bool, batches: Vec<Batch>) -> Day {
+    Day { open, batches, loaves: None, notes: vec!["Cool".into(), "Humid".into()], noted: None }
+}
+
+fn week() -> Week {
+    let monday = day(true, vec![batch("rye", 10, "0.75", true), batch("spelt", 20, "0.5", true)]);
+    let tuesday = day(true, vec![batch("rye", 30, "1.25", false)]);
+    let sunday = day(false, vec![batch("rye", 1_000, "99", false)]);
+    Week {
+        days: vec![monday, tuesday, sunday],
+        sum: None,
+        count: None,
+        least: None,
+        most: None,
+        mean: None,
+        weighted: None,
+        all: None,
+        any: None,
+    }
+}
+
+/// All figures about the batches of the days on which the bakery is open.
+fn form() -> Form<Week> {
+    let form = Form::new(&week()).unwrap();
+    let (week, day, batch) = (at::<Week>(), at::<Day>(), at::<Batch>());
+    let batches = || Rows::of(at::<Week>().days()).when(at::<Day>().open(), true).each(at::<Day>().batches());
+    form.aggregate(week.sum(), batches().sum(batch.kilograms())).unwrap();
+    form.aggregate(week.count(), batches().when(batch.kind(), "rye".into()).count()).unwrap();
+    form.aggregate(week.least(), batches().minimum(batch.kilograms())).unwrap();
+    form.aggregate(week.most(), batches().maximum(batch.kilograms())).unwrap();
+    form.aggregate(week.mean(), batches().mean(batch.kilograms())).unwrap();
+    form.aggregate(week.weighted(), batches().weighted_mean(batch.kilograms(), batch.loaves())).unwrap();
+    form.aggregate(week.all(), batches().all(batch.baked())).unwrap();
+    form.aggregate(week.any(), batches().any(batch.baked())).unwrap();
+    form.aggregate_each(week.days(), day.loaves(), Rows::of(day.batches()).sum(batch.loaves())).unwrap();
+    form.aggregate_each(
+        week.days(),
+        day.noted(),
+        Rows::of(day.notes()).when(at::<String>(), "Cool".into()).count(),
+    )
+    .unwrap();
+    form
+}
+
+/// The figures, as a person would write them down.
+fn told(form: &Form<Week>) -> String {
+    let names = ["/sum", "/count", "/least", "/most", "/mean", "/weighted", "/all", "/any"];
+    let figure = |name: &str| form.place::<&str>(name).unwrap().value().to_text().into_owned();
+    let days = form.place(at::<Week>().days()).unwrap().rows();
+    let of_day =
+        |name: &'static str| move |day: &ricordo::Place<Day>| day.place::<&str>(name).unwrap().entry();
+    let loaves: Vec<String> = days.iter().map(of_day("/loaves")).collect();
+    let noted: Vec<String> = days.iter().map(of_day("/noted")).collect();
+    format!("{} | {} | {}", names.map(figure).join(" "), loaves.join(" "), noted.join(" "))
+}
+
+#[test]
+fn every_figure_follows_whatever_is_done_to_rows_at_any_level() {
+    let (form, week) = (form(), at::<Week>());
+    assert!(!form.is_dirty());
+    let loaded = "2.5 2 0.5 1.25 0.8333333333333333333333333333 0.9166666666666666666666666667 false true | 30 30 1000 | 1 1 1";
+    assert_eq!(told(&form), loaded);
+    form.set(week.days().at(1).open(), false).unwrap();
+    assert_eq!(
+        told(&form),
+        "1.25 1 0.5 0.75 0.625 0.5833333333333333333333333333 true true | 30 30 1000 | 1 1 1"
+    );
+    form.undo().unwrap();
+    assert_eq!(told(&form), loaded);
+    form.place(week.days().at(0).batches().at(1)).unwrap().remove().unwrap();
+    assert_eq!(told(&form), "2 2 0.75 1.25 1 1.125 false true | 10 30 1000 | 1 1 1");
+    form.place(week.days().at(0)).unwrap().remove().unwrap();
+    assert_eq!(told(&form), "1.25 1 1.25 1.25 1.25 1.25 false false | 30 1000 | 1 1");
+    form.enter(week.days().at(0).batches().at(0).kilograms(), "x").unwrap();
+    assert_eq!(told(&form), "0 1     false false | 30 1000 | 1 1", "blank, and no wrong number");
+    form.enter(week.days().at(0).batches().at(0).loaves(), "").unwrap();
+    form.clear(week.days().at(0).batches().at(0).baked()).unwrap();
+    assert_eq!(told(&form), "0 1     true false | 0 1000 | 1 1", "nothing is not baked");
+    form.set(week.days().at(1).notes().at(1), "Cool".to_owned()).unwrap();
+    form.place(week.days().at(0).notes().at(0)).unwrap().remove().unwrap();
+    assert_eq!(told(&form), "0 1     true false | 0 1000 | 0 2");
+    form.place(week.days()).unwrap().row(1).unwrap().move_to(0).unwrap();
+    form.clear(week.days().at(1).batches()).unwrap();
+    assert_eq!(told(&form), "0 0     true false | 1000 0 | 2 0");
+    form.reset().unwrap();
+    assert_eq!(told(&form), loaded);
+    assert!(!form.is_dirty());
+    form.clear(week.days()).unwrap();
+    assert_eq!(told(&form), "0 0     true false |  | ");
+}
+
+#[test]
+fn what_is_too_large_is_blank_until_it_fits_again() {
+    let (form, week) = (form(), at::<Week>());
+    let kilograms = week.days().at(0).batches().at(0).kilograms();
+    let most = Decimal::MAX.to_string();
+    form.enter(kilograms.clone(), most.clone()).unwrap();
+    form.enter(week.days().at(1).batches().at(0).kilograms(), most.clone()).unwrap();
+    assert_eq!(form.get(week.sum()).unwrap(), Some(None));
+    assert_eq!(form.get(week.most()).unwrap(), Some(Some(Decimal::MAX)));
+    form.enter(kilograms, format!("-{most}")).unwrap();
+    assert_eq!(form.get(week.sum()).unwrap(), Some(Some(Decimal::new(5, 1))), "not a digit was lost");
+    form.reset().unwrap();
+    assert_eq!(form.get(week.sum()).unwrap(), Some(Some(Decimal::new(25, 1))));
+}
+
+#[test]
+fn circles_through_rows_and_wrong_targets_are_refused() {
+    let form = Form::new(&week()).unwrap();
+    let (week, day, batch) = (at::<Week>(), at::<Day>(), at::<Batch>());
+    form.aggregate(week.count(), Rows::of(week.days()).sum(day.loaves())).unwrap();
+    form.aggregate_each(week.days(), day.loaves(), Rows::of(day.batches()).sum(batch.loaves())).unwrap();
+    let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
+    let said = [
+        refused(form.calculate_each(week.days(), "/batches/0/loaves", |_| None)),
+        refused(form.calculate_each(week.days().at(0).batches(), batch.loaves(), |row| {
+            row.form().get(at::<Week>().count())
+        })),
+        refused(form.aggregate(week.days().at(0).loaves(), Rows::of(week.days()).count())),
+        refused(form.aggregate(week.sum(), Rows::of(week.days().at(1).batches()).count())),
+        refused(form.aggregate(week.sum(), Rows::of(week.days()).sum(day.batches().at(0).loaves()))),
+        refused(form.calculate_each(week.days(), day.batches().at(0).loaves(), |_| None)),
+        refused(form.aggregate_each(week.days(), day.loaves(), Rows::of(day.batches()).count())),
+        refused(form.aggregate_each(week.days(), day.batches(), Rows::of(day.batches()).count())),
+    ];
+    insta::assert_snapshot!(said.join("\n"));
+    assert_eq!(form.get(week.count()).unwrap(), Some(Some(1_060)));
+}
+
+/// Law 14 for figures over lists in rows: what is done in one row costs the same, however many there are.
+#[test]
+fn an_edit_in_a_list_in_a_row_costs_the_same_in_a_large_form() {
+    let cost = |days: usize| {
+        let mut week = week();
+        week.days = vec![week.days[0].clone(); days];
+        let form = Form::new(&week).unwrap();
+        let (week, day, batch) = (at::<Week>(), at::<Day>(), at::<Batch>());
+        let batches = Rows::of(week.days()).when(day.open(), true).each(day.batches());
+        form.aggregate(week.count(), batches.sum(batch.loaves())).unwrap();
+        form.aggregate_each(week.days(), day.loaves(), Rows::of(day.batches()).sum(batch.loaves())).unwrap();
+        let before = form.cost();
+        let day = form.place(week.days().at(u32::try_from(days / 2).unwrap())).unwrap();
+        day.place(at::<Day>().batches().at(0).loaves()).unwrap().enter("7").unwrap();
+        day.place(at::<Day>().batches()).unwrap().add().unwrap();
+        day.place(at::<Day>().open()).unwrap().set(false).unwrap();
+        let cost = form.cost() - before;
+        (cost.calculations, cost.places, cost.checks)
+    };
+    assert_eq!(cost(100), cost(20_000));
+}
