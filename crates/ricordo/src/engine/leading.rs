@@ -1,6 +1,7 @@
 //! Which of two counterparts leads, and whether a suggestion is overridden.
 
 use super::{Action, Engine, Refused};
+use crate::shape::Pointer;
 use crate::tree::{PlaceId, Standing, Undo};
 
 /// What an action sets, as far as it matters for who leads.
@@ -12,6 +13,8 @@ pub(super) enum Setting {
     Something { from: usize, at: Option<PlaceId> },
     /// This field goes back to its baseline.
     Reset(PlaceId),
+    /// A new row is made like this one.
+    Copy(PlaceId),
 }
 
 impl Engine {
@@ -23,6 +26,10 @@ impl Engine {
         let field = |place: &PlaceId| self.tree.field(*place).is_some();
         let from = self.tree.log().len();
         match action {
+            Action::Duplicate { row: from } => self.locate(from).map_or(Setting::Nothing, Setting::Copy),
+            Action::Copy { from, to } if self.is_row_to_be(to) => {
+                self.locate(from).map_or(Setting::Nothing, Setting::Copy)
+            }
             Action::Clear { at } | Action::Replace { at, .. } | Action::Remove { at } => {
                 // A row that is taken out is not set.
                 let at = self.locate(at).ok().filter(field).filter(|place| self.tree.name(*place).is_some());
@@ -39,10 +46,16 @@ impl Engine {
         }
     }
 
+    /// Whether what is added at a pointer is a row.
+    fn is_row_to_be(&self, at: &Pointer) -> bool {
+        let list = at.split_last().and_then(|(list, _)| self.tree.locate(&list).ok());
+        list.is_some_and(|list| self.tree.list(list).is_some())
+    }
+
     /// Lets what was set lead.
     pub(super) fn hand_over(&mut self, setting: Setting) {
         match setting {
-            Setting::Nothing => {}
+            Setting::Nothing | Setting::Copy(_) => {}
             Setting::Something { at: Some(place), .. } => self.lead(place),
             Setting::Something { from, at: None } => self.lead_where_set(from),
             Setting::Reset(place) => self.lead_after_reset(place),
@@ -87,6 +100,21 @@ impl Engine {
                 !is_empty(self, *second) && (was_given(*second) || is_empty(self, *first))
             };
             self.tree.set_leads(*second, second_leads);
+        }
+    }
+
+    /// Lets the same lead in a new row as in the one that it is a copy of.
+    pub(super) fn lead_like(&mut self, from: PlaceId, made: PlaceId) {
+        if self.tree.node(from).part != self.tree.node(made).part {
+            return;
+        }
+        if let (Some(from), true) = (self.tree.field(from), self.tree.field(made).is_some()) {
+            self.tree.set_leads(made, from.leads);
+            return self.tree.take_value_as_baseline(made);
+        }
+        let below = |place| self.view(place).children().map(|child| child.id()).collect::<Vec<_>>();
+        for (from, made) in below(from).into_iter().zip(below(made)) {
+            self.lead_like(from, made);
         }
     }
 

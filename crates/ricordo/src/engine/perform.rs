@@ -1,5 +1,6 @@
 //! Carrying actions out.
 
+use super::leading::Setting;
 use super::{Action, Address, Engine, Refused, RefusedKind};
 use crate::shape::{Choice, Choices, Kind, MASK, Named, PartId, Pointer};
 use crate::tree::{Body, PlaceId};
@@ -15,6 +16,9 @@ impl Engine {
         let made = self.carry_out(action)?;
         self.hand_over(setting);
         self.settle_what_is_new()?;
+        if let (Setting::Copy(from), Some(made)) = (setting, made) {
+            self.lead_like(from, made);
+        }
         Ok(made)
     }
 

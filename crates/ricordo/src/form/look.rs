@@ -13,6 +13,8 @@ use crate::value::Value;
 /// A place that holds a `T`, seen from inside a selector. Whatever is looked at through it is taken down, and the
 /// selector is run again only when something of that may be another.
 ///
+/// Calculations and rules see through it what is relevant: everything else is blank. Selectors see everything.
+///
 /// Paths with row numbers are followed afresh each time. What is not there is `None`, not an error.
 #[derive(Clone, Copy)]
 pub struct View<'a, T> {

@@ -45,7 +45,8 @@ macro_rules! rules {
 impl<M: 'static> Form<M> {
     rules! {
         /// Declares whether a place counts, by a function of the form; `None` counts as true. A place that is not
-        /// relevant, and all in it, keeps its value, but is not checked, and calculations see nothing in it.
+        /// relevant, and all in it, keeps its value, but is not checked, and calculations see nothing in it. Give it a type
+        /// that may be empty, so that the record can be parsed without it.
         ///
         /// As with [`Form::calculate`], what the function looks at is taken down, and it is run again when something of
         /// that is another. Declare rules before anything in the form is changed.

@@ -1,8 +1,8 @@
 //! Values that follow only while nothing else leads: counterparts and suggestions.
 
-use ricordo::engine::{Aspects, RefusedKind};
+use ricordo::engine::{Action, Aspects, RefusedKind};
 use ricordo::form::RowView;
-use ricordo::{Decimal, Form, Model, Place, at};
+use ricordo::{Decimal, Form, Model, Place, Pointer, at};
 
 #[derive(Clone, Debug, Model)]
 struct Sheet {
@@ -362,4 +362,24 @@ fn a_suggestion_may_be_read_only_by_a_rule() {
     for refused in [form.enter(at::<Sheet>().price(), "6"), form.hand_back(at::<Sheet>().price())] {
         assert_eq!(refused.unwrap_err().kind(), RefusedKind::Readonly);
     }
+}
+
+#[test]
+fn a_copy_of_a_row_leads_where_the_row_does() {
+    let form = form("1000", vec![row("Salt", "", "2")]);
+    let rows = form.place(at::<Sheet>().rows()).unwrap();
+    rows.row(0).unwrap().duplicate().unwrap();
+    form.apply(Action::Copy {
+        from: "/rows/0".parse::<Pointer>().unwrap().into(),
+        to: "/rows/-".parse().unwrap(),
+    })
+    .unwrap();
+    form.enter(at::<Sheet>().flour(), "2000").unwrap();
+    let told: Vec<String> = (0..3).map(|row| Pair::of(&form, row).told()).collect();
+    assert_eq!(told, ["40 2*", "40 2*", "40 2*"]);
+    rows.row(1).unwrap().reset().unwrap();
+    assert_eq!(Pair::of(&form, 1).told(), "40 2*");
+    // The reset has led to what was there anyway, and is no step.
+    (0..3).for_each(|_| form.undo().unwrap());
+    assert!(!form.is_dirty());
 }

@@ -16,6 +16,7 @@ const JOURNAL: &str = concat!(
 {"op":"wait","ms":300}
 {"op":"event","name":"saved","path":"/ingredients/0","value":{"grams":1}}
 {"op":"choices","path":"/oven","choices":null}
+{"op":"hand_back","path":"/loaves"}
 "#
 );
 
