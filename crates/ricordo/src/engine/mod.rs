@@ -407,7 +407,7 @@ impl Engine {
 
     /// What was done so far, counted.
     pub fn cost(&self) -> Cost {
-        self.tree.cost
+        Cost { aggregated: self.graph.aggregated, ..self.tree.cost }
     }
 
     /// Whether a transaction is open.

@@ -44,6 +44,7 @@ mod stream;
 mod subscribe;
 mod subscription;
 mod taking;
+mod targets;
 
 use std::fmt;
 use std::marker::PhantomData;

@@ -3,7 +3,7 @@
 use std::fmt;
 use std::marker::PhantomData;
 
-use super::calculate::way;
+use super::targets::way;
 use crate::engine::{Aggregate, Figure, Refused, RowsOf};
 use crate::model::{Data, Locate, Model};
 use crate::shape::Route;

@@ -1,8 +1,8 @@
 //! Declaring rules: what is said of places, apart from their values.
 
 use super::Form;
-use super::calculate::{each_row, of_form, of_row, place};
 use super::look::{RowView, View};
+use super::targets::{each_row, of_form, of_row, place};
 use crate::engine::{Refused, Rule};
 use crate::model::{Locate, Model};
 

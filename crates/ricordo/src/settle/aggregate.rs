@@ -76,6 +76,8 @@ impl AggregateOf {
         }
         let mut at = way.len() - 1;
         let mut within = Scope::All;
+        // What does not lie in the next list may be a record that a condition looks into.
+        let mut beside = None;
         for (level, Level { list, conditions }) in self.levels.iter().enumerate() {
             for step in list {
                 if at == 0 {
@@ -83,7 +85,7 @@ impl AggregateOf {
                 }
                 at -= 1;
                 if *step != Step::Field(tree.node(way[at]).slot) {
-                    return None;
+                    return beside;
                 }
             }
             // What concerns the list concerns all its rows.
@@ -97,9 +99,11 @@ impl AggregateOf {
             }
             within = Scope::Within(row, level);
             let is_read = self.parts.contains(&(tree.node(place).part, level));
-            if at == 0 || is_read || (!conditions.is_empty() && tree.field(place).is_none()) {
+            if at == 0 || is_read {
                 return Some(within);
             }
+            let may_be_looked_into = !conditions.is_empty() && tree.field(place).is_none();
+            beside = may_be_looked_into.then_some(within);
         }
         None
     }
@@ -130,9 +134,9 @@ impl AggregateOf {
         places
     }
 
-    /// What a row adds now.
-    fn share(&self, tree: &Tree, row: PlaceId) -> Option<Share> {
-        if !tree.is_there(row) || !tree.is_relevant(row) || !self.counts(tree, row) {
+    /// What a row adds now. Whether what the aggregate is for is itself in the form makes no difference.
+    fn share(&self, tree: &Tree, base: PlaceId, row: PlaceId) -> Option<Share> {
+        if !tree.is_there_in(base, row) || !tree.is_relevant(row) || !self.counts(tree, row) {
             return None;
         }
         let number = |value: &Value| (value.as_number(), value.as_flag());
@@ -198,7 +202,7 @@ impl Aggregate {
         };
         let mut aggregate = Aggregate { accumulator, shares: FxHashMap::default() };
         for row in of.rows_in(tree, base, Scope::All) {
-            aggregate.update(of, tree, row);
+            aggregate.update(of, tree, base, row);
         }
         aggregate
     }
@@ -209,8 +213,14 @@ impl Aggregate {
     }
 
     /// Brings up to date what a row adds; what it added before comes back if that is another.
-    pub(super) fn update(&mut self, of: &AggregateOf, tree: &Tree, row: PlaceId) -> Option<Added> {
-        let now = of.share(tree, row);
+    pub(super) fn update(
+        &mut self,
+        of: &AggregateOf,
+        tree: &Tree,
+        base: PlaceId,
+        row: PlaceId,
+    ) -> Option<Added> {
+        let now = of.share(tree, base, row);
         let before = self.shares.get(&row).copied();
         if now == before {
             return None;

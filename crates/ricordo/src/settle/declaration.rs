@@ -94,6 +94,16 @@ impl Role {
         }
     }
 
+    /// Lets one of two lead that have just been loaded: the first, unless only the second came with a value.
+    pub(super) fn lead_as_loaded(self, tree: &mut Tree, place: PlaceId) {
+        if let Role::Second { other } = self {
+            let is_empty = |place| tree.field(place).is_none_or(|field| field.value.is_empty());
+            let leads = !is_empty(place) && tree.sibling(place, other).is_some_and(is_empty);
+            tree.set_leads(place, leads);
+            tree.take_value_as_baseline(place);
+        }
+    }
+
     /// Whether the two are counterparts.
     pub(super) fn is_counterpart(self) -> bool {
         matches!(self, Role::First { .. } | Role::Second { .. })

@@ -4,11 +4,10 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::accumulator::Share;
-use super::aggregate::{Aggregate, Scope};
+use super::aggregate::Aggregate;
 use super::cells::{Cell, CellBody, Cells, Fresh};
-use super::declaration::{Declaration, Slot, Way};
+use super::declaration::{Declaration, Role, Slot, Way};
 use super::dependents::Dependents;
-use super::leading::lead_as_loaded;
 use super::pending::Pending;
 use super::{Aspects, Glance, Reads, Unsettled};
 use crate::shape::PartId;
@@ -20,8 +19,8 @@ pub(crate) struct Graph {
     pub(super) declarations: Vec<Declared>,
     of_parts: FxHashMap<PartId, SmallVec<[usize; 2]>>,
     /// The declarations that are aggregates, and those of them that reckon with fields of a part.
-    aggregates: Vec<usize>,
-    aggregates_of_parts: FxHashMap<PartId, SmallVec<[usize; 4]>>,
+    pub(super) aggregates: Vec<usize>,
+    pub(super) aggregates_of_parts: FxHashMap<PartId, SmallVec<[usize; 4]>>,
     pub(super) cells: Cells,
     pub(super) dependents: Dependents,
     pub(super) pending: Pending,
@@ -44,7 +43,9 @@ pub(crate) struct Graph {
     /// What cells had looked at before they were calculated in this transaction, and how long the log was then.
     pub(super) replaced: Vec<(usize, Cell, Vec<Glance>)>,
     /// What rows added to aggregates before this transaction changed that, and how long the log was then.
-    replaced_shares: Vec<(usize, Cell, PlaceId, Option<Share>)>,
+    pub(super) replaced_shares: Vec<(usize, Cell, PlaceId, Option<Share>)>,
+    /// How many rows aggregates have looked at, and places that were gone through for that.
+    pub(crate) aggregated: u64,
     /// What functions look at is taken down here.
     pub(super) reads: Reads,
 }
@@ -158,7 +159,8 @@ impl Graph {
             Way::Function(_) => None,
         };
         let (slot, height) = (declaration.slot, *height);
-        let (is_aggregate, is_value) = (aggregate.is_some(), matches!(slot, Slot::Value(_)));
+        let is_aggregate = aggregate.is_some();
+        let may_lead = matches!(slot, Slot::Value(role) if role != Role::Calculated);
         let is_empty = tree.field(place).is_none_or(|field| field.value.is_empty());
         let body = CellBody {
             declaration: at,
@@ -167,15 +169,21 @@ impl Graph {
             base,
             height,
             is_pending: false,
-            fresh: if is_value && !is_empty { Fresh::Loaded } else { Fresh::Empty },
+            fresh: match (may_lead, is_empty) {
+                (false, _) => Fresh::No,
+                (true, true) => Fresh::Empty,
+                (true, false) => Fresh::Loaded,
+            },
             glances: Vec::new(),
             aggregate,
         };
         let cell = self.cells.insert(body);
         self.set_standing(tree, place);
-        if let Slot::Value(role) = slot {
+        if let Slot::Value(role) = slot
+            && role != Role::Calculated
+        {
             self.fresh.push(cell);
-            lead_as_loaded(tree, place, role);
+            role.lead_as_loaded(tree, place);
         }
         self.trigger(cell);
         if is_aggregate {
@@ -397,111 +405,8 @@ impl Graph {
         aspects.put(Aspects::REQUIRED, before.is_required != now.is_required);
         self.trigger_all(tree, place, aspects);
         if aspects.contains(Aspects::RELEVANT) {
-            self.note_for_aggregates(tree, place);
+            self.note_relevance_for_aggregates(tree, place);
         }
-    }
-
-    /// Takes in, for the aggregates whose rows it concerns, that a field has another value, or that what is in a place
-    /// has come or gone, or has become relevant or irrelevant.
-    fn note_for_aggregates(&mut self, tree: &Tree, place: PlaceId) {
-        for at in 0..self.aggregates_over(tree, place).len() {
-            let at = self.aggregates_over(tree, place)[at];
-            for (cell, scope) in self.aggregated(tree, at, place) {
-                match scope {
-                    Scope::Row(row) => self.update_aggregate(tree, cell, &[row]),
-                    scope => {
-                        let Some(body) = self.cells.get(cell) else { continue };
-                        let Way::Aggregate(of) = &self.declarations[at].declaration.way else { continue };
-                        let mut rows = of.rows_in(tree, body.base, scope);
-                        // Some may be there no longer.
-                        let known = body.aggregate.iter().flat_map(|aggregate| aggregate.rows());
-                        rows.extend(known.filter(|row| lies_in(tree, *row, place)));
-                        self.update_aggregate(tree, cell, &rows);
-                    }
-                }
-            }
-        }
-    }
-
-    /// The aggregates that reckon with a field, or that may concern rows in another place.
-    fn aggregates_over(&self, tree: &Tree, place: PlaceId) -> &[usize] {
-        if tree.field(place).is_none() {
-            return &self.aggregates;
-        }
-        self.aggregates_of_parts.get(&tree.node(place).part).map_or(&[], |of_part| of_part)
-    }
-
-    /// Brings up to date what rows add to an aggregate.
-    fn update_aggregate(&mut self, tree: &Tree, cell: Cell, rows: &[PlaceId]) {
-        let Some(body) = self.cells.get_mut(cell) else { return };
-        let (Way::Aggregate(of), Some(aggregate)) =
-            (&self.declarations[body.declaration].declaration.way, &mut body.aggregate)
-        else {
-            return;
-        };
-        let mut is_other = false;
-        for row in rows {
-            if let Some(before) = aggregate.update(of, tree, *row) {
-                self.replaced_shares.push((tree.log().len(), cell, *row, before.0));
-                is_other = true;
-            }
-        }
-        if is_other {
-            self.trigger(cell);
-        }
-    }
-
-    /// The cells of an aggregate that a place concerns, with which of their rows.
-    fn aggregated(&self, tree: &Tree, at: usize, place: PlaceId) -> SmallVec<[(Cell, Scope); 1]> {
-        let mut found = SmallVec::new();
-        let Declared { declaration, of_bases, .. } = &self.declarations[at];
-        let Way::Aggregate(of) = &declaration.way else { return found };
-        for base in bases_around(tree, declaration, place) {
-            if let Some(cell) = of_bases.get(&base)
-                && let Some(scope) = of.scope(tree, base, place)
-            {
-                found.push((*cell, scope));
-            }
-        }
-        // What the aggregate is for may itself lie in the place.
-        if tree.field(place).is_none() && declaration.list.is_some() {
-            let within = of_bases.iter().filter(|(base, _)| **base != place && lies_in(tree, **base, place));
-            found.extend(within.map(|(_, cell)| (*cell, Scope::All)));
-        }
-        found
-    }
-
-    /// The list that an aggregate begins with; what it is for, if that is not there.
-    pub(super) fn aggregated_list(&self, tree: &Tree, cell: &CellBody) -> Option<PlaceId> {
-        let Way::Aggregate(of) = &self.declarations[cell.declaration].declaration.way else { return None };
-        tree.follow(cell.base, &of.levels.first()?.list).ok()
-    }
-
-    /// Whether a place shows an aggregate that follows from another place.
-    pub(crate) fn aggregates(&self, tree: &Tree, place: PlaceId, other: PlaceId) -> bool {
-        let Some(cell) = self.cells.of_value(place) else { return false };
-        self.cells.get(cell).is_some_and(|body| body.aggregate.is_some())
-            && self.aggregating(tree, other).contains(&cell)
-    }
-
-    /// What the rows add that a place shows the aggregate of, in order; nothing if it shows none.
-    pub(crate) fn aggregated_places(&self, tree: &Tree, place: PlaceId) -> Option<Vec<PlaceId>> {
-        let body = self.cells.get(self.cells.of_value(place)?)?;
-        let (Way::Aggregate(of), Some(aggregate)) =
-            (&self.declarations[body.declaration].declaration.way, &body.aggregate)
-        else {
-            return None;
-        };
-        let counting: FxHashSet<PlaceId> = aggregate.rows().collect();
-        let rows = of.rows_in(tree, body.base, Scope::All).into_iter().filter(|row| counting.contains(row));
-        let places = rows.filter_map(|row| tree.follow(row, &of.field).ok());
-        Some(places.filter(|place| tree.field(*place).is_some()).collect())
-    }
-
-    /// The cells of aggregates that follow from a place.
-    pub(super) fn aggregating(&self, tree: &Tree, place: PlaceId) -> SmallVec<[Cell; 4]> {
-        let over = self.aggregates_over(tree, place).iter();
-        over.flat_map(|at| self.aggregated(tree, *at, place)).map(|(cell, _)| cell).collect()
     }
 
     /// Every place whose value follows from others.
@@ -518,12 +423,6 @@ fn base(tree: &Tree, declaration: &Declaration, place: PlaceId) -> Option<PlaceI
     let base = above.into_iter().nth(declaration.depth)?;
     let list = tree.parent(base).map(|list| tree.node(list).part);
     (list == declaration.list).then_some(base)
-}
-
-/// What aggregates are for that a place lies in, or is.
-fn bases_around(tree: &Tree, declaration: &Declaration, place: PlaceId) -> impl Iterator<Item = PlaceId> {
-    let is_base = |place: &PlaceId| tree.parent(*place).map(|list| tree.node(list).part) == declaration.list;
-    std::iter::successors(Some(place), |place| tree.parent(*place)).filter(is_base)
 }
 
 /// Whether a place lies in another, or is it.

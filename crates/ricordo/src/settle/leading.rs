@@ -9,16 +9,6 @@ use super::{Aspects, Unsettled};
 use crate::tree::{Body, Marks, PlaceId, Presence, Tree, Undo};
 use crate::value::Value;
 
-/// Lets one of two lead that have just been loaded: the first, unless only the second came with a value.
-pub(super) fn lead_as_loaded(tree: &mut Tree, place: PlaceId, role: Role) {
-    if let Role::Second { other } = role {
-        let is_empty = |place| tree.field(place).is_none_or(|field| field.value.is_empty());
-        let leads = !is_empty(place) && tree.sibling(place, other).is_some_and(is_empty);
-        tree.set_leads(place, leads);
-        tree.take_value_as_baseline(place);
-    }
-}
-
 impl Graph {
     /// Whether what a cell tells follows now, and is not its place's own.
     pub(super) fn is_following(&self, tree: &Tree, cell: Cell) -> bool {
@@ -186,7 +176,7 @@ impl Graph {
                 body.fresh = if is_empty { Fresh::Empty } else { Fresh::Loaded };
             }
             self.fresh.push(cell);
-            lead_as_loaded(tree, place, role);
+            role.lead_as_loaded(tree, place);
             self.trigger(cell);
         }
     }

@@ -5,6 +5,7 @@
 
 mod accumulator;
 mod aggregate;
+mod aggregating;
 mod aspects;
 mod cells;
 mod declaration;

@@ -24,6 +24,8 @@ pub struct Cost {
     pub checks: u64,
     /// Values that were calculated.
     pub calculations: u64,
+    /// Rows of which it was reckoned anew what they add to an aggregate, and places that were gone through for that.
+    pub aggregated: u64,
     /// Rows that were compared with the baseline's one by one.
     pub compared_rows: u64,
     /// Nodes of the trees that keep the order of rows; their number per step grows with the logarithm of the
@@ -41,6 +43,7 @@ impl Sub for Cost {
             places: self.places - before.places,
             checks: self.checks - before.checks,
             calculations: self.calculations - before.calculations,
+            aggregated: self.aggregated - before.aggregated,
             compared_rows: self.compared_rows - before.compared_rows,
             row_nodes: self.row_nodes - before.row_nodes,
             observers: self.observers - before.observers,

@@ -144,11 +144,18 @@ impl Tree {
 
     /// Whether a place is in the form now: no row that it lies in was removed, and no record made empty.
     pub(crate) fn is_there(&self, place: PlaceId) -> bool {
+        self.is_there_in(self.root(), place)
+    }
+
+    /// Whether a place lies in another now: no row between them was removed, and no record made empty.
+    pub(crate) fn is_there_in(&self, whole: PlaceId, place: PlaceId) -> bool {
         if !self.knows(place) {
             return false;
         }
         let mut below = place;
-        while let Some(parent) = self.parent(below) {
+        while below != whole
+            && let Some(parent) = self.parent(below)
+        {
             let slot = self.node(below).slot;
             let there = match &self.node(parent).body {
                 Body::List(list) => list.sequence.holds(slot),
@@ -162,7 +169,7 @@ impl Tree {
             }
             below = parent;
         }
-        true
+        below == whole
     }
 }
 

@@ -368,7 +368,7 @@ fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
         form.enter(at::<Sheet>().rows().at(rows / 2).grams(), "7").unwrap();
         form.undo().unwrap();
         let cost = form.cost() - before;
-        (cost.calculations, cost.places, cost.checks)
+        (cost.calculations, cost.places, cost.checks, cost.aggregated)
     };
     let (small, large) = (cost(100), cost(100_000));
     assert!(small.0 <= 6, "a cost, a figure, and what follows from that: {small:?}");
