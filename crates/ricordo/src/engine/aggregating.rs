@@ -2,7 +2,7 @@
 
 use super::target::{Target, Targeted};
 use super::{Engine, Outcome, Refused, RefusedKind};
-use crate::settle::{AggregateOf, Declaration, Figure, Level, Role, Slot, Way};
+use crate::settle::{AggregateOf, Figure, Level, Role, Slot, Way};
 use crate::shape::{Kind, Named, PartId, Pointer, Route, Step};
 use crate::value::Value;
 
@@ -38,8 +38,7 @@ impl Engine {
         let slot = Slot::Value(Role::Calculated);
         let targeted = self.targeted_for(target, slot)?;
         let of = self.aggregate_of(&targeted, aggregate)?;
-        let Targeted { part, depth, list, .. } = targeted;
-        self.declare([Declaration { part, depth, list, slot, way: Way::Aggregate(of) }])
+        self.declare([targeted.declaration(slot, Way::Aggregate(of))])
     }
 
     fn aggregate_of(&self, targeted: &Targeted, aggregate: &Aggregate) -> Result<AggregateOf, Refused> {

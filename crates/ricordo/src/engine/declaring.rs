@@ -2,7 +2,7 @@
 
 use std::rc::Rc;
 
-use super::target::{Target, Targeted};
+use super::target::Target;
 use super::{Deed, Engine, Outcome, PlaceView, Refused, RefusedKind};
 use crate::settle::{self, Declaration, Function, Role, Slot, Way};
 use crate::shape::{Pointer, Step};
@@ -83,14 +83,8 @@ impl Engine {
             (first, second) = (second, first);
         }
         let roles = [Role::First { other: second }, Role::Second { other: first }];
-        let [leading, following] = sides.map(|(Targeted { part, depth, list, .. }, function)| {
-            move |role| Declaration {
-                part,
-                depth,
-                list,
-                slot: Slot::Value(role),
-                way: Way::Function(function),
-            }
+        let [leading, following] = sides.map(|(targeted, function)| {
+            move |role| targeted.declaration(Slot::Value(role), Way::Function(function))
         });
         self.declare([leading(roles[0]), following(roles[1])])
     }
@@ -127,8 +121,8 @@ impl Engine {
         function: Function,
     ) -> Result<Outcome, Refused> {
         self.may_declare()?;
-        let Targeted { part, depth, list, .. } = self.targeted_for(target, slot)?;
-        self.declare([Declaration { part, depth, list, slot, way: Way::Function(function) }])
+        let targeted = self.targeted_for(target, slot)?;
+        self.declare([targeted.declaration(slot, Way::Function(function))])
     }
 
     /// Where two targets stand among the fields of their record, if that is the same one.

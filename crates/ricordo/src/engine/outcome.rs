@@ -308,8 +308,8 @@ impl<'a> Befores<'a> {
                 }
             }
             Undo::Choices { place, .. } => self.of(place).choices = true,
-            Undo::PartChoices { part, .. } => {
-                tree.places_of(part).into_iter().for_each(|place| self.of(place).choices = true);
+            Undo::PartChoices { part, ref pattern, .. } => {
+                tree.places_meant(part, pattern).into_iter().for_each(|place| self.of(place).choices = true);
             }
             Undo::RowMade { .. } | Undo::Displaced { .. } | Undo::NewBaseline => {}
         }

@@ -165,16 +165,13 @@ impl Engine {
             self.tree.set_choices(place, choices.transpose()?);
             return Ok(());
         };
-        let Some(part) = self.shape().part_at(pointer) else {
-            let message = format!("there is no place {pointer} in any row");
-            return Err(Refused::new(RefusedKind::NoPlace, pointer.clone(), message));
-        };
+        let (part, pattern) = self.meant_by(pointer)?;
         if pointer.tokens().any(|token| token.parse::<u64>().is_ok()) {
             let message = format!("{pointer} names one row and all of another list; write “-” for both");
             return Err(Refused::new(RefusedKind::NoPlace, pointer.clone(), message));
         }
         let choices = choices.map(|choices| self.fitted_choices(part, pointer, &choices));
-        self.tree.set_part_choices(part, choices.transpose()?);
+        self.tree.set_part_choices(part, pattern, choices.transpose()?);
         Ok(())
     }
 

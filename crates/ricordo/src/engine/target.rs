@@ -1,9 +1,9 @@
 //! Targets: which places something is declared for.
 
 use super::{Address, Engine, Refused, RefusedKind};
-use crate::settle::Slot;
+use crate::settle::{Declaration, Slot, Way};
 use crate::shape::{Kind, Named, PartId, Pointer, Route, Step};
-use crate::tree::PlaceId;
+use crate::tree::{Pattern, PlaceId};
 
 /// Which places something is declared for.
 #[derive(Clone, Debug, PartialEq)]
@@ -24,8 +24,9 @@ pub enum Target {
 /// The places of a target.
 pub(super) struct Targeted {
     pub(super) part: PartId,
-    /// How many steps lie between a place and what its function is given.
-    pub(super) depth: usize,
+    pattern: Pattern,
+    /// How many steps lead from the form to what its function is given.
+    base: usize,
     /// The list to whose rows the function is given.
     pub(super) list: Option<PartId>,
     /// Where the places are, for messages.
@@ -33,6 +34,12 @@ pub(super) struct Targeted {
 }
 
 impl Targeted {
+    /// The declaration of something that follows for these places.
+    pub(super) fn declaration(self, slot: Slot, way: Way) -> Declaration {
+        let Targeted { part, pattern, base, list, .. } = self;
+        Declaration { part, pattern, base, list, slot, way }
+    }
+
     pub(super) fn refuse<T>(&self, problem: &str) -> Result<T, Refused> {
         let message = format!("{} {problem}", Named(&self.pointer));
         Err(Refused::new(RefusedKind::NotPossible, self.pointer.clone(), message))
@@ -49,18 +56,21 @@ impl Engine {
                     let problem = "lies in a row: say what follows for each row of the list";
                     return self.not_possible(place, problem);
                 }
-                let (part, depth) = (self.tree.node(place).part, self.tree.depth(place));
-                Ok(Targeted { part, depth, list: None, pointer: self.tree.pointer(place) })
+                let (part, pattern) = (self.tree.node(place).part, self.tree.pattern(place));
+                Ok(Targeted { part, pattern, base: 0, list: None, pointer: self.tree.pointer(place) })
             }
             Target::EachRow { list, field } => {
-                let (list, list_pointer) = self.list_of(list)?;
+                let (list, list_pointer, mut pattern) = self.list_of(list)?;
                 let mut pointer = list_pointer.join("-");
                 let Kind::List(kind) = self.shape().part(list).kind else {
                     let message = format!("{} is no list, so it has no rows", Named(&list_pointer));
                     return Err(Refused::new(RefusedKind::NotPossible, list_pointer, message));
                 };
                 let part = self.part_on_way(self.shape().item(kind), field, &mut pointer)?;
-                Ok(Targeted { part, depth: field.len(), list: Some(list), pointer })
+                pattern.push(None);
+                let base = pattern.depth();
+                field.iter().for_each(|step| pattern.push(slot_of(*step)));
+                Ok(Targeted { part, pattern, base, list: Some(list), pointer })
             }
         }
     }
@@ -71,7 +81,7 @@ impl Engine {
         if matches!(slot, Slot::Value(_)) && !self.shape().part(targeted.part).is_field() {
             return targeted.refuse("is no field, so its value cannot be calculated");
         }
-        if self.graph.declares(targeted.part, slot) {
+        if self.graph.declares(targeted.part, &targeted.pattern, slot) {
             return targeted.refuse(match slot {
                 Slot::Value(_) => "is calculated already",
                 _ => "has such a rule already",
@@ -80,27 +90,45 @@ impl Engine {
         Ok(targeted)
     }
 
-    /// The part of the lists that an address stands for, whatever rows they lie in.
-    fn list_of(&self, address: &Address) -> Result<(PartId, Pointer), Refused> {
+    /// The part of the lists that an address stands for, whatever rows they lie in, and which lists are meant.
+    fn list_of(&self, address: &Address) -> Result<(PartId, Pointer, Pattern), Refused> {
         match address {
             Address::Pointer(pointer) if pointer.tokens().any(|token| token == "-") => {
-                let part = self.shape().part_at(pointer).map(|part| (part, pointer.clone()));
-                part.ok_or_else(|| {
-                    let message = format!("there is no place {pointer} in any row");
-                    Refused::new(RefusedKind::NoPlace, pointer.clone(), message)
-                })
+                let (part, pattern) = self.meant_by(pointer)?;
+                Ok((part, pointer.clone(), pattern))
             }
             // The row that a path names need not be there.
             Address::Route(None, steps) => {
-                let mut pointer = Pointer::root();
+                let (mut pointer, mut pattern) = (Pointer::root(), Pattern::default());
                 let part = self.part_behind(self.shape().root(), steps, &mut pointer)?;
-                Ok((part, pointer))
+                steps.iter().for_each(|step| pattern.push(slot_of(*step)));
+                Ok((part, pointer, pattern))
             }
             address => {
                 let place = self.present(address)?;
-                Ok((self.tree.node(place).part, self.tree.pointer(place)))
+                Ok((self.tree.node(place).part, self.tree.pointer(place), self.tree.pattern(place)))
             }
         }
+    }
+
+    /// The part of all places that a pointer means with `-` for any row, and which they are.
+    pub(super) fn meant_by(&self, pointer: &Pointer) -> Result<(PartId, Pattern), Refused> {
+        let mut pattern = Pattern::default();
+        let part = pointer.tokens().try_fold(self.shape().root(), |part, token| {
+            let (step, part) = match self.shape().part(part).kind {
+                Kind::Record(record) => {
+                    self.shape().field(record, &token).map(|(slot, part)| (Some(slot), part))?
+                }
+                Kind::List(list) => (None, self.shape().item(list)),
+                _ => return None,
+            };
+            pattern.push(step);
+            Some(part)
+        });
+        part.map(|part| (part, pattern)).ok_or_else(|| {
+            let message = format!("there is no place {pointer} in any row");
+            Refused::new(RefusedKind::NoPlace, pointer.clone(), message)
+        })
     }
 
     /// The part at the end of a way through fields, which the pointer is led along.
@@ -143,4 +171,9 @@ impl Engine {
         std::iter::successors(Some(place), |place| self.tree.parent(*place))
             .any(|place| self.tree.parent(place).is_some_and(|parent| self.tree.list(parent).is_some()))
     }
+}
+
+/// The position of a field; nothing for a row.
+fn slot_of(step: Step) -> Option<u32> {
+    if let Step::Field(slot) = step { Some(slot) } else { None }
 }

@@ -5,7 +5,7 @@ use std::rc::Rc;
 
 use super::{AggregateOf, Aspects, PlaceView};
 use crate::shape::PartId;
-use crate::tree::{ConstraintId, PlaceId, Standing, Tree};
+use crate::tree::{ConstraintId, Pattern, PlaceId, Standing, Tree};
 use crate::value::Value;
 
 /// What tells something of a place: a function of what it looks at.
@@ -14,10 +14,11 @@ pub(crate) type Function = Rc<dyn Fn(PlaceView<'_>) -> Value>;
 /// What follows for all places of a part from others. It is kept once, however many rows there are.
 #[derive(Debug)]
 pub(crate) struct Declaration {
-    /// The places that it is about.
+    /// The places that it is about: all of this part that the pattern means.
     pub(crate) part: PartId,
-    /// How many steps lie between such a place and what its function is given to look at.
-    pub(crate) depth: usize,
+    pub(crate) pattern: Pattern,
+    /// How many steps lead from the form to what its function is given to look at.
+    pub(crate) base: usize,
     /// The list to whose rows the function is given, or nothing if it is given the form.
     pub(crate) list: Option<PartId>,
     /// What follows.

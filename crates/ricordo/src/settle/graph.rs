@@ -11,7 +11,7 @@ use super::dependents::Dependents;
 use super::pending::Pending;
 use super::{Aspects, Glance, Reads, Unsettled};
 use crate::shape::PartId;
-use crate::tree::{Body, PlaceId, Ruled, Standing, Tree, Undo};
+use crate::tree::{Body, Pattern, PlaceId, Ruled, Standing, Tree, Undo};
 
 /// Everything that follows from something else, and what it has looked at.
 #[derive(Debug, Default)]
@@ -65,11 +65,12 @@ impl Graph {
         self.declarations.is_empty()
     }
 
-    /// Whether the value of places of a part, or whether they are relevant and so on, is declared already: only
+    /// Whether the value of places that are meant, or whether they are relevant and so on, is declared already: only
     /// constraints may be many.
-    pub(crate) fn declares(&self, part: PartId, slot: Slot) -> bool {
+    pub(crate) fn declares(&self, part: PartId, pattern: &Pattern, slot: Slot) -> bool {
         let declared = self.of_parts.get(&part).into_iter().flatten();
-        declared.into_iter().any(|at| match (self.declarations[*at].declaration.slot, slot) {
+        let declared = declared.map(|at| &self.declarations[*at].declaration);
+        declared.filter(|known| known.pattern == *pattern).any(|known| match (known.slot, slot) {
             (Slot::Value(_), Slot::Value(_)) => true,
             (Slot::Constraint(_), _) => false,
             (known, slot) => known == slot,
@@ -96,7 +97,7 @@ impl Graph {
             all.into_iter().for_each(|cell| self.trigger(cell));
         }
         self.declarations.push(Declared { declaration, height: 0, of_bases: FxHashMap::default() });
-        let places = tree.places_of(part);
+        let places = tree.places_meant(part, &self.declarations[at].declaration.pattern);
         places.into_iter().try_for_each(|place| self.add_cell(tree, place, at))
     }
 
@@ -114,7 +115,10 @@ impl Graph {
         for cell in gone {
             self.drop_cell(tree, cell);
         }
-        if declaration.slot == Slot::Relevant {
+        let is_relevance_of = |known: &Declared| {
+            known.declaration.slot == Slot::Relevant && known.declaration.part == declaration.part
+        };
+        if declaration.slot == Slot::Relevant && !self.declarations.iter().any(is_relevance_of) {
             tree.set_has_relevance(declaration.part, false);
         }
     }
@@ -153,7 +157,8 @@ impl Graph {
 
     fn add_cell(&mut self, tree: &mut Tree, place: PlaceId, at: usize) -> Result<(), Unsettled> {
         let Declared { declaration, height, .. } = &self.declarations[at];
-        let Some(base) = base(tree, declaration, place) else { return Ok(()) };
+        let base = tree.on_way_to(place, &declaration.pattern, declaration.base);
+        let Some(base) = base else { return Ok(()) };
         let aggregate = match &declaration.way {
             Way::Aggregate(of) => Some(Box::new(Aggregate::new(of, tree, base))),
             Way::Function(_) => None,
@@ -365,8 +370,8 @@ impl Graph {
                 (place, Aspects::STRUCTURE)
             }
             Undo::Choices { place, .. } => (*place, Aspects::CHOICES),
-            Undo::PartChoices { part, .. } => {
-                for place in tree.places_of(*part) {
+            Undo::PartChoices { part, pattern, .. } => {
+                for place in tree.places_meant(*part, pattern) {
                     self.trigger_all(tree, place, Aspects::CHOICES);
                 }
                 return Ok(());
@@ -414,15 +419,6 @@ impl Graph {
         let bodies = self.cells.iter().filter(|(_, body)| matches!(body.slot, Slot::Value(_)));
         bodies.map(|(_, body)| body.place)
     }
-}
-
-/// What the function of a declaration is given to look at for a place; nothing if the place is none of those that it is
-/// about.
-fn base(tree: &Tree, declaration: &Declaration, place: PlaceId) -> Option<PlaceId> {
-    let above = std::iter::successors(Some(place), |place| tree.parent(*place));
-    let base = above.into_iter().nth(declaration.depth)?;
-    let list = tree.parent(base).map(|list| tree.node(list).part);
-    (list == declaration.list).then_some(base)
 }
 
 /// Whether a place lies in another, or is it.

@@ -1,7 +1,8 @@
 //! Settling: bringing everything that follows from a change up to date, once; and looking at places in a way
 //! that is taken down, so that it is known what follows from what.
 //!
-//! What follows from a change are calculated values, and what is wrong with the places that it touched.
+//! What follows from a change are values that are calculated, flags that rules tell, and what is wrong with the places
+//! that it touched. A *cell* is one thing that follows for one place; the *graph* knows what each has looked at.
 
 mod accumulator;
 mod aggregate;
@@ -90,8 +91,9 @@ pub(crate) fn check_changes(tree: &mut Tree, from: usize) {
                 }
             }
             Undo::Choices { place, .. } => check(tree, place),
-            Undo::PartChoices { part, .. } => {
-                tree.places_of(part).into_iter().for_each(|place| check(tree, place));
+            Undo::PartChoices { part, ref pattern, .. } => {
+                let pattern = pattern.clone();
+                tree.places_meant(part, &pattern).into_iter().for_each(|place| check(tree, place));
             }
             Undo::RowMade { .. }
             | Undo::Focus { .. }

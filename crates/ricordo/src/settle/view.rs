@@ -173,7 +173,7 @@ impl<'a> PlaceView<'a> {
     pub fn choices(&self) -> Option<&'a Choices> {
         self.look(Aspects::CHOICES);
         match self.part().kind {
-            Kind::List(list) => self.tree.choices_of_part(self.shape().item(list)),
+            Kind::List(list) => self.tree.choices_of_rows(self.place, self.shape().item(list)),
             _ => self.tree.choices(self.place),
         }
     }

@@ -2,14 +2,14 @@
 
 use rustc_hash::FxHashMap;
 
-use super::{Body, PlaceId, Tree, Undo};
+use super::{Body, Pattern, PlaceId, Tree, Undo};
 use crate::shape::{Choices, PartId};
 
-/// Choices that were set at run time: of single fields, and of all fields of a part.
+/// Choices that were set at run time: of single fields, and of all fields that a pattern means, by their part.
 #[derive(Debug, Default)]
 pub(crate) struct RunTimeChoices {
     of_places: FxHashMap<PlaceId, Choices>,
-    of_parts: FxHashMap<PartId, Choices>,
+    of_parts: FxHashMap<PartId, Vec<(Pattern, Choices)>>,
 }
 
 impl RunTimeChoices {
@@ -24,12 +24,21 @@ impl Tree {
     /// What a field is chosen from now: its own choices, or those of all such fields, or the shape's.
     pub(crate) fn choices(&self, place: PlaceId) -> Option<&Choices> {
         let own = self.choices.of_places.get(&place);
-        own.or_else(|| self.choices_of_part(self.node(place).part))
+        own.or_else(|| {
+            let part = self.node(place).part;
+            self.choices_of_part(part, |pattern| self.is_meant(place, pattern))
+        })
     }
 
-    /// What all fields of a part are chosen from that have no choices of their own.
-    pub(crate) fn choices_of_part(&self, part: PartId) -> Option<&Choices> {
-        self.choices.of_parts.get(&part).or_else(|| self.shape.part(part).kind.choices())
+    /// What the rows of a list are chosen from that have no choices of their own.
+    pub(crate) fn choices_of_rows(&self, list: PlaceId, item: PartId) -> Option<&Choices> {
+        self.choices_of_part(item, |pattern| self.are_rows_meant(list, pattern))
+    }
+
+    fn choices_of_part(&self, part: PartId, is_meant: impl Fn(&Pattern) -> bool) -> Option<&Choices> {
+        let of_part = self.choices.of_parts.get(&part).into_iter().flatten();
+        let set = of_part.into_iter().find(|(pattern, _)| is_meant(pattern)).map(|(_, choices)| choices);
+        set.or_else(|| self.shape.part(part).kind.choices())
     }
 
     /// Sets the choices of a field, or takes them away.
@@ -44,20 +53,32 @@ impl Tree {
         self.log.push(Undo::Choices { place, before });
     }
 
-    /// Sets the choices of all fields of a part, also of those to come, or takes them away.
-    pub(crate) fn set_part_choices(&mut self, part: PartId, choices: Option<Choices>) {
-        if self.choices.of_parts.get(&part) == choices.as_ref() {
-            return;
-        }
-        let before = match choices {
-            Some(choices) => self.choices.of_parts.insert(part, choices),
-            None => self.choices.of_parts.remove(&part),
+    /// Sets the choices of all fields of a part that a pattern means, also of those to come, or takes them away.
+    pub(crate) fn set_part_choices(&mut self, part: PartId, pattern: Pattern, choices: Option<Choices>) {
+        let of_part = self.choices.of_parts.entry(part).or_default();
+        let at = of_part.iter().position(|(known, _)| *known == pattern);
+        let before = match (at, choices) {
+            (None, None) => return,
+            (Some(at), Some(choices)) if of_part[at].1 == choices => return,
+            (Some(at), Some(choices)) => Some(std::mem::replace(&mut of_part[at].1, choices)),
+            (Some(at), None) => Some(of_part.remove(at).1),
+            (None, Some(choices)) => {
+                of_part.push((pattern.clone(), choices));
+                None
+            }
         };
-        self.log.push(Undo::PartChoices { part, before });
+        self.log.push(Undo::PartChoices { part, pattern, before });
+    }
+
+    /// All places of a part that are there and that a pattern means, in the order of the form.
+    pub(crate) fn places_meant(&self, part: PartId, pattern: &Pattern) -> Vec<PlaceId> {
+        let mut places = self.places_of(part);
+        places.retain(|place| self.is_meant(*place, pattern));
+        places
     }
 
     /// All places of a part that are there, in the order of the form.
-    pub(crate) fn places_of(&self, part: PartId) -> Vec<PlaceId> {
+    fn places_of(&self, part: PartId) -> Vec<PlaceId> {
         let mut found = Vec::new();
         let mut rest = vec![self.root];
         while let Some(place) = rest.pop() {

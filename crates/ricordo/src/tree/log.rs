@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::node::{Container, Presence};
 use super::sequence::Key;
-use super::{Body, Faults, Field, PlaceId, Ruled, Tree};
+use super::{Body, Faults, Field, Pattern, PlaceId, Ruled, Tree};
 use crate::shape::{Choices, PartId};
 use crate::value::Value;
 
@@ -63,8 +63,8 @@ pub(crate) enum Undo {
     Focus { before: Option<PlaceId> },
     /// The field had these choices of its own.
     Choices { place: PlaceId, before: Option<Choices> },
-    /// All fields of this part had these choices.
-    PartChoices { part: PartId, before: Option<Choices> },
+    /// All fields of this part that the pattern means had these choices.
+    PartChoices { part: PartId, pattern: Pattern, before: Option<Choices> },
     /// The place was reset last at this count of resets, or never.
     Epoch { place: PlaceId, before: Option<u64> },
 }
@@ -246,7 +246,7 @@ impl Tree {
             Undo::Baseline { list, before } => self.set_list_baseline(list, *before),
             Undo::Focus { before } => self.set_focus(before),
             Undo::Choices { place, before } => self.set_choices(place, before),
-            Undo::PartChoices { part, before } => self.set_part_choices(part, before),
+            Undo::PartChoices { part, pattern, before } => self.set_part_choices(part, pattern, before),
             Undo::Epoch { place, before } => {
                 match before {
                     Some(epoch) => self.epochs.insert(place, epoch),

@@ -13,6 +13,7 @@ mod load;
 mod locate;
 mod log;
 mod node;
+mod pattern;
 mod polynomial;
 mod read;
 mod reset;
@@ -31,6 +32,7 @@ pub(crate) use locate::NoPlace;
 pub(crate) use log::Undo;
 pub use node::PlaceId;
 pub(crate) use node::{Body, Field, ListBody, Marks, Node, Pending, Presence, RecordBody, Summary};
+pub(crate) use pattern::Pattern;
 use ruled::RuledPlaces;
 pub(crate) use ruled::{ConstraintId, ConstraintWords, Fault, Faults, Ruled, Standing};
 

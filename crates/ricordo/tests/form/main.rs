@@ -14,4 +14,5 @@ mod leading;
 mod notices;
 mod rules;
 mod selectors;
+mod shared_types;
 mod typed;
