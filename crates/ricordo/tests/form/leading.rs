@@ -383,3 +383,57 @@ fn a_copy_of_a_row_leads_where_the_row_does() {
     (0..3).for_each(|_| form.undo().unwrap());
     assert!(!form.is_dirty());
 }
+
+/// Law 10 where rules exist: the same definition, rules, data and journal give the same form.
+#[test]
+fn a_recording_replays_with_the_same_rules() {
+    let rows = || vec![row("Water", "4410", ""), row("Salt", "125", "2")];
+    let original = form("6300", rows());
+    original.record(100_000);
+    let (water, salt) = (Pair::of(&original, 0), Pair::of(&original, 1));
+    water.percentage.enter("72.5").unwrap();
+    original.enter(at::<Sheet>().flour(), "6000").unwrap();
+    salt.grams.enter("x").unwrap();
+    original.undo().unwrap();
+    original
+        .transaction(|| {
+            original.place(at::<Sheet>().rows().at(0))?.duplicate()?;
+            original.enter(at::<Sheet>().price(), "9")?;
+            salt.percentage.clear()
+        })
+        .unwrap();
+    original.place(at::<Sheet>().rows().at(0)).unwrap().move_to(2).unwrap();
+    original.hand_back(at::<Sheet>().price()).unwrap();
+    water.percentage.hand_back().unwrap();
+    original.enter(at::<Sheet>().flour(), "5000").unwrap();
+
+    let copy = form("6300", rows());
+    for entry in ricordo::exchange::read_journal(&original.recording().unwrap()).unwrap() {
+        let ricordo::exchange::Command::Apply(action) = entry.command else { panic!("line {}", entry.line) };
+        copy.apply(action).unwrap();
+    }
+    assert_eq!(copy.dump().to_string(), original.dump().to_string());
+    let told: Vec<String> = (0..3).map(|row| Pair::of(&copy, row).told()).collect();
+    assert_eq!(told, ["3625 72.5*", " *", "4350* 87"]);
+}
+
+/// Law 14 for counterparts: handing the lead over and back in one row costs the same in a large form.
+#[test]
+fn a_pair_costs_the_same_in_a_large_form() {
+    let cost = |rows: usize| {
+        let form = form("1000", vec![row("Seeds", "20", ""); rows]);
+        // The first action ends the loading of all rows.
+        form.enter(at::<Sheet>().cost(), "2").unwrap();
+        let pair = Pair::of(&form, u32::try_from(rows / 2).unwrap());
+        let before = form.cost();
+        pair.percentage.enter("3").unwrap();
+        pair.grams.enter("25").unwrap();
+        form.undo().unwrap();
+        pair.percentage.hand_back().unwrap();
+        let cost = form.cost() - before;
+        (cost.calculations, cost.places, cost.checks)
+    };
+    let (small, large) = (cost(100), cost(20_000));
+    assert!(small.0 < 8, "{small:?}");
+    assert_eq!(small, large);
+}
