@@ -6,7 +6,7 @@ use crate::value::Value;
 
 /// One thing done to a form.
 ///
-/// The first four are what a person does at a widget; the others are what a program does. `Add`, `Remove`,
+/// The first four, and `HandBack`, are what a person does at a widget; the others are what a program does. `Add`, `Remove`,
 /// `Replace`, `Move`, `Copy` and `Test` mean what the operations of JSON Patch (RFC 6902, section 4) mean.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
