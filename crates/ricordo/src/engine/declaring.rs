@@ -5,7 +5,7 @@ use std::rc::Rc;
 use super::target::Target;
 use super::{Deed, Engine, Outcome, PlaceView, Refused, RefusedKind};
 use crate::settle::{self, Declaration, Function, Role, Slot, Way};
-use crate::shape::{Pointer, Step};
+use crate::shape::Pointer;
 use crate::tree::ConstraintWords;
 use crate::value::Value;
 
@@ -74,7 +74,7 @@ impl Engine {
             (self.targeted_for(one, any)?, Rc::new(of_one) as Function),
             (self.targeted_for(other, any)?, Rc::new(of_other) as Function),
         ];
-        let slots = self.slots_in_one_record(one, other);
+        let slots = sides[0].0.pattern.in_one_record(&sides[1].0.pattern);
         let Some((mut first, mut second)) = slots.filter(|(first, second)| first != second) else {
             return sides[0].0.refuse("and its counterpart must be two fields of one record");
         };
@@ -123,26 +123,6 @@ impl Engine {
         self.may_declare()?;
         let targeted = self.targeted_for(target, slot)?;
         self.declare([targeted.declaration(slot, Way::Function(function))])
-    }
-
-    /// Where two targets stand among the fields of their record, if that is the same one.
-    fn slots_in_one_record(&self, one: &Target, other: &Target) -> Option<(u32, u32)> {
-        match (one, other) {
-            (Target::Place(one), Target::Place(other)) => {
-                let (one, other) = (self.locate(one).ok()?, self.locate(other).ok()?);
-                let is_one = self.tree.parent(one)? == self.tree.parent(other)?;
-                is_one.then(|| (self.tree.node(one).slot, self.tree.node(other).slot))
-            }
-            (Target::EachRow { list, field }, Target::EachRow { list: other_list, field: other }) => {
-                let ([way @ .., Step::Field(one)], [other_way @ .., Step::Field(other)]) =
-                    (&field[..], &other[..])
-                else {
-                    return None;
-                };
-                (list == other_list && way == other_way).then_some((*one, *other))
-            }
-            _ => None,
-        }
     }
 
     /// Refuses declarations at the wrong time.

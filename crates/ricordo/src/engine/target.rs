@@ -3,7 +3,7 @@
 use super::{Address, Engine, Refused, RefusedKind};
 use crate::settle::{Declaration, Slot, Way};
 use crate::shape::{Kind, Named, PartId, Pointer, Route, Step};
-use crate::tree::{Pattern, PlaceId};
+use crate::tree::Pattern;
 
 /// Which places something is declared for.
 #[derive(Clone, Debug, PartialEq)]
@@ -24,7 +24,7 @@ pub enum Target {
 /// The places of a target.
 pub(super) struct Targeted {
     pub(super) part: PartId,
-    pattern: Pattern,
+    pub(super) pattern: Pattern,
     /// How many steps lead from the form to what its function is given.
     base: usize,
     /// The list to whose rows the function is given.
@@ -51,13 +51,12 @@ impl Engine {
     pub(super) fn targeted(&self, target: &Target) -> Result<Targeted, Refused> {
         match target {
             Target::Place(address) => {
-                let place = self.present(address)?;
-                if self.is_in_row(place) {
-                    let problem = "lies in a row: say what follows for each row of the list";
-                    return self.not_possible(place, problem);
+                let (part, pointer, pattern) = self.place_of(address)?;
+                let targeted = Targeted { part, pattern, base: 0, list: None, pointer };
+                if targeted.pattern.leads_through_rows() {
+                    return targeted.refuse("lies in a row: say what follows for each row of the list");
                 }
-                let (part, pattern) = (self.tree.node(place).part, self.tree.pattern(place));
-                Ok(Targeted { part, pattern, base: 0, list: None, pointer: self.tree.pointer(place) })
+                Ok(targeted)
             }
             Target::EachRow { list, field } => {
                 let (list, list_pointer, mut pattern) = self.list_of(list)?;
@@ -88,6 +87,22 @@ impl Engine {
             });
         }
         Ok(targeted)
+    }
+
+    /// The part of the place at an address, and which it is. A record on the way to it may be empty yet.
+    fn place_of(&self, address: &Address) -> Result<(PartId, Pointer, Pattern), Refused> {
+        let refused = match self.present(address) {
+            Ok(place) => {
+                return Ok((self.tree.node(place).part, self.tree.pointer(place), self.tree.pattern(place)));
+            }
+            Err(refused) => refused,
+        };
+        let meant = match address {
+            Address::Pointer(pointer) => self.meant_by(pointer).map(|(part, at)| (part, pointer.clone(), at)),
+            Address::Route(None, _) => self.list_of(address),
+            Address::Route(Some(_), _) => return Err(refused),
+        };
+        meant.ok().filter(|(.., pattern)| !pattern.leads_through_rows()).ok_or(refused)
     }
 
     /// The part of the lists that an address stands for, whatever rows they lie in, and which lists are meant.
@@ -164,12 +179,6 @@ impl Engine {
             pointer.push(name);
             Ok(part)
         })
-    }
-
-    /// Whether a place is a row, or lies in one.
-    fn is_in_row(&self, place: PlaceId) -> bool {
-        std::iter::successors(Some(place), |place| self.tree.parent(*place))
-            .any(|place| self.tree.parent(place).is_some_and(|parent| self.tree.list(parent).is_some()))
     }
 }
 

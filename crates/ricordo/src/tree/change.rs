@@ -92,7 +92,7 @@ impl Tree {
         let baseline = (!is_baseline).then(|| old.baseline().clone());
         let needed = baseline.is_some() || entry.is_some() || !faults.is_empty();
         let extra = needed.then(|| Box::new(Extra { baseline, entry, faults, pending: None }));
-        let new = Field { value, extra, unreadable, ..Field { value: Value::Blank, extra: None, ..*old } };
+        let new = Field { value, extra, unreadable, ..*old };
         self.replace_field(place, new);
     }
 

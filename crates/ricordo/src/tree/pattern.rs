@@ -13,6 +13,22 @@ impl Pattern {
         self.0.push(step);
     }
 
+    /// Whether what is meant is a row, or lies in one.
+    pub(crate) fn leads_through_rows(&self) -> bool {
+        self.0.contains(&None)
+    }
+
+    /// The positions of what is meant, and of what another pattern means, among the fields of their record, if that is
+    /// the same one.
+    pub(crate) fn in_one_record(&self, other: &Pattern) -> Option<(u32, u32)> {
+        let ((Some(one), around), (Some(other), around_other)) =
+            (self.0.split_last()?, other.0.split_last()?)
+        else {
+            return None;
+        };
+        (around == around_other).then_some((*one, *other))
+    }
+
     /// How many places lie above those that are meant.
     pub(crate) fn depth(&self) -> usize {
         self.0.len()

@@ -325,3 +325,66 @@ fn it_is_told_why_a_flag_is_what_it_is() {
     let whys = ["/notes", "/preferment/hours", "/loaves", "/hours_seen", "/oven"].map(why);
     insta::assert_snapshot!(format!("{}\n---\n{}", causes.borrow().join("\n"), whys.join("\n---\n")));
 }
+
+#[derive(Clone, Debug, Default, Model)]
+struct Recipe {
+    flour: u32,
+    preferment: Option<Share>,
+    sum: Option<u32>,
+}
+
+#[derive(Clone, Debug, Default, Model)]
+struct Share {
+    percent: Option<u32>,
+    grams: Option<u32>,
+    notes: Option<String>,
+}
+
+#[test]
+fn what_lies_in_a_record_that_is_empty_yet_can_be_declared() {
+    let form = Form::new(&Recipe { flour: 1_000, ..Recipe::default() }).unwrap();
+    let recipe = at::<Recipe>();
+    form.counterparts(
+        (recipe.preferment().grams(), |recipe| {
+            let percent = recipe.get(at::<Recipe>().preferment().percent())??;
+            Some(Some(recipe.get(at::<Recipe>().flour())? * percent / 100))
+        }),
+        (recipe.preferment().percent(), |recipe| {
+            let grams = recipe.get(at::<Recipe>().preferment().grams())??;
+            Some((grams * 100).checked_div(recipe.get(at::<Recipe>().flour())?))
+        }),
+    )
+    .unwrap();
+    form.required(recipe.preferment().notes(), |recipe| {
+        Some(recipe.get(at::<Recipe>().preferment().percent())?? > 30)
+    })
+    .unwrap();
+    form.calculate(recipe.sum(), |recipe| {
+        let grams = recipe.get(at::<Recipe>().preferment().grams()).flatten().unwrap_or_default();
+        Some(Some(recipe.get(at::<Recipe>().flour())? + grams))
+    })
+    .unwrap();
+    let misspelt = form.calculate("/preferment/gram", |_| None).unwrap_err();
+    assert_eq!(misspelt.message(), "/preferment has no field “gram”");
+    assert!(!form.is_dirty());
+    let entry = |at: &str| form.place::<&str>(at).map(|place| place.entry());
+
+    // The record comes, and what it comes with is settled.
+    form.set(recipe.preferment(), Some(Share { percent: Some(40), ..Share::default() })).unwrap();
+    assert_eq!((entry("/preferment/grams").unwrap(), entry("/sum").unwrap()), ("400".into(), "1400".into()));
+    assert!(!form.is_valid() && !form.place("/preferment/grams").unwrap().is_dirty());
+    form.enter("/preferment/grams", "250").unwrap();
+    assert_eq!((entry("/preferment/percent").unwrap(), entry("/sum").unwrap()), ("25".into(), "1250".into()));
+    assert!(form.is_valid());
+    form.undo().unwrap();
+    assert_eq!(entry("/preferment/percent").unwrap(), "40");
+    form.undo().unwrap();
+    assert!(entry("/preferment/percent").is_err() && form.is_valid() && !form.is_dirty());
+    assert_eq!(entry("/sum").unwrap(), "1000");
+    form.redo().unwrap();
+    assert_eq!((entry("/preferment/grams").unwrap(), entry("/sum").unwrap()), ("400".into(), "1400".into()));
+    form.enter(recipe.flour(), "2000").unwrap();
+    assert_eq!((entry("/preferment/grams").unwrap(), entry("/sum").unwrap()), ("800".into(), "2800".into()));
+    form.reset().unwrap();
+    assert!(!form.is_dirty());
+}
