@@ -123,8 +123,9 @@ fn check_lists_around(tree: &mut Tree, place: PlaceId) {
 pub(crate) fn check_all(tree: &mut Tree, place: PlaceId) {
     check(tree, place);
     let below = match &tree.node(place).body {
-        Body::Field(_) => return,
-        Body::Record(record) => record.children.to_vec(),
+        Body::Record(record) if record.container.is_present() => record.children.to_vec(),
+        // What is not there is checked when it comes.
+        Body::Field(_) | Body::Record(_) => return,
         Body::List(_) => tree.rows(place),
     };
     below.into_iter().for_each(|child| check_all(tree, child));

@@ -22,7 +22,7 @@ const DEFINITION: &str = r#"{"type":"object","properties":{
             "ok":{"type":["boolean","null"]}}}},
         "sum":{"type":["number","null"]},
         "late":{"type":["number","null"]}}}},
-    "box":{"type":"object","properties":{
+    "box":{"type":["object","null"],"properties":{
         "a":{"type":["integer","null"],"maximum":3},
         "b":{"type":["integer","null"]}}},
     "total":{"type":["number","null"]},
@@ -196,6 +196,7 @@ fn reckoned(value: &Value) -> Vec<(String, Told)> {
         told.push((format!("/rows/{at}/sum"), told_of(figure(Some(sum)), true, false, Vec::new())));
         told.push((format!("/rows/{at}/late"), told_of(figure(late), true, false, Vec::new())));
     }
+    let is_empty = form.get("box").and_then(Value::as_record).is_none();
     let r#box = form.get("box").and_then(Value::as_record).cloned().unwrap_or_default();
     let a = number(&r#box, "a");
     let over = a.filter(|a| has_box && *a > 3.into()).map(|_| "Must be at most 3.".to_owned());
@@ -207,8 +208,10 @@ fn reckoned(value: &Value) -> Vec<(String, Told)> {
         messages,
     };
     told.push(("/box".into(), of_box(Vec::new())));
-    told.push(("/box/a".into(), of_box(over.into_iter().collect())));
-    told.push(("/box/b".into(), of_box(Vec::new())));
+    if !is_empty {
+        told.push(("/box/a".into(), of_box(over.into_iter().collect())));
+        told.push(("/box/b".into(), of_box(Vec::new())));
+    }
     let figures = [
         ("/total", Some(total)),
         ("/counted", Some(counted.into())),
@@ -242,6 +245,7 @@ enum Doing {
     Limit(u8),
     Open(u8),
     Box(bool, u8),
+    SetBox(u8),
     Skip(usize, u8),
     Number(usize, u8),
     Note(usize, bool),
@@ -267,6 +271,7 @@ fn doings() -> impl Strategy<Value = Vec<Vec<Doing>>> {
         4 => byte().prop_map(Doing::Limit),
         2 => byte().prop_map(Doing::Open),
         2 => (any::<bool>(), byte()).prop_map(|(first, number)| Doing::Box(first, number)),
+        2 => byte().prop_map(Doing::SetBox),
         4 => (at(), byte()).prop_map(|(row, flag)| Doing::Skip(row, flag)),
         4 => (at(), byte()).prop_map(|(row, number)| Doing::Number(row, number)),
         2 => (at(), any::<bool>()).prop_map(|(row, there)| Doing::Note(row, there)),
@@ -316,9 +321,13 @@ fn row(seed: u8) -> Value {
     ])
 }
 
+fn r#box(seed: u8) -> Value {
+    record([("a", integer(seed)), ("b", Value::Null)])
+}
+
 fn data(seed: u8) -> Value {
     let rows = (0..seed % 4).map(|at| row(seed.wrapping_mul(at + 3))).collect();
-    let r#box = record([("a", integer(seed)), ("b", Value::Null)]);
+    let r#box = if seed.is_multiple_of(5) { Value::Null } else { r#box(seed) };
     record([("limit", integer(seed / 4)), ("open", three(seed)), ("rows", Value::List(rows)), ("box", r#box)])
 }
 
@@ -336,6 +345,8 @@ fn action(engine: &Engine, doing: Doing) -> Option<Action> {
         Doing::Limit(seed) => set("/limit".into(), integer(seed)),
         Doing::Open(seed) => set("/open".into(), three(seed)),
         Doing::Box(first, seed) => set(if first { "/box/a" } else { "/box/b" }.into(), integer(seed)),
+        Doing::SetBox(seed) if seed.is_multiple_of(3) => set("/box".into(), Value::Null),
+        Doing::SetBox(seed) => set("/box".into(), r#box(seed)),
         Doing::Skip(at, seed) => set(row_at(at)? + "/skip", three(seed)),
         Doing::Number(at, seed) => set(row_at(at)? + "/n", integer(seed)),
         Doing::Note(at, there) => set(row_at(at)? + "/note", if there { "Cool" } else { "" }.into()),
