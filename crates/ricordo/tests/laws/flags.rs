@@ -21,14 +21,16 @@ const DEFINITION: &str = r#"{"type":"object","properties":{
             "m":{"type":["integer","null"]},
             "ok":{"type":["boolean","null"]}}}},
         "sum":{"type":["number","null"]},
-        "late":{"type":["number","null"]}}}},
+        "late":{"type":["number","null"]},
+        "extra":{"type":["object","null"],"properties":{"on":{"type":["boolean","null"]}}}}}},
     "box":{"type":["object","null"],"properties":{
         "a":{"type":["integer","null"],"maximum":3},
         "b":{"type":["integer","null"]}}},
     "total":{"type":["number","null"]},
     "counted":{"type":["number","null"]},
     "least":{"type":["number","null"]},
-    "seen":{"type":["number","null"]}}}"#;
+    "seen":{"type":["number","null"]},
+    "held":{"type":["number","null"]}}}"#;
 
 fn pointer(text: &str) -> Pointer {
     text.parse().unwrap()
@@ -80,8 +82,8 @@ fn declare(engine: &mut Engine, seed: u8) {
     let counted = || vec![(way(&[0]), Value::Flag(false))];
     let parts = |list: &[u32]| RowsOf { list: way(list), conditions: Vec::new() };
     let aggregate = |figure, rows, field: &[u32]| Aggregate { figure, rows, field: way(field), weight: None };
-    let mut order: Vec<u8> = (0..14).collect();
-    order.rotate_left(usize::from(seed % 14));
+    let mut order: Vec<u8> = (0..15).collect();
+    order.rotate_left(usize::from(seed % 15));
     if seed.is_multiple_of(2) {
         order.reverse();
     }
@@ -121,6 +123,10 @@ fn declare(engine: &mut Engine, seed: u8) {
                 let of = aggregate(Figure::Minimum, vec![rows(counted()), parts(&[3])], &[0]);
                 engine.aggregate(&place("/least"), &of)
             }
+            13 => {
+                let held = rows(vec![(way(&[6, 0]), Value::Flag(true))]);
+                engine.aggregate(&place("/held"), &aggregate(Figure::Sum, vec![held], &[1]))
+            }
             _ => engine.calculate(&place("/seen"), |form| {
                 figure(child(form, 3).and_then(|r#box| number(child(r#box, 0))))
             }),
@@ -152,9 +158,13 @@ fn reckoned(value: &Value) -> Vec<(String, Told)> {
     let (has_rows, has_box) = (limit != Some(3.into()), flag(form, "open") != Some(false));
     let is_locked = limit.is_some_and(|limit| limit > 4.into());
     let mut told = Vec::new();
-    let (mut total, mut counted, mut least) = (Decimal::ZERO, 0, None::<Decimal>);
+    let (mut total, mut counted, mut least, mut held) = (Decimal::ZERO, 0, None::<Decimal>, Decimal::ZERO);
     for (at, row) in list(form, "rows").iter().enumerate() {
         let (skip, n) = (flag(row, "skip").filter(|_| has_rows), number(row, "n").filter(|_| has_rows));
+        let extra = row.get("extra").and_then(Value::as_record);
+        if extra.is_some_and(|extra| flag(extra, "on") == Some(true)) {
+            held += n.unwrap_or_default();
+        }
         let counts = has_rows && skip != Some(true);
         let parts: Vec<Record> = list(row, "parts").into_iter().filter(|_| counts).collect();
         let numbers: Vec<Decimal> = parts.iter().filter_map(|part| number(part, "m")).collect();
@@ -217,6 +227,7 @@ fn reckoned(value: &Value) -> Vec<(String, Told)> {
         ("/counted", Some(counted.into())),
         ("/least", least),
         ("/seen", a.filter(|_| has_box)),
+        ("/held", Some(held)),
     ];
     for (name, figure) in figures {
         let value = Some(figure.map_or(Value::Null, Value::Number));
@@ -246,6 +257,8 @@ enum Doing {
     Open(u8),
     Box(bool, u8),
     SetBox(u8),
+    SetExtra(usize, u8),
+    SetOn(usize, u8),
     Skip(usize, u8),
     Number(usize, u8),
     Note(usize, bool),
@@ -272,6 +285,8 @@ fn doings() -> impl Strategy<Value = Vec<Vec<Doing>>> {
         2 => byte().prop_map(Doing::Open),
         2 => (any::<bool>(), byte()).prop_map(|(first, number)| Doing::Box(first, number)),
         2 => byte().prop_map(Doing::SetBox),
+        2 => (at(), byte()).prop_map(|(row, seed)| Doing::SetExtra(row, seed)),
+        2 => (at(), byte()).prop_map(|(row, flag)| Doing::SetOn(row, flag)),
         4 => (at(), byte()).prop_map(|(row, flag)| Doing::Skip(row, flag)),
         4 => (at(), byte()).prop_map(|(row, number)| Doing::Number(row, number)),
         2 => (at(), any::<bool>()).prop_map(|(row, there)| Doing::Note(row, there)),
@@ -318,7 +333,12 @@ fn row(seed: u8) -> Value {
         ("n", integer(seed / 2)),
         ("note", "".into()),
         ("parts", Value::List(parts)),
+        ("extra", extra(seed)),
     ])
+}
+
+fn extra(seed: u8) -> Value {
+    if seed.is_multiple_of(4) { Value::Null } else { record([("on", three(seed / 4))]) }
 }
 
 fn r#box(seed: u8) -> Value {
@@ -347,6 +367,8 @@ fn action(engine: &Engine, doing: Doing) -> Option<Action> {
         Doing::Box(first, seed) => set(if first { "/box/a" } else { "/box/b" }.into(), integer(seed)),
         Doing::SetBox(seed) if seed.is_multiple_of(3) => set("/box".into(), Value::Null),
         Doing::SetBox(seed) => set("/box".into(), r#box(seed)),
+        Doing::SetExtra(at, seed) => set(row_at(at)? + "/extra", extra(seed)),
+        Doing::SetOn(at, seed) => set(row_at(at)? + "/extra/on", three(seed)),
         Doing::Skip(at, seed) => set(row_at(at)? + "/skip", three(seed)),
         Doing::Number(at, seed) => set(row_at(at)? + "/n", integer(seed)),
         Doing::Note(at, there) => set(row_at(at)? + "/note", if there { "Cool" } else { "" }.into()),
