@@ -473,6 +473,7 @@ fn whatever_is_looked_at_is_followed() {
     assert_eq!(surplus(), Some(-1_000));
     form.focus(paths.loaves()).unwrap();
     assert_eq!(surplus(), Some(1_000));
+    form.undo().expect_err("nothing was done that could be undone");
     form.enter(paths.flour(), "700").unwrap();
     form.reset_to(&Sheet { flour: 700, ..sheet(2) }).unwrap();
     assert_eq!((surplus(), form.is_dirty()), (Some(700), false), "the same value, another baseline");
