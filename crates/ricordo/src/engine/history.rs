@@ -157,13 +157,11 @@ impl History {
     }
 }
 
-/// Whether nothing has changed but what was touched: fields may have been set to something else and back. What is
-/// calculated is so again, whatever is undone.
+/// Whether nothing has changed but what was touched: fields may have been set to something else and back.
 fn only_touches(tree: &Tree, log: &[Undo]) -> bool {
     let mut seen: SmallVec<[PlaceId; 8]> = SmallVec::new();
     log.iter().all(|undo| match undo {
         Undo::Touched { .. } => true,
-        Undo::Field { place, .. } if tree.is_calculated(*place) => true,
         Undo::Field { place, before } => {
             // What counts is what it was at first.
             let is_first = !seen.contains(place);

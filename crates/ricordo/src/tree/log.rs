@@ -73,7 +73,7 @@ impl Undo {
     /// Whether an undo needs it: what is wrong is found out anew, that a place was reset stays true, a row
     /// that was made stays known, for the case that the undo is undone, and neither the focus nor the choices
     /// are what a person has put into the form.
-    pub(crate) fn is_for_history(&self) -> bool {
+    fn is_for_history(&self) -> bool {
         !matches!(
             self,
             Undo::Faults { .. }
@@ -140,10 +140,18 @@ impl Tree {
     /// Empties the log; what a history needs of it is taken out. The log keeps its room for the next changes,
     /// and what is taken has no more than it needs.
     pub(crate) fn take_log(&mut self) -> Vec<Undo> {
-        let kept = self.log.iter().filter(|undo| undo.is_for_history()).count();
+        let mut log = std::mem::take(&mut self.log);
+        let kept = log.iter().filter(|undo| self.is_for_history(undo)).count();
         let mut taken = Vec::with_capacity(kept);
-        taken.extend(self.log.drain(..).filter(Undo::is_for_history));
+        taken.extend(log.drain(..).filter(|undo| self.is_for_history(undo)));
+        self.log = log;
         taken
+    }
+
+    /// Whether an undo needs an entry. What is calculated is so again, from what is brought back.
+    fn is_for_history(&self, undo: &Undo) -> bool {
+        let is_calculated = undo.field().is_some_and(|field| self.is_calculated(field));
+        undo.is_for_history() && !is_calculated
     }
 
     /// The log of what was changed since it was last taken.
