@@ -388,3 +388,73 @@ fn what_lies_in_a_record_that_is_empty_yet_can_be_declared() {
     form.reset().unwrap();
     assert!(!form.is_dirty());
 }
+
+/// A value, a flag that follows from it, a value that follows from that, and so on: all right in one transaction, each run
+/// once, in whichever order they are declared.
+#[test]
+fn any_may_follow_from_any() {
+    for backwards in [false, true] {
+        let (form, batch) = (form(), at::<Batch>());
+        let runs = Rc::new(RefCell::new(Vec::new()));
+        let run = |name: &'static str| {
+            let runs = runs.clone();
+            move || runs.borrow_mut().push(name)
+        };
+        let mut order: Vec<usize> = (0..5).collect();
+        if backwards {
+            order.reverse();
+        }
+        for which in order {
+            let batch = at::<Batch>();
+            match which {
+                0 => {
+                    let run = run("minutes");
+                    form.calculate(batch.minutes(), move |view| {
+                        run();
+                        Some(Some(view.get(at::<Batch>().loaves())? * 2))
+                    })
+                }
+                1 => {
+                    let run = run("relevant");
+                    form.relevant(batch.preferment(), move |view| {
+                        run();
+                        Some(view.get(at::<Batch>().minutes())?? < 50)
+                    })
+                }
+                2 => {
+                    let run = run("hours");
+                    form.calculate(batch.hours_seen(), move |view| {
+                        run();
+                        Some(view.get(at::<Batch>().preferment().hours())?)
+                    })
+                }
+                3 => {
+                    let run = run("required");
+                    form.required(batch.notes(), move |view| {
+                        run();
+                        Some(view.get(at::<Batch>().hours_seen()).flatten().is_none())
+                    })
+                }
+                _ => {
+                    let run = run("constraint");
+                    form.constraint(batch.oven(), "Say why.", move |view| {
+                        run();
+                        Some(!view.at(at::<Batch>().notes())?.place().is_required())
+                    })
+                }
+            }
+            .unwrap();
+        }
+        let kinds = || form.findings().into_iter().map(|finding| finding.kind.name()).collect::<Vec<_>>();
+        assert!(form.is_valid() && !form.is_dirty());
+        runs.borrow_mut().clear();
+        form.enter(batch.loaves(), "30").unwrap();
+        assert_eq!(kinds(), ["custom_error", "value_missing"]);
+        assert_eq!(*runs.borrow(), ["minutes", "relevant", "hours", "required", "constraint"]);
+        runs.borrow_mut().clear();
+        form.enter(batch.loaves(), "31").unwrap();
+        assert_eq!(*runs.borrow(), ["minutes", "relevant"], "a flag that is the same wakes nobody");
+        form.undo().unwrap();
+        assert!(form.is_valid());
+    }
+}
