@@ -196,7 +196,8 @@ fn record(left: Number, right: Number) -> Value {
 
 fn data(whole: Number, rows: &[(Number, Number)], said: Number) -> Value {
     let rows = rows.iter().map(|(left, right)| record(*left, *right)).collect();
-    let members = [("whole", value(whole)), ("rows", Value::List(rows)), ("said", value(said))];
+    let members =
+        [("whole", value(whole)), ("rows", Value::List(rows)), ("said", value(said)), ("base", value(whole))];
     Value::Record(members.into_iter().collect::<Record>())
 }
 
@@ -204,11 +205,12 @@ fn pointer(text: &str) -> Pointer {
     text.parse().unwrap()
 }
 
-fn engine(data: Value) -> Engine {
+/// The whole is typed, or follows from another field.
+fn engine(data: Value, is_calculated: bool) -> Engine {
     let number = r#"{"type":["number","null"]}"#;
     let definition = format!(
         r#"{{"type":"object","properties":{{"whole":{number},"said":{number},"rows":{{"type":"array","items":
-        {{"type":"object","properties":{{"left":{number},"right":{number}}}}}}}}}}}"#
+        {{"type":"object","properties":{{"left":{number},"right":{number}}}}}}},"base":{number}}}}}"#
     );
     let mut engine = Engine::new(read_definition(&definition).unwrap().into(), Some(data)).unwrap();
     let field =
@@ -222,11 +224,16 @@ fn engine(data: Value) -> Engine {
     let right = move |row: PlaceView<'_>| value((|| field(row, 0)?.checked_div(whole(row)?))());
     engine.counterparts(&side(1), right, &side(0), left).unwrap();
     engine.suggest(&Target::Place(pointer("/said").into()), move |form| value(field(form, 0))).unwrap();
+    if is_calculated {
+        engine
+            .calculate(&Target::Place(pointer("/whole").into()), move |form| value(field(form, 3)))
+            .unwrap();
+    }
     engine
 }
 
 /// Does something to the form and to the model; which rows were written as wholes.
-fn act(engine: &mut Engine, model: &mut Model, doing: Doing) -> Vec<usize> {
+fn act(engine: &mut Engine, model: &mut Model, doing: Doing, is_calculated: bool) -> Vec<usize> {
     let count = model.rows.len();
     let chosen = |at: usize| (count > 0).then(|| at % count);
     let name = |is_right: bool| if is_right { "right" } else { "left" };
@@ -235,7 +242,8 @@ fn act(engine: &mut Engine, model: &mut Model, doing: Doing) -> Vec<usize> {
     let side_of = |is_right: bool| if is_right { Side::Right } else { Side::Left };
     match doing {
         Doing::Whole(seed) => {
-            apply(Action::Enter { at: pointer("/whole").into(), text: text(number(seed)) });
+            let at = pointer(if is_calculated { "/base" } else { "/whole" });
+            apply(Action::Enter { at: at.into(), text: text(number(seed)) });
             model.whole.0 = number(seed);
         }
         Doing::Say(seed) => {
@@ -365,10 +373,10 @@ proptest! {
 
     #[test]
     fn what_leads_and_what_follows_is_as_the_model_has_it(
-        whole: u8, said: u8, rows in prop::collection::vec((any::<u8>(), any::<u8>()), 0..3), doings in doings(),
+        is_calculated: bool, whole: u8, said: u8, rows in prop::collection::vec((any::<u8>(), any::<u8>()), 0..3), doings in doings(),
     ) {
         let rows: Vec<(Number, Number)> = rows.into_iter().map(|(left, right)| (number(left), number(right))).collect();
-        let mut engine = engine(data(number(whole), &rows, number(said)));
+        let mut engine = engine(data(number(whole), &rows, number(said)), is_calculated);
         let mut model = Model::new(number(whole), &rows, number(said));
         prop_assert!(!engine.view(engine.root()).is_dirty());
         let (mut undo, mut redo): (Vec<Model>, Vec<Model>) = (Vec::new(), Vec::new());
@@ -405,7 +413,7 @@ proptest! {
                         engine.begin();
                     }
                     let written: Vec<usize> =
-                        transaction.into_iter().flat_map(|doing| act(&mut engine, &mut model, doing)).collect();
+                        transaction.into_iter().flat_map(|doing| act(&mut engine, &mut model, doing, is_calculated)).collect();
                     if is_group {
                         engine.commit().unwrap();
                     }
@@ -422,7 +430,7 @@ proptest! {
             let form = engine.view(engine.root());
             prop_assert_eq!(form.is_dirty(), is_dirty(&model));
             // A fresh form of the same data, in which the same lead, is settled in the same way.
-            let mut fresh = self::engine(form.value());
+            let mut fresh = self::engine(form.value(), is_calculated);
             for (row, Row { now, .. }) in model.rows.iter().enumerate() {
                 let side = if now.right_leads { "right" } else { "left" };
                 let at = pointer(&format!("/rows/{row}/{side}"));

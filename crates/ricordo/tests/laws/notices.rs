@@ -244,7 +244,7 @@ proptest! {
     ) {
         let (original, mut reference) = form(&definition, seed);
         let places = reference.places();
-        let transcript = |form: &Form| {
+        let account = |form: &Form| {
             let lines: Rc<RefCell<Vec<String>>> = Rc::default();
             for (index, (_, at)) in watches.iter().enumerate() {
                 let log = lines.clone();
@@ -256,7 +256,7 @@ proptest! {
             }
             lines
         };
-        let lines = transcript(&original);
+        let lines = account(&original);
         original.record(1 << 20);
         for step in &steps {
             if let Some(line) = step.line(&reference) {
@@ -264,7 +264,7 @@ proptest! {
             }
         }
         let (replayed, _) = form(&definition, seed);
-        let again = transcript(&replayed);
+        let again = account(&replayed);
         let journal = original.recording().unwrap();
         for entry in read_journal(&format!("\n{journal}")).unwrap() {
             let Command::Apply(action) = entry.command else { panic!("an action") };
