@@ -38,7 +38,7 @@ impl Reason {
     }
 
     /// What it follows from.
-    pub fn from(&self) -> &[Reason] {
+    pub fn follows_from(&self) -> &[Reason] {
         &self.from
     }
 
