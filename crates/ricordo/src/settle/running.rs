@@ -105,7 +105,7 @@ impl Graph {
             },
         };
         let next = tree.log().len();
-        tree.write(place, value, None, false);
+        tree.write_beneath(place, value);
         if tree.log().len() > next {
             self.own_writes.push(next);
         }

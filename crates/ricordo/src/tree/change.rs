@@ -96,6 +96,21 @@ impl Tree {
         self.replace_field(place, new);
     }
 
+    /// Gives a field a value that follows from others. A text that waits to take effect goes on waiting.
+    pub(crate) fn write_beneath(&mut self, place: PlaceId, value: Value) {
+        let Some(pending) = self.field(place).and_then(|field| field.pending()).cloned() else {
+            return self.write(place, value, None, false);
+        };
+        let Some(old) = self.field(place).filter(|field| field.value != value || field.unreadable) else {
+            return;
+        };
+        let baseline = (*old.baseline() != value).then(|| old.baseline().clone());
+        let faults = Faults::from_slice(old.faults());
+        let extra = Some(Box::new(Extra { baseline, entry: None, faults, pending: Some(pending) }));
+        let new = Field { value, extra, unreadable: false, ..*old };
+        self.replace_field(place, new);
+    }
+
     /// Says whether the own value of a field counts, where usually it follows from others.
     pub(crate) fn set_leads(&mut self, place: PlaceId, leads: bool) {
         let Some(old) = self.field(place).filter(|field| field.leads != leads) else { return };

@@ -437,3 +437,46 @@ fn a_pair_costs_the_same_in_a_large_form() {
     assert!(small.0 < 8, "{small:?}");
     assert_eq!(small, large);
 }
+
+#[derive(Clone, Debug, Model)]
+struct Waiting {
+    net: Option<Decimal>,
+    #[model(commit = "leave")]
+    gross: Option<Decimal>,
+    #[model(commit = "leave")]
+    tip: Option<Decimal>,
+}
+
+#[test]
+fn a_side_leads_when_what_was_typed_takes_effect() {
+    let form = Form::new(&Waiting { net: number("100"), gross: None, tip: None }).unwrap();
+    let paths = at::<Waiting>();
+    form.counterparts(
+        (paths.net(), |form| Some(form.get(at::<Waiting>().gross())?.map(|gross| gross / Decimal::TWO))),
+        (paths.gross(), |form| Some(form.get(at::<Waiting>().net())?.map(|net| net * Decimal::TWO))),
+    )
+    .unwrap();
+    form.suggest(paths.tip(), |form| Some(form.get(at::<Waiting>().net())?.map(|net| net / Decimal::TEN)))
+        .unwrap();
+    let told = || {
+        let side = |name: &str| {
+            let place = form.place::<&str>(name).unwrap();
+            let leads = place.is_driver() || place.is_overridden();
+            format!("{}{}", place.value().to_text(), if leads { "*" } else { "" })
+        };
+        ["/net", "/gross", "/tip"].map(side).join(" ")
+    };
+    assert_eq!(told(), "100* 200 10");
+    form.enter(paths.gross(), "300").unwrap();
+    form.enter(paths.tip(), "7").unwrap();
+    assert_eq!(told(), "100* 200 10", "not in effect yet");
+    // What follows is another meanwhile; what was typed stays.
+    form.enter(paths.net(), "110").unwrap();
+    assert_eq!((told().as_str(), form.entry(paths.gross()).unwrap().as_str()), ("110* 220 11", "300"));
+    form.leave(paths.gross()).unwrap();
+    form.leave(paths.tip()).unwrap();
+    assert_eq!(told(), "150 300* 7*");
+    form.undo().unwrap();
+    form.undo().unwrap();
+    assert_eq!(told(), "110* 220 11");
+}
