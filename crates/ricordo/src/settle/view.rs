@@ -67,6 +67,14 @@ impl<'a> PlaceView<'a> {
         }
     }
 
+    /// Takes down that something was looked at which the place has from all that it lies in.
+    fn look_around(&self, aspects: Aspects) {
+        if let Some(reads) = self.reads {
+            let around = std::iter::successors(Some(self.place), |place| self.tree.parent(*place));
+            around.for_each(|place| reads.note(place, Reach::Own, aspects));
+        }
+    }
+
     /// Takes down that it was looked at whether the place counts.
     fn look_at_relevance(&self) {
         if let Some(reads) = self.reads {
@@ -192,10 +200,7 @@ impl<'a> PlaceView<'a> {
 
     /// Whether a person may not change the place: it, or what it lies in, is read-only.
     pub fn is_readonly(&self) -> bool {
-        if let Some(reads) = self.reads {
-            let around = std::iter::successors(Some(self.place), |place| self.tree.parent(*place));
-            around.for_each(|place| reads.note(place, Reach::Own, Aspects::READONLY));
-        }
+        self.look_around(Aspects::READONLY);
         self.tree.is_readonly(self.place)
     }
 
@@ -277,7 +282,7 @@ impl<'a> PlaceView<'a> {
     /// A figure that moves whenever the place, or one that it lies in, is reset, so that widgets with a state
     /// of their own know.
     pub fn epoch(&self) -> u64 {
-        self.look(Aspects::EPOCH);
+        self.look_around(Aspects::EPOCH);
         self.tree.epoch(self.place)
     }
 

@@ -454,20 +454,14 @@ fn what_looks_at_a_list_in_its_row_is_declared_in_one_go() {
 #[test]
 fn whatever_is_looked_at_is_followed() {
     let form = Form::new(&sheet(2)).unwrap();
-    let (paths, row) = (at::<Sheet>(), at::<Row>());
+    let paths = at::<Sheet>();
     form.calculate(paths.surplus(), |view| {
         let flour = view.at(at::<Sheet>().flour())?.place();
         let baseline = i64::try_from(flour.baseline().as_number()?).ok()?;
         Some(Some(if flour.has_focus() { -baseline } else { baseline }))
     })
     .unwrap();
-    form.calculate(paths.name(), |view| {
-        let rows = view.rows(at::<Sheet>().rows());
-        Some(rows.iter().filter_map(|row| Some(row.at(at::<Row>().price())?.display())).collect())
-    })
-    .unwrap();
     let surplus = || form.get(at::<Sheet>().surplus()).unwrap().flatten();
-    let name = || form.get(at::<Sheet>().name()).unwrap().unwrap();
 
     form.focus(paths.flour()).unwrap();
     assert_eq!(surplus(), Some(-1_000));
@@ -478,6 +472,31 @@ fn whatever_is_looked_at_is_followed() {
     form.reset_to(&Sheet { flour: 700, ..sheet(2) }).unwrap();
     assert_eq!((surplus(), form.is_dirty()), (Some(700), false), "the same value, another baseline");
 
+    let form = Form::new(&sheet(2)).unwrap();
+    form.calculate(paths.surplus(), |view| {
+        i64::try_from(view.at(at::<Sheet>().rows().at(0).price())?.place().epoch()).ok().map(Some)
+    })
+    .unwrap();
+    let resets = || form.get(at::<Sheet>().surplus()).unwrap().flatten();
+    assert_eq!(resets(), Some(0));
+    form.place(paths.rows().at(1)).unwrap().reset().unwrap();
+    assert_eq!(resets(), Some(0));
+    for (times, reset) in [(2, "/rows/0/price"), (3, "/rows/0"), (4, "/rows"), (5, "")] {
+        form.place::<&str>(reset).unwrap().reset().unwrap();
+        assert_eq!(resets(), Some(times), "the reset of what it lies in");
+    }
+}
+
+#[test]
+fn choices_of_rows_are_followed() {
+    let form = Form::new(&sheet(2)).unwrap();
+    let (paths, row) = (at::<Sheet>(), at::<Row>());
+    form.calculate(paths.name(), |view| {
+        let rows = view.rows(at::<Sheet>().rows());
+        Some(rows.iter().filter_map(|row| Some(row.at(at::<Row>().price())?.display())).collect())
+    })
+    .unwrap();
+    let name = || form.get(at::<Sheet>().name()).unwrap().unwrap();
     form.set_choices_each(paths.rows(), row.price(), [(2, "two"), (3, "three")]).unwrap();
     assert_eq!(name(), "twotwo");
     form.set_choices(paths.rows().at(1).price(), [(2, "II")]).unwrap();
