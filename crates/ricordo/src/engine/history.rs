@@ -2,7 +2,7 @@
 
 use std::collections::VecDeque;
 
-use smallvec::SmallVec;
+use rustc_hash::FxHashSet;
 
 use crate::tree::{PlaceId, Tree, Undo};
 
@@ -59,9 +59,15 @@ impl History {
             if let Some(step) = self.undo.back_mut().filter(|_| !log.is_empty()) {
                 // The step knows already what the field was before the typing began. What is calculated is calculated
                 // again, but for what may keep a value that it was loaded with.
-                let knows = |place| step.log.iter().any(|undo| undo.field() == Some(place));
+                let may_be_needed =
+                    |undo: &Undo| undo.field().is_some_and(|place| tree.counterpart(place).is_some());
+                let known: FxHashSet<PlaceId> = if log.iter().any(may_be_needed) {
+                    step.log.iter().filter_map(Undo::field).collect()
+                } else {
+                    FxHashSet::default()
+                };
                 let is_needed = |undo: &Undo| {
-                    undo.field().is_none_or(|place| tree.counterpart(place).is_some() && !knows(place))
+                    undo.field().is_none_or(|place| may_be_needed(undo) && !known.contains(&place))
                 };
                 let touches: Vec<Undo> = log.into_iter().filter(is_needed).collect();
                 let added = weight(tree, &touches);
@@ -159,14 +165,13 @@ impl History {
 
 /// Whether nothing has changed but what was touched: fields may have been set to something else and back.
 fn only_touches(tree: &Tree, log: &[Undo]) -> bool {
-    let mut seen: SmallVec<[PlaceId; 8]> = SmallVec::new();
+    let mut seen = FxHashSet::default();
     log.iter().all(|undo| match undo {
         Undo::Touched { .. } => true,
         Undo::Field { place, before } => {
-            // What counts is what it was at first.
-            let is_first = !seen.contains(place);
-            seen.push(*place);
-            !is_first || tree.field(*place).is_some_and(|now| now.holds_the_same(before))
+            // What counts is what it was at first. Mostly that is another, and nothing has to be remembered.
+            seen.contains(place)
+                || tree.field(*place).is_some_and(|now| now.holds_the_same(before) && seen.insert(*place))
         }
         _ => false,
     })
