@@ -1,11 +1,11 @@
 //! Who watches what.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 
-use crate::settle::{Aspects, Glance, PlaceView, Reach};
+use crate::settle::{Aspects, Glance, Lookers, PlaceView, Reach};
 use crate::tree::PlaceId;
 
 /// Names an observation. Earlier ones are less than later ones.
@@ -15,7 +15,7 @@ pub struct ObserverId(u64);
 /// Observations by place, so that those on other places cost nothing.
 #[derive(Debug, Default)]
 pub(super) struct Observers {
-    of_places: FxHashMap<PlaceId, Watchers>,
+    of_places: FxHashMap<PlaceId, Lookers<ObserverId, Watcher>>,
     known: FxHashMap<ObserverId, Observer>,
     of_flags: BTreeSet<ObserverId>,
     given: u64,
@@ -55,52 +55,6 @@ pub(super) struct Watcher {
     pub(super) aspects: Aspects,
     /// Whether the observer hears only if a sum is another now.
     pub(super) is_sum: bool,
-}
-
-/// All who look at a place. Some places are looked at by few, some by very many.
-#[derive(Debug)]
-enum Watchers {
-    Few(SmallVec<[Watcher; 1]>),
-    Many(BTreeMap<ObserverId, SmallVec<[Watcher; 1]>>),
-}
-
-impl Watchers {
-    const FEW: usize = 16;
-
-    fn add(&mut self, watcher: Watcher) {
-        match self {
-            Watchers::Few(few) if few.len() < Self::FEW => few.push(watcher),
-            Watchers::Few(few) => {
-                let mut many: BTreeMap<_, SmallVec<[Watcher; 1]>> = BTreeMap::new();
-                for watcher in few.drain(..).chain([watcher]) {
-                    many.entry(watcher.observer).or_default().push(watcher);
-                }
-                *self = Watchers::Many(many);
-            }
-            Watchers::Many(many) => many.entry(watcher.observer).or_default().push(watcher),
-        }
-    }
-
-    /// Forgets an observer; whether there is none left.
-    fn remove(&mut self, observer: ObserverId) -> bool {
-        match self {
-            Watchers::Few(few) => {
-                few.retain(|watcher| watcher.observer != observer);
-                few.is_empty()
-            }
-            Watchers::Many(many) => {
-                many.remove(&observer);
-                many.is_empty()
-            }
-        }
-    }
-
-    fn visit(&self, mut visit: impl FnMut(&Watcher)) {
-        match self {
-            Watchers::Few(few) => few.iter().for_each(visit),
-            Watchers::Many(many) => many.values().flatten().for_each(&mut visit),
-        }
-    }
 }
 
 impl Observers {
@@ -177,7 +131,7 @@ impl Observers {
     fn put_watcher(&mut self, glance: Glance, observer: ObserverId, is_sum: bool) {
         let Glance { place, reach, aspects } = glance;
         let watcher = Watcher { observer, reach, aspects, is_sum };
-        self.of_places.entry(place).or_insert_with(|| Watchers::Few(SmallVec::new())).add(watcher);
+        self.of_places.entry(place).or_default().add(observer, watcher);
     }
 
     fn take_glances(&mut self, observer: ObserverId) {
@@ -196,9 +150,9 @@ impl Observers {
     }
 
     /// Visits all who look at a place.
-    pub(super) fn visit(&self, place: PlaceId, visit: impl FnMut(&Watcher)) {
+    pub(super) fn visit(&self, place: PlaceId, mut visit: impl FnMut(&Watcher)) {
         if let Some(watchers) = self.of_places.get(&place) {
-            watchers.visit(visit);
+            watchers.visit(|_, watcher| visit(watcher));
         }
     }
 

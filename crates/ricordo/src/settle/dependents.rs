@@ -4,6 +4,7 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::cells::Cell;
+use super::lookers::Lookers;
 use super::{Aspects, Glance, Reach};
 use crate::tree::{PlaceId, Tree};
 
@@ -11,15 +12,15 @@ use crate::tree::{PlaceId, Tree};
 #[derive(Debug, Default)]
 pub(super) struct Dependents {
     /// Those that have looked at a place itself.
-    own: Lookers,
+    own: OfPlaces,
     /// Those that have looked at all in a place.
-    below: Lookers,
+    below: OfPlaces,
 }
 
-type Lookers = FxHashMap<PlaceId, SmallVec<[(Cell, Aspects); 1]>>;
+type OfPlaces = FxHashMap<PlaceId, Lookers<Cell, Aspects>>;
 
 impl Dependents {
-    fn lookers(&mut self, reach: Reach) -> &mut Lookers {
+    fn of_places(&mut self, reach: Reach) -> &mut OfPlaces {
         match reach {
             Reach::Own => &mut self.own,
             Reach::Below => &mut self.below,
@@ -28,18 +29,15 @@ impl Dependents {
 
     pub(super) fn add(&mut self, cell: Cell, glances: &[Glance]) {
         for glance in glances {
-            self.lookers(glance.reach).entry(glance.place).or_default().push((cell, glance.aspects));
+            self.of_places(glance.reach).entry(glance.place).or_default().add(cell, glance.aspects);
         }
     }
 
     pub(super) fn remove(&mut self, cell: Cell, glances: &[Glance]) {
         for glance in glances {
-            let lookers = self.lookers(glance.reach);
-            if let Some(cells) = lookers.get_mut(&glance.place) {
-                cells.retain(|(other, _)| *other != cell);
-                if cells.is_empty() {
-                    lookers.remove(&glance.place);
-                }
+            let of_places = self.of_places(glance.reach);
+            if of_places.get_mut(&glance.place).is_some_and(|lookers| lookers.remove(cell)) {
+                of_places.remove(&glance.place);
             }
         }
     }
@@ -47,11 +45,14 @@ impl Dependents {
     /// The cells that have looked at these aspects of a place, or of all in something that it lies in.
     pub(super) fn of(&self, tree: &Tree, place: PlaceId, aspects: Aspects) -> SmallVec<[Cell; 8]> {
         let mut found = SmallVec::new();
-        let mut collect = |lookers: &Lookers, place| {
-            let looked_at = lookers.get(&place).into_iter().flatten();
-            found.extend(
-                looked_at.filter(|(_, looked_at)| looked_at.contains(aspects)).map(|(cell, _)| *cell),
-            );
+        let mut collect = |of_places: &OfPlaces, place| {
+            if let Some(lookers) = of_places.get(&place) {
+                lookers.visit(|cell, looked_at| {
+                    if looked_at.contains(aspects) {
+                        found.push(cell);
+                    }
+                });
+            }
         };
         collect(&self.own, place);
         if !self.below.is_empty() {

@@ -5,6 +5,7 @@ use smallvec::SmallVec;
 
 use super::accumulator::Share;
 use super::aggregate::Aggregate;
+use super::behind::Behind;
 use super::cells::{Cell, CellBody, Cells, Fresh};
 use super::declaration::{Declaration, Role, Slot, Way};
 use super::dependents::Dependents;
@@ -26,6 +27,8 @@ pub(crate) struct Graph {
     pub(super) pending: Pending,
     /// Cells that are to follow from now on, and have to look at what they follow from.
     pub(super) released: Vec<Cell>,
+    /// What has changed so far, for those that are to follow from now on.
+    pub(super) behind: Behind,
     /// Cells of places that have just been loaded.
     pub(super) fresh: Vec<Cell>,
     /// Whether what is brought up to date was settled once, and comes back.
@@ -287,6 +290,7 @@ impl Graph {
         self.replaced_shares.clear();
         self.noted = 0;
         self.first_changes.clear();
+        self.behind.clear();
         self.looked_through = 0;
     }
 
@@ -300,6 +304,7 @@ impl Graph {
     pub(crate) fn roll_back_to(&mut self, tree: &Tree, length: usize) {
         self.noted = self.noted.min(length);
         self.first_changes.clear();
+        self.behind.clear();
         self.looked_through = self.looked_through.min(length);
         self.pending.clear(&mut self.cells);
         self.released.clear();

@@ -1,12 +1,10 @@
 //! Values that follow only while nothing else leads: counterparts and suggestions.
 
-use rustc_hash::FxHashSet;
-
 use super::cells::{Cell, Fresh};
 use super::declaration::{Role, Slot};
 use super::graph::Graph;
 use super::{Aspects, Unsettled};
-use crate::tree::{Body, Marks, PlaceId, Presence, Tree, Undo};
+use crate::tree::{Body, Marks, PlaceId, Presence, Tree};
 use crate::value::Value;
 
 impl Graph {
@@ -120,7 +118,8 @@ impl Graph {
     pub(super) fn look_again(&mut self, tree: &mut Tree, cell: Cell) -> Result<(), Unsettled> {
         let Some(body) = self.cells.get(cell) else { return Ok(()) };
         let (place, slot) = (body.place, body.slot);
-        if !tree.is_there(place) || !self.is_following(tree, cell) {
+        // What is pending looks anyway when it is calculated.
+        if body.is_pending || !tree.is_there(place) || !self.is_following(tree, cell) {
             return Ok(());
         }
         if slot == Slot::Value(Role::Suggestion) {
@@ -130,34 +129,11 @@ impl Graph {
         self.run(tree, cell)?;
         let driver = tree.counterpart(place).and_then(|driver| tree.field(driver));
         let is_led_by_nothing = driver.is_none_or(|driver| driver.value.is_empty());
-        if !self.is_return && (is_led_by_nothing || self.has_changed_behind(tree, cell)) {
+        let glances = self.cells.get(cell).map_or(&[][..], |body| &body.glances);
+        if !self.is_return && (is_led_by_nothing || self.behind.has_changed(tree, glances)) {
             self.trigger(cell);
         }
         Ok(())
-    }
-
-    /// Whether something that a cell looks at has changed in this transaction.
-    fn has_changed_behind(&self, tree: &Tree, cell: Cell) -> bool {
-        let mut seen = FxHashSet::default();
-        tree.log().iter().any(|undo| {
-            let (place, aspects) = match undo {
-                Undo::Field { place, before } => {
-                    // What counts is what it was at first.
-                    let is_first = seen.insert(*place);
-                    let is_other = tree.field(*place).is_some_and(|now| now.value != before.value);
-                    (*place, if is_first && is_other { Aspects::VALUE } else { Aspects::default() })
-                }
-                Undo::Ruled { place, .. } => (*place, Aspects::RELEVANT),
-                Undo::RowInserted { list, .. }
-                | Undo::RowRemoved { list, .. }
-                | Undo::RowMoved { list, .. } => (*list, Aspects::STRUCTURE),
-                Undo::Presence { place, .. } | Undo::Children { record: place, .. } => {
-                    (*place, Aspects::STRUCTURE)
-                }
-                _ => return false,
-            };
-            self.dependents.of(tree, place, aspects).contains(&cell)
-        })
     }
 
     /// Says that another record was loaded into places that stay.

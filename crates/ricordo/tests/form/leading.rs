@@ -480,3 +480,25 @@ fn a_side_leads_when_what_was_typed_takes_effect() {
     form.undo().unwrap();
     assert_eq!(told(), "110* 220 11");
 }
+
+/// What each of very many rows looks at in common is no reason to go through all of them for each.
+#[test]
+fn very_many_pairs_are_declared_and_handed_over_in_one_go() {
+    const ROWS: u32 = 8_000;
+    let form = form("1000", vec![row("Seeds", "", "2"); ROWS as usize]);
+    let last = Pair::of(&form, ROWS - 1);
+    assert_eq!(last.told(), "20 2*");
+    let grams = at::<Sheet>().rows();
+    form.transaction(|| (0..ROWS).try_for_each(|row| form.enter(grams.clone().at(row).grams(), "30")))
+        .unwrap();
+    assert_eq!(last.told(), "30* 3");
+    for flour in ["2", "20", "200", "2000"] {
+        form.enter(at::<Sheet>().flour(), flour).unwrap();
+    }
+    assert_eq!(last.told(), "30* 1.5");
+    form.undo().unwrap();
+    assert_eq!(last.told(), "30* 3");
+    form.undo().unwrap();
+    assert_eq!(last.told(), "20 2*");
+    assert!(!form.is_dirty());
+}
