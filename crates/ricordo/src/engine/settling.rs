@@ -89,6 +89,11 @@ impl Engine {
         self.graph.looked_at_in_all(place)
     }
 
+    /// Whether a place shows an aggregate.
+    pub(crate) fn shows_aggregate(&self, place: PlaceId) -> bool {
+        self.graph.shows_aggregate(place)
+    }
+
     /// Whether a place shows an aggregate that follows from another place.
     pub(crate) fn aggregates(&self, place: PlaceId, other: PlaceId) -> bool {
         self.graph.aggregates(&self.tree, place, other)

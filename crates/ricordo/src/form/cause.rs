@@ -3,7 +3,7 @@
 use std::fmt;
 use std::rc::Rc;
 
-use rustc_hash::FxHashSet;
+use rustc_hash::FxHashMap;
 
 use crate::engine::{Change, Engine, Outcome, PlaceView};
 use crate::tree::PlaceId;
@@ -91,20 +91,30 @@ fn concerned<'a>(engine: &Engine, outcome: &'a Outcome, place: PlaceId) -> Vec<&
         .iter()
         .map(|change| lies_in(change.place(), place) || lies_in(place, change.place()))
         .collect();
+    // Which changes are in which places, so that each is found by what it is in.
+    let mut changes_in: FxHashMap<PlaceId, Vec<usize>> = FxHashMap::default();
+    for (at, change) in changes.iter().enumerate() {
+        let around = std::iter::successors(Some(engine.view(change.place())), PlaceView::parent);
+        around.for_each(|view| changes_in.entry(view.id()).or_default().push(at));
+    }
     // What something has followed from may itself have followed from something.
     let mut behind = vec![place];
     behind.extend(changes.iter().zip(&is_concerned).filter(|(_, is)| **is).map(|(change, _)| change.place()));
     while let Some(place) = behind.pop() {
-        let from: FxHashSet<PlaceId> = engine.follows_in_all(place).into_iter().collect();
-        let lies_in_any = |inner: PlaceId| {
-            let around = std::iter::successors(Some(engine.view(inner)), PlaceView::parent);
-            around.into_iter().any(|view| from.contains(&view.id()))
-        };
-        for (change, is_concerned) in changes.iter().zip(&mut is_concerned) {
-            let follows = || lies_in_any(change.place()) || engine.aggregates(place, change.place());
-            if !*is_concerned && follows() {
-                *is_concerned = true;
-                behind.push(change.place());
+        let mut from: Vec<usize> = Vec::new();
+        for place in engine.follows_in_all(place) {
+            // Once found, they need not be found again.
+            from.extend(changes_in.remove(&place).unwrap_or_default());
+        }
+        if engine.shows_aggregate(place) {
+            let added = changes.iter().enumerate();
+            from.extend(
+                added.filter(|(_, change)| engine.aggregates(place, change.place())).map(|(at, _)| at),
+            );
+        }
+        for at in from {
+            if !std::mem::replace(&mut is_concerned[at], true) {
+                behind.push(changes[at].place());
             }
         }
     }

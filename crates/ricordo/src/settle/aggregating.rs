@@ -132,9 +132,14 @@ impl Graph {
 
     /// Whether a place shows an aggregate that follows from another place.
     pub(crate) fn aggregates(&self, tree: &Tree, place: PlaceId, other: PlaceId) -> bool {
-        let Some(cell) = self.cells.of_value(place) else { return false };
-        self.cells.get(cell).is_some_and(|body| body.aggregate.is_some())
-            && self.aggregating(tree, other).contains(&cell)
+        let cell = self.cells.of_value(place);
+        self.shows_aggregate(place) && cell.is_some_and(|cell| self.aggregating(tree, other).contains(&cell))
+    }
+
+    /// Whether a place shows an aggregate.
+    pub(crate) fn shows_aggregate(&self, place: PlaceId) -> bool {
+        let body = self.cells.of_value(place).and_then(|cell| self.cells.get(cell));
+        body.is_some_and(|body| body.aggregate.is_some())
     }
 
     /// What the rows add that a place shows the aggregate of, in order; nothing if it shows none.

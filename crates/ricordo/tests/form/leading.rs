@@ -488,6 +488,14 @@ fn very_many_pairs_are_declared_and_handed_over_in_one_go() {
     let form = form("1000", vec![row("Seeds", "", "2"); ROWS as usize]);
     let last = Pair::of(&form, ROWS - 1);
     assert_eq!(last.told(), "20 2*");
+    // Nor is it for telling what has led to what.
+    let causes = std::rc::Rc::new(std::cell::Cell::new(0));
+    let counted = causes.clone();
+    let _guard = form
+        .subscribe(at::<Sheet>().rows(), move |notice| {
+            counted.set(counted.get() + notice.cause().changes().len());
+        })
+        .unwrap();
     let grams = at::<Sheet>().rows();
     form.transaction(|| (0..ROWS).try_for_each(|row| form.enter(grams.clone().at(row).grams(), "30")))
         .unwrap();
@@ -501,4 +509,5 @@ fn very_many_pairs_are_declared_and_handed_over_in_one_go() {
     form.undo().unwrap();
     assert_eq!(last.told(), "20 2*");
     assert!(!form.is_dirty());
+    assert!(causes.get() > 40, "{}", causes.get());
 }
