@@ -4,7 +4,7 @@ use std::rc::Rc;
 
 use super::target::Target;
 use super::{Deed, Engine, Outcome, PlaceView, Refused, RefusedKind};
-use crate::settle::{self, Declaration, Function, Role, Slot, Way};
+use crate::settle::{self, Checkpoint, Declaration, Function, Role, Slot, Way};
 use crate::shape::Pointer;
 use crate::tree::ConstraintWords;
 use crate::value::Value;
@@ -155,7 +155,7 @@ impl Engine {
         let settled = declared.and_then(|()| settle::settle(&mut self.tree, &mut self.graph));
         if let Err(unsettled) = settled {
             let refused = self.refused(unsettled);
-            self.roll_back_to(0);
+            self.roll_back_to(Checkpoint::default());
             (0..count).for_each(|_| self.graph.take_back(&mut self.tree));
             return Err(refused);
         }

@@ -45,15 +45,15 @@ impl History {
 
     /// Takes in what a transaction did. Typing goes on in the step of the typing before; what only touches a
     /// place belongs to the step before, too, since nobody wants to undo it by itself.
-    pub(super) fn record(&mut self, tree: &mut Tree, log: Vec<Undo>, typing: Option<PlaceId>) {
+    pub(super) fn record(&mut self, tree: &mut Tree, log: Vec<Undo>, typing: Option<PlaceId>, is_step: bool) {
         if log.iter().any(|undo| matches!(undo, Undo::NewBaseline)) {
             self.forget_all(tree);
             return tree.forget(log);
         }
         let goes_on = typing.is_some() && self.undo.back().is_some_and(|step| step.typing == typing);
-        let only_touches = only_touches(tree, &log);
-        if only_touches || goes_on {
-            if !only_touches {
+        let log = if is_step { log } else { keep_touches(tree, log) };
+        if !is_step || goes_on {
+            if is_step {
                 self.forget_redo(tree);
             }
             if let Some(step) = self.undo.back_mut().filter(|_| !log.is_empty()) {
@@ -163,18 +163,12 @@ impl History {
     }
 }
 
-/// Whether nothing has changed but what was touched: fields may have been set to something else and back.
-fn only_touches(tree: &Tree, log: &[Undo]) -> bool {
-    let mut seen = FxHashSet::default();
-    log.iter().all(|undo| match undo {
-        Undo::Touched { .. } => true,
-        Undo::Field { place, before } => {
-            // What counts is what it was at first. Mostly that is another, and nothing has to be remembered.
-            seen.contains(place)
-                || tree.field(*place).is_some_and(|now| now.holds_the_same(before) && seen.insert(*place))
-        }
-        _ => false,
-    })
+/// Of a transaction that led to what was there before, only what it touched is kept.
+fn keep_touches(tree: &mut Tree, log: Vec<Undo>) -> Vec<Undo> {
+    let is_touch = |undo: &Undo| matches!(undo, Undo::Touched { .. });
+    let (touches, rest) = log.into_iter().partition(is_touch);
+    tree.forget_without_effect(rest);
+    touches
 }
 
 /// About how much memory a log takes, with the rows that only it can bring back.

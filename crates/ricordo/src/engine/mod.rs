@@ -46,7 +46,7 @@ pub use target::Target;
 pub use crate::settle::{Aspects, Figure, PlaceView, Reads};
 pub use crate::tree::{Cost, PlaceId};
 
-use crate::settle::{self, Graph};
+use crate::settle::{self, Checkpoint, Graph};
 use crate::shape::{DEEPEST, Misfit, Pointer, Shape};
 use crate::tree::{Tree, Undo};
 use crate::value::Value;
@@ -259,7 +259,7 @@ impl Engine {
                 Ok(outcome)
             }
             Err(refused) => {
-                self.roll_back_to(0);
+                self.roll_back_to(Checkpoint::default());
                 Err(refused)
             }
         }
@@ -289,28 +289,28 @@ impl Engine {
                 Ok(outcome)
             }
             Err(refused) => {
-                self.roll_back_to(0);
+                self.roll_back_to(Checkpoint::default());
                 Err(refused)
             }
         }
     }
 
-    /// Goes back to where the log had this length.
-    fn roll_back_to(&mut self, length: usize) {
-        self.tree.roll_back_to(length);
-        self.graph.roll_back_to(&self.tree, length);
+    /// Goes back to a point of the transaction.
+    fn roll_back_to(&mut self, checkpoint: Checkpoint) {
+        self.tree.roll_back_to(checkpoint.log);
+        self.graph.roll_back_to(&self.tree, checkpoint);
     }
 
     /// Settles what was performed, and finds out what has changed.
     fn finish(&mut self, made: Option<PlaceId>, typing: Option<PlaceId>) -> Result<Outcome, Refused> {
         if let Err(unsettled) = settle::settle(&mut self.tree, &mut self.graph) {
             let refused = self.refused(unsettled);
-            self.roll_back_to(0);
+            self.roll_back_to(Checkpoint::default());
             return Err(refused);
         }
         self.graph.finish();
         let (mut outcome, log) = self.tell(made);
-        self.history.record(&mut self.tree, log, typing);
+        self.history.record(&mut self.tree, log, typing, outcome.is_step());
         self.tell_flags(&mut outcome);
         if let Some(made) = outcome.made() {
             self.hint = self.view(made).first_enterable().map(|field| field.id());
@@ -361,7 +361,7 @@ impl Engine {
     }
 
     fn apply_within(&mut self, action: Action) -> Result<Option<PlaceId>, Refused> {
-        let length = self.tree.log().len();
+        let checkpoint = self.graph.checkpoint(&self.tree);
         match self.perform(action) {
             Ok(made) => {
                 if let Some(open) = &mut self.open {
@@ -370,7 +370,7 @@ impl Engine {
                 Ok(made)
             }
             Err(refused) => {
-                self.roll_back_to(length);
+                self.roll_back_to(checkpoint);
                 Err(refused)
             }
         }
@@ -401,7 +401,7 @@ impl Engine {
     /// Takes the open transaction back: the form is as it was before it was opened.
     pub fn roll_back(&mut self) {
         if self.open.take().is_some() {
-            self.roll_back_to(0);
+            self.roll_back_to(Checkpoint::default());
         }
     }
 

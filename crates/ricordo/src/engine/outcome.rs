@@ -1,6 +1,8 @@
 //! What an action changed, and who must hear of it.
 
-use rustc_hash::FxHashMap;
+use std::collections::BTreeSet;
+
+use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::change::Change;
@@ -10,7 +12,7 @@ use super::inherited::differing_flags;
 use super::observers::{ObserverId, Observers};
 use super::rows::{self, RowEdit};
 use crate::settle::Aspects;
-use crate::tree::{Fault, Faults, Field, Marks, PlaceId, Presence, Ruled, Tree, Undo};
+use crate::tree::{Fault, Faults, Field, Key, ListBody, PlaceId, Presence, Ruled, Tree, Undo};
 use crate::value::Value;
 
 /// What an action changed, and who must hear of it.
@@ -20,6 +22,7 @@ pub struct Outcome {
     notices: SmallVec<[ObserverId; 4]>,
     made: Option<PlaceId>,
     deed: Deed,
+    is_step: bool,
 }
 
 impl Outcome {
@@ -69,14 +72,27 @@ impl Outcome {
         before.note_touches();
         before.note_flags(tree);
         let mut changes: Vec<Change> = Vec::with_capacity(before.list.len());
-        changes.extend(before.list.into_iter().filter_map(|before| before.compared(tree, may_be_gone)));
+        let mut is_step = false;
+        for before in before.list {
+            // What happened in a place that is gone is nobody's concern; that it is gone is told of its container.
+            if !may_be_gone || (tree.knows(before.place) && tree.is_there(before.place)) {
+                is_step |= before.is_step(tree);
+                changes.extend(before.compared(tree));
+            }
+        }
         let notices = if observers.is_empty() {
             SmallVec::new()
         } else {
             concerned(tree, observers, &changes, may_be_gone)
         };
         let made = made.filter(|place| tree.knows(*place));
-        Outcome { changes, notices, made, deed: Deed::default() }
+        Outcome { changes, notices, made, deed: Deed::default(), is_step }
+    }
+
+    /// Whether anything was changed that undo takes back. What leads to what was there anyway is no step, and neither is
+    /// what only touches places.
+    pub(super) fn is_step(&self) -> bool {
+        self.is_step
     }
 }
 
@@ -92,11 +108,39 @@ struct Before<'a> {
     /// Which flags that follow from others differ, or are inherited from what differs.
     flags: Aspects,
     edits: Vec<RowEdit>,
+    displaced: WereDisplaced<'a>,
     presence: Option<Presence>,
     epoch: bool,
     focused: Option<bool>,
     choices: bool,
     children: Option<&'a [PlaceId]>,
+}
+
+/// Which rows of a list counted as displaced before that changed.
+#[derive(Default)]
+struct WereDisplaced<'a> {
+    /// Those that were displaced, or stood in order, one by one; the first of a row counts.
+    rows: Vec<(Key, bool)>,
+    /// All that were displaced when it was first seen that all stand in order.
+    all: Option<&'a BTreeSet<Key>>,
+}
+
+impl<'a> WereDisplaced<'a> {
+    fn note(&mut self, key: Key, was_displaced: bool) {
+        self.rows.push((key, self.all.map_or(was_displaced, |all| all.contains(&key))));
+    }
+
+    fn note_all(&mut self, all: &'a BTreeSet<Key>) {
+        self.all.get_or_insert(all);
+    }
+
+    /// Whether others are displaced now.
+    fn differ(&self, now: &BTreeSet<Key>) -> bool {
+        let mut seen = FxHashSet::default();
+        let all = self.all.into_iter().flatten().map(|key| (*key, true));
+        let were = self.rows.iter().copied().chain(all);
+        were.into_iter().any(|(key, was_displaced)| seen.insert(key) && now.contains(&key) != was_displaced)
+    }
 }
 
 impl Before<'_> {
@@ -109,6 +153,7 @@ impl Before<'_> {
             faults: None,
             flags: Aspects::default(),
             edits: Vec::new(),
+            displaced: WereDisplaced::default(),
             presence: None,
             epoch: false,
             focused: None,
@@ -117,12 +162,30 @@ impl Before<'_> {
         }
     }
 
-    /// Compares what was with what is; nothing is left if they are the same.
-    fn compared(mut self, tree: &Tree, may_be_gone: bool) -> Option<Change> {
-        // What happened in a place that is gone is nobody's concern; that it is gone is told of its container.
-        if may_be_gone && (!tree.knows(self.place) || !tree.is_there(self.place)) {
-            return None;
+    /// Whether anything is other than it was that undo takes back. What is calculated follows from that.
+    fn is_step(&self, tree: &Tree) -> bool {
+        if let (Some(before), Some(now)) = (self.field, tree.field(self.place)) {
+            return !now.holds_the_same(before) && !tree.is_calculated(self.place);
         }
+        let node = tree.node(self.place);
+        let presence = node.container().map(|container| container.presence);
+        (self.presence.is_some() && self.presence != presence)
+            || (presence == Some(Presence::Present) && self.other_children(tree).is_some())
+            || self.rows_differ(tree)
+            || tree.list(self.place).is_some_and(|list| self.displaced.differ(&list.displaced))
+    }
+
+    /// What was in the record, if now there are others.
+    fn other_children(&self, tree: &Tree) -> Option<&[PlaceId]> {
+        self.children.filter(|children| !tree.has_children(self.place, children))
+    }
+
+    fn rows_differ(&self, tree: &Tree) -> bool {
+        rows::differ(|key| tree.shown_position(self.place, key), &self.edits)
+    }
+
+    /// Compares what was with what is; nothing is left if they are the same.
+    fn compared(mut self, tree: &Tree) -> Option<Change> {
         let mut aspects = self.flags;
         let (mut entry, mut value) = (None, None);
         if let (Some(before), Some(now)) = (self.field, tree.field(self.place)) {
@@ -154,16 +217,15 @@ impl Before<'_> {
         aspects.put(Aspects::CHOICES, self.choices);
         aspects.put(Aspects::PRESENCE, self.presence.is_some() && self.presence != presence);
         aspects.put(Aspects::EPOCH, self.epoch);
-        if rows::differ(|key| tree.shown_position(self.place, key), &self.edits) {
+        if self.rows_differ(tree) {
             aspects.put(Aspects::ROWS, true);
         } else {
             self.edits.clear();
         }
         let is_there = |presence: Option<Presence>| presence == Some(Presence::Present);
-        let others = self.children.filter(|children| !tree.has_children(self.place, children));
-        let children_before = others.map(<[PlaceId]>::to_vec).unwrap_or_default();
-        let comes_or_goes =
-            others.is_some() || (self.presence.is_some() && is_there(self.presence) != is_there(presence));
+        let children_before = self.other_children(tree).map(<[PlaceId]>::to_vec).unwrap_or_default();
+        let comes_or_goes = !children_before.is_empty()
+            || (self.presence.is_some() && is_there(self.presence) != is_there(presence));
         let is_change = !aspects.is_empty() || !children_before.is_empty();
         let (place, edits) = (self.place, self.edits);
         is_change.then_some(Change {
@@ -270,26 +332,35 @@ impl<'a> Befores<'a> {
             Undo::Ruled { place, ref before } => _ = self.ruled.entry(place).or_insert(before),
             Undo::Faults { place, ref before } => _ = self.of(place).faults.get_or_insert(before),
             Undo::RowInserted { list, key, position } => {
-                let key = shown_key(tree, list, key);
-                self.of(list).edits.push(RowEdit::Inserted { key, position });
+                self.of(list).edits.push(RowEdit::Inserted { key: ListBody::shown_key(key), position });
             }
-            Undo::RowRemoved { list, key, position, .. } => {
-                let key = shown_key(tree, list, key);
-                self.of(list).edits.push(RowEdit::Removed { key, position });
+            Undo::RowRemoved { list, key, position, was_displaced } => {
+                let of_list = self.of(list);
+                of_list.edits.push(RowEdit::Removed { key: ListBody::shown_key(key), position });
+                of_list.displaced.note(key, was_displaced);
             }
-            Undo::RowMoved { list, key, from, to, .. } => {
-                let key = shown_key(tree, list, key);
-                self.of(list).edits.push(RowEdit::Moved { key, from, to });
+            Undo::RowMoved { list, key, from, to, was_displaced } => {
+                let of_list = self.of(list);
+                of_list.edits.push(RowEdit::Moved { key: ListBody::shown_key(key), from, to });
+                of_list.displaced.note(key, was_displaced);
             }
+            Undo::RowsSwapped { list, rows: [low, high] } => {
+                let of_list = self.of(list);
+                let moves = [(high, high.position, low.position), (low, low.position + 1, high.position)];
+                for (row, from, to) in moves {
+                    // Of two neighbours, one has its new position when the other has.
+                    if from != to {
+                        of_list.edits.push(RowEdit::Moved { key: ListBody::shown_key(row.key), from, to });
+                    }
+                    of_list.displaced.note(row.key, row.was_displaced);
+                }
+            }
+            Undo::Displaced { list, ref before } => self.of(list).displaced.note_all(before),
             Undo::Presence { place, before } => _ = self.of(place).presence.get_or_insert(before),
-            Undo::Children { record, ref before, ref children, .. } => {
+            Undo::Children { record, presence, ref children, .. } => {
                 let of_record = self.of(record);
-                of_record.presence.get_or_insert(before.presence);
+                of_record.presence.get_or_insert(presence);
                 of_record.children.get_or_insert(children);
-                of_record.faults.get_or_insert(&before.faults);
-                let was_touched =
-                    before.touched || (before.is_present() && before.counts_mark(Marks::TOUCHED));
-                of_record.touched.get_or_insert(was_touched);
                 of_record.is_touch_own = true;
             }
             Undo::Epoch { place, .. } => self.of(place).epoch = true,
@@ -311,12 +382,7 @@ impl<'a> Befores<'a> {
             Undo::PartChoices { part, ref pattern, .. } => {
                 tree.places_meant(part, pattern).into_iter().for_each(|place| self.of(place).choices = true);
             }
-            Undo::RowMade { .. } | Undo::Displaced { .. } | Undo::NewBaseline => {}
+            Undo::RowMade { .. } | Undo::NewBaseline => {}
         }
     }
-}
-
-/// The key of a row as people see it.
-fn shown_key(tree: &Tree, list: PlaceId, key: u32) -> u64 {
-    tree.list(list).map_or(0, |list| list.shown_key(key))
 }

@@ -1,6 +1,7 @@
 //! Carrying actions out.
 
 use super::leading::Setting;
+use super::target::RowsNamed;
 use super::{Action, Address, Engine, Refused, RefusedKind};
 use crate::shape::{Choice, Choices, Kind, MASK, Named, PartId, Pointer};
 use crate::tree::{Body, PlaceId};
@@ -153,11 +154,11 @@ impl Engine {
 
     /// Sets the choices of a field, or of all such fields.
     fn offer(&mut self, at: &Address, choices: Option<Choices>) -> Result<(), Refused> {
-        let of_all = match at {
-            Address::Pointer(pointer) if pointer.tokens().any(|token| token == "-") => Some(pointer),
-            _ => None,
+        let rows = match at {
+            Address::Pointer(pointer) => self.rows_named(pointer),
+            Address::Route(..) => RowsNamed::default(),
         };
-        let Some(pointer) = of_all else {
+        let (true, Address::Pointer(pointer)) = (rows.all, at) else {
             let place = self.present(at)?;
             let part = self.tree.node(place).part;
             let choices =
@@ -166,7 +167,7 @@ impl Engine {
             return Ok(());
         };
         let (part, pattern) = self.meant_by(pointer)?;
-        if pointer.tokens().any(|token| token.parse::<u64>().is_ok()) {
+        if rows.single {
             let message = format!("{pointer} names one row and all of another list; write “-” for both");
             return Err(Refused::new(RefusedKind::NoPlace, pointer.clone(), message));
         }
@@ -203,12 +204,10 @@ impl Engine {
                 let children = record.children.to_vec();
                 children.into_iter().for_each(|child| self.clear(child));
             }
-            Body::Record(record) if record.container.is_present() => self.tree.assign(place, Value::Null),
-            Body::List(list) if list.container.is_present() => {
-                self.tree.assign(place, Value::List(Vec::new()));
+            Body::Record(_) | Body::List(_) => {
+                let value = self.tree.emptiness(place);
+                self.tree.assign(place, value);
             }
-            // What is absent is empty already.
-            Body::Record(_) | Body::List(_) => {}
         }
     }
 
@@ -285,16 +284,14 @@ impl Engine {
         if row == with {
             return Ok(());
         }
-        let (Some((list, first)), Some((other, second))) = (self.row_at(row), self.row_at(with)) else {
+        let (Some((list, _)), Some((other, _))) = (self.row_at(row), self.row_at(with)) else {
             return self.not_possible(row, "can only be swapped with another row");
         };
         if list != other {
             return self.not_possible(row, "can only be swapped with a row of the same list");
         }
-        let ((low, row), (high, with)) =
-            if first < second { ((first, row), (second, with)) } else { ((second, with), (first, row)) };
-        self.move_row(with, low)?;
-        self.move_row(row, high)
+        self.tree.swap_rows(list, self.tree.node(row).slot, self.tree.node(with).slot);
+        Ok(())
     }
 
     /// Puts a value at a pointer as JSON Patch has it.

@@ -46,6 +46,15 @@ impl Targeted {
     }
 }
 
+/// Which rows a pointer names on its way.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct RowsNamed {
+    /// All rows of a list, by `-`.
+    pub(super) all: bool,
+    /// One row, by its number.
+    pub(super) single: bool,
+}
+
 impl Engine {
     /// The places of a target.
     pub(super) fn targeted(&self, target: &Target) -> Result<Targeted, Refused> {
@@ -108,7 +117,7 @@ impl Engine {
     /// The part of the lists that an address stands for, whatever rows they lie in, and which lists are meant.
     fn list_of(&self, address: &Address) -> Result<(PartId, Pointer, Pattern), Refused> {
         match address {
-            Address::Pointer(pointer) if pointer.tokens().any(|token| token == "-") => {
+            Address::Pointer(pointer) if self.rows_named(pointer).all => {
                 let (part, pattern) = self.meant_by(pointer)?;
                 Ok((part, pointer.clone(), pattern))
             }
@@ -124,6 +133,20 @@ impl Engine {
                 Ok((self.tree.node(place).part, self.tree.pointer(place), self.tree.pattern(place)))
             }
         }
+    }
+
+    /// Which rows a pointer names on its way. Only in a list is `-`, or a number, a row; in a record it is a field.
+    pub(super) fn rows_named(&self, pointer: &Pointer) -> RowsNamed {
+        let (mut rows, mut part) = (RowsNamed::default(), Some(self.shape().root()));
+        for token in pointer.tokens() {
+            let Some(at) = part else { break };
+            if matches!(self.shape().part(at).kind, Kind::List(_)) {
+                rows.all |= token == "-";
+                rows.single |= token != "-";
+            }
+            part = self.shape().part_named(at, &token);
+        }
+        rows
     }
 
     /// The part of all places that a pointer means with `-` for any row, and which they are.

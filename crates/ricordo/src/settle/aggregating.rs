@@ -100,7 +100,7 @@ impl Graph {
         let mut is_other = false;
         for row in rows {
             if let Some(before) = aggregate.update(of, tree, base, *row) {
-                self.replaced_shares.push((tree.log().len(), cell, *row, before.0));
+                self.replaced_shares.push((cell, *row, before.0));
                 is_other = true;
             }
         }

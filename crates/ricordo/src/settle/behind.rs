@@ -59,9 +59,10 @@ impl Behind {
                 return;
             }
             Undo::Ruled { place, .. } => (*place, Aspects::RELEVANT),
-            Undo::RowInserted { list, .. } | Undo::RowRemoved { list, .. } | Undo::RowMoved { list, .. } => {
-                (*list, Aspects::STRUCTURE)
-            }
+            Undo::RowInserted { list, .. }
+            | Undo::RowRemoved { list, .. }
+            | Undo::RowMoved { list, .. }
+            | Undo::RowsSwapped { list, .. } => (*list, Aspects::STRUCTURE),
             Undo::Presence { place, .. } | Undo::Children { record: place, .. } => {
                 (*place, Aspects::STRUCTURE)
             }

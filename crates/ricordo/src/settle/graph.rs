@@ -43,14 +43,25 @@ pub(crate) struct Graph {
     looked_through: usize,
     /// Which entries of the log are of values that were calculated, in order.
     pub(super) own_writes: Vec<usize>,
-    /// What cells had looked at before they were calculated in this transaction, and how long the log was then.
-    pub(super) replaced: Vec<(usize, Cell, Vec<Glance>)>,
-    /// What rows added to aggregates before this transaction changed that, and how long the log was then.
-    pub(super) replaced_shares: Vec<(usize, Cell, PlaceId, Option<Share>)>,
+    /// What cells read before they were computed in this transaction.
+    pub(super) replaced: Vec<(Cell, Vec<Glance>)>,
+    /// What rows added to aggregates before this transaction changed that.
+    pub(super) replaced_shares: Vec<(Cell, PlaceId, Option<Share>)>,
     /// How many rows aggregates have looked at, and places that were gone through for that.
     pub(crate) aggregated: u64,
     /// What functions look at is taken down here.
     pub(super) reads: Reads,
+}
+
+/// A point within a transaction that it can be rolled back to. The default is its beginning.
+///
+/// The length of the log alone does not tell it: cells are also computed without changing anything.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Checkpoint {
+    /// The length of the tree's log.
+    pub(crate) log: usize,
+    replaced: usize,
+    replaced_shares: usize,
 }
 
 /// A declaration, and what is known of its cells.
@@ -299,9 +310,18 @@ impl Graph {
         std::mem::take(&mut self.done).into_iter().for_each(|cell| self.trigger(cell));
     }
 
-    /// Says that the tree was taken back to where its log had this length. The graph goes back with it: what was
-    /// calculated since has looked at what is no longer so.
-    pub(crate) fn roll_back_to(&mut self, tree: &Tree, length: usize) {
+    /// Where the tree and the graph are now, for a roll-back to it.
+    pub(crate) fn checkpoint(&self, tree: &Tree) -> Checkpoint {
+        Checkpoint {
+            log: tree.log().len(),
+            replaced: self.replaced.len(),
+            replaced_shares: self.replaced_shares.len(),
+        }
+    }
+
+    /// Rolls the graph back with the tree: what was computed since has read what is no longer so.
+    pub(crate) fn roll_back_to(&mut self, tree: &Tree, checkpoint: Checkpoint) {
+        let length = checkpoint.log;
         self.noted = self.noted.min(length);
         self.first_changes.clear();
         self.behind.clear();
@@ -310,13 +330,13 @@ impl Graph {
         self.released.clear();
         self.done.clear();
         self.own_writes.retain(|entry| *entry < length);
-        while let Some((_, cell, row, share)) = self.replaced_shares.pop_if(|(since, ..)| *since >= length) {
+        for (cell, row, share) in self.replaced_shares.drain(checkpoint.replaced_shares..).rev() {
             if let Some(aggregate) = self.cells.get_mut(cell).and_then(|body| body.aggregate.as_mut()) {
                 aggregate.replace(row, share);
             }
         }
         let mut restored = FxHashSet::default();
-        while let Some((_, cell, glances)) = self.replaced.pop_if(|(since, ..)| *since >= length) {
+        for (cell, glances) in self.replaced.split_off(checkpoint.replaced).into_iter().rev() {
             self.set_glances(cell, glances);
             restored.insert(cell);
         }
@@ -367,7 +387,7 @@ impl Graph {
                 self.trigger_all(tree, list, Aspects::STRUCTURE);
                 return Ok(());
             }
-            Undo::RowMoved { list, .. } => (*list, Aspects::STRUCTURE),
+            Undo::RowMoved { list, .. } | Undo::RowsSwapped { list, .. } => (*list, Aspects::STRUCTURE),
             Undo::Presence { place, .. } | Undo::Children { record: place, .. } => {
                 let place = *place;
                 self.add_all(tree, place)?;

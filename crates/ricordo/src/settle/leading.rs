@@ -84,16 +84,16 @@ impl Graph {
             if self.is_following(tree, cell) {
                 self.released.push(cell);
             } else {
-                self.rest(cell, tree.log().len());
+                self.rest(cell);
             }
         }
     }
 
     /// Lets a cell rest: its place leads, and follows from nothing.
-    pub(super) fn rest(&mut self, cell: Cell, length: usize) {
+    pub(super) fn rest(&mut self, cell: Cell) {
         let before = self.set_glances(cell, Vec::new());
         if !before.is_empty() {
-            self.replaced.push((length, cell, before));
+            self.replaced.push((cell, before));
         }
         if let Some(body) = self.cells.get_mut(cell) {
             body.is_pending = false;
@@ -164,7 +164,7 @@ impl Graph {
                 body.fresh = Fresh::No;
             }
             if self.cells.get(cell).is_some() && !self.is_following(tree, cell) {
-                self.rest(cell, tree.log().len());
+                self.rest(cell);
             }
         }
     }

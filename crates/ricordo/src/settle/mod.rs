@@ -26,7 +26,7 @@ pub use aggregate::Figure;
 pub(crate) use aggregate::{AggregateOf, Level};
 pub use aspects::Aspects;
 pub(crate) use declaration::{Declaration, Function, Role, Slot, Way};
-pub(crate) use graph::Graph;
+pub(crate) use graph::{Checkpoint, Graph};
 pub(crate) use lookers::Lookers;
 pub use reads::Reads;
 pub(crate) use reads::{Glance, Reach};
@@ -77,7 +77,7 @@ pub(crate) fn check_changes(tree: &mut Tree, from: usize) {
                     check_all(tree, row);
                 }
             }
-            Undo::RowRemoved { list, .. } | Undo::RowMoved { list, .. } => {
+            Undo::RowRemoved { list, .. } | Undo::RowMoved { list, .. } | Undo::RowsSwapped { list, .. } => {
                 check(tree, list);
                 check_lists_around(tree, list);
             }

@@ -31,7 +31,7 @@ impl Graph {
             return Ok(true);
         }
         if !self.is_following(tree, cell) {
-            self.rest(cell, tree.log().len());
+            self.rest(cell);
             return Ok(true);
         }
         tree.cost.calculations += 1;
@@ -85,7 +85,7 @@ impl Graph {
         // Mostly it looks at the same as before.
         if self.cells.get(cell).is_some_and(|body| !self.reads.are(&body.glances)) {
             let glances = self.reads.glances();
-            self.look_at(tree, cell, glances);
+            self.look_at(cell, glances);
             self.put_in_order(tree, cell)?;
         }
         Ok((!self.is_early(tree, cell)).then_some(value))
@@ -113,9 +113,9 @@ impl Graph {
     }
 
     /// Remembers what a cell has looked at.
-    fn look_at(&mut self, tree: &Tree, cell: Cell, glances: Vec<Glance>) {
+    fn look_at(&mut self, cell: Cell, glances: Vec<Glance>) {
         let before = self.set_glances(cell, glances);
-        self.replaced.push((tree.log().len(), cell, before));
+        self.replaced.push((cell, before));
     }
 
     /// Sets what a cell has looked at; what it had looked at before comes back.

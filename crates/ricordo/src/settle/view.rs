@@ -7,7 +7,7 @@ use super::reads::Reach;
 use super::{Aspects, Reads};
 use crate::rules::{Finding, Subject, message};
 use crate::shape::{Choices, FindingKind, Kind, MASK, Part, Pointer, Reveal, Shape, Step};
-use crate::tree::{Body, Fault, PlaceId, Standing, Tree};
+use crate::tree::{Body, Fault, ListBody, PlaceId, Standing, Tree};
 use crate::value::Value;
 
 /// What is to be seen of a place: read-only, and cheap to copy.
@@ -439,8 +439,8 @@ impl<'a> PlaceView<'a> {
     /// The key of a row, which stays with it wherever it moves; nothing for a place that is no row. Keys
     /// count from 1 within a list and are not given out twice.
     pub fn row_key(&self) -> Option<u64> {
-        let list = self.tree.list(self.tree.parent(self.place)?)?;
-        Some(list.shown_key(self.tree.node(self.place).slot))
+        self.tree.list(self.tree.parent(self.place)?)?;
+        Some(ListBody::shown_key(self.tree.node(self.place).slot))
     }
 
     /// Where a row stands in its list, counted from 0; nothing for a place that is no row, or is gone.

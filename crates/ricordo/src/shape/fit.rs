@@ -102,7 +102,13 @@ impl Shape {
                 Err(Misfit::here(format!("expects a whole number, but is given {given}")))
             }
             (Kind::Integer | Kind::Decimal, Value::Number(number)) => Ok(Value::Number(number.normalize())),
+            // In JSON dates and times are strings, so a text takes them as what they are written.
+            (Kind::Text, value @ (Value::Date(_) | Value::Time(_) | Value::DateTime(_))) => {
+                Ok(value.to_text().into_owned().into())
+            }
             (Kind::Choice(choices), value) => {
+                let is_time = matches!(value, Value::Date(_) | Value::Time(_) | Value::DateTime(_));
+                let value = if is_time { value.to_text().into_owned().into() } else { value };
                 let alike = |choice: &super::Choice| choice.value.sort() == value.sort();
                 if choices.iter().any(alike) { Ok(value) } else { Err(unexpected(part, &value)) }
             }

@@ -110,11 +110,16 @@ impl Shape {
     /// The part of the place at a pointer, in whichever rows: the tokens for rows are passed over. Nothing if there
     /// is no such place.
     pub(crate) fn part_at(&self, pointer: &Pointer) -> Option<PartId> {
-        pointer.tokens().try_fold(self.root, |part, token| match self.part(part).kind {
-            Kind::Record(record) => self.field(record, &token).map(|(_, part)| part),
+        pointer.tokens().try_fold(self.root, |part, token| self.part_named(part, &token))
+    }
+
+    /// The part of a field of a record, or of the rows of a list, whichever the token names.
+    pub(crate) fn part_named(&self, part: PartId, token: &str) -> Option<PartId> {
+        match self.part(part).kind {
+            Kind::Record(record) => self.field(record, token).map(|(_, part)| part),
             Kind::List(list) => Some(self.item(list)),
             _ => None,
-        })
+        }
     }
 
     /// The field name nearest to one that does not exist, for the message that says so.

@@ -203,11 +203,10 @@ impl Tree {
         let Kind::Record(record) = self.part(place).kind else { return };
         let undo = self.summarized(place, |tree| {
             let body = tree.record_mut(place)?;
-            let before = Box::new(body.container.clone());
-            let (children, content) = (std::mem::take(&mut body.children), body.content);
-            body.container.presence = Presence::Present;
-            tree.load_members(place, record, members);
-            Some(Undo::Children { record: place, before, children, content })
+            let baseline_presence = body.container.baseline_presence;
+            let presence = std::mem::replace(&mut body.container.presence, Presence::Present);
+            let children = tree.load_members(place, record, members);
+            Some(Undo::Children { record: place, presence, baseline_presence, children })
         });
         self.log.extend(undo);
     }
@@ -218,13 +217,14 @@ impl Tree {
         let Kind::Record(record) = self.part(place).kind else { return };
         let undo = self.summarized(place, |tree| {
             let body = tree.record_mut(place)?;
-            let (before, children) = (Box::new(body.container.clone()), body.children.clone());
-            let undo = Undo::Children { record: place, before, children, content: body.content };
-            (body.container.presence, body.container.baseline_presence) = (presence, presence);
-            if presence == Presence::Present && body.children.is_empty() {
+            let children = body.children.clone();
+            let container = &mut body.container;
+            let before = std::mem::replace(&mut container.presence, presence);
+            let baseline_presence = std::mem::replace(&mut container.baseline_presence, presence);
+            if presence == Presence::Present && children.is_empty() {
                 tree.load_members(place, record, members.clone());
             }
-            Some(undo)
+            Some(Undo::Children { record: place, presence: before, baseline_presence, children })
         });
         self.log.extend(undo);
     }

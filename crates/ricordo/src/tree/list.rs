@@ -2,30 +2,16 @@
 
 use std::collections::BTreeSet;
 
-use rustc_hash::FxHashMap;
-use smallvec::SmallVec;
-
 use super::sequence::Key;
 use super::{Body, ListBody, Marks, PlaceId, Tree};
 use crate::value::Value;
 
 impl ListBody {
-    /// The keys of the baseline's rows, in order.
-    pub(crate) fn baseline_keys(&self) -> Vec<Key> {
-        let mut keys = vec![0; self.baseline_length as usize];
-        for (row, key) in self.rows.iter().zip(0..) {
-            if let Some(position) = row.baseline_position {
-                keys[position as usize] = key;
-            }
-        }
-        keys
-    }
-
     /// Whether the rows are those of the baseline, in its order: then all that were displaced stand where they
     /// stood, and the others have not changed their order.
     pub(super) fn is_in_baseline_order(&self) -> bool {
         self.added.is_empty()
-            && self.sequence.len() == self.baseline_length
+            && self.has_baseline_length()
             && self
                 .displaced
                 .iter()
@@ -33,23 +19,32 @@ impl ListBody {
     }
 }
 
+impl ListBody {
+    fn has_baseline_length(&self) -> bool {
+        self.sequence.len() as usize == self.baseline.len()
+    }
+}
+
 impl Tree {
     /// Finds out whether the values of a list's rows, in order, are still the baseline's.
     ///
     /// As long as the rows are the baseline's own in their order, that is a matter of counting. Otherwise the
-    /// content hashes tell, and only if they are equal are the rows compared one by one.
+    /// content hashes tell, and only if they are equal are rows compared one by one: those that do not stand where
+    /// they stood.
     pub(super) fn compare_rows(&mut self, place: PlaceId) {
         let Some(list) = self.list(place) else { return };
         let as_before = list.added.is_empty() && list.displaced.is_empty();
-        let alike = list.sequence.len() == list.baseline_length && list.sequence.hash() == list.baseline_hash;
+        let alike = list.has_baseline_length() && list.sequence.hash() == list.baseline_hash;
         let is_counted = as_before || (alike && list.is_in_baseline_order());
         let differs = if is_counted {
             list.container.counts_mark(Marks::DIFFERS)
+        } else if alike {
+            let (equal, compared) = self.rows_equal_baseline(list);
+            self.cost.compared_rows += compared;
+            !equal
         } else {
-            !alike || !self.rows_equal_baseline(place)
+            true
         };
-        let compared = if !is_counted && alike { u64::from(list.baseline_length) } else { 0 };
-        self.cost.compared_rows += compared;
         if let Some(list) = self.list_mut(place) {
             list.differs = differs;
             let nodes = list.sequence.take_touched_nodes();
@@ -57,14 +52,44 @@ impl Tree {
         }
     }
 
-    fn rows_equal_baseline(&self, place: PlaceId) -> bool {
-        let Some(list) = self.list(place) else { return false };
+    /// Whether the rows of a list of the baseline's length hold what the baseline's held, and how many were compared
+    /// for that.
+    ///
+    /// Rows that were neither added nor displaced have kept their order. So between the positions where others stand,
+    /// or stood, they are still where they were, or all so many positions further on; only these are compared.
+    fn rows_equal_baseline(&self, list: &ListBody) -> (bool, u64) {
         let row = |key: Key| list.rows[key as usize].place;
-        list.sequence.len() == list.baseline_length
-            && list.sequence.keys().zip(list.baseline_keys()).all(|(now, then)| {
-                let same_row = now == then && !self.node(row(now)).marks().has(Marks::DIFFERS);
-                same_row || self.value(row(now)) == self.baseline(row(then))
-            })
+        let differs = |key: Key| self.node(row(key)).marks().has(Marks::DIFFERS);
+        let others = || list.added.iter().chain(&list.displaced);
+        let mut stand: Vec<u32> = others().filter_map(|key| list.sequence.position(*key)).collect();
+        let mut stood: Vec<u32> =
+            others().filter_map(|key| list.rows[*key as usize].baseline_position).collect();
+        stand.sort_unstable();
+        stood.sort_unstable();
+        let (mut stand, mut stood) = (stand.into_iter().peekable(), stood.into_iter().peekable());
+        let (mut shift, mut differing, mut compared) = (0_i64, 0, 0);
+        let (mut position, length) = (0, list.sequence.len());
+        while position < length {
+            let here = [stand.peek() == Some(&position), stood.peek() == Some(&position)];
+            let next = [stand.peek(), stood.peek()].into_iter().flatten().min().copied().unwrap_or(length);
+            let end = if here.contains(&true) { position + 1 } else { next };
+            if here.contains(&true) || shift != 0 {
+                let rows = list.sequence.keys_from(position).zip(&list.baseline[position as usize..]);
+                for (now, then) in rows.take((end - position) as usize) {
+                    compared += 1;
+                    differing += u32::from(differs(now));
+                    let is_same = now == *then && !differs(now);
+                    if !is_same && self.value(row(now)) != self.baseline(row(*then)) {
+                        return (false, compared);
+                    }
+                }
+            }
+            shift += i64::from(stand.next_if_eq(&position).is_some());
+            shift -= i64::from(stood.next_if_eq(&position).is_some());
+            position = end;
+        }
+        // Of those that were not compared, none may be other than it was.
+        (differing == list.container.differing(), compared)
     }
 
     /// Where the row of a key, as people see it, stands in a list.
@@ -121,29 +146,30 @@ impl Tree {
 /// Which rows of a list have the same content, for lists in which none may.
 #[derive(Debug, Default)]
 pub(crate) struct Contents {
-    rows: FxHashMap<u64, SmallVec<[Key; 2]>>,
+    /// The rows by their content, and then by their keys.
+    rows: BTreeSet<(u64, Key)>,
     /// Contents that more than one row has.
     crowded: BTreeSet<u64>,
 }
 
 impl Contents {
     pub(super) fn put(&mut self, key: Key, content: u64) {
-        let rows = self.rows.entry(content).or_default();
-        rows.push(key);
-        if rows.len() > 1 {
+        self.rows.insert((content, key));
+        if self.rows_of(content).nth(1).is_some() {
             self.crowded.insert(content);
         }
     }
 
     pub(super) fn take(&mut self, key: Key, content: u64) {
-        let Some(rows) = self.rows.get_mut(&content) else { return };
-        rows.retain(|other| *other != key);
-        if rows.len() <= 1 {
+        self.rows.remove(&(content, key));
+        if self.rows_of(content).nth(1).is_none() {
             self.crowded.remove(&content);
         }
-        if rows.is_empty() {
-            self.rows.remove(&content);
-        }
+    }
+
+    /// The rows of a content.
+    fn rows_of(&self, content: u64) -> impl Iterator<Item = Key> {
+        self.rows.range((content, 0)..=(content, Key::MAX)).map(|(_, key)| *key)
     }
 }
 
@@ -151,41 +177,56 @@ impl Tree {
     /// Whether two rows of a list hold the same value, where rows must differ. Empty rows are not counted: they
     /// are yet to be filled.
     pub(crate) fn has_repeated_rows(&self, place: PlaceId) -> bool {
-        self.crowded_rows(place).any(|rows| self.same_among(&rows).is_some())
+        self.crowded_rows(place).any(|rows| self.same_among(rows).is_some())
     }
 
     /// The positions of the first two rows of a list that hold the same value, where rows must differ.
     pub(crate) fn repeated_rows(&self, place: PlaceId) -> Option<(u32, u32)> {
         let position = |row: PlaceId| self.list(place)?.sequence.position(self.node(row).slot);
-        let pairs = self.crowded_rows(place).filter_map(|mut rows| {
+        let pairs = self.crowded_rows(place).filter_map(|rows| {
+            let mut rows: Vec<PlaceId> = rows.collect();
             rows.sort_by_cached_key(|row| position(*row));
-            let (first, second) = self.same_among(&rows)?;
+            let (first, second) = self.same_among(rows.iter().copied())?;
             Some((position(first)?, position(second)?))
         });
         pairs.min()
     }
 
     /// The rows of each content that more than one row has.
-    fn crowded_rows(&self, place: PlaceId) -> impl Iterator<Item = SmallVec<[PlaceId; 2]>> {
+    fn crowded_rows(
+        &self,
+        place: PlaceId,
+    ) -> impl Iterator<Item = impl Iterator<Item = PlaceId> + Clone + use<'_>> {
         let known = self.list(place).and_then(|list| Some((list, list.contents.as_ref()?)));
         known.into_iter().flat_map(|(list, contents)| {
-            contents.crowded.iter().filter_map(move |content| {
-                let rows = contents.rows.get(content)?;
-                Some(rows.iter().map(|key| list.rows[*key as usize].place).collect())
+            contents.crowded.iter().map(move |content| {
+                let range = contents.rows.range((*content, 0)..=(*content, Key::MAX));
+                range.map(|(_, key)| list.rows[*key as usize].place)
             })
         })
     }
 
-    /// The first two among rows with the same content hash that are really the same, and not empty.
-    fn same_among(&self, rows: &[PlaceId]) -> Option<(PlaceId, PlaceId)> {
-        // Rows with the content of an empty one are all empty, however many there are.
-        if self.value(*rows.first()?).is_empty() {
+    /// The first two among rows with the same content hash that are really the same, and not yet to be filled.
+    fn same_among(&self, mut rows: impl Iterator<Item = PlaceId> + Clone) -> Option<(PlaceId, PlaceId)> {
+        // Rows with the content of one that is yet to be filled are all so, however many there are.
+        let mut row = rows.next()?;
+        if self.is_unfilled(row) {
             return None;
         }
-        rows.iter().enumerate().find_map(|(index, row)| {
-            let value = self.value(*row);
-            let same = rows[index + 1..].iter().find(|other| self.value(**other) == value)?;
-            Some((*row, *same))
-        })
+        // Mostly the first two are the same: that their hashes are, but not they, is a rare chance.
+        loop {
+            let value = self.value(row);
+            if let Some(same) = rows.clone().find(|other| self.value(*other) == value) {
+                return Some((row, same));
+            }
+            row = rows.next()?;
+        }
+    }
+
+    /// Whether a row is yet to be filled: nothing is in it, or only what a new row has.
+    fn is_unfilled(&self, row: PlaceId) -> bool {
+        let value = self.value(row);
+        value.holds_nothing()
+            || (value.as_record().is_some() && value == self.shape().blank(self.node(row).part))
     }
 }

@@ -1,7 +1,7 @@
 //! Making places from values.
 
 use super::list::Contents;
-use super::node::{Body, Container, Counts, Field, ListBody, Node, Presence, RecordBody, Row};
+use super::node::{Body, Container, Counts, Field, ListBody, Marks, Node, Presence, RecordBody, Row};
 use super::sequence::RowSequence;
 use super::{PlaceId, Tree};
 use crate::shape::{Kind, ListId, PartId, RecordId};
@@ -39,11 +39,15 @@ impl Tree {
         }
     }
 
-    /// Gives a record new children that hold these members.
-    pub(super) fn load_members(&mut self, place: PlaceId, record: RecordId, members: Record) {
+    /// Gives a record new children that hold these members; those that it had come back.
+    pub(super) fn load_members(
+        &mut self,
+        place: PlaceId,
+        record: RecordId,
+        members: Record,
+    ) -> Box<[PlaceId]> {
         let shape = self.shape.clone();
         let mut members = members.into_members().peekable();
-        let mut content = 0_u64;
         let fields = shape.fields(record).zip(0_u32..);
         let children = fields.map(|((name, part), slot)| {
             // Fitted members come in the order of the fields, with blank ones left out.
@@ -51,15 +55,26 @@ impl Tree {
                 return self.load(part, place, slot, shape.blank(part));
             }
             let value = members.next_if(|(given, _)| **given == *name).map(|(_, value)| value);
-            let child = self.load(part, place, slot, value.unwrap_or_default());
-            content = content.wrapping_add(member_content(u64::from(slot), self.nodes[child].content()));
-            child
+            self.load(part, place, slot, value.unwrap_or_default())
         });
         let children = children.collect();
-        if let Some(body) = self.record_mut(place) {
-            body.container.counts = Counts::default();
-            (body.children, body.content) = (children, content);
+        self.set_children(place, children)
+    }
+
+    /// Gives a record these children, and counts and hashes them; the children that it had come back. What a record
+    /// counts is always found by looking at its children when it gets others: what happened to them meanwhile was no
+    /// business of the record's.
+    pub(super) fn set_children(&mut self, place: PlaceId, children: Box<[PlaceId]>) -> Box<[PlaceId]> {
+        let (mut counts, mut content) = (Counts::default(), 0_u64);
+        for child in &children {
+            let node = self.node(*child);
+            let summary = if self.part(*child).local { node.summary().beside() } else { node.summary() };
+            counts.shift(Marks::default(), summary.marks);
+            content = content.wrapping_add(member_content(u64::from(node.slot), summary.content));
         }
+        let Some(body) = self.record_mut(place) else { return children };
+        (body.container.counts, body.content) = (counts, content);
+        std::mem::replace(&mut body.children, children)
     }
 
     fn load_rows(&mut self, place: PlaceId, list: ListId, values: Vec<Value>) {
@@ -86,7 +101,7 @@ impl Tree {
         self.cost.row_nodes += sequence.take_touched_nodes();
         if let Some(body) = self.list_mut(place) {
             body.contents = unique;
-            (body.baseline_length, body.baseline_hash) = (sequence.len(), sequence.hash());
+            (body.baseline, body.baseline_hash) = ((0..sequence.len()).collect(), sequence.hash());
             (body.rows, body.sequence) = (rows, sequence);
         }
     }

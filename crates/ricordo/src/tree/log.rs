@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::node::{Container, Presence};
+use super::node::Presence;
 use super::sequence::Key;
 use super::{Body, Faults, Field, Pattern, PlaceId, Ruled, Tree};
 use crate::shape::{Choices, PartId};
@@ -13,9 +13,8 @@ use crate::value::Value;
 pub(crate) struct ListBaseline {
     pub(super) presence: Presence,
     pub(super) baseline_presence: Presence,
-    /// Which rows stand where in the baseline.
-    pub(super) positions: Vec<(Key, u32)>,
-    pub(super) length: u32,
+    /// The rows in order.
+    pub(super) rows: Vec<Key>,
     pub(super) hash: u64,
     pub(super) added: BTreeSet<Key>,
     pub(super) displaced: BTreeSet<Key>,
@@ -26,6 +25,14 @@ impl ListBaseline {
     pub(crate) fn presence(&self) -> Presence {
         self.presence
     }
+}
+
+/// One of two rows that changed places, as it was before.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct SwappedRow {
+    pub(crate) key: Key,
+    pub(crate) position: u32,
+    pub(crate) was_displaced: bool,
 }
 
 /// How to take one change back.
@@ -49,12 +56,14 @@ pub(crate) enum Undo {
     RowRemoved { list: PlaceId, key: Key, position: u32, was_displaced: bool },
     /// A row was moved.
     RowMoved { list: PlaceId, key: Key, from: u32, to: u32, was_displaced: bool },
+    /// Two rows changed places; the one that stood further in front comes first.
+    RowsSwapped { list: PlaceId, rows: [SwappedRow; 2] },
     /// These rows counted as displaced, before it was seen that all stand in the baseline's order again.
     Displaced { list: PlaceId, before: BTreeSet<Key> },
     /// The record or list was there, or was not.
     Presence { place: PlaceId, before: Presence },
-    /// The record had these children.
-    Children { record: PlaceId, before: Box<Container>, children: Box<[PlaceId]>, content: u64 },
+    /// The record had these children, or none, and was there in its value and its baseline, or was not.
+    Children { record: PlaceId, presence: Presence, baseline_presence: Presence, children: Box<[PlaceId]> },
     /// The list had this baseline.
     Baseline { list: PlaceId, before: Box<ListBaseline> },
     /// The form took a new baseline, so that what went before cannot be undone.
@@ -126,6 +135,7 @@ impl Undo {
             | Undo::Faults { .. }
             | Undo::Ruled { .. }
             | Undo::RowMoved { .. }
+            | Undo::RowsSwapped { .. }
             | Undo::Displaced { .. }
             | Undo::NewBaseline
             | Undo::Focus { .. }
@@ -201,6 +211,21 @@ impl Tree {
         }
     }
 
+    /// Frees what only this log could bring back, where the transaction led to what was there before.
+    pub(crate) fn forget_without_effect(&mut self, log: Vec<Undo>) {
+        for undo in log.into_iter().rev() {
+            match undo {
+                Undo::RowRemoved { list, key, .. } => self.free_row(list, key),
+                // The record is absent, as before. Undoing an earlier step may bring its former children back.
+                Undo::Children { record, children, .. } if !self.has_children(record, &children) => {
+                    let others = self.set_children(record, children);
+                    others.iter().for_each(|child| self.free(*child));
+                }
+                _ => {}
+            }
+        }
+    }
+
     /// Whether a record has these children.
     pub(crate) fn has_children(&self, record: PlaceId, children: &[PlaceId]) -> bool {
         matches!(&self.node(record).body, Body::Record(body) if *body.children == *children)
@@ -239,17 +264,26 @@ impl Tree {
                 self.shift_row(list, key, from);
                 self.set_displaced(list, key, was_displaced);
             }
+            Undo::RowsSwapped { list, rows } => {
+                self.exchange_rows(list, rows.map(|row| row.key), rows.map(|row| row.was_displaced));
+            }
             Undo::Displaced { list, before } => self.replace_displaced(list, before),
-            Undo::Presence { place, before } => self.set_presence(place, before),
-            Undo::Children { record, before, children, content } => {
-                let reversal = self.summarized(record, |tree| {
-                    let body = tree.record_mut(record)?;
-                    let before = Box::new(std::mem::replace(&mut body.container, *before));
-                    let content = std::mem::replace(&mut body.content, content);
-                    let children = std::mem::replace(&mut body.children, children);
-                    Some(Undo::Children { record, before, children, content })
+            Undo::Presence { place, before } => {
+                if before != Presence::Present {
+                    self.restore_members(place);
+                }
+                self.set_presence(place, before);
+            }
+            Undo::Children { record, presence, baseline_presence, children } => {
+                let undo = self.summarized(record, |tree| {
+                    let container = &mut tree.record_mut(record)?.container;
+                    let before = (container.presence, container.baseline_presence);
+                    (container.presence, container.baseline_presence) = (presence, baseline_presence);
+                    let (presence, baseline_presence) = before;
+                    let children = tree.set_children(record, children);
+                    Some(Undo::Children { record, presence, baseline_presence, children })
                 });
-                self.log.extend(reversal);
+                self.log.extend(undo);
             }
             Undo::Baseline { list, before } => self.set_list_baseline(list, *before),
             Undo::Focus { before } => self.set_focus(before),

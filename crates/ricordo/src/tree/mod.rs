@@ -35,6 +35,7 @@ pub(crate) use node::{Body, Field, ListBody, Marks, Node, Pending, Presence, Rec
 pub(crate) use pattern::Pattern;
 use ruled::RuledPlaces;
 pub(crate) use ruled::{ConstraintId, ConstraintWords, Fault, Faults, Ruled, Standing};
+pub(crate) use sequence::Key;
 
 use crate::shape::{Part, Shape};
 use crate::value::Value;

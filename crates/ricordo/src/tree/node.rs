@@ -171,6 +171,11 @@ impl Container {
         self.counts.marks.has(mark)
     }
 
+    /// How many children are not their own baseline.
+    pub(super) fn differing(&self) -> u32 {
+        self.counts.of_marks[0]
+    }
+
     /// The marks of the container, given whether its present contents differ from the baseline's.
     fn marks(&self, differs: bool) -> Marks {
         let mut marks = if self.is_present() { self.counts.marks } else { Marks::default() };
@@ -200,7 +205,8 @@ pub(crate) struct ListBody {
     pub(crate) sequence: RowSequence,
     /// Whether the values of the rows in order are not the baseline's.
     pub(crate) differs: bool,
-    pub(crate) baseline_length: u32,
+    /// The rows of the baseline, in its order. Each knows its position here.
+    pub(crate) baseline: Vec<Key>,
     pub(crate) baseline_hash: u64,
     /// Rows that are there now and are not the baseline's.
     pub(crate) added: BTreeSet<Key>,
@@ -210,19 +216,17 @@ pub(crate) struct ListBody {
     pub(crate) marked: FxHashSet<Key>,
     /// Which rows have the same content; only where rows must differ.
     pub(crate) contents: Option<Box<Contents>>,
-    /// How many keys had been given out before this body was made; the keys that people see go on from there.
-    pub(crate) keys_before: u64,
 }
 
 impl ListBody {
     /// The key of a row as people see it. Keys count from 1 within a list, and are not given out twice.
-    pub(crate) fn shown_key(&self, key: Key) -> u64 {
-        self.keys_before + u64::from(key) + 1
+    pub(crate) fn shown_key(key: Key) -> u64 {
+        u64::from(key) + 1
     }
 
     /// The row of a key as people see it.
     pub(crate) fn row_of_shown(&self, key: u64) -> Option<Row> {
-        let index = key.checked_sub(self.keys_before + 1)?;
+        let index = key.checked_sub(1)?;
         self.rows.get(usize::try_from(index).ok()?).copied()
     }
 }
@@ -263,6 +267,7 @@ impl Marks {
     /// What a reset takes back.
     pub(crate) const RESETTABLE: Marks = Marks(1 | 2 | 4 | 16 | 32 | 64);
 
+    /// In the order of [`Counts`]; the first is the one that [`Container::differing`] asks for.
     const EACH: [Marks; 8] = [
         Marks::DIFFERS,
         Marks::TOUCHED,

@@ -35,10 +35,8 @@ impl Tree {
             Body::List(list) => match list.container.baseline_presence.absent_value() {
                 Some(absent) => absent,
                 None => {
-                    let rows = list.baseline_keys();
-                    Value::List(
-                        rows.iter().map(|key| self.baseline(list.rows[*key as usize].place)).collect(),
-                    )
+                    let rows = list.baseline.iter().map(|key| self.baseline(list.rows[*key as usize].place));
+                    Value::List(rows.collect())
                 }
             },
         }
@@ -146,12 +144,19 @@ impl Tree {
     /// where null is allowed, the empty text for texts, and else blank.
     pub(crate) fn emptiness(&self, place: PlaceId) -> Value {
         let part = self.part(place);
-        let baseline = self.field(place).map(|field| field.baseline().clone());
+        let node = self.node(place);
+        let baseline = match &node.body {
+            Body::Field(field) => Some(field.baseline().clone()).filter(Value::is_empty),
+            Body::Record(_) | Body::List(_) => {
+                node.container().and_then(|container| container.baseline_presence.absent_value())
+            }
+        };
         match (baseline, &part.kind) {
-            (Some(baseline), _) if baseline.is_empty() => baseline,
-            _ if part.nullable => Value::Null,
-            (_, Kind::Text) => "".into(),
-            _ => Value::Blank,
+            (Some(baseline), _) => baseline,
+            (None, Kind::List(_)) => Value::List(Vec::new()),
+            (None, _) if part.nullable => Value::Null,
+            (None, Kind::Text) => "".into(),
+            (None, _) => Value::Blank,
         }
     }
 
@@ -165,11 +170,8 @@ impl Tree {
         };
         match (&self.node(place).body, absent) {
             (Body::Field(_), _) => self.write(place, value, None, false),
-            (Body::Record(record), Some(presence)) => {
-                // Should it come back, nothing in it remembers what it went through before.
-                let children =
-                    if record.container.is_present() { record.children.to_vec() } else { Vec::new() };
-                children.into_iter().for_each(|child| self.restore(child));
+            (Body::Record(_), Some(presence)) => {
+                self.restore_members(place);
                 self.set_presence(place, presence);
             }
             (Body::List(_), Some(presence)) => {

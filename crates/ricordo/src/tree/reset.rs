@@ -67,6 +67,17 @@ impl Tree {
         }
     }
 
+    /// Restores all in a record that is about to go: should it come back, nothing in it remembers what it went through
+    /// before.
+    pub(super) fn restore_members(&mut self, place: PlaceId) {
+        if let Body::Record(record) = &self.node(place).body
+            && record.container.is_present()
+        {
+            let children = record.children.clone();
+            children.into_iter().for_each(|child| self.restore(child));
+        }
+    }
+
     pub(super) fn restore(&mut self, place: PlaceId) {
         self.cost.places += 1;
         if !self.node(place).marks().has(Marks::RESETTABLE) {

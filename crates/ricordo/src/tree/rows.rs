@@ -2,7 +2,9 @@
 
 use std::collections::BTreeSet;
 
-use super::log::ListBaseline;
+use smallvec::SmallVec;
+
+use super::log::{ListBaseline, SwappedRow};
 use super::node::{Presence, Row};
 use super::sequence::Key;
 use super::{Marks, PlaceId, Tree, Undo};
@@ -16,8 +18,7 @@ impl Tree {
         let baseline = ListBaseline {
             presence,
             baseline_presence: presence,
-            positions: body.sequence.keys().zip(0..).collect(),
-            length: body.sequence.len(),
+            rows: body.sequence.keys().collect(),
             hash: body.sequence.hash(),
             added: BTreeSet::new(),
             displaced: BTreeSet::new(),
@@ -40,23 +41,22 @@ impl Tree {
     pub(super) fn set_list_baseline(&mut self, list: PlaceId, new: ListBaseline) {
         let undo = self.summarized(list, |tree| {
             let body = tree.list_mut(list)?;
-            let positions =
-                (0..).zip(&mut body.rows).filter_map(|(key, row)| Some((key, row.baseline_position.take()?)));
+            for key in &body.baseline {
+                body.rows[*key as usize].baseline_position = None;
+            }
+            for (key, position) in new.rows.iter().zip(0..) {
+                body.rows[*key as usize].baseline_position = Some(position);
+            }
             let before = ListBaseline {
-                positions: positions.collect(),
+                rows: std::mem::replace(&mut body.baseline, new.rows),
                 presence: body.container.presence,
                 baseline_presence: body.container.baseline_presence,
-                length: body.baseline_length,
-                hash: body.baseline_hash,
+                hash: std::mem::replace(&mut body.baseline_hash, new.hash),
                 added: std::mem::replace(&mut body.added, new.added),
                 displaced: std::mem::replace(&mut body.displaced, new.displaced),
             };
-            for (key, position) in new.positions {
-                body.rows[key as usize].baseline_position = Some(position);
-            }
             (body.container.presence, body.container.baseline_presence) =
                 (new.presence, new.baseline_presence);
-            (body.baseline_length, body.baseline_hash) = (new.length, new.hash);
             tree.compare_rows(list);
             Some(Undo::Baseline { list, before: Box::new(before) })
         });
@@ -107,6 +107,39 @@ impl Tree {
         if self.stood_at(list, key) == Some(to) {
             self.see_order(list);
         }
+    }
+
+    /// Lets two rows of a list change places. Both count as displaced, whether they are neighbours or not.
+    pub(crate) fn swap_rows(&mut self, list: PlaceId, one: Key, other: Key) {
+        self.exchange_rows(list, [one, other], [true, true]);
+        self.see_order(list);
+    }
+
+    /// Lets two rows of a list change places, and says which of them count as displaced then.
+    pub(super) fn exchange_rows(&mut self, list: PlaceId, keys: [Key; 2], displaced: [bool; 2]) {
+        let undo = self.summarized(list, |tree| {
+            let body = tree.list_mut(list)?;
+            let mut rows = SmallVec::<[SwappedRow; 2]>::new();
+            for (key, is_displaced) in keys.into_iter().zip(displaced) {
+                let is_from_baseline = body.rows[key as usize].baseline_position.is_some();
+                let was_displaced = if is_displaced && is_from_baseline {
+                    !body.displaced.insert(key)
+                } else {
+                    body.displaced.remove(&key)
+                };
+                rows.push(SwappedRow { key, position: body.sequence.position(key)?, was_displaced });
+            }
+            rows.sort_unstable_by_key(|row| row.position);
+            let rows: [SwappedRow; 2] = rows.into_inner().ok()?;
+            let [low, high] = rows;
+            body.sequence.remove(high.key);
+            body.sequence.insert(low.position, high.key);
+            body.sequence.remove(low.key);
+            body.sequence.insert(high.position, low.key);
+            tree.compare_rows(list);
+            Some(Undo::RowsSwapped { list, rows })
+        });
+        self.log.extend(undo);
     }
 
     /// Where a row stood in the baseline.

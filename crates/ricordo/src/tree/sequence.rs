@@ -342,7 +342,26 @@ impl RowSequence {
 
     /// The keys in order.
     pub(crate) fn keys(&self) -> Keys<'_> {
-        Keys { sequence: self, path: vec![(self.root, 0)] }
+        self.keys_from(0)
+    }
+
+    /// The keys in order, from a position on.
+    pub(crate) fn keys_from(&self, mut position: u32) -> Keys<'_> {
+        let (mut path, mut index) = (Vec::new(), self.root);
+        loop {
+            let node = &self.nodes[index as usize];
+            if node.is_leaf {
+                path.push((index, position as usize));
+                return Keys { sequence: self, path };
+            }
+            let mut child = 0;
+            while child + 1 < node.sizes.len() && position >= node.sizes[child] {
+                position -= node.sizes[child];
+                child += 1;
+            }
+            path.push((index, child + 1));
+            index = node.entries[child];
+        }
     }
 }
 
@@ -400,6 +419,9 @@ mod tests {
             assert_eq!(sequence.position(*key), Some(count(position)));
         }
         assert_eq!(sequence.at(count(keys.len())), None);
+        for from in [0, 1, keys.len() / 3, keys.len()].into_iter().filter(|from| *from <= keys.len()) {
+            assert_eq!(sequence.keys_from(count(from)).collect::<Vec<_>>(), keys[from..]);
+        }
         let filled = |node: &Node| node.entries.len() <= WIDEST && (!node.is_leaf || node.sizes.is_empty());
         assert!(sequence.nodes.iter().all(filled));
     }

@@ -86,6 +86,15 @@ impl Value {
         }
     }
 
+    /// Whether there is nothing in it: it is empty, a list without rows, or a record in whose members there is nothing.
+    pub(crate) fn holds_nothing(&self) -> bool {
+        match self {
+            Value::List(rows) => rows.is_empty(),
+            Value::Record(members) => members.iter().all(|(_, value)| value.holds_nothing()),
+            scalar => scalar.is_empty(),
+        }
+    }
+
     /// Whether the two are the same for a `test` or an `expect`: equal, or each of them null or blank, at any
     /// depth.
     pub fn matches(&self, other: &Value) -> bool {

@@ -12,6 +12,7 @@ mod handles;
 mod history;
 mod leading;
 mod notices;
+mod replays;
 mod rules;
 mod selectors;
 mod shared_types;

@@ -11,7 +11,7 @@ pub enum Definition {
     Flag,
     Choice,
     Record { nullable: bool, fields: Vec<Field> },
-    List { least: usize, most: usize, unique: bool, item: Box<Definition> },
+    List { nullable: bool, least: usize, most: usize, unique: bool, item: Box<Definition> },
 }
 
 #[derive(Clone, Debug, PartialEq)]
@@ -86,8 +86,19 @@ impl Definition {
                     fields.iter().filter(|field| field.required).map(|field| field.name.as_str()).collect();
                 json!({"type": kind, "properties": properties, "required": required})
             }
-            Definition::List { least, most, unique, item } => {
-                json!({"type": "array", "minItems": least, "maxItems": most, "uniqueItems": unique, "items": item.schema()})
+            Definition::List { nullable, least, most, unique, item } => {
+                let kind = if *nullable { json!(["array", "null"]) } else { json!("array") };
+                json!({"type": kind, "minItems": least, "maxItems": most, "uniqueItems": unique, "items": item.schema()})
+            }
+        }
+    }
+
+    /// Data that fits, and is there.
+    pub fn present(&self, seed: &mut Seed) -> Json {
+        loop {
+            let data = self.data(seed);
+            if data != Json::Null {
+                return data;
             }
         }
     }
@@ -110,6 +121,7 @@ impl Definition {
                 }
                 Json::Object(members)
             }
+            Definition::List { nullable: true, .. } if seed.below(4) == 0 => Json::Null,
             Definition::List { item, .. } => (0..seed.below(5)).map(|_| item.data(seed)).collect(),
         }
     }
@@ -129,9 +141,11 @@ pub fn record() -> impl Strategy<Value = Definition> {
         prop_oneof![
             (any::<bool>(), fields(inner.clone()))
                 .prop_map(|(nullable, fields)| Definition::Record { nullable, fields }),
-            (0..2_usize, 2..5_usize, any::<bool>(), inner).prop_map(|(least, most, unique, item)| {
-                Definition::List { least, most, unique, item: Box::new(item) }
-            }),
+            (prop::bool::weighted(0.3), 0..2_usize, 2..5_usize, any::<bool>(), inner).prop_map(
+                |(nullable, least, most, unique, item)| {
+                    Definition::List { nullable, least, most, unique, item: Box::new(item) }
+                },
+            ),
         ]
     });
     fields(place).prop_map(|fields| Definition::Record { nullable: false, fields })

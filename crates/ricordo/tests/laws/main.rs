@@ -243,17 +243,7 @@ proptest! {
                 let _ = both.apply(&line);
             }
         }
-        let mut planned = both.reference.clone();
-        let mut actions = Vec::new();
-        for step in &steps {
-            if !matches!(step, Step::Undo | Step::Redo | Step::Wait(_))
-                && let Some(line) = step.line(&planned)
-                && let Some(next) = planned.clone().applied(&line)
-            {
-                planned = next;
-                actions.push(line);
-            }
-        }
+        let actions = steps::planned(&both.reference, &steps);
         let mut refused = actions.clone();
         refused.insert(bad.min(actions.len()), serde_json::json!({"op": "enter", "path": "/no such field", "text": ""}));
         both.apply(&serde_json::json!({"op": "group", "actions": refused})).unwrap_err();

@@ -56,11 +56,21 @@ enum Held {
         fields: Result<Vec<(String, Place)>, Option<Json>>,
         original: Option<Vec<(String, Place)>>,
     },
-    /// The rows, and the rows as they were in the baseline.
+    /// The rows, and the rows as they were in the baseline; or the null or blank that stands in the list's place.
     List {
         rows: Vec<Place>,
         original: Vec<Place>,
+        absent: Option<Option<Json>>,
     },
+}
+
+/// What there is at the end of a way.
+#[derive(Debug, PartialEq)]
+enum Along {
+    /// A place, touched or not.
+    There(bool),
+    /// Nothing, since a row that it lies in was removed; the row may come back.
+    InRemovedRow,
 }
 
 #[derive(Clone, Debug)]
@@ -98,6 +108,22 @@ impl Reference {
         lists
     }
 
+    /// The pointers of the records and lists that may be null, and whether they are there.
+    pub fn optional(&self) -> Vec<(String, bool)> {
+        let mut optional = Vec::new();
+        self.root.visit("", &mut |pointer, place| {
+            let is_there = match &place.held {
+                Held::Field { .. } => return,
+                Held::Record { fields, .. } => fields.is_ok(),
+                Held::List { absent, .. } => absent.is_none(),
+            };
+            if is_nullable(&place.definition) {
+                optional.push((pointer.to_owned(), is_there));
+            }
+        });
+        optional
+    }
+
     /// What is defined at a pointer.
     pub fn definition(&self, pointer: &str) -> Option<&Definition> {
         self.root.find(pointer).map(|place| &place.definition)
@@ -126,13 +152,11 @@ impl Reference {
         }
         let before = self.root.clone();
         let mut typing = None;
-        let mut is_step = false;
         let actions = if op == "group" { line["actions"].as_array()?.clone() } else { vec![line.clone()] };
         for action in &actions {
-            let before = self.root.untouched();
             typing = self.performed(action)?;
-            is_step |= self.root.untouched() != before;
         }
+        let is_step = self.root.untouched() != before.untouched();
         if actions.iter().any(|action| action["op"] == "reset" && action.get("value").is_some()) {
             (self.undo, self.redo, self.typing) = (Vec::new(), Vec::new(), None);
             return Some(self);
@@ -145,8 +169,9 @@ impl Reference {
             }
             self.typing = typing;
         } else if self.root != before {
-            // What only touches belongs to the step before.
+            // What only touches belongs to the step before, and stays when steps are done again.
             self.typing = None;
+            self.touch_redone(&before);
         }
         if actions.iter().any(|action| action["op"] == "leave") {
             self.typing = None;
@@ -154,15 +179,27 @@ impl Reference {
         Some(self)
     }
 
-    /// Whether an action changes nothing but what is touched.
-    pub fn only_touches(&self, line: &Json) -> bool {
-        let after = self.clone().applied(line);
-        after.is_some_and(|after| after.root != self.root && after.root.untouched() == self.root.untouched())
-    }
-
-    /// Whether there are steps to do again.
-    pub fn can_redo(&self) -> bool {
-        !self.redo.is_empty()
+    /// Takes what was touched since over to the forms that redo leads to, until one in which that is another matter: the
+    /// place was touched there by the step itself, or has gone with its record.
+    fn touch_redone(&mut self, before: &Place) {
+        let mut ways = Vec::new();
+        self.root.touches(&mut Vec::new(), &mut ways);
+        for (way, is_touched) in ways {
+            let Some(Along::There(was_touched)) =
+                before.along(&way).filter(|was| *was != Along::There(is_touched))
+            else {
+                continue;
+            };
+            for form in self.redo.iter_mut().rev() {
+                match form.along(&way) {
+                    Some(Along::There(touched)) if touched == was_touched => {
+                        form.touch_along(&way, is_touched)
+                    }
+                    Some(Along::InRemovedRow) => {}
+                    _ => break,
+                }
+            }
+        }
     }
 
     /// Performs an action; the field comes back, if it was one alone, in which typing took place or effect.
@@ -216,11 +253,12 @@ impl Reference {
                 let value = line.get("value").or(blank.as_ref()).or(nothing);
                 let mut row = Place::new(item, false, value);
                 (row.added, row.stood) = (true, None);
-                let Held::List { rows, .. } = &mut place.held else { return None };
+                let Held::List { rows, absent, .. } = &mut place.held else { return None };
                 let at = if at == "-" { rows.len() } else { at.parse().ok()? };
                 if at > rows.len() {
                     return None;
                 }
+                *absent = None;
                 rows.insert(at, row);
             }
             "remove" => {
@@ -244,11 +282,19 @@ impl Reference {
                 let (row, with): (usize, usize) =
                     (row.parse().ok()?, text("with").rsplit_once('/')?.1.parse().ok()?);
                 let list = self.root.find_mut(list)?;
-                list.move_row(row, row)?;
-                list.move_row(with, with)?;
+                let Held::List { rows, .. } = &mut list.held else { return None };
+                if row >= rows.len() || with >= rows.len() {
+                    return None;
+                }
                 if row != with {
-                    list.move_row(row.max(with), row.min(with))?;
-                    list.move_row(row.min(with) + 1, row.max(with))?;
+                    rows.swap(row, with);
+                    [row, with].into_iter().for_each(|at| rows[at].moved = rows[at].stood.is_some());
+                }
+                list.see_order();
+            }
+            "group" => {
+                for action in line["actions"].as_array()? {
+                    self.performed(action)?;
                 }
             }
             other => panic!("the reference knows no {other}"),
@@ -296,12 +342,15 @@ impl Place {
                 }
             }
             Definition::List { item, .. } => {
+                let absent = (nullable && matches!(value, None | Some(Json::Null))).then(|| value.cloned());
                 let given = value.and_then(Json::as_array).cloned().unwrap_or_default();
                 let mut rows: Vec<Place> =
                     given.iter().map(|value| Place::new(item, false, Some(value))).collect();
                 rows.iter_mut().enumerate().for_each(|(at, row)| row.stood = Some(at));
-                baseline = Some(list_value(&rows));
-                Held::List { rows: rows.clone(), original: rows }
+                if absent.is_none() {
+                    baseline = Some(list_value(&rows));
+                }
+                Held::List { rows: rows.clone(), original: rows, absent }
             }
             _ => Held::Field { value: baseline.clone(), entry: None, unreadable: false },
         };
@@ -325,6 +374,7 @@ impl Place {
             Held::Field { value, .. } => value.clone(),
             Held::Record { fields: Ok(fields), .. } => Some(record_value(fields)),
             Held::Record { fields: Err(absent), .. } => absent.clone(),
+            Held::List { absent: Some(absent), .. } => absent.clone(),
             Held::List { rows, .. } => Some(list_value(rows)),
         }
     }
@@ -380,7 +430,8 @@ impl Place {
             (Some(baseline), _) if *baseline == Json::Null || *baseline == json!("") => {
                 Some(baseline.clone())
             }
-            (_, Definition::Integer { nullable: true, .. }) => Some(Json::Null),
+            (_, Definition::List { .. }) => Some(json!([])),
+            (_, definition) if is_nullable(definition) => Some(Json::Null),
             (_, Definition::Text { .. }) => Some(json!("")),
             _ => None,
         }
@@ -395,12 +446,8 @@ impl Place {
         let emptied = self.emptied();
         match &mut self.held {
             Held::Field { .. } => self.held = Held::Field { value: emptied, entry: None, unreadable: false },
-            Held::List { .. } => self.assign(Some(&json!([]))).unwrap(),
-            Held::Record { fields, .. } if is_nullable(&self.definition) => {
-                if fields.is_ok() {
-                    *fields = Err(Some(Json::Null));
-                }
-            }
+            Held::List { .. } => self.assign(emptied.as_ref()).unwrap(),
+            Held::Record { fields, .. } if is_nullable(&self.definition) => *fields = Err(emptied),
             Held::Record { fields, .. } => {
                 fields.iter_mut().flatten().for_each(|(_, place)| place.clear());
             }
@@ -412,7 +459,7 @@ impl Place {
         let fits = match (&self.definition, value) {
             (_, None) => true,
             (Definition::Record { nullable, .. }, Some(Json::Null)) => *nullable,
-            (Definition::List { .. }, Some(Json::Null)) => false,
+            (Definition::List { nullable, .. }, Some(Json::Null)) => *nullable,
             (_, Some(Json::Null)) => true,
             (Definition::Text { .. } | Definition::Choice, Some(value)) => value.is_string(),
             (Definition::Integer { .. }, Some(value)) => value.is_i64(),
@@ -456,7 +503,8 @@ impl Place {
                     place.assign(value.and_then(|value| value.get(name.as_str())))?;
                 }
             }
-            (Held::List { rows, .. }, Definition::List { item, .. }) => {
+            (Held::List { rows, absent: is_absent, .. }, Definition::List { item, nullable, .. }) => {
+                *is_absent = (*nullable && absent).then(|| value.cloned());
                 let given = value.and_then(Json::as_array).cloned().unwrap_or_default();
                 given.iter().try_for_each(|value| check_all(item, Some(value)))?;
                 let wanted: Vec<Place> =
@@ -497,6 +545,38 @@ impl Place {
         self.children_mut().into_iter().for_each(Place::forget_touches);
     }
 
+    /// The ways to all places there are, by what they are called in [`Place::id`], and whether they are touched.
+    fn touches(&self, around: &mut Vec<u64>, found: &mut Vec<(Vec<u64>, bool)>) {
+        found.push((around.clone(), self.touched));
+        for (_, child) in self.children() {
+            around.push(child.id);
+            child.touches(around, found);
+            around.pop();
+        }
+    }
+
+    /// What there is at the end of a way.
+    fn along(&self, way: &[u64]) -> Option<Along> {
+        let Some((next, rest)) = way.split_first() else { return Some(Along::There(self.touched)) };
+        match self.children().into_iter().find(|(_, child)| child.id == *next) {
+            Some((_, child)) => child.along(rest),
+            None if matches!(self.held, Held::List { .. }) => Some(Along::InRemovedRow),
+            None => None,
+        }
+    }
+
+    fn touch_along(&mut self, way: &[u64], touched: bool) {
+        match way.split_first() {
+            None => self.touched = touched,
+            Some((next, rest)) => {
+                self.children_mut()
+                    .into_iter()
+                    .filter(|child| child.id == *next)
+                    .for_each(|child| child.touch_along(rest, touched));
+            }
+        }
+    }
+
     fn move_row(&mut self, from: usize, to: usize) -> Option<()> {
         let Held::List { rows, .. } = &mut self.held else { return None };
         if from >= rows.len() || to >= rows.len() {
@@ -511,7 +591,7 @@ impl Place {
 
     /// When the rows are those of the baseline in its order, none counts as moved.
     fn see_order(&mut self) {
-        let Held::List { rows, original } = &mut self.held else { return };
+        let Held::List { rows, original, .. } = &mut self.held else { return };
         let stood: Vec<_> = rows.iter().map(|row| row.stood).collect();
         if stood == (0..original.len()).map(Some).collect::<Vec<_>>() {
             rows.iter_mut().for_each(|row| row.moved = false);
@@ -529,7 +609,11 @@ impl Place {
             Held::Record { fields, original } => {
                 *fields = original.clone().ok_or_else(|| self.baseline.clone());
             }
-            Held::List { rows, original } => rows.clone_from(original),
+            Held::List { rows, original, absent } => {
+                rows.clone_from(original);
+                let is_nothing = matches!(self.baseline, None | Some(Json::Null));
+                *absent = (is_nullable(&self.definition) && is_nothing).then(|| self.baseline.clone());
+            }
         }
     }
 
@@ -554,9 +638,11 @@ impl Place {
                 (Definition::Choice, Some(value)) if *value != "straight" && *value != "poolish" => {
                     findings.push("not_listed");
                 }
-                (Definition::List { least, most, unique, .. }, Some(Json::Array(rows))) => {
-                    let is_empty = |row: &Json| *row == Json::Null || *row == json!("");
-                    let again = |(at, row): (usize, &Json)| !is_empty(row) && rows[..at].contains(row);
+                (Definition::List { least, most, unique, item, .. }, Some(Json::Array(rows))) => {
+                    let is_new = |row: &Json| row.is_object() && blank(item).as_ref() == Some(row);
+                    let again = |(at, row): (usize, &Json)| {
+                        !is_hollow(row) && !is_new(row) && rows[..at].contains(row)
+                    };
                     let repeated = *unique && rows.iter().enumerate().any(again);
                     findings.extend((rows.len() < *least).then_some("too_few"));
                     findings.extend((rows.len() > *most).then_some("too_many"));
@@ -661,6 +747,7 @@ fn check_all(definition: &Definition, value: Option<&Json>) -> Option<()> {
                 check_all(&field.definition, Some(value))
             })
         }
+        Definition::List { nullable: true, .. } if absent => Some(()),
         Definition::List { item, .. } => {
             value?.as_array()?.iter().try_for_each(|value| check_all(item, Some(value)))
         }
@@ -686,8 +773,21 @@ fn blank(definition: &Definition) -> Option<Json> {
 fn is_nullable(definition: &Definition) -> bool {
     matches!(
         definition,
-        Definition::Integer { nullable: true, .. } | Definition::Record { nullable: true, .. }
+        Definition::Integer { nullable: true, .. }
+            | Definition::Record { nullable: true, .. }
+            | Definition::List { nullable: true, .. }
     )
+}
+
+/// Whether nothing is in a value.
+fn is_hollow(value: &Json) -> bool {
+    match value {
+        Json::Null => true,
+        Json::String(text) => text.is_empty(),
+        Json::Array(rows) => rows.is_empty(),
+        Json::Object(members) => members.values().all(is_hollow),
+        _ => false,
+    }
 }
 
 fn canonical(value: &Option<Json>) -> String {

@@ -25,6 +25,9 @@ pub enum Step {
     Wait(u8),
     Undo,
     Redo,
+    /// An optional record or list comes, or goes.
+    Toggle(u16, u64),
+    Group(Vec<Step>),
 }
 
 const TEXTS: [&str; 16] = [
@@ -48,7 +51,14 @@ const TEXTS: [&str; 16] = [
 
 /// Any actions.
 pub fn steps(most: usize) -> impl Strategy<Value = Vec<Step>> {
-    let step = prop_oneof![
+    // After a reset to another record nothing can be undone, the rest of its group included.
+    let grouped = step().prop_filter("what can be undone", |step| !matches!(step, Step::ResetTo(_)));
+    let groups = prop::collection::vec(grouped, 2..5).prop_map(Step::Group);
+    prop::collection::vec(prop_oneof![8 => step(), 1 => groups], 0..most)
+}
+
+fn step() -> impl Strategy<Value = Step> {
+    prop_oneof![
         6 => (any::<u16>(), any::<u8>()).prop_map(|(at, text)| Step::Enter(at, text)),
         3 => any::<u16>().prop_map(Step::Leave),
         1 => any::<u16>().prop_map(Step::Focus),
@@ -62,8 +72,8 @@ pub fn steps(most: usize) -> impl Strategy<Value = Vec<Step>> {
         2 => any::<u8>().prop_map(Step::Wait),
         3 => Just(Step::Undo),
         2 => Just(Step::Redo),
-    ];
-    prop::collection::vec(step, 0..most)
+        3 => (any::<u16>(), any::<u64>()).prop_map(|(at, seed)| Step::Toggle(at, seed)),
+    ]
 }
 
 /// Actions on the order of rows alone.
@@ -80,21 +90,42 @@ fn order() -> impl Strategy<Value = Step> {
     ]
 }
 
+/// The lines of steps that can be parts of one group, each in the form that those before have led to.
+pub fn planned(form: &Reference, steps: &[Step]) -> Vec<Json> {
+    let (mut planned, mut lines) = (form.clone(), Vec::new());
+    for step in steps.iter().filter(|step| !matches!(step, Step::Undo | Step::Redo | Step::Wait(_))) {
+        if let Some(line) = step.line(&planned)
+            && let Some(next) = planned.clone().applied(&line)
+        {
+            planned = next;
+            lines.push(line);
+        }
+    }
+    lines
+}
+
 impl Step {
     /// The action as a journal line; nothing where there is no place to do it to.
-    ///
-    /// What only touches between an undo and a redo is left out: it stays when the redo comes, which a reference
-    /// that keeps whole forms cannot tell.
     pub fn line(&self, form: &Reference) -> Option<Json> {
-        self.any_line(form).filter(|line| !form.can_redo() || !form.only_touches(line))
-    }
-
-    fn any_line(&self, form: &Reference) -> Option<Json> {
         let places = form.places();
         let place = |at: u16| &*places[usize::from(at) % places.len()].0;
         let lists = form.lists();
         let list = |at: u16| (!lists.is_empty()).then(|| &lists[usize::from(at) % lists.len()]);
         Some(match *self {
+            Step::Group(ref steps) => {
+                let actions = planned(form, steps);
+                if actions.is_empty() {
+                    return None;
+                }
+                json!({"op": "group", "actions": actions})
+            }
+            Step::Toggle(at, seed) => {
+                let optional = form.optional();
+                let (pointer, is_there) = optional.get(usize::from(at) % optional.len().max(1))?;
+                let value =
+                    if *is_there { Json::Null } else { form.definition(pointer)?.present(&mut Seed(seed)) };
+                json!({"op": "replace", "path": pointer, "value": value})
+            }
             Step::Enter(at, text) => {
                 json!({"op": "enter", "path": place(at), "text": TEXTS[usize::from(text) % TEXTS.len()]})
             }

@@ -1,0 +1,277 @@
+//! Journals whose expectations say what a form must be like: the shortest that once led to a wrong state.
+
+use ricordo::engine::Engine;
+use ricordo::exchange::{Command, read_data, read_definition, read_journal};
+
+/// What a replay finds: refusals and expectations that are not met, each with its line.
+fn replay(definition: &str, data: &str, journal: &str) -> Vec<String> {
+    let shape = read_definition(definition).unwrap_or_else(|error| panic!("{error}: {definition}"));
+    let value = read_data(data, &shape).unwrap_or_else(|error| panic!("{error}: {data}"));
+    let mut engine = Engine::new(shape.into(), Some(value)).unwrap();
+    let mut found = Vec::new();
+    for entry in read_journal(journal).unwrap_or_else(|error| panic!("{error}: {journal}")) {
+        let problems = match entry.command {
+            Command::Apply(action) => {
+                engine.apply(action).err().map(|refused| refused.to_string()).into_iter().collect()
+            }
+            Command::Expect(expectation) => expectation.check(&engine),
+            other => panic!("{other:?}"),
+        };
+        found.extend(problems.into_iter().map(|problem| format!("{}: {problem}", entry.line)));
+    }
+    found
+}
+
+#[track_caller]
+fn holds(definition: &str, data: &str, journal: &str) {
+    assert_eq!(replay(definition, data, journal), Vec::<String>::new(), "{definition}\n{data}\n{journal}");
+}
+
+const OPTIONAL_TEXT: &str = r#"{"type":"object","properties":{"o":{"type":["object","null"],
+    "properties":{"a":{"type":"string"}},"required":["a"]}}}"#;
+const OPTIONAL_NUMBER: &str = r#"{"type":"object","properties":{"o":{"type":["object","null"],
+    "properties":{"n":{"type":"integer","minimum":0}}}}}"#;
+
+#[test]
+fn an_optional_record_that_came_in_a_group_is_valid_again_when_that_is_redone() {
+    holds(
+        OPTIONAL_TEXT,
+        "{}",
+        r#"
+{"op":"group","actions":[{"op":"add","path":"/o","value":{}},{"op":"enter","path":"/o/a","text":"x"}]}
+{"op":"undo"}
+{"op":"redo"}
+{"op":"expect","valid":true,"value":{"o":{"a":"x"}}}
+"#,
+    );
+    holds(
+        OPTIONAL_NUMBER,
+        "{}",
+        r#"
+{"op":"group","actions":[{"op":"replace","path":"/o","value":{"n":0}},{"op":"enter","path":"/o/n","text":"-1"}]}
+{"op":"undo"}
+{"op":"redo"}
+{"op":"expect","valid":false,"findings":["range_underflow"]}
+{"op":"enter","path":"/o/n","text":"5"}
+{"op":"expect","valid":true,"findings":[]}
+"#,
+    );
+}
+
+#[test]
+fn what_is_touched_between_undo_and_redo_stays_touched_unless_it_goes() {
+    holds(
+        OPTIONAL_TEXT,
+        "{}",
+        r#"
+{"op":"replace","path":"/o","value":{}}
+{"op":"undo"}
+{"op":"leave","path":"/o"}
+{"op":"redo"}
+{"op":"expect","path":"/o","touched":true}
+"#,
+    );
+    holds(
+        OPTIONAL_TEXT,
+        r#"{"o":{}}"#,
+        r#"
+{"op":"replace","path":"/o","value":null}
+{"op":"undo"}
+{"op":"leave","path":"/o/a"}
+{"op":"redo"}
+{"op":"replace","path":"/o","value":{}}
+{"op":"expect","path":"/o/a","touched":false}
+"#,
+    );
+}
+
+#[test]
+fn dates_and_times_can_be_copied_and_moved_to_texts() {
+    let form = r#"{"type":"object","properties":{
+        "day":{"type":"string","format":"date"}, "at":{"type":"string","format":"time"},
+        "text":{"type":"string"}, "texts":{"type":"array","items":{"type":"string"}},
+        "either":{"enum":["2026-11-25","never"]}}}"#;
+    let data = r#"{"day":"2026-11-25","at":"04:30","text":"x"}"#;
+    holds(
+        form,
+        data,
+        r#"
+{"op":"copy","from":"/day","path":"/text"}
+{"op":"expect","path":"/text","value":"2026-11-25"}
+{"op":"copy","from":"/at","path":"/texts/-"}
+{"op":"copy","from":"/day","path":"/either"}
+{"op":"move","from":"/day","path":"/text"}
+{"op":"expect","value":{"at":"04:30","text":"2026-11-25","texts":["04:30"],"either":"2026-11-25"}}
+{"op":"copy","from":"/text","path":"/day"}
+{"op":"expect","path":"/day","value":"2026-11-25","dirty":false}
+"#,
+    );
+}
+
+#[test]
+fn clearing_gives_back_the_emptiness_of_the_baseline() {
+    let form = r#"{"type":"object","properties":{
+        "list":{"type":["array","null"],"items":{"type":"integer"}},
+        "record":{"type":["object","null"],"properties":{"n":{"type":"integer"}}}}}"#;
+    let journal = r#"
+{"op":"add","path":"/list/-","value":1}
+{"op":"replace","path":"/record","value":{"n":1}}
+{"op":"clear","path":"/list"}
+{"op":"clear","path":"/record"}
+{"op":"expect","dirty":false}
+"#;
+    for data in ["{}", r#"{"list":null,"record":null}"#, r#"{"list":[]}"#] {
+        holds(form, data, journal);
+    }
+    // What was not empty is emptied as far as its type allows.
+    holds(
+        form,
+        r#"{"list":[1],"record":{"n":1}}"#,
+        r#"
+{"op":"clear","path":"/list"}
+{"op":"clear","path":"/record"}
+{"op":"expect","value":{"list":[],"record":null},"dirty":true}
+"#,
+    );
+    // Null over a blank is emptied to the blank.
+    holds(
+        form,
+        "{}",
+        r#"
+{"op":"replace","path":"/record","value":null}
+{"op":"expect","dirty":true}
+{"op":"clear","path":"/record"}
+{"op":"expect","dirty":false}
+"#,
+    );
+}
+
+const ROWS: &str = r#"{"type":"object","properties":{"rows":{"type":"array","items":{"type":"integer"}},
+    "n":{"type":"integer"}}}"#;
+
+#[test]
+fn a_group_that_leads_to_what_was_there_is_no_step_and_does_not_end_redo() {
+    for group in [
+        r#"{"op":"add","path":"/rows/1","value":9},{"op":"remove","path":"/rows/1"}"#,
+        r#"{"op":"swap","path":"/rows/0","with":"/rows/2"},{"op":"swap","path":"/rows/2","with":"/rows/0"}"#,
+        r#"{"op":"enter","path":"/n","text":"7"},{"op":"replace","path":"/n","value":1}"#,
+        r#"{"op":"move","from":"/rows/0","path":"/rows/2"},{"op":"move","from":"/rows/2","path":"/rows/0"}"#,
+    ] {
+        let journal = format!(
+            r#"
+{{"op":"enter","path":"/n","text":"2"}}
+{{"op":"undo"}}
+{{"op":"group","actions":[{group}]}}
+{{"op":"expect","dirty":false}}
+{{"op":"redo"}}
+{{"op":"expect","path":"/n","value":2}}
+{{"op":"undo"}}
+{{"op":"expect","dirty":false}}
+"#
+        );
+        holds(ROWS, r#"{"rows":[1,2,3],"n":1}"#, &journal);
+    }
+    // Of a group that also touches, the touches stay.
+    holds(
+        ROWS,
+        r#"{"rows":[1,2,3],"n":1}"#,
+        r#"
+{"op":"group","actions":[{"op":"add","path":"/rows/1","value":9},{"op":"leave","path":"/n"},{"op":"remove","path":"/rows/1"}]}
+{"op":"expect","path":"/n","touched":true}
+"#,
+    );
+    // A record that comes and goes leaves nothing behind for an earlier step to stumble over.
+    holds(
+        OPTIONAL_TEXT,
+        "{}",
+        r#"
+{"op":"replace","path":"/o","value":{"a":"x"}}
+{"op":"replace","path":"/o","value":null}
+{"op":"group","actions":[{"op":"replace","path":"/o","value":{"a":"y"}},{"op":"replace","path":"/o","value":null}]}
+{"op":"undo"}
+{"op":"expect","value":{"o":{"a":"x"}},"valid":true}
+{"op":"redo"}
+{"op":"expect","value":{"o":null}}
+"#,
+    );
+}
+
+#[test]
+fn choices_are_for_all_rows_where_a_list_is_meant_and_for_one_place_otherwise() {
+    let form = r#"{"type":"object","properties":{
+        "2024":{"type":"array","items":{"type":"string"}},
+        "-":{"type":"string"},
+        "x":{"type":"object","properties":{"-":{"type":"string"},"7":{"type":"string"}}}}}"#;
+    holds(
+        form,
+        r#"{"2024":["a"],"-":"a","x":{"-":"a","7":"a"}}"#,
+        r#"
+{"op":"choices","path":"/2024/-","choices":["a","b"]}
+{"op":"add","path":"/2024/-","value":"c"}
+{"op":"expect","path":"/2024/1","findings":["not_listed"]}
+{"op":"choices","path":"/-","choices":["b"]}
+{"op":"expect","path":"/-","findings":["not_listed"]}
+{"op":"choices","path":"/x/-","choices":["b"]}
+{"op":"expect","path":"/x/-","findings":["not_listed"]}
+{"op":"choices","path":"/x/7","choices":["b"]}
+{"op":"expect","path":"/x/7","findings":["not_listed"]}
+"#,
+    );
+    let nested = r#"{"type":"object","properties":{"rows":{"type":"array",
+        "items":{"type":"array","items":{"type":"string"}}}}}"#;
+    let found = replay(
+        nested,
+        r#"{"rows":[["a"]]}"#,
+        r#"
+{"op":"choices","path":"/rows/0/-","choices":["b"]}
+"#,
+    );
+    assert_eq!(found, ["2: /rows/0/- names one row and all of another list; write “-” for both"]);
+}
+
+#[test]
+fn both_rows_of_a_swap_count_as_moved_neighbours_or_not() {
+    let form = read_definition(ROWS).unwrap();
+    let data = read_data(r#"{"rows":[1,2,3,4]}"#, &form).unwrap();
+    let mut engine = Engine::new(form.into(), Some(data)).unwrap();
+    let mut moved = |journal: &str| {
+        for entry in read_journal(journal).unwrap() {
+            let Command::Apply(action) = entry.command else { panic!("an action") };
+            engine.apply(action).unwrap();
+        }
+        let list = engine.view(engine.locate(&"/rows".parse().unwrap()).unwrap());
+        let moved = list.children().map(|row| if row.is_moved() { 'm' } else { '.' }).collect::<String>();
+        let values = list.children().map(|row| row.value().to_string()).collect::<String>();
+        (values, moved)
+    };
+    let is = |values: &str, moved: &str| (values.to_owned(), moved.to_owned());
+    assert_eq!(moved(r#"{"op":"swap","path":"/rows/1","with":"/rows/2"}"#), is("1324", ".mm."));
+    assert_eq!(moved(r#"{"op":"undo"}"#), is("1234", "...."));
+    assert_eq!(moved(r#"{"op":"redo"}"#), is("1324", ".mm."));
+    assert_eq!(moved(r#"{"op":"swap","path":"/rows/2","with":"/rows/1"}"#), is("1234", "...."));
+    assert_eq!(moved(r#"{"op":"swap","path":"/rows/3","with":"/rows/0"}"#), is("4231", "m..m"));
+    assert_eq!(moved(r#"{"op":"swap","path":"/rows/0","with":"/rows/1"}"#), is("2431", "mm.m"));
+    assert_eq!(moved(r#"{"op":"undo"}"#), is("4231", "m..m"));
+    assert_eq!(moved(r#"{"op":"reset"}"#), is("1234", "...."));
+}
+
+#[test]
+fn rows_that_are_yet_to_be_filled_need_not_differ() {
+    let form = r#"{"type":"object","properties":{"rows":{"type":"array","uniqueItems":true,"items":{"type":"object",
+        "properties":{"name":{"type":"string"},"sold":{"type":"boolean","default":false},
+            "inner":{"type":"object","properties":{"n":{"type":"integer"}}}}}}}}"#;
+    holds(
+        form,
+        r#"{"rows":[]}"#,
+        r#"
+{"op":"add","path":"/rows/-"}
+{"op":"add","path":"/rows/-"}
+{"op":"add","path":"/rows/-","value":{}}
+{"op":"add","path":"/rows/-","value":{"name":""}}
+{"op":"expect","path":"/rows","findings":[]}
+{"op":"enter","path":"/rows/0/name","text":"a"}
+{"op":"enter","path":"/rows/1/name","text":"a"}
+{"op":"expect","path":"/rows","findings":["repeated"]}
+"#,
+    );
+}
