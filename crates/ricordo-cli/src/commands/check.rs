@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use ricordo::exchange::position_of;
+use ricordo::exchange::Positions;
 use ricordo::shape::Kind;
 
 use crate::files::{File, Problem};
@@ -28,9 +28,10 @@ pub(crate) fn run(form: &Path, data: Option<&Path>) -> Result<Ending, Problem> {
     }
     let found = describe::counted(findings.len(), "finding");
     anstream::println!("{} {found} in {}:", styled(BAD, "✗"), data.name);
+    let mut positions = Positions::new(&data.text).map_err(|error| data.problem(&error))?;
     for finding in findings {
-        let at = position_of(&data.text, &finding.place);
-        let at = at.map_or_else(String::new, |(line, column)| format!("{line}:{column}"));
+        let (line, column) = positions.of(&finding.place);
+        let at = format!("{line}:{column}");
         let place = describe::place(finding.place.as_str());
         anstream::println!("  {at:>6}  {place}: {} ({})", finding.message, finding.kind);
     }

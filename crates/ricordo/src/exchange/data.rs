@@ -1,7 +1,10 @@
 //! Data: plain JSON values.
 
+use std::fmt;
+
 use super::ReadError;
-use super::json::Node;
+use super::json::{Index, Node};
+use super::lines::Lines;
 use crate::shape::{Pointer, Shape};
 use crate::value::Value;
 
@@ -20,18 +23,48 @@ pub fn read_value(text: &str) -> Result<Value, ReadError> {
 pub fn read_data(text: &str, shape: &Shape) -> Result<Value, ReadError> {
     let document = Node::read(text)?;
     shape.fit(shape.root(), document.value()?).map_err(|misfit| {
-        let node = document.find(misfit.place()).unwrap_or_else(|nearest| nearest);
+        let node = Index::new(document).find(misfit.place()).unwrap_or_else(|nearest| nearest);
         let members = node.members().unwrap_or_default();
         let member = members.iter().find(|member| misfit.member() == Some(&*member.name));
         member.map_or_else(|| node.error(misfit.to_string()), |member| member.name_error(misfit.to_string()))
     })
 }
 
-/// Where the value at a pointer stands in a JSON text: its line and column, both counted from 1. Where there is
-/// none, as of a blank member, what it would lie in.
-pub fn position_of(text: &str, pointer: &Pointer) -> Option<(usize, usize)> {
-    let document = Node::read(text).ok()?;
-    let node = document.find(pointer).unwrap_or_else(|nearest| nearest);
-    let error = node.error("");
-    Some((error.line(), error.column()))
+/// Where values stand in a JSON text, for whoever looks up many: looking up n of them costs the same for each, however
+/// long the text is.
+///
+/// ```
+/// use ricordo::exchange::Positions;
+///
+/// let mut positions = Positions::new("{\n  \"price\": 12.30\n}")?;
+/// assert_eq!(positions.of(&"/price".parse()?), (2, 12));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub struct Positions<'a> {
+    index: Index<'a>,
+    lines: Lines<'a>,
+}
+
+impl<'a> Positions<'a> {
+    /// The positions in a JSON text.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the text is not JSON.
+    pub fn new(text: &'a str) -> Result<Self, ReadError> {
+        Ok(Positions { index: Index::new(Node::read(text)?), lines: Lines::new(text) })
+    }
+
+    /// The line and column of the value at a pointer, both counted from 1, the column in characters. If there is no such
+    /// value, the position of the innermost record or list that would contain it.
+    pub fn of(&mut self, pointer: &Pointer) -> (usize, usize) {
+        let node = self.index.find(pointer).unwrap_or_else(|nearest| nearest);
+        self.lines.position(node.span().start)
+    }
+}
+
+impl fmt::Debug for Positions<'_> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Positions").finish_non_exhaustive()
+    }
 }

@@ -1,15 +1,22 @@
 //! Form definitions: JSON Schema 2020-12 documents, as far as they describe forms.
 
+use std::borrow::Cow;
+use std::collections::VecDeque;
+
 use rust_decimal::Decimal;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::json::{Member, Node};
+use super::json::{Index, Member, Node};
 use super::{ReadError, keywords};
+use crate::rules::check_defaults;
 use crate::shape::{
     Choice, Choices, Commit, DisplayFormat, FindingKind, Format, Kind, NumberFormat, OffsetRule, Part,
-    PartId, Pointer, Reveal, Shape, ShapeBuilder, nearest,
+    PartId, Pointer, Reveal, Shape, ShapeBuilder, ShapeError, nearest,
 };
 use crate::value::Value;
+
+/// The dialect of JSON Schema that definitions are written in.
+const DIALECT: &str = "https://json-schema.org/draft/2020-12/schema";
 
 /// How long a chain of definitions, each reached through the one before, may be. The stack of a browser is small.
 const LONGEST_CHAIN: usize = 64;
@@ -33,30 +40,43 @@ const LONGEST_CHAIN: usize = 64;
 /// ```
 pub fn read_definition(text: &str) -> Result<Shape, ReadError> {
     let document = Node::read(text)?;
-    let mut reader = Reader {
-        document,
-        shape: ShapeBuilder::new(),
-        parts: FxHashMap::default(),
-        open: FxHashSet::default(),
-        origins: FxHashMap::default(),
-        chain: 0,
-    };
+    let mut reader = Reader::new(document);
     let root = reader.target(&Pointer::root(), document)?;
     if !matches!(root.kind, Kind::Record(_)) || root.nullable {
         return Err(document.error("a form is a record: its definition has the type “object”"));
     }
-    let Reader { shape, origins, .. } = reader;
-    shape.finish(root).map_err(|error| {
-        let origin = error.part().and_then(|part| origins.get(&part)).copied().unwrap_or(document);
-        let default = Pointer::root().join("default");
-        let is_at_default = error.is_at_default();
-        let node = if is_at_default { origin.find(&default).unwrap_or(origin) } else { origin };
-        node.error(error.to_string())
-    })
+    let unused = reader.unused()?;
+    let shape = reader.finish(root)?;
+    check_unused(document, unused)?;
+    Ok(shape)
+}
+
+/// Reads definitions that nothing refers to, for the faults in them.
+fn check_unused<'a>(document: Node<'a>, unused: Vec<Definition<'a>>) -> Result<(), ReadError> {
+    let mut reader = Reader::new(document);
+    let all = reader.shape.open_record();
+    let mut unused = VecDeque::from(unused);
+    while let Some(Definition { pointer, node }) = unused.pop_front() {
+        let part = reader.target(&pointer, node)?;
+        let added = reader.shape.field(all, pointer.as_str(), part);
+        let id = added.map_err(|error| node.error(error.to_string()))?;
+        reader.origins.insert(id, node);
+        // There may be more within it.
+        unused.extend(reader.unused()?);
+    }
+    reader.finish(Part::new(Kind::Record(all))).map(drop)
+}
+
+/// A definition under `$defs`.
+struct Definition<'a> {
+    pointer: Pointer,
+    node: Node<'a>,
 }
 
 struct Reader<'a> {
-    document: Node<'a>,
+    index: Index<'a>,
+    /// What stands under each `$defs` that was met.
+    definitions: Vec<Definition<'a>>,
     shape: ShapeBuilder,
     /// Parts by where they are defined; records and lists are here before all that is in them is read.
     parts: FxHashMap<Pointer, Part>,
@@ -80,6 +100,13 @@ impl<'a> Keywords<'a> {
         }
         let members = node.members()?;
         members.iter().try_for_each(keywords::check)?;
+        if let Some(dialect) = members.iter().find(|member| member.name == "$schema") {
+            let text = dialect.node.string()?;
+            if text.strip_suffix('#').unwrap_or(&text) != DIALECT {
+                let message = format!("“{text}” is another dialect than that of form definitions");
+                return Err(dialect.node.error(message).help(format!("they are written in “{DIALECT}”")));
+            }
+        }
         Ok(Keywords { node, members })
     }
 
@@ -122,6 +149,47 @@ impl<'a> Keywords<'a> {
 }
 
 impl<'a> Reader<'a> {
+    fn new(document: Node<'a>) -> Self {
+        Reader {
+            index: Index::new(document),
+            definitions: Vec::new(),
+            shape: ShapeBuilder::new(),
+            parts: FxHashMap::default(),
+            open: FxHashSet::default(),
+            origins: FxHashMap::default(),
+            chain: 0,
+        }
+    }
+
+    /// The definitions met so far that nothing has referred to. They are not given out again.
+    fn unused(&mut self) -> Result<Vec<Definition<'a>>, ReadError> {
+        let mut unused = Vec::new();
+        for Definition { pointer, node } in std::mem::take(&mut self.definitions) {
+            for member in node.members()? {
+                let pointer = pointer.join(&member.name);
+                if !self.parts.contains_key(&pointer) {
+                    unused.push(Definition { pointer, node: member.node });
+                }
+            }
+        }
+        Ok(unused)
+    }
+
+    /// The shape whose form is `root`.
+    fn finish(self, root: Part) -> Result<Shape, ReadError> {
+        let (document, origins) = (self.index.document(), self.origins);
+        let at = |error: &ShapeError| {
+            let origin = error.part().and_then(|part| origins.get(&part)).copied().unwrap_or(document);
+            let members =
+                if error.is_at_default() { origin.members().unwrap_or_default() } else { Vec::new() };
+            let default = members.into_iter().find(|member| member.name == "default");
+            default.map_or(origin, |member| member.node).error(error.to_string())
+        };
+        let shape = self.shape.finish(root).map_err(|error| at(&error))?;
+        check_defaults(&shape).map_err(|error| at(&error))?;
+        Ok(shape)
+    }
+
     /// The part that is defined at a pointer.
     fn target(&mut self, pointer: &Pointer, node: Node<'a>) -> Result<Part, ReadError> {
         if let Some(part) = self.parts.get(pointer) {
@@ -145,6 +213,9 @@ impl<'a> Reader<'a> {
 
     fn part(&mut self, pointer: &Pointer, node: Node<'a>) -> Result<Part, ReadError> {
         let keywords = Keywords::read(node)?;
+        if let Some(node) = keywords.get("$defs") {
+            self.definitions.push(Definition { pointer: pointer.join("$defs"), node });
+        }
         if let Some(reference) = keywords.get("$ref") {
             keywords.allow_only(&["$ref"], "what is referred to")?;
             if let Some(member) = keywords.member("type") {
@@ -174,12 +245,13 @@ impl<'a> Reader<'a> {
         self.parts.insert(pointer.clone(), part.clone());
         match part.kind {
             Kind::Record(record) => {
-                let required = read_required(&keywords)?;
                 let properties = keywords.get("properties").map(|node| node.members()).transpose()?;
-                for member in properties.into_iter().flatten() {
+                let properties = properties.unwrap_or_default();
+                let required = read_required(&keywords, &properties)?;
+                for member in &properties {
                     let within = pointer.join("properties").join(&member.name);
                     let mut field = self.target(&within, member.node)?;
-                    field.required = required.iter().any(|(name, _)| *name == member.name);
+                    field.required = required.contains(&*member.name);
                     let added = self.shape.field(record, &member.name, field);
                     let id = added.map_err(|error| member.name_error(error.to_string()))?;
                     self.origins.insert(id, member.node);
@@ -201,18 +273,21 @@ impl<'a> Reader<'a> {
     /// What a `$ref` refers to.
     fn referred(&mut self, reference: Node<'a>) -> Result<Part, ReadError> {
         let text = reference.string()?;
-        let local = text.strip_prefix('#').and_then(|pointer| pointer.parse::<Pointer>().ok());
-        let Some(pointer) = local else {
+        let local = text.strip_prefix('#').and_then(percent_decoded);
+        let Some(pointer) = local.and_then(|pointer| pointer.parse::<Pointer>().ok()) else {
             let message = format!("“{text}” is no reference within this file");
             return Err(reference.error(message).help("write “#/$defs/NAME”, or “#” for the form itself"));
         };
-        match self.document.find(&pointer) {
+        if let Some(part) = self.parts.get(&pointer) {
+            return Ok(part.clone());
+        }
+        match self.index.find(&pointer) {
             Ok(node) => self.target(&pointer, node).map_err(|error| {
                 // A definition that only refers to itself is best shown where it does so.
                 if error.span() == node.span() { reference.error(error.message()) } else { error }
             }),
             Err(_) => {
-                let defs = self.document.find(&Pointer::root().join("$defs")).ok();
+                let defs = self.index.find(&Pointer::root().join("$defs")).ok();
                 let members = defs.and_then(|defs| defs.members().ok()).unwrap_or_default();
                 let names: Vec<String> =
                     members.iter().map(|member| format!("#/$defs/{}", member.name)).collect();
@@ -318,19 +393,35 @@ fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Opti
 }
 
 /// The names of the required fields, each of which must be a field.
-fn read_required<'a>(keywords: &Keywords<'a>) -> Result<Vec<(String, Node<'a>)>, ReadError> {
-    let Some(node) = keywords.get("required") else { return Ok(Vec::new()) };
-    let properties = keywords.get("properties").map(|node| node.members()).transpose()?.unwrap_or_default();
-    let mut names = Vec::new();
+fn read_required<'a>(
+    keywords: &Keywords<'a>,
+    properties: &[Member<'a>],
+) -> Result<FxHashSet<Cow<'a, str>>, ReadError> {
+    let Some(node) = keywords.get("required") else { return Ok(FxHashSet::default()) };
+    let fields: FxHashSet<&str> = properties.iter().map(|member| &*member.name).collect();
+    let mut names = FxHashSet::default();
     for item in node.items()? {
-        let name = item.string()?.into_owned();
-        if !properties.iter().any(|member| member.name == name) {
+        let name = item.string()?;
+        if !fields.contains(&*name) {
             let near = nearest(&name, properties.iter().map(|member| &*member.name));
             return Err(item.error(format!("“{name}” is required, but is no field")).nearest(near));
         }
-        names.push((name, item));
+        names.insert(name);
     }
     Ok(names)
+}
+
+/// A fragment of a URI with its percent-encoded characters decoded (RFC 3986, section 2.1), as RFC 6901, section 6, has
+/// pointers in fragments.
+fn percent_decoded(fragment: &str) -> Option<String> {
+    let mut parts = fragment.split('%');
+    let mut bytes = parts.next().unwrap_or_default().as_bytes().to_vec();
+    for part in parts {
+        let (encoded, rest) = part.split_at_checked(2)?;
+        bytes.push(u8::from_str_radix(encoded, 16).ok().filter(|_| !encoded.starts_with('+'))?);
+        bytes.extend_from_slice(rest.as_bytes());
+    }
+    String::from_utf8(bytes).ok()
 }
 
 /// What is said for people: labels, defaults, and what stands under `x-ricordo`.

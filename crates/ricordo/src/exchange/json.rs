@@ -11,7 +11,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use rust_decimal::Decimal;
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 use serde::de::{Deserialize, Deserializer, MapAccess, Visitor};
 use serde_json::value::RawValue;
 
@@ -173,18 +173,6 @@ impl<'a> Node<'a> {
         })
     }
 
-    /// The node at a pointer, or the last one on the way to it.
-    pub(super) fn find(&self, pointer: &Pointer) -> Result<Node<'a>, Node<'a>> {
-        let mut node = *self;
-        for token in pointer.tokens() {
-            let members = node.members().ok().into_iter().flatten();
-            let member = members.filter(|member| member.name == token).map(|member| member.node).next();
-            let item = || node.items().ok()?.get(token.parse::<usize>().ok()?).copied();
-            node = member.or_else(item).ok_or(node)?;
-        }
-        Ok(node)
-    }
-
     fn below(&self, raw: &'a RawValue) -> Result<Node<'a>, ReadError> {
         let node = Node { document: self.document, text: raw.get(), depth: self.depth + 1 };
         if node.depth > DEEPEST {
@@ -197,6 +185,58 @@ impl<'a> Node<'a> {
 
     fn parse<T: Deserialize<'a>>(&self) -> Result<T, ReadError> {
         serde_json::from_str(self.text).map_err(|error| syntax(self.document, self.text, &error))
+    }
+}
+
+/// A document in which many pointers are looked up: each object and array is taken apart at most once.
+pub(super) struct Index<'a> {
+    document: Node<'a>,
+    /// By where an object or array starts in the document, which no two do at the same place.
+    contents: FxHashMap<usize, Contents<'a>>,
+}
+
+/// What is in an object or array.
+enum Contents<'a> {
+    Members(FxHashMap<Cow<'a, str>, Node<'a>>),
+    Items(Vec<Node<'a>>),
+    Nothing,
+}
+
+impl<'a> Index<'a> {
+    pub(super) fn new(document: Node<'a>) -> Self {
+        Index { document, contents: FxHashMap::default() }
+    }
+
+    /// The document itself.
+    pub(super) fn document(&self) -> Node<'a> {
+        self.document
+    }
+
+    /// The node at a pointer, or the last one on the way to it.
+    pub(super) fn find(&mut self, pointer: &Pointer) -> Result<Node<'a>, Node<'a>> {
+        let mut node = self.document;
+        for token in pointer.tokens() {
+            let contents = self.contents.entry(node.span().start).or_insert_with(|| Contents::of(node));
+            let next = match contents {
+                Contents::Members(members) => members.get(&token),
+                Contents::Items(items) => token.parse::<usize>().ok().and_then(|at| items.get(at)),
+                Contents::Nothing => None,
+            };
+            node = *next.ok_or(node)?;
+        }
+        Ok(node)
+    }
+}
+
+impl<'a> Contents<'a> {
+    fn of(node: Node<'a>) -> Self {
+        if let Ok(members) = node.members() {
+            Contents::Members(members.into_iter().map(|member| (member.name, member.node)).collect())
+        } else if let Ok(items) = node.items() {
+            Contents::Items(items)
+        } else {
+            Contents::Nothing
+        }
     }
 }
 

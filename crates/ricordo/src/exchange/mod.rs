@@ -4,6 +4,7 @@
 //! |---|---|
 //! | read a form definition | [`read_definition`] |
 //! | read data for a form | [`read_data`] |
+//! | find where values stand in a text | [`Positions`] |
 //! | read a journal or a JSON Patch | [`read_journal`] |
 //! | write down an action as a line of a journal | [`write_action`] |
 //! | see whether an `expect` line holds | [`Expectation::check`] |
@@ -19,10 +20,11 @@ mod expectation;
 mod journal;
 mod json;
 mod keywords;
+mod lines;
 mod members;
 mod writing;
 
-pub use data::{position_of, read_data, read_value};
+pub use data::{Positions, read_data, read_value};
 pub use definition::read_definition;
 pub use dump::dump;
 pub use error::ReadError;

@@ -68,7 +68,7 @@ use self::recording::Recorder;
 use crate::engine::{Action, Address, Cost, Engine, Flags, Refused};
 use crate::exchange::{self, Expectation};
 use crate::model::{Data, Locate, Model, Spot};
-use crate::rules::Finding;
+use crate::rules::{Finding, check_defaults};
 use crate::shape::{Shape, ShapeBuilder, ShapeError};
 use crate::value::Value;
 
@@ -159,7 +159,9 @@ impl<M: Model> Form<M> {
 fn shape_of<M: Model>() -> Result<Shape, ShapeError> {
     let mut builder = ShapeBuilder::new();
     let root = M::part(&mut builder)?;
-    builder.finish(root)
+    let shape = builder.finish(root)?;
+    check_defaults(&shape)?;
+    Ok(shape)
 }
 
 impl Form<Untyped> {

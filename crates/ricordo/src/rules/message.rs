@@ -29,7 +29,7 @@ pub(crate) fn message(kind: FindingKind, subject: &Subject<'_>) -> String {
     let entry = shorten(subject.entry);
     match kind {
         FindingKind::ValueMissing => "Needs a value.".to_owned(),
-        FindingKind::TypeMismatch => format!("“{entry}” is not an email address like name@bakery.example."),
+        FindingKind::TypeMismatch => format!("“{entry}” is not an email address like name@example.com."),
         FindingKind::TooLong => {
             let most = constraints.max_length.unwrap_or_default();
             format!("Has {}; at most {most} may be used.", characters(subject.value))

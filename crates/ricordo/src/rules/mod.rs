@@ -5,7 +5,9 @@ mod message;
 
 use rust_decimal::Decimal;
 
-use crate::shape::{Choices, Constraints, FindingKind, Format, Misfit, Part, Pointer};
+use crate::shape::{
+    Choices, Constraints, FindingKind, Format, Kind, MASK, Misfit, Part, PartId, Pointer, Shape, ShapeError,
+};
 use crate::value::Value;
 pub(crate) use message::{Subject, message};
 
@@ -131,10 +133,62 @@ pub(crate) fn check_record(required: bool, present: bool, mut found: impl FnMut(
     }
 }
 
+/// Refuses defaults that would be found fault with as soon as they are there. That a list has too few rows is no fault of
+/// its default: it is yet to be filled.
+pub(crate) fn check_defaults(shape: &Shape) -> Result<(), ShapeError> {
+    shape.parts().try_for_each(|(id, part)| {
+        let Some(default) = &part.default else { return Ok(()) };
+        let mut wrong = Vec::new();
+        check_default(shape, id, default, &Pointer::root(), &mut wrong);
+        match wrong.into_iter().next() {
+            None => Ok(()),
+            Some((place, message)) if place.is_root() => {
+                Err(ShapeError::of_default(shape, id, format!("the default is refused: {message}")))
+            }
+            Some((place, message)) => Err(ShapeError::of_default(
+                shape,
+                id,
+                format!("the default is refused at {place}: {message}"),
+            )),
+        }
+    })
+}
+
+fn check_default(shape: &Shape, id: PartId, value: &Value, at: &Pointer, wrong: &mut Vec<(Pointer, String)>) {
+    let part = shape.part(id);
+    let mut found = |kind: FindingKind, rows: usize| {
+        let entry = if part.secret { MASK.into() } else { value.to_text() };
+        let rows = u32::try_from(rows).unwrap_or(u32::MAX);
+        let subject =
+            Subject { part, choices: part.kind.choices(), entry: &entry, value, rows, repeated: None };
+        wrong.push((at.clone(), message(kind, &subject)));
+    };
+    match (&part.kind, value) {
+        (Kind::Record(record), Value::Record(members)) => {
+            for (name, value) in members.iter() {
+                if let Some((_, part)) = shape.field(*record, name) {
+                    check_default(shape, part, value, &at.join(name), wrong);
+                }
+            }
+        }
+        (Kind::List(list), Value::List(rows)) => {
+            let count = rows.len();
+            if part.constraints.max_items.is_some_and(|most| count as u64 > most) {
+                found(FindingKind::TooMany, count);
+            }
+            for (position, row) in rows.iter().enumerate() {
+                check_default(shape, shape.item(*list), row, &at.join(&position.to_string()), wrong);
+            }
+        }
+        (_, value) => {
+            check_field(part, false, part.kind.choices(), value, false, |kind| found(kind, 0));
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::shape::Kind;
 
     fn kinds(part: &Part, value: impl Into<Value>) -> Vec<&'static str> {
         let mut kinds = Vec::new();

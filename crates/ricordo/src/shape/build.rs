@@ -12,9 +12,11 @@ use super::{Commit, Fields, Kind, ListId, Part, PartId, RecordId, Shape};
 
 /// Why parts do not make a shape.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
-#[error("{problem}")]
+#[error("{}{problem}", self.named.as_ref().map(|named| format!("{named}: ")).unwrap_or_default())]
 pub struct ShapeError {
     part: Option<PartId>,
+    /// What the part is called, unless the problem names it.
+    named: Option<String>,
     problem: String,
     /// Whether it is about the part's default.
     at_default: bool,
@@ -22,7 +24,16 @@ pub struct ShapeError {
 
 impl ShapeError {
     fn new(part: Option<PartId>, problem: impl Into<String>) -> Self {
-        ShapeError { part, problem: problem.into(), at_default: false }
+        ShapeError { part, named: None, problem: problem.into(), at_default: false }
+    }
+
+    /// The error for a default that does not suit its part.
+    pub(crate) fn of_default(shape: &Shape, part: PartId, problem: impl Into<String>) -> Self {
+        ShapeError { at_default: true, ..ShapeError::of_part(shape, part, problem) }
+    }
+
+    fn of_part(shape: &Shape, part: PartId, problem: impl Into<String>) -> Self {
+        ShapeError { named: shape.called(part), ..ShapeError::new(Some(part), problem) }
     }
 
     /// The error for data that a form was to start from.
@@ -133,10 +144,9 @@ impl ShapeBuilder {
         Extents::check(&shape)?;
         for id in (0..shape.parts.len()).map(|position| PartId(index(position))) {
             if let Some(default) = shape.parts[id.0 as usize].default.take() {
-                let fitted = shape.fit(id, default).map_err(|misfit| ShapeError {
-                    at_default: true,
-                    ..ShapeError::new(Some(id), misfit.of_default())
-                })?;
+                let fitted = shape
+                    .fit(id, default)
+                    .map_err(|misfit| ShapeError::of_default(&shape, id, misfit.of_default()))?;
                 shape.parts[id.0 as usize].default = Some(fitted);
             }
         }
@@ -145,12 +155,27 @@ impl ShapeBuilder {
 }
 
 impl Shape {
+    /// What a part is called in messages: “price”, or the rows of “tags”. Nothing for the form itself.
+    fn called(&self, id: PartId) -> Option<String> {
+        let fields = || self.records.iter().flat_map(|record| record.iter());
+        if let Some((name, _)) = fields().find(|(_, part)| **part == id) {
+            return Some(format!("“{name}”"));
+        }
+        let has_rows =
+            |part: PartId| matches!(self.part(part).kind, Kind::List(list) if self.item(list) == id);
+        let list = (0..self.parts.len()).map(|at| PartId(index(at))).find(|part| has_rows(*part))?;
+        Some(self.called(list).map_or_else(|| "a row".to_owned(), |list| format!("a row of {list}")))
+    }
+
     /// Refuses what is said of a part that it does not suit.
     fn check_parts(&self) -> Result<(), ShapeError> {
         let of_records = self.records.iter().flat_map(Fields::values);
         let beside: FxHashSet<PartId> = of_records.copied().collect();
         for (part, id) in self.parts.iter().zip(0..).map(|(part, at)| (part, PartId(at))) {
-            let refuse = |problem: String| Err(ShapeError::new(Some(id), problem));
+            let refuse = |problem: String| Err(ShapeError::of_part(self, id, problem));
+            if let Some(problem) = part.constraints.contradiction(&part.kind) {
+                return refuse(problem);
+            }
             if let Some(problem) = part.display.as_ref().and_then(|format| format.problem(&part.kind)) {
                 return refuse(problem);
             }

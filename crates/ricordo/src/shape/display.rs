@@ -184,16 +184,31 @@ fn write_pattern(pattern: &str, value: &Value) -> Option<String> {
 
 fn read_pattern(pattern: &str, kind: &Kind, text: &str) -> Option<Value> {
     let broken_down = BrokenDownTime::parse(pattern, text).ok()?;
+    // As in canonical texts, a year has four digits, and there is no year 0: “20” is not the year 20.
+    let is_year = |year: i16| !has_full_year(pattern) || (year > 0 && text.contains(&format!("{year:04}")));
     match kind {
-        Kind::Date => broken_down.to_date().ok().map(Value::Date),
+        Kind::Date => broken_down.to_date().ok().filter(|date| is_year(date.year())).map(Value::Date),
         Kind::Time => broken_down.to_time().ok().map(Value::Time),
         Kind::DateTime(rule) => {
-            let local = broken_down.to_datetime().ok()?;
+            let local = broken_down.to_datetime().ok().filter(|local| is_year(local.year()))?;
             let value = DateTime { local, offset: broken_down.offset() };
             rule.allows(value).then_some(Value::DateTime(value))
         }
         _ => None,
     }
+}
+
+/// Whether a pattern has a year with its century: `%Y`, `%G`, or `%F`, which has a `%Y` in it.
+fn has_full_year(pattern: &str) -> bool {
+    let mut rest = pattern;
+    while let Some((_, specification)) = rest.split_once('%') {
+        let specification = specification.trim_start_matches(|sign: char| "-_0^#123456789".contains(sign));
+        if specification.starts_with(['Y', 'G', 'F']) {
+            return true;
+        }
+        rest = specification.strip_prefix('%').unwrap_or(specification);
+    }
+    false
 }
 
 impl Part {

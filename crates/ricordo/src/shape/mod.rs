@@ -80,6 +80,11 @@ impl Shape {
         &self.parts[id.0 as usize]
     }
 
+    /// Every part.
+    pub(crate) fn parts(&self) -> impl Iterator<Item = (PartId, &Part)> {
+        (0..).map(PartId).zip(&self.parts)
+    }
+
     /// The fields of a record, by name and in order.
     pub fn fields(&self, record: RecordId) -> impl ExactSizeIterator<Item = (&str, PartId)> {
         self.records[record.0 as usize].iter().map(|(name, part)| (&**name, *part))

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use rust_decimal::Decimal;
 
 use super::{Choices, DisplayFormat, ListId, RecordId};
-use crate::value::{DateTime, Value};
+use crate::value::{DateTime, Value, write_number};
 
 /// What a shape says of a place.
 #[derive(Clone, Debug)]
@@ -253,6 +253,77 @@ pub struct Constraints {
     pub max_items: Option<u64>,
     /// Whether no two rows may hold the same value. Empty rows do not count.
     pub unique_items: bool,
+}
+
+impl Constraints {
+    /// Why no value of this kind keeps to all of them; nothing if one does.
+    pub(crate) fn contradiction(&self, kind: &Kind) -> Option<String> {
+        let counts = |what: &str, least: Option<u64>, most: Option<u64>, noun: &str| {
+            let (least, most) = (least?, most?);
+            (least > most).then(|| format!("no {what} has at least {least} and at most {most} {noun}"))
+        };
+        counts("text", self.min_length, self.max_length, "characters")
+            .or_else(|| counts("list", self.min_items, self.max_items, "rows"))
+            .or_else(|| self.contradiction_of_numbers(kind))
+    }
+
+    fn contradiction_of_numbers(&self, kind: &Kind) -> Option<String> {
+        let (lower, is_open_below) = stricter(self.minimum, self.exclusive_minimum, Decimal::max)?;
+        let (upper, is_open_above) = stricter(self.maximum, self.exclusive_maximum, Decimal::min)?;
+        let is_beyond = |number: Decimal| number > upper || (is_open_above && number == upper);
+        let step = match kind {
+            Kind::Integer => Some(self.multiple_of.map_or(Some(Decimal::ONE), least_whole_multiple)?),
+            _ => self.multiple_of,
+        };
+        let has_none = match step {
+            // Where the first multiple is too large to be calculated, nothing is known.
+            Some(step) => {
+                let first = lower.checked_div(step)?.ceil().checked_mul(step)?;
+                let is_left_out = is_open_below && first == lower;
+                is_beyond(if is_left_out { first.checked_add(step)? } else { first })
+            }
+            None => is_beyond(lower) || (is_open_below && lower == upper),
+        };
+        has_none.then(|| {
+            let what = match (kind, self.multiple_of) {
+                (Kind::Integer, None) => "no whole number".to_owned(),
+                (Kind::Integer, Some(step)) => format!("no whole multiple of {}", write_number(step)),
+                (_, Some(step)) => format!("no multiple of {}", write_number(step)),
+                (_, None) => "no number".to_owned(),
+            };
+            let (lower, upper) = (write_number(lower), write_number(upper));
+            let below = if is_open_below { "more than" } else { "at least" };
+            let above = if is_open_above { "less than" } else { "at most" };
+            format!("{what} is {below} {lower} and {above} {upper}")
+        })
+    }
+}
+
+/// The stricter of an inclusive and an exclusive bound, and whether it is the exclusive one.
+fn stricter(
+    inclusive: Option<Decimal>,
+    exclusive: Option<Decimal>,
+    of: fn(Decimal, Decimal) -> Decimal,
+) -> Option<(Decimal, bool)> {
+    match (inclusive, exclusive) {
+        (Some(inclusive), Some(exclusive)) => {
+            let bound = of(inclusive, exclusive);
+            Some((bound, bound == exclusive))
+        }
+        (inclusive, None) => inclusive.map(|bound| (bound, false)),
+        (None, exclusive) => exclusive.map(|bound| (bound, true)),
+    }
+}
+
+/// The least whole number above zero that is a multiple of a step.
+fn least_whole_multiple(step: Decimal) -> Option<Decimal> {
+    let (mantissa, mut divisor) =
+        (step.normalize().mantissa(), 10_i128.checked_pow(step.normalize().scale())?);
+    let mut common = mantissa;
+    while divisor != 0 {
+        (common, divisor) = (divisor, common % divisor);
+    }
+    Decimal::try_from_i128_with_scale(mantissa / common, 0).ok()
 }
 
 /// What a text must look like.

@@ -13,8 +13,8 @@ pub struct DateTime {
     pub offset: Option<Offset>,
 }
 
-/// Reads a *valid date string* (HTML Living Standard, section 2.3.5.2): `2026-11-23`. Years have four digits,
-/// and there is no year 0.
+/// Reads a *valid date string* (HTML Living Standard, section 2.3.5.2): `2026-11-23`. Years have four digits, and there
+/// is no year 0; unlike in the standard, years end with 9999.
 pub fn read_date(text: &str) -> Option<Date> {
     let [year, month, day] = digits(text, [4, 2, 2], "--")?;
     if year == 0 {
@@ -56,9 +56,13 @@ fn read_time_to(text: &str, most_fraction_digits: usize) -> Option<Time> {
     Time::new(part(hour)?, part(minute)?, part(second)?, nanoseconds).ok()
 }
 
-/// Reads a *valid local date and time string* (HTML Living Standard, section 2.3.5.5), `2026-11-23T04:30`, or
-/// one with an offset behind it (RFC 3339, section 5.6), `2026-11-23T04:30:00+01:00`. Between the date and the
-/// time stands a `T` or a space.
+/// Reads a *valid local date and time string* (HTML Living Standard, section 2.3.5.5), `2026-11-23T04:30`, or a
+/// *valid global date and time string* (section 2.3.5.7), which ends with `Z` or an offset: `+01:00`, `+0100`. Between
+/// the date and the time stands a `T` or a space.
+///
+/// There are two differences from the standards. Years end with 9999. A date and time with an offset may have up to
+/// nine digits of a second, as in RFC 3339; the lower-case `z` and the offset `-00:00` of RFC 3339 are refused, as in
+/// HTML.
 ///
 /// ```
 /// use ricordo::value::{read_date_time, write_date_time};
@@ -72,7 +76,7 @@ pub fn read_date_time(text: &str) -> Option<DateTime> {
     const FRACTION_DIGITS: usize = 9;
     let (date, time) = text.split_once(['T', ' '])?;
     let date = read_date(date)?;
-    let (time, offset) = match time.find(['Z', 'z', '+', '-']) {
+    let (time, offset) = match time.find(['Z', '+', '-']) {
         Some(at) => (read_time_to(&time[..at], FRACTION_DIGITS)?, Some(read_offset(&time[at..])?)),
         None => (read_time(time)?, None),
     };
@@ -80,29 +84,30 @@ pub fn read_date_time(text: &str) -> Option<DateTime> {
 }
 
 fn read_offset(text: &str) -> Option<Offset> {
-    if text.eq_ignore_ascii_case("Z") {
+    if text == "Z" {
         return Some(Offset::UTC);
     }
     let (is_west, rest) = match text.strip_prefix('-') {
         Some(rest) => (true, rest),
         None => (false, text.strip_prefix('+')?),
     };
-    let [hours, minutes] = digits(rest, [2, 2], ":")?;
-    if hours > 23 || minutes > 59 {
+    let separator = if rest.contains(':') { ":" } else { "" };
+    let [hours, minutes] = digits(rest, [2, 2], separator)?;
+    if hours > 23 || minutes > 59 || (is_west && hours == 0 && minutes == 0) {
         return None;
     }
     let seconds = i32::try_from((hours * 60 + minutes) * 60).ok()?;
     Offset::from_seconds(if is_west { -seconds } else { seconds }).ok()
 }
 
-/// Groups of so many digits with these separators between them, and nothing else.
+/// Groups of so many digits with these separators between them, if there are any, and nothing else.
 fn digits<const N: usize>(text: &str, lengths: [usize; N], separators: &str) -> Option<[u32; N]> {
     let mut groups = [0; N];
     let mut rest = text;
-    let mut separators = separators.chars();
+    let mut separators = separators.chars().peekable();
     for (index, (group, length)) in groups.iter_mut().zip(lengths).enumerate() {
-        if index > 0 {
-            rest = rest.strip_prefix(separators.next()?)?;
+        if let Some(separator) = separators.next_if(|_| index > 0) {
+            rest = rest.strip_prefix(separator)?;
         }
         let part = rest.get(..length).filter(|part| part.bytes().all(|byte| byte.is_ascii_digit()))?;
         *group = part.parse().ok()?;
@@ -207,6 +212,8 @@ mod tests {
             ("2026-11-23T04:30:15.123456+01:00", "2026-11-23T04:30:15.123456+01:00"),
             ("2026-11-23T04:30:00-03:30", "2026-11-23T04:30:00-03:30"),
             ("2026-11-23T04:30:00+00:00", "2026-11-23T04:30:00Z"),
+            ("2026-11-23T04:30+0530", "2026-11-23T04:30:00+05:30"),
+            ("2026-11-23T04:30-2359", "2026-11-23T04:30:00-23:59"),
         ] {
             assert_eq!(date_time(text).as_deref(), Some(written));
             assert_eq!(date_time(written).as_deref(), Some(written));
@@ -218,6 +225,14 @@ mod tests {
             "2026-11-23T04:30+1",
             "2026-11-23T04:30+24:00",
             "2026-11-23  04:30",
+            "2026-11-23T04:30z",
+            "2026-11-23T04:30-00:00",
+            "2026-11-23T04:30-0000",
+            "2026-11-23T04:30+2400",
+            "2026-11-23T04:30+05:3",
+            "2026-11-23T04:30+053",
+            "2026-11-23T04:30+0:530",
+            "12026-11-23T04:30",
             "2026-11-23T04:30:15.1234",
         ] {
             assert_eq!(date_time(text), None, "{text}");

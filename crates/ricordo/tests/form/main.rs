@@ -8,6 +8,7 @@ mod bindings;
 mod calculations;
 mod components;
 mod cost;
+mod definitions;
 mod handles;
 mod history;
 mod leading;

@@ -60,7 +60,7 @@ fn a_form_that_is_wrong_gives_all_its_findings() {
         .collect();
     insta::assert_snapshot!(told.join("\n"), @r"
     /name too_short false Has 2 characters; at least 3 must be used.
-    /email type_mismatch false “rosa” is not an email address like name@bakery.example.
+    /email type_mismatch false “rosa” is not an email address like name@example.com.
     /method not_listed false “overnight” is not one of: straight, sourdough, long_poolish.
     /loaves range_overflow true Must be at most 500.
     /ingredients/0/grams bad_input false “much” is not a number.
