@@ -1,5 +1,7 @@
 //! Declaring aggregates.
 
+use rust_decimal::Decimal;
+
 use super::target::{Target, Targeted};
 use super::{Engine, Outcome, Refused, RefusedKind};
 use crate::settle::{AggregateOf, Figure, Level, Role, Slot, Way};
@@ -66,8 +68,12 @@ impl Engine {
             .map(|way| &way[..])
             .collect();
         for way in ways {
-            parts.push((self.part_on_way(part, way, &mut pointer.clone())?, last));
+            let mut pointer = pointer.clone();
+            let aggregated = self.part_on_way(part, way, &mut pointer)?;
+            self.suits_figure(aggregate.figure, aggregated, &pointer)?;
+            parts.push((aggregated, last));
         }
+        self.shows_figure(aggregate.figure, targeted)?;
         Ok(AggregateOf {
             figure: aggregate.figure,
             levels,
@@ -77,6 +83,48 @@ impl Engine {
         })
     }
 
+    /// Refuses to aggregate what a figure is not about.
+    fn suits_figure(&self, figure: Figure, part: PartId, pointer: &Pointer) -> Result<(), Refused> {
+        let (what, suits): (_, fn(&Value) -> bool) = match figure {
+            Figure::Count => return Ok(()),
+            Figure::All | Figure::Any => ("flags", |value| value.as_flag().is_some()),
+            Figure::Sum | Figure::Minimum | Figure::Maximum | Figure::Mean | Figure::WeightedMean => {
+                ("numbers", |value| value.as_number().is_some())
+            }
+        };
+        let kind = &self.shape().part(part).kind;
+        if may_hold(kind, suits) {
+            return Ok(());
+        }
+        let message =
+            format!("{} is {}; {} is about {what}", Named(pointer), kind.expectation(), figure.name());
+        Err(Refused::new(RefusedKind::Misfit, pointer.clone(), message))
+    }
+
+    /// Refuses to show a figure in a field that cannot hold it.
+    fn shows_figure(&self, figure: Figure, targeted: &Targeted) -> Result<(), Refused> {
+        let (what, suits): (_, fn(&Value) -> bool) = match figure {
+            Figure::All | Figure::Any => ("true or false", |value| value.as_flag().is_some()),
+            Figure::Count
+            | Figure::Sum
+            | Figure::Minimum
+            | Figure::Maximum
+            | Figure::Mean
+            | Figure::WeightedMean => ("a number", |value| value.as_number().is_some()),
+        };
+        let kind = &self.shape().part(targeted.part).kind;
+        if may_hold(kind, suits) {
+            return Ok(());
+        }
+        let message = format!(
+            "{} is {}, and cannot show {}, which is {what}",
+            Named(&targeted.pointer),
+            kind.expectation(),
+            figure.name()
+        );
+        Err(Refused::new(RefusedKind::Misfit, targeted.pointer.clone(), message))
+    }
+
     /// The part of the rows of a list.
     fn item(&self, list: PartId, pointer: &Pointer) -> Result<PartId, Refused> {
         if let Kind::List(kind) = self.shape().part(list).kind {
@@ -84,5 +132,15 @@ impl Engine {
         }
         let message = format!("{} is no list, so there are no rows to reckon with", Named(pointer));
         Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message))
+    }
+}
+
+/// Whether a field of this kind may hold such values as a number, or a flag.
+fn may_hold(kind: &Kind, suits: fn(&Value) -> bool) -> bool {
+    match kind {
+        Kind::Integer | Kind::Decimal => suits(&Value::Number(Decimal::ZERO)),
+        Kind::Flag => suits(&Value::Flag(false)),
+        Kind::Choice(choices) => choices.iter().any(|choice| suits(&choice.value)),
+        Kind::Text | Kind::Date | Kind::Time | Kind::DateTime(_) | Kind::Record(_) | Kind::List(_) => false,
     }
 }

@@ -35,8 +35,8 @@ impl Engine {
     /// follows from. Nobody else can set them then.
     ///
     /// A baseline is what follows from the data, so the form must be pristine, and stays so; nothing that went before
-    /// can be undone. Refused are places that are calculated already, and circles; a function that panics, or gives
-    /// what does not fit, is refused now or, if it does so later, the action that led to it.
+    /// can be undone. Places that are calculated already are refused, and so are circles. Where the function panics, or
+    /// returns what does not fit, the place is blank, with the finding `not_computable`, until it succeeds.
     pub fn calculate(
         &mut self,
         target: &Target,

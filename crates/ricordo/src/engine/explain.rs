@@ -91,6 +91,18 @@ impl Engine {
             reasons.push(self.flag_reason(place, by, "read-only", Slot::Readonly));
         }
         if let Some(flags) = self.tree.flags_of(place) {
+            for failure in &flags.failures {
+                let what = match self.graph.slot_of(failure.rule) {
+                    Some(Slot::Value(_)) | None => continue,
+                    Some(Slot::Relevant) => "whether it is relevant",
+                    Some(Slot::Readonly) => "whether it is read-only",
+                    Some(Slot::Required) => "whether it is required",
+                    Some(Slot::Constraint(_)) => "a constraint",
+                };
+                let name = self.tree.pointer(place);
+                let said = format!("{}: {what} could not be computed ({})", Named(&name), failure.why);
+                reasons.push(Reason { said, from: Vec::new() });
+            }
             if flags.is_required {
                 reasons.push(self.flag_reason(place, place, "required", Slot::Required));
             }
@@ -127,6 +139,11 @@ impl Engine {
             Some(Standing::First(_) | Standing::Second(_)) => ", which follows from",
             Some(Standing::Own) | None => "",
         };
+        let failures = self.tree.flags_of(place).into_iter().flat_map(|flags| &flags.failures);
+        let is_value = |rule| matches!(self.graph.slot_of(rule), Some(Slot::Value(_)));
+        let failure = failures.into_iter().find(|failure| is_value(failure.rule));
+        let is =
+            failure.map_or(is.clone(), |failure| format!("{is}, could not be computed ({})", failure.why));
         let rows = self.graph.aggregated_places(&self.tree, place).filter(|rows| !rows.is_empty());
         let from = rows.unwrap_or_else(|| self.graph.looked_at(&self.tree, place));
         if !from.is_empty() && told.contains(&place) {

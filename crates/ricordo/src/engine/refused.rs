@@ -31,8 +31,6 @@ pub enum RefusedKind {
     Readonly,
     /// Places would follow from each other in a circle.
     Circle,
-    /// What calculates a place has panicked, or gave what does not fit.
-    Faulty,
     /// A tested place holds another value.
     TestFailed,
     /// The action would have to be carried out at once, but subscribers are being called.

@@ -142,16 +142,6 @@ impl Engine {
                 );
                 Refused::new(RefusedKind::Circle, pointers.into_iter().next().unwrap_or_default(), message)
             }
-            Unsettled::Panicked(place, words) => {
-                let pointer = self.tree.pointer(place);
-                let message = format!("what calculates {} has panicked: {words}", Named(&pointer));
-                Refused::new(RefusedKind::Faulty, pointer, message)
-            }
-            Unsettled::Misfit(place, problem) => {
-                let pointer = self.tree.pointer(place);
-                let message = format!("what was calculated for {} does not fit: {problem}", Named(&pointer));
-                Refused::new(RefusedKind::Faulty, pointer, message)
-            }
         }
     }
 }

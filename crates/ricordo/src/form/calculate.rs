@@ -16,8 +16,9 @@ impl<M: 'static> Form<M> {
     ///
     /// Declare what is calculated before anything in the form is changed: a baseline is what follows from the data, so
     /// the form stays pristine. Refused are fields that are calculated already, and circles, with the chain of places.
-    /// The function looks at its form only through the view. If it panics, or gives what does not fit, the action that
-    /// led to it is refused, and the form is as it was.
+    /// The function looks at its form only through the view. If it panics, or returns what does not fit the field, the
+    /// field is blank, with the finding `not_computable`, until the function succeeds; [`Place::explain`](super::Place::explain)
+    /// says why. Nobody's action is refused for it.
     ///
     /// ```
     /// # use ricordo::{Form, Model};

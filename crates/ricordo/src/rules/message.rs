@@ -69,6 +69,7 @@ pub(crate) fn message(kind: FindingKind, subject: &Subject<'_>) -> String {
             Some((first, second)) => format!("Rows {} and {} are the same.", first + 1, second + 1),
             None => "Two rows are the same.".to_owned(),
         },
+        FindingKind::NotComputable => "Cannot be computed.".to_owned(),
         FindingKind::CustomError => "Is not as it should be.".to_owned(),
         FindingKind::NotListed => match subject.choices {
             Some(choices) if choices.iter().len() > 0 => format!("“{entry}” is not one of: {choices}."),

@@ -30,6 +30,22 @@ pub enum Figure {
     Any,
 }
 
+impl Figure {
+    /// What the figure is called in messages: "a sum".
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            Figure::Sum => "a sum",
+            Figure::Count => "a count",
+            Figure::Minimum => "a minimum",
+            Figure::Maximum => "a maximum",
+            Figure::Mean => "a mean",
+            Figure::WeightedMean => "a weighted mean",
+            Figure::All => "“all”",
+            Figure::Any => "“any”",
+        }
+    }
+}
+
 /// What is declared of an aggregate.
 #[derive(Clone, Debug)]
 pub(crate) struct AggregateOf {

@@ -78,13 +78,14 @@ impl Graph {
     }
 
     /// Takes in that a place leads, or no longer does.
-    pub(super) fn hand_over(&mut self, tree: &Tree, place: PlaceId) {
+    pub(super) fn hand_over(&mut self, tree: &mut Tree, place: PlaceId) {
         for place in [Some(place), tree.counterpart(place)].into_iter().flatten() {
             let Some(cell) = self.cells.of_value(place) else { continue };
             if self.is_following(tree, cell) {
                 self.released.push(cell);
             } else {
                 self.rest(cell);
+                self.set_failure(tree, cell, None);
             }
         }
     }
@@ -126,7 +127,10 @@ impl Graph {
             self.trigger(cell);
             return Ok(());
         }
-        self.run(tree, cell)?;
+        let result = self.run(tree, cell)?;
+        if let Some(result) = result.filter(|result| self.is_return || result.is_ok()) {
+            self.set_failure(tree, cell, result.err());
+        }
         let driver = tree.counterpart(place).and_then(|driver| tree.field(driver));
         let is_led_by_nothing = driver.is_none_or(|driver| driver.value.is_empty());
         let glances = self.cells.get(cell).map_or(&[][..], |body| &body.glances);

@@ -152,6 +152,9 @@ fn check(tree: &mut Tree, place: PlaceId) {
                 rules::check_list(part, required, rows, repeated, found);
             }
         }
+        if tree.flags_of(place).is_some_and(|flags| !flags.failures.is_empty()) {
+            faults.push(FindingKind::NotComputable.into());
+        }
         let failed = tree.flags_of(place).into_iter().flat_map(|flags| &flags.failed);
         faults.extend(failed.map(|constraint| Fault {
             kind: FindingKind::CustomError,

@@ -7,7 +7,7 @@ use super::cells::{Cell, CellBody};
 use super::declaration::{Role, Slot, Way};
 use super::graph::Graph;
 use super::{Aspects, Glance, PlaceView, Reach, Unsettled};
-use crate::tree::{PlaceId, Ruled, Tree};
+use crate::tree::{Failure, PlaceId, Ruled, Tree};
 use crate::value::Value;
 
 impl Graph {
@@ -32,24 +32,37 @@ impl Graph {
         }
         if !self.is_following(tree, cell) {
             self.rest(cell);
+            self.set_failure(tree, cell, None);
             return Ok(true);
         }
         tree.cost.calculations += 1;
-        let Some(value) = self.run(tree, cell)? else {
+        let Some(result) = self.run(tree, cell)? else {
             // It has looked at what is yet to be calculated, which was not known before: that comes first.
             self.trigger(cell);
             return Ok(false);
         };
+        let result = result.and_then(|value| self.put(tree, cell, slot, value));
+        if result.is_err() {
+            // A blank suits every place and every flag.
+            let _ = self.put(tree, cell, slot, Value::Blank);
+        }
+        self.set_failure(tree, cell, result.err());
+        Ok(true)
+    }
+
+    /// Writes what a cell tells of its place, or says why it does not fit.
+    fn put(&mut self, tree: &mut Tree, cell: Cell, slot: Slot, value: Value) -> Result<(), String> {
+        let Some(place) = self.cells.get(cell).map(|body| body.place) else { return Ok(()) };
         match slot {
             Slot::Value(role) => self.put_value(tree, cell, role, value)?,
             Slot::Relevant => {
-                let is_so = flag(place, &value)?;
+                let is_so = flag(&value)?;
                 tree.change_flags(place, |flags| flags.is_irrelevant = is_so == Some(false));
             }
             Slot::Readonly => put_flag(tree, place, &value, |flags| &mut flags.is_readonly)?,
             Slot::Required => put_flag(tree, place, &value, |flags| &mut flags.is_required)?,
             Slot::Constraint(constraint) => {
-                let has_failed = flag(place, &value)? == Some(false);
+                let has_failed = flag(&value)? == Some(false);
                 tree.change_flags(place, |flags| {
                     flags.failed.retain(|failed| *failed != constraint);
                     if has_failed {
@@ -59,25 +72,47 @@ impl Graph {
                 });
             }
         }
-        Ok(true)
+        Ok(())
     }
 
-    /// Runs what tells a cell; nothing comes of it if it has looked at what is yet to be calculated.
-    pub(super) fn run(&mut self, tree: &Tree, cell: Cell) -> Result<Option<Value>, Unsettled> {
+    /// Records that a cell could not be computed, and why, or that it could. A place with a value of its own is not
+    /// concerned.
+    pub(super) fn set_failure(&mut self, tree: &mut Tree, cell: Cell, failure: Option<String>) {
+        let Some(cell) = self.cells.get(cell) else { return };
+        let CellBody { place, slot, declaration, .. } = cell;
+        let failure = failure.filter(|_| !is_own(tree, *place, *slot));
+        let failure = failure.map(|why| if reads_secret(tree, cell) { HIDDEN.to_owned() } else { why });
+        let is_known = tree.flags_of(*place).is_some_and(|flags| !flags.failures.is_empty());
+        if failure.is_none() && !is_known {
+            return;
+        }
+        tree.change_flags(*place, |flags| {
+            flags.failures.retain(|failure| failure.rule != *declaration);
+            flags.failures.extend(failure.map(|why| Failure { rule: *declaration, why: why.into() }));
+            flags.failures.sort_unstable_by_key(|failure| failure.rule);
+        });
+    }
+
+    /// Runs what tells a cell, and gives what it returns, or why it failed; nothing if it has looked at what is yet to be
+    /// calculated.
+    pub(super) fn run(
+        &mut self,
+        tree: &Tree,
+        cell: Cell,
+    ) -> Result<Option<Result<Value, String>>, Unsettled> {
         let Some(body) = self.cells.get(cell) else { return Ok(None) };
         let function = match &self.declarations[body.declaration].declaration.way {
             Way::Function(function) => function.clone(),
             Way::Aggregate(of) => {
                 let figure = of.figure;
                 let value = body.aggregate.as_ref().map(|aggregate| aggregate.value(figure));
-                return Ok(value.filter(|_| !self.is_early(tree, cell)));
+                return Ok(value.filter(|_| !self.is_early(tree, cell)).map(Ok));
             }
         };
         let (place, base, slot) = (body.place, body.base, body.slot);
         self.reads.clear();
         let run = || function(PlaceView::of_calculation(tree, base, &self.reads));
-        let value = catch_unwind(AssertUnwindSafe(run))
-            .map_err(|panic| Unsettled::Panicked(place, words_of(&*panic)))?;
+        let value = catch_unwind(AssertUnwindSafe(run)).map_err(|panic| words_of(&*panic));
         if let Some(driver) = tree.counterpart(place).filter(|_| matches!(slot, Slot::Value(_))) {
             // Whether its function has looked at it or not, it follows from that.
             self.reads.note(driver, Reach::Own, Aspects::VALUE);
@@ -92,11 +127,11 @@ impl Graph {
     }
 
     /// Writes what was calculated for a place.
-    fn put_value(&mut self, tree: &mut Tree, cell: Cell, role: Role, value: Value) -> Result<(), Unsettled> {
+    fn put_value(&mut self, tree: &mut Tree, cell: Cell, role: Role, value: Value) -> Result<(), String> {
         let Some(place) = self.cells.get(cell).map(|body| body.place) else { return Ok(()) };
         let part = tree.node(place).part;
         let value =
-            tree.shape().fit(part, value).map_err(|misfit| Unsettled::Misfit(place, misfit.to_string()))?;
+            tree.shape().fit(part, value).map_err(|misfit| format!("the result {}", misfit.problem()))?;
         let value = match role {
             Role::Calculated => value,
             _ => match self.lead_or_follow(tree, cell, role, value) {
@@ -137,6 +172,11 @@ impl Graph {
         bodies.flat_map(figures_seen).collect()
     }
 
+    /// What a rule tells of its place.
+    pub(crate) fn slot_of(&self, rule: usize) -> Option<Slot> {
+        self.declarations.get(rule).map(|declared| declared.declaration.slot)
+    }
+
     /// What follows for a place by rules, apart from its value, each with the places that it follows from.
     pub(crate) fn rules_of(&self, tree: &Tree, place: PlaceId) -> Vec<(Slot, Vec<PlaceId>)> {
         let slots = self.cells.of(place).iter().filter_map(|cell| Some((*cell, self.cells.get(*cell)?.slot)));
@@ -160,12 +200,26 @@ fn figures_seen(body: &CellBody) -> impl Iterator<Item = PlaceId> {
     body.glances.iter().filter(is_figure).map(|glance| glance.place)
 }
 
+/// Stands for the reason of a failure that could repeat a secret.
+const HIDDEN: &str = "its reason is hidden, since it reads a secret";
+
+/// Whether a cell has read a secret, or a record or list in which there may be one.
+fn reads_secret(tree: &Tree, cell: &CellBody) -> bool {
+    let reads = |glance: &Glance| tree.part(glance.place).secret || glance.reach == Reach::Below;
+    tree.shape().has_secrets() && cell.glances.iter().any(reads)
+}
+
+/// Whether a place could be told its value, but has one of its own.
+fn is_own(tree: &Tree, place: PlaceId, slot: Slot) -> bool {
+    matches!(slot, Slot::Value(_)) && tree.is_leading(place)
+}
+
 /// What a function says of a flag: nothing if it is blank.
-fn flag(place: PlaceId, value: &Value) -> Result<Option<bool>, Unsettled> {
+fn flag(value: &Value) -> Result<Option<bool>, String> {
     match value {
         Value::Flag(flag) => Ok(Some(*flag)),
         Value::Blank | Value::Null => Ok(None),
-        other => Err(Unsettled::Misfit(place, format!("{other} is neither true nor false"))),
+        other => Err(format!("the result expects true or false, but is given {}", other.sort())),
     }
 }
 
@@ -174,8 +228,8 @@ fn put_flag(
     place: PlaceId,
     value: &Value,
     of: fn(&mut Ruled) -> &mut bool,
-) -> Result<(), Unsettled> {
-    let is_so = flag(place, value)?.unwrap_or_default();
+) -> Result<(), String> {
+    let is_so = flag(value)?.unwrap_or_default();
     tree.change_flags(place, |flags| *of(flags) = is_so);
     Ok(())
 }

@@ -9,8 +9,4 @@ pub(crate) enum Unsettled {
     Circle(Vec<PlaceId>),
     /// What is wrong with places follows from these, and these from what is wrong, without coming to rest.
     Restless(Vec<PlaceId>),
-    /// What tells something of a place has panicked.
-    Panicked(PlaceId, String),
-    /// What was told of a place does not fit it.
-    Misfit(PlaceId, String),
 }

@@ -391,13 +391,15 @@ pub enum FindingKind {
     Repeated,
     /// The value is none of the choices.
     NotListed,
+    /// A value, or a rule about the place, could not be computed.
+    NotComputable,
     /// A constraint that the program has declared does not hold.
     CustomError,
 }
 
 impl FindingKind {
     /// Every kind there is.
-    pub const ALL: [FindingKind; 13] = [
+    pub const ALL: [FindingKind; 14] = [
         FindingKind::ValueMissing,
         FindingKind::TypeMismatch,
         FindingKind::TooLong,
@@ -410,6 +412,7 @@ impl FindingKind {
         FindingKind::TooMany,
         FindingKind::Repeated,
         FindingKind::NotListed,
+        FindingKind::NotComputable,
         FindingKind::CustomError,
     ];
 
@@ -428,6 +431,7 @@ impl FindingKind {
             FindingKind::TooMany => "too_many",
             FindingKind::Repeated => "repeated",
             FindingKind::NotListed => "not_listed",
+            FindingKind::NotComputable => "not_computable",
             FindingKind::CustomError => "custom_error",
         }
     }

@@ -34,7 +34,7 @@ pub use node::PlaceId;
 pub(crate) use node::{Body, Field, ListBody, Marks, Node, Pending, Presence, RecordBody, Summary};
 pub(crate) use pattern::Pattern;
 use ruled::RuledPlaces;
-pub(crate) use ruled::{ConstraintId, ConstraintWords, Fault, Faults, Ruled, Standing};
+pub(crate) use ruled::{ConstraintId, ConstraintWords, Failure, Fault, Faults, Ruled, Standing};
 pub(crate) use sequence::Key;
 
 use crate::shape::{Part, Shape};

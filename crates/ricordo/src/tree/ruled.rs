@@ -59,8 +59,18 @@ pub(crate) struct Ruled {
     pub(crate) is_irrelevant: bool,
     pub(crate) is_readonly: bool,
     pub(crate) is_required: bool,
+    /// The rules that could not be computed.
+    pub(crate) failures: SmallVec<[Failure; 0]>,
     /// The constraints that do not hold.
     pub(crate) failed: SmallVec<[ConstraintId; 2]>,
+}
+
+/// A rule that could not be computed.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Failure {
+    /// The rule, as whoever computes it numbers it.
+    pub(crate) rule: usize,
+    pub(crate) why: Arc<str>,
 }
 
 /// What calculations and rules say of places.

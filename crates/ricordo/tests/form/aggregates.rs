@@ -167,6 +167,61 @@ fn circles_through_rows_and_wrong_targets_are_refused() {
     assert_eq!(form.get(week.count()).unwrap(), Some(Some(1_060)));
 }
 
+#[test]
+fn figures_are_about_numbers_and_shown_where_they_fit() {
+    #[derive(Clone, Model)]
+    struct Sheet {
+        rows: Vec<Row>,
+        number: Option<Decimal>,
+        whole: Option<u32>,
+        text: String,
+        flag: Option<bool>,
+    }
+    #[derive(Clone, Model)]
+    struct Row {
+        name: String,
+        grams: u32,
+        cold: bool,
+    }
+    let rows = vec![
+        Row { name: "Rye".into(), grams: 5, cold: true },
+        Row { name: "Salt".into(), grams: 2, cold: true },
+    ];
+    let form =
+        Form::new(&Sheet { rows, number: None, whole: None, text: String::new(), flag: None }).unwrap();
+    let (sheet, row) = (at::<Sheet>(), at::<Row>());
+    let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
+    assert_eq!(
+        refused(form.aggregate(sheet.number(), Rows::of(sheet.rows()).sum(row.name()))),
+        "/rows/-/name is a text; a sum is about numbers"
+    );
+    assert_eq!(
+        refused(form.aggregate(sheet.text(), Rows::of(sheet.rows()).sum(row.grams()))),
+        "/text is a text, and cannot show a sum, which is a number"
+    );
+    assert_eq!(
+        refused(
+            form.aggregate(sheet.number(), Rows::of(sheet.rows()).weighted_mean(row.grams(), row.cold()))
+        ),
+        "/rows/-/cold is true or false; a weighted mean is about numbers"
+    );
+    assert_eq!(
+        refused(form.aggregate(sheet.flag(), Rows::of(sheet.rows()).all(row.grams()))),
+        "/rows/-/grams is a whole number; “all” is about flags"
+    );
+    assert_eq!(
+        refused(form.aggregate(sheet.number(), Rows::of(sheet.rows()).all(row.cold()))),
+        "/number is a number, and cannot show “all”, which is true or false"
+    );
+    // Whether a mean is whole is only known when there are numbers; no keystroke is refused for it.
+    form.aggregate(sheet.whole(), Rows::of(sheet.rows()).mean(row.grams())).unwrap();
+    assert_eq!((form.get(sheet.whole()).unwrap(), form.is_valid()), (Some(None), false));
+    form.enter(sheet.rows().at(0).grams(), "4").unwrap();
+    assert_eq!((form.get(sheet.whole()).unwrap(), form.is_valid()), (Some(Some(3)), true));
+    form.enter(sheet.rows().at(1).grams(), "3").unwrap();
+    assert_eq!(form.findings()[0].message, "Cannot be computed.");
+}
+
 /// Law 14 for figures over lists in rows: what is done in one row costs the same, however many there are.
 #[test]
 fn an_edit_in_a_list_in_a_row_costs_the_same_in_a_large_form() {

@@ -229,7 +229,7 @@ fn a_rule_is_run_only_when_something_that_it_looked_at_is_another() {
 }
 
 #[test]
-fn faulty_rules_are_refused_and_change_nothing() {
+fn rules_that_fail_are_findings_and_wrong_declarations_are_refused() {
     let (form, batch) = (form(), at::<Batch>());
     let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().kind();
     form.required(batch.notes(), |_| Some(false)).unwrap();
@@ -252,11 +252,14 @@ fn faulty_rules_are_refused_and_change_nothing() {
         Some(true)
     };
     form.constraint(batch.oven(), "Never.", panics).unwrap();
-    let error = form.enter(batch.loaves(), "13").unwrap_err();
-    assert_eq!(error.kind(), RefusedKind::Faulty);
-    assert!(error.message().contains("thirteen"), "{error}");
-    assert_eq!(form.get(batch.loaves()).unwrap(), Some(12));
+    form.enter(batch.loaves(), "13").unwrap();
+    assert_eq!(form.get(batch.loaves()).unwrap(), Some(13), "a rule that fails refuses nobody's action");
+    let findings = form.findings();
+    assert_eq!((findings[0].kind.name(), findings[0].place.as_str()), ("not_computable", "/oven"));
+    let reasons = form.place(batch.oven()).unwrap().explain();
+    assert_eq!(reasons[0].said(), "/oven: a constraint could not be computed (thirteen)");
     form.enter(batch.loaves(), "14").unwrap();
+    assert!(form.is_valid());
 }
 
 /// Findings that lead to each other without end are refused, and hang nothing.

@@ -30,7 +30,9 @@ const DEFINITION: &str = r#"{"type":"object","properties":{
     "counted":{"type":["number","null"]},
     "least":{"type":["number","null"]},
     "seen":{"type":["number","null"]},
-    "held":{"type":["number","null"]}}}"#;
+    "held":{"type":["number","null"]},
+    "half":{"type":["integer","null"]},
+    "mean":{"type":["integer","null"]}}}"#;
 
 fn pointer(text: &str) -> Pointer {
     text.parse().unwrap()
@@ -82,8 +84,8 @@ fn declare(engine: &mut Engine, seed: u8) {
     let counted = || vec![(way(&[0]), Value::Flag(false))];
     let parts = |list: &[u32]| RowsOf { list: way(list), conditions: Vec::new() };
     let aggregate = |figure, rows, field: &[u32]| Aggregate { figure, rows, field: way(field), weight: None };
-    let mut order: Vec<u8> = (0..15).collect();
-    order.rotate_left(usize::from(seed % 15));
+    let mut order: Vec<u8> = (0..17).collect();
+    order.rotate_left(usize::from(seed % 17));
     if seed.is_multiple_of(2) {
         order.reverse();
     }
@@ -105,8 +107,14 @@ fn declare(engine: &mut Engine, seed: u8) {
                 said((|| Some(number(child(row, 1))? <= number(child(form_of(row)?, 0))?))())
             }),
             7 => engine.rule(&each(&[1]), constraint("Four is odd.", true), |row| {
-                said(number(child(row, 1)).map(|n| n != Decimal::from(4)))
+                let n = number(child(row, 1));
+                // What is neither true nor false is a failure of the rule.
+                if n == Some(6.into()) { "six".into() } else { said(n.map(|n| n != Decimal::from(4))) }
             }),
+            14 => engine.calculate(&place("/half"), |form| {
+                figure(number(child(form, 0)).map(|limit| limit / Decimal::TWO))
+            }),
+            15 => engine.aggregate(&place("/mean"), &aggregate(Figure::Mean, vec![rows(Vec::new())], &[1])),
             8 => {
                 let ok = RowsOf { list: way(&[3]), conditions: vec![(way(&[1]), Value::Flag(true))] };
                 engine.aggregate(&each(&[4]), &aggregate(Figure::Sum, vec![ok], &[0]))
@@ -159,12 +167,14 @@ fn reckoned(value: &Value) -> Vec<(String, Told)> {
     let is_locked = limit.is_some_and(|limit| limit > 4.into());
     let mut told = Vec::new();
     let (mut total, mut counted, mut least, mut held) = (Decimal::ZERO, 0, None::<Decimal>, Decimal::ZERO);
+    let mut means = Vec::new();
     for (at, row) in list(form, "rows").iter().enumerate() {
         let (skip, n) = (flag(row, "skip").filter(|_| has_rows), number(row, "n").filter(|_| has_rows));
         let extra = row.get("extra").and_then(Value::as_record);
         if extra.is_some_and(|extra| flag(extra, "on") == Some(true)) {
             held += n.unwrap_or_default();
         }
+        means.extend(n);
         let counts = has_rows && skip != Some(true);
         let parts: Vec<Record> = list(row, "parts").into_iter().filter(|_| counts).collect();
         let numbers: Vec<Decimal> = parts.iter().filter_map(|part| number(part, "m")).collect();
@@ -184,6 +194,9 @@ fn reckoned(value: &Value) -> Vec<(String, Told)> {
         }
         if has_rows && n == Some(4.into()) {
             messages.push("Four is odd.".to_owned());
+        }
+        if has_rows && n == Some(6.into()) {
+            messages.push("Cannot be computed.".to_owned());
         }
         messages.sort();
         let missing = (has_rows && is_required && note.is_empty()).then(|| "Needs a value.".to_owned());
@@ -222,7 +235,10 @@ fn reckoned(value: &Value) -> Vec<(String, Told)> {
         told.push(("/box/a".into(), of_box(over.into_iter().collect())));
         told.push(("/box/b".into(), of_box(Vec::new())));
     }
+    let mean = (!means.is_empty()).then(|| means.iter().sum::<Decimal>() / Decimal::from(means.len()));
     let figures = [
+        ("/half", limit.map(|limit| limit / Decimal::TWO)),
+        ("/mean", mean),
         ("/total", Some(total)),
         ("/counted", Some(counted.into())),
         ("/least", least),
@@ -230,9 +246,12 @@ fn reckoned(value: &Value) -> Vec<(String, Told)> {
         ("/held", Some(held)),
     ];
     for (name, figure) in figures {
-        let value = Some(figure.map_or(Value::Null, Value::Number));
-        let told_of =
-            Told { value, is_relevant: true, is_readonly: true, is_required: false, messages: Vec::new() };
+        // Law 13: a fraction does not fit a whole number, and nobody's action is refused for that.
+        let is_whole = |figure: &Decimal| figure.is_integer() || !["/half", "/mean"].contains(&name);
+        let fits = figure.is_none_or(|figure| is_whole(&figure));
+        let value = Some(figure.filter(is_whole).map_or(Value::Null, Value::Number));
+        let messages = if fits { Vec::new() } else { vec!["Cannot be computed.".to_owned()] };
+        let told_of = Told { value, is_relevant: true, is_readonly: true, is_required: false, messages };
         told.push((name.to_owned(), told_of));
     }
     told
