@@ -72,7 +72,7 @@ pub enum Action {
     Add {
         /// Where.
         at: Pointer,
-        /// What; without it, the defaults of a new row.
+        /// What; without it, the defaults of a new row, or of an optional record, which is there then.
         value: Option<Value>,
     },
     /// A row is taken out; a field is made blank.

@@ -111,7 +111,26 @@ impl Engine {
         if slot == Slot::Relevant && self.targeted(target)?.pointer.is_root() {
             return self.not_possible(self.root(), "itself always counts");
         }
+        if slot == Slot::Relevant && self.is_typed {
+            self.may_be_irrelevant(target)?;
+        }
         self.declare_function(target, slot, function)
+    }
+
+    /// Refuses to let a place be irrelevant for which the record's type needs a value: the record could not be parsed.
+    fn may_be_irrelevant(&self, target: &Target) -> Result<(), Refused> {
+        let targeted = self.targeted(target)?;
+        match self.shape().without_empty(targeted.part) {
+            None => Ok(()),
+            Some(within) => {
+                let mut place = targeted.pointer.clone();
+                within.tokens().for_each(|token| place.push(&token));
+                targeted.refuse(&format!(
+                    "cannot be irrelevant: the type of {place} has no empty value; make it an `Option`, or give it a \
+                     default"
+                ))
+            }
+        }
     }
 
     fn declare_function(

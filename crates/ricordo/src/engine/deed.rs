@@ -249,7 +249,10 @@ impl Engine {
             Verb::Move => format!("move {at} to {}", other()),
             Verb::Duplicate => format!("duplicate {at}"),
             Verb::Swap => format!("swap {at} and {}", other()),
-            Verb::Add if matches!(deed.said, Said::Nothing) => format!("add a blank row at {at}"),
+            Verb::Add if matches!(deed.said, Said::Nothing) && self.is_row_at(deed.at.as_ref()) => {
+                format!("add a blank row at {at}")
+            }
+            Verb::Add if matches!(deed.said, Said::Nothing) => format!("add {at} with its defaults"),
             Verb::Add => format!("add {} at {at}", said()),
             Verb::Remove => format!("remove {at}"),
             Verb::Copy => format!("copy {at} to {}", other()),
@@ -281,6 +284,13 @@ impl Engine {
                 }
             }
         }
+    }
+
+    /// Whether what lies at an address is a row.
+    fn is_row_at(&self, at: Option<&Address>) -> bool {
+        let Some(Address::Pointer(pointer)) = at else { return false };
+        let list = pointer.split_last().and_then(|(list, _)| self.shape().part_at(&list));
+        list.is_some_and(|list| matches!(self.shape().part(list).kind, Kind::List(_)))
     }
 
     /// How a place is called: its pointer, as it was when it was named.

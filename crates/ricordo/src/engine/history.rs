@@ -20,18 +20,46 @@ struct Step {
 }
 
 /// The steps that can be undone, and those that can be done again.
+///
+/// What is done in response to an action belongs to the action's step. What is done in response to an undo or redo is
+/// kept apart: it must not keep anybody from going further back or forth, and is reverted before the history moves on.
 #[derive(Debug)]
 pub(super) struct History {
     undo: VecDeque<Step>,
     redo: Vec<Step>,
+    /// What became of the last action that was not a response.
+    last: Last,
+    /// What was done in response to the last undo or redo.
+    responses: Vec<Undo>,
+    /// Whether what is recorded now is a response.
+    is_responding: bool,
     weight: usize,
     limit: usize,
 }
 
 impl Default for History {
     fn default() -> Self {
-        History { undo: VecDeque::new(), redo: Vec::new(), weight: 0, limit: USUAL_LIMIT }
+        History {
+            undo: VecDeque::new(),
+            redo: Vec::new(),
+            last: Last::NoStep,
+            responses: Vec::new(),
+            is_responding: false,
+            weight: 0,
+            limit: USUAL_LIMIT,
+        }
     }
+}
+
+/// What became of an action in the history.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Last {
+    /// It changed nothing that undo takes back.
+    NoStep,
+    /// It is the last step, or a part of it.
+    Step,
+    /// It was an undo or a redo.
+    Move,
 }
 
 impl History {
@@ -43,15 +71,28 @@ impl History {
         !self.redo.is_empty()
     }
 
+    /// Says whether what is recorded next is done in response to what was recorded last.
+    pub(super) fn set_responding(&mut self, is_responding: bool) {
+        self.is_responding = is_responding;
+    }
+
     /// Takes in what a transaction did. Typing goes on in the step of the typing before; what only touches a
     /// place belongs to the step before, too, since nobody wants to undo it by itself.
     pub(super) fn record(&mut self, tree: &mut Tree, log: Vec<Undo>, typing: Option<PlaceId>, is_step: bool) {
         if log.iter().any(|undo| matches!(undo, Undo::NewBaseline)) {
             self.forget_all(tree);
+            self.last = Last::NoStep;
             return tree.forget(log);
         }
-        let goes_on = typing.is_some() && self.undo.back().is_some_and(|step| step.typing == typing);
         let log = if is_step { log } else { keep_touches(tree, log) };
+        if is_step && self.is_responding && self.last != Last::NoStep {
+            return self.join(tree, log);
+        }
+        let may_go_on = typing.is_some() && !self.is_responding;
+        let goes_on = may_go_on && self.undo.back().is_some_and(|step| step.typing == typing);
+        if is_step || !self.is_responding {
+            self.last = if is_step { Last::Step } else { Last::NoStep };
+        }
         if !is_step || goes_on {
             if is_step {
                 self.forget_redo(tree);
@@ -78,11 +119,47 @@ impl History {
             }
             return;
         }
+        self.keep_responses(tree);
         self.forget_redo(tree);
         let weight = weight(tree, &log);
         self.weight += weight;
         self.undo.push_back(Step { log, typing, weight });
         self.keep_to_limit(tree);
+    }
+
+    /// Takes in what was done in response to the last action.
+    fn join(&mut self, tree: &mut Tree, log: Vec<Undo>) {
+        if self.last == Last::Move {
+            self.responses.extend(log);
+        } else if let Some(step) = self.undo.back_mut() {
+            let added = weight(tree, &log);
+            self.weight += added;
+            step.weight += added;
+            step.log.extend(log);
+            self.keep_to_limit(tree);
+        }
+    }
+
+    /// Lets what was done in response to an undo or redo belong to the step before, now that another one follows. Without
+    /// one, it is no longer undone: reverting it by itself would only make whoever responded do it again.
+    fn keep_responses(&mut self, tree: &mut Tree) {
+        let log = std::mem::take(&mut self.responses);
+        let added = weight(tree, &log);
+        match self.undo.back_mut() {
+            Some(step) => {
+                self.weight += added;
+                step.weight += added;
+                step.log.extend(log);
+            }
+            None => tree.forget(log),
+        }
+    }
+
+    /// Reverts what was done in response to the last undo or redo, before the history moves on; how much of the log that
+    /// takes, which is to be forgotten.
+    fn revert_responses(&mut self, tree: &mut Tree) -> usize {
+        tree.take_back_all(std::mem::take(&mut self.responses));
+        tree.kept_length()
     }
 
     /// Says that the next typing is a step of its own.
@@ -92,23 +169,28 @@ impl History {
         }
     }
 
-    /// Takes the last step back, in the tree and its log. Nothing is done if there is none.
-    pub(super) fn undo(&mut self, tree: &mut Tree) -> bool {
-        let Some(step) = self.undo.pop_back() else { return false };
+    /// Takes the last step back, in the tree and its log. Nothing is done if there is none; otherwise it returns how many
+    /// entries at the start of the log do not belong to the step.
+    pub(super) fn undo(&mut self, tree: &mut Tree) -> Option<usize> {
+        let step = self.undo.pop_back()?;
+        let reverted = self.revert_responses(tree);
         self.end_typing();
         self.weight -= step.weight;
         self.redo.push(Step { log: Vec::new(), typing: None, weight: 0 });
+        self.last = Last::Move;
         tree.take_back_all(step.log);
-        true
+        Some(reverted)
     }
 
-    /// Does the step again that was undone last, in the tree and its log.
-    pub(super) fn redo(&mut self, tree: &mut Tree) -> bool {
-        let Some(step) = self.redo.pop() else { return false };
+    /// Does the step again that was undone last, in the tree and its log. Returns what [`History::undo`] does.
+    pub(super) fn redo(&mut self, tree: &mut Tree) -> Option<usize> {
+        let step = self.redo.pop()?;
+        let reverted = self.revert_responses(tree);
         self.weight -= step.weight;
         self.undo.push_back(Step { log: Vec::new(), typing: None, weight: 0 });
+        self.last = Last::Move;
         tree.take_back_all(step.log);
-        true
+        Some(reverted)
     }
 
     /// Keeps the log of an undo, which is how to do the step again.
@@ -149,6 +231,7 @@ impl History {
 
     fn forget_all(&mut self, tree: &mut Tree) {
         self.forget_redo(tree);
+        tree.forget(std::mem::take(&mut self.responses));
         for step in self.undo.drain(..) {
             self.weight -= step.weight;
             tree.forget(step.log);

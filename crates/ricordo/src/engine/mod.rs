@@ -86,6 +86,8 @@ pub struct Engine {
     /// The place where the focus belongs after what was done last.
     hint: Option<PlaceId>,
     flags: Flags,
+    /// Whether the form is parsed to a record of a Rust type.
+    is_typed: bool,
 }
 
 impl fmt::Debug for Engine {
@@ -166,6 +168,7 @@ impl Engine {
             pauses: BTreeSet::new(),
             hint: None,
             flags: Flags::default(),
+            is_typed: false,
         };
         engine.flags = engine.flags();
         Ok(engine)
@@ -187,7 +190,7 @@ impl Engine {
     }
 
     /// The place where the focus belongs after what was done last: in a row that was added, the first field that a
-    /// person may enter. Nothing once a place has got the focus.
+    /// person may enter. Nothing from the next action on.
     pub fn focus_hint(&self) -> Option<PlaceId> {
         self.hint.filter(|place| self.tree.is_there(*place))
     }
@@ -250,6 +253,33 @@ impl Engine {
         Ok(outcome)
     }
 
+    /// Carries out an action in response to the one before: one undo takes back both.
+    ///
+    /// What is done in response to an undo or redo does not end redo, and is reverted when the history moves on.
+    /// [`Form`](crate::Form) does so with whatever subscribers do.
+    ///
+    /// ```
+    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::exchange::read_definition;
+    /// # let shape = read_definition(r#"{"type": "object", "properties": {"a": {"type": "string"}, "b": {"type": "string"}}}"#)?;
+    /// let mut engine = Engine::new(shape.into(), None)?;
+    /// engine.apply(Action::Enter { at: "/a".parse()?, text: "x".into() })?;
+    /// engine.respond(Action::Enter { at: "/b".parse()?, text: "X".into() })?;
+    /// engine.apply(Action::Undo)?;
+    /// assert!(!engine.view(engine.root()).is_dirty());
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// As for [`Engine::apply`].
+    pub fn respond(&mut self, action: Action) -> Result<Outcome, Refused> {
+        self.history.set_responding(true);
+        let applied = self.apply(action);
+        self.history.set_responding(false);
+        applied
+    }
+
     fn type_in(&mut self, at: Address, text: String) -> Result<Outcome, Refused> {
         match self.enter(&at, &text) {
             Ok(place) => {
@@ -266,7 +296,6 @@ impl Engine {
     }
 
     fn apply_alone(&mut self, action: Action) -> Result<Outcome, Refused> {
-        let is_focus = matches!(action, Action::Focus { .. });
         let performed = match action {
             Action::Undo => return self.step(History::undo, History::keep_for_redo, "undo"),
             Action::Redo => return self.step(History::redo, History::keep_for_undo, "redo"),
@@ -281,13 +310,7 @@ impl Engine {
             action => self.perform(action).map(|made| (made, None)),
         };
         match performed {
-            Ok((made, typing)) => {
-                let outcome = self.finish(made, typing)?;
-                if is_focus {
-                    self.hint = None;
-                }
-                Ok(outcome)
-            }
+            Ok((made, typing)) => self.finish(made, typing),
             Err(refused) => {
                 self.roll_back_to(Checkpoint::default());
                 Err(refused)
@@ -312,9 +335,7 @@ impl Engine {
         let (mut outcome, log) = self.tell(made);
         self.history.record(&mut self.tree, log, typing, outcome.is_step());
         self.tell_flags(&mut outcome);
-        if let Some(made) = outcome.made() {
-            self.hint = self.view(made).first_enterable().map(|field| field.id());
-        }
+        self.hint = outcome.made().and_then(|made| self.view(made).first_enterable()).map(|field| field.id());
         Ok(outcome)
     }
 
@@ -338,14 +359,15 @@ impl Engine {
 
     fn step(
         &mut self,
-        go: impl FnOnce(&mut History, &mut Tree) -> bool,
+        go: impl FnOnce(&mut History, &mut Tree) -> Option<usize>,
         keep: impl FnOnce(&mut History, &Tree, Vec<Undo>),
         what: &str,
     ) -> Result<Outcome, Refused> {
-        if !go(&mut self.history, &mut self.tree) {
+        let Some(reverted) = go(&mut self.history, &mut self.tree) else {
             let message = format!("there is nothing to {what}");
             return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
-        }
+        };
+        self.hint = None;
         // What comes back was settled when it was there. Should anything not be calculated now, it is the next time.
         self.graph.begin_return();
         if settle::settle(&mut self.tree, &mut self.graph).is_err() {
@@ -354,8 +376,10 @@ impl Engine {
         }
         self.graph.finish();
         self.note_pauses();
-        let (mut outcome, log) = self.tell(None);
-        keep(&mut self.history, &self.tree, log);
+        let (mut outcome, mut log) = self.tell(None);
+        let step = log.split_off(reverted);
+        self.tree.forget(log);
+        keep(&mut self.history, &self.tree, step);
         self.tell_flags(&mut outcome);
         Ok(outcome)
     }
@@ -398,6 +422,18 @@ impl Engine {
         }
     }
 
+    /// Closes the open transaction, which was carried out in response to the action before it: one undo takes back both.
+    ///
+    /// # Errors
+    ///
+    /// As for [`Engine::commit`].
+    pub fn commit_response(&mut self) -> Result<Outcome, Refused> {
+        self.history.set_responding(true);
+        let committed = self.commit();
+        self.history.set_responding(false);
+        committed
+    }
+
     /// Takes the open transaction back: the form is as it was before it was opened.
     pub fn roll_back(&mut self) {
         if self.open.take().is_some() {
@@ -430,6 +466,16 @@ impl Engine {
     /// is kept however large it is. 0 turns undo off.
     pub fn set_undo_limit(&mut self, bytes: usize) {
         self.history.set_limit(&mut self.tree, bytes);
+    }
+
+    /// Says that the form is parsed to a record of a Rust type, whose fields may need values.
+    pub(crate) fn of_type(self) -> Self {
+        Engine { is_typed: true, ..self }
+    }
+
+    /// The value of the form as a record of its type is made of it.
+    pub(crate) fn value_to_parse(&self) -> Value {
+        self.tree.value_to_parse()
     }
 
     /// Whether a place holds a value, as a `test` or an `expect` means it: null and blank count as the same, and

@@ -305,7 +305,7 @@ impl Engine {
         }
         let place = self.tree.locate(at)?;
         self.not_calculated(place)?;
-        let value = value.unwrap_or_else(|| self.shape().blank(self.tree.node(place).part));
+        let value = value.unwrap_or_else(|| self.shape().opened(self.tree.node(place).part));
         self.replace(place, value)?;
         Ok(None)
     }

@@ -2,7 +2,7 @@
 
 use super::{Address, Engine, Outcome, Refused};
 use crate::shape::{Commit, Reading};
-use crate::tree::{Pending, PlaceId};
+use crate::tree::{Pending, PlaceId, Undo};
 use crate::value::{Value, is_canonical_number};
 
 impl Engine {
@@ -71,25 +71,19 @@ impl Engine {
     pub(super) fn wait(&mut self, milliseconds: u64) -> Result<Outcome, Refused> {
         let before = self.clock;
         self.clock = self.clock.saturating_add(milliseconds);
-        let mut later = Vec::new();
         let mut committed = Vec::new();
         while let Some((due, place)) = self.pauses.pop_first() {
+            self.tree.cost.places += 1;
             if due > self.clock {
-                later.push((due, place));
+                self.pauses.insert((due, place));
                 break;
             }
-            if !self.is_due(due, place) {
-                continue;
-            }
-            if self.tree.is_there(place) {
+            // What lies in a row that was removed is noted again should the row come back.
+            if self.is_due(due, place) && self.tree.is_there(place) {
                 self.commit_typing(place);
                 committed.push((due, place));
-            } else {
-                // Should the row come back, so does what was typed in it.
-                later.push((due, place));
             }
         }
-        self.pauses.extend(later);
         let typing = if let [(_, place)] = committed[..] { Some(place) } else { None };
         self.finish(None, typing).inspect_err(|_| {
             // No time has passed, and what waits goes on waiting.
@@ -112,17 +106,17 @@ impl Engine {
         self.pauses.iter().find(is_waiting).map(|(due, _)| due.saturating_sub(self.clock))
     }
 
-    /// Takes note of what an undo or redo has brought back that takes effect after a pause.
+    /// Takes note of what an undo or redo has brought back that takes effect after a pause: in a field, or in all of a row
+    /// or record that has come back.
     pub(super) fn note_pauses(&mut self) {
-        let returned: Vec<_> = self
-            .tree
-            .log()
-            .iter()
-            .filter_map(|undo| {
-                let place = undo.field()?;
-                Some((self.tree.field(place)?.pending()?.due?, place))
-            })
-            .collect();
-        self.pauses.extend(returned);
+        let places = self.tree.log().iter().filter_map(|undo| match undo {
+            Undo::Field { place, .. } => Some(*place),
+            Undo::Children { record, .. } => Some(*record),
+            Undo::RowInserted { list, key, .. } => Some(self.tree.list(*list)?.rows[*key as usize].place),
+            _ => None,
+        });
+        let fields: Vec<PlaceId> = places.flat_map(|place| self.tree.uncommitted_fields(place)).collect();
+        let due = |field: PlaceId| Some((self.tree.field(field)?.pending()?.due?, field));
+        self.pauses.extend(fields.into_iter().filter_map(due));
     }
 }

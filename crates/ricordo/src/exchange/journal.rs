@@ -17,6 +17,9 @@ pub struct Entry {
     pub text: String,
     /// The comment right above it: the lines that begin with `#`, joined.
     pub comment: String,
+    /// Whether the action was taken in response to the one before, so that one undo takes back both. Carry it out by
+    /// [`Engine::respond`](crate::engine::Engine::respond).
+    pub is_response: bool,
     /// What it says.
     pub command: Command,
 }
@@ -49,7 +52,8 @@ pub fn read_journal(text: &str) -> Result<Vec<Entry>, ReadError> {
         let actions =
             items.into_iter().map(|item| read_action(item, Form::Patch)).collect::<Result<_, _>>()?;
         let command = Command::Apply(Action::Group(actions));
-        return Ok(vec![Entry { line: 1, text: String::new(), comment: String::new(), command }]);
+        let (text, comment) = (String::new(), String::new());
+        return Ok(vec![Entry { line: 1, text, comment, is_response: false, command }]);
     }
     let mut entries = Vec::new();
     let mut comment: Vec<&str> = Vec::new();
@@ -63,28 +67,41 @@ pub fn read_journal(text: &str) -> Result<Vec<Entry>, ReadError> {
             comment.clear();
         } else {
             let start = offset + (whole.len() - whole.trim_start().len());
-            let command = read_line(line).map_err(|error| error.in_line(index + 1, start))?;
+            let (command, is_response) = read_line(line).map_err(|error| error.in_line(index + 1, start))?;
             let comment = std::mem::take(&mut comment).join(" ");
-            entries.push(Entry { line: index + 1, text: line.to_owned(), comment, command });
+            entries.push(Entry { line: index + 1, text: line.to_owned(), comment, is_response, command });
         }
         offset += whole.len();
     }
     Ok(entries)
 }
 
-fn read_line(line: &str) -> Result<Command, ReadError> {
+/// What a line says, and whether it is a response.
+fn read_line(line: &str) -> Result<(Command, bool), ReadError> {
     let node = Node::read(line)?;
     let members = node.members()?;
     match members.iter().find(|member| member.name == "op") {
-        Some(op) if op.node.string()? == "expect" => Expectation::read(&members).map(Command::Expect),
-        _ => read_action(node, Form::Journal).map(Command::Apply),
+        Some(op) if op.node.string()? == "expect" => {
+            Expectation::read(&members).map(|expectation| (Command::Expect(expectation), false))
+        }
+        _ => {
+            let response = members.iter().find(|member| member.name == RESPONSE);
+            let is_response = response.map_or(Ok(false), |member| member.node.flag())?;
+            Ok((Command::Apply(read_action(node, Form::Line)?), is_response))
+        }
     }
 }
 
-/// The two forms in which actions are written.
+/// The member of a line that says that its action is a response.
+const RESPONSE: &str = "response";
+
+/// The forms in which actions are written.
 #[derive(Clone, Copy, PartialEq)]
 enum Form {
-    Journal,
+    /// A line of a journal.
+    Line,
+    /// A part of a group in a journal.
+    Part,
     /// Only the operations of RFC 6902, and members that they do not know are passed over, as it demands.
     Patch,
 }
@@ -178,7 +195,7 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
         "add" => {
             // In a journal, an added row may be left to its defaults.
             let value = match form {
-                Form::Journal => given.get("value").map(|node| node.value()).transpose()?,
+                Form::Line | Form::Part => given.get("value").map(|node| node.value()).transpose()?,
                 Form::Patch => Some(given.value()?),
             };
             (Action::Add { at: given.pointer("path")?, value }, &["path", "value"])
@@ -213,7 +230,8 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
         "redo" => (Action::Redo, &[]),
         "group" => {
             let items = given.needed("actions")?.items()?;
-            let actions = items.into_iter().map(|item| read_action(item, form)).collect::<Result<_, _>>()?;
+            let actions =
+                items.into_iter().map(|item| read_action(item, Form::Part)).collect::<Result<_, _>>()?;
             (Action::Group(actions), &["actions"])
         }
         "expect" => return Err(op_node.error("“expect” is a line of its own, and no part of a group")),
@@ -225,8 +243,9 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
             return Err(op_node.error(message).nearest(nearest(op, OPERATIONS)));
         }
     };
-    if form == Form::Journal {
-        refuse_unknown(&given.given, known, &given.op)?;
+    if form != Form::Patch {
+        let members = given.given.iter().filter(|member| form != Form::Line || member.name != RESPONSE);
+        refuse_unknown(members, known, &given.op)?;
     }
     Ok(action)
 }

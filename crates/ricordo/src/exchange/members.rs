@@ -11,8 +11,12 @@ pub(super) fn read_pointer(node: Node<'_>) -> Result<Pointer, ReadError> {
 }
 
 /// Refuses members that an operation does not know, since they are likely misspelt.
-pub(super) fn refuse_unknown(members: &[Member<'_>], known: &[&str], op: &str) -> Result<(), ReadError> {
-    match members.iter().find(|member| member.name != "op" && !known.contains(&&*member.name)) {
+pub(super) fn refuse_unknown<'a>(
+    members: impl IntoIterator<Item = &'a Member<'a>>,
+    known: &[&str],
+    op: &str,
+) -> Result<(), ReadError> {
+    match members.into_iter().find(|member| member.name != "op" && !known.contains(&&*member.name)) {
         Some(member) => Err(member
             .name_error(match known {
                 [] => format!("“{op}” has nothing beside it, no “{}” either", member.name),

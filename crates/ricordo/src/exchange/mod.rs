@@ -6,7 +6,7 @@
 //! | read data for a form | [`read_data`] |
 //! | find where values stand in a text | [`Positions`] |
 //! | read a journal or a JSON Patch | [`read_journal`] |
-//! | write down an action as a line of a journal | [`write_action`] |
+//! | write an action as a line of a journal | [`write_action`], [`write_response`] |
 //! | see whether an `expect` line holds | [`Expectation::check`] |
 //! | write down the state of a form | [`dump`] |
 //!
@@ -30,4 +30,4 @@ pub use dump::dump;
 pub use error::ReadError;
 pub use expectation::Expectation;
 pub use journal::{Command, Entry, read_journal};
-pub use writing::write_action;
+pub use writing::{write_action, write_response};

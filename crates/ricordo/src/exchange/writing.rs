@@ -21,6 +21,16 @@ pub fn write_action(engine: &Engine, action: &Action) -> String {
     line(engine, action).to_string()
 }
 
+/// An action that was taken in response to the one before, as a line of a journal: one undo takes back both. Otherwise it
+/// is as [`write_action`] has it.
+pub fn write_response(engine: &Engine, action: &Action) -> String {
+    let mut line = line(engine, action);
+    if let Value::Record(members) = &mut line {
+        members.insert("response", true.into());
+    }
+    line.to_string()
+}
+
 /// The members of a line.
 struct Line<'a> {
     engine: &'a Engine,

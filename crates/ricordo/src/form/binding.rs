@@ -13,7 +13,7 @@ use super::{Form, Place};
 use crate::engine::{Action, PlaceView, Refused, RefusedKind};
 use crate::model::Locate;
 use crate::rules::Finding;
-use crate::shape::{Kind, Named, Pointer};
+use crate::shape::{Kind, MASK, Named, Pointer};
 use crate::tree::PlaceId;
 use crate::value::Value;
 
@@ -238,13 +238,17 @@ impl Binding {
                 let is_offered = self.view(|view| {
                     view.part().is_field() && view.choices().is_some_and(|choices| choices.offers(&value))
                 });
-                self.refuse_unless(is_offered, &format!("does not offer {value} to choose"))?;
+                self.refuse_unless(is_offered, &self.not_offered(&value))?;
                 self.enter(value.to_text().into_owned())
             }
             WidgetEvent::Include(value, is_in) => {
                 self.may_change()?;
                 let is_set = self.view(|view| sort_of(view) == WidgetSort::Choices);
                 self.refuse_unless(is_set, "is no list of choices, of which any number can be included")?;
+                // What is no longer offered can still be taken out.
+                let is_offered =
+                    self.view(|view| view.choices().is_some_and(|choices| choices.offers(&value)));
+                self.refuse_unless(is_offered || !is_in, &self.not_offered(&value))?;
                 choosing::include(&self.core, self.place, &value, is_in)
             }
             WidgetEvent::Switch(is_on) => {
@@ -295,6 +299,13 @@ impl Binding {
         let pointer = self.view(|view| view.pointer());
         let message = format!("{} {why}", Named(&pointer));
         Err(Refused::new(RefusedKind::NotPossible, pointer, message))
+    }
+
+    /// Why a value cannot be chosen. What is said of a secret is not repeated.
+    fn not_offered(&self, value: &Value) -> String {
+        let is_secret = self.view(|view| view.part().secret);
+        let value = if is_secret { MASK.into() } else { value.clone() };
+        format!("does not offer {value} to choose")
     }
 
     fn view<T>(&self, read: impl FnOnce(PlaceView<'_>) -> T) -> T {

@@ -147,9 +147,9 @@ impl Core {
     fn carry_out(&self, action: Action, link: Option<&Link>) -> Result<Outcome, Refused> {
         let mut engine = self.changing()?;
         let mut recorder = self.recorder.borrow_mut();
-        let Some(recorder) = recorder.as_mut() else { return engine.apply(action) };
+        let Some(recorder) = recorder.as_mut() else { return apply(&mut engine, action, link) };
         let line = recorder.line(&engine, &action, link);
-        let applied = engine.apply(action);
+        let applied = apply(&mut engine, action, link);
         recorder.record(line, applied.as_ref().err());
         applied
     }
@@ -239,12 +239,16 @@ impl Core {
             self.with_recorder(Recorder::roll_back);
         });
         let result = act()?;
-        let committed = self.engine.borrow_mut().commit();
+        let link = self.current_link();
+        let committed = match link {
+            Some(_) => self.engine.borrow_mut().commit_response(),
+            None => self.engine.borrow_mut().commit(),
+        };
         let outcome = committed?;
-        self.with_recorder(Recorder::commit);
+        self.with_recorder(|recorder| recorder.commit(link.is_some()));
         drop(transaction);
         if !outcome.notices().is_empty() {
-            self.tell_all(outcome, self.current_link().as_ref())?;
+            self.tell_all(outcome, link.as_ref())?;
         }
         Ok(result)
     }
@@ -439,6 +443,11 @@ impl Core {
         };
         observers.into_iter().filter_map(report).collect()
     }
+}
+
+/// Carries out an action: what is done in response to another belongs to the same step.
+fn apply(engine: &mut Engine, action: Action, link: Option<&Link>) -> Result<Outcome, Refused> {
+    if link.is_some() { engine.respond(action) } else { engine.apply(action) }
 }
 
 /// Does something when it is dropped, also when that is because of a panic.

@@ -129,14 +129,14 @@ impl<M: Model> Form<M> {
     pub fn new(record: &M) -> Result<Self, ShapeError> {
         let shape = Arc::new(shape_of::<M>()?);
         let engine = Engine::new(shape, Some(record.to_value())).map_err(|misfit| ShapeError::of(&misfit))?;
-        Ok(Form { core: Core::new(engine), model: PhantomData })
+        Ok(Form { core: Core::new(engine.of_type()), model: PhantomData })
     }
 
     /// A form that starts from the model's defaults, and blanks.
     pub fn blank() -> Result<Self, ShapeError> {
         let engine =
             Engine::new(Arc::new(shape_of::<M>()?), None).map_err(|misfit| ShapeError::of(&misfit))?;
-        Ok(Form { core: Core::new(engine), model: PhantomData })
+        Ok(Form { core: Core::new(engine.of_type()), model: PhantomData })
     }
 
     /// Starts anew from another record, which becomes the baseline: nothing is dirty or touched. Handles to
@@ -145,14 +145,15 @@ impl<M: Model> Form<M> {
         self.apply(Action::ResetTo { value: record.to_value() })
     }
 
-    /// The finished record, or everything that is wrong. Warnings do not stand in its way.
+    /// The finished record, or everything that is wrong. Warnings do not stand in its way. A place that is not relevant
+    /// has its default, or is as empty as its type allows.
     pub fn parse(&self) -> Result<M, Vec<Finding>> {
         let mut findings = self.findings();
         findings.retain(|finding| !finding.is_warning);
         if !findings.is_empty() {
             return Err(findings);
         }
-        M::from_value(&self.value()).map_err(|misfit| vec![Finding::of(&misfit)])
+        M::from_value(&self.core.read(Engine::value_to_parse)).map_err(|misfit| vec![Finding::of(&misfit)])
     }
 }
 
@@ -222,7 +223,7 @@ impl<M: 'static> Form<M> {
         self.core.transaction(act)
     }
 
-    /// Takes the last step back: a transaction, or the typing in one field.
+    /// Takes the last step back: a transaction, or the typing in one field, with what subscribers did in response.
     pub fn undo(&self) -> Result<(), Refused> {
         self.apply(Action::Undo)
     }
@@ -293,7 +294,7 @@ impl<M: 'static> Form<M> {
     }
 
     /// The place where the focus belongs after what was done last: in a row that was added, the first field that
-    /// a person may enter. Nothing once a place has got the focus.
+    /// a person may enter. Nothing from the next action on.
     pub fn focus_hint(&self) -> Option<Place<Value>> {
         self.core.read(Engine::focus_hint).map(|place| Place::new(self.core.clone(), place))
     }

@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 
 use super::cause::Link;
 use crate::engine::{Action, Engine, Refused};
-use crate::exchange::write_action;
+use crate::exchange::{write_action, write_response};
 
 /// A journal of what is done to a form. Secrets are hidden in it, and when it grows beyond its bound, the oldest
 /// lines are dropped.
@@ -31,10 +31,12 @@ impl Recorder {
     }
 
     /// The line for an action.
-    #[allow(clippy::unused_self, reason = "only a recorder needs lines")]
     pub(super) fn line(&self, engine: &Engine, action: &Action, link: Option<&Link>) -> Line {
+        // Within a transaction, it is the whole that responds.
+        let link = link.filter(|_| self.group.is_none());
         let comment = link.map(|link| format!("# in answer to “{}”, {}:", link.cause.action(), link.by));
-        Line { comment, text: write_action(engine, action) }
+        let text = if link.is_some() { write_response(engine, action) } else { write_action(engine, action) };
+        Line { comment, text }
     }
 
     /// Takes down an action that was carried out, or was refused.
@@ -54,12 +56,11 @@ impl Recorder {
         self.group = Some(Vec::new());
     }
 
-    pub(super) fn commit(&mut self) {
-        match self.group.take().as_deref() {
-            None | Some([]) => {}
-            Some([line]) => self.push(line.clone()),
-            Some(lines) => self.push(format!("{{\"op\":\"group\",\"actions\":[{}]}}", lines.join(","))),
-        }
+    /// Records the open transaction, which may have been a response.
+    pub(super) fn commit(&mut self, is_response: bool) {
+        let Some(lines) = self.group.take().filter(|lines| !lines.is_empty()) else { return };
+        let response = if is_response { ",\"response\":true" } else { "" };
+        self.push(format!("{{\"op\":\"group\",\"actions\":[{}]{response}}}", lines.join(",")));
     }
 
     pub(super) fn roll_back(&mut self) {

@@ -166,19 +166,58 @@ impl Shape {
         let described = self.part(part);
         match (&described.default, &described.kind) {
             (Some(value), _) => value.clone(),
-            (None, Kind::Record(record)) if !described.nullable => {
-                let members = self.records[record.0 as usize].iter();
-                let members = members.filter(|(_, field)| !self.part(**field).local);
-                let mut blank = Record::new();
-                for (name, value) in members.map(|(name, field)| (name, self.blank(*field))) {
-                    if value != Value::Blank {
-                        blank.push_new(name.clone(), value);
-                    }
-                }
-                Value::Record(blank)
-            }
+            (None, Kind::Record(record)) if !described.nullable => self.record_of_defaults(*record),
             (None, _) => Value::Blank,
         }
+    }
+
+    /// What a place of this part holds when it is added without a value: as [`Shape::blank`], but that an optional record
+    /// or list is there.
+    pub(crate) fn opened(&self, part: PartId) -> Value {
+        let described = self.part(part);
+        match (&described.default, &described.kind) {
+            (Some(value), _) if !value.is_empty() => value.clone(),
+            (_, Kind::Record(record)) => self.record_of_defaults(*record),
+            (_, Kind::List(_)) => Value::List(Vec::new()),
+            _ => self.blank(part),
+        }
+    }
+
+    /// The first place in one of this part, or itself, that can neither be empty in a typed record nor has a default.
+    pub(crate) fn without_empty(&self, id: PartId) -> Option<Pointer> {
+        let part = self.part(id);
+        match &part.kind {
+            _ if part.nullable || part.default.is_some() => None,
+            Kind::Text | Kind::List(_) => None,
+            Kind::Record(record) => {
+                let fields = self.fields(*record).filter(|(_, field)| !self.part(*field).local);
+                fields.into_iter().find_map(|(name, field)| {
+                    let within = self.without_empty(field)?;
+                    let mut place = Pointer::root().join(name);
+                    within.tokens().for_each(|token| place.push(&token));
+                    Some(place)
+                })
+            }
+            Kind::Integer
+            | Kind::Decimal
+            | Kind::Flag
+            | Kind::Date
+            | Kind::Time
+            | Kind::DateTime(_)
+            | Kind::Choice(_) => Some(Pointer::root()),
+        }
+    }
+
+    fn record_of_defaults(&self, record: RecordId) -> Value {
+        let members = self.records[record.0 as usize].iter();
+        let members = members.filter(|(_, field)| !self.part(**field).local);
+        let mut blank = Record::new();
+        for (name, value) in members.map(|(name, field)| (name, self.blank(*field))) {
+            if value != Value::Blank {
+                blank.push_new(name.clone(), value);
+            }
+        }
+        Value::Record(blank)
     }
 }
 

@@ -158,6 +158,11 @@ impl Tree {
         taken
     }
 
+    /// How many entries of the log a history would take out of it now.
+    pub(crate) fn kept_length(&self) -> usize {
+        self.log.iter().filter(|undo| self.is_for_history(undo)).count()
+    }
+
     /// Whether an undo needs an entry. What is calculated is so again, from what is brought back.
     fn is_for_history(&self, undo: &Undo) -> bool {
         let is_calculated = undo.field().is_some_and(|field| self.is_calculated(field));

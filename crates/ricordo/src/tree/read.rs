@@ -69,6 +69,28 @@ impl Tree {
         }
     }
 
+    /// The value of the form as a record of its type is made of it: what is not relevant is as empty as its type allows.
+    pub(crate) fn value_to_parse(&self) -> Value {
+        if self.has_relevance() { self.value_to_parse_of(self.root()) } else { self.value(self.root()) }
+    }
+
+    fn value_to_parse_of(&self, place: PlaceId) -> Value {
+        let node = self.node(place);
+        if self.flags_of(place).is_some_and(|flags| flags.is_irrelevant) {
+            return self.shape().blank(node.part);
+        }
+        match &node.body {
+            Body::Record(record) if record.container.is_present() => {
+                self.record_of(place, &record.children, |child| self.value_to_parse_of(child))
+            }
+            Body::List(list) if list.container.is_present() => {
+                let rows = list.sequence.keys().map(|key| list.rows[key as usize].place);
+                Value::List(rows.map(|row| self.value_to_parse_of(row)).collect())
+            }
+            Body::Field(_) | Body::Record(_) | Body::List(_) => self.value(place),
+        }
+    }
+
     fn record_of(&self, place: PlaceId, children: &[PlaceId], read: impl Fn(PlaceId) -> Value) -> Value {
         let mut members = Record::new();
         if let Kind::Record(fields) = self.part(place).kind {

@@ -123,6 +123,7 @@ fn what_another_sort_of_widget_would_report_is_refused_and_changes_nothing() {
     assert_eq!(refused("/name", WidgetEvent::Choose("a".into())), RefusedKind::NotPossible);
     assert_eq!(refused("/name", WidgetEvent::Switch(true)), RefusedKind::NotPossible);
     assert_eq!(refused("/name", WidgetEvent::Include("a".into(), true)), RefusedKind::NotPossible);
+    assert_eq!(refused("/allergens", WidgetEvent::Include("sand".into(), true)), RefusedKind::NotPossible);
     assert_eq!(refused("/stages", text()), RefusedKind::NotPossible);
     assert_eq!(refused("/stages", WidgetEvent::Include("a".into(), true)), RefusedKind::NotPossible);
     assert_eq!(refused("", WidgetEvent::Composing("x".into())), RefusedKind::NotPossible);

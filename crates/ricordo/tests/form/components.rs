@@ -91,13 +91,13 @@ fn events_are_heard_recorded_and_named_as_causes() {
     insta::assert_snapshot!(form.recording().unwrap(), @r#"
     {"op":"event","name":"shifted","path":"/ingredients/1","value":{"to":0,"why":"first in"}}
     # in answer to “/ingredients/1 tells that it was shifted”, the parent:
-    {"op":"move","from":"/ingredients/1","path":"/ingredients/0"}
+    {"op":"move","from":"/ingredients/1","path":"/ingredients/0","response":true}
     {"op":"event","name":"saved","path":"/ingredients/0","value":{"name":"Milk","grams":1}}
     # in answer to “/ingredients/0 tells that it was saved”, the parent:
-    {"op":"replace","path":"/ingredients/0","value":{"name":"Milk","grams":1}}
+    {"op":"replace","path":"/ingredients/0","value":{"name":"Milk","grams":1},"response":true}
     {"op":"event","name":"deleted","path":"/ingredients/0"}
     # in answer to “/ingredients/0 tells that it was deleted”, the parent:
-    {"op":"remove","path":"/ingredients/0"}
+    {"op":"remove","path":"/ingredients/0","response":true}
     # refused: the place is gone: it was removed from /ingredients
     # {"op":"event","name":"deleted","path":"/ingredients"}
     "#);

@@ -146,6 +146,85 @@ fn clearing_gives_back_the_emptiness_of_the_baseline() {
     );
 }
 
+#[test]
+fn an_optional_record_or_list_that_is_added_is_there_with_its_defaults() {
+    let form = r#"{"type":"object","properties":{
+        "o":{"type":["object","null"],"properties":{"a":{"type":"string"},"n":{"type":"integer","default":3}}},
+        "l":{"type":["array","null"],"items":{"type":"integer"}},
+        "d":{"type":["object","null"],"properties":{"n":{"type":"integer"}},"default":{"n":7}}}}"#;
+    holds(
+        form,
+        r#"{"d":null}"#,
+        r#"
+{"op":"add","path":"/o"}
+{"op":"expect","path":"/o","value":{"n":3}}
+{"op":"enter","path":"/o/a","text":"x"}
+{"op":"add","path":"/l"}
+{"op":"expect","path":"/l","value":[]}
+{"op":"add","path":"/d"}
+{"op":"expect","path":"/d","value":{"n":7}}
+{"op":"undo"}
+{"op":"undo"}
+{"op":"undo"}
+{"op":"undo"}
+{"op":"expect","dirty":false}
+"#,
+    );
+    let shape = read_definition(form).unwrap();
+    let engine = Engine::new(shape.into(), None).unwrap();
+    let said = |journal: &str| match read_journal(journal).unwrap().remove(0).command {
+        Command::Apply(action) => engine.words(&engine.deed(&action)),
+        other => panic!("{other:?}"),
+    };
+    assert_eq!(said(r#"{"op":"add","path":"/o"}"#), "add /o with its defaults");
+    assert_eq!(said(r#"{"op":"add","path":"/l/-"}"#), "add a blank row at /l/-");
+}
+
+#[test]
+fn the_focus_hint_ends_with_the_next_action() {
+    let form = ricordo::Form::of_shape(read_definition(ROWS).unwrap().into(), None).unwrap();
+    let add = || form.apply(ricordo::engine::Action::Add { at: "/rows/-".parse().unwrap(), value: None });
+    let hint = || form.focus_hint().map(|place| place.pointer().to_string());
+    let hinted = Some("/rows/0".to_owned());
+    let after: [(&str, &dyn Fn()); 6] = [
+        ("typing", &|| form.enter("/n", "1").unwrap()),
+        ("leaving", &|| form.leave("/n").unwrap()),
+        ("time", &|| form.wait(5).unwrap()),
+        ("undo", &|| form.undo().unwrap()),
+        ("a transaction", &|| form.transaction(|| form.enter("/n", "2")).unwrap()),
+        ("the focus", &|| form.focus("/n").unwrap()),
+    ];
+    for (what, act) in after {
+        add().unwrap();
+        assert_eq!(hint(), hinted, "{what}");
+        form.enter("/nowhere", "").unwrap_err();
+        assert_eq!(hint(), hinted, "what is refused changes nothing");
+        act();
+        assert_eq!(hint(), None, "{what}");
+        form.reset().unwrap();
+    }
+}
+
+#[test]
+fn what_waits_for_a_pause_goes_and_comes_back_with_its_row() {
+    let form = r#"{"type":"object","properties":{"rows":{"type":"array","items":{"type":"object","properties":{
+        "n":{"type":"integer","x-ricordo":{"commit":{"pause_ms":100}}}}}}}}"#;
+    holds(
+        form,
+        r#"{"rows":[{"n":1},{"n":2}]}"#,
+        r#"
+{"op":"enter","path":"/rows/0/n","text":"7"}
+{"op":"remove","path":"/rows/0"}
+{"op":"wait","ms":500}
+{"op":"undo"}
+{"op":"expect","path":"/rows/0/n","uncommitted":true,"entry":"7","value":1}
+{"op":"wait","ms":1}
+{"op":"expect","path":"/rows/0/n","uncommitted":false,"value":7}
+{"op":"expect","path":"/rows/1/n","value":2}
+"#,
+    );
+}
+
 const ROWS: &str = r#"{"type":"object","properties":{"rows":{"type":"array","items":{"type":"integer"}},
     "n":{"type":"integer"}}}"#;
 

@@ -262,6 +262,89 @@ fn rules_that_fail_are_findings_and_wrong_declarations_are_refused() {
     assert!(form.is_valid());
 }
 
+#[test]
+fn only_what_can_be_empty_can_be_irrelevant_and_parses_as_empty() {
+    #[derive(Clone, Debug, PartialEq, Model)]
+    struct Sheet {
+        on: bool,
+        hours: u32,
+        #[model(default = 4)]
+        degrees: u32,
+        note: String,
+        method: Option<Method>,
+        rows: Vec<Row>,
+        inner: Inner,
+        harmless: Harmless,
+    }
+    #[derive(Clone, Debug, PartialEq, Model)]
+    enum Method {
+        Straight,
+    }
+    #[derive(Clone, Debug, PartialEq, Model)]
+    struct Row {
+        grams: u32,
+        name: String,
+    }
+    #[derive(Clone, Debug, PartialEq, Model)]
+    struct Inner {
+        method: Method,
+    }
+    #[derive(Clone, Debug, PartialEq, Model)]
+    struct Harmless {
+        text: String,
+        on: bool,
+    }
+    let loaded = Sheet {
+        on: true,
+        hours: 1,
+        degrees: 2,
+        note: "Cool".into(),
+        method: Some(Method::Straight),
+        rows: vec![Row { grams: 1, name: "Rye".into() }],
+        inner: Inner { method: Method::Straight },
+        harmless: Harmless { text: "x".into(), on: true },
+    };
+    let form = Form::new(&loaded).unwrap();
+    let (sheet, row) = (at::<Sheet>(), at::<Row>());
+    let on = |view: &ricordo::View<'_, Sheet>| view.get(at::<Sheet>().on());
+    let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
+    assert_eq!(
+        refused(form.relevant(sheet.hours(), on)),
+        "/hours cannot be irrelevant: the type of /hours has no empty value; make it an `Option`, or give it a default"
+    );
+    assert!(refused(form.relevant("/hours", on)).contains("/hours cannot be irrelevant"));
+    assert!(
+        refused(form.relevant(sheet.inner(), on)).contains("the type of /inner/method has no empty value")
+    );
+    assert!(
+        refused(form.relevant_each(sheet.rows(), row.grams(), |row| row.form().get(at::<Sheet>().on())))
+            .contains("the type of /rows/-/grams has no empty value")
+    );
+    form.relevant(sheet.degrees(), on).unwrap();
+    form.relevant(sheet.note(), on).unwrap();
+    form.relevant(sheet.method(), on).unwrap();
+    form.relevant(sheet.rows(), on).unwrap();
+    form.relevant(sheet.harmless(), on).unwrap();
+    assert_eq!(form.parse().unwrap(), loaded);
+    // Law 15: what is not relevant is neither checked nor needed.
+    form.enter(sheet.degrees(), "").unwrap();
+    form.enter(sheet.rows().at(0).grams(), "much").unwrap();
+    assert!(!form.is_valid() && form.parse().is_err());
+    form.set(sheet.on(), false).unwrap();
+    assert!(form.is_valid());
+    let parsed = form.parse().unwrap();
+    let empty = Sheet {
+        on: false,
+        degrees: 4,
+        note: String::new(),
+        method: None,
+        rows: Vec::new(),
+        harmless: Harmless { text: String::new(), on: false },
+        ..loaded
+    };
+    assert_eq!(parsed, empty);
+}
+
 /// Findings that lead to each other without end are refused, and hang nothing.
 #[test]
 fn findings_that_follow_from_each_other_are_refused() {

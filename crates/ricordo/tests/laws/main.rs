@@ -11,6 +11,7 @@ mod hostile;
 mod leading;
 mod notices;
 mod reference;
+mod responses;
 mod settling;
 mod steps;
 
