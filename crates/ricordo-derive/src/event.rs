@@ -15,16 +15,20 @@ pub(crate) fn expand(input: &DeriveInput) -> syn::Result<TokenStream> {
     };
     let names = SerdeNames::read(&input.attrs)?;
     let event = &input.ident;
-    let (mut named, mut carried) = (vec![], vec![]);
+    let (mut named, mut carried, mut recorded) = (vec![], vec![], vec![]);
     for variant in &data.variants {
         let ident = &variant.ident;
         let name = names.event(ident, &SerdeNames::read(&variant.attrs)?);
         named.push(quote!(#event::#ident { .. } => #name));
-        carried.push(match &variant.fields {
-            Fields::Unit => quote!(#event::#ident => ::core::default::Default::default()),
-            Fields::Unnamed(fields) if fields.unnamed.len() == 1 => {
-                quote!(#event::#ident(carried) => ::ricordo::model::Data::to_value(carried))
+        let (carries, records) = match &variant.fields {
+            Fields::Unit => {
+                let nothing = quote!(#event::#ident => ::core::default::Default::default());
+                (nothing.clone(), nothing)
             }
+            Fields::Unnamed(fields) if fields.unnamed.len() == 1 => (
+                quote!(#event::#ident(carried) => ::ricordo::model::Data::to_value(carried)),
+                quote!(#event::#ident(carried) => ::ricordo::model::derived::Carried::masked(carried)),
+            ),
             Fields::Unnamed(fields) => {
                 return Err(Error::new_spanned(
                     fields,
@@ -42,13 +46,21 @@ pub(crate) fn expand(input: &DeriveInput) -> syn::Result<TokenStream> {
                         SerdeNames::read(&field.attrs).map(|own| SerdeNames::default().field(ident, &own))
                     })
                     .collect::<syn::Result<_>>()?;
-                quote! {
-                    #event::#ident { #(#idents: #bound),* } => ::ricordo::model::derived::record(
-                        [#((#members, ::ricordo::model::Data::to_value(#bound))),*]
-                    )
-                }
+                let of_members = |value: TokenStream| {
+                    quote! {
+                        #event::#ident { #(#idents: #bound),* } => ::ricordo::model::derived::record(
+                            [#((#members, #value(#bound))),*]
+                        )
+                    }
+                };
+                (
+                    of_members(quote!(::ricordo::model::Data::to_value)),
+                    of_members(quote!(::ricordo::model::derived::Carried::masked)),
+                )
             }
-        });
+        };
+        carried.push(carries);
+        recorded.push(records);
     }
     if data.variants.is_empty() {
         return Err(Error::new_spanned(event, "there must be at least one event to tell"));
@@ -62,6 +74,10 @@ pub(crate) fn expand(input: &DeriveInput) -> syn::Result<TokenStream> {
 
             fn carried(&self) -> ::ricordo::Value {
                 match self { #(#carried),* }
+            }
+
+            fn recorded(&self) -> ::ricordo::Value {
+                match self { #(#recorded),* }
             }
         }
     })

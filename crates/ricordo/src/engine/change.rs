@@ -1,6 +1,7 @@
 //! A place that is not what it was.
 
 use std::borrow::Cow;
+use std::fmt;
 
 use super::rows::RowEdit;
 use crate::settle::Aspects;
@@ -9,7 +10,6 @@ use crate::tree::{Faults, PlaceId};
 use crate::value::Value;
 
 /// A place that is not what it was.
-#[derive(Debug)]
 pub struct Change {
     pub(super) place: PlaceId,
     pub(super) aspects: Aspects,
@@ -21,6 +21,17 @@ pub struct Change {
     pub(super) comes_or_goes: bool,
     /// What was in the record, if now there are others.
     pub(super) children_before: Vec<PlaceId>,
+}
+
+impl fmt::Debug for Change {
+    /// Without what was there before, which may be a secret.
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter
+            .debug_struct("Change")
+            .field("place", &self.place)
+            .field("aspects", &self.aspects)
+            .finish_non_exhaustive()
+    }
 }
 
 impl Change {

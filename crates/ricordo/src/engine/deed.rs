@@ -69,18 +69,13 @@ const MOST_PARTS: usize = 20;
 
 impl Deed {
     pub(super) fn of(action: &Action, engine: &Engine) -> Self {
-        let shape = engine.shape();
-        let hides = |at: &Address| shape.has_secrets() && engine.is_secret(at);
-        let said = |at: &Address, value: &Value| match value {
-            value if !value.is_empty() && hides(at) => Said::Text(MASK.into()),
-            value => Said::of(value),
-        };
+        let said = |at: &Address, value: &Value| Said::of(&engine.masked_at(at, value));
         let mut deed = Deed::default();
         let (verb, at) = match action {
             Action::Focus { at } => (Verb::Focus, Some(at)),
             Action::Enter { at, text } => {
-                let is_hidden = !text.is_empty() && hides(at);
-                deed.said = if is_hidden { Said::Text(MASK.into()) } else { Said::text(text) };
+                let masked = engine.masked_at(at, &text.as_str().into());
+                deed.said = Said::text(masked.as_text().unwrap_or_default());
                 (Verb::Enter, Some(at))
             }
             Action::Leave { at } => (Verb::Leave, Some(at)),
@@ -92,7 +87,9 @@ impl Deed {
             }
             Action::Insert { list, position, value } => {
                 deed.other = position.map(Other::Position);
-                deed.said = value.as_ref().map(Said::of).unwrap_or_default();
+                let part = engine.part_at(list).and_then(|list| engine.shape().part_named(list, "-"));
+                let masked = value.as_ref().map(|value| engine.shape().masked(part, value));
+                deed.said = masked.as_ref().map(Said::of).unwrap_or_default();
                 (Verb::Insert, Some(list))
             }
             Action::MoveRow { row, to } => {
@@ -216,13 +213,17 @@ impl Engine {
         Deed::of(action, self)
     }
 
-    /// Whether what is at an address is a secret.
-    fn is_secret(&self, at: &Address) -> bool {
-        let of = |part: PartId| self.shape().part(part).secret;
+    /// The part of what is at an address, or would be.
+    pub(crate) fn part_at(&self, at: &Address) -> Option<PartId> {
         match at {
-            Address::Pointer(pointer) => self.shape().part_at(pointer).is_some_and(of),
-            address => self.locate(address).is_ok_and(|place| self.view(place).part().secret),
+            Address::Pointer(pointer) => self.shape().part_at(pointer),
+            address => self.locate(address).ok().map(|place| self.tree.node(place).part),
         }
+    }
+
+    /// A value that is for an address, as others may see it.
+    pub(crate) fn masked_at(&self, at: &Address, value: &Value) -> Value {
+        if self.shape().has_secrets() { self.shape().masked(self.part_at(at), value) } else { value.clone() }
     }
 
     /// What was done, in words: `enter “15” in /loaves`.

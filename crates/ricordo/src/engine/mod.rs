@@ -443,7 +443,7 @@ impl Engine {
 
     /// What was done so far, counted.
     pub fn cost(&self) -> Cost {
-        Cost { aggregated: self.graph.aggregated, ..self.tree.cost }
+        Cost { aggregated: self.graph.aggregated, slots: self.graph.slots, ..self.tree.cost }
     }
 
     /// Whether a transaction is open.

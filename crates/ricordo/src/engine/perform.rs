@@ -3,7 +3,7 @@
 use super::leading::Setting;
 use super::target::RowsNamed;
 use super::{Action, Address, Engine, Refused, RefusedKind};
-use crate::shape::{Choice, Choices, Kind, MASK, Named, PartId, Pointer};
+use crate::shape::{Choice, Choices, Kind, Named, PartId, Pointer};
 use crate::tree::{Body, PlaceId};
 use crate::value::Value;
 
@@ -78,8 +78,7 @@ impl Engine {
             Action::Test { at, value } => {
                 let place = self.present(&at)?;
                 if !self.holds(place, &value) {
-                    let is_secret = self.tree.part(place).secret;
-                    let value = if is_secret { MASK.into() } else { value };
+                    let value = self.shape().masked(Some(self.tree.node(place).part), &value);
                     let held = self.view(place).masked_value();
                     let pointer = self.tree.pointer(place);
                     let message = format!("{} holds {held}, not {value}", Named(&pointer));

@@ -5,8 +5,8 @@ use super::json::{Member, Node};
 use super::members::{read_pointer, refuse_unknown};
 use crate::engine::{Engine, PlaceView};
 use crate::rules::Finding;
-use crate::shape::{FindingKind, MASK, Named, Pointer, nearest};
-use crate::value::Value;
+use crate::shape::{FindingKind, Named, Pointer, nearest};
+use crate::value::{Record, Value};
 
 /// What a journal says a place, or without a path the form, should be like. What is not said is not checked.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -84,6 +84,47 @@ impl Expectation {
         Ok(expectation)
     }
 
+    /// The members of the line, with secrets hidden.
+    pub(super) fn members(&self, engine: &Engine) -> Record {
+        let Expectation {
+            path,
+            entry,
+            value,
+            dirty,
+            touched,
+            valid,
+            relevant,
+            required,
+            readonly,
+            uncommitted,
+            display,
+            status,
+            findings,
+        } = self;
+        let at = path.clone().unwrap_or_default().into();
+        let masked = |value: Value| engine.masked_at(&at, &value);
+        let text = |text: &String| masked(text.as_str().into());
+        let kinds =
+            |kinds: &Vec<FindingKind>| Value::List(kinds.iter().map(|kind| kind.name().into()).collect());
+        let members = [
+            ("op", Some("expect".into())),
+            ("path", path.as_ref().map(|path| path.as_str().into())),
+            ("entry", entry.as_ref().map(text)),
+            ("display", display.as_ref().map(text)),
+            ("value", value.clone().map(masked)),
+            ("dirty", dirty.map(Value::from)),
+            ("touched", touched.map(Value::from)),
+            ("uncommitted", uncommitted.map(Value::from)),
+            ("valid", valid.map(Value::from)),
+            ("relevant", relevant.map(Value::from)),
+            ("required", required.map(Value::from)),
+            ("readonly", readonly.map(Value::from)),
+            ("status", status.as_ref().map(|status| status.as_str().into())),
+            ("findings", findings.as_ref().map(kinds)),
+        ];
+        members.into_iter().filter_map(|(name, value)| Some((name, value?))).collect()
+    }
+
     /// What is not as expected: a sentence for each difference, none if all is well.
     pub fn check(&self, engine: &Engine) -> Vec<String> {
         let pointer = self.path.clone().unwrap_or_default();
@@ -96,8 +137,8 @@ impl Expectation {
             differences.push(format!("expected {what} {expected} at {}, found {found}", Named(&pointer)));
         };
         // What a secret is, and should be, is not for messages.
-        let is_secret = place.part().secret;
-        let said = |value: Value| if is_secret { MASK.to_owned() } else { value.to_string() };
+        let part = engine.part_at(&pointer.clone().into());
+        let said = |value: Value| engine.shape().masked(part, &value).to_string();
         let texts =
             [("entry", &self.entry, place.entry().into_owned()), ("display", &self.display, place.display())];
         for (what, expected, found) in texts {
@@ -108,7 +149,7 @@ impl Expectation {
         if let Some(value) = &self.value
             && !engine.holds(place.id(), value)
         {
-            differ("value", said(value.clone()), said(place.masked_value()));
+            differ("value", said(value.clone()), place.masked_value().to_string());
         }
         let mut differ = |what: &str, expected: String, found: String| {
             if expected != found {

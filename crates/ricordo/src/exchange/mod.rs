@@ -7,7 +7,7 @@
 //! | find where values stand in a text | [`Positions`] |
 //! | read a journal or a JSON Patch | [`read_journal`] |
 //! | write an action as a line of a journal | [`write_action`], [`write_response`] |
-//! | see whether an `expect` line holds | [`Expectation::check`] |
+//! | see whether an `expect` line holds, or write it | [`Expectation::check`], [`write_expectation`] |
 //! | write down the state of a form | [`dump`] |
 //!
 //! Whatever cannot be read gives a [`ReadError`], with the line and column in question.
@@ -30,4 +30,4 @@ pub use dump::dump;
 pub use error::ReadError;
 pub use expectation::Expectation;
 pub use journal::{Command, Entry, read_journal};
-pub use writing::{write_action, write_response};
+pub use writing::{write_action, write_expectation, write_response};

@@ -1,7 +1,8 @@
 //! Writing actions as lines of a journal.
 
+use super::Expectation;
 use crate::engine::{Action, Address, Engine};
-use crate::shape::{Choices, MASK, Pointer};
+use crate::shape::{Choices, Pointer};
 use crate::value::{Record, Value};
 
 /// An action as a line of a journal, without the end of the line. Places are called what they are called in the form
@@ -29,6 +30,11 @@ pub fn write_response(engine: &Engine, action: &Action) -> String {
         members.insert("response", true.into());
     }
     line.to_string()
+}
+
+/// An expectation as a line of a journal, with secrets hidden.
+pub fn write_expectation(engine: &Engine, expectation: &Expectation) -> String {
+    Value::Record(expectation.members(engine)).to_string()
 }
 
 /// The members of a line.
@@ -95,7 +101,10 @@ fn line(engine: &Engine, action: &Action) -> Value {
         Action::Reset { at } => op("reset").at("path", at),
         Action::ResetTo { value } => op("reset").value_at(&Pointer::root(), value),
         Action::Choices { at, choices } => {
-            op("choices").at("path", at).with("choices", list_of(choices.as_ref()))
+            let masked = choices.as_ref().map(|choices| {
+                engine.shape().masked_choices(engine.shape().part_at(&pointer(engine, at)), choices)
+            });
+            op("choices").at("path", at).with("choices", list_of(masked.as_ref()))
         }
         Action::Wait { milliseconds } => {
             op("wait").with("ms", i64::try_from(*milliseconds).unwrap_or(i64::MAX))
@@ -103,8 +112,8 @@ fn line(engine: &Engine, action: &Action) -> Value {
         Action::Event { at, name, value } => {
             let line = op("event").with("name", name.as_str());
             let line = at.iter().fold(line, |line, at| line.at("path", at));
-            let masked = at.as_ref().map(|at| hidden(engine, &pointer(engine, at), value));
-            match masked.unwrap_or_else(|| value.clone()) {
+            let part = at.as_ref().and_then(|at| engine.part_at(at));
+            match engine.shape().masked_event(part, value) {
                 Value::Blank => line,
                 value => line.with("value", value),
             }
@@ -137,12 +146,7 @@ fn pointer(engine: &Engine, address: &Address) -> Pointer {
 }
 
 fn hidden(engine: &Engine, at: &Pointer, value: &Value) -> Value {
-    let shape = engine.shape();
-    match shape.part_at(at) {
-        Some(part) if shape.part(part).secret && !value.is_empty() => MASK.into(),
-        Some(part) => shape.masked(part, value),
-        None => value.clone(),
-    }
+    engine.shape().masked(engine.shape().part_at(at), value)
 }
 
 fn list_of(choices: Option<&Choices>) -> Value {

@@ -57,7 +57,7 @@ struct Composing {
 }
 
 /// What a widget shows. It draws itself anew when this is another.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, PartialEq)]
 #[non_exhaustive]
 #[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 pub struct WidgetState {
@@ -84,7 +84,7 @@ pub struct WidgetState {
     pub is_driver: bool,
     /// Whether the place is suggested a value, but somebody has said otherwise; then that can be handed back.
     pub is_overridden: bool,
-    /// Whether the text is to be hidden while it is typed.
+    /// Whether the text, or what is chosen, is to be hidden.
     pub is_secret: bool,
     /// Whether the value is not the baseline, or what was typed cannot be read.
     pub is_dirty: bool,
@@ -100,6 +100,31 @@ pub struct WidgetState {
     pub is_gone: bool,
     /// Moves whenever the place is reset, so that a widget with a state of its own knows.
     pub epoch: u64,
+}
+
+impl fmt::Debug for WidgetState {
+    /// Without the text and the choices of a secret.
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let text = if self.is_secret && !self.text.is_empty() { MASK } else { &self.text };
+        let choices = if self.is_secret { &[][..] } else { &self.choices };
+        formatter
+            .debug_struct("WidgetState")
+            .field("sort", &self.sort)
+            .field("label", &self.label)
+            .field("text", &text)
+            .field("choices", &choices)
+            .field("findings", &self.findings)
+            .field("is_relevant", &self.is_relevant)
+            .field("is_required", &self.is_required)
+            .field("is_readonly", &self.is_readonly)
+            .field("is_dirty", &self.is_dirty)
+            .field("is_touched", &self.is_touched)
+            .field("is_valid", &self.is_valid)
+            .field("is_uncommitted", &self.is_uncommitted)
+            .field("has_focus", &self.has_focus)
+            .field("epoch", &self.epoch)
+            .finish_non_exhaustive()
+    }
 }
 
 /// One of the things to choose from.
@@ -366,7 +391,7 @@ fn state_of(view: PlaceView<'_>, is_one_way: bool, composing: &RefCell<Option<Co
         is_readonly: is_one_way || view.is_readonly(),
         is_driver: view.is_driver(),
         is_overridden: view.is_overridden(),
-        is_secret: part.secret,
+        is_secret: part.secret || holds_secrets(view),
         is_dirty: view.is_dirty(),
         is_touched: view.is_touched(),
         is_valid: view.is_valid(),
@@ -375,6 +400,11 @@ fn state_of(view: PlaceView<'_>, is_one_way: bool, composing: &RefCell<Option<Co
         is_gone: !view.is_there(),
         epoch: view.epoch(),
     }
+}
+
+/// Whether the rows of a list are secrets.
+fn holds_secrets(view: PlaceView<'_>) -> bool {
+    matches!(view.part().kind, Kind::List(list) if view.shape().part(view.shape().item(list)).secret)
 }
 
 fn choices_of(view: PlaceView<'_>) -> Vec<WidgetChoice> {

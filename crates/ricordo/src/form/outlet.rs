@@ -41,6 +41,12 @@ pub trait Event: 'static {
 
     /// What the event carries; blank if nothing.
     fn carried(&self) -> Value;
+
+    /// What the event carries as journals have it: with `•••` for every secret in it. The same as what it carries, unless
+    /// it says otherwise; an event that derives this trait hides what its types say is secret.
+    fn recorded(&self) -> Value {
+        self.carried()
+    }
 }
 
 /// Where a component tells its events. Clones are the same outlet.
@@ -179,7 +185,7 @@ impl<E: Event> Outlet<E> {
             return (self.inner.listener.borrow_mut())(event);
         };
         let at = place.map(Address::from);
-        let action = Action::Event { at, name: event.name().to_owned(), value: event.carried() };
+        let action = Action::Event { at, name: event.name().to_owned(), value: event.recorded() };
         let words = core.read(|engine| engine.words(&engine.deed(&action)));
         core.apply(action)?;
         let link = Link { by: "the parent".to_owned(), cause: Cause::of_action(words, core.current_link()) };

@@ -155,8 +155,8 @@ pub(crate) fn mismatch(expected: &str, value: &Value) -> Misfit {
 /// What derived code needs and nobody else.
 #[doc(hidden)]
 pub mod derived {
-    use super::{Data, Misfit, Record, Value, mismatch};
-    use crate::shape::{Route, Step};
+    use super::{Data, Misfit, Model, Record, Value, mismatch};
+    use crate::shape::{MASK, Route, Step};
 
     pub use crate::shape::{
         Choice, Choices, Commit, DisplayFormat, FindingKind, Format, Kind, NumberFormat, Part, Reveal,
@@ -203,6 +203,38 @@ pub mod derived {
                 Some(DisplayFormat::Number(ref mut format)) => return format,
                 _ => part.display = Some(DisplayFormat::Number(NumberFormat::default())),
             }
+        }
+    }
+
+    /// What an event can carry.
+    #[diagnostic::on_unimplemented(
+        message = "`{Self}` cannot be carried by an event",
+        label = "not a type that a form can hold"
+    )]
+    pub trait Carried {
+        /// The value with `•••` for every secret in it.
+        fn masked(&self) -> Value;
+    }
+
+    impl<T: Model> Carried for T {
+        fn masked(&self) -> Value {
+            let value = self.to_value();
+            let mut builder = ShapeBuilder::new();
+            let shape = T::part(&mut builder).and_then(|root| builder.finish(root));
+            // A type that contradicts itself is refused where a form is made of it; here nothing is known of it.
+            shape.map_or(MASK.into(), |shape| shape.masked(Some(shape.root()), &value))
+        }
+    }
+
+    impl Carried for Value {
+        fn masked(&self) -> Value {
+            self.clone()
+        }
+    }
+
+    impl Carried for Record {
+        fn masked(&self) -> Value {
+            Value::Record(self.clone())
         }
     }
 

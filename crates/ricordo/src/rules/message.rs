@@ -27,6 +27,8 @@ pub(crate) fn message(kind: FindingKind, subject: &Subject<'_>) -> String {
     }
     let constraints = &part.constraints;
     let entry = shorten(subject.entry);
+    // What a secret is chosen from would tell it.
+    let choices = subject.choices.filter(|_| !part.secret);
     match kind {
         FindingKind::ValueMissing => "Needs a value.".to_owned(),
         FindingKind::TypeMismatch => format!("“{entry}” is not an email address like name@example.com."),
@@ -47,7 +49,7 @@ pub(crate) fn message(kind: FindingKind, subject: &Subject<'_>) -> String {
         FindingKind::StepMismatch => {
             format!("Must be a multiple of {}.", write_number(constraints.multiple_of.unwrap_or_default()))
         }
-        FindingKind::BadInput => match subject.choices {
+        FindingKind::BadInput => match choices {
             Some(choices) => format!("“{entry}” is not one of: {choices}."),
             None => format!("“{entry}” is not {}.", part.kind.expectation()),
         },
@@ -71,7 +73,8 @@ pub(crate) fn message(kind: FindingKind, subject: &Subject<'_>) -> String {
         },
         FindingKind::NotComputable => "Cannot be computed.".to_owned(),
         FindingKind::CustomError => "Is not as it should be.".to_owned(),
-        FindingKind::NotListed => match subject.choices {
+        FindingKind::NotListed => match choices {
+            _ if part.secret => "Is not one of the choices.".to_owned(),
             Some(choices) if choices.iter().len() > 0 => format!("“{entry}” is not one of: {choices}."),
             _ => format!("“{entry}” is not offered; there is nothing to choose from."),
         },

@@ -10,6 +10,7 @@ use super::cells::{Cell, CellBody, Cells, Fresh};
 use super::declaration::{Declaration, Role, Slot, Way};
 use super::dependents::Dependents;
 use super::pending::Pending;
+use super::scratch::Scratch;
 use super::{Aspects, Glance, Reads, Unsettled};
 use crate::shape::PartId;
 use crate::tree::{Body, Pattern, PlaceId, Ruled, Standing, Tree, Undo};
@@ -38,7 +39,7 @@ pub(crate) struct Graph {
     /// How much of the log was taken in.
     noted: usize,
     /// Where the log tells first of each field since everything was up to date.
-    first_changes: FxHashMap<PlaceId, usize>,
+    first_changes: Scratch<PlaceId, usize>,
     /// How much of the log was looked through for rows and records that have come.
     looked_through: usize,
     /// Which entries of the log are of values that were calculated, in order.
@@ -49,6 +50,8 @@ pub(crate) struct Graph {
     pub(super) replaced_shares: Vec<(Cell, PlaceId, Option<Share>)>,
     /// How many rows aggregates have looked at, and places that were gone through for that.
     pub(crate) aggregated: u64,
+    /// How many slots of tables were touched to clear them.
+    pub(crate) slots: u64,
     /// What functions look at is taken down here.
     pub(super) reads: Reads,
 }
@@ -250,7 +253,7 @@ impl Graph {
             if let Some(cell) = self.released.pop() {
                 self.look_again(tree, cell)?;
             } else if !self.calculate_one(tree)? {
-                self.first_changes.clear();
+                self.slots += self.first_changes.clear();
                 return Ok(());
             }
         }
@@ -300,7 +303,7 @@ impl Graph {
         self.replaced.clear();
         self.replaced_shares.clear();
         self.noted = 0;
-        self.first_changes.clear();
+        self.slots += self.first_changes.clear();
         self.behind.clear();
         self.looked_through = 0;
     }
@@ -323,7 +326,7 @@ impl Graph {
     pub(crate) fn roll_back_to(&mut self, tree: &Tree, checkpoint: Checkpoint) {
         let length = checkpoint.log;
         self.noted = self.noted.min(length);
-        self.first_changes.clear();
+        self.slots += self.first_changes.clear();
         self.behind.clear();
         self.looked_through = self.looked_through.min(length);
         self.pending.clear(&mut self.cells);
@@ -356,7 +359,7 @@ impl Graph {
                 is_own_write = self.own_writes.binary_search(&index).is_ok();
                 // What is set to something else and back has not changed.
                 let first =
-                    if is_own_write { index } else { *self.first_changes.entry(*place).or_insert(index) };
+                    if is_own_write { index } else { *self.first_changes.get_or_insert(*place, index) };
                 let Undo::Field { before: at_first, .. } = &tree.log()[first] else { return Ok(()) };
                 let mut aspects = Aspects::ENTRY | Aspects::DIRTY | Aspects::UNCOMMITTED;
                 aspects.put(Aspects::VALUE, at_first.value != now.value);

@@ -19,6 +19,7 @@ mod order;
 mod pending;
 mod reads;
 mod running;
+mod scratch;
 mod unsettled;
 mod view;
 

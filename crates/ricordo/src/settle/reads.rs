@@ -2,9 +2,8 @@
 
 use std::cell::RefCell;
 
-use rustc_hash::FxHashMap;
-
 use super::Aspects;
+use super::scratch::Scratch;
 use crate::tree::PlaceId;
 
 /// What a function of the form has looked at, so that it is called again only when something of that differs.
@@ -21,7 +20,7 @@ struct Seen {
     /// In the order in which it was first looked at.
     glances: Vec<Glance>,
     /// Where each stands among the glances, once there are too many to look through.
-    index: FxHashMap<(PlaceId, Reach), usize>,
+    index: Scratch<(PlaceId, Reach), usize>,
 }
 
 /// How far an observation reaches.
@@ -56,11 +55,11 @@ impl Reads {
         self.seen.borrow().glances == glances
     }
 
-    /// Forgets everything, and keeps the room for it.
-    pub(super) fn clear(&mut self) {
+    /// Forgets everything, and keeps the room for it; how many slots of tables that touched.
+    pub(super) fn clear(&mut self) -> u64 {
         let seen = self.seen.get_mut();
         seen.glances.clear();
-        seen.index.clear();
+        seen.index.clear()
     }
 }
 
@@ -80,8 +79,9 @@ impl Seen {
         }
         self.glances.push(Glance { place, reach, aspects });
         if count == Self::FEW {
-            self.index
-                .extend(self.glances.iter().zip(0..).map(|(glance, at)| ((glance.place, glance.reach), at)));
+            for (at, glance) in self.glances.iter().enumerate() {
+                self.index.insert((glance.place, glance.reach), at);
+            }
         } else if count > Self::FEW {
             self.index.insert((place, reach), count);
         }

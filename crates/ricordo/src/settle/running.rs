@@ -110,7 +110,7 @@ impl Graph {
             }
         };
         let (place, base, slot) = (body.place, body.base, body.slot);
-        self.reads.clear();
+        self.slots += self.reads.clear();
         let run = || function(PlaceView::of_calculation(tree, base, &self.reads));
         let value = catch_unwind(AssertUnwindSafe(run)).map_err(|panic| words_of(&*panic));
         if let Some(driver) = tree.counterpart(place).filter(|_| matches!(slot, Slot::Value(_))) {

@@ -152,12 +152,12 @@ impl<'a> PlaceView<'a> {
 
     /// The value as others may see it: with `•••` for every secret in it that is not empty.
     pub fn masked_value(&self) -> Value {
-        self.shape().masked(self.tree.node(self.place).part, &self.value())
+        self.shape().masked(Some(self.tree.node(self.place).part), &self.value())
     }
 
     /// The baseline as others may see it: with `•••` for every secret in it that is not empty.
     pub fn masked_baseline(&self) -> Value {
-        self.shape().masked(self.tree.node(self.place).part, &self.baseline())
+        self.shape().masked(Some(self.tree.node(self.place).part), &self.baseline())
     }
 
     /// The entry as others may see it: `•••` if it is a secret, and not empty.

@@ -80,7 +80,7 @@ impl Shape {
         match (&part.kind, value) {
             (_, Value::Blank) => Ok(Value::Blank),
             (Kind::Record(_) | Kind::List(_), Value::Null) if !part.nullable => {
-                Err(unexpected(part, &Value::Null))
+                Err(self.unexpected(part, &Value::Null))
             }
             // A scalar may be null where its definition does not say so: it is then as empty as a blank, and
             // a finding where a value is required.
@@ -98,7 +98,7 @@ impl Shape {
                 rows.collect::<Result<_, _>>().map(Value::List)
             }
             (Kind::Integer, Value::Number(number)) if !number.is_integer() => {
-                let given = write_number(number);
+                let given = if part.secret { "a fraction".to_owned() } else { write_number(number) };
                 Err(Misfit::here(format!("expects a whole number, but is given {given}")))
             }
             (Kind::Integer | Kind::Decimal, Value::Number(number)) => Ok(Value::Number(number.normalize())),
@@ -110,11 +110,11 @@ impl Shape {
                 let is_time = matches!(value, Value::Date(_) | Value::Time(_) | Value::DateTime(_));
                 let value = if is_time { value.to_text().into_owned().into() } else { value };
                 let alike = |choice: &super::Choice| choice.value.sort() == value.sort();
-                if choices.iter().any(alike) { Ok(value) } else { Err(unexpected(part, &value)) }
+                if choices.iter().any(alike) { Ok(value) } else { Err(self.unexpected(part, &value)) }
             }
             // Data has dates and times as texts.
             (kind @ (Kind::Date | Kind::Time | Kind::DateTime(_)), value @ Value::Text(_)) => {
-                kind.read_time(&value.to_text()).ok_or_else(|| unexpected(part, &value))
+                kind.read_time(&value.to_text()).ok_or_else(|| self.unexpected(part, &value))
             }
             (Kind::DateTime(offset), Value::DateTime(value)) if offset.allows(value) => {
                 Ok(Value::DateTime(value))
@@ -123,7 +123,7 @@ impl Shape {
             | (Kind::Flag, value @ Value::Flag(_))
             | (Kind::Date, value @ Value::Date(_))
             | (Kind::Time, value @ Value::Time(_)) => Ok(value),
-            (_, value) => Err(unexpected(part, &value)),
+            (_, value) => Err(self.unexpected(part, &value)),
         }
     }
 
@@ -153,6 +153,25 @@ impl Shape {
             Ok((field.clone(), value))
         })?;
         Ok(fitted.in_order(&order))
+    }
+
+    fn unexpected(&self, part: &Part, value: &Value) -> Misfit {
+        let expected = match &part.kind {
+            Kind::Choice(choices) if !part.secret => format!("one of {choices}"),
+            kind => kind.expectation().to_owned(),
+        };
+        let or_null = if part.nullable { " or null" } else { "" };
+        // What is given for a record or list may be a secret that belongs within.
+        let is_hidden = part.secret || (self.has_secrets && !part.is_field());
+        let given = match value {
+            value if is_hidden => value.sort().to_owned(),
+            Value::Text(text) => format!("a text, “{}”", shorten(text)),
+            Value::Number(_) | Value::Flag(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_) => {
+                format!("{}, {}", value.sort(), value.to_text())
+            }
+            _ => value.sort().to_owned(),
+        };
+        Misfit::here(format!("expects {expected}{or_null}, but is given {given}"))
     }
 
     /// A fitted value as a row holds it. Blank and null are one in a list, so a row that may be null is null.
@@ -219,23 +238,6 @@ impl Shape {
         }
         Value::Record(blank)
     }
-}
-
-fn unexpected(part: &Part, value: &Value) -> Misfit {
-    let expected = match &part.kind {
-        Kind::Choice(choices) => format!("one of {choices}"),
-        kind => kind.expectation().to_owned(),
-    };
-    let or_null = if part.nullable { " or null" } else { "" };
-    let given = match value {
-        value if part.secret => format!("{}, a secret", value.sort()),
-        Value::Text(text) => format!("a text, “{}”", shorten(text)),
-        Value::Number(_) | Value::Flag(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_) => {
-            format!("{}, {}", value.sort(), value.to_text())
-        }
-        _ => value.sort().to_owned(),
-    };
-    Misfit::here(format!("expects {expected}{or_null}, but is given {given}"))
 }
 
 /// A text short enough to be quoted in a message.

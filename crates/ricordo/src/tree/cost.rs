@@ -33,6 +33,9 @@ pub struct Cost {
     pub row_nodes: u64,
     /// Observers that were found to be concerned.
     pub observers: u64,
+    /// Slots of tables that were touched to clear them. A table stays as large as it ever was, so that clearing it could
+    /// cost what the form is large.
+    pub slots: u64,
 }
 
 impl Sub for Cost {
@@ -47,6 +50,7 @@ impl Sub for Cost {
             compared_rows: self.compared_rows - before.compared_rows,
             row_nodes: self.row_nodes - before.row_nodes,
             observers: self.observers - before.observers,
+            slots: self.slots - before.slots,
         }
     }
 }

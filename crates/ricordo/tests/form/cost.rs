@@ -86,6 +86,80 @@ fn costs(rows: u32) -> Vec<(&'static str, Cost)> {
     costs
 }
 
+/// Declaring fills tables as large as the form. No later edit pays for them.
+#[test]
+fn an_edit_does_not_clear_what_was_filled_while_declaring() {
+    #[derive(Clone, Model)]
+    struct Batch {
+        total: Option<Decimal>,
+        rows: Vec<Row>,
+    }
+    #[derive(Clone, Model)]
+    struct Row {
+        grams: Decimal,
+        price: Decimal,
+        cost: Option<Decimal>,
+    }
+    let cost = |rows: usize| {
+        let row = Row { grams: Decimal::TEN, price: Decimal::TWO, cost: None };
+        let form = Form::new(&Batch { total: None, rows: vec![row; rows] }).unwrap();
+        let (batch, row) = (at::<Batch>(), at::<Row>());
+        form.calculate_each(batch.rows(), row.cost(), |row| {
+            let paths = at::<Row>();
+            Some(Some(row.get(paths.grams())? * row.get(paths.price())?))
+        })
+        .unwrap();
+        form.aggregate(batch.total(), ricordo::form::Rows::of(batch.rows()).sum(row.cost())).unwrap();
+        let grams = form.place(batch.rows().at(u32::try_from(rows / 2).unwrap()).grams()).unwrap();
+        ["1", "2", "3"].map(|text| {
+            let before = form.cost();
+            grams.enter(text).unwrap();
+            let cost = form.cost() - before;
+            (cost.places, cost.checks, cost.calculations, cost.aggregated, cost.slots)
+        })
+    };
+    let (small, large) = (cost(100), cost(100_000));
+    assert_eq!(small, large);
+    assert!(small.iter().all(|(.., slots)| *slots <= 64), "{small:?}");
+}
+
+/// Rows that are all the same have the same hashes wherever they stand: only those that have moved are compared.
+#[test]
+fn a_swap_among_equal_rows_compares_only_these_two() {
+    let cost = |rows: usize| {
+        let form = Form::new(&Sheet { name: String::new(), ingredients: vec![ingredient(1); rows] }).unwrap();
+        let list = form.place(at::<Sheet>().ingredients()).unwrap();
+        let row = |position: usize| list.row(u32::try_from(position).unwrap()).unwrap();
+        let mut costs = Vec::new();
+        let mut step = |act: &dyn Fn() -> Result<(), Refused>| {
+            let before = form.cost();
+            act().unwrap();
+            assert!(!list.is_dirty());
+            let cost = form.cost() - before;
+            costs.push((cost.places, cost.checks, cost.compared_rows));
+        };
+        step(&|| row(1).swap_with(&row(rows / 2)));
+        step(&|| form.undo());
+        step(&|| form.redo());
+        step(&|| row(5).swap_with(&row(6)));
+        step(&|| row(rows - 1).enter_grams("100"));
+        step(&|| form.reset());
+        costs
+    };
+    assert_eq!(cost(100), cost(50_000));
+    assert!(cost(100).iter().all(|(.., compared)| *compared <= 8), "{:?}", cost(100));
+}
+
+trait Grams {
+    fn enter_grams(&self, text: &str) -> Result<(), Refused>;
+}
+
+impl Grams for Place<Ingredient> {
+    fn enter_grams(&self, text: &str) -> Result<(), Refused> {
+        self.place(at::<Ingredient>().grams())?.enter(text)
+    }
+}
+
 #[test]
 fn an_action_costs_the_same_in_a_form_of_any_size() {
     for ((what, small), (_, large)) in costs(100).into_iter().zip(costs(100_000)) {

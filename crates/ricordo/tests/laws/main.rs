@@ -12,6 +12,7 @@ mod leading;
 mod notices;
 mod reference;
 mod responses;
+mod secrets;
 mod settling;
 mod steps;
 
