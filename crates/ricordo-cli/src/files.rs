@@ -1,16 +1,17 @@
 //! Reading files, and saying what is wrong with them.
 
-use std::fmt;
-use std::io::Read;
+use std::fs;
+use std::io::{self, BufRead, BufReader, Read};
+use std::ops::Range;
 use std::path::Path;
 use std::sync::Arc;
 
-use ariadne::{Color, Config, IndexType, Label, Report, ReportKind, Source};
+use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use ricordo::Value;
 use ricordo::engine::{Engine, Refused};
-use ricordo::exchange::{ReadError, read_data, read_definition};
+use ricordo::exchange::{Entry, JournalLines, ReadError, read_data, read_definition, read_journal};
 
-use crate::screen;
+use crate::screen::{self, plain};
 
 /// A text, and the name it goes by in messages.
 #[derive(Clone, Debug)]
@@ -19,21 +20,45 @@ pub(crate) struct File {
     pub(crate) text: String,
 }
 
-/// Why a command could not be carried out, ready to be shown.
+/// Why a command could not be carried out.
 #[derive(Debug)]
-pub(crate) struct Problem(String);
+pub(crate) enum Problem {
+    /// Something that is wrong with what it was given, ready to be shown.
+    Input(String),
+    /// Its output could not be written.
+    Output(io::Error),
+}
 
-impl fmt::Display for Problem {
-    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.write_str(&self.0)
+impl From<io::Error> for Problem {
+    fn from(error: io::Error) -> Self {
+        Problem::Output(error)
     }
 }
 
 impl Problem {
-    /// What is wrong with an argument of the command line.
-    pub(crate) fn of_argument(problem: &str) -> Self {
-        Problem(format!("Error: {problem}\n"))
+    /// What is wrong with what was given, in one sentence.
+    pub(crate) fn of_input(problem: &str) -> Self {
+        Problem::Input(format!("Error: {}\n", plain(problem)))
     }
+}
+
+/// Refuses to read standard input twice: the second time, nothing is left of it.
+pub(crate) fn refuse_two_standard_inputs<'a>(
+    paths: impl IntoIterator<Item = &'a Path>,
+) -> Result<(), Problem> {
+    if paths.into_iter().filter(|path| is_standard_input(path)).count() < 2 {
+        return Ok(());
+    }
+    Err(Problem::of_input("“-”, standard input, stands for one file only; give the others by name"))
+}
+
+fn is_standard_input(path: &Path) -> bool {
+    path.as_os_str() == "-"
+}
+
+/// What a file is called in messages.
+fn name_of(path: &Path) -> String {
+    if is_standard_input(path) { "standard input".to_owned() } else { path.display().to_string() }
 }
 
 impl File {
@@ -44,70 +69,162 @@ impl File {
 
     /// Reads a file; `-` is standard input.
     pub(crate) fn read(path: &Path) -> Result<Self, Problem> {
+        let (mut reader, name) = open(path)?;
         let mut bytes = Vec::new();
-        let (name, read) = if path.as_os_str() == "-" {
-            ("standard input".to_owned(), std::io::stdin().read_to_end(&mut bytes).map(drop))
-        } else {
-            (path.display().to_string(), std::fs::read(path).map(|read| bytes = read))
-        };
-        read.map_err(|error| Problem(unreadable(&name, path, &error)))?;
-        match String::from_utf8(bytes) {
-            Ok(text) => {
-                Ok(File { name, text: text.strip_prefix('\u{feff}').map_or(text.clone(), str::to_owned) })
-            }
-            Err(error) => {
-                let at = error.utf8_error().valid_up_to();
-                let line = error.as_bytes()[..at].split(|byte| *byte == b'\n').count();
-                Err(Problem(format!("Error: {name}, line {line}: this is not UTF-8 text\n")))
-            }
-        }
+        reader.read_to_end(&mut bytes).map_err(|error| unreadable(path, &error))?;
+        let text = text_of(bytes, &name, 1)?;
+        Ok(File { text: without_mark(text), name })
     }
 
-    /// What is wrong with the text, with the place in question drawn.
-    pub(crate) fn problem(&self, error: &ReadError) -> Problem {
-        let place = (self.name.as_str(), error.span());
-        let config =
-            Config::default().with_index_type(IndexType::Byte).with_color(screen::errors_in_colour());
-        let mut report = Report::build(ReportKind::Error, place.clone())
-            .with_config(config)
-            .with_message(error.message())
-            .with_label(Label::new(place).with_message("here").with_color(Color::Red));
-        if let Some(help) = error.way_out() {
-            report = report.with_help(help);
-        }
-        let mut drawn = Vec::new();
-        match report.finish().write((self.name.as_str(), Source::from(&self.text)), &mut drawn) {
-            Ok(()) => Problem(String::from_utf8_lossy(&drawn).into_owned()),
-            Err(_) => Problem(format!("Error: {}: {error}\n", self.name)),
-        }
+    /// What is wrong with the text.
+    pub(crate) fn problem(&self, error: &ReadError, hides: bool) -> Problem {
+        drawn(&self.name, &self.text, 1, error, hides)
     }
 
     /// What the form that this file defines refuses.
     pub(crate) fn refused(&self, refused: &Refused) -> Problem {
-        Problem(format!("Error: {}: {refused}\n", self.name))
+        Problem::of_input(&format!("{}: {refused}", self.name))
     }
 
     /// The form that this file defines, holding this data.
     pub(crate) fn engine(&self, data: Option<&File>) -> Result<Engine, Problem> {
-        let shape = Arc::new(read_definition(&self.text).map_err(|error| self.problem(&error))?);
-        let read = |file: &File| read_data(&file.text, &shape).map_err(|error| file.problem(&error));
+        // A definition that cannot be read may have secrets all the same.
+        let hides = self.text.contains("\"writeOnly\"");
+        let shape = Arc::new(read_definition(&self.text).map_err(|error| self.problem(&error, hides))?);
+        let read = |file: &File| {
+            read_data(&file.text, &shape).map_err(|error| file.problem(&error, shape.has_secrets()))
+        };
         let value: Option<Value> = data.map(read).transpose()?;
-        Engine::new(shape, value).map_err(|misfit| Problem(format!("Error: {}: {misfit}\n", self.name)))
+        Engine::new(shape, value).map_err(|misfit| Problem::of_input(&format!("{}: {misfit}", self.name)))
     }
 }
 
-fn unreadable(name: &str, path: &Path, error: &std::io::Error) -> String {
-    let mut message = format!("Error: {name} cannot be read: {error}\n");
-    if error.kind() == std::io::ErrorKind::NotFound
+/// A journal that is read line by line, so that it may be longer than memory.
+pub(crate) struct Journal {
+    pub(crate) name: String,
+    /// Whether it is a JSON Patch.
+    pub(crate) is_patch: bool,
+    reader: Box<dyn BufRead>,
+    lines: JournalLines,
+    count: usize,
+}
+
+impl Journal {
+    /// Opens a journal; `-` is standard input.
+    pub(crate) fn open(path: &Path) -> Result<Self, Problem> {
+        let (reader, name) = open(path)?;
+        Ok(Journal { name, is_patch: false, reader, lines: JournalLines::new(), count: 0 })
+    }
+
+    /// The next entry; nothing at the end. Excerpts of the journal are shown unless they are to be hidden.
+    pub(crate) fn next(&mut self, hides: bool) -> Result<Option<Entry>, Problem> {
+        loop {
+            let mut bytes = Vec::new();
+            let read = self.reader.read_until(b'\n', &mut bytes);
+            if read.map_err(|error| unreadable(Path::new(&self.name), &error))? == 0 {
+                return Ok(None);
+            }
+            self.count += 1;
+            if self.count == 1 && without_mark_of(&bytes).starts_with(b"[") {
+                return self.patch(bytes, hides).map(Some);
+            }
+            let text = text_of(bytes, &self.name, self.count)?;
+            let text = if self.count == 1 { without_mark(text) } else { text };
+            let read = self.lines.read(&text);
+            if let Some(entry) = read.map_err(|error| drawn(&self.name, &text, self.count, &error, hides))? {
+                return Ok(Some(entry));
+            }
+        }
+    }
+
+    /// A JSON Patch, which is one entry.
+    fn patch(&mut self, mut bytes: Vec<u8>, hides: bool) -> Result<Entry, Problem> {
+        self.is_patch = true;
+        self.reader.read_to_end(&mut bytes).map_err(|error| unreadable(Path::new(&self.name), &error))?;
+        let text = without_mark(text_of(bytes, &self.name, 1)?);
+        let read = read_journal(&text).map_err(|error| drawn(&self.name, &text, 1, &error, hides))?;
+        read.into_iter().next().ok_or_else(|| Problem::of_input(&format!("{}: no patch", self.name)))
+    }
+}
+
+fn open(path: &Path) -> Result<(Box<dyn BufRead>, String), Problem> {
+    let name = name_of(path);
+    if is_standard_input(path) {
+        return Ok((Box::new(io::stdin().lock()), name));
+    }
+    let file = fs::File::open(path).map_err(|error| unreadable(path, &error))?;
+    Ok((Box::new(BufReader::new(file)), name))
+}
+
+/// Bytes as text, of which the first line has this number in its file.
+fn text_of(bytes: Vec<u8>, name: &str, line: usize) -> Result<String, Problem> {
+    String::from_utf8(bytes).map_err(|error| {
+        let before = &error.as_bytes()[..error.utf8_error().valid_up_to()];
+        let line = line + before.split(|byte| *byte == b'\n').count() - 1;
+        Problem::of_input(&format!("{name}, line {line}: this is not UTF-8 text"))
+    })
+}
+
+/// A text without the byte order mark that some editors begin a file with.
+fn without_mark(text: String) -> String {
+    text.strip_prefix('\u{feff}').map(str::to_owned).unwrap_or(text)
+}
+
+fn without_mark_of(bytes: &[u8]) -> &[u8] {
+    bytes.strip_prefix("\u{feff}".as_bytes()).unwrap_or(bytes)
+}
+
+/// What is wrong with a text, whose first line has this number in its file: with the line in question drawn, unless there
+/// may be a secret in it.
+fn drawn(name: &str, text: &str, first_line: usize, error: &ReadError, hides: bool) -> Problem {
+    let help = error.way_out();
+    let excerpt = if hides { None } else { Some(Excerpt::of(text, first_line, &error.span())) };
+    let Some(excerpt) = excerpt else {
+        let help = help.map_or_else(String::new, |help| format!("  Help: {}\n", plain(help)));
+        let place = format!("{name}:{}:{}", error.line(), error.column());
+        return Problem::Input(format!("Error: {}: {}\n{help}", plain(&place), plain(error.message())));
+    };
+    let name = plain(name);
+    let annotation = AnnotationKind::Primary.span(excerpt.span);
+    let snippet =
+        Snippet::source(excerpt.line).line_start(excerpt.number).path(&*name).annotation(annotation);
+    let mut group = Level::ERROR.with_name("Error").primary_title(error.message()).element(snippet);
+    if let Some(help) = help {
+        group = group.element(Level::HELP.with_name("Help").message(help));
+    }
+    let renderer = if screen::errors_in_colour() { Renderer::styled() } else { Renderer::plain() };
+    Problem::Input(renderer.term_width(screen::width()).render(&[group]) + "\n")
+}
+
+/// The line that a stretch of a text begins in.
+struct Excerpt<'a> {
+    line: &'a str,
+    number: usize,
+    /// The stretch within the line, as far as it lies there.
+    span: Range<usize>,
+}
+
+impl<'a> Excerpt<'a> {
+    fn of(text: &'a str, first_line: usize, span: &Range<usize>) -> Self {
+        let start = text[..span.start].rfind('\n').map_or(0, |at| at + 1);
+        let end = text[span.start..].find('\n').map_or(text.len(), |at| span.start + at);
+        let number = first_line + text[..start].matches('\n').count();
+        Excerpt { line: &text[start..end], number, span: span.start - start..span.end.min(end) - start }
+    }
+}
+
+fn unreadable(path: &Path, error: &io::Error) -> Problem {
+    let mut message = format!("Error: {} cannot be read: {error}\n", plain(&name_of(path)));
+    if error.kind() == io::ErrorKind::NotFound
         && let Some(wanted) = path.file_name().and_then(|name| name.to_str())
     {
         let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+        let entries = fs::read_dir(folder).into_iter().flatten().flatten();
         let names: Vec<String> = entries.filter_map(|entry| entry.file_name().into_string().ok()).collect();
         if let Some(near) = ricordo::shape::nearest(wanted, names.iter().map(String::as_str)) {
-            let near = path.with_file_name(near);
-            message = format!("{message}  Help: did you mean {}?\n", near.display());
+            let near = path.with_file_name(near).display().to_string();
+            message = format!("{message}  Help: did you mean {}?\n", plain(&near));
         }
     }
-    message
+    Problem::Input(message)
 }

@@ -8,10 +8,14 @@ mod screen;
 mod table;
 mod watched;
 
+use std::io::ErrorKind;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::{Parser, Subcommand};
+
+use files::Problem;
+use screen::{Output, complain};
 
 /// Looks at the state of forms: what was typed, what it means, what it was before, and what is wrong with it.
 #[derive(Debug, Parser)]
@@ -76,22 +80,34 @@ enum Ending {
 }
 
 fn main() -> ExitCode {
-    let result = match Arguments::parse().command {
-        Command::Demo => commands::demo::run(),
-        Command::Check { form, data } => commands::check::run(&form, data.as_deref()),
-        Command::Replay { form, journals, data, json, every } => {
-            commands::replay::run(&form, &journals, data.as_deref(), json, every)
-        }
-        Command::Why { form, pointer, journals, data } => {
-            commands::why::run(&form, &pointer, &journals, data.as_deref())
-        }
-    };
+    let mut out = Output::new();
+    let result = carry_out(&mut out, Arguments::parse().command)
+        .and_then(|ending| out.flush().map(|()| ending).map_err(Problem::from));
     match result {
         Ok(Ending::Well) => ExitCode::SUCCESS,
         Ok(Ending::Findings) => ExitCode::from(1),
-        Err(problem) => {
-            anstream::eprint!("{problem}");
+        // Whoever reads has read enough.
+        Err(Problem::Output(error)) if error.kind() == ErrorKind::BrokenPipe => ExitCode::SUCCESS,
+        Err(Problem::Output(error)) => {
+            complain(format_args!("Error: the output cannot be written: {error}\n"));
             ExitCode::from(2)
+        }
+        Err(Problem::Input(problem)) => {
+            complain(problem);
+            ExitCode::from(2)
+        }
+    }
+}
+
+fn carry_out(out: &mut Output, command: Command) -> Result<Ending, Problem> {
+    match command {
+        Command::Demo => commands::demo::run(out),
+        Command::Check { form, data } => commands::check::run(out, &form, data.as_deref()),
+        Command::Replay { form, journals, data, json, every } => {
+            commands::replay::run(out, &form, &journals, data.as_deref(), json, every)
+        }
+        Command::Why { form, pointer, journals, data } => {
+            commands::why::run(out, &form, &pointer, &journals, data.as_deref())
         }
     }
 }

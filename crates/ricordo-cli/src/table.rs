@@ -8,6 +8,7 @@ use ricordo::Value;
 use ricordo::engine::{Engine, PlaceView};
 use ricordo::shape::{Commit, DisplayFormat, Kind, NumberFormat, Part, PartId, Shape};
 
+use crate::screen::plain;
 use crate::{describe, screen};
 
 fn table(headings: &[&str]) -> Table {
@@ -25,6 +26,14 @@ fn table(headings: &[&str]) -> Table {
     table
 }
 
+/// A cell with a text that is safe to show. A very long one is cut: a table is for looking through, and laying out a long
+/// word takes the square of its length.
+fn cell(text: &str) -> Cell {
+    const LONGEST: usize = 240;
+    let cut = text.char_indices().nth(LONGEST).map(|(end, _)| format!("{}…", &text[..end]));
+    Cell::new(plain(cut.as_deref().unwrap_or(text)))
+}
+
 /// The state of every place of a form.
 pub(crate) fn state(engine: &Engine) -> String {
     let mut table = table(&["Place", "Entry", "Value", "Baseline", "Marks", "Findings"]);
@@ -38,7 +47,7 @@ pub(crate) fn state(engine: &Engine) -> String {
             column.set_constraint(constraint);
         }
     }
-    let legend = screen::styled(
+    let legend = screen::Line::of(
         screen::FAINT,
         "= as the entry says   · rows without changes, on one line   (…) found, but not shown to a person yet",
     );
@@ -81,18 +90,18 @@ fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize) {
         let last = pointer.as_str().rfind('/').map_or("", |at| &pointer.as_str()[at..]);
         let name = format!("{:1$}{last}", "", depth * 2);
         let mut row = vec![
-            Cell::new(&name),
-            Cell::new(entry),
-            Cell::new(shown_value),
-            Cell::new(shown_baseline),
-            Cell::new(marks.join(" ")),
-            Cell::new(messages.collect::<Vec<_>>().join(" ")),
+            cell(&name),
+            cell(&entry),
+            cell(&shown_value),
+            cell(&shown_baseline),
+            cell(&marks.join(" ")),
+            cell(&messages.collect::<Vec<_>>().join(" ")),
         ];
         if !is_field {
-            row[0] = Cell::new(&name).add_attribute(Attribute::Bold);
+            row[0] = cell(&name).add_attribute(Attribute::Bold);
         }
         if !child.is_valid() {
-            row[5] = std::mem::replace(&mut row[5], Cell::new("")).fg(Color::Red);
+            row[5] = std::mem::replace(&mut row[5], cell("")).fg(Color::Red);
         }
         table.add_row(row);
         if !is_folded {
@@ -143,11 +152,7 @@ fn add_outline(table: &mut Table, shape: &Shape, id: PartId, pointer: &str, open
         Kind::Record(record) => {
             let this = format!("{record:?}");
             if open.contains(&this) {
-                table.add_row(vec![
-                    Cell::new(format!("{pointer}/…")),
-                    Cell::new(""),
-                    Cell::new("the same again"),
-                ]);
+                table.add_row(vec![cell(&format!("{pointer}/…")), cell(""), cell("the same again")]);
                 return;
             }
             open.push(this);
@@ -164,12 +169,12 @@ fn add_outline(table: &mut Table, shape: &Shape, id: PartId, pointer: &str, open
 fn add_part(table: &mut Table, shape: &Shape, id: PartId, pointer: &str, open: &mut Vec<String>) {
     const DEEPEST: usize = 12;
     let part = shape.part(id);
-    let cell = Cell::new(pointer);
+    let name = cell(pointer);
     table.add_row(vec![
-        if part.is_field() { cell } else { cell.add_attribute(Attribute::Bold) },
-        Cell::new(part.label.as_deref().unwrap_or_default()),
-        Cell::new(what(part)),
-        Cell::new(keeps_to(part)).set_alignment(CellAlignment::Left),
+        if part.is_field() { name } else { name.add_attribute(Attribute::Bold) },
+        cell(part.label.as_deref().unwrap_or_default()),
+        cell(&what(part)),
+        cell(&keeps_to(shape, id)).set_alignment(CellAlignment::Left),
     ]);
     // Lists of lists of themselves have no record to know them by.
     if pointer.matches('/').count() < DEEPEST {
@@ -194,14 +199,17 @@ fn what(part: &Part) -> String {
     if part.nullable { format!("{kind} or null") } else { kind.to_owned() }
 }
 
-fn keeps_to(part: &Part) -> String {
+fn keeps_to(shape: &Shape, id: PartId) -> String {
+    let part = shape.part(id);
     let constraints = &part.constraints;
     let mut words = Vec::new();
     if part.required {
         words.push("required".to_owned());
     }
     if let Kind::Choice(choices) = &part.kind {
-        words.push(format!("one of {choices}"));
+        // What a secret is chosen from would tell it.
+        let count = describe::counted(choices.iter().len(), "choice");
+        words.push(if part.secret { format!("one of {count}") } else { format!("one of {choices}") });
     }
     let length = |least: Option<u64>, most: Option<u64>, noun: &str| match (least, most) {
         (Some(least), Some(most)) => Some(format!("{least} to {most} {noun}")),
@@ -239,7 +247,7 @@ fn keeps_to(part: &Part) -> String {
     }
     words.extend(part.display.as_ref().map(shown_as));
     if let Some(default) = &part.default {
-        words.push(format!("new: {}", describe::value(default)));
+        words.push(format!("new: {}", describe::value(&shape.masked_value(id, default))));
     }
     words.join(", ")
 }

@@ -1,7 +1,9 @@
 //! A form that is watched: what happens to it is told to an observer of the form and to one of each place in it.
 
 use ricordo::engine::{Action, Engine, ObserverId, Outcome, Refused};
+use ricordo::exchange::{Entry, write_action, write_response};
 
+use crate::screen::{FAINT, Line};
 use crate::{describe, screen};
 
 /// A form with an observer on itself, and one on each place that lies directly in it.
@@ -23,10 +25,9 @@ impl Watched {
         Ok(Watched { engine, observers })
     }
 
-    /// Carries out an action; what it changed and who was told comes back as lines to print.
-    pub(crate) fn apply(&mut self, action: Action) -> Result<Vec<String>, Refused> {
-        let outcome = self.engine.apply(action)?;
-        Ok(self.tell(&outcome))
+    /// Carries out the action of an entry.
+    pub(crate) fn apply(&mut self, action: Action, is_response: bool) -> Result<Outcome, Refused> {
+        if is_response { self.engine.respond(action) } else { self.engine.apply(action) }
     }
 
     /// What an action does, in words.
@@ -34,11 +35,11 @@ impl Watched {
         self.engine.words(&self.engine.deed(action))
     }
 
-    fn tell(&self, outcome: &Outcome) -> Vec<String> {
-        let mut lines: Vec<String> = Vec::new();
-        for change in outcome.changes() {
-            lines.push(self.engine.change_words(change));
-        }
+    /// What an action changed, and who was told.
+    pub(crate) fn told(&self, outcome: &Outcome) -> Vec<Line> {
+        let changes = outcome.changes().iter();
+        let mut lines: Vec<Line> =
+            changes.map(|change| Line::new(self.engine.change_words(change))).collect();
         let told = |observer: &ObserverId| self.observers.iter().find(|(id, _)| id == observer);
         let told: Vec<&str> =
             outcome.notices().iter().filter_map(told).map(|(_, name)| name.as_str()).collect();
@@ -46,11 +47,30 @@ impl Watched {
         let options = textwrap::Options::new(screen::width().saturating_sub(16))
             .word_separator(textwrap::WordSeparator::AsciiSpace)
             .word_splitter(textwrap::WordSplitter::NoHyphenation);
-        let wrapped = textwrap::wrap(&told, options);
-        for (index, names) in wrapped.iter().enumerate() {
+        for (index, names) in textwrap::wrap(&told, options).iter().enumerate() {
             let lead = if index == 0 { "told:" } else { "     " };
-            lines.push(screen::styled(screen::FAINT, format!("{lead} {names}")));
+            lines.push(Line::of(FAINT, format!("{lead} {names}")));
         }
         lines
+    }
+
+    /// An action as a line of a journal, with secrets hidden.
+    pub(crate) fn line(&self, action: &Action, is_response: bool) -> String {
+        match action {
+            // Of what an event carries, it is not known what is secret.
+            Action::Event { at, name, .. } if self.engine.shape().has_secrets() => {
+                let action =
+                    Action::Event { at: at.clone(), name: name.clone(), value: ricordo::Value::Blank };
+                write_action(&self.engine, &action)
+            }
+            action if is_response => write_response(&self.engine, action),
+            action => write_action(&self.engine, action),
+        }
+    }
+
+    /// What the comment above an entry says: the first sentence, and the rest.
+    pub(crate) fn heading(entry: &Entry) -> Option<(&str, &str)> {
+        let comment = entry.comment.as_str();
+        (!comment.is_empty()).then(|| comment.split_once(". ").unwrap_or((comment, "")))
     }
 }

@@ -5,11 +5,12 @@ use std::path::Path;
 use ricordo::exchange::Positions;
 use ricordo::shape::Kind;
 
-use crate::files::{File, Problem};
-use crate::screen::{BAD, GOOD, STRONG, styled};
+use crate::files::{File, Problem, refuse_two_standard_inputs};
+use crate::screen::{BAD, GOOD, Line, Output, STRONG};
 use crate::{Ending, describe, table};
 
-pub(crate) fn run(form: &Path, data: Option<&Path>) -> Result<Ending, Problem> {
+pub(crate) fn run(out: &mut Output, form: &Path, data: Option<&Path>) -> Result<Ending, Problem> {
+    refuse_two_standard_inputs([form].into_iter().chain(data))?;
     let form = File::read(form)?;
     let data = data.map(File::read).transpose()?;
     let engine = form.engine(data.as_ref())?;
@@ -17,23 +18,25 @@ pub(crate) fn run(form: &Path, data: Option<&Path>) -> Result<Ending, Problem> {
     let root = shape.part(shape.root());
     let title = root.label.as_deref().unwrap_or("a form without a title");
     let fields = if let Kind::Record(record) = root.kind { shape.fields(record).len() } else { 0 };
-    anstream::println!("{}, {} ({})", styled(STRONG, title), describe::counted(fields, "field"), form.name);
-    anstream::println!("{}", table::outline(shape));
+    let counted = describe::counted(fields, "field");
+    out.line(&Line::of(STRONG, title).text(format_args!(", {counted} ({})", form.name)))?;
+    out.block(table::outline(shape))?;
 
     let Some(data) = data else { return Ok(Ending::Well) };
     let findings = engine.view(engine.root()).all_findings();
     if findings.is_empty() {
-        anstream::println!("{} Nothing is wrong with {}.", styled(GOOD, "✓"), data.name);
+        out.line(&Line::of(GOOD, "✓").text(format_args!(" Nothing is wrong with {}.", data.name)))?;
         return Ok(Ending::Well);
     }
     let found = describe::counted(findings.len(), "finding");
-    anstream::println!("{} {found} in {}:", styled(BAD, "✗"), data.name);
-    let mut positions = Positions::new(&data.text).map_err(|error| data.problem(&error))?;
+    out.line(&Line::of(BAD, "✗").text(format_args!(" {found} in {}:", data.name)))?;
+    let mut positions =
+        Positions::new(&data.text).map_err(|error| data.problem(&error, shape.has_secrets()))?;
     for finding in findings {
         let (line, column) = positions.of(&finding.place);
         let at = format!("{line}:{column}");
         let place = describe::place(finding.place.as_str());
-        anstream::println!("  {at:>6}  {place}: {} ({})", finding.message, finding.kind);
+        out.line(&Line::new(format_args!("  {at:>6}  {place}: {} ({})", finding.message, finding.kind)))?;
     }
     Ok(Ending::Findings)
 }

@@ -3,7 +3,7 @@
 use ricordo::exchange::{Command, read_journal};
 
 use crate::files::{File, Problem};
-use crate::screen::{self, BAD, FAINT, GOOD, STRONG, styled};
+use crate::screen::{self, BAD, FAINT, GOOD, Line, Output, STRONG};
 use crate::watched::Watched;
 use crate::{Ending, table};
 
@@ -11,68 +11,74 @@ const FORM: &str = include_str!("../../../../demo/batch-sheet.form.json");
 const DATA: &str = include_str!("../../../../demo/batch-sheet.data.json");
 const JOURNAL: &str = include_str!("../../../../demo/first-steps.journal");
 
-pub(crate) fn run() -> Result<Ending, Problem> {
+pub(crate) fn run(out: &mut Output) -> Result<Ending, Problem> {
     let form = File::bundled("demo/batch-sheet.form.json", FORM);
     let data = File::bundled("demo/batch-sheet.data.json", DATA);
     let journal = File::bundled("demo/first-steps.journal", JOURNAL);
-    let entries = read_journal(&journal.text).map_err(|error| journal.problem(&error))?;
+    let entries = read_journal(&journal.text).map_err(|error| journal.problem(&error, false))?;
     let mut watched = Watched::new(form.engine(Some(&data))?).map_err(|refused| form.refused(&refused))?;
 
-    anstream::println!("{}", styled(STRONG, "A bakery's batch sheet, as it was loaded"));
-    anstream::println!("{}", table::state(&watched.engine));
+    out.line(&Line::of(STRONG, "A bakery's batch sheet, as it was loaded"))?;
+    out.block(table::state(&watched.engine))?;
     let mut ending = Ending::Well;
     let mut step = 0;
     for entry in entries {
-        if !entry.comment.is_empty() {
+        if let Some((title, rest)) = Watched::heading(&entry) {
             step += 1;
-            let (title, rest) = entry.comment.split_once(". ").unwrap_or((&entry.comment, ""));
-            anstream::println!("\n{}", styled(STRONG, format!("{step}  {}", title.trim_end_matches('.'))));
+            out.line(&Line::default())?;
+            out.line(&Line::of(STRONG, format_args!("{step}  {}", title.trim_end_matches('.'))))?;
             if !rest.is_empty() {
-                anstream::println!("{}", wrapped(rest));
+                out.lines(wrapped(rest), 3)?;
             }
         }
         match entry.command {
             Command::Apply(action) => {
-                anstream::println!("   {} {}", styled(FAINT, "▸"), watched.words(&action));
-                match watched.apply(action) {
-                    Ok(lines) => lines.iter().for_each(|line| anstream::println!("       {line}")),
+                out.line(&Line::new("   ").styled(FAINT, "▸").text(" ").text(watched.words(&action)))?;
+                match watched.apply(action, entry.is_response) {
+                    Ok(outcome) => out.lines(watched.told(&outcome), 7)?,
                     Err(refused) => {
                         ending = Ending::Findings;
-                        anstream::println!("       {}", styled(BAD, refused));
+                        out.lines([Line::of(BAD, refused)], 7)?;
                     }
                 }
-                shown_findings(&watched);
+                out.lines(shown_findings(&watched), 7)?;
             }
             Command::Expect(expectation) => {
-                for difference in expectation.check(&watched.engine) {
+                let differences = expectation.check(&watched.engine);
+                if !differences.is_empty() {
                     ending = Ending::Findings;
-                    anstream::println!("       {}", styled(BAD, difference));
                 }
+                out.lines(differences.into_iter().map(|difference| Line::of(BAD, difference)), 7)?;
             }
             _ => {}
         }
     }
-    anstream::println!("\n{}", styled(STRONG, "Where to go from here"));
-    let name = |file: &File| file.name.clone();
-    anstream::println!("   In the project's folder, the same files can be looked at, changed and run again:");
-    anstream::println!("   ricordo check {} --data {}", name(&form), name(&data));
-    anstream::println!("   ricordo replay {} {} --every --data {}", name(&form), name(&journal), name(&data));
+    out.line(&Line::default())?;
+    out.line(&Line::of(STRONG, "Where to go from here"))?;
+    let (form, data, journal) = (form.name, data.name, journal.name);
+    let hints = [
+        "In the project's folder, the same files can be looked at, changed and run again:".to_owned(),
+        format!("ricordo check {form} --data {data}"),
+        format!("ricordo replay {form} {journal} --every --data {data}"),
+    ];
+    out.lines(hints.into_iter().map(Line::new), 3)?;
     if ending == Ending::Well {
-        anstream::println!("{} Everything was as the journal expects.", styled(GOOD, "✓"));
+        out.line(&Line::of(GOOD, "✓").text(" Everything was as the journal expects."))?;
     }
     Ok(ending)
 }
 
 /// What a person is shown to be wrong just now.
-fn shown_findings(watched: &Watched) {
+fn shown_findings(watched: &Watched) -> Vec<Line> {
     let findings = watched.engine.view(watched.engine.root()).all_findings();
-    for finding in findings.into_iter().filter(|finding| finding.shown) {
-        let words = format!("{} {}", finding.place, finding.message);
-        anstream::println!("       shown: {}", styled(BAD, words));
-    }
+    let shown = findings.into_iter().filter(|finding| finding.shown);
+    shown
+        .map(|finding| {
+            Line::new("shown: ").styled(BAD, format_args!("{} {}", finding.place, finding.message))
+        })
+        .collect()
 }
 
-fn wrapped(text: &str) -> String {
-    let options = textwrap::Options::new(screen::width()).initial_indent("   ").subsequent_indent("   ");
-    textwrap::fill(text, options)
+fn wrapped(text: &str) -> Vec<Line> {
+    textwrap::wrap(text, screen::width() - 3).into_iter().map(Line::new).collect()
 }

@@ -2,51 +2,51 @@
 
 use std::path::{Path, PathBuf};
 
-use ricordo::exchange::{Command, Entry, dump, read_journal};
+use ricordo::engine::Action;
+use ricordo::exchange::{Command, Entry, Expectation, dump, write_expectation};
 
-use crate::files::{File, Problem};
-use crate::screen::{BAD, FAINT, GOOD, STRONG, styled};
+use crate::files::{File, Journal, Problem, refuse_two_standard_inputs};
+use crate::screen::{self, BAD, FAINT, GOOD, Line, Output, STRONG};
 use crate::watched::Watched;
 use crate::{Ending, describe, table};
 
 pub(crate) fn run(
+    out: &mut Output,
     form: &Path,
     journals: &[PathBuf],
     data: Option<&Path>,
     json: bool,
     every: bool,
 ) -> Result<Ending, Problem> {
+    refuse_two_standard_inputs([form].into_iter().chain(data).chain(journals.iter().map(PathBuf::as_path)))?;
     let form = File::read(form)?;
     let data = data.map(File::read).transpose()?;
-    let journals = journals.iter().map(|path| File::read(path)).collect::<Result<Vec<_>, _>>()?;
+    let journals = journals.iter().map(|path| Journal::open(path)).collect::<Result<Vec<_>, _>>()?;
     let engine = form.engine(data.as_ref())?;
-    // All journals are read before anything is done: what cannot be read stops the replay.
-    let mut entries = Vec::new();
-    for file in &journals {
-        let read = read_journal(&file.text).map_err(|error| file.problem(&error))?;
-        entries.push((file, read));
-    }
+    let hides = engine.shape().has_secrets();
 
     let mut watched = Watched::new(engine).map_err(|refused| form.refused(&refused))?;
     let mut report = Report { every: every && !json, ..Report::default() };
-    for (file, entries) in entries {
+    for mut journal in journals {
         if report.every {
-            anstream::println!("{}", styled(STRONG, &file.name));
+            out.line(&Line::of(STRONG, &journal.name))?;
         }
-        entries.into_iter().for_each(|entry| report.step(&mut watched, file, entry));
+        while let Some(entry) = journal.next(hides)? {
+            report.step(out, &mut watched, &journal, entry)?;
+        }
     }
     if json {
-        println!("{:#}", dump(&watched.engine));
-        report.failures.iter().for_each(|failure| anstream::eprintln!("{failure}"));
+        out.block(screen::plain_json(&format!("{:#}", dump(&watched.engine))))?;
+        report.failures().for_each(|line| screen::complain(format_args!("{line}\n")));
     } else {
         if report.every {
-            println!();
+            out.line(&Line::default())?;
         }
-        anstream::println!("{}", table::state(&watched.engine));
-        anstream::println!("{}", report.summary());
-        report.failures.iter().for_each(|failure| anstream::println!("{failure}"));
+        out.block(table::state(&watched.engine))?;
+        out.line(&report.summary())?;
+        report.failures().try_for_each(|line| out.line(&line))?;
     }
-    Ok(if report.failures.is_empty() { Ending::Well } else { Ending::Findings })
+    Ok(if report.refused + report.failed == 0 { Ending::Well } else { Ending::Findings })
 }
 
 /// What has happened in a replay.
@@ -57,48 +57,101 @@ struct Report {
     expectations: usize,
     refused: usize,
     failed: usize,
-    failures: Vec<String>,
+    /// What was refused or not met, each with its line; of very many, the first ones.
+    listed: Vec<Line>,
+    unlisted: usize,
 }
 
+/// How many lines that failed are listed at the end. A replay takes the same memory however many there are.
+const MOST_LISTED: usize = 1_000;
+
 impl Report {
-    fn step(&mut self, watched: &mut Watched, file: &File, entry: Entry) {
+    fn step(
+        &mut self,
+        out: &mut Output,
+        watched: &mut Watched,
+        journal: &Journal,
+        entry: Entry,
+    ) -> Result<(), Problem> {
         let (said, lines) = match entry.command {
-            Command::Apply(action) => {
-                self.actions += 1;
-                let said = watched.words(&action);
-                let lines = watched.apply(action).unwrap_or_else(|refused| {
-                    self.refused += 1;
-                    self.fail(file, entry.line, &entry.text, &format!("refused: {refused}"));
-                    vec![styled(BAD, format!("refused: {refused}"))]
-                });
-                (said, lines)
-            }
-            Command::Expect(expectation) => {
-                self.expectations += 1;
-                let differences = expectation.check(&watched.engine);
-                self.failed += usize::from(!differences.is_empty());
-                for difference in &differences {
-                    self.fail(file, entry.line, &entry.text, difference);
-                }
-                let is_met = differences.is_empty();
-                let lines = differences.into_iter().map(|difference| styled(BAD, difference)).collect();
-                (if is_met { "expect: as it should be" } else { "expect" }.to_owned(), lines)
-            }
-            _ => return,
+            Command::Apply(action) => self.act(watched, journal, entry.line, &action, entry.is_response),
+            Command::Expect(expectation) => self.expect(watched, &journal.name, entry.line, &expectation),
+            _ => return Ok(()),
         };
         if self.every {
-            anstream::println!("{} {said}", styled(FAINT, format!("{:>4}", entry.line)));
-            lines.iter().for_each(|line| anstream::println!("       {line}"));
+            out.line(&Line::of(FAINT, format_args!("{:>4}", entry.line)).text(" ").text(said))?;
+            out.lines(lines, 7)?;
+        }
+        Ok(())
+    }
+
+    /// Carries an action out; what it does comes back in words, and what has come of it.
+    fn act(
+        &mut self,
+        watched: &mut Watched,
+        journal: &Journal,
+        line: usize,
+        action: &Action,
+        is_response: bool,
+    ) -> (String, Vec<Line>) {
+        self.actions += 1;
+        let said = if self.every { watched.words(action) } else { String::new() };
+        match watched.apply(action.clone(), is_response) {
+            Ok(outcome) => (said, if self.every { watched.told(&outcome) } else { Vec::new() }),
+            Err(refused) => {
+                self.refused += 1;
+                let problem = format!("refused: {refused}");
+                // A whole patch is too long to be repeated.
+                let text = if journal.is_patch { String::new() } else { watched.line(action, is_response) };
+                self.fail(&journal.name, line, &text, &problem);
+                (said, vec![Line::of(BAD, problem)])
+            }
         }
     }
 
-    fn fail(&mut self, file: &File, line: usize, text: &str, problem: &str) {
-        let place = styled(STRONG, format!("{}:{line}:", file.name));
-        let text = if text.is_empty() { String::new() } else { format!("\n    {text}") };
-        self.failures.push(format!("{place} {}{}", styled(BAD, problem), styled(FAINT, text)));
+    /// Checks an expectation; what is not met comes back.
+    fn expect(
+        &mut self,
+        watched: &Watched,
+        journal: &str,
+        line: usize,
+        expectation: &Expectation,
+    ) -> (String, Vec<Line>) {
+        self.expectations += 1;
+        let differences = expectation.check(&watched.engine);
+        if differences.is_empty() {
+            return ("expect: as it should be".to_owned(), Vec::new());
+        }
+        self.failed += 1;
+        let text = write_expectation(&watched.engine, expectation);
+        for difference in &differences {
+            self.fail(journal, line, &text, difference);
+        }
+        ("expect".to_owned(), differences.into_iter().map(|difference| Line::of(BAD, difference)).collect())
     }
 
-    fn summary(&self) -> String {
+    fn fail(&mut self, journal: &str, line: usize, text: &str, problem: &str) {
+        if self.listed.len() >= MOST_LISTED {
+            self.unlisted += 1;
+            return;
+        }
+        let place = format!("{journal}:{line}:");
+        self.listed.push(Line::of(STRONG, place).text(" ").styled(BAD, problem));
+        if !text.is_empty() {
+            self.listed.push(Line::of(FAINT, text).indented(4));
+        }
+    }
+
+    /// What was refused or not met, to print at the end.
+    fn failures(&self) -> impl Iterator<Item = Line> {
+        let rest = (self.unlisted > 0).then(|| {
+            let more = describe::counted(self.unlisted, "line");
+            Line::new(format!("and {more} more; --every shows each where it stands"))
+        });
+        self.listed.iter().cloned().chain(rest)
+    }
+
+    fn summary(&self) -> Line {
         let done = describe::counted(self.actions, "action");
         let expected = describe::counted(self.expectations, "expectation");
         let problems: Vec<String> = [(self.refused, "refused"), (self.failed, "not met")]
@@ -107,9 +160,9 @@ impl Report {
             .map(|(count, word)| format!("{count} {word}"))
             .collect();
         if problems.is_empty() {
-            format!("{} {done}, {expected}: all as it should be.", styled(GOOD, "✓"))
+            Line::of(GOOD, "✓").text(format_args!(" {done}, {expected}: all as it should be."))
         } else {
-            format!("{} {done}, {expected}: {}.", styled(BAD, "✗"), problems.join(", "))
+            Line::of(BAD, "✗").text(format_args!(" {done}, {expected}: {}.", problems.join(", ")))
         }
     }
 }

@@ -2,51 +2,55 @@
 
 use std::path::{Path, PathBuf};
 
-use ricordo::engine::{Engine, Outcome, PlaceId, PlaceView, RowEdit};
-use ricordo::exchange::{Command, read_journal};
+use ricordo::engine::{Engine, Outcome, PlaceId, PlaceView, Reason, RowEdit};
+use ricordo::exchange::Command;
 use ricordo::{Pointer, Value};
 
-use crate::files::{File, Problem};
-use crate::screen::{BAD, FAINT, STRONG, styled};
+use crate::files::{File, Journal, Problem, refuse_two_standard_inputs};
+use crate::screen::{self, BAD, FAINT, Line, Output, STRONG};
 use crate::{Ending, describe};
 
 pub(crate) fn run(
+    out: &mut Output,
     form: &Path,
     pointer: &str,
     journals: &[PathBuf],
     data: Option<&Path>,
 ) -> Result<Ending, Problem> {
+    refuse_two_standard_inputs([form].into_iter().chain(data).chain(journals.iter().map(PathBuf::as_path)))?;
     let form = File::read(form)?;
     let data = data.map(File::read).transpose()?;
-    let journals = journals.iter().map(|path| File::read(path)).collect::<Result<Vec<_>, _>>()?;
+    let journals = journals.iter().map(|path| Journal::open(path)).collect::<Result<Vec<_>, _>>()?;
     let pointer: Pointer =
-        pointer.parse().map_err(|error| Problem::of_argument(&format!("{pointer}: {error}")))?;
+        pointer.parse().map_err(|error| Problem::of_input(&format!("{pointer}: {error}")))?;
     let mut engine = form.engine(data.as_ref())?;
+    let hides = engine.shape().has_secrets();
     let mut steps = Vec::new();
     let mut refused = 0;
-    for file in &journals {
-        for entry in read_journal(&file.text).map_err(|error| file.problem(&error))? {
-            if let Command::Apply(action) = entry.command {
-                match engine.apply(action) {
-                    Ok(outcome) => {
-                        let at = format!("{}:{}", file.name, entry.line);
-                        steps.push(Step::of(&engine, &outcome, at));
-                    }
-                    Err(_) => refused += 1,
+    for mut journal in journals {
+        while let Some(entry) = journal.next(hides)? {
+            let Command::Apply(action) = entry.command else { continue };
+            let applied = if entry.is_response { engine.respond(action) } else { engine.apply(action) };
+            match applied {
+                Ok(outcome) => {
+                    let at = format!("{}:{}", journal.name, entry.line);
+                    steps.push(Step::of(&engine, &outcome, at));
                 }
+                Err(_) => refused += 1,
             }
         }
     }
-    let place =
-        engine.locate(&pointer.into()).map_err(|refused| Problem::of_argument(&refused.to_string()))?;
+    let place = engine.locate(&pointer.into()).map_err(|refused| Problem::of_input(&refused.to_string()))?;
     let view = engine.view(place);
-    tell_state(view);
-    tell_reasons(&engine, place);
-    tell_history(&engine, view, &steps);
-    tell_flags(&engine, view, &steps);
+    out.line(&state(view))?;
+    out.lines(reasons(&engine, place), 2)?;
+    out.lines(history(&engine, view, &steps), 2)?;
+    out.lines(flags(&engine, view, &steps), 2)?;
     if refused > 0 {
         let actions = describe::counted(refused, "action");
-        anstream::eprintln!("{actions} of the journals were refused; `ricordo replay` shows which.");
+        screen::complain(format_args!(
+            "{actions} of the journals were refused; `ricordo replay` shows which.\n"
+        ));
         return Ok(Ending::Findings);
     }
     Ok(Ending::Well)
@@ -114,9 +118,8 @@ fn key_of(edit: RowEdit) -> u64 {
     }
 }
 
-fn tell_state(view: PlaceView<'_>) {
+fn state(view: PlaceView<'_>) -> Line {
     let pointer = view.pointer();
-    let name = styled(STRONG, describe::place(pointer.as_str()));
     let label = view.part().label.as_deref().map_or_else(String::new, |label| format!(" ({label})"));
     let value = describe::value(&view.masked_value());
     let entry = view.masked_entry();
@@ -132,37 +135,38 @@ fn tell_state(view: PlaceView<'_>) {
         }
     }
     let details = if details.is_empty() { String::new() } else { format!(", {}", details.join(", ")) };
-    anstream::println!("{name}{label} is {value}{details}");
+    Line::of(STRONG, describe::place(pointer.as_str())).text(format_args!("{label} is {value}{details}"))
 }
 
 /// What the value and the flags of the place follow from.
-fn tell_reasons(engine: &Engine, place: PlaceId) {
-    for line in engine.explain(place).iter().flat_map(|reason| {
-        let lines: Vec<String> = reason.to_string().lines().map(str::to_owned).collect();
-        lines
-    }) {
-        anstream::println!("  {line}");
+fn reasons(engine: &Engine, place: PlaceId) -> Vec<Line> {
+    let mut lines = Vec::new();
+    let mut rest: Vec<(Reason, usize)> =
+        engine.explain(place).into_iter().rev().map(|why| (why, 0)).collect();
+    while let Some((reason, depth)) = rest.pop() {
+        lines.push(Line::new(reason.said()).indented(depth));
+        rest.extend(reason.follows_from().iter().rev().map(|why| (why.clone(), depth + 2)));
     }
+    lines
 }
 
-fn tell_history(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) {
-    let concerning: Vec<(&Step, Vec<&str>)> = steps
-        .iter()
-        .map(|step| (step, step.concerning(engine, view)))
-        .filter(|(_, words)| !words.is_empty())
-        .collect();
-    if concerning.is_empty() {
-        anstream::println!("  Nothing has changed it: it is as it was loaded.");
-        return;
+fn history(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) -> Vec<Line> {
+    let mut lines = Vec::new();
+    for step in steps {
+        let words = step.concerning(engine, view);
+        if !words.is_empty() {
+            lines.push(Line::of(FAINT, format_args!("{}:", step.at)).text(" ").text(&step.action));
+            lines.extend(words.into_iter().map(|words| Line::new(words).indented(4)));
+        }
     }
-    for (step, words) in concerning {
-        anstream::println!("  {} {}", styled(FAINT, format!("{}:", step.at)), step.action);
-        words.iter().for_each(|words| anstream::println!("      {words}"));
+    if lines.is_empty() {
+        lines.push(Line::new("Nothing has changed it: it is as it was loaded."));
     }
+    lines
 }
 
 /// Why the place has the flags that it has.
-fn tell_flags(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) {
+fn flags(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) -> Vec<Line> {
     let mut reasons: Vec<(&str, String)> = Vec::new();
     if view.is_dirty() {
         let reason = if view.is_unreadable() {
@@ -195,11 +199,12 @@ fn tell_flags(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) {
     if std::iter::successors(Some(view), PlaceView::parent).any(|view| view.part().readonly) {
         reasons.push(("read-only", "the definition says so".to_owned()));
     }
-    for (flag, reason) in reasons {
+    let line = |(flag, reason): (&str, String)| {
         let style = if flag == "not valid" { BAD } else { STRONG };
         let reason = if reason.is_empty() { reason } else { format!(": {reason}") };
-        anstream::println!("  {}{reason}", styled(style, flag));
-    }
+        Line::of(style, flag).text(reason)
+    };
+    reasons.into_iter().map(line).collect()
 }
 
 /// Which of the places in a container make it dirty.

@@ -121,6 +121,36 @@ fn of_data() {
     assert_snapshot!(said);
 }
 
+/// Data one level too deep is to blame itself, at the place where it is too deep; of a very long line, only what is near
+/// is shown.
+#[test]
+fn of_what_is_too_deep_or_too_long() {
+    let form = r##"{"type":"object","properties":{"a":{"type":["object","null"],"properties":{"a":{"$ref":"#/properties/a"}}}}}"##;
+    let nested = |levels: usize| format!("{}null{}", "{\"a\":".repeat(levels), "}".repeat(levels));
+    let folder = tempfile::tempdir().unwrap();
+    let run = |data: &str| {
+        fs::write(folder.path().join("a.form.json"), form).unwrap();
+        fs::write(folder.path().join("a.data.json"), data).unwrap();
+        run_in(folder.path(), &["check", "a.form.json", "--data", "a.data.json"], "")
+    };
+    let deepest = (1..200).take_while(|levels| run(&nested(*levels)).status == 0).last().unwrap();
+    let said = run(&nested(deepest + 1));
+    assert_eq!(said.status, 2);
+    assert!(said.err.contains("lies more than 100 places deep"), "{}", said.err);
+    assert!(said.err.contains("a.data.json:1:") && said.err.contains("/a/a/a"), "{}", said.err);
+
+    let fields: Vec<String> = (0..20_000).map(|at| format!("\"f{at}\":{{\"type\":\"string\"}}")).collect();
+    let form = format!(
+        "{{\"type\":\"object\",\"properties\":{{{},\"x\":{{\"type\":\"sting\"}}}}}}",
+        fields.join(",")
+    );
+    fs::write(folder.path().join("long.form.json"), &form).unwrap();
+    let run = run_in(folder.path(), &["check", "long.form.json"], "");
+    let column = form.find("\"sting\"").unwrap() + 1;
+    assert!(run.err.contains(&format!("long.form.json:1:{column}")), "{}", run.err);
+    assert!(run.err.len() < 1_000 && run.err.contains("sting"), "{}", run.err);
+}
+
 #[test]
 fn of_journals() {
     let said = said(&[
@@ -173,7 +203,7 @@ fn of_journals() {
 fn of_files_and_arguments() {
     let folder = project();
     let mut said = String::new();
-    let cases: [&[&str]; 7] = [
+    let cases: [&[&str]; 11] = [
         &["check", "demo/batch-shet.form.json"],
         &["check", "demo/batch-sheet.form.json", "--data", "nowhere/batch.json"],
         &["check", "demo"],
@@ -181,6 +211,10 @@ fn of_files_and_arguments() {
         &["chek", "demo/batch-sheet.form.json"],
         &["replay"],
         &["replay", "demo/batch-sheet.form.json", "--evry"],
+        &["replay", "-", "-"],
+        &["replay", "demo/batch-sheet.form.json", "-", "--data", "-"],
+        &["check", "-", "--data", "-"],
+        &["why", "demo/batch-sheet.form.json", "/loaves", "-", "-"],
     ];
     for arguments in cases {
         let run = run_in(&folder, arguments, "");

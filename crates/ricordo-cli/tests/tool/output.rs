@@ -152,10 +152,184 @@ fn a_secret_is_written_nowhere() {
         run(&["why", FORM, "/sign_off", journal, "--data", DATA]),
     ];
     for run in &runs {
-        // What failed quotes the reader's own line of the journal, and nothing else does.
-        let quoted = |line: &&str| line.trim_start().starts_with("{\"op\":");
-        let said: Vec<&str> = run.out.lines().chain(run.err.lines()).filter(|line| !quoted(line)).collect();
-        assert!(!said.iter().any(|line| line.contains("hunter")), "{}", said.join("\n"));
-        assert!(said.iter().any(|line| line.contains("•••")), "{}", said.join("\n"));
+        let said = format!("{}{}", run.out, run.err);
+        assert!(!said.contains("hunter") && said.contains("•••"), "{said}");
     }
+}
+
+/// Excerpts of files, defaults, and what is refused would tell secrets as well.
+#[test]
+fn a_secret_is_in_no_excerpt_and_no_outline() {
+    let folder = tempfile::tempdir().unwrap();
+    let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
+    let form = r#"{"type": "object", "properties": {
+        "user": {"type": "string"},
+        "word": {"type": "string", "writeOnly": true, "default": "hunter1"},
+        "pin": {"type": "integer", "writeOnly": true},
+        "one": {"enum": ["hunter2", "hunter3"], "writeOnly": true},
+        "deep": {"type": "object", "properties": {"word": {"type": "string", "writeOnly": true}}}}}"#;
+    write("a.form.json", form);
+    write("wrong.form.json", &form.replace("\"type\": \"integer\"", "\"type\": \"intger\""));
+    write("bad-default.form.json", &form.replace("\"hunter1\"", "\"hunter1\", \"maxLength\": 2"));
+    let lines = [
+        r#"{"op":"test","path":"/deep","value":{"word":"hunter4"}}"#,
+        r#"{"op":"expect","path":"","value":{"word":"hunter5","pin":7731}}"#,
+        r#"{"op":"enter","path":"/wrod","text":"hunter6"}"#,
+        r#"{"op":"replace","path":"/pin","value":7731.5}"#,
+        r#"{"op":"replace","path":"/pin","value":"hunter7"}"#,
+        r#"{"op":"replace","path":"/deep","value":"hunter8"}"#,
+        r#"{"op":"event","path":"/nowhere","name":"saved","value":{"word":"hunter9"}}"#,
+        r#"{"op":"choices","path":"/nowhere","choices":["hunter9"]}"#,
+        r#"{"op":"enter","path":"/one","text":"hunter9"}"#,
+    ];
+    write("a.journal", &lines.join("\n"));
+    write("broken.journal", "{\"op\":\"enter\",\"path\":\"/word\",\"txt\":\"hunter9\"}\n");
+    write("patch.journal", "[{\"op\":\"enter\",\"path\":\"/word\",\"text\":\"hunter9\"}]");
+    write(
+        "a.data.json",
+        r#"{"word": "hunter1", "pin": 7731, "one": "hunter2", "deep": {"word": "hunter3"}}"#,
+    );
+    write("wrong.data.json", r#"{"word": "hunter1", "pin": 7731.5, "usr": "hunter2"}"#);
+    write("no-json.data.json", r#"{"word": "hunter1",, }"#);
+    let cases: [(&[&str], i32); 11] = [
+        (&["check", "a.form.json"], 0),
+        (&["check", "a.form.json", "--data", "a.data.json"], 0),
+        (&["check", "wrong.form.json"], 2),
+        (&["check", "bad-default.form.json"], 2),
+        (&["check", "a.form.json", "--data", "wrong.data.json"], 2),
+        (&["check", "a.form.json", "--data", "no-json.data.json"], 2),
+        (&["replay", "a.form.json", "a.journal", "--every", "--data", "a.data.json"], 1),
+        (&["replay", "a.form.json", "a.journal", "--json", "--data", "a.data.json"], 1),
+        (&["replay", "a.form.json", "broken.journal"], 2),
+        (&["replay", "a.form.json", "patch.journal"], 2),
+        (&["why", "a.form.json", "/one", "a.journal", "--data", "a.data.json"], 1),
+    ];
+    let mut shown = String::new();
+    for (arguments, status) in cases {
+        let run = run_in(folder.path(), arguments, "");
+        let said = format!("{}{}", run.out, run.err);
+        assert_eq!(run.status, status, "{arguments:?}: {said}");
+        assert!(!said.contains("hunter") && !said.contains("7731"), "{arguments:?}: {said}");
+        if status == 2 {
+            shown += &format!("$ ricordo {}\n{}", arguments.join(" "), run.err);
+        }
+    }
+    assert_snapshot!(shown);
+}
+
+#[test]
+fn output_that_is_closed_or_full_is_no_panic() {
+    use std::fs::OpenOptions;
+    use std::process::{Command, Stdio};
+
+    let tool = assert_cmd::cargo::cargo_bin("ricordo");
+    let commands: [&[&str]; 4] = [
+        &["demo"],
+        &["check", FORM, "--data", DATA],
+        &["replay", FORM, BUSY, "--data", DATA, "--every"],
+        &["replay", FORM, BUSY, "--data", DATA, "--json"],
+    ];
+    for arguments in commands {
+        let mut child = Command::new(&tool)
+            .current_dir(project())
+            .args(arguments)
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .spawn()
+            .unwrap();
+        // Whoever reads leaves at once.
+        drop(child.stdout.take());
+        let ended = child.wait_with_output().unwrap();
+        assert!(ended.status.success(), "{arguments:?}: {ended:?}");
+        assert!(ended.stderr.is_empty(), "{arguments:?}: {ended:?}");
+
+        if let Ok(full) = OpenOptions::new().write(true).open("/dev/full") {
+            let output =
+                Command::new(&tool).current_dir(project()).args(arguments).stdout(full).output().unwrap();
+            assert_eq!(output.status.code(), Some(2), "{arguments:?}");
+            let said = String::from_utf8(output.stderr).unwrap();
+            assert!(said.starts_with("Error: the output cannot be written: "), "{said}");
+            assert_eq!(said.lines().count(), 1, "{said}");
+        }
+    }
+}
+
+/// A journal is carried out while it is written: nothing waits for its end.
+#[test]
+fn a_journal_is_read_as_a_stream() {
+    use std::io::{BufRead, BufReader, Write};
+    use std::process::{Command, Stdio};
+
+    let mut child = Command::new(assert_cmd::cargo::cargo_bin("ricordo"))
+        .current_dir(project())
+        .args(["replay", FORM, "-", "--data", DATA, "--every"])
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut input = child.stdin.take().unwrap();
+    let mut output = BufReader::new(child.stdout.take().unwrap()).lines();
+    let mut next = || output.next().unwrap().unwrap();
+    assert_eq!(next(), "standard input");
+    for loaves in 1..4 {
+        writeln!(input, "{{\"op\":\"enter\",\"path\":\"/loaves\",\"text\":\"{loaves}\"}}").unwrap();
+        input.flush().unwrap();
+        assert_eq!(next(), format!("{loaves:>4} enter “{loaves}” in /loaves"));
+        next();
+        next();
+    }
+    // What is no action stops the replay: what was done until then was shown, and no state follows.
+    writeln!(input, "{{\"op\":\"entr\"}}").unwrap();
+    drop(input);
+    assert!(output.next().is_none());
+    assert_eq!(child.wait().unwrap().code(), Some(2));
+}
+
+#[test]
+fn control_characters_are_escaped_wherever_they_come_from() {
+    let folder = tempfile::tempdir().unwrap();
+    let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
+    let form = r#"{"type": "object", "title": "clear\u001b[2J", "properties": {
+        "na\u001bme": {"type": "string", "title": "bell\u0007", "maxLength": 1,
+            "x-ricordo": {"messages": {"too_long": "Too\u001b[31m long."}}},
+        "right": {"type": "string", "default": "\u202eabc"},
+        "one": {"oneOf": [{"const": "a", "title": "A\u001b[5m"}]}}}"#;
+    write("a.form.json", form);
+    write(
+        "a.data.json",
+        r#"{"na\u001bme": "a\u001b]0;title\u0007\r\nb", "one": "x\u009b", "right": "\u202eabc"}"#,
+    );
+    write(
+        "a.journal",
+        "# A step\u{1b}[2J. It clears.\n{\"op\":\"enter\",\"path\":\"/na\\u001bme\",\"text\":\"\\u001b[1mbold\"}\n\
+         {\"op\":\"leave\",\"path\":\"/na\\u001bme\"}\n{\"op\":\"enter\",\"path\":\"/\\u001bc\",\"text\":\"\"}\n\
+         {\"op\":\"expect\",\"path\":\"/right\",\"value\":\"\\u001b[8m\"}\n",
+    );
+    write("broken.journal", "{\"op\":\"\u{1b}[2J\"}\n");
+    write("wrong.data.json", r#"{"na\u001bme": {"\u001b[2J": 1}}"#);
+    let cases: [&[&str]; 8] = [
+        &["check", "a.form.json"],
+        &["check", "a.form.json", "--data", "a.data.json"],
+        &["check", "a.form.json", "--data", "wrong.data.json"],
+        &["check", "\u{1b}[2J.json"],
+        &["replay", "a.form.json", "a.journal", "--data", "a.data.json", "--every"],
+        &["replay", "a.form.json", "a.journal", "--data", "a.data.json", "--json"],
+        &["replay", "a.form.json", "broken.journal"],
+        &["why", "a.form.json", "/na\u{1b}me", "a.journal", "--data", "a.data.json"],
+    ];
+    for arguments in cases {
+        let run = run_in(folder.path(), arguments, "");
+        let is_control = |sign: char| (sign.is_control() && sign != '\n') || sign == '\u{202e}';
+        for said in [&run.out, &run.err] {
+            assert!(!said.contains(is_control), "{arguments:?}: {said:?}");
+        }
+        assert!(run.status < 3 && !(run.out.is_empty() && run.err.is_empty()));
+    }
+    let run = run_in(
+        folder.path(),
+        &["replay", "a.form.json", "a.journal", "--every", "--data", "a.data.json"],
+        "",
+    );
+    assert!(run.out.contains(r"“\u{1b}[1mbold”"), "{}", run.out);
+    assert!(run.out.contains(r"\u{202e}abc"), "{}", run.out);
 }

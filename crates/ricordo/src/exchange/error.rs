@@ -42,9 +42,15 @@ impl ReadError {
         }
     }
 
-    /// The same error in a text of which the one that was read is a line.
-    pub(super) fn in_line(mut self, line: usize, offset: usize) -> Self {
+    /// The same error in a line that begins with this white space before the text that was read.
+    pub(super) fn in_line(mut self, line: usize, indent: &str) -> Self {
         self.line = line;
+        self.column += indent.chars().count();
+        self.further_on(indent.len())
+    }
+
+    /// The same error in a text of which the one that was read begins at an offset, in bytes.
+    pub(super) fn further_on(mut self, offset: usize) -> Self {
         self.span = self.span.start + offset..self.span.end + offset;
         self
     }

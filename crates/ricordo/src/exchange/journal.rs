@@ -13,8 +13,6 @@ use crate::value::Value;
 pub struct Entry {
     /// The line in the file, counted from 1.
     pub line: usize,
-    /// The line as it stands there; of a JSON Patch, nothing, since it may be long.
-    pub text: String,
     /// The comment right above it: the lines that begin with `#`, joined.
     pub comment: String,
     /// Whether the action was taken in response to the one before, so that one undo takes back both. Carry it out by
@@ -37,6 +35,12 @@ pub enum Command {
 /// Reads a journal: JSON Lines, one action a line, where blank lines and lines that begin with `#` are passed
 /// over; or, if the first character is `[`, one JSON Patch (RFC 6902), which is one transaction.
 ///
+/// A journal that is too long to be held in memory is read line by line with [`JournalLines`].
+///
+/// # Errors
+///
+/// Fails at the first line that is no action.
+///
 /// ```
 /// let journal = ricordo::exchange::read_journal(r#"
 /// ## The baker types a number.
@@ -52,28 +56,65 @@ pub fn read_journal(text: &str) -> Result<Vec<Entry>, ReadError> {
         let actions =
             items.into_iter().map(|item| read_action(item, Form::Patch)).collect::<Result<_, _>>()?;
         let command = Command::Apply(Action::Group(actions));
-        let (text, comment) = (String::new(), String::new());
-        return Ok(vec![Entry { line: 1, text, comment, is_response: false, command }]);
+        return Ok(vec![Entry { line: 1, comment: String::new(), is_response: false, command }]);
     }
+    let mut lines = JournalLines::new();
     let mut entries = Vec::new();
-    let mut comment: Vec<&str> = Vec::new();
     let mut offset = 0;
-    for (index, whole) in text.split_inclusive('\n').enumerate() {
-        let line = whole.trim();
-        if let Some(words) = line.strip_prefix('#') {
-            comment.push(words.trim());
-        } else if line.is_empty() {
-            // A comment belongs to what stands right below it.
-            comment.clear();
-        } else {
-            let start = offset + (whole.len() - whole.trim_start().len());
-            let (command, is_response) = read_line(line).map_err(|error| error.in_line(index + 1, start))?;
-            let comment = std::mem::take(&mut comment).join(" ");
-            entries.push(Entry { line: index + 1, text: line.to_owned(), comment, is_response, command });
-        }
-        offset += whole.len();
+    for line in text.split_inclusive('\n') {
+        entries.extend(lines.read(line).map_err(|error| error.further_on(offset))?);
+        offset += line.len();
     }
     Ok(entries)
+}
+
+/// Reads a journal line by line, in the memory that one line takes.
+///
+/// ```
+/// use ricordo::exchange::JournalLines;
+///
+/// let mut lines = JournalLines::new();
+/// assert_eq!(lines.read("# The baker goes back.\n")?, None);
+/// let entry = lines.read("{\"op\":\"undo\"}\n")?.unwrap();
+/// assert_eq!((entry.line, entry.comment.as_str()), (2, "The baker goes back."));
+/// # Ok::<(), ricordo::exchange::ReadError>(())
+/// ```
+#[derive(Clone, Debug, Default)]
+pub struct JournalLines {
+    /// How many lines were read.
+    count: usize,
+    comment: Vec<String>,
+}
+
+impl JournalLines {
+    /// Begins with the first line of a journal.
+    pub fn new() -> Self {
+        JournalLines::default()
+    }
+
+    /// Reads the next line, with or without its line break. Blank lines and comments give nothing.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the line is no action. The error's line is that in the journal; its column and stretch are those in the
+    /// text given.
+    pub fn read(&mut self, text: &str) -> Result<Option<Entry>, ReadError> {
+        self.count += 1;
+        let line = text.trim();
+        if let Some(words) = line.strip_prefix('#') {
+            self.comment.push(words.trim().to_owned());
+            return Ok(None);
+        }
+        // A comment belongs to what stands right below it.
+        let comment = std::mem::take(&mut self.comment).join(" ");
+        if line.is_empty() {
+            return Ok(None);
+        }
+        let indent = &text[..text.len() - text.trim_start().len()];
+        let read = read_line(line).map_err(|error| error.in_line(self.count, indent))?;
+        let (command, is_response) = read;
+        Ok(Some(Entry { line: self.count, comment, is_response, command }))
+    }
 }
 
 /// What a line says, and whether it is a response.

@@ -5,7 +5,7 @@
 //! | read a form definition | [`read_definition`] |
 //! | read data for a form | [`read_data`] |
 //! | find where values stand in a text | [`Positions`] |
-//! | read a journal or a JSON Patch | [`read_journal`] |
+//! | read a journal or a JSON Patch | [`read_journal`], [`JournalLines`] |
 //! | write an action as a line of a journal | [`write_action`], [`write_response`] |
 //! | see whether an `expect` line holds, or write it | [`Expectation::check`], [`write_expectation`] |
 //! | write down the state of a form | [`dump`] |
@@ -29,5 +29,5 @@ pub use definition::read_definition;
 pub use dump::dump;
 pub use error::ReadError;
 pub use expectation::Expectation;
-pub use journal::{Command, Entry, read_journal};
+pub use journal::{Command, Entry, JournalLines, read_journal};
 pub use writing::{write_action, write_expectation, write_response};

@@ -7,6 +7,11 @@ use crate::value::{Record, Value};
 pub(crate) const MASK: &str = "•••";
 
 impl Shape {
+    /// A value for a part as others may see it: with `•••` for every secret in it that is not empty.
+    pub fn masked_value(&self, part: PartId, value: &Value) -> Value {
+        self.masked(Some(part), value)
+    }
+
     /// A value as others may see it, given the part that it is for: with `•••` for every secret in it that is not empty.
     ///
     /// Where a form has secrets, a value that has no place in it is hidden, too: a secret may have been sent to a
@@ -48,16 +53,15 @@ impl Shape {
 
     /// Choices as others may see them: those of a secret hide what they store and what a person reads for it.
     pub(crate) fn masked_choices(&self, part: Option<PartId>, choices: &Choices) -> Choices {
-        let item = part.and_then(|part| match self.part(part).kind {
-            Kind::List(list) => Some(self.item(list)),
-            _ => Some(part),
+        let item = part.map(|part| match self.part(part).kind {
+            Kind::List(list) => self.item(list),
+            _ => part,
         });
         let is_plain = |part| self.part(part).is_field() && !self.part(part).secret;
         let is_hidden = self.has_secrets && !item.is_some_and(is_plain);
-        let masked = |choice: &Choice| match is_hidden {
-            true => Choice { value: MASK.into(), label: None },
-            false => choice.clone(),
-        };
-        Choices::new(choices.iter().map(masked))
+        if !is_hidden {
+            return choices.clone();
+        }
+        Choices::new(choices.iter().map(|_| Choice { value: MASK.into(), label: None }))
     }
 }

@@ -108,7 +108,7 @@ impl Shape {
     }
 
     /// Whether any part is a secret.
-    pub(crate) fn has_secrets(&self) -> bool {
+    pub fn has_secrets(&self) -> bool {
         self.has_secrets
     }
 
