@@ -10,6 +10,7 @@ pub enum Definition {
     Integer { nullable: bool, minimum: i64, maximum: i64 },
     Flag,
     Choice,
+    Date,
     Record { nullable: bool, fields: Vec<Field> },
     List { nullable: bool, least: usize, most: usize, unique: bool, item: Box<Definition> },
 }
@@ -56,6 +57,9 @@ impl Field {
     }
 }
 
+/// The dates in data, and in what is typed.
+pub const DATES: [&str; 2] = ["2026-11-25", "2024-02-29"];
+
 /// A source of figures that are the same whenever the seed is.
 pub struct Seed(pub u64);
 
@@ -75,6 +79,7 @@ impl Definition {
                 json!({"type": kind, "minimum": minimum, "maximum": maximum})
             }
             Definition::Flag => json!({"type": "boolean", "default": false}),
+            Definition::Date => json!({"type": "string", "format": "date"}),
             Definition::Choice => {
                 json!({"oneOf": [{"const": "straight", "title": "Straight dough"}, {"const": "poolish"}]})
             }
@@ -110,6 +115,7 @@ impl Definition {
             Definition::Integer { nullable: true, .. } if seed.below(3) == 0 => Json::Null,
             Definition::Integer { .. } => json!(seed.below(9)),
             Definition::Flag => json!(seed.below(2) == 0),
+            Definition::Date => json!(DATES[seed.below(2)]),
             Definition::Choice => json!(["straight", "poolish", "overnight"][seed.below(3)]),
             Definition::Record { nullable: true, .. } if seed.below(3) == 0 => Json::Null,
             Definition::Record { fields, .. } => {
@@ -136,6 +142,7 @@ pub fn record() -> impl Strategy<Value = Definition> {
                 .prop_map(|(nullable, minimum, maximum)| Definition::Integer { nullable, minimum, maximum }),
             Just(Definition::Flag),
             Just(Definition::Choice),
+            Just(Definition::Date),
         ];
     let place = leaf.prop_recursive(3, 14, 4, |inner| {
         prop_oneof![

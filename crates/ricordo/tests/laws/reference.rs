@@ -4,7 +4,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use serde_json::{Map, Value as Json, json};
 
-use crate::definitions::{Commit, Definition, Manner, PAUSE};
+use crate::definitions::{Commit, DATES, Definition, Manner, PAUSE};
 
 static IDS: AtomicU64 = AtomicU64::new(0);
 
@@ -238,6 +238,10 @@ impl Reference {
             "clear" if self.is_readonly(path) => return None,
             "clear" => self.root.find_mut(path)?.clear(),
             "replace" => self.root.find_mut(path)?.assign(Some(&line["value"]))?,
+            "copy" => {
+                let value = self.root.find(text("from"))?.value();
+                self.root.find_mut(path)?.assign(value.as_ref())?;
+            }
             "reset" if line.get("value").is_some() => {
                 let value = &line["value"];
                 check_all(&self.root.definition, Some(value))?;
@@ -410,6 +414,7 @@ impl Place {
                 "false" => Some(Some(json!(false))),
                 _ => None,
             },
+            Definition::Date => is_date(text.trim()).then(|| Some(json!(text.trim()))),
             Definition::Choice if text.trim() == "Straight dough" => Some(Some(json!("straight"))),
             Definition::Choice => Some(Some(json!(text.trim()))),
         };
@@ -462,6 +467,7 @@ impl Place {
             (Definition::List { nullable, .. }, Some(Json::Null)) => *nullable,
             (_, Some(Json::Null)) => true,
             (Definition::Text { .. } | Definition::Choice, Some(value)) => value.is_string(),
+            (Definition::Date, Some(value)) => value.as_str().is_some_and(is_date),
             (Definition::Integer { .. }, Some(value)) => value.is_i64(),
             (Definition::Flag, Some(value)) => value.is_boolean(),
             (Definition::Record { fields, .. }, Some(value)) => value.as_object().is_some_and(|members| {
@@ -777,6 +783,10 @@ fn is_nullable(definition: &Definition) -> bool {
             | Definition::Record { nullable: true, .. }
             | Definition::List { nullable: true, .. }
     )
+}
+
+fn is_date(text: &str) -> bool {
+    DATES.contains(&text)
 }
 
 /// Whether nothing is in a value.

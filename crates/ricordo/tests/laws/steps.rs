@@ -18,6 +18,7 @@ pub enum Step {
     AddBlank(u16),
     Add(u16, u16, u64),
     Remove(u16, u16),
+    Copy(u16, u16),
     Move(u16, u16, u16),
     Swap(u16, u16, u16),
     Reset(u16),
@@ -30,7 +31,7 @@ pub enum Step {
     Group(Vec<Step>),
 }
 
-const TEXTS: [&str; 16] = [
+const TEXTS: [&str; 18] = [
     "",
     " ",
     "0",
@@ -47,6 +48,8 @@ const TEXTS: [&str; 16] = [
     "true",
     "Straight dough",
     "poolish",
+    "2024-02-29",
+    " 2026-11-25",
 ];
 
 /// Any actions.
@@ -66,6 +69,7 @@ fn step() -> impl Strategy<Value = Step> {
         4 => (any::<u16>(), any::<u64>()).prop_map(|(at, seed)| Step::Replace(at, seed)),
         1 => (any::<u16>(), any::<u8>()).prop_map(|(at, what)| Step::ReplaceWrongly(at, what)),
         3 => any::<u16>().prop_map(Step::AddBlank),
+        2 => (any::<u16>(), any::<u16>()).prop_map(|(from, to)| Step::Copy(from, to)),
         2 => any::<u16>().prop_map(Step::Reset),
         1 => any::<u64>().prop_map(Step::ResetTo),
         8 => order(),
@@ -150,6 +154,15 @@ impl Step {
             Step::Remove(at, position) => {
                 let (list, rows) = list(at).filter(|(_, rows)| *rows > 0)?;
                 json!({"op": "remove", "path": format!("{list}/{}", usize::from(position) % rows)})
+            }
+            Step::Copy(from, to) => {
+                let (from, to) = (place(from), place(to));
+                // At the position of a row, a copy is inserted; here, places are set.
+                let is_row = to.rsplit_once('/').is_none_or(|(list, _)| form.item(list).is_some());
+                if is_row || to.starts_with(&format!("{from}/")) {
+                    return None;
+                }
+                json!({"op": "copy", "from": from, "path": to})
             }
             Step::Move(at, from, to) => {
                 let (list, rows) = list(at).filter(|(_, rows)| *rows > 0)?;
