@@ -52,6 +52,12 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
         const _: () = {
             #[automatically_derived]
             impl ::ricordo::model::Data for #choice {
+                type Inner = Self;
+
+                fn into_inner(self) -> ::core::option::Option<Self> {
+                    ::core::option::Option::Some(self)
+                }
+
                 fn to_value(&self) -> ::ricordo::Value {
                     match self { #(#writes),* }
                 }

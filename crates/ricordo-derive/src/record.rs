@@ -58,7 +58,7 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
             #[doc = #docs]
             #[must_use]
             #vis fn #ident(&self) -> #path {
-                let route = ::ricordo::model::derived::field(&self.route, #position);
+                let route = ::ricordo::model::derived::field(self.route, #position);
                 #made
             }
         });
@@ -72,6 +72,12 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
 
             #[automatically_derived]
             impl ::ricordo::model::Data for #record {
+                type Inner = Self;
+
+                fn into_inner(self) -> ::core::option::Option<Self> {
+                    ::core::option::Option::Some(self)
+                }
+
                 fn to_value(&self) -> ::ricordo::Value {
                     ::ricordo::model::derived::record([#(#writes),*])
                 }
@@ -123,9 +129,12 @@ fn expand_path(record: &Ident, at: &Ident, paths: &[TokenStream]) -> TokenStream
         #[automatically_derived]
         impl<M, P> ::core::clone::Clone for #at<M, P> {
             fn clone(&self) -> Self {
-                #at { route: ::core::clone::Clone::clone(&self.route), types: ::core::marker::PhantomData }
+                *self
             }
         }
+
+        #[automatically_derived]
+        impl<M, P> ::core::marker::Copy for #at<M, P> {}
 
         #[automatically_derived]
         impl<M, P> ::core::fmt::Debug for #at<M, P> {
@@ -145,7 +154,7 @@ fn expand_path(record: &Ident, at: &Ident, paths: &[TokenStream]) -> TokenStream
             type Target = P;
 
             fn spot(self) -> ::core::result::Result<::ricordo::model::Spot, ::ricordo::shape::PointerError> {
-                ::core::result::Result::Ok(::ricordo::model::Spot::Route(self.route))
+                ::ricordo::model::Spot::of_route(self.route)
             }
         }
     }

@@ -98,10 +98,10 @@ fn declare(form: &Form<Sheet>) -> Result<(), ricordo::engine::Refused> {
     form.aggregate(sheet.water(), rows().when(row.kind(), "water".to_owned()).sum(row.grams()))?;
     form.aggregate(sheet.total_cost(), Rows::of(sheet.ingredients()).sum(row.cost()))?;
     form.calculate(sheet.hydration(), |view| {
-        Some(view.get(at::<Sheet>().water())??.checked_div(view.get(at::<Sheet>().flour())??))
+        Some(view.get(at::<Sheet>().water())?.checked_div(view.get(at::<Sheet>().flour())?))
     })?;
     form.calculate(sheet.cost_a_loaf(), |view| {
-        Some(view.get(at::<Sheet>().total_cost())??.checked_div(view.get(at::<Sheet>().loaves())?.into()))
+        Some(view.get(at::<Sheet>().total_cost())?.checked_div(view.get(at::<Sheet>().loaves())?.into()))
     })
 }
 

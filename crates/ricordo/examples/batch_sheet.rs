@@ -5,9 +5,11 @@
 //! Run with `cargo run --example batch_sheet`.
 #![allow(missing_docs)]
 
+use std::time::Duration;
+
 use ricordo::engine::Refused;
-use ricordo::form::{RowView, Rows};
-use ricordo::{Decimal, Form, Model, Place, View, at, civil};
+use ricordo::form::Rows;
+use ricordo::{Decimal, Form, Model, Number, Place, at, civil};
 
 #[derive(Clone, Debug, Model)]
 pub struct Batch {
@@ -82,85 +84,51 @@ pub struct Stage {
     pub folds: Vec<u32>,
 }
 
-/// Declares what follows from what. The order makes no difference.
+/// Declares what depends on what. The order makes no difference.
 pub fn declare(form: &Form<Batch>) -> Result<(), Refused> {
-    declare_weights(form)?;
-    declare_costs(form)?;
-    declare_times(form)
-}
+    let (batch, row, stage) = (at::<Batch>(), at::<Ingredient>(), at::<Stage>());
+    let hours = batch.preferment().hours();
 
-fn declare_weights(form: &Form<Batch>) -> Result<(), Refused> {
-    let (batch, row) = (at::<Batch>(), at::<Ingredient>());
-    let flour = |row: &RowView<'_, Batch, Ingredient>| row.form().get(at::<Batch>().flour())?;
     // Of grams and percentage, the one that was typed last leads.
     form.counterparts_each(
         batch.ingredients(),
-        (row.grams(), move |row| {
-            let percentage = row.get(at::<Ingredient>().percentage())??;
-            Some(flour(row)?.checked_mul(percentage)?.checked_div(Decimal::ONE_HUNDRED))
-        }),
-        (row.percentage(), move |row| {
-            let grams = row.get(at::<Ingredient>().grams())??;
-            Some(grams.checked_mul(Decimal::ONE_HUNDRED)?.checked_div(flour(row)?))
-        }),
+        (row.grams(), move |it| it.form().number(batch.flour()) * it.number(row.percentage()) / 100),
+        (row.percentage(), move |it| it.number(row.grams()) * 100 / it.form().number(batch.flour())),
     )?;
     form.aggregate(batch.dough_weight(), Rows::of(batch.ingredients()).sum(row.grams()))?;
-    form.calculate(batch.hydration(), |sheet| {
-        // Without flour there is no hydration: nothing is shown, rather than a wrong figure.
-        Some(water(sheet).checked_div(sheet.get(at::<Batch>().flour())??))
+    // Without flour there is no hydration: nothing is shown, rather than a wrong number.
+    form.calculate(batch.hydration(), move |it| {
+        let rows = it.rows(batch.ingredients());
+        let water = rows.iter().filter(|it| it.get(row.kind()) == Some(Kind::Water));
+        water.map(|it| it.number(row.grams())).sum::<Number>() / it.number(batch.flour())
     })?;
-    form.calculate(batch.surplus(), |sheet| {
-        let loaves = sheet.get(at::<Batch>().loaves())?;
-        let needed = Decimal::from(loaves) * Decimal::from(sheet.get(at::<Batch>().grams_a_loaf())?);
-        Some(Some(sheet.get(at::<Batch>().dough_weight())?? - needed))
+    form.calculate(batch.surplus(), move |it| {
+        it.number(batch.dough_weight()) - it.number(batch.loaves()) * it.number(batch.grams_a_loaf())
     })?;
-    form.warning(batch.loaves(), "The dough is not enough for so many.", |sheet| {
-        Some(!sheet.get(at::<Batch>().surplus())??.is_sign_negative())
-    })
-}
+    form.warning(batch.loaves(), "The dough is not enough for so many.", move |it| {
+        it.number(batch.surplus()).at_least(0)
+    })?;
 
-/// The grams of water. Rows without a weight do not count.
-fn water(sheet: &View<'_, Batch>) -> Decimal {
-    let row = at::<Ingredient>();
-    let rows = sheet.rows(at::<Batch>().ingredients());
-    let water = rows.iter().filter(|ingredient| ingredient.get(row.kind()) == Some(Kind::Water));
-    water.filter_map(|ingredient| ingredient.get(row.grams())?).sum()
-}
-
-fn declare_costs(form: &Form<Batch>) -> Result<(), Refused> {
-    let (batch, row) = (at::<Batch>(), at::<Ingredient>());
-    form.calculate(batch.cost_a_loaf(), |sheet| {
-        let loaves = Decimal::from(sheet.get(at::<Batch>().loaves())?);
-        Some(sheet.get(at::<Batch>().total_cost())??.checked_div(loaves))
+    form.calculate_each(batch.ingredients(), row.cost(), move |it| {
+        it.number(row.grams()) * it.number(row.price_a_kilogram()) / 1_000
     })?;
     form.aggregate(batch.total_cost(), Rows::of(batch.ingredients()).sum(row.cost()))?;
-    form.calculate_each(batch.ingredients(), row.cost(), |row| {
-        let (grams, price) =
-            (row.get(at::<Ingredient>().grams())??, row.get(at::<Ingredient>().price_a_kilogram())??);
-        Some(grams.checked_mul(price)?.checked_div(Decimal::from(1_000)))
-    })?;
+    form.calculate(batch.cost_a_loaf(), move |it| it.number(batch.total_cost()) / it.number(batch.loaves()))?;
     // What a loaf costs, and what the bakery lives on; somebody may say otherwise.
-    form.suggest(batch.price(), |sheet| {
-        let cost = sheet.get(at::<Batch>().cost_a_loaf())??;
-        Some(Some((cost * Decimal::from(6)).round_dp(1)))
-    })
-}
+    form.suggest(batch.price(), move |it| (it.number(batch.cost_a_loaf()) * 6).round(1))?;
 
-fn declare_times(form: &Form<Batch>) -> Result<(), Refused> {
-    let (batch, stage) = (at::<Batch>(), at::<Stage>());
-    form.relevant(batch.preferment(), |sheet| Some(sheet.get(at::<Batch>().method())? != Method::Straight))?;
+    form.relevant(batch.preferment(), move |it| Some(it.get(batch.method())? != Method::Straight))?;
     form.aggregate(batch.minutes(), Rows::of(batch.stages()).sum(stage.minutes()))?;
     form.aggregate(batch.folds(), Rows::of(batch.stages()).each(stage.folds()).count())?;
-    form.calculate(batch.ready_at(), |sheet| {
-        // A preferment that does not count takes no time.
-        let hours = sheet.get(at::<Batch>().preferment().hours()).flatten().unwrap_or_default();
-        let minutes = u64::from(hours) * 60 + u64::from(sheet.get(at::<Batch>().minutes())??);
-        let start = sheet.get(at::<Batch>().start())?;
-        Some(start.checked_add(std::time::Duration::from_secs(minutes * 60)).ok())
+    form.calculate(batch.ready_at(), move |it| {
+        // A preferment that is not relevant takes no time.
+        let minutes = it.number(hours).or(0) * 60 + it.number(batch.minutes());
+        let seconds = u64::try_from((minutes * 60).decimal()?).ok()?;
+        it.get(batch.start())?.checked_add(Duration::from_secs(seconds)).ok()
     })?;
-    form.constraint_each(batch.stages(), stage.folds(), "Folds lie within the stage.", |row| {
-        let minutes = row.get(at::<Stage>().minutes())?;
-        Some(row.get(at::<Stage>().folds())?.into_iter().all(|fold| fold < minutes))
+    form.constraint_each(batch.stages(), stage.folds(), "Folds lie within the stage.", move |it| {
+        let minutes = it.get(stage.minutes())?;
+        Some(it.get(stage.folds())?.into_iter().all(|fold| fold < minutes))
     })
 }
 

@@ -80,7 +80,7 @@ pub use ricordo_derive::{Event, Model};
 pub use rules::Finding;
 pub use rust_decimal::Decimal;
 pub use shape::{FindingKind, Pointer};
-pub use value::{Record, Value};
+pub use value::{Number, Record, Value};
 
 /// The examples of the project's front page, compiled and run.
 #[cfg(doctest)]

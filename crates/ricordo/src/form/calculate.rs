@@ -5,7 +5,7 @@ use super::over::Over;
 use super::targets::{each_row, of_form, of_row, place, way};
 use super::{Form, address};
 use crate::engine::{Engine, Outcome, Refused, Target};
-use crate::model::{Locate, Model};
+use crate::model::{Gives, Locate, Model};
 
 impl<M: 'static> Form<M> {
     /// Declares that a field is calculated by a function of the form. `None` makes it blank.
@@ -25,23 +25,20 @@ impl<M: 'static> Form<M> {
     /// # #[derive(Model)] struct Batch { loaves: u32, grams: u32, dough: Option<u32> }
     /// let form = Form::new(&Batch { loaves: 12, grams: 900, dough: None })?;
     /// let batch = ricordo::at::<Batch>();
-    /// form.calculate(batch.dough(), |view| {
-    ///     let batch = ricordo::at::<Batch>();
-    ///     Some(Some(view.get(batch.loaves())? * view.get(batch.grams())?))
-    /// })?;
-    /// assert_eq!(form.get(batch.dough())?, Some(Some(10_800)));
+    /// form.calculate(batch.dough(), move |it| it.number(batch.loaves()) * it.number(batch.grams()))?;
+    /// assert_eq!(form.get(batch.dough())?, Some(10_800));
     /// form.enter(batch.loaves(), "20")?;
-    /// assert_eq!(form.get(batch.dough())?, Some(Some(18_000)));
+    /// assert_eq!(form.get(batch.dough())?, Some(18_000));
     /// assert!(form.enter(batch.dough(), "1").is_err());
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn calculate<L: Locate<M>>(
+    pub fn calculate<L: Locate<M>, G: Gives<L::Target>>(
         &self,
         at: L,
-        function: impl Fn(&View<'_, M>) -> Option<L::Target> + 'static,
+        function: impl Fn(&View<'_, M>) -> G + 'static,
     ) -> Result<(), Refused> {
         let target = place(at)?;
-        self.declare(|engine| engine.calculate(&target, of_form(function)))
+        self.declare(|engine| engine.calculate(&target, of_form::<_, L::Target, _>(function)))
     }
 
     /// Declares that a field of every row of a list is calculated by a function of the row, also in rows to come. See
@@ -57,27 +54,26 @@ impl<M: 'static> Form<M> {
     /// # let rows = vec![Row { grams: 500, price: 2, cost: None }];
     /// let form = Form::new(&Sheet { rows, markup: 3 })?;
     /// let (sheet, row) = (ricordo::at::<Sheet>(), ricordo::at::<Row>());
-    /// form.calculate_each(sheet.rows(), row.cost(), |row| {
-    ///     let (paths, sheet) = (ricordo::at::<Row>(), ricordo::at::<Sheet>());
-    ///     let cost = row.get(paths.grams())? * row.get(paths.price())?;
-    ///     Some(Some(cost * row.form().get(sheet.markup())?))
+    /// form.calculate_each(sheet.rows(), row.cost(), move |it| {
+    ///     it.number(row.grams()) * it.number(row.price()) * it.form().number(sheet.markup())
     /// })?;
-    /// assert_eq!(form.get(sheet.rows().at(0).cost())?, Some(Some(3_000)));
+    /// assert_eq!(form.get(sheet.rows().at(0).cost())?, Some(3_000));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn calculate_each<R, L, I>(
+    pub fn calculate_each<R, L, I, G>(
         &self,
         list: L,
         field: I,
-        function: impl Fn(&RowView<'_, M, R>) -> Option<I::Target> + 'static,
+        function: impl Fn(&RowView<'_, M, R>) -> G + 'static,
     ) -> Result<(), Refused>
     where
         R: Model,
         L: Locate<M, Target = Vec<R>>,
         I: Locate<R>,
+        G: Gives<I::Target>,
     {
         let target = each_row(list, field)?;
-        self.declare(|engine| engine.calculate(&target, of_row(function)))
+        self.declare(|engine| engine.calculate(&target, of_row::<_, _, I::Target, _>(function)))
     }
 
     /// Declares that a field is suggested a value by a function of the form: it has that until somebody sets it to
@@ -90,40 +86,41 @@ impl<M: 'static> Form<M> {
     /// # #[derive(Model)] struct Batch { cost: u32, price: Option<u32> }
     /// let form = Form::new(&Batch { cost: 4, price: None })?;
     /// let batch = ricordo::at::<Batch>();
-    /// form.suggest(batch.price(), |view| Some(view.get(ricordo::at::<Batch>().cost()).map(|cost| cost * 2)))?;
-    /// assert_eq!(form.get(batch.price())?, Some(Some(8)));
+    /// form.suggest(batch.price(), move |it| it.number(batch.cost()) * 2)?;
+    /// assert_eq!(form.get(batch.price())?, Some(8));
     ///
     /// form.enter(batch.price(), "9")?;
     /// form.enter(batch.cost(), "5")?;
-    /// assert_eq!(form.get(batch.price())?, Some(Some(9)), "somebody has said so");
+    /// assert_eq!(form.get(batch.price())?, Some(9), "somebody has said so");
     /// form.hand_back(batch.price())?;
-    /// assert_eq!(form.get(batch.price())?, Some(Some(10)));
+    /// assert_eq!(form.get(batch.price())?, Some(10));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn suggest<L: Locate<M>>(
+    pub fn suggest<L: Locate<M>, G: Gives<L::Target>>(
         &self,
         at: L,
-        function: impl Fn(&View<'_, M>) -> Option<L::Target> + 'static,
+        function: impl Fn(&View<'_, M>) -> G + 'static,
     ) -> Result<(), Refused> {
         let target = place(at)?;
-        self.declare(|engine| engine.suggest(&target, of_form(function)))
+        self.declare(|engine| engine.suggest(&target, of_form::<_, L::Target, _>(function)))
     }
 
     /// Declares that a field of every row of a list is suggested a value by a function of the row. See
     /// [`Form::suggest`].
-    pub fn suggest_each<R, L, I>(
+    pub fn suggest_each<R, L, I, G>(
         &self,
         list: L,
         field: I,
-        function: impl Fn(&RowView<'_, M, R>) -> Option<I::Target> + 'static,
+        function: impl Fn(&RowView<'_, M, R>) -> G + 'static,
     ) -> Result<(), Refused>
     where
         R: Model,
         L: Locate<M, Target = Vec<R>>,
         I: Locate<R>,
+        G: Gives<I::Target>,
     {
         let target = each_row(list, field)?;
-        self.declare(|engine| engine.suggest(&target, of_row(function)))
+        self.declare(|engine| engine.suggest(&target, of_row::<_, _, I::Target, _>(function)))
     }
 
     /// Declares that two fields of a record calculate each other, each given by its path and a function of the form. The
@@ -140,27 +137,23 @@ impl<M: 'static> Form<M> {
     /// let price = ricordo::at::<Price>();
     /// let rate = Decimal::new(107, 2);
     /// form.counterparts(
-    ///     (price.net(), move |view| Some(Some(view.get(ricordo::at::<Price>().gross())?? / rate))),
-    ///     (price.gross(), move |view| Some(Some(view.get(ricordo::at::<Price>().net())?? * rate))),
+    ///     (price.net(), move |it| it.number(price.gross()) / rate),
+    ///     (price.gross(), move |it| it.number(price.net()) * rate),
     /// )?;
-    /// assert_eq!(form.get(price.gross())?, Some(Some(107.into())));
+    /// assert_eq!(form.get(price.gross())?, Some(107.into()));
     /// form.enter(price.gross(), "214")?;
-    /// assert_eq!(form.get(price.net())?, Some(Some(200.into())));
+    /// assert_eq!(form.get(price.net())?, Some(200.into()));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn counterparts<A, B, F, G>(
+    pub fn counterparts<A: Locate<M>, B: Locate<M>, F: Gives<A::Target>, G: Gives<B::Target>>(
         &self,
-        (one, of_one): (A, F),
-        (other, of_other): (B, G),
-    ) -> Result<(), Refused>
-    where
-        A: Locate<M>,
-        B: Locate<M>,
-        F: Fn(&View<'_, M>) -> Option<A::Target> + 'static,
-        G: Fn(&View<'_, M>) -> Option<B::Target> + 'static,
-    {
+        (one, of_one): (A, impl Fn(&View<'_, M>) -> F + 'static),
+        (other, of_other): (B, impl Fn(&View<'_, M>) -> G + 'static),
+    ) -> Result<(), Refused> {
         let (one, other) = (place(one)?, place(other)?);
-        self.declare(|engine| engine.counterparts(&one, of_form(of_one), &other, of_form(of_other)))
+        let of_one = of_form::<_, A::Target, _>(of_one);
+        let of_other = of_form::<_, B::Target, _>(of_other);
+        self.declare(|engine| engine.counterparts(&one, of_one, &other, of_other))
     }
 
     /// Declares that two fields of every row of a list calculate each other, each given by its path and a function of the
@@ -168,21 +161,23 @@ impl<M: 'static> Form<M> {
     pub fn counterparts_each<R, L, A, B, F, G>(
         &self,
         list: L,
-        (one, of_one): (A, F),
-        (other, of_other): (B, G),
+        (one, of_one): (A, impl Fn(&RowView<'_, M, R>) -> F + 'static),
+        (other, of_other): (B, impl Fn(&RowView<'_, M, R>) -> G + 'static),
     ) -> Result<(), Refused>
     where
         R: Model,
         L: Locate<M, Target = Vec<R>>,
         A: Locate<R>,
         B: Locate<R>,
-        F: Fn(&RowView<'_, M, R>) -> Option<A::Target> + 'static,
-        G: Fn(&RowView<'_, M, R>) -> Option<B::Target> + 'static,
+        F: Gives<A::Target>,
+        G: Gives<B::Target>,
     {
         let list = address(list)?;
         let one = Target::EachRow { list: list.clone(), field: way(one)? };
         let other = Target::EachRow { list, field: way(other)? };
-        self.declare(|engine| engine.counterparts(&one, of_row(of_one), &other, of_row(of_other)))
+        let of_one = of_row::<_, _, A::Target, _>(of_one);
+        let of_other = of_row::<_, _, B::Target, _>(of_other);
+        self.declare(|engine| engine.counterparts(&one, of_one, &other, of_other))
     }
 
     /// Declares that a field shows a figure about the rows of a list. It is kept up by differences, so that an edit in
@@ -199,9 +194,9 @@ impl<M: 'static> Form<M> {
     /// let form = Form::new(&Batch { rows, flour: None })?;
     /// let (batch, row) = (ricordo::at::<Batch>(), ricordo::at::<Row>());
     /// form.aggregate(batch.flour(), Rows::of(batch.rows()).when(row.kind(), Kind::Flour).sum(row.grams()))?;
-    /// assert_eq!(form.get(batch.flour())?, Some(Some(6_300.into())));
+    /// assert_eq!(form.get(batch.flour())?, Some(6_300.into()));
     /// form.enter(batch.rows().at(0).grams(), "5200")?;
-    /// assert_eq!(form.get(batch.flour())?, Some(Some(6_500.into())));
+    /// assert_eq!(form.get(batch.flour())?, Some(6_500.into()));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn aggregate<L: Locate<M>>(&self, at: L, over: Over<M>) -> Result<(), Refused> {
@@ -221,7 +216,7 @@ impl<M: 'static> Form<M> {
     /// let form = Form::new(&Sheet { stages })?;
     /// let (sheet, stage, fold) = (ricordo::at::<Sheet>(), ricordo::at::<Stage>(), ricordo::at::<Fold>());
     /// form.aggregate_each(sheet.stages(), stage.minutes(), Rows::of(stage.folds()).sum(fold.minutes()))?;
-    /// assert_eq!(form.get(sheet.stages().at(0).minutes())?, Some(Some(45)));
+    /// assert_eq!(form.get(sheet.stages().at(0).minutes())?, Some(45));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn aggregate_each<R, L, I>(&self, list: L, field: I, over: Over<R>) -> Result<(), Refused>

@@ -16,7 +16,7 @@ use crate::tree::PlaceId;
 /// # #[derive(Model)] struct Batch { loaves: u32 }
 /// # let form = Form::new(&Batch { loaves: 12 })?;
 /// let loaves = ricordo::at::<Batch>().loaves();
-/// let label = form.subscribe(loaves.clone(), |notice| {
+/// let label = form.subscribe(loaves, |notice| {
 ///     assert_eq!(notice.cause().to_string(), "enter “15” in /loaves\n  /loaves: value 12 → 15, now dirty");
 /// })?;
 /// form.enter(loaves, "15")?;

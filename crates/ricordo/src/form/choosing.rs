@@ -69,7 +69,7 @@ pub(super) fn each_row(
     match field.map_err(|error| Refused::unreadable(&error))? {
         Spot::Pointer(field) => field.tokens().for_each(|token| pointer.push(&token)),
         Spot::Route(route) => {
-            for step in route {
+            for step in route.iter().copied() {
                 let part = engine.shape().part_at(&pointer).map(|part| engine.shape().part(part));
                 match (step, part.map(|part| &part.kind)) {
                     (Step::Field(position), Some(Kind::Record(record))) => {

@@ -8,7 +8,7 @@ use crate::engine::PlaceView;
 use crate::model::{Data, Locate, Model, Spot};
 use crate::rules::Finding;
 use crate::shape::Pointer;
-use crate::value::Value;
+use crate::value::{Number, Value};
 
 /// A place that holds a `T`, seen from inside a selector. Whatever is looked at through it is taken down, and the
 /// selector is run again only when something of that may be another.
@@ -99,10 +99,15 @@ impl<'a, T: 'static> View<'a, T> {
         Some(View::new(place))
     }
 
-    /// The value of a place in this one as its Rust type; nothing where there is no such place, or where it is
-    /// blank or cannot be read.
-    pub fn get<L: Locate<T>>(&self, at: L) -> Option<L::Target> {
+    /// The value of a place in this one as its Rust type, without options around it; nothing where there is no such
+    /// place, or where it is blank or cannot be read.
+    pub fn get<L: Locate<T>>(&self, at: L) -> Option<<L::Target as Data>::Inner> {
         self.at(at)?.typed()
+    }
+
+    /// The number in a place in this one, to calculate with: blank where there is no such place, or no number in it.
+    pub fn number<L: Locate<T>>(&self, at: L) -> Number {
+        self.at(at).and_then(|view| view.place.value().as_number()).into()
     }
 
     /// The rows of a list in this place, in order; none where there is no such list.
@@ -112,9 +117,9 @@ impl<'a, T: 'static> View<'a, T> {
 }
 
 impl<T: Data> View<'_, T> {
-    /// The value as its Rust type; nothing where the place is blank, or cannot be read.
-    pub fn typed(&self) -> Option<T> {
-        T::from_value(&self.place.value()).ok()
+    /// The value as its Rust type, without options around it; nothing where the place is blank, or cannot be read.
+    pub fn typed(&self) -> Option<T::Inner> {
+        T::from_value(&self.place.value()).ok()?.into_inner()
     }
 }
 

@@ -329,8 +329,8 @@ impl<M: 'static> Form<M> {
     /// # #[derive(Model)] struct Batch { oven: String }
     /// # let form = Form::new(&Batch { oven: "b".into() })?;
     /// let oven = ricordo::at::<Batch>().oven();
-    /// form.set_choices(oven.clone(), [("a".to_owned(), "Deck oven"), ("b".to_owned(), "Stone oven")])?;
-    /// assert_eq!(form.place(oven.clone())?.display(), "Stone oven");
+    /// form.set_choices(oven, [("a".to_owned(), "Deck oven"), ("b".to_owned(), "Stone oven")])?;
+    /// assert_eq!(form.place(oven)?.display(), "Stone oven");
     /// form.set_choices(oven, [("a".to_owned(), "Deck oven")])?;
     /// assert_eq!(form.findings()[0].message, "“b” is not one of: a.");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
@@ -417,8 +417,9 @@ impl<M: 'static> Form<M> {
         self.apply(Action::Reset { at: self.core.root().into() })
     }
 
-    /// The value of a place as its Rust type; nothing where a field is blank, or cannot be read.
-    pub fn get<L: Locate<M>>(&self, at: L) -> Result<Option<L::Target>, Refused> {
+    /// The value of a place as its Rust type, without options around it; nothing where a field is blank, or cannot be
+    /// read.
+    pub fn get<L: Locate<M>>(&self, at: L) -> Result<Option<<L::Target as Data>::Inner>, Refused> {
         Ok(self.place(at)?.get())
     }
 

@@ -32,7 +32,7 @@ use crate::shape::Route;
 /// let (sheet, stage, fold) = (ricordo::at::<Sheet>(), ricordo::at::<Stage>(), ricordo::at::<Fold>());
 /// let folds = Rows::of(sheet.stages()).when(stage.on_bench(), true).each(stage.folds());
 /// form.aggregate(sheet.rest(), folds.sum(fold.minutes()))?;
-/// assert_eq!(form.get(sheet.rest())?, Some(Some(21)));
+/// assert_eq!(form.get(sheet.rest())?, Some(21));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub struct Rows<M, R> {

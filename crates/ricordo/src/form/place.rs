@@ -310,9 +310,9 @@ impl<T: 'static> Place<T> {
 }
 
 impl<T: Data> Place<T> {
-    /// The value as its Rust type; nothing where the field is blank, or cannot be read.
-    pub fn get(&self) -> Option<T> {
-        T::from_value(&self.value()).ok()
+    /// The value as its Rust type, without options around it; nothing where the field is blank, or cannot be read.
+    pub fn get(&self) -> Option<T::Inner> {
+        T::from_value(&self.value()).ok()?.into_inner()
     }
 
     /// Sets the place to a value.

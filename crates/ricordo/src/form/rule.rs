@@ -4,7 +4,7 @@ use super::Form;
 use super::look::{RowView, View};
 use super::targets::{each_row, of_form, of_row, place};
 use crate::engine::{Refused, Rule};
-use crate::model::{Locate, Model};
+use crate::model::{Gives, Locate, Model};
 
 /// Declares a method for a rule, and one for the same rule in each row of a list.
 macro_rules! rules {
@@ -13,31 +13,32 @@ macro_rules! rules {
         $(#[$each_docs:meta])* $each:ident;
     )*) => {$(
         $(#[$docs])*
-        pub fn $name<L: Locate<M>>(
+        pub fn $name<L: Locate<M>, B: Gives<bool>>(
             &self,
             at: L,
             $($argument: $type,)?
-            test: impl Fn(&View<'_, M>) -> Option<bool> + 'static,
+            test: impl Fn(&View<'_, M>) -> B + 'static,
         ) -> Result<(), Refused> {
             let target = place(at)?;
-            self.declare(|engine| engine.rule(&target, $rule, of_form(test)))
+            self.declare(|engine| engine.rule(&target, $rule, of_form::<_, bool, _>(test)))
         }
 
         $(#[$each_docs])*
-        pub fn $each<R, L, I>(
+        pub fn $each<R, L, I, B>(
             &self,
             list: L,
             field: I,
             $($argument: $type,)?
-            test: impl Fn(&RowView<'_, M, R>) -> Option<bool> + 'static,
+            test: impl Fn(&RowView<'_, M, R>) -> B + 'static,
         ) -> Result<(), Refused>
         where
             R: Model,
             L: Locate<M, Target = Vec<R>>,
             I: Locate<R>,
+            B: Gives<bool>,
         {
             let target = each_row(list, field)?;
-            self.declare(|engine| engine.rule(&target, $rule, of_row(test)))
+            self.declare(|engine| engine.rule(&target, $rule, of_row::<_, _, bool, _>(test)))
         }
     )*};
 }
@@ -56,7 +57,7 @@ impl<M: 'static> Form<M> {
         /// # #[derive(Model)] struct Batch { sourdough: bool, #[model(required)] hours: Option<u32> }
         /// let form = Form::new(&Batch { sourdough: true, hours: None })?;
         /// let batch = ricordo::at::<Batch>();
-        /// form.relevant(batch.hours(), |view| view.get(ricordo::at::<Batch>().sourdough()))?;
+        /// form.relevant(batch.hours(), move |it| it.get(batch.sourdough()))?;
         /// assert!(!form.is_valid());
         /// form.set(batch.sourdough(), false)?;
         /// assert!(form.is_valid() && !form.place(batch.hours())?.is_relevant());
@@ -86,9 +87,8 @@ impl<M: 'static> Form<M> {
         /// # #[derive(Model)] struct Batch { loaves: u32, in_oven: u32 }
         /// let form = Form::new(&Batch { loaves: 30, in_oven: 24 })?;
         /// let batch = ricordo::at::<Batch>();
-        /// form.constraint(batch.loaves(), "More than the oven holds.", |view| {
-        ///     let batch = ricordo::at::<Batch>();
-        ///     Some(view.get(batch.loaves())? <= view.get(batch.in_oven())?)
+        /// form.constraint(batch.loaves(), "More than the oven holds.", move |it| {
+        ///     it.number(batch.loaves()).at_most(it.number(batch.in_oven()))
         /// })?;
         /// assert_eq!(form.place(batch.loaves())?.findings()[0].message, "More than the oven holds.");
         /// form.enter(batch.in_oven(), "36")?;

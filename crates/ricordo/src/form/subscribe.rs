@@ -42,7 +42,7 @@ impl<M: 'static> Form<M> {
     /// # #[derive(Model)] struct Batch { loaves: u32 }
     /// # let form = Form::new(&Batch { loaves: 12 })?;
     /// let loaves = ricordo::at::<Batch>().loaves();
-    /// let label = form.subscribe_value(loaves.clone(), |update| {
+    /// let label = form.subscribe_value(loaves, |update| {
     ///     assert_eq!((update.before(), update.now()), (&Some(12), &Some(15)));
     /// })?;
     /// form.enter(loaves, "15")?;
@@ -52,9 +52,9 @@ impl<M: 'static> Form<M> {
     pub fn subscribe_value<L: Locate<M>>(
         &self,
         at: L,
-        callback: impl FnMut(&Update<Option<L::Target>, Form<M>>) + 'static,
+        callback: impl FnMut(&Update<Option<<L::Target as Data>::Inner>, Form<M>>) + 'static,
     ) -> Result<Subscription, Refused> {
-        follow_value(&self.core, self.place(at)?.id(), callback)
+        follow_value::<L::Target, _>(&self.core, self.place(at)?.id(), callback)
     }
 
     /// Calls back with the old and the new flags whenever they differ: whether the form is dirty, touched, valid,
@@ -88,7 +88,7 @@ impl<M: 'static> Form<M> {
     /// # let form = Form::new(&Sheet { flour: 1000, water: 700, notes: String::new() })?;
     /// let sheet = ricordo::at::<Sheet>();
     /// let is_wet = form.select(
-    ///     |view| Some(view.get(ricordo::at::<Sheet>().water())? * 10 > view.get(ricordo::at::<Sheet>().flour())? * 7),
+    ///     move |it| (it.number(sheet.water()) * 10).more_than(it.number(sheet.flour()) * 7),
     ///     |update| assert_eq!(update.now(), &Some(true)),
     /// )?;
     /// form.enter(sheet.notes(), "Sticky")?;
@@ -150,9 +150,9 @@ impl<T: Data> Place<T> {
     /// cannot be read, or is gone.
     pub fn subscribe_value(
         &self,
-        callback: impl FnMut(&Update<Option<T>>) + 'static,
+        callback: impl FnMut(&Update<Option<T::Inner>>) + 'static,
     ) -> Result<Subscription, Refused> {
-        follow_value(&self.core, self.id, callback)
+        follow_value::<T, _>(&self.core, self.id, callback)
     }
 }
 
@@ -185,10 +185,10 @@ fn follow<T: 'static, R: 'static>(
 fn follow_value<T: Data, R: 'static>(
     core: &Rc<Core>,
     place: PlaceId,
-    mut callback: impl FnMut(&Update<Option<T>, R>) + 'static,
+    mut callback: impl FnMut(&Update<Option<T::Inner>, R>) + 'static,
 ) -> Result<Subscription, Refused> {
     let value = |view: &View<'_, T>| view.place().is_there().then(|| view.value());
-    let typed = |value: &Option<Value>| value.as_ref().and_then(|value| T::from_value(value).ok());
+    let typed = |value: &Option<Value>| T::from_value(value.as_ref()?).ok()?.into_inner();
     select(core, place, Some(place), value, move |update| callback(&update.map(typed)))
 }
 

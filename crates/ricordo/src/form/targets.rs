@@ -3,7 +3,7 @@
 use super::address;
 use super::look::{RowView, View};
 use crate::engine::{Address, PlaceView, Refused, Target};
-use crate::model::{Data, Locate, Spot};
+use crate::model::{Gives, Locate, Spot};
 use crate::shape::Route;
 use crate::value::Value;
 
@@ -32,19 +32,15 @@ pub(super) fn way<R, I: Locate<R>>(field: I) -> Result<Route, Refused> {
 }
 
 /// A function of the form, as the engine runs it.
-pub(super) fn of_form<M, T: Data>(
-    function: impl Fn(&View<'_, M>) -> Option<T> + 'static,
+pub(super) fn of_form<M, T, G: Gives<T>>(
+    function: impl Fn(&View<'_, M>) -> G + 'static,
 ) -> impl Fn(PlaceView<'_>) -> Value + 'static {
-    move |view| value_of(function(&View::new(view)))
+    move |view| function(&View::new(view)).give()
 }
 
 /// A function of a row, as the engine runs it.
-pub(super) fn of_row<M, R, T: Data>(
-    function: impl Fn(&RowView<'_, M, R>) -> Option<T> + 'static,
+pub(super) fn of_row<M, R, T, G: Gives<T>>(
+    function: impl Fn(&RowView<'_, M, R>) -> G + 'static,
 ) -> impl Fn(PlaceView<'_>) -> Value + 'static {
-    move |view| value_of(function(&RowView::new(view)))
-}
-
-fn value_of<T: Data>(result: Option<T>) -> Value {
-    result.map_or(Value::Blank, |result| result.to_value())
+    move |view| function(&RowView::new(view)).give()
 }

@@ -5,6 +5,12 @@ use crate::shape::{Kind, Misfit, Part, Route, ShapeBuilder, ShapeError};
 use crate::value::Value;
 
 impl<T: Data> Data for Option<T> {
+    type Inner = T::Inner;
+
+    fn into_inner(self) -> Option<T::Inner> {
+        self.and_then(T::into_inner)
+    }
+
     fn to_value(&self) -> Value {
         self.as_ref().map_or(Value::Null, T::to_value)
     }
@@ -33,6 +39,12 @@ impl<T: Model> Model for Option<T> {
 }
 
 impl<T: Data> Data for Vec<T> {
+    type Inner = Self;
+
+    fn into_inner(self) -> Option<Self> {
+        Some(self)
+    }
+
     fn to_value(&self) -> Value {
         Value::List(self.iter().map(T::to_value).collect())
     }
@@ -66,6 +78,12 @@ impl<T: Model> Model for Vec<T> {
 }
 
 impl<T: Data> Data for Box<T> {
+    type Inner = T::Inner;
+
+    fn into_inner(self) -> Option<T::Inner> {
+        T::into_inner(*self)
+    }
+
     fn to_value(&self) -> Value {
         T::to_value(self)
     }

@@ -17,6 +17,14 @@ pub enum Spot {
     Route(Route),
 }
 
+impl Spot {
+    /// Where a route leads, unless it has more steps than it can hold.
+    #[doc(hidden)]
+    pub fn of_route(route: Route) -> Result<Self, PointerError> {
+        if route.is_too_long() { Err(PointerError::too_long()) } else { Ok(Spot::Route(route)) }
+    }
+}
+
 /// Whatever says which place of a form with the model `M` is meant: typed paths, and pointers.
 #[diagnostic::on_unimplemented(
     message = "`{Self}` says nothing about a form with the model `{M}`",
@@ -58,9 +66,11 @@ macro_rules! typed_path {
     ($name:ident<$($parameter:ident),*>, $target:ident) => {
         impl<$($parameter),*> Clone for $name<$($parameter),*> {
             fn clone(&self) -> Self {
-                $name { route: self.route.clone(), types: PhantomData }
+                *self
             }
         }
+
+        impl<$($parameter),*> Copy for $name<$($parameter),*> {}
 
         impl<$($parameter),*> fmt::Debug for $name<$($parameter),*> {
             fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -75,7 +85,7 @@ macro_rules! typed_path {
             type Target = $target;
 
             fn spot(self) -> Result<Spot, PointerError> {
-                Ok(Spot::Route(self.route))
+                Spot::of_route(self.route)
             }
         }
     };
@@ -115,7 +125,7 @@ impl<M, T, P> ListAt<M, T, P> {
 impl<M: 'static, T: Model, P> ListAt<M, T, P> {
     /// The path to the row that stands at this position when the path is used.
     pub fn at(&self, position: u32) -> T::At<M, T> {
-        let mut route = self.route.clone();
+        let mut route = self.route;
         route.push(Step::Row(position));
         T::at(route)
     }

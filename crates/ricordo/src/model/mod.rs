@@ -72,12 +72,14 @@
 //! Names are as `serde` would have them: `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` are heeded.
 
 mod containers;
+mod gives;
 mod locate;
 mod scalars;
 
 use crate::shape::{Misfit, Part, Route, ShapeBuilder, ShapeError};
 use crate::value::{Record, Value};
 
+pub use gives::{Gives, HoldsNumber};
 pub use locate::{ListAt, Locate, Path, Spot};
 
 /// A Rust type whose values can be turned into form values and back.
@@ -87,6 +89,12 @@ pub use locate::{ListAt, Locate, Path, Spot};
     note = "a form holds texts (`String`), `bool`, integers, `Decimal`, `f32` and `f64`, dates and times of `jiff::civil`, enums and structs that derive `Model`, and `Option`, `Vec` and `Box` of these"
 )]
 pub trait Data: Sized + 'static {
+    /// The type without options around it: what is there if a place is not empty.
+    type Inner: Data;
+
+    /// What is in the options around it, if they are not empty.
+    fn into_inner(self) -> Option<Self::Inner>;
+
     /// The value in the form.
     fn to_value(&self) -> Value;
 
@@ -128,6 +136,12 @@ pub fn at<M: Model>() -> M::At<M, M> {
 }
 
 impl Data for Value {
+    type Inner = Self;
+
+    fn into_inner(self) -> Option<Self> {
+        Some(self)
+    }
+
     fn to_value(&self) -> Value {
         self.clone()
     }
@@ -138,6 +152,12 @@ impl Data for Value {
 }
 
 impl Data for Record {
+    type Inner = Self;
+
+    fn into_inner(self) -> Option<Self> {
+        Some(self)
+    }
+
     fn to_value(&self) -> Value {
         Value::Record(self.clone())
     }
@@ -165,8 +185,7 @@ pub mod derived {
     pub use rust_decimal::Decimal;
 
     /// A route with a step to a field added.
-    pub fn field(route: &Route, position: u32) -> Route {
-        let mut route = route.clone();
+    pub fn field(mut route: Route, position: u32) -> Route {
         route.push(Step::Field(position));
         route
     }

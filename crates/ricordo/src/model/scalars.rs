@@ -30,6 +30,12 @@ scalar!(f32, Part::new(Kind::Decimal).required());
 scalar!(f64, Part::new(Kind::Decimal).required());
 
 impl Data for String {
+    type Inner = Self;
+
+    fn into_inner(self) -> Option<Self> {
+        Some(self)
+    }
+
     fn to_value(&self) -> Value {
         self.as_str().into()
     }
@@ -44,6 +50,12 @@ impl Data for String {
 }
 
 impl Data for bool {
+    type Inner = Self;
+
+    fn into_inner(self) -> Option<Self> {
+        Some(self)
+    }
+
     fn to_value(&self) -> Value {
         Value::Flag(*self)
     }
@@ -54,6 +66,12 @@ impl Data for bool {
 }
 
 impl Data for Decimal {
+    type Inner = Self;
+
+    fn into_inner(self) -> Option<Self> {
+        Some(self)
+    }
+
     fn to_value(&self) -> Value {
         Value::Number(*self)
     }
@@ -68,6 +86,12 @@ macro_rules! times {
         scalar!($type, Part::new($kind).required());
 
         impl Data for $type {
+            type Inner = Self;
+
+            fn into_inner(self) -> Option<Self> {
+                Some(self)
+            }
+
             fn to_value(&self) -> Value {
                 let $from = *self;
                 $into
@@ -100,6 +124,12 @@ macro_rules! integers {
             .maximum(<$type>::MAX.into()));
 
         impl Data for $type {
+            type Inner = Self;
+
+            fn into_inner(self) -> Option<Self> {
+                Some(self)
+            }
+
             fn to_value(&self) -> Value {
                 Value::Number((*self).into())
             }
@@ -118,6 +148,12 @@ integers!(i8, i16, i32, i64, isize, u8, u16, u32, u64, usize);
 macro_rules! floats {
     ($($type:ty),*) => {$(
         impl Data for $type {
+            type Inner = Self;
+
+            fn into_inner(self) -> Option<Self> {
+                Some(self)
+            }
+
             /// The shortest decimal that is read back as the same float. One that is no decimal of 28 digits
             /// (infinite, tiny, huge or not a number) is given as a text, which no number field takes.
             fn to_value(&self) -> Value {

@@ -14,11 +14,11 @@ mod nearest;
 mod part;
 mod pointer;
 mod reading;
+mod route;
 
 use std::sync::Arc;
 
 use indexmap::IndexMap;
-use smallvec::SmallVec;
 
 pub use build::{ShapeBuilder, ShapeError};
 pub use choices::{Choice, Choices};
@@ -31,6 +31,7 @@ pub use part::{Commit, Constraints, FindingKind, Format, Kind, OffsetRule, Part,
 pub(crate) use pointer::Named;
 pub use pointer::{Pointer, PointerError};
 pub use reading::Reading;
+pub use route::{Route, Step};
 
 /// Names a part within its shape.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -43,18 +44,6 @@ pub struct RecordId(u32);
 /// Names the item of a list type within a shape.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct ListId(u32);
-
-/// One step down in a form: to a field by its position in the definition, or to a row by its position now.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum Step {
-    /// The field at this position of the record's definition.
-    Field(u32),
-    /// The row at this position of the list.
-    Row(u32),
-}
-
-/// The steps from a place down to another. What a typed path is, without its types.
-pub type Route = SmallVec<[Step; 4]>;
 
 /// The fields of a record type, in the order of the definition.
 pub(crate) type Fields = IndexMap<Arc<str>, PartId, rustc_hash::FxBuildHasher>;

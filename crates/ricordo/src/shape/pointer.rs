@@ -6,6 +6,8 @@ use std::str::FromStr;
 
 use thiserror::Error;
 
+use super::Route;
+
 /// The textual address of a place: a JSON Pointer (RFC 6901), such as `/ingredients/0/grams`. The form itself
 /// is the empty pointer.
 ///
@@ -19,12 +21,23 @@ use thiserror::Error;
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Pointer(String);
 
-/// Why a text is not a pointer.
+/// Why a text is not a pointer, or a path leads nowhere.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
-#[error("“{text}” is not a JSON Pointer: {reason}")]
+#[error("{problem}")]
 pub struct PointerError {
-    text: String,
-    reason: &'static str,
+    problem: String,
+}
+
+impl PointerError {
+    /// The error for a typed path with more steps than it can hold.
+    pub(crate) fn too_long() -> Self {
+        let most = Route::LONGEST;
+        let problem = format!(
+            "a path has at most {most} steps, and this one has more; take a handle to a place on the way, and go on \
+             from there"
+        );
+        PointerError { problem }
+    }
 }
 
 impl Pointer {
@@ -90,7 +103,8 @@ impl FromStr for Pointer {
     type Err = PointerError;
 
     fn from_str(text: &str) -> Result<Self, Self::Err> {
-        let wrong = |reason| Err(PointerError { text: text.to_owned(), reason });
+        let wrong =
+            |reason| Err(PointerError { problem: format!("“{text}” is not a JSON Pointer: {reason}") });
         if !text.is_empty() && !text.starts_with('/') {
             return wrong("it is empty or begins with “/”");
         }

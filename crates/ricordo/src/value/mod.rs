@@ -3,6 +3,7 @@
 //! A [`Value`] is what a place of a form holds, whatever its shape: text, a flag, an exact number, a list, a
 //! record, null, or blank. Nothing here knows what a form is.
 
+mod arithmetic;
 mod content;
 mod depth;
 mod display;
@@ -13,6 +14,7 @@ mod time;
 use std::borrow::Cow;
 use std::sync::Arc;
 
+pub use arithmetic::Number;
 pub use number::{UnreadableNumber, read_number, write_number};
 pub use record::Record;
 use rust_decimal::Decimal;

@@ -1,7 +1,7 @@
 //! Figures about the rows of lists, and of lists in rows.
 
 use ricordo::form::Rows;
-use ricordo::{Decimal, Form, Model, at};
+use ricordo::{Decimal, Form, Model, Number, at};
 
 #[derive(Clone, Debug, Model)]
 struct Week {
@@ -134,14 +134,14 @@ fn what_is_too_large_is_blank_until_it_fits_again() {
     let (form, week) = (form(), at::<Week>());
     let kilograms = week.days().at(0).batches().at(0).kilograms();
     let most = Decimal::MAX.to_string();
-    form.enter(kilograms.clone(), most.clone()).unwrap();
+    form.enter(kilograms, most.clone()).unwrap();
     form.enter(week.days().at(1).batches().at(0).kilograms(), most.clone()).unwrap();
-    assert_eq!(form.get(week.sum()).unwrap(), Some(None));
-    assert_eq!(form.get(week.most()).unwrap(), Some(Some(Decimal::MAX)));
+    assert_eq!(form.get(week.sum()).unwrap(), None);
+    assert_eq!(form.get(week.most()).unwrap(), Some(Decimal::MAX));
     form.enter(kilograms, format!("-{most}")).unwrap();
-    assert_eq!(form.get(week.sum()).unwrap(), Some(Some(Decimal::new(5, 1))), "not a digit was lost");
+    assert_eq!(form.get(week.sum()).unwrap(), Some(Decimal::new(5, 1)), "not a digit was lost");
     form.reset().unwrap();
-    assert_eq!(form.get(week.sum()).unwrap(), Some(Some(Decimal::new(25, 1))));
+    assert_eq!(form.get(week.sum()).unwrap(), Some(Decimal::new(25, 1)));
 }
 
 #[test]
@@ -152,19 +152,19 @@ fn circles_through_rows_and_wrong_targets_are_refused() {
     form.aggregate_each(week.days(), day.loaves(), Rows::of(day.batches()).sum(batch.loaves())).unwrap();
     let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
     let said = [
-        refused(form.calculate_each(week.days(), "/batches/0/loaves", |_| None)),
+        refused(form.calculate_each(week.days(), "/batches/0/loaves", |_| Number::BLANK)),
         refused(form.calculate_each(week.days().at(0).batches(), batch.loaves(), |row| {
             row.form().get(at::<Week>().count())
         })),
         refused(form.aggregate(week.days().at(0).loaves(), Rows::of(week.days()).count())),
         refused(form.aggregate(week.sum(), Rows::of(week.days().at(1).batches()).count())),
         refused(form.aggregate(week.sum(), Rows::of(week.days()).sum(day.batches().at(0).loaves()))),
-        refused(form.calculate_each(week.days(), day.batches().at(0).loaves(), |_| None)),
+        refused(form.calculate_each(week.days(), day.batches().at(0).loaves(), |_| Number::BLANK)),
         refused(form.aggregate_each(week.days(), day.loaves(), Rows::of(day.batches()).count())),
         refused(form.aggregate_each(week.days(), day.batches(), Rows::of(day.batches()).count())),
     ];
     insta::assert_snapshot!(said.join("\n"));
-    assert_eq!(form.get(week.count()).unwrap(), Some(Some(1_060)));
+    assert_eq!(form.get(week.count()).unwrap(), Some(1_060));
 }
 
 #[test]
@@ -215,9 +215,9 @@ fn figures_are_about_numbers_and_shown_where_they_fit() {
     );
     // Whether a mean is whole is only known when there are numbers; no keystroke is refused for it.
     form.aggregate(sheet.whole(), Rows::of(sheet.rows()).mean(row.grams())).unwrap();
-    assert_eq!((form.get(sheet.whole()).unwrap(), form.is_valid()), (Some(None), false));
+    assert_eq!((form.get(sheet.whole()).unwrap(), form.is_valid()), (None, false));
     form.enter(sheet.rows().at(0).grams(), "4").unwrap();
-    assert_eq!((form.get(sheet.whole()).unwrap(), form.is_valid()), (Some(Some(3)), true));
+    assert_eq!((form.get(sheet.whole()).unwrap(), form.is_valid()), (Some(3), true));
     form.enter(sheet.rows().at(1).grams(), "3").unwrap();
     assert_eq!(form.findings()[0].message, "Cannot be computed.");
 }

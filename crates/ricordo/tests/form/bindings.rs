@@ -161,27 +161,24 @@ fn text_that_an_input_method_composes_is_not_typed_until_it_is_done() {
 fn typing_takes_effect_on_leaving_or_after_a_pause() {
     let form = form();
     let (notes, search) = (at::<Sheet>().notes(), at::<Sheet>().search());
-    form.enter(notes.clone(), "Warm").unwrap();
-    assert_eq!(
-        (form.entry(notes.clone()).unwrap(), form.get(notes.clone()).unwrap()),
-        ("Warm".into(), Some("Cool".into()))
-    );
+    form.enter(notes, "Warm").unwrap();
+    assert_eq!((form.entry(notes).unwrap(), form.get(notes).unwrap()), ("Warm".into(), Some("Cool".into())));
     assert!(form.flags().is_uncommitted && !form.is_dirty());
-    form.set(notes.clone(), "Hot".into()).unwrap();
+    form.set(notes, "Hot".into()).unwrap();
     assert!(!form.flags().is_uncommitted, "a set drops what was typed");
-    form.enter(notes.clone(), "Warm").unwrap();
+    form.enter(notes, "Warm").unwrap();
     form.leave("").unwrap();
-    assert_eq!(form.get(notes.clone()).unwrap(), Some("Warm".into()), "leaving the form leaves all in it");
+    assert_eq!(form.get(notes).unwrap(), Some("Warm".into()), "leaving the form leaves all in it");
     form.undo().unwrap();
     assert_eq!(form.get(notes).unwrap(), Some("Hot".into()), "typing and leaving are one step");
 
     assert_eq!(form.next_pause(), None);
-    form.enter(search.clone(), "r").unwrap();
+    form.enter(search, "r").unwrap();
     form.wait(250).unwrap();
-    form.enter(search.clone(), "ry").unwrap();
+    form.enter(search, "ry").unwrap();
     assert_eq!(form.next_pause(), Some(300));
     form.wait(299).unwrap();
-    assert_eq!((form.get(search.clone()).unwrap(), form.next_pause()), (Some(String::new()), Some(1)));
+    assert_eq!((form.get(search).unwrap(), form.next_pause()), (Some(String::new()), Some(1)));
     form.wait(1).unwrap();
     assert_eq!((form.get(search).unwrap(), form.next_pause()), (Some("ry".into()), None));
     assert!(form.transaction(|| form.wait(1)).is_err(), "time is no part of a transaction");

@@ -5,7 +5,7 @@ use std::rc::Rc;
 
 use ricordo::engine::RefusedKind;
 use ricordo::form::{RowView, Rows};
-use ricordo::{Decimal, Form, Model, WidgetEvent, at};
+use ricordo::{Decimal, Form, Model, Number, WidgetEvent, at};
 
 #[derive(Clone, Debug, PartialEq, Model)]
 struct Sheet {
@@ -55,27 +55,27 @@ fn form(rows: u32) -> (Form<Sheet>, Runs) {
     let count = runs.clone();
     form.calculate(paths.surplus(), move |view| {
         count.count(0);
-        let total = view.get(at::<Sheet>().total())??;
-        Some(Some(i64::from(total) - i64::from(view.get(at::<Sheet>().loaves())? * 500)))
+        let total = view.get(at::<Sheet>().total())?;
+        Some(i64::from(total) - i64::from(view.get(at::<Sheet>().loaves())? * 500))
     })
     .unwrap();
     let count = runs.clone();
     form.calculate(paths.total(), move |view| {
         count.count(1);
         let rows = view.rows(at::<Sheet>().rows());
-        Some(Some(rows.iter().filter_map(|row| row.get(at::<Row>().cost())?).sum()))
+        rows.iter().map(|row| row.number(at::<Row>().cost())).sum::<Number>()
     })
     .unwrap();
     let count = runs.clone();
     form.calculate_each(paths.rows(), row.share(), move |row| {
         count.count(2);
-        Some(Some(Decimal::from(row.get(at::<Row>().grams())?)))
+        Some(Decimal::from(row.get(at::<Row>().grams())?))
     })
     .unwrap();
     let count = runs.clone();
     form.calculate_each(paths.rows(), row.cost(), move |row| {
         count.count(3);
-        Some(Some(row.get(at::<Row>().grams())? * row.get(at::<Row>().price())?))
+        Some(row.get(at::<Row>().grams())? * row.get(at::<Row>().price())?)
     })
     .unwrap();
     runs.take();
@@ -83,14 +83,14 @@ fn form(rows: u32) -> (Form<Sheet>, Runs) {
 }
 
 fn total(form: &Form<Sheet>) -> Option<u32> {
-    form.get(at::<Sheet>().total()).unwrap().flatten()
+    form.get(at::<Sheet>().total()).unwrap()
 }
 
 #[test]
 fn everything_is_right_when_it_is_declared_and_the_form_is_pristine() {
     let (form, _) = form(3);
     assert_eq!(total(&form), Some(600), "the figure in the data is replaced");
-    assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(Some(-400)));
+    assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(-400));
     assert!(!form.is_dirty() && !form.can_undo());
     form.reset_to(&sheet(4)).unwrap();
     assert_eq!((total(&form), form.is_dirty()), (Some(1_200), false));
@@ -183,9 +183,9 @@ fn nobody_else_sets_what_is_calculated() {
     assert_eq!(form.dump(), before);
     // What contains it may be set: the figure given is replaced.
     form.place(at::<Sheet>().rows().at(0)).unwrap().set(Row { cost: Some(9), ..row(5, 5) }).unwrap();
-    assert_eq!((cost.get(), total(&form)), (Some(Some(25)), Some(25)));
+    assert_eq!((cost.get(), total(&form)), (Some(25), Some(25)));
     cost.reset().unwrap();
-    assert_eq!(cost.get(), Some(Some(25)), "what it follows from was not reset");
+    assert_eq!(cost.get(), Some(25), "what it follows from was not reset");
 }
 
 #[test]
@@ -235,20 +235,20 @@ fn circles_are_refused_with_their_chain() {
     );
     // Nothing of it is left.
     form.enter(at::<Ring>().c(), "5").unwrap();
-    assert_eq!(form.get(at::<Ring>().a()).unwrap(), Some(Some(5)));
+    assert_eq!(form.get(at::<Ring>().a()).unwrap(), Some(5));
 
     // One that only happens later is refused when it does, and the form is as it was.
     let form = ring();
     form.calculate(at::<Ring>().a(), |view| {
-        if view.get(at::<Ring>().switch())? { view.get(at::<Ring>().b()) } else { Some(Some(1)) }
+        if view.get(at::<Ring>().switch())? { view.get(at::<Ring>().b()) } else { Some(1) }
     })
     .unwrap();
-    form.calculate(at::<Ring>().b(), |view| Some(Some(view.get(at::<Ring>().a())?? + 1))).unwrap();
+    form.calculate(at::<Ring>().b(), |view| Some(view.get(at::<Ring>().a())? + 1)).unwrap();
     let before = form.dump();
     assert_eq!(form.set(at::<Ring>().switch(), true).unwrap_err().kind(), RefusedKind::Circle);
     assert_eq!(form.dump(), before);
     form.enter(at::<Ring>().c(), "5").unwrap();
-    assert_eq!(form.get(at::<Ring>().b()).unwrap(), Some(Some(2)));
+    assert_eq!(form.get(at::<Ring>().b()).unwrap(), Some(2));
     assert!(form.set(at::<Ring>().switch(), true).is_err(), "and again");
 }
 
@@ -262,13 +262,13 @@ fn calculations_that_fail_leave_a_blank_and_wrong_declarations_are_refused() {
         assert!(loaves != 13, "nobody bakes thirteen");
         // What is done to the form is refused; another form may be read, but is not followed.
         assert_eq!(inside.set(at::<Sheet>().flour(), 1).unwrap_err().kind(), RefusedKind::Busy);
-        Some(Some(i64::from(loaves + elsewhere.get(at::<Sheet>().loaves()).unwrap()?)))
+        Some(i64::from(loaves + elsewhere.get(at::<Sheet>().loaves()).unwrap()?))
     })
     .unwrap();
-    assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(Some(4)));
+    assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(4));
     // Law 13: whoever types thirteen is not refused.
     form.enter(at::<Sheet>().loaves(), "13").unwrap();
-    assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(None));
+    assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), None);
     let surplus = form.place(at::<Sheet>().surplus()).unwrap();
     let kinds = |place: &ricordo::Place<_>| {
         place.findings().iter().map(|found| found.kind.name()).collect::<Vec<_>>()
@@ -284,18 +284,18 @@ fn calculations_that_fail_leave_a_blank_and_wrong_declarations_are_refused() {
     form.redo().unwrap();
     assert_eq!(kinds(&surplus), ["not_computable"]);
     form.enter(at::<Sheet>().loaves(), "3").unwrap();
-    assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(Some(5)));
+    assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(5));
     assert!(kinds(&surplus).is_empty() && form.is_valid());
 
-    let twice = form.calculate("/surplus", |_| None);
+    let twice = form.calculate("/surplus", |_| Number::BLANK);
     assert!(twice.is_err());
     form.reset().unwrap();
-    let twice = form.calculate(at::<Sheet>().surplus(), |_| None).unwrap_err();
+    let twice = form.calculate(at::<Sheet>().surplus(), |_| Number::BLANK).unwrap_err();
     assert_eq!(twice.message(), "/surplus is calculated already");
     let (inside, refused) = (form.clone(), Rc::new(RefCell::new(None)));
     let slot = refused.clone();
     let guard = form.subscribe(at::<Sheet>().name(), move |_| {
-        slot.replace(inside.calculate(at::<Sheet>().total(), |_| None).err());
+        slot.replace(inside.calculate(at::<Sheet>().total(), |_| Number::BLANK).err());
     });
     form.enter(at::<Sheet>().name(), "Spelt").unwrap();
     drop(guard);
@@ -308,11 +308,14 @@ fn calculations_that_fail_leave_a_blank_and_wrong_declarations_are_refused() {
     let why = looked_through.place(at::<Sheet>().total()).unwrap().explain()[0].to_string();
     form.reset().unwrap();
     assert!(why.contains("only through the view that it is given"), "{why}");
-    assert!(form.calculate(at::<Sheet>().rows().at(0).cost(), |_| None).is_err(), "in a row");
-    assert!(form.calculate(at::<Sheet>().rows(), |_| None).is_err(), "no field");
-    assert!(form.transaction(|| form.calculate(at::<Sheet>().total(), |_| None)).is_err());
+    assert!(form.calculate(at::<Sheet>().rows().at(0).cost(), |_| Number::BLANK).is_err(), "in a row");
+    assert!(form.calculate(at::<Sheet>().rows(), |_| None::<Vec<Row>>).is_err(), "no field");
+    assert!(form.transaction(|| form.calculate(at::<Sheet>().total(), |_| Number::BLANK)).is_err());
     form.enter(at::<Sheet>().name(), "Spelt").unwrap();
-    assert!(form.calculate(at::<Sheet>().total(), |_| None).is_err(), "not when something was changed");
+    assert!(
+        form.calculate(at::<Sheet>().total(), |_| Number::BLANK).is_err(),
+        "not when something was changed"
+    );
 }
 
 #[test]
@@ -349,21 +352,21 @@ fn chains_thousands_long_settle_in_one_go() {
                 .try_into()
                 .ok()?,
         };
-        Some(Some(before + row.get(at::<Link>().step())?))
+        Some(before + row.get(at::<Link>().step())?)
     })
     .unwrap();
     let last = form.place(at::<Chain>().links().at(LENGTH - 1).sum()).unwrap();
-    assert_eq!(last.get(), Some(Some(LENGTH)));
+    assert_eq!(last.get(), Some(LENGTH));
     runs.set(0);
     form.enter(at::<Chain>().links().at(0).step(), "2").unwrap();
-    assert_eq!((last.get(), runs.get()), (Some(Some(LENGTH + 1)), LENGTH));
+    assert_eq!((last.get(), runs.get()), (Some(LENGTH + 1), LENGTH));
     runs.set(0);
     form.transaction(|| {
         form.enter(at::<Chain>().links().at(0).step(), "1")?;
         form.enter(at::<Chain>().links().at(LENGTH / 2).step(), "5")
     })
     .unwrap();
-    assert_eq!((last.get(), runs.get()), (Some(Some(LENGTH + 4)), LENGTH));
+    assert_eq!((last.get(), runs.get()), (Some(LENGTH + 4), LENGTH));
 }
 
 /// Law 14 for what is calculated: it costs the same in a form of 100 rows and of 100,000.
@@ -372,14 +375,13 @@ fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
     let cost = |rows: u32| {
         let form = Form::new(&sheet(rows)).unwrap();
         form.calculate_each(at::<Sheet>().rows(), at::<Row>().cost(), |row| {
-            Some(Some(row.get(at::<Row>().grams())?.checked_mul(row.get(at::<Row>().price())?)?))
+            Some(row.get(at::<Row>().grams())?.checked_mul(row.get(at::<Row>().price())?)?)
         })
         .unwrap();
         form.aggregate(at::<Sheet>().total(), Rows::of(at::<Sheet>().rows()).maximum(at::<Row>().cost()))
             .unwrap();
-        let sum = form.calculate(at::<Sheet>().surplus(), |view| {
-            Some(Some(i64::from(view.get(at::<Sheet>().total())??)))
-        });
+        let sum =
+            form.calculate(at::<Sheet>().surplus(), |view| Some(i64::from(view.get(at::<Sheet>().total())?)));
         sum.unwrap();
         let before = form.cost();
         form.enter(at::<Sheet>().rows().at(rows / 2).grams(), "7").unwrap();
@@ -400,7 +402,7 @@ fn aggregates_are_refused_where_they_cannot_be() {
     assert_eq!(total(&form), Some(0), "rows that are blank do not count");
     for refused in [
         form.aggregate(sheet.total(), Rows::of(sheet.rows()).sum(row.grams())),
-        form.calculate(sheet.total(), |_| None),
+        form.calculate(sheet.total(), |_| Number::BLANK),
         form.aggregate(sheet.rows().at(0).cost(), Rows::of(sheet.rows()).sum(row.grams())),
         form.aggregate(sheet.rows(), Rows::of(sheet.rows()).count()),
         form.aggregate("/surplus", Rows::of(sheet.rows()).sum("/grams")),
@@ -412,22 +414,21 @@ fn aggregates_are_refused_where_they_cannot_be() {
     let circle = form.calculate_each(sheet.rows(), row.cost(), |row: &RowView<'_, Sheet, Row>| {
         let form = row.place().parent()?.parent()?;
         let total = form.children().nth(2)?.value().as_number()?;
-        Some(Some(u32::try_from(total).ok()? + 1))
+        Some(u32::try_from(total).ok()? + 1)
     });
     assert_eq!(circle.unwrap_err().kind(), RefusedKind::Circle);
-    form.calculate_each(sheet.rows(), row.cost(), |row| Some(Some(row.get(at::<Row>().grams())? * 2)))
-        .unwrap();
+    form.calculate_each(sheet.rows(), row.cost(), |row| Some(row.get(at::<Row>().grams())? * 2)).unwrap();
     assert_eq!((total(&form), form.is_dirty()), (Some(600), false));
     let share = form.calculate_each(sheet.rows(), row.share(), |row| {
         let form = row.place().parent()?.parent()?;
         let total = form.children().nth(2)?.value().as_number()?;
-        Some(Decimal::from(row.get(at::<Row>().cost())??).checked_div(total))
+        Some(Decimal::from(row.get(at::<Row>().cost())?).checked_div(total))
     });
     share.unwrap();
     form.enter(sheet.rows().at(0).grams(), "300").unwrap();
     assert_eq!(
         form.get(sheet.rows().at(1).share()).unwrap(),
-        Some(Some(Decimal::new(200, 0) / Decimal::new(1_200, 0)))
+        Some(Decimal::new(200, 0) / Decimal::new(1_200, 0))
     );
 }
 
@@ -436,10 +437,10 @@ fn a_sum_by_function_over_very_many_rows_is_declared_and_settled_in_one_go() {
     let form = Form::new(&sheet(20_000)).unwrap();
     form.calculate(at::<Sheet>().total(), |view| {
         let rows = view.rows(at::<Sheet>().rows());
-        rows.iter().try_fold(0_u32, |sum, row| sum.checked_add(row.get(at::<Row>().cost())??)).map(Some)
+        rows.iter().try_fold(0_u32, |sum, row| sum.checked_add(row.get(at::<Row>().cost())?)).map(Some)
     })
     .unwrap();
-    let cost = |row: &RowView<'_, Sheet, Row>| Some(Some(row.get(at::<Row>().price())?));
+    let cost = |row: &RowView<'_, Sheet, Row>| Some(row.get(at::<Row>().price())?);
     form.calculate_each(at::<Sheet>().rows(), at::<Row>().cost(), cost).unwrap();
     assert_eq!(total(&form), Some(40_000));
     let before = form.cost();
@@ -465,7 +466,7 @@ fn what_looks_at_a_list_in_its_row_is_declared_in_one_go() {
     })
     .unwrap();
     form.enter(at::<Plan>().stages().at(7).folds().at(0), "30").unwrap();
-    assert_eq!(form.get(at::<Plan>().stages().at(7).last()).unwrap(), Some(Some(30)));
+    assert_eq!(form.get(at::<Plan>().stages().at(7).last()).unwrap(), Some(30));
 }
 
 #[test]
@@ -475,10 +476,10 @@ fn whatever_is_looked_at_is_followed() {
     form.calculate(paths.surplus(), |view| {
         let flour = view.at(at::<Sheet>().flour())?.place();
         let baseline = i64::try_from(flour.baseline().as_number()?).ok()?;
-        Some(Some(if flour.has_focus() { -baseline } else { baseline }))
+        Some(if flour.has_focus() { -baseline } else { baseline })
     })
     .unwrap();
-    let surplus = || form.get(at::<Sheet>().surplus()).unwrap().flatten();
+    let surplus = || form.get(at::<Sheet>().surplus()).unwrap();
 
     form.focus(paths.flour()).unwrap();
     assert_eq!(surplus(), Some(-1_000));
@@ -494,7 +495,7 @@ fn whatever_is_looked_at_is_followed() {
         i64::try_from(view.at(at::<Sheet>().rows().at(0).price())?.place().epoch()).ok().map(Some)
     })
     .unwrap();
-    let resets = || form.get(at::<Sheet>().surplus()).unwrap().flatten();
+    let resets = || form.get(at::<Sheet>().surplus()).unwrap();
     assert_eq!(resets(), Some(0));
     form.place(paths.rows().at(1)).unwrap().reset().unwrap();
     assert_eq!(resets(), Some(0));

@@ -106,7 +106,7 @@ fn an_edit_does_not_clear_what_was_filled_while_declaring() {
         let (batch, row) = (at::<Batch>(), at::<Row>());
         form.calculate_each(batch.rows(), row.cost(), |row| {
             let paths = at::<Row>();
-            Some(Some(row.get(paths.grams())? * row.get(paths.price())?))
+            Some(row.get(paths.grams())? * row.get(paths.price())?)
         })
         .unwrap();
         form.aggregate(batch.total(), ricordo::form::Rows::of(batch.rows()).sum(row.cost())).unwrap();

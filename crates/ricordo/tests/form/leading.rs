@@ -1,8 +1,7 @@
 //! Values that follow only while nothing else leads: counterparts and suggestions.
 
 use ricordo::engine::{Action, Aspects, RefusedKind};
-use ricordo::form::RowView;
-use ricordo::{Decimal, Form, Model, Place, Pointer, at};
+use ricordo::{Decimal, Form, Model, Number, Place, Pointer, at};
 
 #[derive(Clone, Debug, Model)]
 struct Sheet {
@@ -28,24 +27,14 @@ fn row(name: &str, grams: &str, percentage: &str) -> Ingredient {
 }
 
 fn declare(form: &Form<Sheet>) {
-    let row = at::<Ingredient>();
-    let flour = |row: &RowView<'_, Sheet, Ingredient>| row.form().get(at::<Sheet>().flour())?;
+    let (sheet, row) = (at::<Sheet>(), at::<Ingredient>());
     form.counterparts_each(
-        at::<Sheet>().rows(),
-        (row.grams(), move |row| {
-            let share = row.get(at::<Ingredient>().percentage())??;
-            Some(flour(row)?.checked_mul(share)?.checked_div(Decimal::ONE_HUNDRED))
-        }),
-        (row.percentage(), move |row| {
-            let grams = row.get(at::<Ingredient>().grams())??;
-            Some(grams.checked_mul(Decimal::ONE_HUNDRED)?.checked_div(flour(row)?))
-        }),
+        sheet.rows(),
+        (row.grams(), move |it| it.form().number(sheet.flour()) * it.number(row.percentage()) / 100),
+        (row.percentage(), move |it| it.number(row.grams()) * 100 / it.form().number(sheet.flour())),
     )
     .unwrap();
-    form.suggest(at::<Sheet>().price(), |sheet| {
-        Some(sheet.get(at::<Sheet>().cost())?.map(|cost| cost * Decimal::TWO))
-    })
-    .unwrap();
+    form.suggest(sheet.price(), move |it| it.number(sheet.cost()) * 2).unwrap();
 }
 
 fn form(flour: &str, rows: Vec<Ingredient>) -> Form<Sheet> {
@@ -269,12 +258,12 @@ fn pairs_that_are_none_are_refused() {
     let form = Form::new(&Sheet { flour: None, rows: Vec::new(), cost: None, price: None }).unwrap();
     let sheet = at::<Sheet>();
     let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
-    let same = form.counterparts((sheet.cost(), |_| None), (sheet.cost(), |_| None));
-    let apart = form.counterparts((sheet.cost(), |_| None), ("/rows", |_| None));
+    let same = form.counterparts((sheet.cost(), |_| Number::BLANK), (sheet.cost(), |_| Number::BLANK));
+    let apart = form.counterparts((sheet.cost(), |_| Number::BLANK), ("/rows", |_| Number::BLANK));
     assert_eq!(refused(same), "/cost and its counterpart must be two fields of one record");
     assert_eq!(refused(apart), "/rows is no field, so its value cannot be calculated");
-    form.counterparts((sheet.price(), |_| None), (sheet.cost(), |_| None)).unwrap();
-    assert!(refused(form.calculate(sheet.cost(), |_| None)).contains("calculated already"));
+    form.counterparts((sheet.price(), |_| Number::BLANK), (sheet.cost(), |_| Number::BLANK)).unwrap();
+    assert!(refused(form.calculate(sheet.cost(), |_| Number::BLANK)).contains("calculated already"));
     assert!(refused(form.hand_back(sheet.flour())).contains("neither suggested"));
 }
 
@@ -286,7 +275,7 @@ fn a_pair_in_a_circle_is_refused_when_it_happens() {
     // While the price leads, nothing is wrong: the cost follows from it. But the price cannot follow from the flour.
     form.counterparts(
         (sheet.cost(), |view| view.get(at::<Sheet>().price())),
-        (sheet.price(), |view| Some(view.get(at::<Sheet>().flour())?.or(view.get(at::<Sheet>().cost())?))),
+        (sheet.price(), move |it| it.number(sheet.flour()).or(it.number(sheet.cost()))),
     )
     .unwrap_err();
     form.counterparts(
@@ -295,7 +284,7 @@ fn a_pair_in_a_circle_is_refused_when_it_happens() {
     )
     .unwrap();
     form.enter(sheet.price(), "3").unwrap();
-    assert_eq!(form.get(sheet.cost()).unwrap(), Some(number("3")));
+    assert_eq!(form.get(sheet.cost()).unwrap(), number("3"));
 }
 
 #[test]
@@ -347,7 +336,7 @@ fn a_price_in_the_data_that_is_not_the_one_suggested_was_set_by_somebody() {
     // In whichever order what it follows from is declared.
     let form = Form::new(&sheet("8")).unwrap();
     declare(&form);
-    form.calculate(at::<Sheet>().cost(), |_| Some(Some(Decimal::from(4)))).unwrap();
+    form.calculate(at::<Sheet>().cost(), |_| Some(Decimal::from(4))).unwrap();
     let price = form.place(at::<Sheet>().price()).unwrap();
     assert!(!price.is_overridden() && !form.is_dirty());
 }
@@ -355,7 +344,7 @@ fn a_price_in_the_data_that_is_not_the_one_suggested_was_set_by_somebody() {
 #[test]
 fn a_suggestion_may_be_read_only_by_a_rule() {
     let form = form("", Vec::new());
-    form.readonly(at::<Sheet>().price(), |sheet| Some(sheet.get(at::<Sheet>().cost())?? > Decimal::TEN))
+    form.readonly(at::<Sheet>().price(), |sheet| Some(sheet.get(at::<Sheet>().cost())? > Decimal::TEN))
         .unwrap();
     form.enter(at::<Sheet>().price(), "5").unwrap();
     form.enter(at::<Sheet>().cost(), "11").unwrap();
@@ -452,12 +441,11 @@ fn a_side_leads_when_what_was_typed_takes_effect() {
     let form = Form::new(&Waiting { net: number("100"), gross: None, tip: None }).unwrap();
     let paths = at::<Waiting>();
     form.counterparts(
-        (paths.net(), |form| Some(form.get(at::<Waiting>().gross())?.map(|gross| gross / Decimal::TWO))),
-        (paths.gross(), |form| Some(form.get(at::<Waiting>().net())?.map(|net| net * Decimal::TWO))),
+        (paths.net(), move |it| it.number(paths.gross()) / 2),
+        (paths.gross(), move |it| it.number(paths.net()) * 2),
     )
     .unwrap();
-    form.suggest(paths.tip(), |form| Some(form.get(at::<Waiting>().net())?.map(|net| net / Decimal::TEN)))
-        .unwrap();
+    form.suggest(paths.tip(), move |it| it.number(paths.net()) / 10).unwrap();
     let told = || {
         let side = |name: &str| {
             let place = form.place::<&str>(name).unwrap();

@@ -72,20 +72,20 @@ fn what_is_not_relevant_keeps_its_value_is_not_checked_and_is_not_seen_by_calcul
     let (form, batch) = (with_relevance(), at::<Batch>());
     let hours = form.place(batch.preferment().hours()).unwrap();
     assert!(hours.is_relevant() && !form.is_dirty());
-    assert_eq!(form.get(batch.hours_seen()).unwrap(), Some(Some(14)));
+    assert_eq!(form.get(batch.hours_seen()).unwrap(), Some(14));
 
     hours.enter("99").unwrap();
     assert!(!form.is_valid());
     form.set(batch.method(), Method::Straight).unwrap();
     assert!(!hours.is_relevant() && !form.place(batch.preferment()).unwrap().is_relevant());
     assert!(form.is_valid() && hours.is_valid(), "what does not count is not checked");
-    assert_eq!(form.get(batch.preferment().hours()).unwrap(), Some(Some(99)), "nothing is lost");
+    assert_eq!(form.get(batch.preferment().hours()).unwrap(), Some(99), "nothing is lost");
     assert!(hours.is_dirty());
-    assert_eq!(form.get(batch.hours_seen()).unwrap(), Some(None), "calculations see nothing in it");
+    assert_eq!(form.get(batch.hours_seen()).unwrap(), None, "calculations see nothing in it");
 
     form.undo().unwrap();
     assert!(hours.is_relevant() && !form.is_valid());
-    assert_eq!(form.get(batch.hours_seen()).unwrap(), Some(Some(99)));
+    assert_eq!(form.get(batch.hours_seen()).unwrap(), Some(99));
     form.reset().unwrap();
     assert!(!form.is_dirty() && form.is_valid());
 }
@@ -120,19 +120,17 @@ fn rows_that_are_not_relevant_do_not_count() {
     let (form, batch, stage) = (form(), at::<Batch>(), at::<Stage>());
     form.aggregate(batch.minutes(), Rows::of(batch.stages()).sum(stage.minutes())).unwrap();
     form.required_each(batch.stages(), stage.minutes(), |_| Some(true)).unwrap();
-    form.relevant_each(batch.stages(), stage.clone(), |row| {
-        Some(!row.place().children().nth(2)?.value().as_flag()?)
-    })
-    .unwrap_err();
+    form.relevant_each(batch.stages(), stage, |row| Some(!row.place().children().nth(2)?.value().as_flag()?))
+        .unwrap_err();
     form.relevant_each(batch.stages(), stage.minutes(), |row| Some(!row.get(at::<Stage>().skip())?)).unwrap();
-    assert_eq!(form.get(batch.minutes()).unwrap(), Some(Some(255)));
+    assert_eq!(form.get(batch.minutes()).unwrap(), Some(255));
     form.set(batch.stages().at(1).skip(), true).unwrap();
-    assert_eq!(form.get(batch.minutes()).unwrap(), Some(Some(15)));
+    assert_eq!(form.get(batch.minutes()).unwrap(), Some(15));
     let stages = form.place(batch.stages()).unwrap();
     stages.row(1).unwrap().place(at::<Stage>().minutes()).unwrap().clear().unwrap();
     assert!(form.is_valid());
     stages.row(0).unwrap().duplicate().unwrap();
-    assert_eq!(form.get(batch.minutes()).unwrap(), Some(Some(30)), "rules hold in rows added later");
+    assert_eq!(form.get(batch.minutes()).unwrap(), Some(30), "rules hold in rows added later");
     form.set(batch.stages().at(2).skip(), false).unwrap();
     assert!(!form.is_valid(), "what counts again is required again");
 }
@@ -141,7 +139,7 @@ fn rows_that_are_not_relevant_do_not_count() {
 fn constraints_and_warnings_are_findings_with_their_own_messages() {
     let (form, batch, stage) = (form(), at::<Batch>(), at::<Stage>());
     let fits = |view: &ricordo::View<'_, Batch>| {
-        Some(view.get(at::<Batch>().loaves())? <= view.get(at::<Batch>().oven())??)
+        Some(view.get(at::<Batch>().loaves())? <= view.get(at::<Batch>().oven())?)
     };
     form.constraint(batch.loaves(), "More than the oven holds.", fits).unwrap();
     form.constraint(batch.loaves(), "Thirteen is not sold.", |view| {
@@ -153,7 +151,7 @@ fn constraints_and_warnings_are_findings_with_their_own_messages() {
     })
     .unwrap();
     form.warning_each(batch.stages(), stage.minutes(), "That is long.", |row| {
-        Some(row.get(at::<Stage>().minutes())?? < 300)
+        Some(row.get(at::<Stage>().minutes())? < 300)
     })
     .unwrap();
     let loaves = form.place(batch.loaves()).unwrap();
@@ -191,7 +189,7 @@ fn required_and_readonly_follow_from_other_places() {
     assert!(hours.is_readonly());
     assert_eq!(hours.enter("16").unwrap_err().kind(), RefusedKind::Readonly);
     form.clear("").unwrap();
-    assert_eq!(form.get(batch.preferment().hours()).unwrap(), Some(Some(15)), "nor does a person empty it");
+    assert_eq!(form.get(batch.preferment().hours()).unwrap(), Some(15), "nor does a person empty it");
     form.undo().unwrap();
     form.undo().unwrap();
     hours.enter("16").unwrap();
@@ -245,7 +243,7 @@ fn rules_that_fail_are_findings_and_wrong_declarations_are_refused() {
     );
     // Whether a place counts cannot follow from what calculations see in it.
     let own =
-        form.relevant(batch.preferment(), |view| Some(view.get(at::<Batch>().preferment().hours())?? > 3));
+        form.relevant(batch.preferment(), |view| Some(view.get(at::<Batch>().preferment().hours())? > 3));
     assert_eq!(refused(own), RefusedKind::Circle);
     let panics = |view: &ricordo::View<'_, Batch>| {
         assert!(view.get(at::<Batch>().loaves()) != Some(13), "thirteen");
@@ -368,7 +366,7 @@ fn a_rule_in_a_row_costs_the_same_in_a_large_form() {
         form.relevant_each(paths.stages(), stage.minutes(), |row| Some(!row.get(at::<Stage>().skip())?))
             .unwrap();
         form.warning_each(paths.stages(), stage.minutes(), "Long.", |row| {
-            Some(row.get(at::<Stage>().minutes())?? < 9)
+            Some(row.get(at::<Stage>().minutes())? < 9)
         })
         .unwrap();
         form.aggregate(paths.minutes(), Rows::of(paths.stages()).sum(stage.minutes())).unwrap();
@@ -384,10 +382,10 @@ fn a_rule_in_a_row_costs_the_same_in_a_large_form() {
 fn it_is_told_why_a_flag_is_what_it_is() {
     let (form, batch) = (with_relevance(), at::<Batch>());
     form.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked())).unwrap();
-    form.required(batch.notes(), |view| Some(view.get(at::<Batch>().minutes())?? > 300)).unwrap();
+    form.required(batch.notes(), |view| Some(view.get(at::<Batch>().minutes())? > 300)).unwrap();
     form.aggregate(batch.minutes(), Rows::of(batch.stages()).sum(at::<Stage>().minutes())).unwrap();
     form.constraint(batch.loaves(), "More than the oven holds.", |view| {
-        Some(view.get(at::<Batch>().loaves())? <= view.get(at::<Batch>().oven())??)
+        Some(view.get(at::<Batch>().loaves())? <= view.get(at::<Batch>().oven())?)
     })
     .unwrap();
     let causes = Rc::new(RefCell::new(Vec::new()));
@@ -432,22 +430,22 @@ fn what_lies_in_a_record_that_is_empty_yet_can_be_declared() {
     let recipe = at::<Recipe>();
     form.counterparts(
         (recipe.preferment().grams(), |recipe| {
-            let percent = recipe.get(at::<Recipe>().preferment().percent())??;
-            Some(Some(recipe.get(at::<Recipe>().flour())? * percent / 100))
+            let percent = recipe.get(at::<Recipe>().preferment().percent())?;
+            Some(recipe.get(at::<Recipe>().flour())? * percent / 100)
         }),
         (recipe.preferment().percent(), |recipe| {
-            let grams = recipe.get(at::<Recipe>().preferment().grams())??;
+            let grams = recipe.get(at::<Recipe>().preferment().grams())?;
             Some((grams * 100).checked_div(recipe.get(at::<Recipe>().flour())?))
         }),
     )
     .unwrap();
     form.required(recipe.preferment().notes(), |recipe| {
-        Some(recipe.get(at::<Recipe>().preferment().percent())?? > 30)
+        Some(recipe.get(at::<Recipe>().preferment().percent())? > 30)
     })
     .unwrap();
     form.calculate(recipe.sum(), |recipe| {
-        let grams = recipe.get(at::<Recipe>().preferment().grams()).flatten().unwrap_or_default();
-        Some(Some(recipe.get(at::<Recipe>().flour())? + grams))
+        let grams = recipe.get(at::<Recipe>().preferment().grams()).unwrap_or_default();
+        Some(recipe.get(at::<Recipe>().flour())? + grams)
     })
     .unwrap();
     let misspelt = form.calculate("/preferment/gram", |_| None).unwrap_err();
@@ -497,14 +495,14 @@ fn any_may_follow_from_any() {
                     let run = run("minutes");
                     form.calculate(batch.minutes(), move |view| {
                         run();
-                        Some(Some(view.get(at::<Batch>().loaves())? * 2))
+                        Some(view.get(at::<Batch>().loaves())? * 2)
                     })
                 }
                 1 => {
                     let run = run("relevant");
                     form.relevant(batch.preferment(), move |view| {
                         run();
-                        Some(view.get(at::<Batch>().minutes())?? < 50)
+                        Some(view.get(at::<Batch>().minutes())? < 50)
                     })
                 }
                 2 => {
@@ -518,7 +516,7 @@ fn any_may_follow_from_any() {
                     let run = run("required");
                     form.required(batch.notes(), move |view| {
                         run();
-                        Some(view.get(at::<Batch>().hours_seen()).flatten().is_none())
+                        Some(view.get(at::<Batch>().hours_seen()).is_none())
                     })
                 }
                 _ => {

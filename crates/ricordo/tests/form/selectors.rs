@@ -260,12 +260,12 @@ fn subscriptions_are_streams_too() {
     let mut names = form.results(|view| view.get(at::<Sheet>().name())).unwrap();
     let mut row: ricordo::form::Wakes<Ingredient> =
         form.place(at::<Sheet>().ingredients().at(0)).unwrap().wakes().unwrap();
-    assert_eq!(poll(&mut names, &woken), Poll::Ready(Some(Some("Rye".into()))));
+    assert_eq!(poll(&mut names, &woken), Poll::Ready(Some(Some("Rye".to_owned()))));
     assert!(poll(&mut names, &woken).is_pending() && poll(&mut row, &woken).is_pending());
     form.enter(at::<Sheet>().name(), "Spelt").unwrap();
     form.enter(at::<Sheet>().name(), "Barley").unwrap();
     wakes(1);
-    assert_eq!(poll(&mut names, &woken), Poll::Ready(Some(Some("Barley".into()))), "only the last");
+    assert_eq!(poll(&mut names, &woken), Poll::Ready(Some(Some("Barley".to_owned()))), "only the last");
     assert!(poll(&mut names, &woken).is_pending());
     form.enter(at::<Sheet>().ingredients().at(0).grams(), "3").unwrap();
     let woken_row = poll(&mut row, &woken);

@@ -28,12 +28,10 @@ fn what_is_declared_for_one_is_not_for_the_other() {
     let delivery = Delivery { loaves: 40, crates: None, stops: vec![Stop { loaves: 10, minutes: None }] };
     let form = Form::new(&Order { morning: delivery.clone(), evening: delivery, total: None }).unwrap();
     let (order, stop) = (at::<Order>(), at::<Stop>());
-    form.calculate(order.morning().crates(), |order| {
-        Some(Some(order.get(at::<Order>().morning().loaves())? / 20))
-    })
-    .unwrap();
+    form.calculate(order.morning().crates(), |order| Some(order.get(at::<Order>().morning().loaves())? / 20))
+        .unwrap();
     form.calculate_each(order.morning().stops(), stop.minutes(), |stop| {
-        Some(Some(stop.get(at::<Stop>().loaves())? / 2))
+        Some(stop.get(at::<Stop>().loaves())? / 2)
     })
     .unwrap();
     form.aggregate(order.total(), Rows::of(order.evening().stops()).sum(stop.loaves())).unwrap();
@@ -54,9 +52,9 @@ fn what_is_declared_for_one_is_not_for_the_other() {
     assert_eq!(said("/total"), "11");
     // The other gets something else.
     form.reset().unwrap();
-    form.calculate(order.evening().crates(), |_| Some(Some(9))).unwrap();
-    form.calculate_each(order.evening().stops(), stop.minutes(), |_| Some(Some(8))).unwrap();
-    form.calculate(order.morning().crates(), |_| Some(Some(9))).unwrap_err();
+    form.calculate(order.evening().crates(), |_| Some(9)).unwrap();
+    form.calculate_each(order.evening().stops(), stop.minutes(), |_| Some(8)).unwrap();
+    form.calculate(order.morning().crates(), |_| Some(9)).unwrap_err();
     assert_eq!((said("/morning/crates").as_str(), said("/evening/crates").as_str()), ("2", "9"));
     assert_eq!(said("/evening/stops/0/minutes"), "8");
 }

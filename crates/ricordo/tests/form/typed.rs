@@ -133,6 +133,29 @@ struct Step {
     aside: Vec<Step>,
 }
 
+/// A path is `Copy`, and so of bounded length: what lies deeper is reached from a handle on the way.
+#[test]
+fn a_path_that_is_too_deep_is_refused_wherever_it_is_used() {
+    #[derive(Clone, Debug, PartialEq, Model)]
+    struct Tree {
+        name: String,
+        inner: Vec<Tree>,
+    }
+    let leaf = |inner: Vec<Tree>| Tree { name: "x".into(), inner };
+    let form = Form::new(&(0..8).fold(leaf(vec![]), |inner, _| leaf(vec![inner]))).unwrap();
+    let tree = at::<Tree>();
+    let fourth = tree.inner().at(0).inner().at(0).inner().at(0).inner().at(0);
+    assert!(form.place(fourth).is_ok(), "eight steps");
+    let said = "a path has at most 8 steps, and this one has more; take a handle to a place on the way, and go on from there";
+    assert_eq!(form.place(fourth.name()).unwrap_err().to_string(), said);
+    assert_eq!(form.enter(fourth.inner().at(0).inner().at(0).name(), "y").unwrap_err().to_string(), said);
+    assert_eq!(form.calculate(fourth.name(), |_| String::new()).unwrap_err().to_string(), said);
+    let label = form.select(move |it| it.get(fourth.name()), |_| {}).unwrap();
+    assert_eq!(form.place(fourth).unwrap().place(tree.inner().at(0).name()).unwrap().entry(), "x");
+    drop(label);
+    assert!(!form.is_dirty());
+}
+
 #[test]
 fn records_may_contain_themselves() {
     let last = Step { minutes: 3, next: None, aside: vec![] };
@@ -231,9 +254,9 @@ fn optional_lists_come_and_go() {
     assert_eq!(kinds(&form), ["value_missing"]);
     form.reset_to(&Folds { minutes: Some(vec![]) }).unwrap();
     assert_eq!(kinds(&form), ["too_few"]);
-    form.set(minutes.clone(), Some(vec![30])).unwrap();
+    form.set(minutes, Some(vec![30])).unwrap();
     assert!(form.is_valid() && form.is_dirty());
-    form.set(minutes.clone(), None).unwrap();
+    form.set(minutes, None).unwrap();
     assert_eq!(
         (kinds(&form), form.value().to_string().as_str()),
         (vec!["value_missing"], r#"{"minutes":null}"#)
@@ -242,7 +265,7 @@ fn optional_lists_come_and_go() {
         .unwrap();
     assert_eq!(form.parse().unwrap().minutes, Some(vec![45]));
     form.undo().unwrap();
-    assert_eq!(form.get(minutes.clone()).unwrap(), Some(None));
+    assert_eq!(form.get(minutes).unwrap(), None);
     form.reset().unwrap();
     assert_eq!((kinds(&form), form.is_dirty()), (vec!["too_few"], false));
     form.reset_to(&Folds { minutes: None }).unwrap();

@@ -1,0 +1,64 @@
+//! What a rule returns.
+
+use rust_decimal::Decimal;
+
+use super::Data;
+use crate::value::{Number, Value};
+
+/// What a rule can return for a place that holds a `T`, whatever reads best: a `T`, an option of one, what is in it if `T` is
+/// an option itself, or a [`Number`] for a number. `None` and a blank number make the place blank.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` is not what a place that holds a `{T}` can be given",
+    label = "the rule returns this",
+    note = "a rule returns a `{T}`, an option of one, or, for a number, a `Number`"
+)]
+pub trait Gives<T> {
+    /// What the place is given.
+    fn give(self) -> Value;
+}
+
+impl<T: Data> Gives<T> for T {
+    fn give(self) -> Value {
+        self.to_value()
+    }
+}
+
+impl<T: Data> Gives<T> for Option<T> {
+    fn give(self) -> Value {
+        self.map_or(Value::Blank, |value| value.to_value())
+    }
+}
+
+impl<T: Data> Gives<Option<T>> for T {
+    fn give(self) -> Value {
+        self.to_value()
+    }
+}
+
+/// A type whose places hold numbers.
+#[diagnostic::on_unimplemented(
+    message = "a place that holds a `{Self}` cannot be given a `Number`",
+    label = "the rule returns a `Number` for a `{Self}`"
+)]
+pub trait HoldsNumber {}
+
+macro_rules! hold_numbers {
+    ($($type:ty),*) => {$(impl HoldsNumber for $type {})*};
+}
+
+hold_numbers!(i8, i16, i32, i64, isize, u8, u16, u32, u64, usize, f32, f64, Decimal);
+
+impl<T: HoldsNumber> HoldsNumber for Option<T> {}
+impl<T: HoldsNumber> HoldsNumber for Box<T> {}
+
+impl<T: HoldsNumber> Gives<T> for Number {
+    fn give(self) -> Value {
+        self.into()
+    }
+}
+
+impl Gives<Value> for Number {
+    fn give(self) -> Value {
+        self.into()
+    }
+}
