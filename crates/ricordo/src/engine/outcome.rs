@@ -223,7 +223,10 @@ impl Before<'_> {
             self.edits.clear();
         }
         let is_there = |presence: Option<Presence>| presence == Some(Presence::Present);
-        let children_before = self.other_children(tree).map(<[PlaceId]>::to_vec).unwrap_or_default();
+        // What an absent record keeps in it is nothing that anybody sees.
+        let was_there = is_there(self.presence.or(presence));
+        let other_children = self.other_children(tree).filter(|_| was_there);
+        let children_before = other_children.map(<[PlaceId]>::to_vec).unwrap_or_default();
         let comes_or_goes = !children_before.is_empty()
             || (self.presence.is_some() && is_there(self.presence) != is_there(presence));
         let is_change = !aspects.is_empty() || !children_before.is_empty();
