@@ -246,11 +246,11 @@ impl History {
     }
 }
 
-/// Of a transaction that led to what was there before, only what it touched is kept.
+/// Of a transaction that led to what was there before, in sight and out of it, only what it touched is kept.
 fn keep_touches(tree: &mut Tree, log: Vec<Undo>) -> Vec<Undo> {
     let is_touch = |undo: &Undo| matches!(undo, Undo::Touched { .. });
     let (touches, rest) = log.into_iter().partition(is_touch);
-    tree.forget_without_effect(rest);
+    tree.forget(rest);
     touches
 }
 

@@ -326,10 +326,13 @@ impl Engine {
 
     /// Settles what was performed, and finds out what has changed.
     fn finish(&mut self, made: Option<PlaceId>, typing: Option<PlaceId>) -> Result<Outcome, Refused> {
-        if let Err(unsettled) = settle::settle(&mut self.tree, &mut self.graph) {
-            let refused = self.refused(unsettled);
+        self.settle_or_roll_back()?;
+        if self.tree.has_changed_out_of_sight() && !Outcome::will_be_step(&self.tree) {
+            // It is no step to undo, so what the steps before may bring back must be as they left it.
+            let lasting = self.tree.lasting();
             self.roll_back_to(Checkpoint::default());
-            return Err(refused);
+            self.tree.do_again(lasting);
+            self.settle_or_roll_back()?;
         }
         self.graph.finish();
         let (mut outcome, log) = self.tell(made);
@@ -337,6 +340,14 @@ impl Engine {
         self.tell_flags(&mut outcome);
         self.hint = outcome.made().and_then(|made| self.view(made).first_enterable()).map(|field| field.id());
         Ok(outcome)
+    }
+
+    fn settle_or_roll_back(&mut self) -> Result<(), Refused> {
+        settle::settle(&mut self.tree, &mut self.graph).map_err(|unsettled| {
+            let refused = self.refused(unsettled);
+            self.roll_back_to(Checkpoint::default());
+            refused
+        })
     }
 
     /// What has changed, and the log of it.

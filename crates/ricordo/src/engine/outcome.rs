@@ -64,18 +64,15 @@ impl Outcome {
 
     /// The outcome of the changes in the tree's log.
     pub(super) fn new(tree: &Tree, observers: &mut Observers, made: Option<PlaceId>) -> Self {
-        let mut before =
-            Befores { list: SmallVec::with_capacity(tree.log().len().min(64)), ..Befores::default() };
-        // Only what takes rows or records away can leave a change behind in a place that is gone.
-        let may_be_gone = tree.log().iter().any(Undo::is_structural);
-        tree.log().iter().for_each(|undo| before.add(tree, undo));
-        before.note_touches();
-        before.note_flags(tree);
-        let mut changes: Vec<Change> = Vec::with_capacity(before.list.len());
+        let mut befores = Befores::of_log(tree);
+        befores.note_touches();
+        befores.note_flags(tree);
+        let mut changes: Vec<Change> = Vec::with_capacity(befores.list.len());
         let mut is_step = false;
-        for before in before.list {
+        let may_be_gone = befores.may_be_gone;
+        for before in befores.list {
             // What happened in a place that is gone is nobody's concern; that it is gone is told of its container.
-            if !may_be_gone || (tree.knows(before.place) && tree.is_there(before.place)) {
+            if !may_be_gone || before.is_there(tree) {
                 is_step |= before.is_step(tree);
                 changes.extend(before.compared(tree));
             }
@@ -87,6 +84,12 @@ impl Outcome {
         };
         let made = made.filter(|place| tree.knows(*place));
         Outcome { changes, notices, made, deed: Deed::default(), is_step }
+    }
+
+    /// Whether the changes in the tree's log are a step, of which nothing is told yet.
+    pub(super) fn will_be_step(tree: &Tree) -> bool {
+        let befores = Befores::of_log(tree);
+        befores.list.iter().any(|before| before.is_there(tree) && before.is_step(tree))
     }
 
     /// Whether anything was changed that undo takes back. What leads to what was there anyway is no step, and neither is
@@ -160,6 +163,10 @@ impl Before<'_> {
             choices: false,
             children: None,
         }
+    }
+
+    fn is_there(&self, tree: &Tree) -> bool {
+        tree.knows(self.place) && tree.is_there(self.place)
     }
 
     /// Whether anything is other than it was that undo takes back. What is calculated follows from that.
@@ -264,12 +271,25 @@ struct Befores<'a> {
     /// What followed for places from others before that changed.
     ruled: FxHashMap<PlaceId, &'a Ruled>,
     list: SmallVec<[Before<'a>; 2]>,
+    /// Whether any of them may be gone. Only what takes rows or records away can leave a change behind in such a place.
+    may_be_gone: bool,
     /// Where each place stands in the list, once there are too many to look through.
     index: FxHashMap<PlaceId, usize>,
 }
 
 impl<'a> Befores<'a> {
     const FEW: usize = 8;
+
+    fn of_log(tree: &'a Tree) -> Self {
+        let log = tree.log();
+        let mut befores = Befores {
+            list: SmallVec::with_capacity(log.len().min(64)),
+            may_be_gone: log.iter().any(Undo::is_structural),
+            ..Befores::default()
+        };
+        log.iter().for_each(|undo| befores.add(tree, undo));
+        befores
+    }
 
     fn position_of(&self, place: PlaceId) -> Option<usize> {
         if self.list.len() <= Self::FEW {

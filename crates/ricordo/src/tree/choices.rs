@@ -41,6 +41,17 @@ impl Tree {
         set.or_else(|| self.shape.part(part).kind.choices())
     }
 
+    /// The choices of a field that were set for it alone.
+    pub(super) fn own_choices(&self, place: PlaceId) -> Option<Choices> {
+        self.choices.of_places.get(&place).cloned()
+    }
+
+    /// The choices that were set for all fields of a part that this pattern means.
+    pub(super) fn own_choices_of_part(&self, part: PartId, pattern: &Pattern) -> Option<Choices> {
+        let of_part = self.choices.of_parts.get(&part)?;
+        of_part.iter().find(|(known, _)| known == pattern).map(|(_, choices)| choices.clone())
+    }
+
     /// Sets the choices of a field, or takes them away.
     pub(crate) fn set_choices(&mut self, place: PlaceId, choices: Option<Choices>) {
         if self.choices.of_places.get(&place) == choices.as_ref() {

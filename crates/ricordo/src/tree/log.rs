@@ -120,6 +120,30 @@ impl Undo {
         if let Undo::Field { place, .. } = self { Some(*place) } else { None }
     }
 
+    /// The place that it is about, if it is about one.
+    fn place(&self) -> Option<PlaceId> {
+        match *self {
+            Undo::Field { place, .. }
+            | Undo::Touched { place, .. }
+            | Undo::TouchedSum { place, .. }
+            | Undo::Faults { place, .. }
+            | Undo::Ruled { place, .. }
+            | Undo::Presence { place, .. }
+            | Undo::Choices { place, .. }
+            | Undo::Epoch { place, .. } => Some(place),
+            Undo::RowMade { list, .. }
+            | Undo::RowInserted { list, .. }
+            | Undo::RowRemoved { list, .. }
+            | Undo::RowMoved { list, .. }
+            | Undo::RowsSwapped { list, .. }
+            | Undo::Displaced { list, .. }
+            | Undo::Baseline { list, .. } => Some(list),
+            Undo::Children { record, .. } => Some(record),
+            Undo::Focus { before } => before,
+            Undo::PartChoices { .. } | Undo::NewBaseline => None,
+        }
+    }
+
     /// Whether places came or went.
     pub(crate) fn is_structural(&self) -> bool {
         match self {
@@ -216,17 +240,61 @@ impl Tree {
         }
     }
 
-    /// Frees what only this log could bring back, where the transaction led to what was there before.
-    pub(crate) fn forget_without_effect(&mut self, log: Vec<Undo>) {
-        for undo in log.into_iter().rev() {
-            match undo {
-                Undo::RowRemoved { list, key, .. } => self.free_row(list, key),
-                // The record is absent, as before. Undoing an earlier step may bring its former children back.
-                Undo::Children { record, children, .. } if !self.has_children(record, &children) => {
-                    let others = self.set_children(record, children);
-                    others.iter().for_each(|child| self.free(*child));
-                }
-                _ => {}
+    /// Whether the log changed what is out of sight now, and may be brought back by undoing an earlier step.
+    pub(crate) fn has_changed_out_of_sight(&self) -> bool {
+        let is_out_of_sight = |place: PlaceId| self.knows(place) && !self.is_there(place);
+        let has_other_children = |undo: &Undo| match undo {
+            Undo::Children { record, children, .. } => !self.has_children(*record, children),
+            _ => false,
+        };
+        // Most transactions take nothing out of sight.
+        self.log.iter().any(Undo::is_structural)
+            && !self.log.iter().any(|undo| matches!(undo, Undo::NewBaseline))
+            && self
+                .log
+                .iter()
+                .filter(|undo| undo.is_for_history())
+                .any(|undo| has_other_children(undo) || undo.place().is_some_and(is_out_of_sight))
+    }
+
+    /// What the log did that undo does not take back, as entries that do it again wherever its places are still known.
+    pub(crate) fn lasting(&self) -> Vec<Undo> {
+        let now = |undo: &Undo| match *undo {
+            Undo::Touched { place, .. } => {
+                self.knows(place).then(|| Undo::Touched { place, before: self.is_itself_touched(place) })
+            }
+            Undo::Focus { .. } => Some(Undo::Focus { before: self.focus }),
+            Undo::Choices { place, .. } => Some(Undo::Choices { place, before: self.own_choices(place) }),
+            Undo::PartChoices { part, ref pattern, .. } => {
+                let before = self.own_choices_of_part(part, pattern);
+                Some(Undo::PartChoices { part, pattern: pattern.clone(), before })
+            }
+            Undo::Epoch { place, .. } => {
+                Some(Undo::Epoch { place, before: self.epochs.get(&place).copied() })
+            }
+            Undo::Field { .. }
+            | Undo::TouchedSum { .. }
+            | Undo::Faults { .. }
+            | Undo::Ruled { .. }
+            | Undo::RowMade { .. }
+            | Undo::RowInserted { .. }
+            | Undo::RowRemoved { .. }
+            | Undo::RowMoved { .. }
+            | Undo::RowsSwapped { .. }
+            | Undo::Displaced { .. }
+            | Undo::Presence { .. }
+            | Undo::Children { .. }
+            | Undo::Baseline { .. }
+            | Undo::NewBaseline => None,
+        };
+        self.log.iter().filter_map(now).collect()
+    }
+
+    /// Does again what lasts of a log that was rolled back.
+    pub(crate) fn do_again(&mut self, lasting: Vec<Undo>) {
+        for undo in lasting {
+            if undo.place().is_none_or(|place| self.knows(place)) {
+                self.take_back(undo);
             }
         }
     }

@@ -120,6 +120,15 @@ impl Tree {
         self.node(place).marks().has(Marks::TOUCHED)
     }
 
+    /// Whether the place itself was left by a person.
+    pub(super) fn is_itself_touched(&self, place: PlaceId) -> bool {
+        match &self.node(place).body {
+            Body::Field(field) => field.touched,
+            Body::Record(record) => record.container.touched,
+            Body::List(list) => list.container.touched,
+        }
+    }
+
     /// Whether neither the place nor anything in it has an error.
     pub(crate) fn is_valid(&self, place: PlaceId) -> bool {
         !self.node(place).marks().has(Marks::INVALID)
