@@ -4,7 +4,9 @@ use proc_macro2::{Span, TokenStream};
 use quote::{ToTokens, quote, quote_spanned};
 use syn::meta::ParseNestedMeta;
 use syn::spanned::Spanned;
-use syn::{Attribute, Error, Expr, ExprLit, ExprUnary, Field, Lit, LitInt, LitStr, Type, UnOp, Variant};
+use syn::{
+    Attribute, Error, Expr, ExprLit, ExprPath, ExprUnary, Field, Lit, LitInt, LitStr, Type, UnOp, Variant,
+};
 
 /// The attributes of a field, as code that works on its part.
 pub(crate) struct FieldAttributes {
@@ -176,6 +178,25 @@ pub(crate) fn variant_label(variant: &Variant) -> syn::Result<Option<LitStr>> {
         })?;
     }
     Ok(label)
+}
+
+/// The function that declares the rules of a record type: `#[model(rules = Batch::rules)]`.
+pub(crate) fn rules_of(attributes: &[Attribute]) -> syn::Result<Option<ExprPath>> {
+    let mut rules = None;
+    for attribute in model_attributes(attributes) {
+        attribute.parse_nested_meta(|meta| {
+            if !meta.path.is_ident("rules") {
+                return Err(meta.error("a type takes `rules = FUNCTION`; other attributes belong on fields"));
+            }
+            match rules.replace(meta.value()?.parse()?) {
+                None => Ok(()),
+                Some(_) => {
+                    Err(meta.error("a type has one function that declares its rules; it may call others"))
+                }
+            }
+        })?;
+    }
+    Ok(rules)
 }
 
 /// Refuses `#[model(…)]` where it means nothing.

@@ -7,11 +7,11 @@ use quote::{format_ident, quote, quote_spanned};
 use syn::spanned::Spanned;
 use syn::{DeriveInput, Error, FieldsNamed};
 
-use crate::attributes::{FieldAttributes, refuse};
+use crate::attributes::{FieldAttributes, rules_of};
 use crate::names::SerdeNames;
 
 pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<TokenStream> {
-    refuse(&input.attrs)?;
+    let rules = rules_of(&input.attrs)?;
     let names = SerdeNames::read(&input.attrs)?;
     let record = &input.ident;
     let at = format_ident!("{}At", record);
@@ -64,6 +64,9 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
         });
     }
 
+    let rules = rules.map(|rules| {
+        quote_spanned!(rules.span()=> shape.attach(record, ::ricordo::form::rules_of::<Self>(#rules));)
+    });
     let path = expand_path(record, &at, &paths);
     Ok(quote! {
         #[allow(unreachable_pub, clippy::all, clippy::pedantic)]
@@ -101,6 +104,7 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
                     #(#checks)*
                     let record = shape.record_of::<Self>(|shape, record| {
                         #(#parts)*
+                        #rules
                         ::core::result::Result::Ok(())
                     })?;
                     ::core::result::Result::Ok(::ricordo::shape::Part::new(

@@ -8,10 +8,10 @@
 use std::time::Duration;
 
 use ricordo::engine::Refused;
-use ricordo::form::Rows;
-use ricordo::{Decimal, Form, Model, Number, Place, at, civil};
+use ricordo::{Decimal, Form, Model, Number, Place, Rules, at, civil};
 
 #[derive(Clone, Debug, Model)]
+#[model(rules = Batch::rules)]
 pub struct Batch {
     pub name: String,
     pub start: civil::DateTime,
@@ -30,7 +30,7 @@ pub struct Batch {
     #[model(label = "Surplus")]
     pub surplus: Option<Decimal>,
     #[model(label = "Total cost", decimals = 2)]
-    pub total_cost: Option<Decimal>,
+    pub cost: Option<Decimal>,
     #[model(label = "Cost a loaf", decimals = 2)]
     pub cost_a_loaf: Option<Decimal>,
     #[model(label = "Minutes")]
@@ -58,13 +58,15 @@ pub struct Preferment {
 }
 
 #[derive(Clone, Debug, Model)]
+#[model(rules = Ingredient::rules)]
 pub struct Ingredient {
     pub name: String,
     pub kind: Kind,
     pub grams: Option<Decimal>,
     #[model(decimals = 1)]
     pub percentage: Option<Decimal>,
-    pub price_a_kilogram: Option<Decimal>,
+    /// For a kilogram.
+    pub price: Option<Decimal>,
     #[model(decimals = 2)]
     pub cost: Option<Decimal>,
 }
@@ -78,58 +80,70 @@ pub enum Kind {
 }
 
 #[derive(Clone, Debug, Model)]
+#[model(rules = Stage::rules)]
 pub struct Stage {
     pub title: String,
     pub minutes: u32,
     pub folds: Vec<u32>,
 }
 
-/// Declares what depends on what. The order makes no difference.
-pub fn declare(form: &Form<Batch>) -> Result<(), Refused> {
-    let (batch, row, stage) = (at::<Batch>(), at::<Ingredient>(), at::<Stage>());
-    let hours = batch.preferment().hours();
+impl Batch {
+    /// What depends on what. The order makes no difference.
+    fn rules(rules: &mut Rules<Self>) {
+        let (batch, row, stage) = (at::<Self>(), at::<Ingredient>(), at::<Stage>());
+        // Of grams and percentage, the one that was typed last leads.
+        rules.each(batch.ingredients(), |rules| {
+            rules.counterparts(
+                (row.grams(), move |it| it.form().number(batch.flour()) * it.number(row.percentage()) / 100),
+                (row.percentage(), move |it| it.number(row.grams()) * 100 / it.form().number(batch.flour())),
+            );
+        });
+        rules.aggregate(batch.dough_weight(), batch.ingredients().sum(row.grams()));
+        // Without flour there is no hydration: nothing is shown, rather than a wrong number.
+        rules.calculate(batch.hydration(), move |it| {
+            let rows = it.rows(batch.ingredients());
+            let water = rows.iter().filter(|it| it.get(row.kind()) == Some(Kind::Water));
+            water.map(|it| it.number(row.grams())).sum::<Number>() / it.number(batch.flour())
+        });
+        rules.calculate(batch.surplus(), move |it| {
+            it.number(batch.dough_weight()) - it.number(batch.loaves()) * it.number(batch.grams_a_loaf())
+        });
+        rules.warn_unless(batch.loaves(), "The dough is not enough for so many.", move |it| {
+            it.number(batch.surplus()).at_least(0)
+        });
 
-    // Of grams and percentage, the one that was typed last leads.
-    form.counterparts_each(
-        batch.ingredients(),
-        (row.grams(), move |it| it.form().number(batch.flour()) * it.number(row.percentage()) / 100),
-        (row.percentage(), move |it| it.number(row.grams()) * 100 / it.form().number(batch.flour())),
-    )?;
-    form.aggregate(batch.dough_weight(), Rows::of(batch.ingredients()).sum(row.grams()))?;
-    // Without flour there is no hydration: nothing is shown, rather than a wrong number.
-    form.calculate(batch.hydration(), move |it| {
-        let rows = it.rows(batch.ingredients());
-        let water = rows.iter().filter(|it| it.get(row.kind()) == Some(Kind::Water));
-        water.map(|it| it.number(row.grams())).sum::<Number>() / it.number(batch.flour())
-    })?;
-    form.calculate(batch.surplus(), move |it| {
-        it.number(batch.dough_weight()) - it.number(batch.loaves()) * it.number(batch.grams_a_loaf())
-    })?;
-    form.warning(batch.loaves(), "The dough is not enough for so many.", move |it| {
-        it.number(batch.surplus()).at_least(0)
-    })?;
+        rules.aggregate(batch.cost(), batch.ingredients().sum(row.cost()));
+        rules.calculate(batch.cost_a_loaf(), move |it| it.number(batch.cost()) / it.number(batch.loaves()));
+        // What a loaf costs, and what the bakery lives on; somebody may override it.
+        rules.suggest(batch.price(), move |it| (it.number(batch.cost_a_loaf()) * 6).round(1));
 
-    form.calculate_each(batch.ingredients(), row.cost(), move |it| {
-        it.number(row.grams()) * it.number(row.price_a_kilogram()) / 1_000
-    })?;
-    form.aggregate(batch.total_cost(), Rows::of(batch.ingredients()).sum(row.cost()))?;
-    form.calculate(batch.cost_a_loaf(), move |it| it.number(batch.total_cost()) / it.number(batch.loaves()))?;
-    // What a loaf costs, and what the bakery lives on; somebody may say otherwise.
-    form.suggest(batch.price(), move |it| (it.number(batch.cost_a_loaf()) * 6).round(1))?;
+        rules.relevant(batch.preferment(), move |it| Some(it.get(batch.method())? != Method::Straight));
+        rules.aggregate(batch.minutes(), batch.stages().sum(stage.minutes()));
+        rules.aggregate(batch.folds(), batch.stages().each(stage.folds()).count());
+        rules.calculate(batch.ready_at(), move |it| {
+            // A preferment that is not relevant takes no time.
+            let minutes = it.number(batch.preferment().hours()).or(0) * 60 + it.number(batch.minutes());
+            let seconds = u64::try_from((minutes * 60).decimal()?).ok()?;
+            it.get(batch.start())?.checked_add(Duration::from_secs(seconds)).ok()
+        });
+    }
+}
 
-    form.relevant(batch.preferment(), move |it| Some(it.get(batch.method())? != Method::Straight))?;
-    form.aggregate(batch.minutes(), Rows::of(batch.stages()).sum(stage.minutes()))?;
-    form.aggregate(batch.folds(), Rows::of(batch.stages()).each(stage.folds()).count())?;
-    form.calculate(batch.ready_at(), move |it| {
-        // A preferment that is not relevant takes no time.
-        let minutes = it.number(hours).or(0) * 60 + it.number(batch.minutes());
-        let seconds = u64::try_from((minutes * 60).decimal()?).ok()?;
-        it.get(batch.start())?.checked_add(Duration::from_secs(seconds)).ok()
-    })?;
-    form.constraint_each(batch.stages(), stage.folds(), "Folds lie within the stage.", move |it| {
-        let minutes = it.get(stage.minutes())?;
-        Some(it.get(stage.folds())?.into_iter().all(|fold| fold < minutes))
-    })
+impl Ingredient {
+    fn rules(rules: &mut Rules<Self>) {
+        let row = at::<Self>();
+        rules.calculate(row.cost(), move |it| it.number(row.grams()) * it.number(row.price()) / 1_000);
+    }
+}
+
+impl Stage {
+    fn rules(rules: &mut Rules<Self>) {
+        let stage = at::<Self>();
+        rules.constraint(stage.folds(), "Folds lie within the stage.", move |it| {
+            let minutes = it.get(stage.minutes())?;
+            Some(it.get(stage.folds())?.into_iter().all(|fold| fold < minutes))
+        });
+    }
 }
 
 /// A sheet as it comes from a file, without any figure that follows from others.
@@ -141,7 +155,7 @@ pub fn sheet() -> Batch {
             kind,
             grams: decimal(grams, 0),
             percentage: decimal(percentage, 0),
-            price_a_kilogram: decimal(cents, 2),
+            price: decimal(cents, 2),
             cost: None,
         }
     };
@@ -172,7 +186,7 @@ pub fn sheet() -> Batch {
         dough_weight: None,
         hydration: None,
         surplus: None,
-        total_cost: None,
+        cost: None,
         cost_a_loaf: None,
         minutes: None,
         folds: None,
@@ -197,7 +211,7 @@ fn show(form: &Form<Batch>, when: &str) -> Result<(), Refused> {
         "dough_weight",
         "hydration",
         "surplus",
-        "total_cost",
+        "cost",
         "cost_a_loaf",
         "price",
         "minutes",
@@ -213,12 +227,11 @@ fn show(form: &Form<Batch>, when: &str) -> Result<(), Refused> {
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let form = Form::new(&sheet())?;
-    declare(&form)?;
     let batch = at::<Batch>();
     show(&form, "As it was loaded; of grams and percentage, the one with a star leads")?;
     println!("  dirty: {}\n", form.is_dirty());
 
-    let total = form.subscribe(batch.total_cost(), |notice| println!("{}\n", notice.cause()))?;
+    let total = form.subscribe(batch.cost(), |notice| println!("{}\n", notice.cause()))?;
     form.enter(batch.flour(), "6500")?;
     form.enter(batch.name(), "Country loaf")?;
     assert_eq!(total.counts().considered, 1);

@@ -40,7 +40,8 @@
 //! | to follow a place, or the rows of a list alone | [`Form::subscribe`], [`Form::subscribe_to`]; each returns a [`Subscription`] guard |
 //! | to be given the old and the new value | [`Form::subscribe_value`] |
 //! | to follow whatever can be found out from a form | [`Form::select`] |
-//! | fields that follow from others, rules, counterparts, sums | [`Form::calculate`] and those beside it in [`form`] |
+//! | calculated fields, sums, counterparts, suggestions, what is relevant or required | [`Rules`], named on the type |
+//! | the same for a form whose shape comes from a file | [`Form::calculate`] and those beside it in [`form`] |
 //! | to know why a place is what it is | [`Place::explain`] |
 //! | to do several things as one | [`Form::transaction`] |
 //! | a component with a part of the form | a [`Place`] to act on, and an [`Outlet`] to tell its [`Event`]s |
@@ -71,8 +72,8 @@ mod tree;
 pub mod value;
 
 pub use form::{
-    Binding, Event, Form, Notice, Outlet, Place, Subscription, Untyped, Update, View, WidgetEvent,
-    WidgetState,
+    Binding, Event, Form, Notice, Outlet, Place, RuleView, Rules, Subscription, Untyped, Update, View,
+    WidgetEvent, WidgetState,
 };
 pub use jiff::civil;
 pub use model::{Model, at};

@@ -2,10 +2,10 @@
 
 use rust_decimal::Decimal;
 
-use super::target::{Target, Targeted};
+use super::target::{Target, Targeted, part_on_way};
 use super::{Engine, Outcome, Refused, RefusedKind};
 use crate::settle::{AggregateOf, Figure, Level, Role, Slot, Way};
-use crate::shape::{Kind, Named, PartId, Pointer, Route, Step};
+use crate::shape::{Kind, Named, PartId, Pointer, Route, Shape, Step};
 use crate::value::Value;
 
 /// A figure about the rows of a list, or of the lists in its rows.
@@ -39,100 +39,101 @@ impl Engine {
         self.may_declare()?;
         let slot = Slot::Value(Role::Calculated);
         let targeted = self.targeted_for(target, slot)?;
-        let of = self.aggregate_of(&targeted, aggregate)?;
+        let of = aggregate_of(self.shape(), &targeted, aggregate)?;
         self.declare([targeted.declaration(slot, Way::Aggregate(of))])
     }
+}
 
-    fn aggregate_of(&self, targeted: &Targeted, aggregate: &Aggregate) -> Result<AggregateOf, Refused> {
-        let (mut part, mut pointer) = match (targeted.list, &self.shape().root()) {
-            (Some(list), _) => (self.item(list, &targeted.pointer)?, targeted.pointer.clone()),
-            (None, root) => (*root, Pointer::root()),
-        };
-        let (mut parts, mut levels) = (Vec::new(), Vec::new());
-        for (level, RowsOf { list, conditions }) in aggregate.rows.iter().enumerate() {
-            let list_part = self.part_on_way(part, list, &mut pointer)?;
-            part = self.item(list_part, &pointer)?;
-            pointer.push("-");
-            for (way, _) in conditions {
-                parts.push((self.part_on_way(part, way, &mut pointer.clone())?, level));
-            }
-            let conditions = conditions.iter().map(|(way, value)| (way.to_vec(), value.clone()));
-            levels.push(Level { list: list.to_vec(), conditions: conditions.collect() });
+/// What an aggregate for these places goes through, if that suits it.
+pub(super) fn aggregate_of(
+    shape: &Shape,
+    targeted: &Targeted,
+    aggregate: &Aggregate,
+) -> Result<AggregateOf, Refused> {
+    let (mut part, mut pointer) = targeted.from.clone();
+    let (mut parts, mut levels) = (Vec::new(), Vec::new());
+    for (level, RowsOf { list, conditions }) in aggregate.rows.iter().enumerate() {
+        let list_part = part_on_way(shape, part, list, &mut pointer)?;
+        part = item_of(shape, list_part, &pointer)?;
+        pointer.push("-");
+        for (way, _) in conditions {
+            parts.push((part_on_way(shape, part, way, &mut pointer.clone())?, level));
         }
-        let Some(last) = levels.len().checked_sub(1) else {
-            return targeted.refuse("cannot show a figure about no list");
-        };
-        let ways: Vec<&[Step]> = [Some(&aggregate.field), aggregate.weight.as_ref()]
-            .into_iter()
-            .flatten()
-            .map(|way| &way[..])
-            .collect();
-        for way in ways {
-            let mut pointer = pointer.clone();
-            let aggregated = self.part_on_way(part, way, &mut pointer)?;
-            self.suits_figure(aggregate.figure, aggregated, &pointer)?;
-            parts.push((aggregated, last));
-        }
-        self.shows_figure(aggregate.figure, targeted)?;
-        Ok(AggregateOf {
-            figure: aggregate.figure,
-            levels,
-            field: aggregate.field.to_vec(),
-            weight: aggregate.weight.as_ref().map(|way| way.to_vec()),
-            parts,
-        })
+        let conditions = conditions.iter().map(|(way, value)| (way.to_vec(), value.clone()));
+        levels.push(Level { list: list.to_vec(), conditions: conditions.collect() });
     }
+    let Some(last) = levels.len().checked_sub(1) else {
+        return targeted.refuse("cannot show a figure about no list");
+    };
+    let ways: Vec<&[Step]> = [Some(&aggregate.field), aggregate.weight.as_ref()]
+        .into_iter()
+        .flatten()
+        .map(|way| &way[..])
+        .collect();
+    for way in ways {
+        let mut pointer = pointer.clone();
+        let aggregated = part_on_way(shape, part, way, &mut pointer)?;
+        suits_figure(shape, aggregate.figure, aggregated, &pointer)?;
+        parts.push((aggregated, last));
+    }
+    shows_figure(shape, aggregate.figure, targeted)?;
+    Ok(AggregateOf {
+        figure: aggregate.figure,
+        levels,
+        field: aggregate.field.to_vec(),
+        weight: aggregate.weight.as_ref().map(|way| way.to_vec()),
+        parts,
+    })
+}
 
-    /// Refuses to aggregate what a figure is not about.
-    fn suits_figure(&self, figure: Figure, part: PartId, pointer: &Pointer) -> Result<(), Refused> {
-        let (what, suits): (_, fn(&Value) -> bool) = match figure {
-            Figure::Count => return Ok(()),
-            Figure::All | Figure::Any => ("flags", |value| value.as_flag().is_some()),
-            Figure::Sum | Figure::Minimum | Figure::Maximum | Figure::Mean | Figure::WeightedMean => {
-                ("numbers", |value| value.as_number().is_some())
-            }
-        };
-        let kind = &self.shape().part(part).kind;
-        if may_hold(kind, suits) {
-            return Ok(());
+/// Refuses to aggregate what a figure is not about.
+fn suits_figure(shape: &Shape, figure: Figure, part: PartId, pointer: &Pointer) -> Result<(), Refused> {
+    let (what, suits): (_, fn(&Value) -> bool) = match figure {
+        Figure::Count => return Ok(()),
+        Figure::All | Figure::Any => ("flags", |value| value.as_flag().is_some()),
+        Figure::Sum | Figure::Minimum | Figure::Maximum | Figure::Mean | Figure::WeightedMean => {
+            ("numbers", |value| value.as_number().is_some())
         }
-        let message =
-            format!("{} is {}; {} is about {what}", Named(pointer), kind.expectation(), figure.name());
-        Err(Refused::new(RefusedKind::Misfit, pointer.clone(), message))
+    };
+    let kind = &shape.part(part).kind;
+    if may_hold(kind, suits) {
+        return Ok(());
     }
+    let message = format!("{} is {}; {} is about {what}", Named(pointer), kind.expectation(), figure.name());
+    Err(Refused::new(RefusedKind::Misfit, pointer.clone(), message))
+}
 
-    /// Refuses to show a figure in a field that cannot hold it.
-    fn shows_figure(&self, figure: Figure, targeted: &Targeted) -> Result<(), Refused> {
-        let (what, suits): (_, fn(&Value) -> bool) = match figure {
-            Figure::All | Figure::Any => ("true or false", |value| value.as_flag().is_some()),
-            Figure::Count
-            | Figure::Sum
-            | Figure::Minimum
-            | Figure::Maximum
-            | Figure::Mean
-            | Figure::WeightedMean => ("a number", |value| value.as_number().is_some()),
-        };
-        let kind = &self.shape().part(targeted.part).kind;
-        if may_hold(kind, suits) {
-            return Ok(());
-        }
-        let message = format!(
-            "{} is {}, and cannot show {}, which is {what}",
-            Named(&targeted.pointer),
-            kind.expectation(),
-            figure.name()
-        );
-        Err(Refused::new(RefusedKind::Misfit, targeted.pointer.clone(), message))
+/// Refuses to show a figure in a field that cannot hold it.
+fn shows_figure(shape: &Shape, figure: Figure, targeted: &Targeted) -> Result<(), Refused> {
+    let (what, suits): (_, fn(&Value) -> bool) = match figure {
+        Figure::All | Figure::Any => ("true or false", |value| value.as_flag().is_some()),
+        Figure::Count
+        | Figure::Sum
+        | Figure::Minimum
+        | Figure::Maximum
+        | Figure::Mean
+        | Figure::WeightedMean => ("a number", |value| value.as_number().is_some()),
+    };
+    let kind = &shape.part(targeted.part).kind;
+    if may_hold(kind, suits) {
+        return Ok(());
     }
+    let message = format!(
+        "{} is {}, and cannot show {}, which is {what}",
+        Named(&targeted.pointer),
+        kind.expectation(),
+        figure.name()
+    );
+    Err(Refused::new(RefusedKind::Misfit, targeted.pointer.clone(), message))
+}
 
-    /// The part of the rows of a list.
-    fn item(&self, list: PartId, pointer: &Pointer) -> Result<PartId, Refused> {
-        if let Kind::List(kind) = self.shape().part(list).kind {
-            return Ok(self.shape().item(kind));
-        }
-        let message = format!("{} is no list, so there are no rows to reckon with", Named(pointer));
-        Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message))
+/// The part of the rows of a list.
+pub(super) fn item_of(shape: &Shape, list: PartId, pointer: &Pointer) -> Result<PartId, Refused> {
+    if let Kind::List(kind) = shape.part(list).kind {
+        return Ok(shape.item(kind));
     }
+    let message = format!("{} is no list, so there are no rows to reckon with", Named(pointer));
+    Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message))
 }
 
 /// Whether a field of this kind may hold such values as a number, or a flag.

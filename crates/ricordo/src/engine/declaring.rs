@@ -1,11 +1,11 @@
 //! Declaring what follows from what.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
-use super::target::Target;
+use super::target::{Target, Targeted};
 use super::{Deed, Engine, Outcome, PlaceView, Refused, RefusedKind};
 use crate::settle::{self, Checkpoint, Declaration, Function, Role, Slot, Way};
-use crate::shape::Pointer;
+use crate::shape::{Pointer, Shape};
 use crate::tree::ConstraintWords;
 use crate::value::Value;
 
@@ -40,9 +40,9 @@ impl Engine {
     pub fn calculate(
         &mut self,
         target: &Target,
-        function: impl Fn(PlaceView<'_>) -> Value + 'static,
+        function: impl Fn(PlaceView<'_>) -> Value + Send + Sync + 'static,
     ) -> Result<Outcome, Refused> {
-        self.declare_function(target, Slot::Value(Role::Calculated), Rc::new(function))
+        self.declare_function(target, Slot::Value(Role::Calculated), of_base(function))
     }
 
     /// Declares that fields are suggested a value. It is theirs until somebody sets them to something else, and again once
@@ -50,9 +50,9 @@ impl Engine {
     pub fn suggest(
         &mut self,
         target: &Target,
-        function: impl Fn(PlaceView<'_>) -> Value + 'static,
+        function: impl Fn(PlaceView<'_>) -> Value + Send + Sync + 'static,
     ) -> Result<Outcome, Refused> {
-        self.declare_function(target, Slot::Value(Role::Suggestion), Rc::new(function))
+        self.declare_function(target, Slot::Value(Role::Suggestion), of_base(function))
     }
 
     /// Declares that two fields of a record calculate each other. The one that was set last leads; the other follows when
@@ -64,29 +64,17 @@ impl Engine {
     pub fn counterparts(
         &mut self,
         one: &Target,
-        of_one: impl Fn(PlaceView<'_>) -> Value + 'static,
+        of_one: impl Fn(PlaceView<'_>) -> Value + Send + Sync + 'static,
         other: &Target,
-        of_other: impl Fn(PlaceView<'_>) -> Value + 'static,
+        of_other: impl Fn(PlaceView<'_>) -> Value + Send + Sync + 'static,
     ) -> Result<Outcome, Refused> {
         self.may_declare()?;
         let any = Slot::Value(Role::Calculated);
-        let mut sides = [
-            (self.targeted_for(one, any)?, Rc::new(of_one) as Function),
-            (self.targeted_for(other, any)?, Rc::new(of_other) as Function),
+        let sides = [
+            (self.targeted_for(one, any)?, of_base(of_one)),
+            (self.targeted_for(other, any)?, of_base(of_other)),
         ];
-        let slots = sides[0].0.pattern.in_one_record(&sides[1].0.pattern);
-        let Some((mut first, mut second)) = slots.filter(|(first, second)| first != second) else {
-            return sides[0].0.refuse("and its counterpart must be two fields of one record");
-        };
-        if second < first {
-            sides.reverse();
-            (first, second) = (second, first);
-        }
-        let roles = [Role::First { other: second }, Role::Second { other: first }];
-        let [leading, following] = sides.map(|(targeted, function)| {
-            move |role| targeted.declaration(Slot::Value(role), Way::Function(function))
-        });
-        self.declare([leading(roles[0]), following(roles[1])])
+        self.declare(counterparts(sides)?)
     }
 
     /// Declares a rule: what is said of places follows from others.
@@ -94,9 +82,9 @@ impl Engine {
         &mut self,
         target: &Target,
         rule: Rule,
-        function: impl Fn(PlaceView<'_>) -> Value + 'static,
+        function: impl Fn(PlaceView<'_>) -> Value + Send + Sync + 'static,
     ) -> Result<Outcome, Refused> {
-        let function = Rc::new(function);
+        let function = of_base(function);
         let slot = match rule {
             Rule::Relevant => Slot::Relevant,
             Rule::Readonly => Slot::Readonly,
@@ -109,28 +97,12 @@ impl Engine {
             }
         };
         if slot == Slot::Relevant && self.targeted(target)?.pointer.is_root() {
-            return self.not_possible(self.root(), "itself always counts");
+            return self.not_possible(self.root(), "itself is always relevant");
         }
         if slot == Slot::Relevant && self.is_typed {
-            self.may_be_irrelevant(target)?;
+            may_be_irrelevant(self.shape(), &self.targeted(target)?)?;
         }
         self.declare_function(target, slot, function)
-    }
-
-    /// Refuses to let a place be irrelevant for which the record's type needs a value: the record could not be parsed.
-    fn may_be_irrelevant(&self, target: &Target) -> Result<(), Refused> {
-        let targeted = self.targeted(target)?;
-        match self.shape().without_empty(targeted.part) {
-            None => Ok(()),
-            Some(within) => {
-                let mut place = targeted.pointer.clone();
-                within.tokens().for_each(|token| place.push(&token));
-                targeted.refuse(&format!(
-                    "cannot be irrelevant: the type of {place} has no empty value; make it an `Option`, or give it a \
-                     default"
-                ))
-            }
-        }
     }
 
     fn declare_function(
@@ -157,6 +129,16 @@ impl Engine {
         Ok(())
     }
 
+    /// Gives a form that was just made the rules of its schema.
+    pub(super) fn install(&mut self, rules: &[Arc<Declaration>]) -> Result<(), Refused> {
+        self.tree.mark_new_baseline();
+        let declared = self.graph.declare_all(&mut self.tree, rules);
+        let settled = declared.and_then(|()| settle::settle(&mut self.tree, &mut self.graph));
+        settled.map_err(|unsettled| self.refused(unsettled))?;
+        self.take_all_as_baseline();
+        self.finish(None, None).map(drop)
+    }
+
     /// Declares, settles, and takes what follows as the baseline; or takes all back.
     pub(super) fn declare<const N: usize>(
         &mut self,
@@ -167,7 +149,7 @@ impl Engine {
         let mut count = 0;
         for declaration in declarations {
             if declared.is_ok() {
-                declared = self.graph.declare(&mut self.tree, declaration);
+                declared = self.graph.declare(&mut self.tree, Arc::new(declaration));
                 count += 1;
             }
         }
@@ -183,4 +165,36 @@ impl Engine {
         outcome.set_deed(Deed::transaction());
         Ok(outcome)
     }
+}
+
+/// The declarations of two fields that calculate each other, the one that comes first in the record first.
+pub(super) fn counterparts(mut sides: [(Targeted, Function); 2]) -> Result<[Declaration; 2], Refused> {
+    let slots = sides[0].0.pattern.in_one_record(&sides[1].0.pattern);
+    let Some((mut first, mut second)) = slots.filter(|(first, second)| first != second) else {
+        return sides[0].0.refuse("and its counterpart must be two fields of one record");
+    };
+    if second < first {
+        sides.reverse();
+        (first, second) = (second, first);
+    }
+    let roles = [Role::First { other: second }, Role::Second { other: first }];
+    let [leading, following] = sides.map(|(targeted, function)| {
+        move |role| targeted.declaration(Slot::Value(role), Way::Function(function))
+    });
+    Ok([leading(roles[0]), following(roles[1])])
+}
+
+/// A function of what it is given alone, as rules have it.
+fn of_base(function: impl Fn(PlaceView<'_>) -> Value + Send + Sync + 'static) -> Function {
+    Arc::new(move |base, _| function(base))
+}
+
+/// Refuses to let a place be irrelevant for which the record's type needs a value: the record could not be parsed.
+pub(super) fn may_be_irrelevant(shape: &Shape, targeted: &Targeted) -> Result<(), Refused> {
+    let Some(within) = shape.without_empty(targeted.part) else { return Ok(()) };
+    let mut place = targeted.pointer.clone();
+    within.tokens().for_each(|token| place.push(&token));
+    targeted.refuse(&format!(
+        "cannot be irrelevant: the type of {place} has no empty value; make it an `Option`, or give it a default"
+    ))
 }

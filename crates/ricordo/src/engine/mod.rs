@@ -22,6 +22,7 @@ mod outcome;
 mod perform;
 mod refused;
 mod rows;
+mod schema;
 mod settling;
 mod target;
 mod typing;
@@ -41,6 +42,8 @@ pub use observers::ObserverId;
 pub use outcome::Outcome;
 pub use refused::{Refused, RefusedKind};
 pub use rows::RowEdit;
+pub use schema::Schema;
+pub(crate) use schema::{RuleOf, RuleSpec};
 pub use target::Target;
 
 pub use crate::settle::{Aspects, Figure, PlaceView, Reads};
@@ -477,11 +480,6 @@ impl Engine {
     /// is kept however large it is. 0 turns undo off.
     pub fn set_undo_limit(&mut self, bytes: usize) {
         self.history.set_limit(&mut self.tree, bytes);
-    }
-
-    /// Says that the form is parsed to a record of a Rust type, whose fields may need values.
-    pub(crate) fn of_type(self) -> Self {
-        Engine { is_typed: true, ..self }
     }
 
     /// The value of the form as a record of its type is made of it.

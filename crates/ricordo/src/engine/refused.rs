@@ -59,7 +59,7 @@ impl Refused {
     }
 
     pub(crate) fn untyped(pointer: &Pointer) -> Self {
-        let message = format!("{pointer} is a pointer; a field of each row is named by a typed path");
+        let message = format!("{pointer} is a pointer; rules name places by typed paths");
         Refused::new(RefusedKind::NoPlace, pointer.clone(), message)
     }
 

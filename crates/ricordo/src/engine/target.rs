@@ -1,8 +1,8 @@
 //! Targets: which places something is declared for.
 
 use super::{Address, Engine, Refused, RefusedKind};
-use crate::settle::{Declaration, Slot, Way};
-use crate::shape::{Kind, Named, PartId, Pointer, Route, Step};
+use crate::settle::{Bases, Declaration, Slot, Way};
+use crate::shape::{Kind, Named, PartId, Pointer, Route, Shape, Step};
 use crate::tree::Pattern;
 
 /// Which places something is declared for.
@@ -25,10 +25,12 @@ pub enum Target {
 pub(super) struct Targeted {
     pub(super) part: PartId,
     pub(super) pattern: Pattern,
-    /// How many steps lead from the form to what its function is given.
-    base: usize,
-    /// The list to whose rows the function is given.
-    pub(super) list: Option<PartId>,
+    /// How many steps lead from where the pattern begins to what its function is given.
+    pub(super) base: usize,
+    /// What its function is given.
+    pub(super) bases: Bases,
+    /// The part of that, and how it is called in messages.
+    pub(super) from: (PartId, Pointer),
     /// Where the places are, for messages.
     pub(super) pointer: Pointer,
 }
@@ -36,8 +38,20 @@ pub(super) struct Targeted {
 impl Targeted {
     /// The declaration of something that follows for these places.
     pub(super) fn declaration(self, slot: Slot, way: Way) -> Declaration {
-        let Targeted { part, pattern, base, list, .. } = self;
-        Declaration { part, pattern, base, list, slot, way }
+        let Targeted { part, pattern, base, bases, .. } = self;
+        Declaration { part, pattern, base, bases, slot, way }
+    }
+
+    /// Refuses what these places cannot have, or have already.
+    pub(super) fn may_have(&self, shape: &Shape, slot: Slot, is_known: bool) -> Result<(), Refused> {
+        match slot {
+            Slot::Value(_) if !shape.part(self.part).is_field() => {
+                self.refuse("is no field, so its value cannot be calculated")
+            }
+            Slot::Value(_) if is_known => self.refuse("is calculated already"),
+            _ if is_known => self.refuse("has such a rule already"),
+            _ => Ok(()),
+        }
     }
 
     pub(super) fn refuse<T>(&self, problem: &str) -> Result<T, Refused> {
@@ -61,7 +75,8 @@ impl Engine {
         match target {
             Target::Place(address) => {
                 let (part, pointer, pattern) = self.place_of(address)?;
-                let targeted = Targeted { part, pattern, base: 0, list: None, pointer };
+                let from = (self.shape().root(), Pointer::root());
+                let targeted = Targeted { part, pattern, base: 0, bases: Bases::Form, from, pointer };
                 if targeted.pattern.leads_through_rows() {
                     return targeted.refuse("lies in a row: say what follows for each row of the list");
                 }
@@ -74,11 +89,13 @@ impl Engine {
                     let message = format!("{} is no list, so it has no rows", Named(&list_pointer));
                     return Err(Refused::new(RefusedKind::NotPossible, list_pointer, message));
                 };
-                let part = self.part_on_way(self.shape().item(kind), field, &mut pointer)?;
+                let item = self.shape().item(kind);
+                let from = (item, pointer.clone());
+                let part = part_on_way(self.shape(), item, field, &mut pointer)?;
                 pattern.push(None);
                 let base = pattern.depth();
                 field.iter().for_each(|step| pattern.push(slot_of(*step)));
-                Ok(Targeted { part, pattern, base, list: Some(list), pointer })
+                Ok(Targeted { part, pattern, base, bases: Bases::Rows(list), from, pointer })
             }
         }
     }
@@ -86,15 +103,8 @@ impl Engine {
     /// The places of a target, if nothing is declared yet of what shall follow for them.
     pub(super) fn targeted_for(&self, target: &Target, slot: Slot) -> Result<Targeted, Refused> {
         let targeted = self.targeted(target)?;
-        if matches!(slot, Slot::Value(_)) && !self.shape().part(targeted.part).is_field() {
-            return targeted.refuse("is no field, so its value cannot be calculated");
-        }
-        if self.graph.declares(targeted.part, &targeted.pattern, slot) {
-            return targeted.refuse(match slot {
-                Slot::Value(_) => "is calculated already",
-                _ => "has such a rule already",
-            });
-        }
+        let is_known = self.graph.declares(self.shape(), targeted.part, &targeted.pattern, slot);
+        targeted.may_have(self.shape(), slot, is_known)?;
         Ok(targeted)
     }
 
@@ -124,7 +134,7 @@ impl Engine {
             // The row that a path names need not be there.
             Address::Route(None, steps) => {
                 let (mut pointer, mut pattern) = (Pointer::root(), Pattern::default());
-                let part = self.part_behind(self.shape().root(), steps, &mut pointer)?;
+                let part = part_behind(self.shape(), self.shape().root(), steps, &mut pointer)?;
                 steps.iter().for_each(|step| pattern.push(slot_of(*step)));
                 Ok((part, pointer, pattern))
             }
@@ -168,44 +178,49 @@ impl Engine {
             Refused::new(RefusedKind::NoPlace, pointer.clone(), message)
         })
     }
+}
 
-    /// The part at the end of a way through fields, which the pointer is led along.
-    pub(super) fn part_on_way(
-        &self,
-        from: PartId,
-        way: &[Step],
-        pointer: &mut Pointer,
-    ) -> Result<PartId, Refused> {
-        if let Some(at) = way.iter().position(|step| matches!(step, Step::Row(_))) {
-            self.part_behind(from, &way[..at], pointer)?;
-            let problem = "is a list, of which one row is named; what follows is declared for all of them";
-            let message = format!("{} {problem}", Named(pointer));
-            return Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message));
-        }
-        self.part_behind(from, way, pointer)
+/// The part at the end of a way through fields, which the pointer is led along.
+pub(super) fn part_on_way(
+    shape: &Shape,
+    from: PartId,
+    way: &[Step],
+    pointer: &mut Pointer,
+) -> Result<PartId, Refused> {
+    if let Some(at) = way.iter().position(|step| matches!(step, Step::Row(_))) {
+        part_behind(shape, from, &way[..at], pointer)?;
+        let problem = "is a list, of which one row is named; rules hold for all rows";
+        let message = format!("{} {problem}", Named(pointer));
+        return Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message));
     }
+    part_behind(shape, from, way, pointer)
+}
 
-    /// The part at the end of a way through fields, and rows whichever they are.
-    fn part_behind(&self, from: PartId, way: &[Step], pointer: &mut Pointer) -> Result<PartId, Refused> {
-        way.iter().try_fold(from, |part, step| {
-            let next = match (*step, &self.shape().part(part).kind) {
-                (Step::Field(position), Kind::Record(record)) => {
-                    self.shape().field_at(*record, position).map(|(name, part)| (&**name, part))
-                }
-                (Step::Row(_), Kind::List(list)) => Some(("-", self.shape().item(*list))),
-                _ => None,
-            };
-            let Some((name, part)) = next else {
-                let message = format!("{} has no such field", Named(pointer));
-                return Err(Refused::new(RefusedKind::NoPlace, pointer.clone(), message));
-            };
-            pointer.push(name);
-            Ok(part)
-        })
-    }
+/// The part at the end of a way through fields, and rows whichever they are.
+pub(super) fn part_behind(
+    shape: &Shape,
+    from: PartId,
+    way: &[Step],
+    pointer: &mut Pointer,
+) -> Result<PartId, Refused> {
+    way.iter().try_fold(from, |part, step| {
+        let next = match (*step, &shape.part(part).kind) {
+            (Step::Field(position), Kind::Record(record)) => {
+                shape.field_at(*record, position).map(|(name, part)| (&**name, part))
+            }
+            (Step::Row(_), Kind::List(list)) => Some(("-", shape.item(*list))),
+            _ => None,
+        };
+        let Some((name, part)) = next else {
+            let message = format!("{} has no such field", Named(pointer));
+            return Err(Refused::new(RefusedKind::NoPlace, pointer.clone(), message));
+        };
+        pointer.push(name);
+        Ok(part)
+    })
 }
 
 /// The position of a field; nothing for a row.
-fn slot_of(step: Step) -> Option<u32> {
+pub(super) fn slot_of(step: Step) -> Option<u32> {
     if let Step::Field(slot) = step { Some(slot) } else { None }
 }

@@ -1,6 +1,6 @@
 //! Declaring what is calculated.
 
-use super::look::{RowView, View};
+use super::look::{RuleView, View};
 use super::over::Over;
 use super::targets::{each_row, of_form, of_row, place, way};
 use super::{Form, address};
@@ -35,7 +35,7 @@ impl<M: 'static> Form<M> {
     pub fn calculate<L: Locate<M>, G: Gives<L::Target>>(
         &self,
         at: L,
-        function: impl Fn(&View<'_, M>) -> G + 'static,
+        function: impl Fn(&View<'_, M>) -> G + Send + Sync + 'static,
     ) -> Result<(), Refused> {
         let target = place(at)?;
         self.declare(|engine| engine.calculate(&target, of_form::<_, L::Target, _>(function)))
@@ -64,7 +64,7 @@ impl<M: 'static> Form<M> {
         &self,
         list: L,
         field: I,
-        function: impl Fn(&RowView<'_, M, R>) -> G + 'static,
+        function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
     ) -> Result<(), Refused>
     where
         R: Model,
@@ -99,7 +99,7 @@ impl<M: 'static> Form<M> {
     pub fn suggest<L: Locate<M>, G: Gives<L::Target>>(
         &self,
         at: L,
-        function: impl Fn(&View<'_, M>) -> G + 'static,
+        function: impl Fn(&View<'_, M>) -> G + Send + Sync + 'static,
     ) -> Result<(), Refused> {
         let target = place(at)?;
         self.declare(|engine| engine.suggest(&target, of_form::<_, L::Target, _>(function)))
@@ -111,7 +111,7 @@ impl<M: 'static> Form<M> {
         &self,
         list: L,
         field: I,
-        function: impl Fn(&RowView<'_, M, R>) -> G + 'static,
+        function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
     ) -> Result<(), Refused>
     where
         R: Model,
@@ -147,8 +147,8 @@ impl<M: 'static> Form<M> {
     /// ```
     pub fn counterparts<A: Locate<M>, B: Locate<M>, F: Gives<A::Target>, G: Gives<B::Target>>(
         &self,
-        (one, of_one): (A, impl Fn(&View<'_, M>) -> F + 'static),
-        (other, of_other): (B, impl Fn(&View<'_, M>) -> G + 'static),
+        (one, of_one): (A, impl Fn(&View<'_, M>) -> F + Send + Sync + 'static),
+        (other, of_other): (B, impl Fn(&View<'_, M>) -> G + Send + Sync + 'static),
     ) -> Result<(), Refused> {
         let (one, other) = (place(one)?, place(other)?);
         let of_one = of_form::<_, A::Target, _>(of_one);
@@ -161,8 +161,8 @@ impl<M: 'static> Form<M> {
     pub fn counterparts_each<R, L, A, B, F, G>(
         &self,
         list: L,
-        (one, of_one): (A, impl Fn(&RowView<'_, M, R>) -> F + 'static),
-        (other, of_other): (B, impl Fn(&RowView<'_, M, R>) -> G + 'static),
+        (one, of_one): (A, impl Fn(&RuleView<'_, M, R>) -> F + Send + Sync + 'static),
+        (other, of_other): (B, impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static),
     ) -> Result<(), Refused>
     where
         R: Model,

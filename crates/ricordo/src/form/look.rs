@@ -135,34 +135,35 @@ impl<T: Model> View<'_, Vec<T>> {
     }
 }
 
-/// A row of a list that holds an `R`, seen from inside a function that is run for each row of a form with the model `M`.
-/// It is a [`View`] of the row, from which the form is to be seen, too.
-pub struct RowView<'a, M, R> {
-    row: View<'a, R>,
-    form: PhantomData<fn() -> M>,
+/// What a rule is given to look at: a record, or a row of a list in it, that holds an `R`. It is a [`View`] of that, and the
+/// record of type `M` whose type has the rule, [`form`](RuleView::form), can be seen, too. For a rule about the record
+/// itself, both are the same.
+pub struct RuleView<'a, M, R = M> {
+    view: View<'a, R>,
+    form: View<'a, M>,
 }
 
-impl<M, R> fmt::Debug for RowView<'_, M, R> {
+impl<M, R> fmt::Debug for RuleView<'_, M, R> {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.row.fmt(formatter)
+        self.view.fmt(formatter)
     }
 }
 
-impl<'a, M, R> RowView<'a, M, R> {
-    pub(super) fn new(place: PlaceView<'a>) -> Self {
-        RowView { row: View::new(place), form: PhantomData }
+impl<'a, M, R> RuleView<'a, M, R> {
+    pub(super) fn new(place: PlaceView<'a>, form: PlaceView<'a>) -> Self {
+        RuleView { view: View::new(place), form: View::new(form) }
     }
 
-    /// The form that the row lies in.
+    /// The record whose type has the rule, around the row: mostly the form itself.
     pub fn form(&self) -> View<'a, M> {
-        View::new(self.row.place.form())
+        View::new(self.form.place)
     }
 }
 
-impl<'a, M, R> Deref for RowView<'a, M, R> {
+impl<'a, M, R> Deref for RuleView<'a, M, R> {
     type Target = View<'a, R>;
 
     fn deref(&self) -> &View<'a, R> {
-        &self.row
+        &self.view
     }
 }

@@ -39,6 +39,8 @@ mod over;
 mod place;
 mod recording;
 mod rule;
+mod rules;
+mod schema;
 #[cfg(feature = "stream")]
 mod stream;
 mod subscribe;
@@ -54,10 +56,14 @@ use std::sync::Arc;
 pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetSort, WidgetState};
 pub use cause::Cause;
 pub use counts::{Counts, SubscriberReport};
-pub use look::{RowView, View};
+pub use look::{RuleView, View};
 pub use outlet::{Event, Outlet};
 pub use over::{Over, Rows};
 pub use place::Place;
+pub use rules::Rules;
+#[doc(hidden)]
+pub use rules::rules_of;
+pub use schema::schema_of;
 #[cfg(feature = "stream")]
 pub use stream::{Results, Wakes};
 pub use subscription::{Notice, Subscription, Update};
@@ -65,11 +71,11 @@ pub use taking::{Keep, NotTaken};
 
 use self::core::Core;
 use self::recording::Recorder;
-use crate::engine::{Action, Address, Cost, Engine, Flags, Refused};
+use crate::engine::{Action, Address, Cost, Engine, Flags, Refused, RefusedKind};
 use crate::exchange::{self, Expectation};
 use crate::model::{Data, Locate, Model, Spot};
-use crate::rules::{Finding, check_defaults};
-use crate::shape::{Shape, ShapeBuilder, ShapeError};
+use crate::rules::Finding;
+use crate::shape::{Shape, ShapeError};
 use crate::value::Value;
 
 /// The model of a form whose shape is only known when the program runs. Places of such a form are addressed
@@ -127,16 +133,21 @@ impl<M: Model> Form<M> {
     /// Fails if the record cannot be held: a float that is not a number, records more than a hundred deep in
     /// each other, a model written by hand that contradicts itself.
     pub fn new(record: &M) -> Result<Self, ShapeError> {
-        let shape = Arc::new(shape_of::<M>()?);
-        let engine = Engine::new(shape, Some(record.to_value())).map_err(|misfit| ShapeError::of(&misfit))?;
-        Ok(Form { core: Core::new(engine.of_type()), model: PhantomData })
+        Self::starting_from(Some(record.to_value()))
     }
 
     /// A form that starts from the model's defaults, and blanks.
     pub fn blank() -> Result<Self, ShapeError> {
-        let engine =
-            Engine::new(Arc::new(shape_of::<M>()?), None).map_err(|misfit| ShapeError::of(&misfit))?;
-        Ok(Form { core: Core::new(engine.of_type()), model: PhantomData })
+        Self::starting_from(None)
+    }
+
+    fn starting_from(value: Option<Value>) -> Result<Self, ShapeError> {
+        let engine = Engine::of(&schema_of::<M>()?, value).map_err(|refused| {
+            let is_misfit = refused.kind() == RefusedKind::Misfit;
+            let what = if is_misfit { "the data does not fit" } else { "the form cannot be made" };
+            ShapeError::of_rules(format!("{what}: {refused}"))
+        })?;
+        Ok(Form { core: Core::new(engine), model: PhantomData })
     }
 
     /// Starts anew from another record, which becomes the baseline: nothing is dirty or touched. Handles to
@@ -155,14 +166,6 @@ impl<M: Model> Form<M> {
         }
         M::from_value(&self.core.read(Engine::value_to_parse)).map_err(|misfit| vec![Finding::of(&misfit)])
     }
-}
-
-fn shape_of<M: Model>() -> Result<Shape, ShapeError> {
-    let mut builder = ShapeBuilder::new();
-    let root = M::part(&mut builder)?;
-    let shape = builder.finish(root)?;
-    check_defaults(&shape)?;
-    Ok(shape)
 }
 
 impl Form<Untyped> {

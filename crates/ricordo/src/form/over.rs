@@ -5,7 +5,7 @@ use std::marker::PhantomData;
 
 use super::targets::way;
 use crate::engine::{Aggregate, Figure, Refused, RowsOf};
-use crate::model::{Data, Locate, Model};
+use crate::model::{Data, ListAt, Locate, Model};
 use crate::shape::Route;
 
 /// The rows of a list, or of the lists in its rows, which a figure is to be about. `M` is what the list lies in, `R` is
@@ -72,6 +72,58 @@ macro_rules! figures {
             self.figure(Figure::$figure, way(field), None)
         }
     )*};
+}
+
+macro_rules! of_lists {
+    ($($(#[$docs:meta])* $name:ident;)*) => {$(
+        $(#[$docs])*
+        pub fn $name<I: Locate<R>>(self, field: I) -> Over<M> {
+            self.rows().$name(field)
+        }
+    )*};
+}
+
+/// Aggregates over all rows of a list.
+impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
+    fn rows(self) -> Rows<M, R> {
+        let rows = way(self).map(|list| vec![RowsOf { list, conditions: Vec::new() }]);
+        Rows { rows, holds: PhantomData }
+    }
+
+    /// Only those rows in which a field holds this value.
+    pub fn when<C: Locate<R>>(self, field: C, value: C::Target) -> Rows<M, R> {
+        self.rows().when(field, value)
+    }
+
+    /// The rows of a list in each of these rows.
+    pub fn each<S: Model, L: Locate<R, Target = Vec<S>>>(self, list: L) -> Rows<M, S> {
+        self.rows().each(list)
+    }
+
+    /// How many rows there are.
+    pub fn count(self) -> Over<M> {
+        self.rows().count()
+    }
+
+    /// The sum of the numbers, each times its weight, by the sum of the weights; blank if that is 0.
+    pub fn weighted_mean<I: Locate<R>, W: Locate<R>>(self, field: I, weight: W) -> Over<M> {
+        self.rows().weighted_mean(field, weight)
+    }
+
+    of_lists! {
+        /// The sum of the numbers; 0 if there is none.
+        sum;
+        /// The least of the numbers; blank if there is none.
+        minimum;
+        /// The greatest of the numbers; blank if there is none.
+        maximum;
+        /// The mean of the numbers; blank if there is none.
+        mean;
+        /// Whether no flag is off.
+        all;
+        /// Whether any flag is on.
+        any;
+    }
 }
 
 impl<M, R: Model> Rows<M, R> {

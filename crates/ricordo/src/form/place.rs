@@ -206,8 +206,8 @@ impl<T> Place<T> {
     /// The same place as one that holds a `U`; nothing if it is no such place. So a place that only a pointer is known
     /// of can be handed to a component.
     pub fn typed<U: Model>(&self) -> Option<Place<U>> {
-        let shape = super::shape_of::<U>().ok()?;
-        let suits = self.core.view(self.id, |view| view.is_like(&shape));
+        let schema = super::schema_of::<U>().ok()?;
+        let suits = self.core.view(self.id, |view| view.is_like(schema.shape()));
         suits.then(|| Place::new(self.core.clone(), self.id))
     }
 

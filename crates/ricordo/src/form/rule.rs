@@ -1,7 +1,7 @@
 //! Declaring rules: what is said of places, apart from their values.
 
 use super::Form;
-use super::look::{RowView, View};
+use super::look::{RuleView, View};
 use super::targets::{each_row, of_form, of_row, place};
 use crate::engine::{Refused, Rule};
 use crate::model::{Gives, Locate, Model};
@@ -17,7 +17,7 @@ macro_rules! rules {
             &self,
             at: L,
             $($argument: $type,)?
-            test: impl Fn(&View<'_, M>) -> B + 'static,
+            test: impl Fn(&View<'_, M>) -> B + Send + Sync + 'static,
         ) -> Result<(), Refused> {
             let target = place(at)?;
             self.declare(|engine| engine.rule(&target, $rule, of_form::<_, bool, _>(test)))
@@ -29,7 +29,7 @@ macro_rules! rules {
             list: L,
             field: I,
             $($argument: $type,)?
-            test: impl Fn(&RowView<'_, M, R>) -> B + 'static,
+            test: impl Fn(&RuleView<'_, M, R>) -> B + Send + Sync + 'static,
         ) -> Result<(), Refused>
         where
             R: Model,

@@ -1,7 +1,7 @@
 //! Which places something is declared for, and the functions that are declared, as the engine has them.
 
 use super::address;
-use super::look::{RowView, View};
+use super::look::{RuleView, View};
 use crate::engine::{Address, PlaceView, Refused, Target};
 use crate::model::{Gives, Locate, Spot};
 use crate::shape::Route;
@@ -33,14 +33,14 @@ pub(super) fn way<R, I: Locate<R>>(field: I) -> Result<Route, Refused> {
 
 /// A function of the form, as the engine runs it.
 pub(super) fn of_form<M, T, G: Gives<T>>(
-    function: impl Fn(&View<'_, M>) -> G + 'static,
-) -> impl Fn(PlaceView<'_>) -> Value + 'static {
+    function: impl Fn(&View<'_, M>) -> G + Send + Sync + 'static,
+) -> impl Fn(PlaceView<'_>) -> Value + Send + Sync + 'static {
     move |view| function(&View::new(view)).give()
 }
 
-/// A function of a row, as the engine runs it.
+/// A function of a row of the form, as the engine runs it.
 pub(super) fn of_row<M, R, T, G: Gives<T>>(
-    function: impl Fn(&RowView<'_, M, R>) -> G + 'static,
-) -> impl Fn(PlaceView<'_>) -> Value + 'static {
-    move |view| function(&RowView::new(view)).give()
+    function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
+) -> impl Fn(PlaceView<'_>) -> Value + Send + Sync + 'static {
+    move |view| function(&RuleView::new(view, view.form())).give()
 }

@@ -69,6 +69,9 @@
 //! | `secret` | field | shown as `•••` in dumps, journals and messages |
 //! | `local` | any field | beside the record: bound and checked, but no part of its value; its type has a [`Default`] |
 //!
+//! On a struct, `#[model(rules = Batch::rules)]` names the function that declares its [`Rules`](crate::Rules): what depends
+//! on what, in every form in which such a record stands.
+//!
 //! Names are as `serde` would have them: `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` are heeded.
 
 mod containers;

@@ -28,8 +28,8 @@ impl Graph {
             let (within, visited) = self.bases_within(tree, at, place);
             self.aggregated += visited;
             let of_bases = &self.declarations[at].of_bases;
-            let cells: Vec<(Cell, Scope)> =
-                within.iter().filter_map(|base| Some((*of_bases.get(base)?, Scope::All))).collect();
+            let cells = within.iter().filter_map(|base| of_bases.get(base)).flatten();
+            let cells: Vec<(Cell, Scope)> = cells.map(|cell| (*cell, Scope::All)).collect();
             self.update_aggregates(tree, at, place, &cells);
         }
     }
@@ -46,13 +46,12 @@ impl Graph {
                 let within = bases.filter(|base| *base != place && lies_in(tree, *base, place));
                 return (within.collect(), (visited + of_bases.len()) as u64);
             }
+            if next != place && declaration.bases.include(tree, next) {
+                found.push(next);
+            }
             match &tree.node(next).body {
                 Body::Field(_) => {}
                 Body::Record(record) => rest.extend(&record.children),
-                Body::List(_) if Some(tree.node(next).part) == declaration.list => {
-                    found.extend(tree.rows(next));
-                    rest.extend(tree.rows(next));
-                }
                 Body::List(_) => rest.extend(tree.rows(next)),
             }
         }
@@ -68,10 +67,11 @@ impl Graph {
                     let Some(body) = self.cells.get(cell) else { continue };
                     let Way::Aggregate(of) = &self.declarations[at].declaration.way else { continue };
                     let mut rows = of.rows_in(tree, body.base, scope);
-                    // In a record that is empty now, none are found any longer.
-                    if tree.node(place).container().is_some_and(|container| !container.is_present()) {
+                    // In a record that is empty now, or has other places in it, some are not found any longer.
+                    if let Body::Record(_) = tree.node(place).body {
                         let known = body.aggregate.iter().flat_map(|aggregate| aggregate.rows());
-                        rows.extend(known.filter(|row| lies_in(tree, *row, place)));
+                        let are_gone = known.filter(|row| !tree.is_there_in(body.base, *row));
+                        rows.extend(are_gone.filter(|row| lies_in(tree, *row, place)));
                     }
                     self.update_aggregate(tree, cell, &rows);
                 }
@@ -115,10 +115,10 @@ impl Graph {
         let Declared { declaration, of_bases, .. } = &self.declarations[at];
         let Way::Aggregate(of) = &declaration.way else { return found };
         for base in bases_around(tree, declaration, place) {
-            if let Some(cell) = of_bases.get(&base)
+            if let Some(cells) = of_bases.get(&base)
                 && let Some(scope) = of.scope(tree, base, place)
             {
-                found.push((*cell, scope));
+                found.extend(cells.iter().map(|cell| (*cell, scope)));
             }
         }
         found
@@ -165,6 +165,7 @@ impl Graph {
 
 /// What aggregates are for that a place lies in, or is.
 fn bases_around(tree: &Tree, declaration: &Declaration, place: PlaceId) -> impl Iterator<Item = PlaceId> {
-    let is_base = |place: &PlaceId| tree.parent(*place).map(|list| tree.node(list).part) == declaration.list;
+    let bases = declaration.bases;
+    let is_base = move |place: &PlaceId| bases.include(tree, *place);
     std::iter::successors(Some(place), |place| tree.parent(*place)).filter(is_base)
 }

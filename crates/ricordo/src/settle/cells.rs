@@ -21,6 +21,8 @@ pub(super) struct CellBody {
     pub(super) place: PlaceId,
     /// What its function is given to look at.
     pub(super) base: PlaceId,
+    /// What its rule begins at: the form, or the record whose type has the rule.
+    pub(super) origin: PlaceId,
     /// More than that of all cells that it has looked at.
     pub(super) height: u32,
     pub(super) is_pending: bool,

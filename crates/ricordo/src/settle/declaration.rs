@@ -1,15 +1,16 @@
 //! Declarations: what follows for a place from others, and how.
 
 use std::fmt;
-use std::rc::Rc;
+use std::sync::Arc;
 
 use super::{AggregateOf, Aspects, PlaceView};
-use crate::shape::PartId;
+use crate::shape::{Kind, PartId, RecordId, Shape};
 use crate::tree::{ConstraintId, Pattern, PlaceId, Standing, Tree};
 use crate::value::Value;
 
-/// What tells something of a place: a function of what it looks at.
-pub(crate) type Function = Rc<dyn Fn(PlaceView<'_>) -> Value>;
+/// What tells something of a place: a function of what it is given to look at, and of what the rule begins at, the form or
+/// the record whose type has the rule.
+pub(crate) type Function = Arc<dyn Fn(PlaceView<'_>, PlaceView<'_>) -> Value + Send + Sync>;
 
 /// What follows for all places of a part from others. It is kept once, however many rows there are.
 #[derive(Debug)]
@@ -17,13 +18,35 @@ pub(crate) struct Declaration {
     /// The places that it is about: all of this part that the pattern means.
     pub(crate) part: PartId,
     pub(crate) pattern: Pattern,
-    /// How many steps lead from the form to what its function is given to look at.
+    /// How many steps lead from where the pattern begins to what its function is given to look at.
     pub(crate) base: usize,
-    /// The list to whose rows the function is given, or nothing if it is given the form.
-    pub(crate) list: Option<PartId>,
+    /// What its function is given to look at.
+    pub(crate) bases: Bases,
     /// What follows.
     pub(crate) slot: Slot,
     pub(crate) way: Way,
+}
+
+/// What the function of a rule is given to look at.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Bases {
+    /// The form.
+    Form,
+    /// Every record of this type.
+    Records(RecordId),
+    /// The rows of lists of this part.
+    Rows(PartId),
+}
+
+impl Bases {
+    /// Whether a place is one of them.
+    pub(super) fn include(self, tree: &Tree, place: PlaceId) -> bool {
+        match self {
+            Bases::Form => place == tree.root(),
+            Bases::Records(record) => matches!(tree.part(place).kind, Kind::Record(of) if of == record),
+            Bases::Rows(list) => tree.parent(place).is_some_and(|parent| tree.node(parent).part == list),
+        }
+    }
 }
 
 /// What of a place follows from others.
@@ -39,6 +62,26 @@ pub(crate) enum Slot {
     Required,
     /// Whether a constraint holds.
     Constraint(ConstraintId),
+}
+
+/// Whether one of these declarations says already of some of these places what another would: only constraints may be
+/// many.
+pub(crate) fn conflicts<'a>(
+    mut known: impl Iterator<Item = &'a Declaration>,
+    shape: &Shape,
+    part: PartId,
+    pattern: &Pattern,
+    slot: Slot,
+) -> bool {
+    known.any(|known| {
+        known.part == part
+            && known.pattern.overlaps(pattern, shape)
+            && match (known.slot, slot) {
+                (Slot::Value(_), Slot::Value(_)) => true,
+                (Slot::Constraint(_), _) => false,
+                (known, slot) => known == slot,
+            }
+    })
 }
 
 /// Whether a value always follows.

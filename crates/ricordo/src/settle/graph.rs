@@ -1,5 +1,8 @@
 //! The graph of what follows from what, and how it is brought up to date with changes.
 
+use std::collections::hash_map::Entry;
+use std::sync::Arc;
+
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
@@ -7,12 +10,12 @@ use super::accumulator::Share;
 use super::aggregate::Aggregate;
 use super::behind::Behind;
 use super::cells::{Cell, CellBody, Cells, Fresh};
-use super::declaration::{Declaration, Role, Slot, Way};
+use super::declaration::{Declaration, Role, Slot, Way, conflicts};
 use super::dependents::Dependents;
 use super::pending::Pending;
 use super::scratch::Scratch;
 use super::{Aspects, Glance, Reads, Unsettled};
-use crate::shape::PartId;
+use crate::shape::{PartId, Shape};
 use crate::tree::{Body, Pattern, PlaceId, Ruled, Standing, Tree, Undo};
 
 /// Everything that follows from something else, and what it has looked at.
@@ -70,11 +73,12 @@ pub(crate) struct Checkpoint {
 /// A declaration, and what is known of its cells.
 #[derive(Debug)]
 pub(super) struct Declared {
-    pub(super) declaration: Declaration,
+    pub(super) declaration: Arc<Declaration>,
     /// The greatest height among its cells: rows are mostly alike.
     pub(super) height: u32,
-    /// The cells of an aggregate, by what it is for.
-    pub(super) of_bases: FxHashMap<PlaceId, Cell>,
+    /// The cells of an aggregate, by what it is for. There are several where the record that shows it was replaced by
+    /// another, and may come back by undo; all are kept up to date.
+    pub(super) of_bases: FxHashMap<PlaceId, SmallVec<[Cell; 1]>>,
 }
 
 impl Graph {
@@ -84,18 +88,39 @@ impl Graph {
 
     /// Whether the value of places that are meant, or whether they are relevant and so on, is declared already: only
     /// constraints may be many.
-    pub(crate) fn declares(&self, part: PartId, pattern: &Pattern, slot: Slot) -> bool {
+    pub(crate) fn declares(&self, shape: &Shape, part: PartId, pattern: &Pattern, slot: Slot) -> bool {
         let declared = self.of_parts.get(&part).into_iter().flatten();
-        let declared = declared.map(|at| &self.declarations[*at].declaration);
-        declared.filter(|known| known.pattern == *pattern).any(|known| match (known.slot, slot) {
-            (Slot::Value(_), Slot::Value(_)) => true,
-            (Slot::Constraint(_), _) => false,
-            (known, slot) => known == slot,
-        })
+        let declared = declared.map(|at| &*self.declarations[*at].declaration);
+        conflicts(declared, shape, part, pattern, slot)
     }
 
     /// Adds a declaration, and makes its places pending.
-    pub(crate) fn declare(&mut self, tree: &mut Tree, declaration: Declaration) -> Result<(), Unsettled> {
+    pub(crate) fn declare(
+        &mut self,
+        tree: &mut Tree,
+        declaration: Arc<Declaration>,
+    ) -> Result<(), Unsettled> {
+        let at = self.add(tree, declaration);
+        let declaration = &self.declarations[at].declaration;
+        let places = tree.places_meant(declaration.part, &declaration.pattern);
+        places.into_iter().try_for_each(|place| self.add_cell(tree, place, at))
+    }
+
+    /// Adds all declarations of a schema to a form that has none yet, and makes their places pending: one walk, however many
+    /// there are.
+    pub(crate) fn declare_all(
+        &mut self,
+        tree: &mut Tree,
+        declarations: &[Arc<Declaration>],
+    ) -> Result<(), Unsettled> {
+        for declaration in declarations {
+            self.add(tree, declaration.clone());
+        }
+        self.add_all(tree, tree.root())
+    }
+
+    /// Adds a declaration without its places; its number comes back.
+    fn add(&mut self, tree: &mut Tree, declaration: Arc<Declaration>) -> usize {
         let (part, at) = (declaration.part, self.declarations.len());
         self.of_parts.entry(part).or_default().push(at);
         if let Way::Aggregate(of) = &declaration.way {
@@ -114,8 +139,7 @@ impl Graph {
             all.into_iter().for_each(|cell| self.trigger(cell));
         }
         self.declarations.push(Declared { declaration, height: 0, of_bases: FxHashMap::default() });
-        let places = tree.places_meant(part, &self.declarations[at].declaration.pattern);
-        places.into_iter().try_for_each(|place| self.add_cell(tree, place, at))
+        at
     }
 
     /// Takes the declaration back that was made last.
@@ -143,8 +167,13 @@ impl Graph {
     fn drop_cell(&mut self, tree: &mut Tree, cell: Cell) {
         let Some(body) = self.cells.remove(cell) else { return };
         self.dependents.remove(cell, &body.glances);
-        if let Some(declared) = self.declarations.get_mut(body.declaration) {
-            declared.of_bases.remove(&body.base);
+        if let Some(declared) = self.declarations.get_mut(body.declaration)
+            && let Entry::Occupied(mut cells) = declared.of_bases.entry(body.base)
+        {
+            cells.get_mut().retain(|other| *other != cell);
+            if cells.get().is_empty() {
+                cells.remove();
+            }
         }
         self.set_standing(tree, body.place);
     }
@@ -174,8 +203,8 @@ impl Graph {
 
     fn add_cell(&mut self, tree: &mut Tree, place: PlaceId, at: usize) -> Result<(), Unsettled> {
         let Declared { declaration, height, .. } = &self.declarations[at];
-        let base = tree.on_way_to(place, &declaration.pattern, declaration.base);
-        let Some(base) = base else { return Ok(()) };
+        let on_way = |steps| tree.on_way_to(place, &declaration.pattern, steps);
+        let (Some(base), Some(origin)) = (on_way(declaration.base), on_way(0)) else { return Ok(()) };
         let aggregate = match &declaration.way {
             Way::Aggregate(of) => Some(Box::new(Aggregate::new(of, tree, base))),
             Way::Function(_) => None,
@@ -189,6 +218,7 @@ impl Graph {
             slot,
             place,
             base,
+            origin,
             height,
             is_pending: false,
             fresh: match (may_lead, is_empty) {
@@ -209,7 +239,7 @@ impl Graph {
         }
         self.trigger(cell);
         if is_aggregate {
-            self.declarations[at].of_bases.insert(base, cell);
+            self.declarations[at].of_bases.entry(base).or_default().push(cell);
             self.put_in_order(tree, cell)?;
         }
         self.raise_above(tree, cell)

@@ -26,7 +26,7 @@ mod view;
 pub use aggregate::Figure;
 pub(crate) use aggregate::{AggregateOf, Level};
 pub use aspects::Aspects;
-pub(crate) use declaration::{Declaration, Function, Role, Slot, Way};
+pub(crate) use declaration::{Bases, Declaration, Function, Role, Slot, Way, conflicts};
 pub(crate) use graph::{Checkpoint, Graph};
 pub(crate) use lookers::Lookers;
 pub use reads::Reads;

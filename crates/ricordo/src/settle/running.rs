@@ -109,9 +109,10 @@ impl Graph {
                 return Ok(value.filter(|_| !self.is_early(tree, cell)).map(Ok));
             }
         };
-        let (place, base, slot) = (body.place, body.base, body.slot);
+        let (place, base, origin, slot) = (body.place, body.base, body.origin, body.slot);
         self.slots += self.reads.clear();
-        let run = || function(PlaceView::of_calculation(tree, base, &self.reads));
+        let view = PlaceView::of_calculation(tree, base, &self.reads);
+        let run = || function(view, view.other(origin));
         let value = catch_unwind(AssertUnwindSafe(run)).map_err(|panic| words_of(&*panic));
         if let Some(driver) = tree.counterpart(place).filter(|_| matches!(slot, Slot::Value(_))) {
             // Whether its function has looked at it or not, it follows from that.

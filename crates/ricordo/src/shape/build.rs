@@ -1,6 +1,7 @@
 //! Building a shape, and refusing one that could not be a form.
 
-use std::any::TypeId;
+use std::any::{Any, TypeId};
+use std::fmt;
 use std::sync::Arc;
 
 use indexmap::map::Entry;
@@ -36,6 +37,11 @@ impl ShapeError {
         ShapeError { named: shape.called(part), ..ShapeError::new(Some(part), problem) }
     }
 
+    /// The error for rules that do not suit a shape.
+    pub(crate) fn of_rules(problem: impl Into<String>) -> Self {
+        ShapeError::new(None, problem)
+    }
+
     /// The error for data that a form was to start from.
     pub(crate) fn of(misfit: &Misfit) -> Self {
         ShapeError::new(None, format!("the data does not fit: {misfit}"))
@@ -49,6 +55,16 @@ impl ShapeError {
     /// The part in question, if it is one.
     pub fn part(&self) -> Option<PartId> {
         self.part
+    }
+}
+
+/// What a higher layer knows about a record type, and this one does not.
+#[doc(hidden)]
+pub struct Attachment(pub(crate) Box<dyn Any + Send + Sync>);
+
+impl fmt::Debug for Attachment {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_tuple("Attachment").finish_non_exhaustive()
     }
 }
 
@@ -73,6 +89,7 @@ pub struct ShapeBuilder {
     records: Vec<Fields>,
     lists: Vec<Option<PartId>>,
     of_types: FxHashMap<TypeId, RecordId>,
+    attachments: Vec<(RecordId, Attachment)>,
 }
 
 impl ShapeBuilder {
@@ -125,6 +142,12 @@ impl ShapeBuilder {
         Ok(record)
     }
 
+    /// Attaches to a record type what only higher layers know about it, such as its rules.
+    #[doc(hidden)]
+    pub fn attach(&mut self, record: RecordId, attachment: Attachment) {
+        self.attachments.push((record, attachment));
+    }
+
     fn add(&mut self, part: Part) -> PartId {
         self.parts.push(part);
         PartId(index(self.parts.len() - 1))
@@ -139,7 +162,14 @@ impl ShapeBuilder {
             return Err(ShapeError::new(None, "a list was opened but not given an item"));
         };
         let has_secrets = self.parts.iter().any(|part| part.secret);
-        let mut shape = Shape { parts: self.parts, records: self.records, lists, root, has_secrets };
+        let mut shape = Shape {
+            parts: self.parts,
+            records: self.records,
+            lists,
+            root,
+            has_secrets,
+            attachments: self.attachments,
+        };
         shape.check_parts()?;
         Extents::check(&shape)?;
         for id in (0..shape.parts.len()).map(|position| PartId(index(position))) {

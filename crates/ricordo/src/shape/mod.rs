@@ -16,10 +16,13 @@ mod pointer;
 mod reading;
 mod route;
 
+use std::any::Any;
 use std::sync::Arc;
 
 use indexmap::IndexMap;
 
+#[doc(hidden)]
+pub use build::Attachment;
 pub use build::{ShapeBuilder, ShapeError};
 pub use choices::{Choice, Choices};
 pub use display::{DisplayFormat, NumberFormat};
@@ -56,6 +59,7 @@ pub struct Shape {
     lists: Vec<PartId>,
     root: PartId,
     has_secrets: bool,
+    attachments: Vec<(RecordId, Attachment)>,
 }
 
 impl Shape {
@@ -67,6 +71,11 @@ impl Shape {
     /// The part of this name in the shape that gave the name out.
     pub fn part(&self, id: PartId) -> &Part {
         &self.parts[id.0 as usize]
+    }
+
+    /// What higher layers have attached to record types.
+    pub(crate) fn attachments(&self) -> impl Iterator<Item = (RecordId, &(dyn Any + Send + Sync))> {
+        self.attachments.iter().map(|(record, attachment)| (*record, &*attachment.0))
     }
 
     /// Every part.

@@ -32,7 +32,7 @@ pub(crate) use locate::NoPlace;
 pub(crate) use log::Undo;
 pub use node::PlaceId;
 pub(crate) use node::{Body, Field, ListBody, Marks, Node, Pending, Presence, RecordBody, Summary};
-pub(crate) use pattern::Pattern;
+pub(crate) use pattern::{Anchor, Pattern};
 use ruled::RuledPlaces;
 pub(crate) use ruled::{ConstraintId, ConstraintWords, Failure, Fault, Faults, Ruled, Standing};
 pub(crate) use sequence::Key;

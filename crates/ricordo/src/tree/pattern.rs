@@ -1,37 +1,90 @@
 //! Patterns: which places are meant, through whichever rows the way to them leads.
 
 use super::{Body, PlaceId, Tree};
+use crate::shape::{Kind, RecordId, Shape};
 
-/// Which places are meant: the positions of the fields on the way from the form, and nothing for a row, whichever it is.
-/// Records of one type may lie in several places, and what is meant of one of them is not of the others.
+/// Where the way of a pattern begins.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+pub(crate) enum Anchor {
+    /// At the form.
+    #[default]
+    Form,
+    /// At every record of this type, wherever it stands.
+    Record(RecordId),
+}
+
+/// Which places are meant: where the way to them begins, and its steps, each the position of a field or, for whichever row,
+/// nothing. Records of one type may lie in several places; a pattern that begins at the form means those of one of them.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
-pub(crate) struct Pattern(Vec<Option<u32>>);
+pub(crate) struct Pattern {
+    anchor: Anchor,
+    steps: Vec<Option<u32>>,
+}
 
 impl Pattern {
+    /// The pattern of what it begins at.
+    pub(crate) fn from_anchor(anchor: Anchor) -> Self {
+        Pattern { anchor, steps: Vec::new() }
+    }
+
     /// Goes on to a field, or to any row.
     pub(crate) fn push(&mut self, step: Option<u32>) {
-        self.0.push(step);
+        self.steps.push(step);
     }
 
     /// Whether what is meant is a row, or lies in one.
     pub(crate) fn leads_through_rows(&self) -> bool {
-        self.0.contains(&None)
+        self.steps.contains(&None)
     }
 
     /// The positions of what is meant, and of what another pattern means, among the fields of their record, if that is
     /// the same one.
     pub(crate) fn in_one_record(&self, other: &Pattern) -> Option<(u32, u32)> {
-        let ((Some(one), around), (Some(other), around_other)) =
-            (self.0.split_last()?, other.0.split_last()?)
+        let ((Some(one), around), (Some(other_field), around_other)) =
+            (self.steps.split_last()?, other.steps.split_last()?)
         else {
             return None;
         };
-        (around == around_other).then_some((*one, *other))
+        let is_same = self.anchor == other.anchor && around == around_other;
+        is_same.then_some((*one, *other_field))
     }
 
-    /// How many places lie above those that are meant.
+    /// How many places lie above those that are meant, down from where the pattern begins.
     pub(crate) fn depth(&self) -> usize {
-        self.0.len()
+        self.steps.len()
+    }
+
+    /// Whether a place may be meant by this pattern and by another.
+    pub(crate) fn overlaps(&self, other: &Pattern, shape: &Shape) -> bool {
+        let (long, short) = if self.depth() < other.depth() { (other, self) } else { (self, other) };
+        let (prefix, rest) = long.steps.split_at(long.depth() - short.depth());
+        if *rest != *short.steps {
+            return false;
+        }
+        match short.anchor {
+            // Nothing but the form is where it begins: the other begins there, too, or at all records of its type.
+            Anchor::Form => {
+                prefix.is_empty() && long.begins_at(shape, prefix) == short.begins_at(shape, prefix)
+            }
+            Anchor::Record(record) => long.begins_at(shape, prefix) == Some(record),
+        }
+    }
+
+    /// The type of the record to which steps lead from where the pattern begins.
+    fn begins_at(&self, shape: &Shape, steps: &[Option<u32>]) -> Option<RecordId> {
+        let mut kind = match self.anchor {
+            Anchor::Form => shape.part(shape.root()).kind.clone(),
+            Anchor::Record(record) => Kind::Record(record),
+        };
+        for step in steps {
+            let part = match (&kind, step) {
+                (Kind::Record(record), Some(slot)) => shape.field_at(*record, *slot)?.1,
+                (Kind::List(list), None) => shape.item(*list),
+                _ => return None,
+            };
+            kind = shape.part(part).kind.clone();
+        }
+        if let Kind::Record(record) = kind { Some(record) } else { None }
     }
 }
 
@@ -43,13 +96,18 @@ impl Tree {
         let mut steps: Vec<Option<u32>> =
             steps.map(|(parent, slot)| self.list(parent).is_none().then_some(slot)).collect();
         steps.reverse();
-        Pattern(steps)
+        Pattern { anchor: Anchor::Form, steps }
     }
 
-    /// The place so many steps below the form, on the way to a place; nothing if that is none of those that are meant.
+    /// The place so many steps below where a pattern begins, on the way to a place; nothing if that is none of those that
+    /// are meant.
     pub(crate) fn on_way_to(&self, place: PlaceId, pattern: &Pattern, steps: usize) -> Option<PlaceId> {
+        self.on_way(place, pattern.anchor, &pattern.steps, steps)
+    }
+
+    fn on_way(&self, place: PlaceId, anchor: Anchor, way: &[Option<u32>], steps: usize) -> Option<PlaceId> {
         let (mut at, mut found) = (place, None);
-        for (below, step) in pattern.0.iter().enumerate().rev() {
+        for (below, step) in way.iter().enumerate().rev() {
             if below + 1 == steps {
                 found = Some(at);
             }
@@ -64,8 +122,11 @@ impl Tree {
             }
             at = parent;
         }
-        let is_form = at == self.root();
-        if steps == 0 { is_form.then_some(at) } else { found.filter(|_| is_form) }
+        let begins = match anchor {
+            Anchor::Form => at == self.root(),
+            Anchor::Record(record) => matches!(self.part(at).kind, Kind::Record(of) if of == record),
+        };
+        if steps == 0 { begins.then_some(at) } else { found.filter(|_| begins) }
     }
 
     /// Whether a place is one of those that are meant.
@@ -75,7 +136,7 @@ impl Tree {
 
     /// Whether the rows of a list are meant.
     pub(crate) fn are_rows_meant(&self, list: PlaceId, pattern: &Pattern) -> bool {
-        let Some((None, around)) = pattern.0.split_last() else { return false };
-        self.is_meant(list, &Pattern(around.to_vec()))
+        let Some((None, around)) = pattern.steps.split_last() else { return false };
+        self.on_way(list, pattern.anchor, around, 0).is_some()
     }
 }

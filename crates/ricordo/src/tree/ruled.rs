@@ -31,6 +31,14 @@ impl From<FindingKind> for Fault {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) struct ConstraintId(NonZeroU32);
 
+impl ConstraintId {
+    /// The name of the last of so many constraints.
+    pub(crate) fn of_count(count: usize) -> Self {
+        let count = u32::try_from(count).unwrap_or(u32::MAX);
+        ConstraintId(NonZeroU32::new(count).unwrap_or(NonZeroU32::MIN))
+    }
+}
+
 /// What is told where a constraint does not hold.
 #[derive(Clone, Debug)]
 pub(crate) struct ConstraintWords {
@@ -199,8 +207,12 @@ impl Tree {
     /// Adds a constraint.
     pub(crate) fn add_constraint(&mut self, words: ConstraintWords) -> ConstraintId {
         self.ruled.constraints.push(words);
-        let given = u32::try_from(self.ruled.constraints.len()).unwrap_or(u32::MAX);
-        ConstraintId(NonZeroU32::new(given).unwrap_or(NonZeroU32::MIN))
+        ConstraintId::of_count(self.ruled.constraints.len())
+    }
+
+    /// Adds the constraints of a schema, to a form that has none yet.
+    pub(crate) fn put_constraints(&mut self, words: &[ConstraintWords]) {
+        self.ruled.constraints.extend_from_slice(words);
     }
 
     /// Takes back the constraint that was added last.

@@ -1,10 +1,12 @@
 //! Calculated values: at once, exactly, at the cost of what changed; and what becomes of faulty ones.
 
-use std::cell::{Cell, RefCell};
+use std::cell::RefCell;
 use std::rc::Rc;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU32, Ordering};
 
 use ricordo::engine::RefusedKind;
-use ricordo::form::{RowView, Rows};
+use ricordo::form::{Rows, RuleView};
 use ricordo::{Decimal, Form, Model, Number, WidgetEvent, at};
 
 #[derive(Clone, Debug, PartialEq, Model)]
@@ -36,15 +38,15 @@ fn sheet(rows: u32) -> Sheet {
 
 /// How often each calculation ran.
 #[derive(Clone, Default)]
-struct Runs(Rc<[Cell<u32>; 4]>);
+struct Runs(Arc<[AtomicU32; 4]>);
 
 impl Runs {
     fn count(&self, which: usize) {
-        self.0[which].set(self.0[which].get() + 1);
+        self.0[which].fetch_add(1, Ordering::Relaxed);
     }
 
     fn take(&self) -> [u32; 4] {
-        [0, 1, 2, 3].map(|which| self.0[which].take())
+        [0, 1, 2, 3].map(|which| self.0[which].swap(0, Ordering::Relaxed))
     }
 }
 
@@ -254,15 +256,19 @@ fn circles_are_refused_with_their_chain() {
 
 #[test]
 fn calculations_that_fail_leave_a_blank_and_wrong_declarations_are_refused() {
-    let form = Form::new(&sheet(1)).unwrap();
-    let other = Form::new(&sheet(1)).unwrap();
-    let (inside, elsewhere) = (form.clone(), other.clone());
+    thread_local! {
+        static INSIDE: Form<Sheet> = Form::new(&sheet(1)).unwrap();
+        static ELSEWHERE: Form<Sheet> = Form::new(&sheet(1)).unwrap();
+    }
+    let form = INSIDE.with(Form::clone);
     form.calculate(at::<Sheet>().surplus(), move |view| {
         let loaves = view.get(at::<Sheet>().loaves())?;
         assert!(loaves != 13, "nobody bakes thirteen");
         // What is done to the form is refused; another form may be read, but is not followed.
-        assert_eq!(inside.set(at::<Sheet>().flour(), 1).unwrap_err().kind(), RefusedKind::Busy);
-        Some(i64::from(loaves + elsewhere.get(at::<Sheet>().loaves()).unwrap()?))
+        let set = INSIDE.with(|inside| inside.set(at::<Sheet>().flour(), 1));
+        assert_eq!(set.unwrap_err().kind(), RefusedKind::Busy);
+        let elsewhere = ELSEWHERE.with(|other| other.get(at::<Sheet>().loaves()).unwrap())?;
+        Some(i64::from(loaves + elsewhere))
     })
     .unwrap();
     assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(4));
@@ -300,10 +306,12 @@ fn calculations_that_fail_leave_a_blank_and_wrong_declarations_are_refused() {
     form.enter(at::<Sheet>().name(), "Spelt").unwrap();
     drop(guard);
     assert_eq!(refused.take().unwrap().kind(), RefusedKind::Busy, "not while somebody is told");
-    let looked_through = Form::new(&sheet(1)).unwrap();
-    let inside = looked_through.clone();
+    thread_local!(static LOOKED_THROUGH: Form<Sheet> = Form::new(&sheet(1)).unwrap());
+    let looked_through = LOOKED_THROUGH.with(Form::clone);
     looked_through
-        .calculate(at::<Sheet>().total(), move |_| inside.get(at::<Sheet>().total()).unwrap())
+        .calculate(at::<Sheet>().total(), |_| {
+            LOOKED_THROUGH.with(|inside| inside.get(at::<Sheet>().total()).unwrap())
+        })
         .unwrap();
     let why = looked_through.place(at::<Sheet>().total()).unwrap().explain()[0].to_string();
     form.reset().unwrap();
@@ -333,11 +341,11 @@ fn chains_thousands_long_settle_in_one_go() {
     const LENGTH: u32 = 2_000;
     let links = (0..LENGTH).map(|number| Link { step: 1, sum: None, number }).collect();
     let form = Form::new(&Chain { links }).unwrap();
-    let runs = Rc::new(Cell::new(0));
+    let runs = Arc::new(AtomicU32::new(0));
     let count = runs.clone();
     // Each row follows from the one before, of which a row knows only through what the form holds in its numbers.
-    form.calculate_each(at::<Chain>().links(), at::<Link>().sum(), move |row: &RowView<'_, Chain, Link>| {
-        count.set(count.get() + 1);
+    form.calculate_each(at::<Chain>().links(), at::<Link>().sum(), move |row: &RuleView<'_, Chain, Link>| {
+        count.fetch_add(1, Ordering::Relaxed);
         let number = row.get(at::<Link>().number())?;
         let before = match number {
             0 => 0,
@@ -357,16 +365,16 @@ fn chains_thousands_long_settle_in_one_go() {
     .unwrap();
     let last = form.place(at::<Chain>().links().at(LENGTH - 1).sum()).unwrap();
     assert_eq!(last.get(), Some(LENGTH));
-    runs.set(0);
+    runs.store(0, Ordering::Relaxed);
     form.enter(at::<Chain>().links().at(0).step(), "2").unwrap();
-    assert_eq!((last.get(), runs.get()), (Some(LENGTH + 1), LENGTH));
-    runs.set(0);
+    assert_eq!((last.get(), runs.load(Ordering::Relaxed)), (Some(LENGTH + 1), LENGTH));
+    runs.store(0, Ordering::Relaxed);
     form.transaction(|| {
         form.enter(at::<Chain>().links().at(0).step(), "1")?;
         form.enter(at::<Chain>().links().at(LENGTH / 2).step(), "5")
     })
     .unwrap();
-    assert_eq!((last.get(), runs.get()), (Some(LENGTH + 4), LENGTH));
+    assert_eq!((last.get(), runs.load(Ordering::Relaxed)), (Some(LENGTH + 4), LENGTH));
 }
 
 /// Law 14 for what is calculated: it costs the same in a form of 100 rows and of 100,000.
@@ -411,7 +419,7 @@ fn aggregates_are_refused_where_they_cannot_be() {
         refused.unwrap_err();
     }
     // What follows from the sum cannot be summed up.
-    let circle = form.calculate_each(sheet.rows(), row.cost(), |row: &RowView<'_, Sheet, Row>| {
+    let circle = form.calculate_each(sheet.rows(), row.cost(), |row: &RuleView<'_, Sheet, Row>| {
         let form = row.place().parent()?.parent()?;
         let total = form.children().nth(2)?.value().as_number()?;
         Some(u32::try_from(total).ok()? + 1)
@@ -440,7 +448,7 @@ fn a_sum_by_function_over_very_many_rows_is_declared_and_settled_in_one_go() {
         rows.iter().try_fold(0_u32, |sum, row| sum.checked_add(row.get(at::<Row>().cost())?)).map(Some)
     })
     .unwrap();
-    let cost = |row: &RowView<'_, Sheet, Row>| row.get(at::<Row>().price());
+    let cost = |row: &RuleView<'_, Sheet, Row>| row.get(at::<Row>().price());
     form.calculate_each(at::<Sheet>().rows(), at::<Row>().cost(), cost).unwrap();
     assert_eq!(total(&form), Some(40_000));
     let before = form.cost();

@@ -17,4 +17,5 @@ mod replays;
 mod rules;
 mod selectors;
 mod shared_types;
+mod type_rules;
 mod typed;

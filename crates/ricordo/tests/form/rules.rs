@@ -1,7 +1,9 @@
 //! Rules: relevance, read-only, required, constraints and warnings that follow from other places.
 
-use std::cell::{Cell, RefCell};
+use std::cell::RefCell;
 use std::rc::Rc;
+use std::sync::atomic::{AtomicU32, Ordering};
+use std::sync::{Arc, Mutex};
 
 use ricordo::engine::{Aspects, RefusedKind};
 use ricordo::form::Rows;
@@ -207,23 +209,23 @@ fn required_and_readonly_follow_from_other_places() {
 #[test]
 fn a_rule_is_run_only_when_something_that_it_looked_at_is_another() {
     let (form, batch) = (form(), at::<Batch>());
-    let runs = Rc::new(Cell::new(0));
+    let runs = Arc::new(AtomicU32::new(0));
     let counted = runs.clone();
     form.required(batch.notes(), move |view| {
-        counted.set(counted.get() + 1);
+        counted.fetch_add(1, Ordering::Relaxed);
         Some(view.get(at::<Batch>().loaves())? > 100)
     })
     .unwrap();
-    assert_eq!(runs.get(), 1);
+    assert_eq!(runs.load(Ordering::Relaxed), 1);
     form.enter(batch.preferment().hours(), "20").unwrap();
     form.enter(batch.notes(), "Cool").unwrap();
-    assert_eq!(runs.get(), 1);
+    assert_eq!(runs.load(Ordering::Relaxed), 1);
     form.transaction(|| {
         form.enter(batch.loaves(), "200")?;
         form.enter(batch.loaves(), "300")
     })
     .unwrap();
-    assert_eq!(runs.get(), 2);
+    assert_eq!(runs.load(Ordering::Relaxed), 2);
 }
 
 #[test]
@@ -479,10 +481,10 @@ fn what_lies_in_a_record_that_is_empty_yet_can_be_declared() {
 fn any_may_follow_from_any() {
     for backwards in [false, true] {
         let (form, batch) = (form(), at::<Batch>());
-        let runs = Rc::new(RefCell::new(Vec::new()));
+        let runs = Arc::new(Mutex::new(Vec::new()));
         let run = |name: &'static str| {
             let runs = runs.clone();
-            move || runs.borrow_mut().push(name)
+            move || runs.lock().unwrap().push(name)
         };
         let mut order: Vec<usize> = (0..5).collect();
         if backwards {
@@ -531,13 +533,13 @@ fn any_may_follow_from_any() {
         }
         let kinds = || form.findings().into_iter().map(|finding| finding.kind.name()).collect::<Vec<_>>();
         assert!(form.is_valid() && !form.is_dirty());
-        runs.borrow_mut().clear();
+        runs.lock().unwrap().clear();
         form.enter(batch.loaves(), "30").unwrap();
         assert_eq!(kinds(), ["custom_error", "value_missing"]);
-        assert_eq!(*runs.borrow(), ["minutes", "relevant", "hours", "required", "constraint"]);
-        runs.borrow_mut().clear();
+        assert_eq!(*runs.lock().unwrap(), ["minutes", "relevant", "hours", "required", "constraint"]);
+        runs.lock().unwrap().clear();
         form.enter(batch.loaves(), "31").unwrap();
-        assert_eq!(*runs.borrow(), ["minutes", "relevant"], "a flag that is the same wakes nobody");
+        assert_eq!(*runs.lock().unwrap(), ["minutes", "relevant"], "a flag that is the same wakes nobody");
         form.undo().unwrap();
         assert!(form.is_valid());
     }

@@ -15,6 +15,7 @@ mod responses;
 mod secrets;
 mod settling;
 mod steps;
+mod type_rules;
 
 use std::collections::HashMap;
 

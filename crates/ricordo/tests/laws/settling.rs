@@ -2,9 +2,9 @@
 //! generated; after each action a new form is made of the same data, given the same calculations in another order,
 //! and compared.
 
-use std::cell::{Cell, RefCell};
+use std::cell::Cell;
 use std::collections::{HashMap, HashSet};
-use std::rc::Rc;
+use std::sync::{Arc, Mutex};
 
 use proptest::prelude::*;
 use ricordo::engine::{Action, Address, Aggregate, Engine, Figure, PlaceId, PlaceView, RowsOf, Target};
@@ -124,7 +124,7 @@ fn data(seed: u8, rows: u8) -> Value {
 }
 
 /// How often each calculation was run for each place.
-type Runs = Rc<RefCell<HashMap<(usize, PlaceId), u32>>>;
+type Runs = Arc<Mutex<HashMap<(usize, PlaceId), u32>>>;
 
 fn number(view: Option<PlaceView<'_>>) -> Decimal {
     view.and_then(|view| view.value().as_number()).unwrap_or_default()
@@ -190,7 +190,7 @@ fn form(plan: &Plan, value: Value, backwards: bool, runs: &Runs) -> Engine {
     for which in order {
         let runs = runs.clone();
         let count =
-            move |view: &PlaceView<'_>| *runs.borrow_mut().entry((which, view.id())).or_default() += 1;
+            move |view: &PlaceView<'_>| *runs.lock().unwrap().entry((which, view.id())).or_default() += 1;
         if which < FIELDS {
             let Some((later, sum, rows)) = plan.fields[which].clone() else { continue };
             let at: Pointer = format!("/f{which}").parse().unwrap();
@@ -281,10 +281,10 @@ proptest! {
         prop_assert!(!engine.view(root).is_dirty());
         let has_branches = plan.columns.iter().flatten().any(|(.., odd)| *odd);
         let declared = plan.fields.iter().flatten().count() + plan.columns.iter().flatten().count();
-        let mut known: HashSet<usize> = runs.borrow().keys().map(|(which, _)| *which).collect();
+        let mut known: HashSet<usize> = runs.lock().unwrap().keys().map(|(which, _)| *which).collect();
         for transaction in doings {
             let before = dump(&engine).to_string();
-            runs.borrow_mut().clear();
+            runs.lock().unwrap().clear();
             let is_group = transaction.len() > 1;
             if is_group {
                 engine.begin();
@@ -306,12 +306,12 @@ proptest! {
                 // What a function looks at is only known once it was run. The first time that it has looked at what is
                 // yet to be calculated, it is run again after that.
                 let may_again = has_branches || known.len() < declared;
-                for ((which, _), times) in &*runs.borrow() {
+                for ((which, _), times) in &*runs.lock().unwrap() {
                     let most = if may_again { 2 } else { 1 };
                     prop_assert!(*times <= most, "calculation {} was run {} times", which, times);
                 }
             }
-            known.extend(runs.borrow().keys().map(|(which, _)| *which));
+            known.extend(runs.lock().unwrap().keys().map(|(which, _)| *which));
             // A fresh form of the same entries; of those that are calculated it does not know the figures.
             let form_now = engine.view(root);
             let other = fresh(form_now.value());
@@ -337,6 +337,6 @@ fn the_figures_are_not_all_nothing() {
     let engine = form(&plan, data(255, 4), false, &runs);
     let value = engine.view(engine.root()).value();
     let total = value.as_record().unwrap().get("f0").and_then(Value::as_number).unwrap();
-    counted.set(runs.borrow().len());
+    counted.set(runs.lock().unwrap().len());
     assert!(total > Decimal::TEN && counted.get() > 1, "{value}");
 }

@@ -36,4 +36,24 @@ struct NoFormat {
     name: String,
 }
 
+#[derive(Model)]
+#[model(minimum = 1)]
+struct OnAType {
+    loaves: u32,
+}
+
+#[derive(Model)]
+#[model(rules = first, rules = second)]
+struct RulesTwice {
+    loaves: u32,
+}
+
+#[derive(Model)]
+#[model(rules = rules_of_another_type)]
+struct RulesOfAnother {
+    loaves: u32,
+}
+
+fn rules_of_another_type(_: &mut ricordo::Rules<OnAType>) {}
+
 fn main() {}

@@ -1,0 +1,212 @@
+//! Rules of record types.
+
+use std::any::type_name;
+use std::fmt;
+use std::marker::PhantomData;
+use std::sync::Arc;
+
+use super::look::RuleView;
+use super::over::Over;
+use super::targets::way;
+use crate::engine::{Refused, Rule, RuleOf, RuleSpec};
+use crate::model::{Gives, Locate, Model};
+use crate::settle::Function;
+use crate::shape::{Attachment, Route};
+
+/// The rules of a record type `M`: what depends on what, and what must hold. Every form in which such a record stands has
+/// them, wherever it stands.
+///
+/// A function that declares them is named on the type, with `#[model(rules = …)]`. A rule is about a place and has a
+/// function, which is given the record. Reads are tracked: the function runs again only when something it read has changed,
+/// at most once in a transaction, and after everything it depends on. The order of rules makes no difference.
+///
+/// ```
+/// use ricordo::{Decimal, Form, Model, Rules, at};
+///
+/// #[derive(Model)]
+/// #[model(rules = Batch::rules)]
+/// struct Batch { loaves: u32, flour: Option<Decimal>, rows: Vec<Ingredient>, cost: Option<Decimal> }
+///
+/// impl Batch {
+///     fn rules(rules: &mut Rules<Self>) {
+///         let (batch, row) = (at::<Self>(), at::<Ingredient>());
+///         rules.aggregate(batch.cost(), batch.rows().sum(row.cost()));
+///         // Rules of rows that read the record around them.
+///         rules.each(batch.rows(), |rules| {
+///             rules.calculate(row.share(), move |it| it.number(row.grams()) * 100 / it.form().number(batch.flour()));
+///         });
+///     }
+/// }
+///
+/// #[derive(Model)]
+/// #[model(rules = Ingredient::rules)]
+/// struct Ingredient { grams: u32, price: u32, cost: Option<Decimal>, share: Option<Decimal> }
+///
+/// impl Ingredient {
+///     /// These hold wherever an ingredient stands.
+///     fn rules(rules: &mut Rules<Self>) {
+///         let row = at::<Self>();
+///         rules.calculate(row.cost(), move |it| it.number(row.grams()) * it.number(row.price()) / 1000);
+///     }
+/// }
+///
+/// let salt = Ingredient { grams: 500, price: 2, cost: None, share: None };
+/// let form = Form::new(&Batch { loaves: 10, flour: Some(2_000.into()), rows: vec![salt], cost: None })?;
+/// assert!(!form.is_dirty());
+/// assert_eq!(form.get(at::<Batch>().cost())?, Some(1.into()));
+/// assert_eq!(form.get(at::<Batch>().rows().at(0).share())?, Some(25.into()));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+///
+/// A rule that fails refuses nobody's action: where its function panics, or returns what does not fit, the place is blank, with
+/// the finding `not_computable`, until the function succeeds.
+///
+/// Within [`each`](Rules::each), `R` is the type of the rows.
+pub struct Rules<M, R = M> {
+    rows: Vec<Route>,
+    specs: Vec<Result<RuleSpec, Refused>>,
+    types: PhantomData<fn() -> (M, R)>,
+}
+
+impl<M, R> fmt::Debug for Rules<M, R> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Rules").field("declared", &self.specs.len()).finish_non_exhaustive()
+    }
+}
+
+/// Declares methods for rules that give a flag.
+macro_rules! flags {
+    ($($(#[$docs:meta])* $name:ident($($argument:ident: $type:ty)?) $rule:expr;)*) => {$(
+        $(#[$docs])*
+        pub fn $name<L: Locate<R>, G: Gives<bool>>(
+            &mut self,
+            at: L,
+            $($argument: $type,)?
+            function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
+        ) {
+            self.add(at, RuleOf::Flag($rule, function_of::<M, R, bool, G>(function)));
+        }
+    )*};
+}
+
+impl<M: 'static, R: 'static> Rules<M, R> {
+    fn within(rows: Vec<Route>) -> Self {
+        Rules { rows, specs: Vec::new(), types: PhantomData }
+    }
+
+    fn add<L: Locate<R>>(&mut self, at: L, of: RuleOf) {
+        let rows = self.rows.clone();
+        self.specs.push(way(at).map(|at| RuleSpec { rows, at, of }));
+    }
+
+    /// A field is calculated. Nobody else can set it: neither a person nor a program.
+    pub fn calculate<L: Locate<R>, G: Gives<L::Target>>(
+        &mut self,
+        at: L,
+        function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
+    ) {
+        self.add(at, RuleOf::Calculated(function_of::<M, R, L::Target, G>(function)));
+    }
+
+    /// A field is suggested a value. It has that until somebody overrides it, and again once the override is given up. In
+    /// data, a value that is not the one suggested is an override.
+    pub fn suggest<L: Locate<R>, G: Gives<L::Target>>(
+        &mut self,
+        at: L,
+        function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
+    ) {
+        self.add(at, RuleOf::Suggested(function_of::<M, R, L::Target, G>(function)));
+    }
+
+    /// A field shows an aggregate over the rows of lists: `batch.rows().sum(row.cost())`. It is kept up by difference, exactly
+    /// in every order of edits, at a cost that does not depend on how many rows there are.
+    pub fn aggregate<L: Locate<R>>(&mut self, at: L, over: Over<R>) {
+        match over.into_aggregate() {
+            Ok(aggregate) => self.add(at, RuleOf::Aggregated(aggregate)),
+            Err(refused) => self.specs.push(Err(refused)),
+        }
+    }
+
+    /// Two fields of a record calculate each other, each given by its path and a function. The one that was set last leads,
+    /// and the other follows whenever anything its function read has changed; while the leading one is empty, so is the
+    /// other. Handing the lead over changes no value by itself.
+    pub fn counterparts<A: Locate<R>, B: Locate<R>, F: Gives<A::Target>, G: Gives<B::Target>>(
+        &mut self,
+        (one, of_one): (A, impl Fn(&RuleView<'_, M, R>) -> F + Send + Sync + 'static),
+        (other, of_other): (B, impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static),
+    ) {
+        let of_one = function_of::<M, R, A::Target, F>(of_one);
+        let of_other = function_of::<M, R, B::Target, G>(of_other);
+        match way(other) {
+            Ok(other) => self.add(one, RuleOf::Counterpart { of_one, other, of_other }),
+            Err(refused) => self.specs.push(Err(refused)),
+        }
+    }
+
+    flags! {
+        /// Whether a place is relevant; blank counts as true. A place that is not relevant keeps its value, but is not
+        /// checked, and rules read a blank instead. Its type must have an empty value, or a default.
+        relevant() Rule::Relevant;
+        /// Whether a person cannot change a place, or anything in it; blank counts as false.
+        readonly() Rule::Readonly;
+        /// Whether a place must not be empty; blank counts as false. A place that is required anyway stays so.
+        required() Rule::Required;
+        /// What must hold for a place: where the function gives false, the place has an error with this message. Blank
+        /// passes, so that what is not filled in yet is not wrong. A place may have several.
+        constraint(message: &str) Rule::Constraint { message: message.to_owned(), is_warning: false };
+        /// What should hold for a place: where the function gives false, a person sees this message as a warning, and the
+        /// form stays valid. Blank passes.
+        warn_unless(message: &str) Rule::Constraint { message: message.to_owned(), is_warning: true };
+    }
+
+    /// Rules for every row of a list, also of rows to come. Their functions are given the row, and can read the record around
+    /// it by [`form`](RuleView::form). What holds for such a row in every list belongs to the rules of its own type instead.
+    pub fn each<S: Model, L: Locate<R, Target = Vec<S>>>(
+        &mut self,
+        list: L,
+        declare: impl FnOnce(&mut Rules<M, S>),
+    ) {
+        match way(list) {
+            Ok(list) => {
+                let mut rows = self.rows.clone();
+                rows.push(list);
+                let mut rules = Rules::within(rows);
+                declare(&mut rules);
+                self.specs.extend(rules.specs);
+            }
+            Err(refused) => self.specs.push(Err(refused)),
+        }
+    }
+}
+
+/// A function as the engine runs it.
+fn function_of<M: 'static, R: 'static, T, G: Gives<T>>(
+    function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
+) -> Function {
+    Arc::new(move |view, form| function(&RuleView::new(view, form)).give())
+}
+
+/// The rules of a record type, as its description carries them.
+pub(super) struct RuleSource {
+    /// What the type is called.
+    pub(super) name: &'static str,
+    collect: Box<dyn Fn() -> Vec<Result<RuleSpec, Refused>> + Send + Sync>,
+}
+
+impl RuleSource {
+    pub(super) fn collect(&self) -> Vec<Result<RuleSpec, Refused>> {
+        (self.collect)()
+    }
+}
+
+/// Makes the function that declares the rules of a type part of its description. For derived code.
+#[doc(hidden)]
+pub fn rules_of<M: Model>(declare: fn(&mut Rules<M>)) -> Attachment {
+    let collect = move || {
+        let mut rules = Rules::within(Vec::new());
+        declare(&mut rules);
+        rules.specs
+    };
+    let name = type_name::<M>().rsplit("::").next().unwrap_or_default();
+    Attachment(Box::new(RuleSource { name, collect: Box::new(collect) }))
+}
