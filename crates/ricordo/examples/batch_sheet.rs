@@ -247,7 +247,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let place: Place<_> = form.place(pointer)?;
         place.explain().iter().for_each(|reason| println!("{reason}"));
     }
-    form.place(batch.price())?.hand_back()?;
+    form.place(batch.price())?.release()?;
     println!("{}", form.place(batch.price())?.explain()[0]);
 
     form.reset()?;

@@ -7,9 +7,9 @@ use crate::screen::{self, BAD, FAINT, GOOD, Line, Output, STRONG};
 use crate::watched::Watched;
 use crate::{Ending, table};
 
-const FORM: &str = include_str!("../../../../demo/batch-sheet.form.json");
-const DATA: &str = include_str!("../../../../demo/batch-sheet.data.json");
-const JOURNAL: &str = include_str!("../../../../demo/first-steps.journal");
+const FORM: &str = include_str!("../../demo/batch-sheet.form.json");
+const DATA: &str = include_str!("../../demo/batch-sheet.data.json");
+const JOURNAL: &str = include_str!("../../demo/first-steps.journal");
 
 pub(crate) fn run(out: &mut Output) -> Result<Ending, Problem> {
     let form = File::bundled("demo/batch-sheet.form.json", FORM);

@@ -6,7 +6,7 @@ use crate::value::Value;
 
 /// One thing done to a form.
 ///
-/// The first four, and `HandBack`, are what a person does at a widget; the others are what a program does. `Add`, `Remove`,
+/// The first four, and `Release`, are what a person does at a widget; the others are what a program does. `Add`, `Remove`,
 /// `Replace`, `Move`, `Copy` and `Test` mean what the operations of JSON Patch (RFC 6902, section 4) mean.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
@@ -114,8 +114,8 @@ pub enum Action {
         /// The value, with all its members.
         value: Value,
     },
-    /// A field follows again: one that is suggested a value takes that, and one of two counterparts lets the other lead.
-    HandBack {
+    /// An override is given up: a suggested field takes the suggestion again, a leading counterpart lets the other lead.
+    Release {
         /// The field.
         at: Address,
     },

@@ -45,8 +45,8 @@ impl Engine {
         self.declare_function(target, Slot::Value(Role::Calculated), of_base(function))
     }
 
-    /// Declares that fields are suggested a value. It is theirs until somebody sets them to something else, and again once
-    /// that is handed back. A value in the data that is not the one suggested has been set by somebody.
+    /// Declares that fields are suggested a value. They have it until somebody overrides it, and again once the override is
+    /// released. A value in the data that is not the one suggested is an override.
     pub fn suggest(
         &mut self,
         target: &Target,

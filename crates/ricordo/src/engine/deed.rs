@@ -23,7 +23,7 @@ enum Verb {
     Enter,
     Leave,
     Clear,
-    HandBack,
+    Release,
     Replace,
     Insert,
     Move,
@@ -80,7 +80,7 @@ impl Deed {
             }
             Action::Leave { at } => (Verb::Leave, Some(at)),
             Action::Clear { at } => (Verb::Clear, Some(at)),
-            Action::HandBack { at } => (Verb::HandBack, Some(at)),
+            Action::Release { at } => (Verb::Release, Some(at)),
             Action::Replace { at, value } => {
                 deed.said = said(at, value);
                 (Verb::Replace, Some(at))
@@ -241,7 +241,7 @@ impl Engine {
             Verb::Enter => format!("enter {} in {at}", said()),
             Verb::Leave => format!("leave {at}"),
             Verb::Clear => format!("clear {at}"),
-            Verb::HandBack => format!("hand back {at}"),
+            Verb::Release => format!("release {at}"),
             Verb::Replace => format!("replace {at} by {}", said()),
             Verb::Insert if matches!(deed.said, Said::Nothing) => {
                 format!("add a blank row to {at}, at {}", other())

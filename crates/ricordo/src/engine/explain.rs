@@ -130,7 +130,7 @@ impl Engine {
         let is = if view.is_relevant() { is } else { format!("{is}, but not relevant") };
         let how = match self.tree.standing(place) {
             Some(Standing::Calculated) => ", calculated from",
-            Some(Standing::Suggestion) if view.is_overridden() => ", which somebody has said",
+            Some(Standing::Suggestion) if view.is_overridden() => ", which overrides a suggestion",
             Some(Standing::Suggestion) => ", suggested from",
             Some(Standing::First(_) | Standing::Second(_)) if view.is_driver() => ", and leads",
             Some(Standing::First(_) | Standing::Second(_)) => ", which follows from",

@@ -133,7 +133,7 @@ impl Engine {
     }
 
     /// Lets a field follow again.
-    pub(super) fn hand_back(&mut self, place: PlaceId) -> Result<(), Refused> {
+    pub(super) fn release(&mut self, place: PlaceId) -> Result<(), Refused> {
         match self.tree.standing(place) {
             Some(Standing::Suggestion) => self.tree.set_leads(place, false),
             Some(Standing::First(other) | Standing::Second(other)) => self.lead(other),

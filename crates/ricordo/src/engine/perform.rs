@@ -94,10 +94,10 @@ impl Engine {
                 self.tree.reset_to(value);
                 self.settle_baseline()?;
             }
-            Action::HandBack { at } => {
+            Action::Release { at } => {
                 let place = self.present(&at)?;
                 self.writable(place)?;
-                self.hand_back(place)?;
+                self.release(place)?;
             }
             Action::Choices { at, choices } => self.offer(&at, choices)?,
             Action::Event { at, .. } => {

@@ -149,26 +149,8 @@ enum Form {
 
 const PATCH_OPERATIONS: [&str; 6] = ["add", "remove", "replace", "move", "copy", "test"];
 const OPERATIONS: [&str; 20] = [
-    "add",
-    "choices",
-    "clear",
-    "copy",
-    "enter",
-    "event",
-    "expect",
-    "focus",
-    "group",
-    "hand_back",
-    "leave",
-    "move",
-    "redo",
-    "remove",
-    "replace",
-    "reset",
-    "swap",
-    "test",
-    "undo",
-    "wait",
+    "add", "choices", "clear", "copy", "enter", "event", "expect", "focus", "group", "leave", "move", "redo",
+    "release", "remove", "replace", "reset", "swap", "test", "undo", "wait",
 ];
 const UNSUPPORTED: [&str; 5] = ["accept", "rebase", "reject", "resolve", "submit"];
 
@@ -220,7 +202,7 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
         }
         "leave" => (Action::Leave { at: given.address("path")? }, &["path"]),
         "clear" => (Action::Clear { at: given.address("path")? }, &["path"]),
-        "hand_back" => (Action::HandBack { at: given.address("path")? }, &["path"]),
+        "release" => (Action::Release { at: given.address("path")? }, &["path"]),
         "reset" => {
             let at = given.get("path").map(read_pointer).transpose()?;
             match (given.get("value"), at) {

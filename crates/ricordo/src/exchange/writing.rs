@@ -76,7 +76,7 @@ fn line(engine: &Engine, action: &Action) -> Value {
         }
         Action::Leave { at } => op("leave").at("path", at),
         Action::Clear { at } => op("clear").at("path", at),
-        Action::HandBack { at } => op("hand_back").at("path", at),
+        Action::Release { at } => op("release").at("path", at),
         Action::Replace { at, value } => op("replace").at("path", at).value_at(&pointer(engine, at), value),
         Action::Insert { list, position, value } => added(op("add"), &row(list, *position), value.as_ref()),
         Action::Add { at, value } => added(op("add"), at, value.as_ref()),

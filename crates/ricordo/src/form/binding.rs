@@ -82,7 +82,7 @@ pub struct WidgetState {
     pub is_readonly: bool,
     /// Whether the place is one of two that calculate each other, and leads.
     pub is_driver: bool,
-    /// Whether the place is suggested a value, but somebody has said otherwise; then that can be handed back.
+    /// Whether the place is suggested a value, but somebody has overridden it; then the override can be released.
     pub is_overridden: bool,
     /// Whether the text, or what is chosen, is to be hidden.
     pub is_secret: bool,
@@ -185,8 +185,8 @@ pub enum WidgetEvent {
     Switch(bool),
     /// It was emptied.
     Clear,
-    /// A person has let the field follow again: it takes what is suggested, or its counterpart leads.
-    HandBack,
+    /// A person gave up an override: the field takes the suggestion again, or its counterpart leads.
+    Release,
     /// It lost the focus.
     Leave,
 }
@@ -281,7 +281,7 @@ impl Binding {
                 self.refuse_unless(is_flag, "is no flag that could be switched")?;
                 self.enter(is_on.to_string())
             }
-            WidgetEvent::HandBack => self.apply(Action::HandBack { at: at() }),
+            WidgetEvent::Release => self.apply(Action::Release { at: at() }),
             WidgetEvent::Clear => {
                 self.may_change()?;
                 self.composing.take();

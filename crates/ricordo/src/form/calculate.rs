@@ -77,7 +77,7 @@ impl<M: 'static> Form<M> {
     }
 
     /// Declares that a field is suggested a value by a function of the form: it has that until somebody sets it to
-    /// something else, and again after [`Form::hand_back`]. Otherwise it is as [`Form::calculate`] has it.
+    /// something else, and again after [`Form::release`]. Otherwise it is as [`Form::calculate`] has it.
     ///
     /// In data, a value that is not the one suggested has been set by somebody, and stays.
     ///
@@ -91,8 +91,8 @@ impl<M: 'static> Form<M> {
     ///
     /// form.enter(batch.price(), "9")?;
     /// form.enter(batch.cost(), "5")?;
-    /// assert_eq!(form.get(batch.price())?, Some(9), "somebody has said so");
-    /// form.hand_back(batch.price())?;
+    /// assert_eq!(form.get(batch.price())?, Some(9), "overridden");
+    /// form.release(batch.price())?;
     /// assert_eq!(form.get(batch.price())?, Some(10));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```

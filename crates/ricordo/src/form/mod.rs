@@ -398,10 +398,9 @@ impl<M: 'static> Form<M> {
         self.apply(Action::Clear { at: address(at)? })
     }
 
-    /// Lets a field follow again: one that is suggested a value takes that, and one of two counterparts lets the other
-    /// lead. See [`Form::suggest`] and [`Form::counterparts`].
-    pub fn hand_back<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
-        self.apply(Action::HandBack { at: address(at)? })
+    /// Gives up an override: a suggested field takes the suggestion again, a leading counterpart lets the other lead. See [`Form::suggest`] and [`Form::counterparts`].
+    pub fn release<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
+        self.apply(Action::Release { at: address(at)? })
     }
 
     /// Sets a place to a value.

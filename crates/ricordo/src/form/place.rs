@@ -153,7 +153,7 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.is_driver())
     }
 
-    /// Whether the place is suggested a value, but somebody has said otherwise.
+    /// Whether the place is suggested a value, but somebody has overridden it.
     pub fn is_overridden(&self) -> bool {
         self.core.view(self.id, |view| view.is_overridden())
     }
@@ -238,10 +238,9 @@ impl<T> Place<T> {
         self.apply(Action::Clear { at: self.id.into() })
     }
 
-    /// Lets the field follow again: one that is suggested a value takes that, and one of two counterparts lets the other
-    /// lead.
-    pub fn hand_back(&self) -> Result<(), Refused> {
-        self.apply(Action::HandBack { at: self.id.into() })
+    /// Gives up an override: a suggested field takes the suggestion again, a leading counterpart lets the other lead.
+    pub fn release(&self) -> Result<(), Refused> {
+        self.apply(Action::Release { at: self.id.into() })
     }
 
     /// Takes the place, and all in it, back to its baseline.

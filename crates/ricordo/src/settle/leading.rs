@@ -32,7 +32,7 @@ impl Graph {
         let field = tree.field(place)?;
         if role == Role::Suggestion {
             if body.fresh == Fresh::Loaded {
-                // What was loaded and is not what is suggested, somebody has said.
+                // What was loaded and is not what is suggested is an override.
                 let leads = field.value != value;
                 tree.set_leads(place, leads);
                 tree.take_value_as_baseline(place);

@@ -235,7 +235,7 @@ impl<'a> PlaceView<'a> {
         self.tree.counterpart(self.place).is_some() && self.tree.is_leading(self.place)
     }
 
-    /// Whether the place is suggested a value, but somebody has said otherwise.
+    /// Whether the place is suggested a value, but somebody has overridden it.
     pub fn is_overridden(&self) -> bool {
         self.look(Aspects::DRIVER);
         self.tree.standing(self.place) == Some(Standing::Suggestion) && self.tree.is_leading(self.place)

@@ -73,7 +73,7 @@ fn the_figures_are_right_at_once_and_after_everything_that_is_done() {
     compare(&form);
     form.enter(paths.price(), "4.2").unwrap();
     compare(&form);
-    form.place(paths.price()).unwrap().hand_back().unwrap();
+    form.place(paths.price()).unwrap().release().unwrap();
     form.set(paths.method(), Method::Poolish).unwrap();
     assert!(form.parse().is_err(), "what counts is required");
     form.enter(paths.preferment().hours(), "10").unwrap();

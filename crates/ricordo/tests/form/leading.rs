@@ -119,7 +119,7 @@ fn handing_the_lead_over_changes_no_value() {
     // Typing the old value back brings the old figure back, whoever leads.
     seeds.percentage.enter("20").unwrap();
     assert_eq!(seeds.told(), "1260 20*");
-    seeds.percentage.hand_back().unwrap();
+    seeds.percentage.release().unwrap();
     assert_eq!(seeds.told(), "1260* 20");
     seeds.grams.enter("1000").unwrap();
     assert!(!form.is_dirty());
@@ -264,7 +264,7 @@ fn pairs_that_are_none_are_refused() {
     assert_eq!(refused(apart), "/rows is no field, so its value cannot be calculated");
     form.counterparts((sheet.price(), |_| Number::BLANK), (sheet.cost(), |_| Number::BLANK)).unwrap();
     assert!(refused(form.calculate(sheet.cost(), |_| Number::BLANK)).contains("calculated already"));
-    assert!(refused(form.hand_back(sheet.flour())).contains("neither suggested"));
+    assert!(refused(form.release(sheet.flour())).contains("neither suggested"));
 }
 
 #[test]
@@ -299,7 +299,7 @@ fn a_suggestion_is_there_until_somebody_says_otherwise() {
     assert_eq!((price.entry(), price.is_overridden()), ("4.5".into(), true));
     price.enter("").unwrap();
     assert_eq!((price.entry(), price.is_overridden()), (String::new(), true), "nothing is a price, too");
-    price.hand_back().unwrap();
+    price.release().unwrap();
     assert_eq!((price.entry(), price.is_overridden()), ("4.2".into(), false));
     form.undo().unwrap();
     assert_eq!((price.entry(), price.is_overridden()), (String::new(), true));
@@ -329,7 +329,7 @@ fn a_price_in_the_data_that_is_not_the_one_suggested_was_set_by_somebody() {
         assert_eq!(price.entry(), if is_overridden { loaded } else { "4" });
         form.reset_to(&sheet("7")).unwrap();
         assert_eq!((price.entry(), price.is_overridden(), form.is_dirty()), ("7".into(), true, false));
-        price.hand_back().unwrap();
+        price.release().unwrap();
         form.reset().unwrap();
         assert_eq!((price.entry(), price.is_overridden()), ("7".into(), true));
     }
@@ -348,7 +348,7 @@ fn a_suggestion_may_be_read_only_by_a_rule() {
         .unwrap();
     form.enter(at::<Sheet>().price(), "5").unwrap();
     form.enter(at::<Sheet>().cost(), "11").unwrap();
-    for refused in [form.enter(at::<Sheet>().price(), "6"), form.hand_back(at::<Sheet>().price())] {
+    for refused in [form.enter(at::<Sheet>().price(), "6"), form.release(at::<Sheet>().price())] {
         assert_eq!(refused.unwrap_err().kind(), RefusedKind::Readonly);
     }
 }
@@ -392,8 +392,8 @@ fn a_recording_replays_with_the_same_rules() {
         })
         .unwrap();
     original.place(at::<Sheet>().rows().at(0)).unwrap().move_to(2).unwrap();
-    original.hand_back(at::<Sheet>().price()).unwrap();
-    water.percentage.hand_back().unwrap();
+    original.release(at::<Sheet>().price()).unwrap();
+    water.percentage.release().unwrap();
     original.enter(at::<Sheet>().flour(), "5000").unwrap();
 
     let copy = form("6300", rows());
@@ -418,7 +418,7 @@ fn a_pair_costs_the_same_in_a_large_form() {
         pair.percentage.enter("3").unwrap();
         pair.grams.enter("25").unwrap();
         form.undo().unwrap();
-        pair.percentage.hand_back().unwrap();
+        pair.percentage.release().unwrap();
         let cost = form.cost() - before;
         (cost.calculations, cost.places, cost.checks)
     };

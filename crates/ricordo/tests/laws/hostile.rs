@@ -6,17 +6,17 @@ use proptest::prelude::*;
 use ricordo::engine::Engine;
 use ricordo::exchange::{Command, dump, read_data, read_definition, read_journal, read_value};
 
-const FORM: &str = include_str!("../../../../demo/batch-sheet.form.json");
-const DATA: &str = include_str!("../../../../demo/batch-sheet.data.json");
+const FORM: &str = include_str!("../../../ricordo-cli/demo/batch-sheet.form.json");
+const DATA: &str = include_str!("../../../ricordo-cli/demo/batch-sheet.data.json");
 const JOURNAL: &str = concat!(
-    include_str!("../../../../demo/busy-morning.journal"),
-    include_str!("../../../../demo/first-steps.journal"),
+    include_str!("../../../ricordo-cli/demo/busy-morning.journal"),
+    include_str!("../../../ricordo-cli/demo/first-steps.journal"),
     r#"
 {"op":"choices","path":"/ingredients/-/kind","choices":[{"value":"flour","label":"Flour"},"water"]}
 {"op":"wait","ms":300}
 {"op":"event","name":"saved","path":"/ingredients/0","value":{"grams":1}}
 {"op":"choices","path":"/oven","choices":null}
-{"op":"hand_back","path":"/loaves"}
+{"op":"release","path":"/loaves"}
 "#
 );
 

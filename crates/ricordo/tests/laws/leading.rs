@@ -134,7 +134,7 @@ enum Doing {
     EnterAgain(usize, bool),
     Clear(usize, bool),
     ResetSide(usize, bool),
-    HandBack(usize, bool),
+    Release(usize, bool),
     Set(usize, u8, u8),
     Reset(usize),
     ResetAll,
@@ -142,7 +142,7 @@ enum Doing {
     Remove(usize),
     Move(usize, usize),
     Say(u8),
-    HandBackSaid,
+    ReleaseSaid,
     ResetTo(u8, u8, u8),
     Undo,
     Redo,
@@ -155,9 +155,9 @@ fn doings() -> impl Strategy<Value = Vec<Vec<Doing>>> {
         6 => (at(), side(), number()).prop_map(|(row, side, number)| Doing::Enter(row, side, number)),
         2 => (at(), side()).prop_map(|(row, side)| Doing::EnterAgain(row, side)),
         1 => (at(), side()).prop_map(|(row, side)| Doing::Clear(row, side)),
-        1 => (at(), side()).prop_map(|(row, side)| Doing::HandBack(row, side)),
+        1 => (at(), side()).prop_map(|(row, side)| Doing::Release(row, side)),
         1 => number().prop_map(Doing::Say),
-        1 => Just(Doing::HandBackSaid),
+        1 => Just(Doing::ReleaseSaid),
     ];
     let alone = prop_oneof![
         2 => (at(), side()).prop_map(|(row, side)| Doing::ResetSide(row, side)),
@@ -250,8 +250,8 @@ fn act(engine: &mut Engine, model: &mut Model, doing: Doing, is_calculated: bool
             apply(Action::Enter { at: pointer("/said").into(), text: text(number(seed)) });
             model.said.0 = Some(number(seed));
         }
-        Doing::HandBackSaid => {
-            apply(Action::HandBack { at: pointer("/said").into() });
+        Doing::ReleaseSaid => {
+            apply(Action::Release { at: pointer("/said").into() });
             model.said.0 = None;
         }
         Doing::Enter(row, is_right, seed) => {
@@ -274,9 +274,9 @@ fn act(engine: &mut Engine, model: &mut Model, doing: Doing, is_calculated: bool
             model.rows[row].now.right_leads = is_right;
             return vec![model.rows[row].key];
         }
-        Doing::HandBack(row, is_right) => {
+        Doing::Release(row, is_right) => {
             let Some(row) = chosen(row) else { return Vec::new() };
-            apply(Action::HandBack { at: place(row, is_right).into() });
+            apply(Action::Release { at: place(row, is_right).into() });
             model.rows[row].now.right_leads = !is_right;
         }
         Doing::ResetSide(row, is_right) => {
