@@ -90,7 +90,10 @@ impl Shape {
             }
             (Kind::List(list), Value::List(given)) => {
                 let item = self.item(*list);
+                let is_container = matches!(self.part(item).kind, Kind::Record(_) | Kind::List(_));
                 let rows = given.into_iter().enumerate().map(|(index, value)| {
+                    // In a list, blank is written as null, and is taken for the same.
+                    let value = if is_container && value == Value::Blank { Value::Null } else { value };
                     let fitted = self.fit_below(item, value, depth + 1);
                     let value = fitted.map_err(|misfit| misfit.in_member(&index.to_string()))?;
                     Ok(self.as_row(item, value))
