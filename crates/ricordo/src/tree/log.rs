@@ -363,10 +363,11 @@ impl Tree {
             Undo::Choices { place, before } => self.set_choices(place, before),
             Undo::PartChoices { part, pattern, before } => self.set_part_choices(part, pattern, before),
             Undo::Epoch { place, before } => {
-                match before {
+                let before = match before {
                     Some(epoch) => self.epochs.insert(place, epoch),
                     None => self.epochs.remove(&place),
                 };
+                self.log.push(Undo::Epoch { place, before });
             }
         }
     }
