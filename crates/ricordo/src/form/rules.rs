@@ -61,6 +61,10 @@ use crate::shape::{Attachment, Route};
 /// A rule that fails refuses nobody's action: where its function panics, or returns what does not fit, the place is blank, with
 /// the finding `not_computable`, until the function succeeds.
 ///
+/// In WebAssembly a panic cannot be caught, and ends the program. [`Number`](crate::Number), which
+/// [`View::number`](crate::View::number) gives, makes none necessary: where integers overflow or are divided by zero, it is
+/// blank.
+///
 /// Within [`each`](Rules::each), `R` is the type of the rows.
 pub struct Rules<M, R = M> {
     rows: Vec<Route>,
