@@ -203,8 +203,9 @@ fn keeps_to(shape: &Shape, id: PartId) -> String {
     let part = shape.part(id);
     let constraints = &part.constraints;
     let mut words = Vec::new();
-    if part.required {
-        words.push("required".to_owned());
+    if part.is_required() {
+        let is_flag = matches!(part.kind, Kind::Flag);
+        words.push(if is_flag { "must be ticked" } else { "required" }.to_owned());
     }
     if let Kind::Choice(choices) = &part.kind {
         // What a secret is chosen from would tell it.

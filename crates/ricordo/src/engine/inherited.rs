@@ -17,7 +17,7 @@ pub(super) fn differing_flags(tree: &Tree, before: &FxHashMap<PlaceId, &Ruled>) 
             std::iter::successors(Some(parent), |place| tree.parent(*place))
                 .fold(Inherited::default(), |inherited, place| inherited.with(tree, before, place))
         });
-        let is_required = |flag: bool| tree.part(place).required || flag;
+        let is_required = |flag: bool| tree.part(place).is_required() || flag;
         let was_required = before.get(&place).is_some_and(|flags| flags.is_required);
         if is_required(was_required) != tree.is_required(place) {
             differing.push((place, Aspects::REQUIRED));

@@ -225,7 +225,8 @@ impl<'a> Reader<'a> {
             return annotate(part, &keywords);
         }
         let (type_name, nullable) = read_type(&keywords)?;
-        let choices = read_choices(&keywords, type_name)?;
+        let must_be_ticked = must_be_ticked(&keywords, type_name)?;
+        let choices = if must_be_ticked { None } else { read_choices(&keywords, type_name)? };
         let kind = match (choices, type_name) {
             (Some(choices), _) => Kind::Choice(choices),
             (None, Some("string")) => read_text_kind(&keywords)?,
@@ -240,6 +241,7 @@ impl<'a> Reader<'a> {
         };
         let mut part = Part::new(kind);
         part.nullable = nullable;
+        part.constraints.ticked = must_be_ticked;
         let part = constrain(annotate(part, &keywords)?, &keywords)?;
         // From here on, what is in the record or list may refer to it.
         self.parts.insert(pointer.clone(), part.clone());
@@ -332,6 +334,12 @@ fn read_text_kind(keywords: &Keywords<'_>) -> Result<Kind, ReadError> {
         Some("date-time") => Kind::DateTime(OffsetRule::Either),
         _ => Kind::Text,
     })
+}
+
+/// Whether this is a flag that must be ticked: one that can only be true.
+fn must_be_ticked(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<bool, ReadError> {
+    let Some(node) = keywords.get("const").filter(|_| type_name == Some("boolean")) else { return Ok(false) };
+    Ok(node.value()? == Value::Flag(true))
 }
 
 /// The choices of a field, said by `enum`, `const` or `oneOf`.
@@ -522,7 +530,7 @@ fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError>
         Kind::Integer | Kind::Decimal => {
             (&["minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf"], "a number")
         }
-        Kind::Flag => (&[], "a flag"),
+        Kind::Flag => (&["const"], "a flag"),
         Kind::Date | Kind::Time | Kind::DateTime(_) => (&["format"], "a date or time"),
         Kind::Choice(_) => (&["enum", "const", "oneOf"], "a field with choices"),
         Kind::Record(_) => (&["properties", "required", "additionalProperties"], "a record"),

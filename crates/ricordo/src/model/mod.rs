@@ -48,13 +48,13 @@
 //! | `Vec<T>` | a list |
 //! | `Box<T>` | the same as `T` |
 //!
-//! What has no empty value (numbers, flags, choices) is required unless it is an `Option`. Attributes of a
+//! What has no empty value (numbers, choices) is required unless it is an `Option`. Attributes of a
 //! field, all optional:
 //!
 //! | `#[model(…)]` | on | meaning |
 //! |---|---|---|
 //! | `label = "…"`, `description = "…"` | any field or variant (label only) | what a person reads |
-//! | `required` | any field | an empty value is an error |
+//! | `required` | any field | an empty value is an error; a flag must be ticked |
 //! | `min_length = N`, `max_length = N` | text | length in Unicode code points |
 //! | `format = "email"` | text | what the text must look like |
 //! | `minimum = N`, `maximum = N`, `exclusive_minimum = N`, `exclusive_maximum = N`, `multiple_of = N` | number | bounds and step |

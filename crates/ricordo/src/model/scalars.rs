@@ -24,7 +24,7 @@ macro_rules! scalar {
 }
 
 scalar!(String, Part::new(Kind::Text));
-scalar!(bool, Part::new(Kind::Flag).required().default(Value::Flag(false)));
+scalar!(bool, Part::new(Kind::Flag).with_value().default(Value::Flag(false)));
 scalar!(Decimal, Part::new(Kind::Decimal).required());
 scalar!(f32, Part::new(Kind::Decimal).required());
 scalar!(f64, Part::new(Kind::Decimal).required());

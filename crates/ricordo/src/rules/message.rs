@@ -30,6 +30,9 @@ pub(crate) fn message(kind: FindingKind, subject: &Subject<'_>) -> String {
     // What a secret is chosen from would tell it.
     let choices = subject.choices.filter(|_| !part.secret);
     match kind {
+        FindingKind::ValueMissing if constraints.ticked || *subject.value == Value::Flag(false) => {
+            "Must be ticked.".to_owned()
+        }
         FindingKind::ValueMissing => "Needs a value.".to_owned(),
         FindingKind::TypeMismatch => format!("“{entry}” is not an email address like name@example.com."),
         FindingKind::TooLong => {

@@ -36,11 +36,25 @@ impl Finding {
     }
 }
 
+/// What is asked of a field.
+#[derive(Clone, Copy)]
+pub(crate) struct Required {
+    /// That there is a value.
+    pub(crate) value: bool,
+    /// That it is ticked, if it is a flag.
+    pub(crate) tick: bool,
+}
+
+impl Required {
+    /// Nothing, as of defaults: a form may well begin with what is yet to be filled in, or ticked.
+    const NOTHING: Required = Required { value: false, tick: false };
+}
+
 /// What is wrong with a field. Of an empty value only `required` has something to say; of what cannot be
 /// read, nothing else is known.
 pub(crate) fn check_field(
     part: &Part,
-    required: bool,
+    required: Required,
     choices: Option<&Choices>,
     value: &Value,
     unreadable: bool,
@@ -50,10 +64,13 @@ pub(crate) fn check_field(
         return found(FindingKind::BadInput);
     }
     if value.is_empty() {
-        if required {
+        if required.value {
             found(FindingKind::ValueMissing);
         }
         return;
+    }
+    if required.tick && matches!(part.kind, Kind::Flag) && *value == Value::Flag(false) {
+        return found(FindingKind::ValueMissing);
     }
     if choices.is_some_and(|choices| !choices.offers(value)) {
         found(FindingKind::NotListed);
@@ -181,7 +198,7 @@ fn check_default(shape: &Shape, id: PartId, value: &Value, at: &Pointer, wrong: 
             }
         }
         (_, value) => {
-            check_field(part, false, part.kind.choices(), value, false, |kind| found(kind, 0));
+            check_field(part, Required::NOTHING, part.kind.choices(), value, false, |kind| found(kind, 0));
         }
     }
 }
@@ -192,7 +209,8 @@ mod tests {
 
     fn kinds(part: &Part, value: impl Into<Value>) -> Vec<&'static str> {
         let mut kinds = Vec::new();
-        check_field(part, part.required, part.kind.choices(), &value.into(), false, |kind| {
+        let required = Required { value: part.required, tick: part.is_required() };
+        check_field(part, required, part.kind.choices(), &value.into(), false, |kind| {
             kinds.push(kind.name());
         });
         kinds

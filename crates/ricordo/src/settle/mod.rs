@@ -144,6 +144,7 @@ fn check(tree: &mut Tree, place: PlaceId) {
         match &tree.node(place).body {
             Body::Field(field) => {
                 let choices = tree.choices(place);
+                let required = rules::Required { value: part.required || required, tick: required };
                 rules::check_field(part, required, choices, &field.value, field.unreadable, found);
             }
             Body::Record(record) => rules::check_record(required, record.container.is_present(), found),

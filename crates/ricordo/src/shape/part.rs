@@ -20,7 +20,7 @@ pub struct Part {
     pub description: Option<Arc<str>>,
     /// Whether null is allowed.
     pub nullable: bool,
-    /// Whether an empty value is an error.
+    /// Whether an empty value is an error. That a flag must be ticked is said by [`Constraints::ticked`].
     pub required: bool,
     /// What the value must keep to.
     pub constraints: Constraints,
@@ -83,10 +83,33 @@ impl Part {
         self
     }
 
-    /// The same part, which an empty value misses.
+    /// The same part, which an empty value misses; a flag must be ticked.
     pub fn required(mut self) -> Self {
         self.required = true;
+        self.constraints.ticked = matches!(self.kind, Kind::Flag);
         self
+    }
+
+    /// The same part, of which nothing is asked of a person, but that there is a value.
+    pub(crate) fn with_value(mut self) -> Self {
+        self.required = true;
+        self
+    }
+
+    /// Whether a person must fill it in or, if it is a flag, tick it.
+    pub fn is_required(&self) -> bool {
+        match self.kind {
+            Kind::Flag => self.constraints.ticked,
+            Kind::Text
+            | Kind::Integer
+            | Kind::Decimal
+            | Kind::Date
+            | Kind::Time
+            | Kind::DateTime(_)
+            | Kind::Choice(_)
+            | Kind::Record(_)
+            | Kind::List(_) => self.required,
+        }
     }
 
     /// The same part with a default.
@@ -253,6 +276,8 @@ pub struct Constraints {
     pub max_items: Option<u64>,
     /// Whether no two rows may hold the same value. Empty rows do not count.
     pub unique_items: bool,
+    /// Whether a flag must be ticked, as a required check box in HTML.
+    pub ticked: bool,
 }
 
 impl Constraints {

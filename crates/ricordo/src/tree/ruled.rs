@@ -194,9 +194,9 @@ impl Tree {
             .any(|place| self.flags_of(place).is_some_and(|flags| flags.is_irrelevant))
     }
 
-    /// Whether an empty value is an error.
+    /// Whether a person must fill a place in or, if it is a flag, tick it.
     pub(crate) fn is_required(&self, place: PlaceId) -> bool {
-        self.part(place).required || self.flags_of(place).is_some_and(|flags| flags.is_required)
+        self.part(place).is_required() || self.flags_of(place).is_some_and(|flags| flags.is_required)
     }
 
     /// Whether a place is itself said to be read-only, whatever it lies in.

@@ -271,3 +271,40 @@ fn optional_lists_come_and_go() {
     form.reset_to(&Folds { minutes: None }).unwrap();
     assert_eq!((kinds(&form), form.is_dirty()), (vec!["value_missing"], false));
 }
+
+/// A flag is never empty, so that it is required means that it is ticked.
+#[test]
+fn a_required_flag_must_be_ticked() {
+    #[derive(Model)]
+    #[model(rules = Order::rules)]
+    struct Order {
+        #[model(required)]
+        terms: bool,
+        #[model(required)]
+        checked: Option<bool>,
+        gift: bool,
+        card: bool,
+    }
+
+    impl Order {
+        fn rules(rules: &mut ricordo::Rules<Self>) {
+            let order = at::<Self>();
+            rules.required(order.card(), move |it| it.get(order.gift()));
+        }
+    }
+
+    let form = Form::<Order>::blank().unwrap();
+    let order = at::<Order>();
+    let found =
+        || form.findings().iter().map(|it| format!("{}: {}", it.place, it.message)).collect::<Vec<_>>();
+    assert_eq!(found(), ["/terms: Must be ticked.", "/checked: Must be ticked."]);
+    form.set(order.terms(), true).unwrap();
+    form.set(order.checked(), Some(false)).unwrap();
+    assert_eq!(found(), ["/checked: Must be ticked."]);
+    form.set(order.checked(), Some(true)).unwrap();
+    assert!(found().is_empty());
+    form.set(order.gift(), true).unwrap();
+    assert_eq!(found(), ["/card: Must be ticked."]);
+    let required = |pointer: &str| form.place(pointer).unwrap().is_required();
+    assert_eq!(["/terms", "/gift", "/card"].map(required), [true, false, true]);
+}

@@ -6,13 +6,31 @@ use serde_json::{Map, Value as Json, json};
 /// What a place is.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Definition {
-    Text { max: usize },
-    Integer { nullable: bool, minimum: i64, maximum: i64 },
-    Flag,
+    Text {
+        max: usize,
+    },
+    Integer {
+        nullable: bool,
+        minimum: i64,
+        maximum: i64,
+    },
+    /// One that must be ticked can only be true in a schema, but may be false in a form.
+    Flag {
+        ticked: bool,
+    },
     Choice,
     Date,
-    Record { nullable: bool, fields: Vec<Field> },
-    List { nullable: bool, least: usize, most: usize, unique: bool, item: Box<Definition> },
+    Record {
+        nullable: bool,
+        fields: Vec<Field>,
+    },
+    List {
+        nullable: bool,
+        least: usize,
+        most: usize,
+        unique: bool,
+        item: Box<Definition>,
+    },
 }
 
 #[derive(Clone, Debug, PartialEq)]
@@ -78,7 +96,8 @@ impl Definition {
                 let kind = if *nullable { json!(["integer", "null"]) } else { json!("integer") };
                 json!({"type": kind, "minimum": minimum, "maximum": maximum})
             }
-            Definition::Flag => json!({"type": "boolean", "default": false}),
+            Definition::Flag { ticked: false } => json!({"type": "boolean", "default": false}),
+            Definition::Flag { ticked: true } => json!({"type": "boolean", "default": false, "const": true}),
             Definition::Date => json!({"type": "string", "format": "date"}),
             Definition::Choice => {
                 json!({"oneOf": [{"const": "straight", "title": "Straight dough"}, {"const": "poolish"}]})
@@ -114,7 +133,7 @@ impl Definition {
             Definition::Text { .. } => json!(["", "rye", "spelt", "wholemeal"][seed.below(4)]),
             Definition::Integer { nullable: true, .. } if seed.below(3) == 0 => Json::Null,
             Definition::Integer { .. } => json!(seed.below(9)),
-            Definition::Flag => json!(seed.below(2) == 0),
+            Definition::Flag { .. } => json!(seed.below(2) == 0),
             Definition::Date => json!(DATES[seed.below(2)]),
             Definition::Choice => json!(["straight", "poolish", "overnight"][seed.below(3)]),
             Definition::Record { nullable: true, .. } if seed.below(3) == 0 => Json::Null,
@@ -140,7 +159,7 @@ pub fn record() -> impl Strategy<Value = Definition> {
             (3..9_usize).prop_map(|max| Definition::Text { max }),
             (any::<bool>(), 0..3_i64, 5..20_i64)
                 .prop_map(|(nullable, minimum, maximum)| Definition::Integer { nullable, minimum, maximum }),
-            Just(Definition::Flag),
+            any::<bool>().prop_map(|ticked| Definition::Flag { ticked }),
             Just(Definition::Choice),
             Just(Definition::Date),
         ];

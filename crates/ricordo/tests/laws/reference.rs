@@ -409,7 +409,7 @@ impl Place {
                 "1e1" => Some(Some(json!(10))),
                 digits => digits.parse::<i64>().ok().map(|number| Some(json!(number))),
             },
-            Definition::Flag => match text.trim() {
+            Definition::Flag { .. } => match text.trim() {
                 "true" => Some(Some(json!(true))),
                 "false" => Some(Some(json!(false))),
                 _ => None,
@@ -469,7 +469,7 @@ impl Place {
             (Definition::Text { .. } | Definition::Choice, Some(value)) => value.is_string(),
             (Definition::Date, Some(value)) => value.as_str().is_some_and(is_date),
             (Definition::Integer { .. }, Some(value)) => value.is_i64(),
-            (Definition::Flag, Some(value)) => value.is_boolean(),
+            (Definition::Flag { .. }, Some(value)) => value.is_boolean(),
             (Definition::Record { fields, .. }, Some(value)) => value.as_object().is_some_and(|members| {
                 members
                     .keys()
@@ -630,7 +630,8 @@ impl Place {
         if matches!(self.held, Held::Field { unreadable: true, .. }) {
             findings.push("bad_input");
         } else if is_empty {
-            findings.extend(self.required.then_some("value_missing"));
+            let must_be_ticked = matches!(self.definition, Definition::Flag { ticked: true });
+            findings.extend((self.required || must_be_ticked).then_some("value_missing"));
         } else {
             match (&self.definition, &value) {
                 (Definition::Text { max }, Some(Json::String(text))) if text.chars().count() > *max => {
@@ -640,6 +641,9 @@ impl Place {
                     let number = number.as_i64().unwrap();
                     findings.extend((number < *minimum).then_some("range_underflow"));
                     findings.extend((number > *maximum).then_some("range_overflow"));
+                }
+                (Definition::Flag { ticked: true }, Some(Json::Bool(false))) => {
+                    findings.push("value_missing")
                 }
                 (Definition::Choice, Some(value)) if *value != "straight" && *value != "poolish" => {
                     findings.push("not_listed");
@@ -764,7 +768,7 @@ fn check_all(definition: &Definition, value: Option<&Json>) -> Option<()> {
 /// What a place holds that is given nothing.
 fn blank(definition: &Definition) -> Option<Json> {
     match definition {
-        Definition::Flag => Some(json!(false)),
+        Definition::Flag { .. } => Some(json!(false)),
         Definition::Record { nullable: false, fields } => {
             let members = fields
                 .iter()
