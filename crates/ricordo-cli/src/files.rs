@@ -36,7 +36,7 @@ impl From<io::Error> for Problem {
 }
 
 impl Problem {
-    /// What is wrong with what was given, in one sentence.
+    /// A problem with the arguments, described in one sentence.
     pub(crate) fn of_input(problem: &str) -> Self {
         Problem::Input(format!("Error: {}\n", plain(problem)))
     }
@@ -76,7 +76,7 @@ impl File {
         Ok(File { text: without_mark(text), name })
     }
 
-    /// What is wrong with the text.
+    /// The problem that an error in this file is.
     pub(crate) fn problem(&self, error: &ReadError, hides: bool) -> Problem {
         drawn(&self.name, &self.text, 1, error, hides)
     }
@@ -174,8 +174,8 @@ fn without_mark_of(bytes: &[u8]) -> &[u8] {
     bytes.strip_prefix("\u{feff}".as_bytes()).unwrap_or(bytes)
 }
 
-/// What is wrong with a text, whose first line has this number in its file: with the line in question drawn, unless there
-/// may be a secret in it.
+/// Describes an error and draws its line, unless the line may hold a secret. `first_line` is the number of the text's first
+/// line in its file.
 fn drawn(name: &str, text: &str, first_line: usize, error: &ReadError, hides: bool) -> Problem {
     let help = error.way_out();
     let excerpt = if hides { None } else { Some(Excerpt::of(text, first_line, &error.span())) };

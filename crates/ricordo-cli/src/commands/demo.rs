@@ -57,7 +57,7 @@ pub(crate) fn run(out: &mut Output) -> Result<Ending, Problem> {
     out.line(&Line::of(STRONG, "Where to go from here"))?;
     let (form, data, journal) = (form.name, data.name, journal.name);
     let hints = [
-        "In the project's folder, the same files can be looked at, changed and run again:".to_owned(),
+        "The files are in the repository, for you to change and run again:".to_owned(),
         format!("ricordo check {form} --data {data}"),
         format!("ricordo replay {form} {journal} --every --data {data}"),
     ];

@@ -132,7 +132,7 @@ pub(super) fn item_of(shape: &Shape, list: PartId, pointer: &Pointer) -> Result<
     if let Kind::List(kind) = shape.part(list).kind {
         return Ok(shape.item(kind));
     }
-    let message = format!("{} is no list, so there are no rows to reckon with", Named(pointer));
+    let message = format!("{} is not a list, so it has no rows to aggregate", Named(pointer));
     Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message))
 }
 

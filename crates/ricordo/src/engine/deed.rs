@@ -11,7 +11,7 @@ pub struct Deed {
     verb: Verb,
     at: Option<Address>,
     other: Option<Other>,
-    said: Said,
+    detail: Detail,
     parts: Vec<Deed>,
 }
 
@@ -49,9 +49,9 @@ enum Other {
     Position(u32),
 }
 
-/// What was said beside the place.
+/// What an action gives beside the place.
 #[derive(Clone, Debug, Default)]
-enum Said {
+enum Detail {
     #[default]
     Nothing,
     Text(Box<str>),
@@ -69,27 +69,27 @@ const MOST_PARTS: usize = 20;
 
 impl Deed {
     pub(super) fn of(action: &Action, engine: &Engine) -> Self {
-        let said = |at: &Address, value: &Value| Said::of(&engine.masked_at(at, value));
+        let detail = |at: &Address, value: &Value| Detail::of(&engine.masked_at(at, value));
         let mut deed = Deed::default();
         let (verb, at) = match action {
             Action::Focus { at } => (Verb::Focus, Some(at)),
             Action::Enter { at, text } => {
                 let masked = engine.masked_at(at, &text.as_str().into());
-                deed.said = Said::text(masked.as_text().unwrap_or_default());
+                deed.detail = Detail::text(masked.as_text().unwrap_or_default());
                 (Verb::Enter, Some(at))
             }
             Action::Leave { at } => (Verb::Leave, Some(at)),
             Action::Clear { at } => (Verb::Clear, Some(at)),
             Action::Release { at } => (Verb::Release, Some(at)),
             Action::Replace { at, value } => {
-                deed.said = said(at, value);
+                deed.detail = detail(at, value);
                 (Verb::Replace, Some(at))
             }
             Action::Insert { list, position, value } => {
                 deed.other = position.map(Other::Position);
                 let part = engine.part_at(list).and_then(|list| engine.shape().part_named(list, "-"));
                 let masked = value.as_ref().map(|value| engine.shape().masked(part, value));
-                deed.said = masked.as_ref().map(Said::of).unwrap_or_default();
+                deed.detail = masked.as_ref().map(Detail::of).unwrap_or_default();
                 (Verb::Insert, Some(list))
             }
             Action::MoveRow { row, to } => {
@@ -103,7 +103,7 @@ impl Deed {
             }
             Action::Add { at, value } => {
                 let at = Address::Pointer(at.clone());
-                deed.said = value.as_ref().map(|value| said(&at, value)).unwrap_or_default();
+                deed.detail = value.as_ref().map(|value| detail(&at, value)).unwrap_or_default();
                 deed.at = Some(at);
                 (Verb::Add, None)
             }
@@ -117,22 +117,22 @@ impl Deed {
                 (Verb::Copy, Some(from))
             }
             Action::Test { at, value } => {
-                deed.said = said(at, value);
+                deed.detail = detail(at, value);
                 (Verb::Test, Some(at))
             }
             Action::Reset { at } => (Verb::Reset, Some(at)),
             Action::ResetTo { .. } => (Verb::ResetTo, None),
             Action::Choices { at, choices } => {
-                deed.said =
-                    choices.as_ref().map_or(Said::Nothing, |choices| Said::Rows(choices.iter().len()));
+                deed.detail =
+                    choices.as_ref().map_or(Detail::Nothing, |choices| Detail::Rows(choices.iter().len()));
                 (Verb::Choices, Some(at))
             }
             Action::Wait { milliseconds } => {
-                deed.said = Said::Milliseconds(*milliseconds);
+                deed.detail = Detail::Milliseconds(*milliseconds);
                 (Verb::Wait, None)
             }
             Action::Event { at, name, .. } => {
-                deed.said = Said::text(name);
+                deed.detail = Detail::text(name);
                 (Verb::Event, at.as_ref())
             }
             Action::Undo => (Verb::Undo, None),
@@ -141,7 +141,7 @@ impl Deed {
                 // Of a very long transaction the beginning tells enough; the number says how many are left out.
                 deed.parts = actions.iter().take(MOST_PARTS).map(|action| Deed::of(action, engine)).collect();
                 if actions.len() > MOST_PARTS {
-                    deed.said = Said::Rows(actions.len() - MOST_PARTS);
+                    deed.detail = Detail::Rows(actions.len() - MOST_PARTS);
                 }
                 (Verb::Group, None)
             }
@@ -153,12 +153,12 @@ impl Deed {
 
     /// A text was typed into a field.
     pub(super) fn entered(at: Address, text: String, is_secret: bool) -> Self {
-        let said = match text {
-            text if is_secret && !text.is_empty() => Said::Text(MASK.into()),
-            text if text.len() > LONGEST => Said::text(&text),
-            text => Said::Text(text.into()),
+        let detail = match text {
+            text if is_secret && !text.is_empty() => Detail::Text(MASK.into()),
+            text if text.len() > LONGEST => Detail::text(&text),
+            text => Detail::Text(text.into()),
         };
-        Deed { verb: Verb::Enter, at: Some(at), said, ..Deed::default() }
+        Deed { verb: Verb::Enter, at: Some(at), detail, ..Deed::default() }
     }
 
     /// A transaction, of which nothing was done yet.
@@ -171,38 +171,38 @@ impl Deed {
         if self.parts.len() < MOST_PARTS {
             self.parts.push(part);
         } else {
-            let more = if let Said::Rows(more) = self.said { more } else { 0 };
-            self.said = Said::Rows(more + 1);
+            let more = if let Detail::Rows(more) = self.detail { more } else { 0 };
+            self.detail = Detail::Rows(more + 1);
         }
     }
 }
 
-impl Said {
+impl Detail {
     fn text(text: &str) -> Self {
         match text.char_indices().nth(LONGEST) {
-            Some((end, _)) => Said::Text(format!("{}…", &text[..end]).into()),
-            None => Said::Text(text.into()),
+            Some((end, _)) => Detail::Text(format!("{}…", &text[..end]).into()),
+            None => Detail::Text(text.into()),
         }
     }
 
     fn of(value: &Value) -> Self {
         match value {
-            Value::Text(text) => Said::text(text),
-            Value::List(rows) => Said::Rows(rows.len()),
-            Value::Record(_) => Said::Record,
-            scalar => Said::Value(scalar.clone()),
+            Value::Text(text) => Detail::text(text),
+            Value::List(rows) => Detail::Rows(rows.len()),
+            Value::Record(_) => Detail::Record,
+            scalar => Detail::Value(scalar.clone()),
         }
     }
 
     fn words(&self) -> String {
         match self {
-            Said::Text(text) => format!("“{text}”"),
-            Said::Nothing | Said::Value(Value::Blank) => "blank".to_owned(),
-            Said::Value(value) => value.to_string(),
-            Said::Rows(1) => "1 row".to_owned(),
-            Said::Rows(count) => format!("{count} rows"),
-            Said::Record => "a record".to_owned(),
-            Said::Milliseconds(milliseconds) => format!("{milliseconds} ms"),
+            Detail::Text(text) => format!("“{text}”"),
+            Detail::Nothing | Detail::Value(Value::Blank) => "blank".to_owned(),
+            Detail::Value(value) => value.to_string(),
+            Detail::Rows(1) => "1 row".to_owned(),
+            Detail::Rows(count) => format!("{count} rows"),
+            Detail::Record => "a record".to_owned(),
+            Detail::Milliseconds(milliseconds) => format!("{milliseconds} ms"),
         }
     }
 }
@@ -229,7 +229,7 @@ impl Engine {
     /// What was done, in words: `enter “15” in /loaves`.
     pub fn words(&self, deed: &Deed) -> String {
         let at = deed.at.as_ref().map_or_else(|| "the form".to_owned(), |at| self.call(at));
-        let said = || deed.said.words();
+        let detail = || deed.detail.words();
         let other = || match &deed.other {
             Some(Other::Place(address)) => self.call(address),
             Some(Other::Position(position)) => position.to_string(),
@@ -238,44 +238,44 @@ impl Engine {
         match deed.verb {
             Verb::Nothing => "nothing".to_owned(),
             Verb::Focus => format!("focus {at}"),
-            Verb::Enter => format!("enter {} in {at}", said()),
+            Verb::Enter => format!("enter {} in {at}", detail()),
             Verb::Leave => format!("leave {at}"),
             Verb::Clear => format!("clear {at}"),
             Verb::Release => format!("release {at}"),
-            Verb::Replace => format!("replace {at} by {}", said()),
-            Verb::Insert if matches!(deed.said, Said::Nothing) => {
+            Verb::Replace => format!("replace {at} by {}", detail()),
+            Verb::Insert if matches!(deed.detail, Detail::Nothing) => {
                 format!("add a blank row to {at}, at {}", other())
             }
-            Verb::Insert => format!("add {} to {at}, at {}", said(), other()),
+            Verb::Insert => format!("add {} to {at}, at {}", detail(), other()),
             Verb::Move => format!("move {at} to {}", other()),
             Verb::Duplicate => format!("duplicate {at}"),
             Verb::Swap => format!("swap {at} and {}", other()),
-            Verb::Add if matches!(deed.said, Said::Nothing) && self.is_row_at(deed.at.as_ref()) => {
+            Verb::Add if matches!(deed.detail, Detail::Nothing) && self.is_row_at(deed.at.as_ref()) => {
                 format!("add a blank row at {at}")
             }
-            Verb::Add if matches!(deed.said, Said::Nothing) => format!("add {at} with its defaults"),
-            Verb::Add => format!("add {} at {at}", said()),
+            Verb::Add if matches!(deed.detail, Detail::Nothing) => format!("add {at} with its defaults"),
+            Verb::Add => format!("add {} at {at}", detail()),
             Verb::Remove => format!("remove {at}"),
             Verb::Copy => format!("copy {at} to {}", other()),
-            Verb::Test => format!("test that {at} holds {}", said()),
+            Verb::Test => format!("test that {at} holds {}", detail()),
             Verb::Reset => format!("reset {at}"),
             Verb::ResetTo => "reset the form to another record".to_owned(),
-            Verb::Choices => match deed.said {
-                Said::Rows(1) => format!("offer 1 choice for {at}"),
-                Said::Rows(count) => format!("offer {count} choices for {at}"),
+            Verb::Choices => match deed.detail {
+                Detail::Rows(1) => format!("offer 1 choice for {at}"),
+                Detail::Rows(count) => format!("offer {count} choices for {at}"),
                 _ => format!("offer the usual choices for {at}"),
             },
-            Verb::Wait => format!("wait {}", said()),
-            Verb::Event => match &deed.said {
-                Said::Text(name) if deed.at.is_some() => format!("{at} tells that it was {name}"),
-                Said::Text(name) => format!("a component tells that it was {name}"),
+            Verb::Wait => format!("wait {}", detail()),
+            Verb::Event => match &deed.detail {
+                Detail::Text(name) if deed.at.is_some() => format!("{at} tells that it was {name}"),
+                Detail::Text(name) => format!("a component tells that it was {name}"),
                 _ => "a component tells something".to_owned(),
             },
             Verb::Undo => "undo".to_owned(),
             Verb::Redo => "redo".to_owned(),
             Verb::Group => {
                 let mut words: Vec<String> = deed.parts.iter().map(|part| self.words(part)).collect();
-                if let Said::Rows(more) = deed.said {
+                if let Detail::Rows(more) = deed.detail {
                     words.push(format!("and {more} more"));
                 }
                 match &words[..] {

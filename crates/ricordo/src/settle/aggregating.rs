@@ -79,7 +79,7 @@ impl Graph {
         }
     }
 
-    /// The aggregates that reckon with a field, or that may concern rows in another place.
+    /// The aggregates that depend on a field; for any other place, all of them, since its rows may matter.
     fn aggregates_over(&self, tree: &Tree, place: PlaceId) -> &[usize] {
         if tree.field(place).is_none() {
             return &self.aggregates;

@@ -23,7 +23,7 @@ use crate::tree::{Body, Pattern, PlaceId, Ruled, Standing, Tree, Undo};
 pub(crate) struct Graph {
     pub(super) declarations: Vec<Declared>,
     of_parts: FxHashMap<PartId, SmallVec<[usize; 2]>>,
-    /// The declarations that are aggregates, and those of them that reckon with fields of a part.
+    /// The declarations that are aggregates, and those of them that depend on fields of a part.
     pub(super) aggregates: Vec<usize>,
     pub(super) aggregates_of_parts: FxHashMap<PartId, SmallVec<[usize; 4]>>,
     pub(super) cells: Cells,

@@ -193,7 +193,7 @@ impl Graph {
     }
 }
 
-/// The places that a function has looked at: that something is there, or counts, is no figure to reckon with.
+/// The places whose values a function has read; that something is there, or relevant, is not a value.
 fn figures_seen(body: &CellBody) -> impl Iterator<Item = PlaceId> {
     let is_figure = |glance: &&Glance| {
         glance.aspects.without(Aspects::STRUCTURE | Aspects::RELEVANT).contains(Aspects::ALL)
