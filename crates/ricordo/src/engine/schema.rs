@@ -3,6 +3,8 @@
 use std::fmt;
 use std::sync::Arc;
 
+use rustc_hash::FxHashMap;
+
 use super::aggregating::{aggregate_of, item_of};
 use super::declaring::{counterparts, may_be_irrelevant};
 use super::target::{Targeted, part_on_way, slot_of};
@@ -28,6 +30,8 @@ use crate::value::Value;
 pub struct Schema {
     shape: Arc<Shape>,
     rules: Vec<Arc<Declaration>>,
+    /// Which rules are about places of a part.
+    of_parts: FxHashMap<PartId, Vec<usize>>,
     constraints: Vec<ConstraintWords>,
     is_typed: bool,
 }
@@ -64,7 +68,7 @@ pub(crate) enum RuleOf {
 impl Schema {
     /// A schema without rules.
     pub(crate) fn new(shape: Arc<Shape>, is_typed: bool) -> Self {
-        Schema { shape, rules: Vec::new(), constraints: Vec::new(), is_typed }
+        Schema { shape, rules: Vec::new(), of_parts: FxHashMap::default(), constraints: Vec::new(), is_typed }
     }
 
     /// What a form is made of.
@@ -72,18 +76,27 @@ impl Schema {
         &self.shape
     }
 
-    /// Adds a rule of a record type.
-    pub(crate) fn add(&mut self, record: RecordId, spec: RuleSpec) -> Result<(), Refused> {
-        let shape = self.shape.clone();
-        let RuleSpec { rows, at, of } = spec;
-        // A rule about the record itself is one about every place where it stands.
-        let is_own = rows.is_empty() && at.is_empty();
-        let parts: Vec<PartId> = shape
+    /// Adds the rules of a record type.
+    pub(crate) fn add_all(
+        &mut self,
+        record: RecordId,
+        specs: Vec<Result<RuleSpec, Refused>>,
+    ) -> Result<(), Refused> {
+        let parts: Vec<PartId> = self
+            .shape
             .parts()
             .filter(|(_, part)| matches!(part.kind, Kind::Record(of) if of == record))
             .map(|(part, _)| part)
             .collect();
+        specs.into_iter().try_for_each(|spec| self.add(record, &parts, spec?))
+    }
+
+    fn add(&mut self, record: RecordId, parts: &[PartId], spec: RuleSpec) -> Result<(), Refused> {
+        let shape = self.shape.clone();
+        let RuleSpec { rows, at, of } = spec;
         let Some(first) = parts.first().copied() else { return Ok(()) };
+        // A rule about the record itself is one about every place where it stands.
+        let is_own = rows.is_empty() && at.is_empty();
         let target = |at: &Route, part| targeted(&shape, record, part, &rows, at);
         match of {
             RuleOf::Calculated(function) => {
@@ -104,12 +117,12 @@ impl Schema {
                 for (targeted, _) in &sides {
                     self.may_declare(targeted, Slot::Value(Role::Calculated))?;
                 }
-                self.rules.extend(counterparts(sides)?.map(Arc::new));
+                counterparts(sides)?.into_iter().for_each(|declaration| self.push(declaration));
                 Ok(())
             }
             RuleOf::Flag(rule, function) => {
                 let slot = self.slot_of(rule);
-                for part in if is_own { parts } else { vec![first] } {
+                for part in if is_own { parts } else { &parts[..1] }.iter().copied() {
                     let targeted = target(&at, part)?;
                     if slot == Slot::Relevant {
                         if part == shape.root() && is_own {
@@ -140,13 +153,18 @@ impl Schema {
 
     fn declare(&mut self, targeted: Targeted, slot: Slot, way: Way) -> Result<(), Refused> {
         self.may_declare(&targeted, slot)?;
-        self.rules.push(Arc::new(targeted.declaration(slot, way)));
+        self.push(targeted.declaration(slot, way));
         Ok(())
     }
 
+    fn push(&mut self, declaration: Declaration) {
+        self.of_parts.entry(declaration.part).or_default().push(self.rules.len());
+        self.rules.push(Arc::new(declaration));
+    }
+
     fn may_declare(&self, targeted: &Targeted, slot: Slot) -> Result<(), Refused> {
-        let known = self.rules.iter().map(|rule| &**rule);
-        let is_known = conflicts(known, &self.shape, targeted.part, &targeted.pattern, slot);
+        let known = self.of_parts.get(&targeted.part).into_iter().flatten().map(|at| &*self.rules[*at]);
+        let is_known = conflicts(known, &self.shape, &targeted.pattern, slot);
         targeted.may_have(&self.shape, slot, is_known)
     }
 }

@@ -41,10 +41,8 @@ fn compiled<M: Model>() -> Result<Schema, ShapeError> {
     let mut schema = Schema::new(shape.clone(), true);
     for (record, attachment) in shape.attachments() {
         let Some(source) = attachment.downcast_ref::<RuleSource>() else { continue };
-        for spec in source.collect() {
-            let added = spec.and_then(|spec| schema.add(record, spec));
-            added.map_err(|refused| ShapeError::of_rules(refused.in_rules_of(source.name).to_string()))?;
-        }
+        let added = schema.add_all(record, source.collect());
+        added.map_err(|refused| ShapeError::of_rules(refused.in_rules_of(source.name).to_string()))?;
     }
     Ok(schema)
 }

@@ -69,13 +69,11 @@ pub(crate) enum Slot {
 pub(crate) fn conflicts<'a>(
     mut known: impl Iterator<Item = &'a Declaration>,
     shape: &Shape,
-    part: PartId,
     pattern: &Pattern,
     slot: Slot,
 ) -> bool {
     known.any(|known| {
-        known.part == part
-            && known.pattern.overlaps(pattern, shape)
+        known.pattern.overlaps(pattern, shape)
             && match (known.slot, slot) {
                 (Slot::Value(_), Slot::Value(_)) => true,
                 (Slot::Constraint(_), _) => false,

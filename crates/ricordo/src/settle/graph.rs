@@ -91,7 +91,7 @@ impl Graph {
     pub(crate) fn declares(&self, shape: &Shape, part: PartId, pattern: &Pattern, slot: Slot) -> bool {
         let declared = self.of_parts.get(&part).into_iter().flatten();
         let declared = declared.map(|at| &*self.declarations[*at].declaration);
-        conflicts(declared, shape, part, pattern, slot)
+        conflicts(declared, shape, pattern, slot)
     }
 
     /// Adds a declaration, and makes its places pending.
