@@ -18,7 +18,6 @@ use std::hint::black_box;
 use hand_written::HandWritten;
 use measure::{nanoseconds, readable};
 use plain::Plain;
-use ricordo::form::Rows;
 use ricordo::{Decimal, Form, Model, Place, Subscription, at};
 use scene::{SIZES, edits, ingredients};
 
@@ -84,7 +83,7 @@ impl WithRicordo {
 
 fn declare(form: &Form<Sheet>) -> Result<(), ricordo::engine::Refused> {
     let (sheet, row) = (at::<Sheet>(), at::<Ingredient>());
-    let rows = || Rows::of(at::<Sheet>().ingredients());
+    let rows = || at::<Sheet>().ingredients();
     form.calculate_each(sheet.ingredients(), row.cost(), |row| {
         let paths = at::<Ingredient>();
         Some(
@@ -96,7 +95,7 @@ fn declare(form: &Form<Sheet>) -> Result<(), ricordo::engine::Refused> {
     form.aggregate(sheet.dough_weight(), rows().sum(row.grams()))?;
     form.aggregate(sheet.flour(), rows().when(row.kind(), "flour".to_owned()).sum(row.grams()))?;
     form.aggregate(sheet.water(), rows().when(row.kind(), "water".to_owned()).sum(row.grams()))?;
-    form.aggregate(sheet.total_cost(), Rows::of(sheet.ingredients()).sum(row.cost()))?;
+    form.aggregate(sheet.total_cost(), sheet.ingredients().sum(row.cost()))?;
     form.calculate(sheet.hydration(), |view| {
         Some(view.get(at::<Sheet>().water())?.checked_div(view.get(at::<Sheet>().flour())?))
     })?;

@@ -185,7 +185,7 @@ impl<M: 'static> Form<M> {
     /// rounded but when they are read. Otherwise it is as [`Form::calculate`] has it.
     ///
     /// ```
-    /// # use ricordo::{Decimal, Form, Model, form::Rows};
+    /// # use ricordo::{Decimal, Form, Model};
     /// # #[derive(Model)] struct Batch { rows: Vec<Row>, flour: Option<Decimal> }
     /// # #[derive(Model)] struct Row { grams: Decimal, kind: Kind }
     /// # #[derive(Model)] enum Kind { Flour, Water }
@@ -193,7 +193,7 @@ impl<M: 'static> Form<M> {
     /// # let rows = vec![row(5_000, Kind::Flour), row(1_300, Kind::Flour), row(4_350, Kind::Water)];
     /// let form = Form::new(&Batch { rows, flour: None })?;
     /// let (batch, row) = (ricordo::at::<Batch>(), ricordo::at::<Row>());
-    /// form.aggregate(batch.flour(), Rows::of(batch.rows()).when(row.kind(), Kind::Flour).sum(row.grams()))?;
+    /// form.aggregate(batch.flour(), batch.rows().when(row.kind(), Kind::Flour).sum(row.grams()))?;
     /// assert_eq!(form.get(batch.flour())?, Some(6_300.into()));
     /// form.enter(batch.rows().at(0).grams(), "5200")?;
     /// assert_eq!(form.get(batch.flour())?, Some(6_500.into()));
@@ -208,14 +208,14 @@ impl<M: 'static> Form<M> {
     /// [`Form::aggregate`].
     ///
     /// ```
-    /// # use ricordo::{Form, Model, form::Rows};
+    /// # use ricordo::{Form, Model};
     /// # #[derive(Model)] struct Sheet { stages: Vec<Stage> }
     /// # #[derive(Model)] struct Stage { folds: Vec<Fold>, minutes: Option<u32> }
     /// # #[derive(Model)] struct Fold { minutes: u32 }
     /// # let stages = vec![Stage { folds: vec![Fold { minutes: 20 }, Fold { minutes: 25 }], minutes: None }];
     /// let form = Form::new(&Sheet { stages })?;
     /// let (sheet, stage, fold) = (ricordo::at::<Sheet>(), ricordo::at::<Stage>(), ricordo::at::<Fold>());
-    /// form.aggregate_each(sheet.stages(), stage.minutes(), Rows::of(stage.folds()).sum(fold.minutes()))?;
+    /// form.aggregate_each(sheet.stages(), stage.minutes(), stage.folds().sum(fold.minutes()))?;
     /// assert_eq!(form.get(sheet.stages().at(0).minutes())?, Some(45));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```

@@ -23,14 +23,14 @@ use crate::shape::Route;
 /// Rows in which the field is blank, or cannot be read, do not count, nor do those that are not relevant.
 ///
 /// ```
-/// # use ricordo::{Form, Model, form::Rows};
+/// # use ricordo::{Form, Model};
 /// # #[derive(Model)] struct Sheet { stages: Vec<Stage>, rest: Option<u32> }
 /// # #[derive(Model)] struct Stage { on_bench: bool, folds: Vec<Fold> }
 /// # #[derive(Model)] struct Fold { minutes: u32 }
 /// # let stage = |on_bench, minutes| Stage { on_bench, folds: vec![Fold { minutes }, Fold { minutes: 1 }] };
 /// let form = Form::new(&Sheet { stages: vec![stage(true, 20), stage(false, 60)], rest: None })?;
 /// let (sheet, stage, fold) = (ricordo::at::<Sheet>(), ricordo::at::<Stage>(), ricordo::at::<Fold>());
-/// let folds = Rows::of(sheet.stages()).when(stage.on_bench(), true).each(stage.folds());
+/// let folds = sheet.stages().when(stage.on_bench(), true).each(stage.folds());
 /// form.aggregate(sheet.rest(), folds.sum(fold.minutes()))?;
 /// assert_eq!(form.get(sheet.rest())?, Some(21));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
@@ -40,8 +40,8 @@ pub struct Rows<M, R> {
     holds: PhantomData<fn() -> (M, R)>,
 }
 
-/// A figure about rows in an `M`, to be shown by a field: see [`Form::aggregate`](super::Form::aggregate). It is made by
-/// [`Rows`].
+/// A figure about rows in an `M`, to be shown by a field: see [`Form::aggregate`](super::Form::aggregate). It is made by the
+/// path of a list, or by [`Rows`].
 pub struct Over<M> {
     aggregate: Result<Aggregate, Refused>,
     of: PhantomData<fn() -> M>,
@@ -127,12 +127,6 @@ impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
 }
 
 impl<M, R: Model> Rows<M, R> {
-    /// The rows of a list.
-    pub fn of<L: Locate<M, Target = Vec<R>>>(list: L) -> Self {
-        let rows = way(list).map(|list| vec![RowsOf { list, conditions: Vec::new() }]);
-        Rows { rows, holds: PhantomData }
-    }
-
     /// The rows of a list in each of these rows.
     pub fn each<S: Model, L: Locate<R, Target = Vec<S>>>(self, list: L) -> Rows<M, S> {
         let rows = self.rows.and_then(|mut rows| {

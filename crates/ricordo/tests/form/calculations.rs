@@ -6,7 +6,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
 
 use ricordo::engine::RefusedKind;
-use ricordo::form::{Rows, RuleView};
+use ricordo::form::RuleView;
 use ricordo::{Decimal, Form, Model, Number, WidgetEvent, at};
 
 #[derive(Clone, Debug, PartialEq, Model)]
@@ -386,8 +386,7 @@ fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
             row.get(at::<Row>().grams())?.checked_mul(row.get(at::<Row>().price())?)
         })
         .unwrap();
-        form.aggregate(at::<Sheet>().total(), Rows::of(at::<Sheet>().rows()).maximum(at::<Row>().cost()))
-            .unwrap();
+        form.aggregate(at::<Sheet>().total(), at::<Sheet>().rows().maximum(at::<Row>().cost())).unwrap();
         let sum =
             form.calculate(at::<Sheet>().surplus(), |view| Some(i64::from(view.get(at::<Sheet>().total())?)));
         sum.unwrap();
@@ -406,14 +405,14 @@ fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
 fn aggregates_are_refused_where_they_cannot_be() {
     let (sheet, row) = (at::<Sheet>(), at::<Row>());
     let form = Form::new(&self::sheet(3)).unwrap();
-    form.aggregate(sheet.total(), Rows::of(sheet.rows()).sum(row.cost())).unwrap();
+    form.aggregate(sheet.total(), sheet.rows().sum(row.cost())).unwrap();
     assert_eq!(total(&form), Some(0), "rows that are blank do not count");
     for refused in [
-        form.aggregate(sheet.total(), Rows::of(sheet.rows()).sum(row.grams())),
+        form.aggregate(sheet.total(), sheet.rows().sum(row.grams())),
         form.calculate(sheet.total(), |_| Number::BLANK),
-        form.aggregate(sheet.rows().at(0).cost(), Rows::of(sheet.rows()).sum(row.grams())),
-        form.aggregate(sheet.rows(), Rows::of(sheet.rows()).count()),
-        form.aggregate("/surplus", Rows::of(sheet.rows()).sum("/grams")),
+        form.aggregate(sheet.rows().at(0).cost(), sheet.rows().sum(row.grams())),
+        form.aggregate(sheet.rows(), sheet.rows().count()),
+        form.aggregate("/surplus", sheet.rows().sum("/grams")),
         form.enter(sheet.total(), "1"),
     ] {
         refused.unwrap_err();

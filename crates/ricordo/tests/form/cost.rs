@@ -109,7 +109,7 @@ fn an_edit_does_not_clear_what_was_filled_while_declaring() {
             Some(row.get(paths.grams())? * row.get(paths.price())?)
         })
         .unwrap();
-        form.aggregate(batch.total(), ricordo::form::Rows::of(batch.rows()).sum(row.cost())).unwrap();
+        form.aggregate(batch.total(), batch.rows().sum(row.cost())).unwrap();
         let grams = form.place(batch.rows().at(u32::try_from(rows / 2).unwrap()).grams()).unwrap();
         ["1", "2", "3"].map(|text| {
             let before = form.cost();

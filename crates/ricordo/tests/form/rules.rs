@@ -6,7 +6,6 @@ use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Arc, Mutex};
 
 use ricordo::engine::{Aspects, RefusedKind};
-use ricordo::form::Rows;
 use ricordo::{Form, Model, at};
 
 #[derive(Clone, Debug, Model)]
@@ -120,7 +119,7 @@ fn an_observer_is_told_of_what_it_inherits_and_of_nothing_else() {
 #[test]
 fn rows_that_are_not_relevant_do_not_count() {
     let (form, batch, stage) = (form(), at::<Batch>(), at::<Stage>());
-    form.aggregate(batch.minutes(), Rows::of(batch.stages()).sum(stage.minutes())).unwrap();
+    form.aggregate(batch.minutes(), batch.stages().sum(stage.minutes())).unwrap();
     form.required_each(batch.stages(), stage.minutes(), |_| Some(true)).unwrap();
     form.relevant_each(batch.stages(), stage, |row| Some(!row.place().children().nth(2)?.value().as_flag()?))
         .unwrap_err();
@@ -371,7 +370,7 @@ fn a_rule_in_a_row_costs_the_same_in_a_large_form() {
             Some(row.get(at::<Stage>().minutes())? < 9)
         })
         .unwrap();
-        form.aggregate(paths.minutes(), Rows::of(paths.stages()).sum(stage.minutes())).unwrap();
+        form.aggregate(paths.minutes(), paths.stages().sum(stage.minutes())).unwrap();
         let before = form.cost();
         form.set(paths.stages().at(u32::try_from(rows / 2).unwrap()).skip(), true).unwrap();
         let cost = form.cost() - before;
@@ -385,7 +384,7 @@ fn it_is_told_why_a_flag_is_what_it_is() {
     let (form, batch) = (with_relevance(), at::<Batch>());
     form.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked())).unwrap();
     form.required(batch.notes(), |view| Some(view.get(at::<Batch>().minutes())? > 300)).unwrap();
-    form.aggregate(batch.minutes(), Rows::of(batch.stages()).sum(at::<Stage>().minutes())).unwrap();
+    form.aggregate(batch.minutes(), batch.stages().sum(at::<Stage>().minutes())).unwrap();
     form.constraint(batch.loaves(), "More than the oven holds.", |view| {
         Some(view.get(at::<Batch>().loaves())? <= view.get(at::<Batch>().oven())?)
     })

@@ -1,6 +1,5 @@
 //! Records of one type in several places: what is declared for one of them is not for the others.
 
-use ricordo::form::Rows;
 use ricordo::{Form, Model, at};
 
 #[derive(Clone, Debug, Default, Model)]
@@ -34,7 +33,7 @@ fn what_is_declared_for_one_is_not_for_the_other() {
         Some(stop.get(at::<Stop>().loaves())? / 2)
     })
     .unwrap();
-    form.aggregate(order.total(), Rows::of(order.evening().stops()).sum(stop.loaves())).unwrap();
+    form.aggregate(order.total(), order.evening().stops().sum(stop.loaves())).unwrap();
     form.relevant(order.morning().stops(), |_| Some(false)).unwrap();
     let said = |at: &str| form.place::<&str>(at).unwrap().entry();
     assert_eq!((said("/morning/crates").as_str(), said("/evening/crates").as_str()), ("2", ""));
