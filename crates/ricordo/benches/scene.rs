@@ -18,10 +18,11 @@ use std::hint::black_box;
 use hand_written::HandWritten;
 use measure::{nanoseconds, readable};
 use plain::Plain;
-use ricordo::{Decimal, Form, Model, Place, Subscription, at};
+use ricordo::{Decimal, Form, Model, Place, Rules, Subscription, at};
 use scene::{SIZES, edits, ingredients};
 
 #[derive(Model)]
+#[model(rules = Sheet::rules)]
 struct Sheet {
     loaves: u32,
     ingredients: Vec<Ingredient>,
@@ -69,7 +70,6 @@ impl WithRicordo {
             cost_a_loaf: None,
         };
         let form = Form::new(&sheet).expect("the scene fits");
-        declare(&form).expect("the figures follow");
         let list = form.place(at::<Sheet>().ingredients()).expect("there is a list");
         let in_row = |row: Place<Ingredient>| row.place(at::<Ingredient>().grams()).expect("there are grams");
         let grams = list.rows().into_iter().map(in_row).collect();
@@ -81,27 +81,24 @@ impl WithRicordo {
     }
 }
 
-fn declare(form: &Form<Sheet>) -> Result<(), ricordo::engine::Refused> {
-    let (sheet, row) = (at::<Sheet>(), at::<Ingredient>());
-    let rows = || at::<Sheet>().ingredients();
-    form.calculate_each(sheet.ingredients(), row.cost(), |row| {
-        let paths = at::<Ingredient>();
-        Some(
-            row.get(paths.grams())?
-                .checked_mul(row.get(paths.price_per_kilogram())?)?
-                .checked_div(1_000.into()),
-        )
-    })?;
-    form.aggregate(sheet.dough_weight(), rows().sum(row.grams()))?;
-    form.aggregate(sheet.flour(), rows().when(row.kind(), "flour".to_owned()).sum(row.grams()))?;
-    form.aggregate(sheet.water(), rows().when(row.kind(), "water".to_owned()).sum(row.grams()))?;
-    form.aggregate(sheet.total_cost(), sheet.ingredients().sum(row.cost()))?;
-    form.calculate(sheet.hydration(), |view| {
-        Some(view.get(at::<Sheet>().water())?.checked_div(view.get(at::<Sheet>().flour())?))
-    })?;
-    form.calculate(sheet.cost_a_loaf(), |view| {
-        Some(view.get(at::<Sheet>().total_cost())?.checked_div(view.get(at::<Sheet>().loaves())?.into()))
-    })
+impl Sheet {
+    fn rules(rules: &mut Rules<Self>) {
+        let (sheet, row) = (at::<Self>(), at::<Ingredient>());
+        let of_kind = |kind: &str| sheet.ingredients().when(row.kind(), kind.to_owned());
+        rules.each(sheet.ingredients(), |rules| {
+            rules.calculate(row.cost(), move |it| {
+                it.number(row.grams()) * it.number(row.price_per_kilogram()) / 1000
+            });
+        });
+        rules.aggregate(sheet.dough_weight(), sheet.ingredients().sum(row.grams()));
+        rules.aggregate(sheet.flour(), of_kind("flour").sum(row.grams()));
+        rules.aggregate(sheet.water(), of_kind("water").sum(row.grams()));
+        rules.aggregate(sheet.total_cost(), sheet.ingredients().sum(row.cost()));
+        rules.calculate(sheet.hydration(), move |it| it.number(sheet.water()) / it.number(sheet.flour()));
+        rules.calculate(sheet.cost_a_loaf(), move |it| {
+            it.number(sheet.total_cost()) / it.number(sheet.loaves())
+        });
+    }
 }
 
 fn main() {

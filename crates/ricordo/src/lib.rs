@@ -41,7 +41,7 @@
 //! | to be given the old and the new value | [`Form::subscribe_value`] |
 //! | to follow whatever can be found out from a form | [`Form::select`] |
 //! | calculated fields, sums, counterparts, suggestions, what is relevant or required | [`Rules`], named on the type |
-//! | the same for a form whose shape comes from a file | [`Form::calculate`] and those beside it in [`form`] |
+//! | rules for one form, also later | [`Form::add_rules`] |
 //! | to know why a place is what it is | [`Place::explain`] |
 //! | to do several things as one | [`Form::transaction`] |
 //! | a component with a part of the form | a [`Place`] to act on, and an [`Outlet`] to tell its [`Event`]s |
@@ -72,8 +72,8 @@ mod tree;
 pub mod value;
 
 pub use form::{
-    Binding, Event, Form, Notice, Outlet, Place, RuleView, Rules, Subscription, Untyped, Update, View,
-    WidgetEvent, WidgetState,
+    Binding, Event, Form, Notice, Outlet, Place, RuleView, Rules, RulesGuard, Subscription, Untyped, Update,
+    View, WidgetEvent, WidgetState,
 };
 pub use jiff::civil;
 pub use model::{Model, at};

@@ -2,46 +2,33 @@
 
 use rust_decimal::Decimal;
 
-use super::target::{Target, Targeted, part_on_way};
-use super::{Engine, Outcome, Refused, RefusedKind};
-use crate::settle::{AggregateOf, Figure, Level, Role, Slot, Way};
-use crate::shape::{Kind, Named, PartId, Pointer, Route, Shape, Step};
+use super::target::{Targeted, part_on_way};
+use super::{Refused, RefusedKind};
+use crate::model::Spot;
+use crate::settle::{AggregateOf, Figure, Level};
+use crate::shape::{Kind, Named, PartId, Pointer, Shape};
 use crate::value::Value;
 
 /// A figure about the rows of a list, or of the lists in its rows.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Aggregate {
+pub(crate) struct Aggregate {
     /// What it says.
-    pub figure: Figure,
+    pub(crate) figure: Figure,
     /// The lists whose rows are gone through, each in the rows of the one before.
-    pub rows: Vec<RowsOf>,
+    pub(crate) rows: Vec<RowsOf>,
     /// The way from a row of the last list to what is aggregated; nothing if that is the row itself.
-    pub field: Route,
+    pub(crate) field: Spot,
     /// The way from such a row to the weight of its number, for a weighted mean.
-    pub weight: Option<Route>,
+    pub(crate) weight: Option<Spot>,
 }
 
 /// The rows of a list.
 #[derive(Clone, Debug, PartialEq)]
-pub struct RowsOf {
-    /// The way to the list, from a row of the list before, or from what the function of a [`Target`] is given.
-    pub list: Route,
+pub(crate) struct RowsOf {
+    /// The way to the list, from a row of the list before, or from what the rule is for.
+    pub(crate) list: Spot,
     /// The ways from a row to what must hold these values for the row to count.
-    pub conditions: Vec<(Route, Value)>,
-}
-
-impl Engine {
-    /// Declares that a field shows a figure about the rows of lists, kept up by differences: it costs what changes, and
-    /// is exact in whatever order that comes. As with [`Engine::calculate`], the form must be pristine.
-    ///
-    /// Rows that are not relevant do not count.
-    pub fn aggregate(&mut self, target: &Target, aggregate: &Aggregate) -> Result<Outcome, Refused> {
-        self.may_declare()?;
-        let slot = Slot::Value(Role::Calculated);
-        let targeted = self.targeted_for(target, slot)?;
-        let of = aggregate_of(self.shape(), &targeted, aggregate)?;
-        self.declare([targeted.declaration(slot, Way::Aggregate(of))])
-    }
+    pub(crate) conditions: Vec<(Spot, Value)>,
 }
 
 /// What an aggregate for these places goes through, if that suits it.
@@ -53,37 +40,30 @@ pub(super) fn aggregate_of(
     let (mut part, mut pointer) = targeted.from.clone();
     let (mut parts, mut levels) = (Vec::new(), Vec::new());
     for (level, RowsOf { list, conditions }) in aggregate.rows.iter().enumerate() {
-        let list_part = part_on_way(shape, part, list, &mut pointer)?;
+        let (list_part, list) = part_on_way(shape, part, list, &mut pointer)?;
         part = item_of(shape, list_part, &pointer)?;
         pointer.push("-");
-        for (way, _) in conditions {
-            parts.push((part_on_way(shape, part, way, &mut pointer.clone())?, level));
-        }
-        let conditions = conditions.iter().map(|(way, value)| (way.to_vec(), value.clone()));
-        levels.push(Level { list: list.to_vec(), conditions: conditions.collect() });
+        let conditions = conditions.iter().map(|(way, value)| {
+            let (tested, way) = part_on_way(shape, part, way, &mut pointer.clone())?;
+            parts.push((tested, level));
+            Ok((way, value.clone()))
+        });
+        levels.push(Level { list, conditions: conditions.collect::<Result<_, Refused>>()? });
     }
     let Some(last) = levels.len().checked_sub(1) else {
         return targeted.refuse("cannot show a figure about no list");
     };
-    let ways: Vec<&[Step]> = [Some(&aggregate.field), aggregate.weight.as_ref()]
-        .into_iter()
-        .flatten()
-        .map(|way| &way[..])
-        .collect();
-    for way in ways {
+    let mut aggregated = |way| {
         let mut pointer = pointer.clone();
-        let aggregated = part_on_way(shape, part, way, &mut pointer)?;
+        let (aggregated, way) = part_on_way(shape, part, way, &mut pointer)?;
         suits_figure(shape, aggregate.figure, aggregated, &pointer)?;
         parts.push((aggregated, last));
-    }
+        Ok::<_, Refused>(way)
+    };
+    let field = aggregated(&aggregate.field)?;
+    let weight = aggregate.weight.as_ref().map(aggregated).transpose()?;
     shows_figure(shape, aggregate.figure, targeted)?;
-    Ok(AggregateOf {
-        figure: aggregate.figure,
-        levels,
-        field: aggregate.field.to_vec(),
-        weight: aggregate.weight.as_ref().map(|way| way.to_vec()),
-        parts,
-    })
+    Ok(AggregateOf { figure: aggregate.figure, levels, field, weight, parts })
 }
 
 /// Refuses to aggregate what a figure is not about.

@@ -17,7 +17,9 @@ use crate::value::Value;
 /// # #[derive(Model)] struct Batch { loaves: u32, grams: u32, dough: Option<u32> }
 /// # let form = Form::new(&Batch { loaves: 12, grams: 900, dough: None })?;
 /// # let batch = ricordo::at::<Batch>();
-/// form.calculate(batch.dough(), move |it| it.number(batch.loaves()) * it.number(batch.grams()))?;
+/// let rules = form.add_rules(|rules| {
+///     rules.calculate(batch.dough(), move |it| it.number(batch.loaves()) * it.number(batch.grams()));
+/// })?;
 /// let reasons = form.place(batch.dough())?.explain();
 /// assert_eq!(reasons[0].to_string(), "/dough is 10800, calculated from\n  /loaves is 12\n  /grams is 900");
 /// # Ok::<(), Box<dyn std::error::Error>>(())

@@ -17,6 +17,8 @@ struct Step {
     typing: Option<PlaceId>,
     /// About how much memory the step takes, in bytes.
     weight: usize,
+    /// Which rules the form had when the step was begun.
+    rules: u64,
 }
 
 /// The steps that can be undone, and those that can be done again.
@@ -35,6 +37,16 @@ pub(super) struct History {
     is_responding: bool,
     weight: usize,
     limit: usize,
+    /// How often the form was given other rules.
+    rules: u64,
+}
+
+/// What an undo or redo has done to the tree.
+pub(super) struct Moved {
+    /// How many entries at the start of the log do not belong to the step.
+    pub(super) reverted: usize,
+    /// Whether the step is older than some of the rules.
+    pub(super) is_older_than_rules: bool,
 }
 
 impl Default for History {
@@ -47,6 +59,7 @@ impl Default for History {
             is_responding: false,
             weight: 0,
             limit: USUAL_LIMIT,
+            rules: 0,
         }
     }
 }
@@ -123,7 +136,7 @@ impl History {
         self.forget_redo(tree);
         let weight = weight(tree, &log);
         self.weight += weight;
-        self.undo.push_back(Step { log, typing, weight });
+        self.undo.push_back(Step { log, typing, weight, rules: self.rules });
         self.keep_to_limit(tree);
     }
 
@@ -169,28 +182,32 @@ impl History {
         }
     }
 
-    /// Takes the last step back, in the tree and its log. Nothing is done if there is none; otherwise it returns how many
-    /// entries at the start of the log do not belong to the step.
-    pub(super) fn undo(&mut self, tree: &mut Tree) -> Option<usize> {
+    /// Says that the form has other rules from now on.
+    pub(super) fn note_other_rules(&mut self) {
+        self.rules += 1;
+    }
+
+    /// Takes the last step back, in the tree and its log. Nothing is done if there is none.
+    pub(super) fn undo(&mut self, tree: &mut Tree) -> Option<Moved> {
         let step = self.undo.pop_back()?;
         let reverted = self.revert_responses(tree);
         self.end_typing();
         self.weight -= step.weight;
-        self.redo.push(Step { log: Vec::new(), typing: None, weight: 0 });
+        self.redo.push(Step { log: Vec::new(), typing: None, weight: 0, rules: self.rules });
         self.last = Last::Move;
         tree.take_back_all(step.log);
-        Some(reverted)
+        Some(Moved { reverted, is_older_than_rules: step.rules != self.rules })
     }
 
     /// Does the step again that was undone last, in the tree and its log. Returns what [`History::undo`] does.
-    pub(super) fn redo(&mut self, tree: &mut Tree) -> Option<usize> {
+    pub(super) fn redo(&mut self, tree: &mut Tree) -> Option<Moved> {
         let step = self.redo.pop()?;
         let reverted = self.revert_responses(tree);
         self.weight -= step.weight;
-        self.undo.push_back(Step { log: Vec::new(), typing: None, weight: 0 });
+        self.undo.push_back(Step { log: Vec::new(), typing: None, weight: 0, rules: self.rules });
         self.last = Last::Move;
         tree.take_back_all(step.log);
-        Some(reverted)
+        Some(Moved { reverted, is_older_than_rules: step.rules != self.rules })
     }
 
     /// Keeps the log of an undo, which is how to do the step again.

@@ -3,23 +3,42 @@
 use rustc_hash::FxHashMap;
 
 use crate::settle::Aspects;
-use crate::tree::{Body, PlaceId, Ruled, Tree};
+use crate::tree::{Body, PlaceId, Ruled, Standing, Tree};
 
-/// Which flags differ from what they were, given what followed for places from others before: of these places, and of
-/// all in them that inherit them.
-pub(super) fn differing_flags(tree: &Tree, before: &FxHashMap<PlaceId, &Ruled>) -> Vec<(PlaceId, Aspects)> {
+/// What followed for places from others before that changed.
+pub(super) struct WereRuled<'a> {
+    pub(super) flags: FxHashMap<PlaceId, &'a Ruled>,
+    pub(super) standings: FxHashMap<PlaceId, Option<Standing>>,
+}
+
+impl WereRuled<'_> {
+    /// Whether a place was calculated, and whether it is.
+    fn is_calculated(&self, tree: &Tree, place: PlaceId) -> (bool, bool) {
+        let is = tree.is_calculated(place);
+        (self.standings.get(&place).map_or(is, |before| *before == Some(Standing::Calculated)), is)
+    }
+}
+
+/// Which flags differ from what they were: of places for which something else followed before, and of all in them that
+/// inherit them.
+pub(super) fn differing_flags(tree: &Tree, before: &WereRuled<'_>) -> Vec<(PlaceId, Aspects)> {
     let mut differing = Vec::new();
-    let mut places: Vec<PlaceId> = before.keys().copied().collect();
-    // The map has no order of its own; what is told must not depend on it.
+    let mut places: Vec<PlaceId> = before.flags.keys().chain(before.standings.keys()).copied().collect();
+    // The maps have no order of their own; what is told must not depend on it.
     places.sort_unstable();
+    places.dedup();
     for place in places {
+        if let Some(standing) = before.standings.get(&place) {
+            let leads = [*standing, tree.standing(place)].map(|standing| tree.leads_as(place, standing));
+            differing.extend((leads[0] != leads[1]).then_some((place, Aspects::DRIVER)));
+        }
         let around = tree.parent(place).map_or_else(Inherited::default, |parent| {
             std::iter::successors(Some(parent), |place| tree.parent(*place))
                 .fold(Inherited::default(), |inherited, place| inherited.with(tree, before, place))
         });
         let is_required = |flag: bool| tree.part(place).is_required() || flag;
-        let was_required = before.get(&place).is_some_and(|flags| flags.is_required);
-        if is_required(was_required) != tree.is_required(place) {
+        let was_required = before.flags.get(&place).is_some_and(|flags| flags.is_required);
+        if before.flags.contains_key(&place) && is_required(was_required) != tree.is_required(place) {
             differing.push((place, Aspects::REQUIRED));
         }
         note(tree, before, place, around, &mut differing);
@@ -36,9 +55,9 @@ struct Inherited {
 
 impl Inherited {
     /// The same with what is said of a place itself.
-    fn with(self, tree: &Tree, before: &FxHashMap<PlaceId, &Ruled>, place: PlaceId) -> Self {
+    fn with(self, tree: &Tree, before: &WereRuled<'_>, place: PlaceId) -> Self {
         let now = tree.flags_of(place);
-        let was = before.get(&place).copied().or(now);
+        let was = before.flags.get(&place).copied().or(now);
         let of = |flag: fn(&Ruled) -> bool| (was.is_some_and(flag), now.is_some_and(flag));
         let (irrelevant, readonly) = (of(|flags| flags.is_irrelevant), of(|flags| flags.is_readonly));
         let always = tree.part(place).readonly;
@@ -55,7 +74,7 @@ impl Inherited {
 /// Notes what differs for a place and all in it. Where nothing differs, nothing that it contains inherits anything else.
 fn note(
     tree: &Tree,
-    before: &FxHashMap<PlaceId, &Ruled>,
+    before: &WereRuled<'_>,
     place: PlaceId,
     around: Inherited,
     differing: &mut Vec<(PlaceId, Aspects)>,
@@ -64,7 +83,8 @@ fn note(
     let mut aspects = Aspects::default();
     aspects.put(Aspects::RELEVANT, own.is_irrelevant.0 != own.is_irrelevant.1);
     // What is calculated is not for a person to change anyway.
-    let is_other = own.is_readonly.0 != own.is_readonly.1 && !tree.is_calculated(place);
+    let calculated = before.is_calculated(tree, place);
+    let is_other = (own.is_readonly.0 || calculated.0) != (own.is_readonly.1 || calculated.1);
     aspects.put(Aspects::READONLY, is_other);
     if aspects.is_empty() {
         return;

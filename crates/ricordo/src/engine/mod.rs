@@ -6,12 +6,12 @@
 //! anywhere; around it stands [`Form`](crate::Form), which most programs use.
 
 mod action;
+mod adding;
 mod address;
 mod aggregating;
 mod change;
 mod change_words;
 mod concerned;
-mod declaring;
 mod deed;
 mod explain;
 mod history;
@@ -22,6 +22,7 @@ mod outcome;
 mod perform;
 mod refused;
 mod rows;
+mod rulebook;
 mod schema;
 mod settling;
 mod target;
@@ -32,28 +33,28 @@ use std::fmt;
 use std::sync::Arc;
 
 pub use action::Action;
+pub(crate) use adding::AddedRules;
 pub use address::Address;
-pub use aggregating::{Aggregate, RowsOf};
+pub(crate) use aggregating::{Aggregate, RowsOf};
 pub use change::Change;
-pub use declaring::Rule;
 pub use deed::Deed;
 pub use explain::Reason;
 pub use observers::ObserverId;
 pub use outcome::Outcome;
 pub use refused::{Refused, RefusedKind};
 pub use rows::RowEdit;
+pub(crate) use rulebook::{FlagRule, RuleOf, RuleSpec};
 pub use schema::Schema;
-pub(crate) use schema::{RuleOf, RuleSpec};
-pub use target::Target;
 
-pub use crate::settle::{Aspects, Figure, PlaceView, Reads};
+pub(crate) use crate::settle::Figure;
+pub use crate::settle::{Aspects, PlaceView, Reads};
 pub use crate::tree::{Cost, PlaceId};
 
 use crate::settle::{self, Checkpoint, Graph};
 use crate::shape::{DEEPEST, Misfit, Pointer, Shape};
-use crate::tree::{Tree, Undo};
+use crate::tree::{ConstraintId, Tree, Undo};
 use crate::value::Value;
-use history::History;
+use history::{History, Moved};
 use observers::Observers;
 
 /// The state of one form.
@@ -91,6 +92,8 @@ pub struct Engine {
     flags: Flags,
     /// Whether the form is parsed to a record of a Rust type.
     is_typed: bool,
+    /// The id of the constraint that is added next.
+    next_constraint: ConstraintId,
 }
 
 impl fmt::Debug for Engine {
@@ -172,6 +175,7 @@ impl Engine {
             hint: None,
             flags: Flags::default(),
             is_typed: false,
+            next_constraint: ConstraintId::FIRST,
         };
         engine.flags = engine.flags();
         Ok(engine)
@@ -373,29 +377,38 @@ impl Engine {
 
     fn step(
         &mut self,
-        go: impl FnOnce(&mut History, &mut Tree) -> Option<usize>,
+        go: impl FnOnce(&mut History, &mut Tree) -> Option<Moved>,
         keep: impl FnOnce(&mut History, &Tree, Vec<Undo>),
         what: &str,
     ) -> Result<Outcome, Refused> {
-        let Some(reverted) = go(&mut self.history, &mut self.tree) else {
+        let Some(moved) = go(&mut self.history, &mut self.tree) else {
             let message = format!("there is nothing to {what}");
             return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
         };
         self.hint = None;
-        // What comes back was settled when it was there. Should anything not be calculated now, it is the next time.
-        self.graph.begin_return();
-        if settle::settle(&mut self.tree, &mut self.graph).is_err() {
-            settle::check_changes(&mut self.tree, 0);
-            self.graph.keep_for_later();
+        if moved.is_older_than_rules {
+            self.lead_where_dirty(0);
+        } else {
+            // What comes back was settled when it was there.
+            self.graph.begin_return();
         }
+        self.settle_or_keep_for_later();
         self.graph.finish();
         self.note_pauses();
         let (mut outcome, mut log) = self.tell(None);
-        let step = log.split_off(reverted);
+        let step = log.split_off(moved.reverted);
         self.tree.forget(log);
         keep(&mut self.history, &self.tree, step);
         self.tell_flags(&mut outcome);
         Ok(outcome)
+    }
+
+    /// Settles what cannot be refused. Should anything not be calculated now, it is the next time.
+    fn settle_or_keep_for_later(&mut self) {
+        if settle::settle(&mut self.tree, &mut self.graph).is_err() {
+            settle::check_changes(&mut self.tree, 0);
+            self.graph.keep_for_later();
+        }
     }
 
     fn apply_within(&mut self, action: Action) -> Result<Option<PlaceId>, Refused> {

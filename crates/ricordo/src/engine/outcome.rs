@@ -8,11 +8,11 @@ use smallvec::SmallVec;
 use super::change::Change;
 use super::concerned::concerned;
 use super::deed::Deed;
-use super::inherited::differing_flags;
+use super::inherited::{WereRuled, differing_flags};
 use super::observers::{ObserverId, Observers};
 use super::rows::{self, RowEdit};
 use crate::settle::Aspects;
-use crate::tree::{Fault, Faults, Field, Key, ListBody, PlaceId, Presence, Ruled, Tree, Undo};
+use crate::tree::{Fault, Faults, Field, Key, ListBody, PlaceId, Presence, Ruled, Standing, Tree, Undo};
 use crate::value::Value;
 
 /// What an action changed, and who must hear of it.
@@ -270,6 +270,8 @@ struct Befores<'a> {
     touched_sums: SmallVec<[(PlaceId, bool); 4]>,
     /// What followed for places from others before that changed.
     ruled: FxHashMap<PlaceId, &'a Ruled>,
+    /// Where the values of places came from before rules were added or withdrawn.
+    standings: FxHashMap<PlaceId, Option<Standing>>,
     list: SmallVec<[Before<'a>; 2]>,
     /// Whether any of them may be gone. Only what takes rows or records away can leave a change behind in such a place.
     may_be_gone: bool,
@@ -326,7 +328,11 @@ impl<'a> Befores<'a> {
 
     /// Takes over which flags differ, also where they are inherited.
     fn note_flags(&mut self, tree: &Tree) {
-        for (place, flags) in differing_flags(tree, &std::mem::take(&mut self.ruled)) {
+        let were = WereRuled {
+            flags: std::mem::take(&mut self.ruled),
+            standings: std::mem::take(&mut self.standings),
+        };
+        for (place, flags) in differing_flags(tree, &were) {
             self.of(place).flags |= flags;
         }
         // That one of two leads makes the other follow.
@@ -353,6 +359,7 @@ impl<'a> Befores<'a> {
             Undo::Touched { place, .. } => self.of(place).is_touch_own = true,
             Undo::TouchedSum { place, before } => self.touched_sums.push((place, before)),
             Undo::Ruled { place, ref before } => _ = self.ruled.entry(place).or_insert(before),
+            Undo::Standing { place, before } => _ = self.standings.entry(place).or_insert(before),
             Undo::Faults { place, ref before } => _ = self.of(place).faults.get_or_insert(before),
             Undo::RowInserted { list, key, position } => {
                 self.of(list).edits.push(RowEdit::Inserted { key: ListBody::shown_key(key), position });

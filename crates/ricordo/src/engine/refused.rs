@@ -44,6 +44,10 @@ impl Refused {
         Refused { kind, place, message, nearest: None }
     }
 
+    pub(crate) fn with_nearest(self, nearest: Option<Pointer>) -> Self {
+        Refused { nearest, ..self }
+    }
+
     pub(crate) fn gone() -> Self {
         let message = "the place is gone for good, or is one of another form";
         Refused::new(RefusedKind::Gone, Pointer::root(), message.to_owned())
@@ -55,16 +59,6 @@ impl Refused {
 
     pub(crate) fn selecting() -> Self {
         let message = "selectors and calculations only look at a form: they can neither change it nor subscribe; do that in a callback";
-        Refused::new(RefusedKind::Busy, Pointer::root(), message.to_owned())
-    }
-
-    pub(crate) fn untyped(pointer: &Pointer) -> Self {
-        let message = format!("{pointer} is a pointer; rules name places by typed paths");
-        Refused::new(RefusedKind::NoPlace, pointer.clone(), message)
-    }
-
-    pub(crate) fn telling() -> Self {
-        let message = "what is calculated is declared outside of callbacks, where nothing waits to be told";
         Refused::new(RefusedKind::Busy, Pointer::root(), message.to_owned())
     }
 

@@ -1,27 +1,12 @@
-//! Targets: which places something is declared for.
+//! Targets: which places a rule is about.
 
-use super::{Address, Engine, Refused, RefusedKind};
+use super::{Engine, Refused, RefusedKind};
+use crate::model::Spot;
 use crate::settle::{Bases, Declaration, Slot, Way};
-use crate::shape::{Kind, Named, PartId, Pointer, Route, Shape, Step};
+use crate::shape::{Kind, Named, PartId, Pointer, Shape, Step};
 use crate::tree::Pattern;
 
-/// Which places something is declared for.
-#[derive(Clone, Debug, PartialEq)]
-#[non_exhaustive]
-pub enum Target {
-    /// One place, which lies in no row. Its function is given the form.
-    Place(Address),
-    /// A place in every row of a list, also of rows to come. Its function is given the row.
-    EachRow {
-        /// The list. If it lies in a row itself, all such lists are meant, whichever row the address names: `-`, or any
-        /// number.
-        list: Address,
-        /// The way from a row to the place; nothing if that is the row itself.
-        field: Route,
-    },
-}
-
-/// The places of a target.
+/// The places that a rule is about.
 pub(super) struct Targeted {
     pub(super) part: PartId,
     pub(super) pattern: Pattern,
@@ -70,81 +55,6 @@ pub(super) struct RowsNamed {
 }
 
 impl Engine {
-    /// The places of a target.
-    pub(super) fn targeted(&self, target: &Target) -> Result<Targeted, Refused> {
-        match target {
-            Target::Place(address) => {
-                let (part, pointer, pattern) = self.place_of(address)?;
-                let from = (self.shape().root(), Pointer::root());
-                let targeted = Targeted { part, pattern, base: 0, bases: Bases::Form, from, pointer };
-                if targeted.pattern.leads_through_rows() {
-                    return targeted.refuse("lies in a row: say what follows for each row of the list");
-                }
-                Ok(targeted)
-            }
-            Target::EachRow { list, field } => {
-                let (list, list_pointer, mut pattern) = self.list_of(list)?;
-                let mut pointer = list_pointer.join("-");
-                let Kind::List(kind) = self.shape().part(list).kind else {
-                    let message = format!("{} is no list, so it has no rows", Named(&list_pointer));
-                    return Err(Refused::new(RefusedKind::NotPossible, list_pointer, message));
-                };
-                let item = self.shape().item(kind);
-                let from = (item, pointer.clone());
-                let part = part_on_way(self.shape(), item, field, &mut pointer)?;
-                pattern.push(None);
-                let base = pattern.depth();
-                field.iter().for_each(|step| pattern.push(slot_of(*step)));
-                Ok(Targeted { part, pattern, base, bases: Bases::Rows(list), from, pointer })
-            }
-        }
-    }
-
-    /// The places of a target, if nothing is declared yet of what shall follow for them.
-    pub(super) fn targeted_for(&self, target: &Target, slot: Slot) -> Result<Targeted, Refused> {
-        let targeted = self.targeted(target)?;
-        let is_known = self.graph.declares(self.shape(), targeted.part, &targeted.pattern, slot);
-        targeted.may_have(self.shape(), slot, is_known)?;
-        Ok(targeted)
-    }
-
-    /// The part of the place at an address, and which it is. A record on the way to it may be empty yet.
-    fn place_of(&self, address: &Address) -> Result<(PartId, Pointer, Pattern), Refused> {
-        let refused = match self.present(address) {
-            Ok(place) => {
-                return Ok((self.tree.node(place).part, self.tree.pointer(place), self.tree.pattern(place)));
-            }
-            Err(refused) => refused,
-        };
-        let meant = match address {
-            Address::Pointer(pointer) => self.meant_by(pointer).map(|(part, at)| (part, pointer.clone(), at)),
-            Address::Route(None, _) => self.list_of(address),
-            Address::Route(Some(_), _) => return Err(refused),
-        };
-        meant.ok().filter(|(.., pattern)| !pattern.leads_through_rows()).ok_or(refused)
-    }
-
-    /// The part of the lists that an address stands for, whatever rows they lie in, and which lists are meant.
-    fn list_of(&self, address: &Address) -> Result<(PartId, Pointer, Pattern), Refused> {
-        match address {
-            Address::Pointer(pointer) if self.rows_named(pointer).all => {
-                let (part, pattern) = self.meant_by(pointer)?;
-                Ok((part, pointer.clone(), pattern))
-            }
-            // The row that a path names need not be there.
-            Address::Route(None, steps) => {
-                let (mut pointer, mut pattern) = (Pointer::root(), Pattern::default());
-                let part = part_behind(self.shape(), self.shape().root(), steps, &mut pointer)?;
-                steps.iter().for_each(|step| pattern.push(slot_of(*step)));
-                Ok((part, pointer, pattern))
-            }
-            address => {
-                let place = self.present(address)?;
-                Ok((self.tree.node(place).part, self.tree.pointer(place), self.tree.pattern(place)))
-            }
-        }
-    }
-
     /// Which rows a pointer names on its way. Only in a list is `-`, or a number, a row; in a record it is a field.
     pub(super) fn rows_named(&self, pointer: &Pointer) -> RowsNamed {
         let (mut rows, mut part) = (RowsNamed::default(), Some(self.shape().root()));
@@ -180,44 +90,68 @@ impl Engine {
     }
 }
 
-/// The part at the end of a way through fields, which the pointer is led along.
+/// The part at the end of a way through fields, and the steps of the way; the pointer is led along it.
 pub(super) fn part_on_way(
     shape: &Shape,
     from: PartId,
-    way: &[Step],
+    way: &Spot,
     pointer: &mut Pointer,
-) -> Result<PartId, Refused> {
-    if let Some(at) = way.iter().position(|step| matches!(step, Step::Row(_))) {
-        part_behind(shape, from, &way[..at], pointer)?;
-        let problem = "is a list, of which one row is named; rules hold for all rows";
-        let message = format!("{} {problem}", Named(pointer));
-        return Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message));
+) -> Result<(PartId, Vec<Step>), Refused> {
+    let mut steps = Vec::new();
+    let mut part = from;
+    match way {
+        Spot::Route(route) => {
+            for step in route.iter() {
+                part = part_behind(shape, part, *step, pointer)?;
+                steps.push(*step);
+            }
+        }
+        Spot::Pointer(names) => {
+            for name in names.tokens() {
+                let step = match shape.part(part).kind {
+                    Kind::Record(record) => shape.field(record, &name).map(|(slot, _)| Step::Field(slot)),
+                    Kind::List(_) => Some(Step::Row(0)),
+                    _ => None,
+                };
+                let Some(step) = step else { return no_field(shape, part, &pointer.join(&name)) };
+                part = part_behind(shape, part, step, pointer)?;
+                steps.push(step);
+            }
+        }
     }
-    part_behind(shape, from, way, pointer)
+    Ok((part, steps))
 }
 
-/// The part at the end of a way through fields, and rows whichever they are.
-pub(super) fn part_behind(
-    shape: &Shape,
-    from: PartId,
-    way: &[Step],
-    pointer: &mut Pointer,
-) -> Result<PartId, Refused> {
-    way.iter().try_fold(from, |part, step| {
-        let next = match (*step, &shape.part(part).kind) {
-            (Step::Field(position), Kind::Record(record)) => {
-                shape.field_at(*record, position).map(|(name, part)| (&**name, part))
+/// The part to which a step leads. Rules hold for all rows, so no single one can be named.
+fn part_behind(shape: &Shape, part: PartId, step: Step, pointer: &mut Pointer) -> Result<PartId, Refused> {
+    match (step, &shape.part(part).kind) {
+        (Step::Field(position), Kind::Record(record)) => {
+            if let Some((name, part)) = shape.field_at(*record, position) {
+                pointer.push(name);
+                return Ok(part);
             }
-            (Step::Row(_), Kind::List(list)) => Some(("-", shape.item(*list))),
-            _ => None,
-        };
-        let Some((name, part)) = next else {
-            let message = format!("{} has no such field", Named(pointer));
-            return Err(Refused::new(RefusedKind::NoPlace, pointer.clone(), message));
-        };
-        pointer.push(name);
-        Ok(part)
-    })
+        }
+        (Step::Row(_), Kind::List(_)) => {
+            let problem = "is a list: a rule holds for all of its rows, so use `each` instead of naming one";
+            let message = format!("{} {problem}", Named(pointer));
+            return Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message));
+        }
+        _ => {}
+    }
+    let message = format!("{} has no such field", Named(pointer));
+    Err(Refused::new(RefusedKind::NoPlace, pointer.clone(), message))
+}
+
+fn no_field<T>(shape: &Shape, part: PartId, pointer: &Pointer) -> Result<T, Refused> {
+    let nearest = match (pointer.split_last(), &shape.part(part).kind) {
+        (Some((around, name)), Kind::Record(record)) => {
+            shape.nearest_field(*record, &name).map(|name| around.join(name))
+        }
+        _ => None,
+    };
+    let (around, name) = pointer.split_last().unwrap_or_default();
+    let message = format!("{} has no field “{name}”", Named(&around));
+    Err(Refused::new(RefusedKind::NoPlace, around, message).with_nearest(nearest))
 }
 
 /// The position of a field; nothing for a row.

@@ -12,7 +12,8 @@ use super::cause::{Cause, Link};
 use super::counts::{Counts, SubscriberReport};
 use super::recording::Recorder;
 use crate::engine::{
-    Action, Address, Engine, ObserverId, Outcome, PlaceId, PlaceView, Reads, Refused, RefusedKind,
+    Action, AddedRules, Address, Engine, ObserverId, Outcome, PlaceId, PlaceView, Reads, Refused,
+    RefusedKind, RuleSpec,
 };
 
 /// How long a chain of actions, each taken because of the one before, may become.
@@ -36,8 +37,10 @@ pub(super) struct Told {
 pub(super) struct Core {
     engine: RefCell<Engine>,
     subscribers: RefCell<FxHashMap<ObserverId, Subscriber>>,
-    /// Actions from inside callbacks.
+    /// Actions from inside callbacks, and what is yet to be told.
     queue: RefCell<VecDeque<Queued>>,
+    /// Rules that are to be withdrawn as soon as that is possible.
+    withdrawn: RefCell<Vec<AddedRules>>,
     refused: RefCell<Vec<Refused>>,
     /// The length of the chain that is being told of; `None` when nobody is being called.
     telling: Cell<Option<u32>>,
@@ -52,11 +55,18 @@ pub(super) struct Core {
     recorder: RefCell<Option<Recorder>>,
 }
 
-/// An action that waits for the end of the round.
+/// What waits for the end of the round.
 struct Queued {
-    action: Action,
+    what: Waiting,
     chain: u32,
     link: Option<Rc<Link>>,
+}
+
+enum Waiting {
+    /// An action that is yet to be carried out.
+    Action(Action),
+    /// Something that was done, and of which nobody was told yet.
+    Outcome(Outcome),
 }
 
 /// What is being answered.
@@ -81,6 +91,7 @@ impl Core {
             engine: RefCell::new(engine),
             subscribers: RefCell::default(),
             queue: RefCell::default(),
+            withdrawn: RefCell::default(),
             refused: RefCell::default(),
             telling: Cell::new(None),
             answering: RefCell::default(),
@@ -127,13 +138,18 @@ impl Core {
     /// the row that was made, if one was.
     pub(super) fn apply(self: &Rc<Self>, action: Action) -> Result<Option<PlaceId>, Refused> {
         self.not_while_selecting()?;
+        self.withdraw_all();
         if let Some(gathered) = &mut *self.gathered.borrow_mut() {
             gathered.push(action);
             return Ok(None);
         }
         let link = self.current_link();
         if let Some(chain) = self.telling.get() {
-            self.queue.borrow_mut().push_back(Queued { action, chain: chain + 1, link });
+            self.queue.borrow_mut().push_back(Queued {
+                what: Waiting::Action(action),
+                chain: chain + 1,
+                link,
+            });
             return Ok(None);
         }
         let outcome = self.carry_out(action, link.as_deref())?;
@@ -154,18 +170,59 @@ impl Core {
         applied
     }
 
-    /// Declares what is calculated, and tells of what that changed.
-    pub(super) fn declare(
+    /// Adds rules, and tells of what that changed.
+    pub(super) fn add_rules(
         self: &Rc<Self>,
-        declare: impl FnOnce(&mut Engine) -> Result<Outcome, Refused>,
-    ) -> Result<(), Refused> {
+        specs: Vec<Result<RuleSpec, Refused>>,
+    ) -> Result<AddedRules, Refused> {
         self.not_while_selecting()?;
-        if self.is_telling() {
-            return Err(Refused::telling());
+        let (added, outcome) = self.changing()?.add_rules(specs)?;
+        self.tell_now_or_later(outcome)?;
+        Ok(added)
+    }
+
+    /// Withdraws rules, and tells of what that changed; or keeps them until that is possible.
+    pub(super) fn withdraw_rules(self: &Rc<Self>, added: AddedRules) {
+        self.withdrawn.borrow_mut().push(added);
+        self.withdraw_all();
+    }
+
+    /// Withdraws what is to be withdrawn, unless a transaction is open or somebody looks at the form just now.
+    fn withdraw_all(self: &Rc<Self>) {
+        if self.is_selecting() || self.withdrawn.borrow().is_empty() {
+            return;
         }
-        let declared = declare(&mut *self.changing()?);
-        let outcome = declared?;
-        if outcome.notices().is_empty() { Ok(()) } else { self.tell_all(outcome, None) }
+        let outcomes: Vec<Outcome> = match self.engine.try_borrow_mut() {
+            Ok(mut engine) if !engine.is_open() => {
+                self.withdrawn.take().iter().map(|added| engine.withdraw_rules(added)).collect()
+            }
+            Ok(_) | Err(_) => return,
+        };
+        for outcome in outcomes {
+            // Nobody can be given the error; that subscribers answer each other without end is one of their making.
+            if let Err(error) = self.tell_now_or_later(outcome) {
+                self.refused.borrow_mut().push(error);
+            }
+        }
+    }
+
+    /// Tells of what has changed, after the round if somebody is being called just now.
+    fn tell_now_or_later(self: &Rc<Self>, outcome: Outcome) -> Result<(), Refused> {
+        if outcome.notices().is_empty() {
+            return Ok(());
+        }
+        let link = self.current_link();
+        match self.telling.get() {
+            Some(chain) => {
+                self.queue.borrow_mut().push_back(Queued {
+                    what: Waiting::Outcome(outcome),
+                    chain: chain + 1,
+                    link,
+                });
+                Ok(())
+            }
+            None => self.tell_all(outcome, link.as_ref()),
+        }
     }
 
     /// The engine, to be changed. While it settles, nobody else changes it.
@@ -237,6 +294,7 @@ impl Core {
         let transaction = finally(|| {
             self.engine.borrow_mut().roll_back();
             self.with_recorder(Recorder::roll_back);
+            self.withdraw_all();
         });
         let result = act()?;
         let link = self.current_link();
@@ -266,7 +324,11 @@ impl Core {
         drop(gathering);
         let chain = self.telling.get().unwrap_or_default() + 1;
         let link = self.current_link();
-        self.queue.borrow_mut().push_back(Queued { action: Action::Group(gathered), chain, link });
+        self.queue.borrow_mut().push_back(Queued {
+            what: Waiting::Action(Action::Group(gathered)),
+            chain,
+            link,
+        });
         Ok(result)
     }
 
@@ -300,11 +362,15 @@ impl Core {
         let result = loop {
             // The queue must be free again before anybody is called.
             let next = self.queue.borrow_mut().pop_front();
-            let Some(Queued { action, chain, link }) = next else { break Ok(()) };
+            let Some(Queued { what, chain, link }) = next else { break Ok(()) };
             if chain > LONGEST_CHAIN {
                 break Err(self.endless(&outcome));
             }
-            match self.carry_out(action, link.as_deref()) {
+            let done = match what {
+                Waiting::Action(action) => self.carry_out(action, link.as_deref()),
+                Waiting::Outcome(outcome) => Ok(outcome),
+            };
+            match done {
                 Ok(next) => {
                     outcome = Rc::new(next);
                     self.tell(&outcome, link.as_ref(), chain, &mut panicked);
@@ -382,7 +448,11 @@ impl Core {
     }
 
     /// Runs a function of the form, and takes down what it looks at, also through handles.
-    pub(super) fn look<T>(&self, place: PlaceId, read: impl FnOnce(PlaceView<'_>) -> T) -> (T, Rc<Reads>) {
+    pub(super) fn look<T>(
+        self: &Rc<Self>,
+        place: PlaceId,
+        read: impl FnOnce(PlaceView<'_>) -> T,
+    ) -> (T, Rc<Reads>) {
         let reads = Rc::new(Reads::default());
         let before = self.reads.replace(Some(reads.clone()));
         let looking = finally(|| {
@@ -390,6 +460,7 @@ impl Core {
             if self.reads.borrow().is_none() {
                 let ended = self.ended.take();
                 ended.into_iter().for_each(|observer| self.unsubscribe(observer));
+                self.withdraw_all();
             }
         });
         let result = {

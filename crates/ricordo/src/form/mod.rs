@@ -13,13 +13,8 @@
 //! | be given the old and the new value | [`Form::subscribe_value`], [`Place::subscribe_value`] |
 //! | follow the form's flags: for a save button, for undo | [`Form::subscribe_flags`] |
 //! | follow whatever can be found out from the form | [`Form::select`], [`Place::select`] |
-//! | have a field follow from others | [`Form::calculate`] |
-//! | have two fields calculate each other | [`Form::counterparts`] |
-//! | have a field calculated until somebody says otherwise | [`Form::suggest`] |
-//! | have a sum, a mean, or another figure about the rows of a list | [`Form::aggregate`] with [`Rows`] |
-//! | say when a place counts, is read-only, is required | [`Form::relevant`], [`Form::readonly`], [`Form::required`] |
-//! | say what must be so, or is doubtful otherwise | [`Form::constraint`], [`Form::warning`] |
-//! | have any of that in each row of a list | the methods with `_each`: [`Form::calculate_each`] |
+//! | declare what depends on what, and what must hold | [`Rules`], named on the type |
+//! | add rules to one form, and withdraw them | [`Form::add_rules`] |
 //! | connect a widget | [`Form::bind`], [`Place::bind`] |
 //! | hand a part of the form to a component, and hear of it | a [`Place`], and an [`Outlet`] |
 //! | have the finished record, and begin the next | [`Form::take`] |
@@ -28,7 +23,6 @@
 //! | do anything an engine can, or several things as one | [`Form::apply`] with an [`Action`] |
 
 mod binding;
-mod calculate;
 mod cause;
 mod choosing;
 mod core;
@@ -38,7 +32,6 @@ mod outlet;
 mod over;
 mod place;
 mod recording;
-mod rule;
 mod rules;
 mod schema;
 #[cfg(feature = "stream")]
@@ -46,7 +39,6 @@ mod stream;
 mod subscribe;
 mod subscription;
 mod taking;
-mod targets;
 
 use std::fmt;
 use std::marker::PhantomData;
@@ -60,10 +52,10 @@ pub use look::{RuleView, View};
 pub use outlet::{Event, Outlet};
 pub use over::{Over, Rows};
 pub use place::Place;
-pub use rules::Rules;
 #[doc(hidden)]
 pub use rules::rules_of;
-pub use schema::schema_of;
+pub use rules::{Rules, RulesGuard};
+pub use schema::{schema_of, schema_with};
 #[cfg(feature = "stream")]
 pub use stream::{Results, Wakes};
 pub use subscription::{Notice, Subscription, Update};
@@ -73,15 +65,11 @@ use self::core::Core;
 use self::recording::Recorder;
 use crate::engine::{Action, Address, Cost, Engine, Flags, Refused, RefusedKind};
 use crate::exchange::{self, Expectation};
+pub use crate::model::Untyped;
 use crate::model::{Data, Locate, Model, Spot};
 use crate::rules::Finding;
 use crate::shape::{Shape, ShapeError};
 use crate::value::Value;
-
-/// The model of a form whose shape is only known when the program runs. Places of such a form are addressed
-/// by pointers, and hold [`Value`]s.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Untyped {}
 
 /// A form. Clones are cheap, and are the same form.
 ///
@@ -398,7 +386,8 @@ impl<M: 'static> Form<M> {
         self.apply(Action::Clear { at: address(at)? })
     }
 
-    /// Gives up an override: a suggested field takes the suggestion again, a leading counterpart lets the other lead. See [`Form::suggest`] and [`Form::counterparts`].
+    /// Gives up an override: a suggested field takes the suggestion again, a leading counterpart lets the other lead. See
+    /// [`Rules::suggest`] and [`Rules::counterparts`].
     pub fn release<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
         self.apply(Action::Release { at: address(at)? })
     }

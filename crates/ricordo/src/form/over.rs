@@ -3,9 +3,10 @@
 use std::fmt;
 use std::marker::PhantomData;
 
-use super::targets::way;
+use super::Untyped;
+use super::rules::way;
 use crate::engine::{Aggregate, Figure, Refused, RowsOf};
-use crate::model::{Data, ListAt, Locate, Model};
+use crate::model::{Data, HoldsRows, ListAt, Locate, Model, Spot};
 use crate::shape::Route;
 
 /// The rows of a list, or of the lists in its rows, which a figure is to be about. `M` is what the list lies in, `R` is
@@ -31,7 +32,7 @@ use crate::shape::Route;
 /// let form = Form::new(&Sheet { stages: vec![stage(true, 20), stage(false, 60)], rest: None })?;
 /// let (sheet, stage, fold) = (ricordo::at::<Sheet>(), ricordo::at::<Stage>(), ricordo::at::<Fold>());
 /// let folds = sheet.stages().when(stage.on_bench(), true).each(stage.folds());
-/// form.aggregate(sheet.rest(), folds.sum(fold.minutes()))?;
+/// form.add_rules(|rules| rules.aggregate(sheet.rest(), folds.sum(fold.minutes())))?.keep();
 /// assert_eq!(form.get(sheet.rest())?, Some(21));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
@@ -40,7 +41,7 @@ pub struct Rows<M, R> {
     holds: PhantomData<fn() -> (M, R)>,
 }
 
-/// A figure about rows in an `M`, to be shown by a field: see [`Form::aggregate`](super::Form::aggregate). It is made by the
+/// A figure about rows in an `M`, to be shown by a field: see [`Rules::aggregate`](super::Rules::aggregate). It is made by the
 /// path of a list, or by [`Rows`].
 pub struct Over<M> {
     aggregate: Result<Aggregate, Refused>,
@@ -96,7 +97,7 @@ impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
     }
 
     /// The rows of a list in each of these rows.
-    pub fn each<S: Model, L: Locate<R, Target = Vec<S>>>(self, list: L) -> Rows<M, S> {
+    pub fn each<L: Locate<R, Target: HoldsRows>>(self, list: L) -> Rows<M, <L::Target as HoldsRows>::Row> {
         self.rows().each(list)
     }
 
@@ -126,9 +127,17 @@ impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
     }
 }
 
-impl<M, R: Model> Rows<M, R> {
+impl Rows<Untyped, Untyped> {
+    /// The rows of a list at a pointer, for a form whose schema is only known when the program runs.
+    pub fn of(list: impl Locate<Untyped>) -> Self {
+        let rows = way(list).map(|list| vec![RowsOf { list, conditions: Vec::new() }]);
+        Rows { rows, holds: PhantomData }
+    }
+}
+
+impl<M, R> Rows<M, R> {
     /// The rows of a list in each of these rows.
-    pub fn each<S: Model, L: Locate<R, Target = Vec<S>>>(self, list: L) -> Rows<M, S> {
+    pub fn each<L: Locate<R, Target: HoldsRows>>(self, list: L) -> Rows<M, <L::Target as HoldsRows>::Row> {
         let rows = self.rows.and_then(|mut rows| {
             rows.push(RowsOf { list: way(list)?, conditions: Vec::new() });
             Ok(rows)
@@ -151,7 +160,7 @@ impl<M, R: Model> Rows<M, R> {
 
     /// How many rows there are.
     pub fn count(self) -> Over<M> {
-        self.figure(Figure::Count, Ok(Route::new()), None)
+        self.figure(Figure::Count, Ok(Spot::Route(Route::new())), None)
     }
 
     figures! {
@@ -177,8 +186,8 @@ impl<M, R: Model> Rows<M, R> {
     fn figure(
         self,
         figure: Figure,
-        field: Result<Route, Refused>,
-        weight: Option<Result<Route, Refused>>,
+        field: Result<Spot, Refused>,
+        weight: Option<Result<Spot, Refused>>,
     ) -> Over<M> {
         let aggregate = self
             .rows

@@ -143,7 +143,7 @@ impl<T> Place<T> {
     }
 
     /// Whether the place counts: neither it nor anything that it lies in is said to be not relevant. See
-    /// [`Form::relevant`](super::Form::relevant).
+    /// [`Rules::relevant`](super::Rules::relevant).
     pub fn is_relevant(&self) -> bool {
         self.core.view(self.id, |view| view.is_relevant())
     }

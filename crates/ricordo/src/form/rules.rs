@@ -3,15 +3,17 @@
 use std::any::type_name;
 use std::fmt;
 use std::marker::PhantomData;
+use std::rc::{Rc, Weak};
 use std::sync::Arc;
 
+use super::Form;
+use super::core::Core;
 use super::look::RuleView;
 use super::over::Over;
-use super::targets::way;
-use crate::engine::{Refused, Rule, RuleOf, RuleSpec};
-use crate::model::{Gives, Locate, Model};
+use crate::engine::{AddedRules, FlagRule, Refused, RuleOf, RuleSpec};
+use crate::model::{Gives, HoldsRows, Locate, Model, Spot};
 use crate::settle::Function;
-use crate::shape::{Attachment, Route};
+use crate::shape::Attachment;
 
 /// The rules of a record type `M`: what depends on what, and what must hold. Every form in which such a record stands has
 /// them, wherever it stands.
@@ -67,7 +69,7 @@ use crate::shape::{Attachment, Route};
 ///
 /// Within [`each`](Rules::each), `R` is the type of the rows.
 pub struct Rules<M, R = M> {
-    rows: Vec<Route>,
+    rows: Vec<Spot>,
     specs: Vec<Result<RuleSpec, Refused>>,
     types: PhantomData<fn() -> (M, R)>,
 }
@@ -94,7 +96,7 @@ macro_rules! flags {
 }
 
 impl<M: 'static, R: 'static> Rules<M, R> {
-    fn within(rows: Vec<Route>) -> Self {
+    fn within(rows: Vec<Spot>) -> Self {
         Rules { rows, specs: Vec::new(), types: PhantomData }
     }
 
@@ -150,26 +152,26 @@ impl<M: 'static, R: 'static> Rules<M, R> {
     flags! {
         /// Whether a place is relevant; blank counts as true. A place that is not relevant keeps its value, but is not
         /// checked, and rules read a blank instead. Its type must have an empty value, or a default.
-        relevant() Rule::Relevant;
+        relevant() FlagRule::Relevant;
         /// Whether a person cannot change a place, or anything in it; blank counts as false.
-        readonly() Rule::Readonly;
+        readonly() FlagRule::Readonly;
         /// Whether a place must not be empty; blank counts as false. A place that is required anyway stays so.
-        required() Rule::Required;
+        required() FlagRule::Required;
         /// What must hold for a place: where the function gives false, the place has an error with this message. Blank
         /// passes, so that what is not filled in yet is not wrong. A place may have several.
-        constraint(message: &str) Rule::Constraint { message: message.to_owned(), is_warning: false };
+        constraint(message: &str) FlagRule::Constraint { message: message.to_owned(), is_warning: false };
         /// What should hold for a place: where the function gives false, a person sees this message as a warning, and the
         /// form stays valid. Blank passes.
-        warn_unless(message: &str) Rule::Constraint { message: message.to_owned(), is_warning: true };
+        warn_unless(message: &str) FlagRule::Constraint { message: message.to_owned(), is_warning: true };
     }
 
     /// Rules for every row of a list, also of rows to come. Their functions are given the row, and can read the record around
     /// it by [`form`](RuleView::form). What holds for such a row in every list belongs to the rules of its own type instead.
-    pub fn each<S: Model, L: Locate<R, Target = Vec<S>>>(
-        &mut self,
-        list: L,
-        declare: impl FnOnce(&mut Rules<M, S>),
-    ) {
+    pub fn each<L>(&mut self, list: L, declare: impl FnOnce(&mut Rules<M, <L::Target as HoldsRows>::Row>))
+    where
+        L: Locate<R>,
+        L::Target: HoldsRows<Row: 'static>,
+    {
         match way(list) {
             Ok(list) => {
                 let mut rows = self.rows.clone();
@@ -190,6 +192,92 @@ fn function_of<M: 'static, R: 'static, T, G: Gives<T>>(
     Arc::new(move |view, form| function(&RuleView::new(view, form)).give())
 }
 
+/// The way to a place in what a rule is for.
+pub(super) fn way<R, I: Locate<R>>(at: I) -> Result<Spot, Refused> {
+    at.spot().map_err(|error| Refused::unreadable(&error))
+}
+
+/// The rules that a function declares.
+pub(super) fn collect<M: 'static>(declare: impl FnOnce(&mut Rules<M>)) -> Vec<Result<RuleSpec, Refused>> {
+    let mut rules = Rules::within(Vec::new());
+    declare(&mut rules);
+    rules.specs
+}
+
+/// Keeps rules that were added to a form: dropping it withdraws them. See [`Form::add_rules`].
+#[must_use = "rules are withdrawn when their guard is dropped"]
+pub struct RulesGuard {
+    core: Weak<Core>,
+    added: Option<AddedRules>,
+}
+
+impl RulesGuard {
+    /// Lets the rules last as long as the form.
+    pub fn keep(mut self) {
+        self.added = None;
+    }
+}
+
+impl Drop for RulesGuard {
+    fn drop(&mut self) {
+        if let (Some(core), Some(added)) = (self.core.upgrade(), self.added.take()) {
+            core.withdraw_rules(added);
+        }
+    }
+}
+
+impl fmt::Debug for RulesGuard {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("RulesGuard").finish_non_exhaustive()
+    }
+}
+
+impl<M: 'static> Form<M> {
+    /// Adds rules to this form alone, until the guard that is returned is dropped: for a component that appears later. Rules
+    /// of every form of a model belong to its type; see [`Rules`].
+    ///
+    /// It does not matter what was done to the form before: its baseline becomes what all rules give for the baseline's
+    /// data, so a pristine form stays pristine, and what was done can still be undone. A field that may have a value of its
+    /// own, since it is suggested one or has a counterpart, keeps what a person has given it.
+    ///
+    /// When the guard is dropped, the values that its rules gave stay, as if somebody had set them, and so do the baselines.
+    /// Whatever else the rules said is no longer so: fields can be entered again, findings are gone.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { loaves: u32, grams: u32, dough: Option<u32> }
+    /// let form = Form::new(&Batch { loaves: 12, grams: 900, dough: None })?;
+    /// let batch = ricordo::at::<Batch>();
+    /// form.enter(batch.loaves(), "20")?;
+    ///
+    /// let totals = form.add_rules(|rules| {
+    ///     rules.calculate(batch.dough(), move |it| it.number(batch.loaves()) * it.number(batch.grams()));
+    /// })?;
+    /// assert_eq!(form.get(batch.dough())?, Some(18_000));
+    /// form.undo()?;
+    /// assert_eq!(form.get(batch.dough())?, Some(10_800));
+    /// assert!(!form.is_dirty());
+    /// assert!(form.enter(batch.dough(), "1").is_err(), "it is calculated");
+    ///
+    /// drop(totals);
+    /// assert_eq!(form.get(batch.dough())?, Some(10_800), "values stay");
+    /// form.enter(batch.dough(), "11000")?;
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// Inside a callback the rules hold at once, and whoever is concerned is notified after the round. Withdrawing them
+    /// inside a transaction, or while a selector runs, waits for its end.
+    ///
+    /// # Errors
+    ///
+    /// Fails, and adds none of the rules, if one contradicts another or its place, if places would depend on each other in
+    /// a circle, and inside transactions, selectors and rules.
+    pub fn add_rules(&self, declare: impl FnOnce(&mut Rules<M>)) -> Result<RulesGuard, Refused> {
+        let added = self.core.add_rules(collect(declare))?;
+        Ok(RulesGuard { core: Rc::downgrade(&self.core), added: Some(added) })
+    }
+}
+
 /// The rules of a record type, as its description carries them.
 pub(super) struct RuleSource {
     /// What the type is called.
@@ -206,11 +294,7 @@ impl RuleSource {
 /// Makes the function that declares the rules of a type part of its description. For derived code.
 #[doc(hidden)]
 pub fn rules_of<M: Model>(declare: fn(&mut Rules<M>)) -> Attachment {
-    let collect = move || {
-        let mut rules = Rules::within(Vec::new());
-        declare(&mut rules);
-        rules.specs
-    };
+    let collect = move || collect(declare);
     let name = type_name::<M>().rsplit("::").next().unwrap_or_default();
     Attachment(Box::new(RuleSource { name, collect: Box::new(collect) }))
 }

@@ -5,11 +5,12 @@ use std::sync::{Arc, OnceLock, RwLock};
 
 use rustc_hash::FxHashMap;
 
-use super::rules::RuleSource;
-use crate::engine::Schema;
+use super::Untyped;
+use super::rules::{RuleSource, Rules, collect};
+use crate::engine::{Refused, Schema};
 use crate::model::Model;
 use crate::rules::check_defaults;
-use crate::shape::{ShapeBuilder, ShapeError};
+use crate::shape::{Shape, ShapeBuilder, ShapeError};
 
 /// The schemas that were compiled so far.
 static SCHEMAS: OnceLock<RwLock<FxHashMap<TypeId, Arc<Schema>>>> = OnceLock::new();
@@ -33,6 +34,33 @@ pub fn schema_of<M: Model>() -> Result<Arc<Schema>, ShapeError> {
     Ok(schema)
 }
 
+/// A schema of a shape that is only known when the program runs, with these rules. Their places are named by pointers.
+///
+/// ```
+/// # use ricordo::{Untyped, exchange::read_definition, form::{Rows, schema_with}, engine::Engine};
+/// # let shape = read_definition(r#"{"type": "object", "properties": {
+/// #     "rows": {"type": "array", "items": {"type": "object", "properties": {"grams": {"type": "integer"}}}},
+/// #     "total": {"type": "integer"}}}"#)?;
+/// let schema = schema_with(shape, |rules| {
+///     rules.aggregate("/total", Rows::of("/rows").sum("/grams"));
+/// })?;
+/// let engine = Engine::of(&schema, None)?;
+/// # assert_eq!(engine.view(engine.locate(&"/total".parse()?)?).value(), 0.into());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+///
+/// # Errors
+///
+/// Fails if a rule names a place that does not exist, or contradicts another.
+pub fn schema_with(
+    shape: impl Into<Arc<Shape>>,
+    declare: impl FnOnce(&mut Rules<Untyped>),
+) -> Result<Arc<Schema>, Refused> {
+    let mut schema = Schema::new(shape.into(), false);
+    schema.add_all(None, collect(declare))?;
+    Ok(Arc::new(schema))
+}
+
 fn compiled<M: Model>() -> Result<Schema, ShapeError> {
     let mut builder = ShapeBuilder::new();
     let root = M::part(&mut builder)?;
@@ -41,7 +69,7 @@ fn compiled<M: Model>() -> Result<Schema, ShapeError> {
     let mut schema = Schema::new(shape.clone(), true);
     for (record, attachment) in shape.attachments() {
         let Some(source) = attachment.downcast_ref::<RuleSource>() else { continue };
-        let added = schema.add_all(record, source.collect());
+        let added = schema.add_all(Some(record), source.collect());
         added.map_err(|refused| ShapeError::of_rules(refused.in_rules_of(source.name).to_string()))?;
     }
     Ok(schema)

@@ -1,6 +1,6 @@
 //! Options, lists and boxes.
 
-use super::{Data, ListAt, Model, mismatch};
+use super::{Data, ListAt, Model, Untyped, mismatch};
 use crate::shape::{Kind, Misfit, Part, Route, ShapeBuilder, ShapeError};
 use crate::value::Value;
 
@@ -75,6 +75,29 @@ impl<T: Model> Model for Vec<T> {
     fn at<M: 'static, P: Data>(route: Route) -> ListAt<M, T, P> {
         ListAt::new(route)
     }
+}
+
+/// What holds rows: a list of records or values, or an optional one.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` is not a list, so it has no rows",
+    label = "the path of a list is needed here"
+)]
+pub trait HoldsRows {
+    /// What a row holds.
+    type Row;
+}
+
+impl<T> HoldsRows for Vec<T> {
+    type Row = T;
+}
+
+impl<T: HoldsRows> HoldsRows for Option<T> {
+    type Row = T::Row;
+}
+
+/// Where only pointers are known, any place may be a list.
+impl HoldsRows for Value {
+    type Row = Untyped;
 }
 
 impl<T: Data> Data for Box<T> {

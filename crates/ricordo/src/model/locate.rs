@@ -25,6 +25,11 @@ impl Spot {
     }
 }
 
+/// The model of a form whose shape is only known when the program runs. Places of such a form are addressed
+/// by pointers, and hold [`Value`]s.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Untyped {}
+
 /// Whatever says which place of a form with the model `M` is meant: typed paths, and pointers.
 #[diagnostic::on_unimplemented(
     message = "`{Self}` says nothing about a form with the model `{M}`",

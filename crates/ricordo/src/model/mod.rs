@@ -82,8 +82,9 @@ mod scalars;
 use crate::shape::{Misfit, Part, Route, ShapeBuilder, ShapeError};
 use crate::value::{Record, Value};
 
+pub use containers::HoldsRows;
 pub use gives::{Gives, HoldsNumber};
-pub use locate::{ListAt, Locate, Path, Spot};
+pub use locate::{ListAt, Locate, Path, Spot, Untyped};
 
 /// A Rust type whose values can be turned into form values and back.
 #[diagnostic::on_unimplemented(

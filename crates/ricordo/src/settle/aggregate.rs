@@ -10,8 +10,7 @@ use crate::value::Value;
 
 /// What an aggregate says of the rows of a list.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum Figure {
+pub(crate) enum Figure {
     /// The sum of the numbers; 0 if there is none.
     Sum,
     /// How many rows there are.

@@ -6,7 +6,7 @@ use smallvec::SmallVec;
 use super::aggregate::Scope;
 use super::cells::{Cell, CellBody};
 use super::declaration::{Declaration, Way};
-use super::graph::{Declared, Graph, lies_in};
+use super::graph::{Declared, Graph, RuleKey, lies_in};
 use crate::tree::{Body, PlaceId, Tree};
 
 impl Graph {
@@ -36,7 +36,7 @@ impl Graph {
 
     /// What an aggregate is for that lies in a place, and how many places were gone through: found in the place where
     /// that is small, and among all where these are fewer.
-    fn bases_within(&self, tree: &Tree, at: usize, place: PlaceId) -> (Vec<PlaceId>, u64) {
+    fn bases_within(&self, tree: &Tree, at: RuleKey, place: PlaceId) -> (Vec<PlaceId>, u64) {
         let Declared { declaration, of_bases, .. } = &self.declarations[at];
         let (mut found, mut visited, mut rest) = (Vec::new(), 0_usize, vec![place]);
         while let Some(next) = rest.pop() {
@@ -59,7 +59,7 @@ impl Graph {
     }
 
     /// Brings cells of an aggregate up to date in these scopes, after something has happened at a place.
-    fn update_aggregates(&mut self, tree: &Tree, at: usize, place: PlaceId, concerned: &[(Cell, Scope)]) {
+    fn update_aggregates(&mut self, tree: &Tree, at: RuleKey, place: PlaceId, concerned: &[(Cell, Scope)]) {
         for (cell, scope) in concerned.iter().copied() {
             match scope {
                 Scope::Row(row) => self.update_aggregate(tree, cell, &[row]),
@@ -80,7 +80,7 @@ impl Graph {
     }
 
     /// The aggregates that depend on a field; for any other place, all of them, since its rows may matter.
-    fn aggregates_over(&self, tree: &Tree, place: PlaceId) -> &[usize] {
+    fn aggregates_over(&self, tree: &Tree, place: PlaceId) -> &[RuleKey] {
         if tree.field(place).is_none() {
             return &self.aggregates;
         }
@@ -110,7 +110,7 @@ impl Graph {
     }
 
     /// The cells of an aggregate that a place concerns, with which of their rows.
-    fn aggregated(&self, tree: &Tree, at: usize, place: PlaceId) -> SmallVec<[(Cell, Scope); 1]> {
+    fn aggregated(&self, tree: &Tree, at: RuleKey, place: PlaceId) -> SmallVec<[(Cell, Scope); 1]> {
         let mut found = SmallVec::new();
         let Declared { declaration, of_bases, .. } = &self.declarations[at];
         let Way::Aggregate(of) = &declaration.way else { return found };

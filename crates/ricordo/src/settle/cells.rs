@@ -5,6 +5,7 @@ use slotmap::{SlotMap, new_key_type};
 use smallvec::SmallVec;
 
 use super::aggregate::Aggregate;
+use super::graph::RuleKey;
 use super::{Glance, Slot};
 use crate::tree::PlaceId;
 
@@ -16,7 +17,7 @@ new_key_type! {
 /// One thing that follows for one place.
 #[derive(Debug)]
 pub(super) struct CellBody {
-    pub(super) declaration: usize,
+    pub(super) declaration: RuleKey,
     pub(super) slot: Slot,
     pub(super) place: PlaceId,
     /// What its function is given to look at.

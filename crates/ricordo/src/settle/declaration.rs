@@ -138,11 +138,56 @@ impl Role {
 
     /// Lets one of two lead that have just been loaded: the first, unless only the second came with a value.
     pub(super) fn lead_as_loaded(self, tree: &mut Tree, place: PlaceId) {
-        if let Role::Second { other } = self {
-            let is_empty = |place| tree.field(place).is_none_or(|field| field.value.is_empty());
-            let leads = !is_empty(place) && tree.sibling(place, other).is_some_and(is_empty);
-            tree.set_leads(place, leads);
+        if let Role::Second { .. } = self {
+            self.lead_as_given(tree, place);
             tree.take_value_as_baseline(place);
+        }
+    }
+
+    /// Lets a place lead whose value is not its baseline; otherwise what leads in the baseline does.
+    pub(super) fn lead_where_dirty(self, tree: &mut Tree, place: PlaceId) {
+        let differs =
+            |tree: &Tree, place| tree.field(place).is_some_and(|field| field.value != *field.baseline());
+        let leads_at_baseline =
+            |tree: &Tree, place| tree.field(place).is_some_and(|field| field.leads_at_baseline);
+        match self {
+            Role::Calculated => {}
+            Role::Suggestion => {
+                let leads = differs(tree, place) || leads_at_baseline(tree, place);
+                tree.set_leads(place, leads);
+            }
+            Role::First { other } => {
+                if let Some(second) = tree.sibling(place, other) {
+                    let first = tree.node(place).slot;
+                    Role::Second { other: first }.lead_where_dirty(tree, second);
+                }
+            }
+            Role::Second { other } => {
+                let Some(first) = tree.sibling(place, other) else { return };
+                match (differs(tree, first), differs(tree, place)) {
+                    (false, false) => tree.set_leads(place, leads_at_baseline(tree, place)),
+                    (false, true) => tree.set_leads(place, true),
+                    (true, false) => tree.set_leads(place, false),
+                    (true, true) => self.lead_as_given(tree, place),
+                }
+            }
+        }
+    }
+
+    /// Lets a place lead that was given a value; of two, the first that was.
+    pub(super) fn lead_as_given(self, tree: &mut Tree, place: PlaceId) {
+        let is_empty = |tree: &Tree, place| tree.field(place).is_none_or(|field| field.value.is_empty());
+        match self {
+            Role::Calculated | Role::First { .. } => {}
+            Role::Suggestion => {
+                let leads = !is_empty(tree, place);
+                tree.set_leads(place, leads);
+            }
+            Role::Second { other } => {
+                let is_first_empty = tree.sibling(place, other).is_some_and(|first| is_empty(tree, first));
+                let leads = is_first_empty && !is_empty(tree, place);
+                tree.set_leads(place, leads);
+            }
         }
     }
 

@@ -4,28 +4,45 @@ use std::collections::hash_map::Entry;
 use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
+use slotmap::{Key, KeyData, SlotMap, new_key_type};
 use smallvec::SmallVec;
 
 use super::accumulator::Share;
 use super::aggregate::Aggregate;
 use super::behind::Behind;
 use super::cells::{Cell, CellBody, Cells, Fresh};
-use super::declaration::{Declaration, Role, Slot, Way, conflicts};
+use super::declaration::{Declaration, Role, Slot, Way};
 use super::dependents::Dependents;
 use super::pending::Pending;
 use super::scratch::Scratch;
 use super::{Aspects, Glance, Reads, Unsettled};
-use crate::shape::{PartId, Shape};
-use crate::tree::{Body, Pattern, PlaceId, Ruled, Standing, Tree, Undo};
+use crate::shape::PartId;
+use crate::tree::{Body, PlaceId, Ruled, Standing, Tree, Undo};
+
+new_key_type! {
+    /// Names a declaration in one form.
+    pub(crate) struct RuleKey;
+}
+
+impl RuleKey {
+    /// The same as a number, by which the tree knows a rule that failed.
+    pub(super) fn number(self) -> u64 {
+        self.data().as_ffi()
+    }
+
+    pub(super) fn of_number(number: u64) -> Self {
+        KeyData::from_ffi(number).into()
+    }
+}
 
 /// Everything that follows from something else, and what it has looked at.
 #[derive(Debug, Default)]
 pub(crate) struct Graph {
-    pub(super) declarations: Vec<Declared>,
-    of_parts: FxHashMap<PartId, SmallVec<[usize; 2]>>,
+    pub(super) declarations: SlotMap<RuleKey, Declared>,
+    of_parts: FxHashMap<PartId, SmallVec<[RuleKey; 2]>>,
     /// The declarations that are aggregates, and those of them that depend on fields of a part.
-    pub(super) aggregates: Vec<usize>,
-    pub(super) aggregates_of_parts: FxHashMap<PartId, SmallVec<[usize; 4]>>,
+    pub(super) aggregates: Vec<RuleKey>,
+    pub(super) aggregates_of_parts: FxHashMap<PartId, SmallVec<[RuleKey; 4]>>,
     pub(super) cells: Cells,
     pub(super) dependents: Dependents,
     pub(super) pending: Pending,
@@ -33,6 +50,8 @@ pub(crate) struct Graph {
     pub(super) released: Vec<Cell>,
     /// What has changed so far, for those that are to follow from now on.
     pub(super) behind: Behind,
+    /// Declarations of which it is known what leads, while all of a form are added.
+    known: FxHashSet<RuleKey>,
     /// Cells of places that have just been loaded.
     pub(super) fresh: Vec<Cell>,
     /// Whether what is brought up to date was settled once, and comes back.
@@ -70,6 +89,17 @@ pub(crate) struct Checkpoint {
     replaced_shares: usize,
 }
 
+/// How a place comes to what follows for it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Coming {
+    /// With a value that it is loaded with.
+    Loaded,
+    /// It was there before, and its baseline is settled.
+    Known,
+    /// It was there before, and its baseline is what it was given.
+    Given,
+}
+
 /// A declaration, and what is known of its cells.
 #[derive(Debug)]
 pub(super) struct Declared {
@@ -86,81 +116,113 @@ impl Graph {
         self.declarations.is_empty()
     }
 
-    /// Whether the value of places that are meant, or whether they are relevant and so on, is declared already: only
-    /// constraints may be many.
-    pub(crate) fn declares(&self, shape: &Shape, part: PartId, pattern: &Pattern, slot: Slot) -> bool {
-        let declared = self.of_parts.get(&part).into_iter().flatten();
-        let declared = declared.map(|at| &*self.declarations[*at].declaration);
-        conflicts(declared, shape, pattern, slot)
+    /// All declarations.
+    pub(crate) fn all_declared(&self) -> impl Iterator<Item = &Arc<Declaration>> {
+        self.declarations.values().map(|declared| &declared.declaration)
     }
 
-    /// Adds a declaration, and makes its places pending.
+    /// Adds all declarations of a schema to a form that has none yet, and makes their places pending: one walk, however many
+    /// there are. For the first so many it is known already what leads.
+    pub(crate) fn declare_all<'a>(
+        &mut self,
+        tree: &mut Tree,
+        declarations: impl IntoIterator<Item = &'a Arc<Declaration>>,
+        known: usize,
+    ) -> Result<(), Unsettled> {
+        for (at, declaration) in declarations.into_iter().enumerate() {
+            let key = self.add(tree, declaration.clone());
+            self.known.extend((at < known).then_some(key));
+        }
+        let added = self.add_all(tree, tree.root());
+        self.known.clear();
+        added
+    }
+
+    /// Adds a declaration to a form in which something may have been done already, and makes its places pending, also those
+    /// that are gone and may come back. Places of the baseline must compare with what follows for them.
     pub(crate) fn declare(
         &mut self,
         tree: &mut Tree,
         declaration: Arc<Declaration>,
-    ) -> Result<(), Unsettled> {
-        let at = self.add(tree, declaration);
-        let declaration = &self.declarations[at].declaration;
-        let places = tree.places_meant(declaration.part, &declaration.pattern);
-        places.into_iter().try_for_each(|place| self.add_cell(tree, place, at))
-    }
-
-    /// Adds all declarations of a schema to a form that has none yet, and makes their places pending: one walk, however many
-    /// there are.
-    pub(crate) fn declare_all(
-        &mut self,
-        tree: &mut Tree,
-        declarations: &[Arc<Declaration>],
-    ) -> Result<(), Unsettled> {
-        for declaration in declarations {
-            self.add(tree, declaration.clone());
-        }
-        self.add_all(tree, tree.root())
-    }
-
-    /// Adds a declaration without its places; its number comes back.
-    fn add(&mut self, tree: &mut Tree, declaration: Arc<Declaration>) -> usize {
-        let (part, at) = (declaration.part, self.declarations.len());
-        self.of_parts.entry(part).or_default().push(at);
-        if let Way::Aggregate(of) = &declaration.way {
-            self.aggregates.push(at);
-            for (part, _) in &of.parts {
-                let of_part = self.aggregates_of_parts.entry(*part).or_default();
-                if !of_part.contains(&at) {
-                    of_part.push(at);
-                }
+        is_in_baseline: impl Fn(PlaceId) -> bool,
+    ) -> (RuleKey, Result<(), Unsettled>) {
+        let is_value = matches!(declaration.slot, Slot::Value(_));
+        let places = tree.places_ever_meant(declaration.part, &declaration.pattern);
+        let key = self.add(tree, declaration);
+        let added = places.into_iter().try_for_each(|place| {
+            let before = tree.standing(place);
+            let coming = match (is_in_baseline(place), tree.is_there(place) && !tree.is_dirty(place)) {
+                (true, _) => Coming::Known,
+                (false, true) => Coming::Loaded,
+                (false, false) => Coming::Given,
+            };
+            let added = self.add_cell(tree, place, key, coming);
+            if is_value {
+                tree.log_standing(place, before);
             }
-        }
+            added
+        });
+        (key, added)
+    }
+
+    /// Adds a declaration without its places.
+    fn add(&mut self, tree: &mut Tree, declaration: Arc<Declaration>) -> RuleKey {
+        let part = declaration.part;
         if declaration.slot == Slot::Relevant {
             tree.set_has_relevance(part, true);
             // What has looked at such a place, or into it, has not looked at whether it is relevant.
             let all: Vec<Cell> = self.cells.iter().map(|(cell, _)| cell).collect();
             all.into_iter().for_each(|cell| self.trigger(cell));
         }
-        self.declarations.push(Declared { declaration, height: 0, of_bases: FxHashMap::default() });
-        at
+        let key = self.declarations.insert(Declared {
+            declaration: declaration.clone(),
+            height: 0,
+            of_bases: FxHashMap::default(),
+        });
+        self.of_parts.entry(part).or_default().push(key);
+        if let Way::Aggregate(of) = &declaration.way {
+            self.aggregates.push(key);
+            for (part, _) in &of.parts {
+                let of_part = self.aggregates_of_parts.entry(*part).or_default();
+                if !of_part.contains(&key) {
+                    of_part.push(key);
+                }
+            }
+        }
+        key
     }
 
-    /// Takes the declaration back that was made last.
-    pub(crate) fn take_back(&mut self, tree: &mut Tree) {
-        let Some(Declared { declaration, .. }) = self.declarations.pop() else { return };
-        let last = self.declarations.len();
-        if let Some(of_part) = self.of_parts.get_mut(&declaration.part) {
-            of_part.retain(|at| *at != last);
+    /// Withdraws a declaration. Values stay what they are; what was said of places is no longer said.
+    pub(crate) fn withdraw(&mut self, tree: &mut Tree, key: RuleKey) {
+        let Some(Declared { declaration, .. }) = self.declarations.remove(key) else { return };
+        let part = declaration.part;
+        if let Some(of_part) = self.of_parts.get_mut(&part) {
+            of_part.retain(|known| *known != key);
         }
-        self.aggregates.retain(|at| *at != last);
-        self.aggregates_of_parts.values_mut().for_each(|of_part| of_part.retain(|at| *at != last));
-        let gone: Vec<Cell> =
-            self.cells.iter().filter(|(_, body)| body.declaration == last).map(|(cell, _)| cell).collect();
-        for cell in gone {
+        self.aggregates.retain(|known| *known != key);
+        self.aggregates_of_parts.values_mut().for_each(|of_part| of_part.retain(|known| *known != key));
+        let gone = self.cells.iter().filter(|(_, body)| body.declaration == key);
+        for (cell, place) in gone.map(|(cell, body)| (cell, body.place)).collect::<Vec<_>>() {
+            let before = tree.standing(place);
             self.drop_cell(tree, cell);
+            if let Slot::Value(_) = declaration.slot {
+                tree.log_standing(place, before);
+            }
+            tree.change_flags(place, |flags| {
+                flags.failures.retain(|failure| failure.rule != key.number());
+                match declaration.slot {
+                    Slot::Value(_) => {}
+                    Slot::Relevant => flags.is_irrelevant = false,
+                    Slot::Readonly => flags.is_readonly = false,
+                    Slot::Required => flags.is_required = false,
+                    Slot::Constraint(constraint) => flags.failed.retain(|failed| *failed != constraint),
+                }
+            });
         }
-        let is_relevance_of = |known: &Declared| {
-            known.declaration.slot == Slot::Relevant && known.declaration.part == declaration.part
-        };
-        if declaration.slot == Slot::Relevant && !self.declarations.iter().any(is_relevance_of) {
-            tree.set_has_relevance(declaration.part, false);
+        let is_relevance_of =
+            |known: &Declared| known.declaration.slot == Slot::Relevant && known.declaration.part == part;
+        if declaration.slot == Slot::Relevant && !self.declarations.values().any(is_relevance_of) {
+            tree.set_has_relevance(part, false);
         }
     }
 
@@ -198,10 +260,19 @@ impl Graph {
             return Ok(());
         }
         let Some(declared) = self.of_parts.get(&tree.node(place).part) else { return Ok(()) };
-        declared.clone().into_iter().try_for_each(|at| self.add_cell(tree, place, at))
+        declared.clone().into_iter().try_for_each(|at| {
+            let coming = if self.known.contains(&at) { Coming::Known } else { Coming::Loaded };
+            self.add_cell(tree, place, at, coming)
+        })
     }
 
-    fn add_cell(&mut self, tree: &mut Tree, place: PlaceId, at: usize) -> Result<(), Unsettled> {
+    fn add_cell(
+        &mut self,
+        tree: &mut Tree,
+        place: PlaceId,
+        at: RuleKey,
+        coming: Coming,
+    ) -> Result<(), Unsettled> {
         let Declared { declaration, height, .. } = &self.declarations[at];
         let on_way = |steps| tree.on_way_to(place, &declaration.pattern, steps);
         let (Some(base), Some(origin)) = (on_way(declaration.base), on_way(0)) else { return Ok(()) };
@@ -212,6 +283,7 @@ impl Graph {
         let (slot, height) = (declaration.slot, *height);
         let is_aggregate = aggregate.is_some();
         let may_lead = matches!(slot, Slot::Value(role) if role != Role::Calculated);
+        let is_loaded = may_lead && coming == Coming::Loaded;
         let is_empty = tree.field(place).is_none_or(|field| field.value.is_empty());
         let body = CellBody {
             declaration: at,
@@ -221,7 +293,7 @@ impl Graph {
             origin,
             height,
             is_pending: false,
-            fresh: match (may_lead, is_empty) {
+            fresh: match (is_loaded, is_empty) {
                 (false, _) => Fresh::No,
                 (true, true) => Fresh::Empty,
                 (true, false) => Fresh::Loaded,
@@ -234,8 +306,14 @@ impl Graph {
         if let Slot::Value(role) = slot
             && role != Role::Calculated
         {
-            self.fresh.push(cell);
-            role.lead_as_loaded(tree, place);
+            match coming {
+                Coming::Loaded => {
+                    self.fresh.push(cell);
+                    role.lead_as_loaded(tree, place);
+                }
+                Coming::Known => role.lead_where_dirty(tree, place),
+                Coming::Given => role.lead_as_given(tree, place),
+            }
         }
         self.trigger(cell);
         if is_aggregate {
@@ -397,6 +475,10 @@ impl Graph {
                 (*place, aspects)
             }
             Undo::Touched { place, .. } => (*place, Aspects::TOUCHED),
+            Undo::Standing { place, .. } => {
+                self.trigger_all(tree, *place, Aspects::READONLY | Aspects::DRIVER);
+                return Ok(());
+            }
             Undo::Faults { place, .. } => (*place, Aspects::FINDINGS | Aspects::VALIDITY),
             Undo::Ruled { place, before } => {
                 let (place, before) = (*place, before.clone());
@@ -441,7 +523,11 @@ impl Graph {
                 return Ok(());
             }
             Undo::Epoch { place, .. } => (*place, Aspects::EPOCH),
-            _ => return Ok(()),
+            Undo::TouchedSum { .. }
+            | Undo::RowMade { .. }
+            | Undo::Displaced { .. }
+            | Undo::Baseline { .. }
+            | Undo::NewBaseline => return Ok(()),
         };
         if aspects.contains(Aspects::DRIVER) {
             self.hand_over(tree, place);
@@ -470,6 +556,13 @@ impl Graph {
         if aspects.contains(Aspects::RELEVANT) {
             self.note_relevance_for_aggregates(tree, place);
         }
+    }
+
+    /// The places whose values follow by these declarations.
+    pub(crate) fn values_of(&self, rules: &[RuleKey]) -> Vec<PlaceId> {
+        let bodies = self.cells.iter().filter(|(_, body)| rules.contains(&body.declaration));
+        let values = bodies.filter(|(_, body)| matches!(body.slot, Slot::Value(_)));
+        values.map(|(_, body)| body.place).collect()
     }
 
     /// Every place whose value follows from others.

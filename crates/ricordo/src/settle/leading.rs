@@ -90,6 +90,14 @@ impl Graph {
         }
     }
 
+    /// Lets a place lead that is dirty, where its value may be its own.
+    pub(crate) fn lead_where_dirty(&self, tree: &mut Tree, place: PlaceId) {
+        let body = self.cells.of_value(place).and_then(|cell| self.cells.get(cell));
+        if let Some(Slot::Value(role)) = body.map(|body| body.slot) {
+            role.lead_where_dirty(tree, place);
+        }
+    }
+
     /// Lets a cell rest: its place leads, and follows from nothing.
     pub(super) fn rest(&mut self, cell: Cell) {
         let before = self.set_glances(cell, Vec::new());

@@ -23,11 +23,10 @@ mod scratch;
 mod unsettled;
 mod view;
 
-pub use aggregate::Figure;
-pub(crate) use aggregate::{AggregateOf, Level};
+pub(crate) use aggregate::{AggregateOf, Figure, Level};
 pub use aspects::Aspects;
 pub(crate) use declaration::{Bases, Declaration, Function, Role, Slot, Way, conflicts};
-pub(crate) use graph::{Checkpoint, Graph};
+pub(crate) use graph::{Checkpoint, Graph, RuleKey};
 pub(crate) use lookers::Lookers;
 pub use reads::Reads;
 pub(crate) use reads::{Glance, Reach};
@@ -101,6 +100,7 @@ pub(crate) fn check_changes(tree: &mut Tree, from: usize) {
             }
             Undo::RowMade { .. }
             | Undo::Focus { .. }
+            | Undo::Standing { .. }
             | Undo::Baseline { .. }
             | Undo::NewBaseline
             | Undo::Displaced { .. }

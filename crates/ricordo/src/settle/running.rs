@@ -5,7 +5,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 
 use super::cells::{Cell, CellBody};
 use super::declaration::{Role, Slot, Way};
-use super::graph::Graph;
+use super::graph::{Graph, RuleKey};
 use super::{Aspects, Glance, PlaceView, Reach, Unsettled};
 use crate::tree::{Failure, PlaceId, Ruled, Tree};
 use crate::value::Value;
@@ -87,8 +87,8 @@ impl Graph {
             return;
         }
         tree.change_flags(*place, |flags| {
-            flags.failures.retain(|failure| failure.rule != *declaration);
-            flags.failures.extend(failure.map(|why| Failure { rule: *declaration, why: why.into() }));
+            flags.failures.retain(|failure| failure.rule != declaration.number());
+            flags.failures.extend(failure.map(|why| Failure { rule: declaration.number(), why: why.into() }));
             flags.failures.sort_unstable_by_key(|failure| failure.rule);
         });
     }
@@ -174,8 +174,8 @@ impl Graph {
     }
 
     /// What a rule tells of its place.
-    pub(crate) fn slot_of(&self, rule: usize) -> Option<Slot> {
-        self.declarations.get(rule).map(|declared| declared.declaration.slot)
+    pub(crate) fn slot_of(&self, rule: u64) -> Option<Slot> {
+        self.declarations.get(RuleKey::of_number(rule)).map(|declared| declared.declaration.slot)
     }
 
     /// What follows for a place by rules, apart from its value, each with the places that it follows from.

@@ -407,11 +407,6 @@ impl<'a> PlaceView<'a> {
         self.children().find_map(|child| child.first_finding())
     }
 
-    /// The form that the place lies in.
-    pub(crate) fn form(&self) -> PlaceView<'a> {
-        self.other(self.tree.root())
-    }
-
     /// What the place lies in; nothing for the form itself.
     pub fn parent(&self) -> Option<PlaceView<'a>> {
         self.tree.parent(self.place).map(|parent| self.other(parent))

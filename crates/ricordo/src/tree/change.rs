@@ -6,7 +6,7 @@
 use std::sync::Arc;
 
 use super::node::{Extra, Pending, Presence};
-use super::{Body, Faults, Field, Marks, PlaceId, Summary, Tree, Undo};
+use super::{Body, Faults, Field, Marks, PlaceId, Standing, Summary, Tree, Undo};
 use crate::shape::Kind;
 use crate::value::{Record, Value, member_content};
 
@@ -138,6 +138,24 @@ impl Tree {
         let mut new = Field { value: old.value.clone(), extra: old.extra.clone(), leads_at_baseline, ..*old };
         new.with_extra(|extra| extra.baseline = None);
         self.replace_field(place, new);
+    }
+
+    /// Sets what a field compares with, and whether it leads there. A field that is as its baseline stays so.
+    pub(crate) fn set_baseline(&mut self, place: PlaceId, baseline: &Value, leads: bool) {
+        if self.field(place).is_some_and(Field::is_pristine) {
+            self.write(place, baseline.clone(), None, false);
+        }
+        let is_other = |field: &&Field| field.baseline() != baseline || field.leads_at_baseline != leads;
+        let Some(old) = self.field(place).filter(is_other) else { return };
+        let (value, extra) = (old.value.clone(), old.extra.clone());
+        let mut new = Field { value, extra, leads_at_baseline: leads, ..*old };
+        new.set_baseline(baseline.clone());
+        self.replace_field(place, new);
+    }
+
+    /// Records in the log where the value of a place came from before rules were added or withdrawn.
+    pub(crate) fn log_standing(&mut self, place: PlaceId, before: Option<Standing>) {
+        self.log.push(Undo::Standing { place, before });
     }
 
     /// Gives the focus to a place, or to none.

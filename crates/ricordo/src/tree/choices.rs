@@ -81,6 +81,21 @@ impl Tree {
         self.log.push(Undo::PartChoices { part, pattern, before });
     }
 
+    /// Takes over all choices of another tree of the same shape, given where its places are in this one.
+    pub(crate) fn take_choices_of(&mut self, other: &Tree, here: impl Fn(PlaceId) -> Option<PlaceId>) {
+        self.choices.of_parts.clone_from(&other.choices.of_parts);
+        let of_places = other.choices.of_places.iter();
+        self.choices.of_places =
+            of_places.filter_map(|(place, choices)| Some((here(*place)?, choices.clone()))).collect();
+    }
+
+    /// All places of a part that a pattern means, also those that are gone and may come back, in the order in which they
+    /// were made.
+    pub(crate) fn places_ever_meant(&self, part: PartId, pattern: &Pattern) -> Vec<PlaceId> {
+        let of_part = self.nodes.iter().filter(|(_, node)| node.part == part).map(|(place, _)| place);
+        of_part.filter(|place| self.is_meant(*place, pattern)).collect()
+    }
+
     /// All places of a part that are there and that a pattern means, in the order of the form.
     pub(crate) fn places_meant(&self, part: PartId, pattern: &Pattern) -> Vec<PlaceId> {
         let mut places = self.places_of(part);

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::node::Presence;
 use super::sequence::Key;
-use super::{Body, Faults, Field, Pattern, PlaceId, Ruled, Tree};
+use super::{Body, Faults, Field, Pattern, PlaceId, Ruled, Standing, Tree};
 use crate::shape::{Choices, PartId};
 use crate::value::Value;
 
@@ -48,6 +48,8 @@ pub(crate) enum Undo {
     Faults { place: PlaceId, before: Faults },
     /// These flags followed for the place from others.
     Ruled { place: PlaceId, before: Ruled },
+    /// The value of the place came from this, before rules were added or withdrawn. It is only told: the cells know it.
+    Standing { place: PlaceId, before: Option<Standing> },
     /// A row was made that had not been there before.
     RowMade { list: PlaceId, key: Key },
     /// A row was put in.
@@ -87,6 +89,7 @@ impl Undo {
             self,
             Undo::Faults { .. }
                 | Undo::Ruled { .. }
+                | Undo::Standing { .. }
                 | Undo::Epoch { .. }
                 | Undo::RowMade { .. }
                 | Undo::TouchedSum { .. }
@@ -128,6 +131,7 @@ impl Undo {
             | Undo::TouchedSum { place, .. }
             | Undo::Faults { place, .. }
             | Undo::Ruled { place, .. }
+            | Undo::Standing { place, .. }
             | Undo::Presence { place, .. }
             | Undo::Choices { place, .. }
             | Undo::Epoch { place, .. } => Some(place),
@@ -158,6 +162,7 @@ impl Undo {
             | Undo::TouchedSum { .. }
             | Undo::Faults { .. }
             | Undo::Ruled { .. }
+            | Undo::Standing { .. }
             | Undo::RowMoved { .. }
             | Undo::RowsSwapped { .. }
             | Undo::Displaced { .. }
@@ -219,10 +224,18 @@ impl Tree {
         }
     }
 
-    /// Takes back a log of some time ago, in a way that can itself be taken back.
+    /// Takes back a log of some time ago, in a way that can itself be taken back. Baselines stay what they are now.
     pub(crate) fn take_back_all(&mut self, log: Vec<Undo>) {
         for undo in log.into_iter().rev() {
-            self.take_back(undo);
+            match undo {
+                Undo::Field { place, mut before } => {
+                    if let Some(now) = self.field(place) {
+                        before.take_baseline_of(now);
+                    }
+                    self.take_back(Undo::Field { place, before });
+                }
+                undo => self.take_back(undo),
+            }
         }
     }
 
@@ -276,6 +289,7 @@ impl Tree {
             | Undo::TouchedSum { .. }
             | Undo::Faults { .. }
             | Undo::Ruled { .. }
+            | Undo::Standing { .. }
             | Undo::RowMade { .. }
             | Undo::RowInserted { .. }
             | Undo::RowRemoved { .. }
@@ -327,7 +341,7 @@ impl Tree {
             Undo::Ruled { place, before } => self.change_flags(place, |flags| *flags = before),
             // Only a roll-back takes a new row back, as if there had never been one; of a new baseline nothing is
             // to be taken back but what is logged beside it.
-            Undo::RowMade { .. } | Undo::NewBaseline | Undo::TouchedSum { .. } => {}
+            Undo::RowMade { .. } | Undo::NewBaseline | Undo::TouchedSum { .. } | Undo::Standing { .. } => {}
             Undo::RowInserted { list, key, .. } => self.take_row(list, key),
             Undo::RowRemoved { list, key, position, was_displaced } => {
                 self.put_row(list, key, position);

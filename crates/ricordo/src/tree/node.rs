@@ -98,6 +98,35 @@ impl Field {
         self.extra.as_ref()?.baseline.as_ref()
     }
 
+    /// Compares with what another field compares with from now on. What was as its baseline still is.
+    pub(crate) fn take_baseline_of(&mut self, other: &Field) {
+        self.leads_at_baseline = other.leads_at_baseline;
+        if self.baseline() == other.baseline() {
+            return;
+        }
+        if self.is_pristine() {
+            let baseline = other.baseline().clone();
+            *self = Field {
+                leads: self.leads,
+                leads_at_baseline: self.leads_at_baseline,
+                ..Field::holding(baseline)
+            };
+        } else {
+            self.set_baseline(other.baseline().clone());
+        }
+    }
+
+    /// Whether the field is as its baseline, and nobody is typing.
+    pub(crate) fn is_pristine(&self) -> bool {
+        self.other_baseline().is_none() && !self.unreadable && self.pending().is_none()
+    }
+
+    /// Compares with this value from now on.
+    pub(crate) fn set_baseline(&mut self, baseline: Value) {
+        let is_other = baseline != self.value;
+        self.with_extra(|extra| extra.baseline = is_other.then_some(baseline));
+    }
+
     /// What was typed, where it is not the canonical text of the value.
     pub(crate) fn typed(&self) -> Option<&Arc<str>> {
         let extra = self.extra.as_ref()?;
@@ -160,6 +189,11 @@ pub(crate) struct Container {
 impl Container {
     pub(crate) fn with_presence(presence: Presence) -> Self {
         Container { presence, baseline_presence: presence, ..Container::default() }
+    }
+
+    /// Whether it is there in the baseline.
+    pub(crate) fn is_present_at_baseline(&self) -> bool {
+        self.baseline_presence == Presence::Present
     }
 
     pub(crate) fn is_present(&self) -> bool {

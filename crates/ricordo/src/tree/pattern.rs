@@ -32,11 +32,6 @@ impl Pattern {
         self.steps.push(step);
     }
 
-    /// Whether what is meant is a row, or lies in one.
-    pub(crate) fn leads_through_rows(&self) -> bool {
-        self.steps.contains(&None)
-    }
-
     /// The positions of what is meant, and of what another pattern means, among the fields of their record, if that is
     /// the same one.
     pub(crate) fn in_one_record(&self, other: &Pattern) -> Option<(u32, u32)> {
@@ -89,16 +84,6 @@ impl Pattern {
 }
 
 impl Tree {
-    /// The pattern of a place.
-    pub(crate) fn pattern(&self, place: PlaceId) -> Pattern {
-        let around = std::iter::successors(Some(place), |place| self.parent(*place));
-        let steps = around.filter_map(|place| Some((self.parent(place)?, self.node(place).slot)));
-        let mut steps: Vec<Option<u32>> =
-            steps.map(|(parent, slot)| self.list(parent).is_none().then_some(slot)).collect();
-        steps.reverse();
-        Pattern { anchor: Anchor::Form, steps }
-    }
-
     /// The place so many steps below where a pattern begins, on the way to a place; nothing if that is none of those that
     /// are meant.
     pub(crate) fn on_way_to(&self, place: PlaceId, pattern: &Pattern, steps: usize) -> Option<PlaceId> {

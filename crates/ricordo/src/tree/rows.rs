@@ -38,6 +38,20 @@ impl Tree {
         }
     }
 
+    /// Sets the content hash of the rows that a list compares with, after the baselines of fields in them have changed.
+    pub(crate) fn set_baseline_hash(&mut self, place: PlaceId, hash: u64) {
+        let Some(list) = self.list(place).filter(|list| list.baseline_hash != hash) else { return };
+        let baseline = ListBaseline {
+            presence: list.container.presence,
+            baseline_presence: list.container.baseline_presence,
+            rows: list.baseline.clone(),
+            hash,
+            added: list.added.clone(),
+            displaced: list.displaced.clone(),
+        };
+        self.set_list_baseline(place, baseline);
+    }
+
     pub(super) fn set_list_baseline(&mut self, list: PlaceId, new: ListBaseline) {
         let undo = self.summarized(list, |tree| {
             let body = tree.list_mut(list)?;

@@ -1,5 +1,6 @@
 //! What calculations and rules say of places.
 
+use std::collections::BTreeMap;
 use std::num::NonZeroU32;
 use std::sync::Arc;
 
@@ -27,15 +28,17 @@ impl From<FindingKind> for Fault {
     }
 }
 
-/// Names a constraint that was declared for a form.
+/// Names a constraint of a form. Constraints that were declared later come after the others; an id is not given out twice.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) struct ConstraintId(NonZeroU32);
 
 impl ConstraintId {
-    /// The name of the last of so many constraints.
-    pub(crate) fn of_count(count: usize) -> Self {
-        let count = u32::try_from(count).unwrap_or(u32::MAX);
-        ConstraintId(NonZeroU32::new(count).unwrap_or(NonZeroU32::MIN))
+    /// The id of the first constraint.
+    pub(crate) const FIRST: ConstraintId = ConstraintId(NonZeroU32::MIN);
+
+    /// The id after this one.
+    pub(crate) fn next(self) -> Self {
+        ConstraintId(self.0.saturating_add(1))
     }
 }
 
@@ -76,8 +79,8 @@ pub(crate) struct Ruled {
 /// A rule that could not be computed.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) struct Failure {
-    /// The rule, as whoever computes it numbers it.
-    pub(crate) rule: usize,
+    /// The rule, by the id that whoever computes it gives it.
+    pub(crate) rule: u64,
     pub(crate) why: Arc<str>,
 }
 
@@ -91,7 +94,7 @@ pub(super) struct RuledPlaces {
     flags: FxHashMap<PlaceId, Ruled>,
     /// Parts of which a rule says whether they are relevant.
     relevance: FxHashSet<PartId>,
-    constraints: Vec<ConstraintWords>,
+    constraints: BTreeMap<ConstraintId, ConstraintWords>,
 }
 
 impl RuledPlaces {
@@ -132,8 +135,13 @@ impl Tree {
 
     /// Whether the value of a place is its own, and not what follows from others, although it could be.
     pub(crate) fn is_leading(&self, place: PlaceId) -> bool {
+        self.leads_as(place, self.standing(place))
+    }
+
+    /// Whether the value of a place would be its own if it came from this.
+    pub(crate) fn leads_as(&self, place: PlaceId, standing: Option<Standing>) -> bool {
         let leads = |place| self.field(place).is_some_and(|field| field.leads);
-        match self.standing(place) {
+        match standing {
             Some(Standing::First(other)) => !leads(other),
             Some(Standing::Second(_) | Standing::Suggestion) => leads(place),
             Some(Standing::Own | Standing::Calculated) | None => false,
@@ -205,24 +213,23 @@ impl Tree {
     }
 
     /// Adds a constraint.
-    pub(crate) fn add_constraint(&mut self, words: ConstraintWords) -> ConstraintId {
-        self.ruled.constraints.push(words);
-        ConstraintId::of_count(self.ruled.constraints.len())
+    pub(crate) fn add_constraint(&mut self, constraint: ConstraintId, words: ConstraintWords) {
+        self.ruled.constraints.insert(constraint, words);
     }
 
-    /// Adds the constraints of a schema, to a form that has none yet.
-    pub(crate) fn put_constraints(&mut self, words: &[ConstraintWords]) {
-        self.ruled.constraints.extend_from_slice(words);
+    /// Takes over all constraints of another tree.
+    pub(crate) fn take_constraints_of(&mut self, other: &Tree) {
+        self.ruled.constraints.clone_from(&other.ruled.constraints);
     }
 
-    /// Takes back the constraint that was added last.
-    pub(crate) fn take_back_constraint(&mut self) {
-        self.ruled.constraints.pop();
+    /// Removes a constraint.
+    pub(crate) fn remove_constraint(&mut self, constraint: ConstraintId) {
+        self.ruled.constraints.remove(&constraint);
     }
 
     /// What is told where a constraint does not hold.
     pub(crate) fn constraint(&self, constraint: ConstraintId) -> Option<&ConstraintWords> {
-        self.ruled.constraints.get(constraint.0.get() as usize - 1)
+        self.ruled.constraints.get(&constraint)
     }
 
     /// The name of a place among the fields of its record, if that is where it lies.

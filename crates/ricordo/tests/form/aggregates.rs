@@ -1,5 +1,6 @@
 //! Figures about the rows of lists, and of lists in rows.
 
+use crate::WithRules;
 use ricordo::{Decimal, Form, Model, Number, at};
 
 #[derive(Clone, Debug, Model)]
@@ -63,17 +64,28 @@ fn form() -> Form<Week> {
     let form = Form::new(&week()).unwrap();
     let (week, day, batch) = (at::<Week>(), at::<Day>(), at::<Batch>());
     let batches = || at::<Week>().days().when(at::<Day>().open(), true).each(at::<Day>().batches());
-    form.aggregate(week.sum(), batches().sum(batch.kilograms())).unwrap();
-    form.aggregate(week.count(), batches().when(batch.kind(), "rye".into()).count()).unwrap();
-    form.aggregate(week.least(), batches().minimum(batch.kilograms())).unwrap();
-    form.aggregate(week.most(), batches().maximum(batch.kilograms())).unwrap();
-    form.aggregate(week.mean(), batches().mean(batch.kilograms())).unwrap();
-    form.aggregate(week.weighted(), batches().weighted_mean(batch.kilograms(), batch.loaves())).unwrap();
-    form.aggregate(week.all(), batches().all(batch.baked())).unwrap();
-    form.aggregate(week.any(), batches().any(batch.baked())).unwrap();
-    form.aggregate_each(week.days(), day.loaves(), day.batches().sum(batch.loaves())).unwrap();
-    form.aggregate_each(week.days(), day.noted(), day.notes().when(at::<String>(), "Cool".into()).count())
+    form.rule(|rules| rules.aggregate(week.sum(), batches().sum(batch.kilograms()))).unwrap();
+    form.rule(|rules| rules.aggregate(week.count(), batches().when(batch.kind(), "rye".into()).count()))
         .unwrap();
+    form.rule(|rules| rules.aggregate(week.least(), batches().minimum(batch.kilograms()))).unwrap();
+    form.rule(|rules| rules.aggregate(week.most(), batches().maximum(batch.kilograms()))).unwrap();
+    form.rule(|rules| rules.aggregate(week.mean(), batches().mean(batch.kilograms()))).unwrap();
+    form.rule(|rules| {
+        rules.aggregate(week.weighted(), batches().weighted_mean(batch.kilograms(), batch.loaves()))
+    })
+    .unwrap();
+    form.rule(|rules| rules.aggregate(week.all(), batches().all(batch.baked()))).unwrap();
+    form.rule(|rules| rules.aggregate(week.any(), batches().any(batch.baked()))).unwrap();
+    form.rule(|rules| {
+        rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().sum(batch.loaves())))
+    })
+    .unwrap();
+    form.rule(|rules| {
+        rules.each(week.days(), |rules| {
+            rules.aggregate(day.noted(), day.notes().when(at::<String>(), "Cool".into()).count())
+        })
+    })
+    .unwrap();
     form
 }
 
@@ -143,20 +155,37 @@ fn what_is_too_large_is_blank_until_it_fits_again() {
 fn circles_through_rows_and_wrong_targets_are_refused() {
     let form = Form::new(&week()).unwrap();
     let (week, day, batch) = (at::<Week>(), at::<Day>(), at::<Batch>());
-    form.aggregate(week.count(), week.days().sum(day.loaves())).unwrap();
-    form.aggregate_each(week.days(), day.loaves(), day.batches().sum(batch.loaves())).unwrap();
+    form.rule(|rules| rules.aggregate(week.count(), week.days().sum(day.loaves()))).unwrap();
+    form.rule(|rules| {
+        rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().sum(batch.loaves())))
+    })
+    .unwrap();
     let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
     let said = [
-        refused(form.calculate_each(week.days(), "/batches/0/loaves", |_| Number::BLANK)),
-        refused(form.calculate_each(week.days().at(0).batches(), batch.loaves(), |row| {
-            row.form().get(at::<Week>().count())
+        refused(form.rule(|rules| {
+            rules.each(week.days(), |rules| rules.calculate("/batches/0/loaves", |_| Number::BLANK))
         })),
-        refused(form.aggregate(week.days().at(0).loaves(), week.days().count())),
-        refused(form.aggregate(week.sum(), week.days().at(1).batches().count())),
-        refused(form.aggregate(week.sum(), week.days().sum(day.batches().at(0).loaves()))),
-        refused(form.calculate_each(week.days(), day.batches().at(0).loaves(), |_| Number::BLANK)),
-        refused(form.aggregate_each(week.days(), day.loaves(), day.batches().count())),
-        refused(form.aggregate_each(week.days(), day.batches(), day.batches().count())),
+        refused(form.rule(|rules| {
+            rules.each(week.days(), |rules| {
+                rules.each(day.batches(), |rules| {
+                    rules.calculate(batch.loaves(), move |row| row.form().get(week.count()));
+                });
+            });
+        })),
+        refused(form.rule(|rules| rules.aggregate(week.days().at(0).loaves(), week.days().count()))),
+        refused(form.rule(|rules| rules.aggregate(week.sum(), week.days().at(1).batches().count()))),
+        refused(
+            form.rule(|rules| rules.aggregate(week.sum(), week.days().sum(day.batches().at(0).loaves()))),
+        ),
+        refused(form.rule(|rules| {
+            rules.each(week.days(), |rules| rules.calculate(day.batches().at(0).loaves(), |_| Number::BLANK))
+        })),
+        refused(form.rule(|rules| {
+            rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().count()))
+        })),
+        refused(form.rule(|rules| {
+            rules.each(week.days(), |rules| rules.aggregate(day.batches(), day.batches().count()))
+        })),
     ];
     insta::assert_snapshot!(said.join("\n"));
     assert_eq!(form.get(week.count()).unwrap(), Some(1_060));
@@ -187,27 +216,29 @@ fn figures_are_about_numbers_and_shown_where_they_fit() {
     let (sheet, row) = (at::<Sheet>(), at::<Row>());
     let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
     assert_eq!(
-        refused(form.aggregate(sheet.number(), sheet.rows().sum(row.name()))),
+        refused(form.rule(|rules| rules.aggregate(sheet.number(), sheet.rows().sum(row.name())))),
         "/rows/-/name is a text; a sum is about numbers"
     );
     assert_eq!(
-        refused(form.aggregate(sheet.text(), sheet.rows().sum(row.grams()))),
+        refused(form.rule(|rules| rules.aggregate(sheet.text(), sheet.rows().sum(row.grams())))),
         "/text is a text, and cannot show a sum, which is a number"
     );
     assert_eq!(
-        refused(form.aggregate(sheet.number(), sheet.rows().weighted_mean(row.grams(), row.cold()))),
+        refused(form.rule(|rules| {
+            rules.aggregate(sheet.number(), sheet.rows().weighted_mean(row.grams(), row.cold()))
+        })),
         "/rows/-/cold is true or false; a weighted mean is about numbers"
     );
     assert_eq!(
-        refused(form.aggregate(sheet.flag(), sheet.rows().all(row.grams()))),
+        refused(form.rule(|rules| rules.aggregate(sheet.flag(), sheet.rows().all(row.grams())))),
         "/rows/-/grams is a whole number; “all” is about flags"
     );
     assert_eq!(
-        refused(form.aggregate(sheet.number(), sheet.rows().all(row.cold()))),
+        refused(form.rule(|rules| rules.aggregate(sheet.number(), sheet.rows().all(row.cold())))),
         "/number is a number, and cannot show “all”, which is true or false"
     );
     // Whether a mean is whole is only known when there are numbers; no keystroke is refused for it.
-    form.aggregate(sheet.whole(), sheet.rows().mean(row.grams())).unwrap();
+    form.rule(|rules| rules.aggregate(sheet.whole(), sheet.rows().mean(row.grams()))).unwrap();
     assert_eq!((form.get(sheet.whole()).unwrap(), form.is_valid()), (None, false));
     form.enter(sheet.rows().at(0).grams(), "4").unwrap();
     assert_eq!((form.get(sheet.whole()).unwrap(), form.is_valid()), (Some(3), true));
@@ -224,8 +255,11 @@ fn an_edit_in_a_list_in_a_row_costs_the_same_in_a_large_form() {
         let form = Form::new(&week).unwrap();
         let (week, day, batch) = (at::<Week>(), at::<Day>(), at::<Batch>());
         let batches = week.days().when(day.open(), true).each(day.batches());
-        form.aggregate(week.count(), batches.sum(batch.loaves())).unwrap();
-        form.aggregate_each(week.days(), day.loaves(), day.batches().sum(batch.loaves())).unwrap();
+        form.rule(|rules| rules.aggregate(week.count(), batches.sum(batch.loaves()))).unwrap();
+        form.rule(|rules| {
+            rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().sum(batch.loaves())))
+        })
+        .unwrap();
         let before = form.cost();
         let day = form.place(week.days().at(u32::try_from(days / 2).unwrap())).unwrap();
         day.place(at::<Day>().batches().at(0).loaves()).unwrap().enter("7").unwrap();

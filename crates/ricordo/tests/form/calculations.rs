@@ -5,6 +5,7 @@ use std::rc::Rc;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
 
+use crate::WithRules;
 use ricordo::engine::RefusedKind;
 use ricordo::form::RuleView;
 use ricordo::{Decimal, Form, Model, Number, WidgetEvent, at};
@@ -55,29 +56,41 @@ fn form(rows: u32) -> (Form<Sheet>, Runs) {
     let (form, runs) = (Form::new(&sheet(rows)).unwrap(), Runs::default());
     let (paths, row) = (at::<Sheet>(), at::<Row>());
     let count = runs.clone();
-    form.calculate(paths.surplus(), move |view| {
-        count.count(0);
-        let total = view.get(at::<Sheet>().total())?;
-        Some(i64::from(total) - i64::from(view.get(at::<Sheet>().loaves())? * 500))
+    form.rule(|rules| {
+        rules.calculate(paths.surplus(), move |view| {
+            count.count(0);
+            let total = view.get(at::<Sheet>().total())?;
+            Some(i64::from(total) - i64::from(view.get(at::<Sheet>().loaves())? * 500))
+        })
     })
     .unwrap();
     let count = runs.clone();
-    form.calculate(paths.total(), move |view| {
-        count.count(1);
-        let rows = view.rows(at::<Sheet>().rows());
-        rows.iter().map(|row| row.number(at::<Row>().cost())).sum::<Number>()
+    form.rule(|rules| {
+        rules.calculate(paths.total(), move |view| {
+            count.count(1);
+            let rows = view.rows(at::<Sheet>().rows());
+            rows.iter().map(|row| row.number(at::<Row>().cost())).sum::<Number>()
+        })
     })
     .unwrap();
     let count = runs.clone();
-    form.calculate_each(paths.rows(), row.share(), move |row| {
-        count.count(2);
-        Some(Decimal::from(row.get(at::<Row>().grams())?))
+    form.rule(|rules| {
+        rules.each(paths.rows(), |rules| {
+            rules.calculate(row.share(), move |row| {
+                count.count(2);
+                Some(Decimal::from(row.get(at::<Row>().grams())?))
+            })
+        })
     })
     .unwrap();
     let count = runs.clone();
-    form.calculate_each(paths.rows(), row.cost(), move |row| {
-        count.count(3);
-        Some(row.get(at::<Row>().grams())? * row.get(at::<Row>().price())?)
+    form.rule(|rules| {
+        rules.each(paths.rows(), |rules| {
+            rules.calculate(row.cost(), move |row| {
+                count.count(3);
+                Some(row.get(at::<Row>().grams())? * row.get(at::<Row>().price())?)
+            })
+        })
     })
     .unwrap();
     runs.take();
@@ -225,11 +238,13 @@ fn circles_are_refused_with_their_chain() {
     }
     let ring = || Form::new(&Ring { switch: false, a: None, b: None, c: None }).unwrap();
     let form = ring();
-    let itself = form.calculate(at::<Ring>().a(), |view| view.get(at::<Ring>().a())).unwrap_err();
+    let itself =
+        form.rule(|rules| rules.calculate(at::<Ring>().a(), |view| view.get(at::<Ring>().a()))).unwrap_err();
     assert_eq!((itself.kind(), itself.message()), (RefusedKind::Circle, "/a would follow from itself"));
-    form.calculate(at::<Ring>().a(), |view| view.get(at::<Ring>().b())).unwrap();
-    form.calculate(at::<Ring>().b(), |view| view.get(at::<Ring>().c())).unwrap();
-    let circle = form.calculate(at::<Ring>().c(), |view| view.get(at::<Ring>().a())).unwrap_err();
+    form.rule(|rules| rules.calculate(at::<Ring>().a(), |view| view.get(at::<Ring>().b()))).unwrap();
+    form.rule(|rules| rules.calculate(at::<Ring>().b(), |view| view.get(at::<Ring>().c()))).unwrap();
+    let circle =
+        form.rule(|rules| rules.calculate(at::<Ring>().c(), |view| view.get(at::<Ring>().a()))).unwrap_err();
     assert_eq!(circle.kind(), RefusedKind::Circle);
     assert_eq!(
         circle.message(),
@@ -241,11 +256,14 @@ fn circles_are_refused_with_their_chain() {
 
     // One that only happens later is refused when it does, and the form is as it was.
     let form = ring();
-    form.calculate(at::<Ring>().a(), |view| {
-        if view.get(at::<Ring>().switch())? { view.get(at::<Ring>().b()) } else { Some(1) }
+    form.rule(|rules| {
+        rules.calculate(at::<Ring>().a(), |view| {
+            if view.get(at::<Ring>().switch())? { view.get(at::<Ring>().b()) } else { Some(1) }
+        })
     })
     .unwrap();
-    form.calculate(at::<Ring>().b(), |view| Some(view.get(at::<Ring>().a())? + 1)).unwrap();
+    form.rule(|rules| rules.calculate(at::<Ring>().b(), |view| Some(view.get(at::<Ring>().a())? + 1)))
+        .unwrap();
     let before = form.dump();
     assert_eq!(form.set(at::<Ring>().switch(), true).unwrap_err().kind(), RefusedKind::Circle);
     assert_eq!(form.dump(), before);
@@ -261,14 +279,16 @@ fn calculations_that_fail_leave_a_blank_and_wrong_declarations_are_refused() {
         static ELSEWHERE: Form<Sheet> = Form::new(&sheet(1)).unwrap();
     }
     let form = INSIDE.with(Form::clone);
-    form.calculate(at::<Sheet>().surplus(), move |view| {
-        let loaves = view.get(at::<Sheet>().loaves())?;
-        assert!(loaves != 13, "nobody bakes thirteen");
-        // What is done to the form is refused; another form may be read, but is not followed.
-        let set = INSIDE.with(|inside| inside.set(at::<Sheet>().flour(), 1));
-        assert_eq!(set.unwrap_err().kind(), RefusedKind::Busy);
-        let elsewhere = ELSEWHERE.with(|other| other.get(at::<Sheet>().loaves()).unwrap())?;
-        Some(i64::from(loaves + elsewhere))
+    form.rule(|rules| {
+        rules.calculate(at::<Sheet>().surplus(), move |view| {
+            let loaves = view.get(at::<Sheet>().loaves())?;
+            assert!(loaves != 13, "nobody bakes thirteen");
+            // What is done to the form is refused; another form may be read, but is not followed.
+            let set = INSIDE.with(|inside| inside.set(at::<Sheet>().flour(), 1));
+            assert_eq!(set.unwrap_err().kind(), RefusedKind::Busy);
+            let elsewhere = ELSEWHERE.with(|other| other.get(at::<Sheet>().loaves()).unwrap())?;
+            Some(i64::from(loaves + elsewhere))
+        })
     })
     .unwrap();
     assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(4));
@@ -293,36 +313,34 @@ fn calculations_that_fail_leave_a_blank_and_wrong_declarations_are_refused() {
     assert_eq!(form.get(at::<Sheet>().surplus()).unwrap(), Some(5));
     assert!(kinds(&surplus).is_empty() && form.is_valid());
 
-    let twice = form.calculate("/surplus", |_| Number::BLANK);
+    let twice = form.rule(|rules| rules.calculate("/surplus", |_| Number::BLANK));
     assert!(twice.is_err());
     form.reset().unwrap();
-    let twice = form.calculate(at::<Sheet>().surplus(), |_| Number::BLANK).unwrap_err();
+    let twice = form.rule(|rules| rules.calculate(at::<Sheet>().surplus(), |_| Number::BLANK)).unwrap_err();
     assert_eq!(twice.message(), "/surplus is calculated already");
-    let (inside, refused) = (form.clone(), Rc::new(RefCell::new(None)));
-    let slot = refused.clone();
-    let guard = form.subscribe(at::<Sheet>().name(), move |_| {
-        slot.replace(inside.calculate(at::<Sheet>().total(), |_| Number::BLANK).err());
-    });
-    form.enter(at::<Sheet>().name(), "Spelt").unwrap();
-    drop(guard);
-    assert_eq!(refused.take().unwrap().kind(), RefusedKind::Busy, "not while somebody is told");
     thread_local!(static LOOKED_THROUGH: Form<Sheet> = Form::new(&sheet(1)).unwrap());
     let looked_through = LOOKED_THROUGH.with(Form::clone);
     looked_through
-        .calculate(at::<Sheet>().total(), |_| {
-            LOOKED_THROUGH.with(|inside| inside.get(at::<Sheet>().total()).unwrap())
+        .rule(|rules| {
+            rules.calculate(at::<Sheet>().total(), |_| {
+                LOOKED_THROUGH.with(|inside| inside.get(at::<Sheet>().total()).unwrap())
+            });
         })
         .unwrap();
     let why = looked_through.place(at::<Sheet>().total()).unwrap().explain()[0].to_string();
     form.reset().unwrap();
     assert!(why.contains("only through the view that it is given"), "{why}");
-    assert!(form.calculate(at::<Sheet>().rows().at(0).cost(), |_| Number::BLANK).is_err(), "in a row");
-    assert!(form.calculate(at::<Sheet>().rows(), |_| None::<Vec<Row>>).is_err(), "no field");
-    assert!(form.transaction(|| form.calculate(at::<Sheet>().total(), |_| Number::BLANK)).is_err());
-    form.enter(at::<Sheet>().name(), "Spelt").unwrap();
     assert!(
-        form.calculate(at::<Sheet>().total(), |_| Number::BLANK).is_err(),
-        "not when something was changed"
+        form.rule(|rules| rules.calculate(at::<Sheet>().rows().at(0).cost(), |_| Number::BLANK)).is_err(),
+        "in a row"
+    );
+    assert!(
+        form.rule(|rules| rules.calculate(at::<Sheet>().rows(), |_| None::<Vec<Row>>)).is_err(),
+        "no field"
+    );
+    assert!(
+        form.transaction(|| form.rule(|rules| rules.calculate(at::<Sheet>().total(), |_| Number::BLANK)))
+            .is_err()
     );
 }
 
@@ -344,23 +362,27 @@ fn chains_thousands_long_settle_in_one_go() {
     let runs = Arc::new(AtomicU32::new(0));
     let count = runs.clone();
     // Each row follows from the one before, of which a row knows only through what the form holds in its numbers.
-    form.calculate_each(at::<Chain>().links(), at::<Link>().sum(), move |row: &RuleView<'_, Chain, Link>| {
-        count.fetch_add(1, Ordering::Relaxed);
-        let number = row.get(at::<Link>().number())?;
-        let before = match number {
-            0 => 0,
-            _ => row
-                .place()
-                .parent()?
-                .row(number - 1)?
-                .children()
-                .nth(1)?
-                .value()
-                .as_number()?
-                .try_into()
-                .ok()?,
-        };
-        Some(before + row.get(at::<Link>().step())?)
+    form.rule(|rules| {
+        rules.each(at::<Chain>().links(), |rules| {
+            rules.calculate(at::<Link>().sum(), move |row: &RuleView<'_, Chain, Link>| {
+                count.fetch_add(1, Ordering::Relaxed);
+                let number = row.get(at::<Link>().number())?;
+                let before = match number {
+                    0 => 0,
+                    _ => row
+                        .place()
+                        .parent()?
+                        .row(number - 1)?
+                        .children()
+                        .nth(1)?
+                        .value()
+                        .as_number()?
+                        .try_into()
+                        .ok()?,
+                };
+                Some(before + row.get(at::<Link>().step())?)
+            })
+        })
     })
     .unwrap();
     let last = form.place(at::<Chain>().links().at(LENGTH - 1).sum()).unwrap();
@@ -382,13 +404,21 @@ fn chains_thousands_long_settle_in_one_go() {
 fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
     let cost = |rows: u32| {
         let form = Form::new(&sheet(rows)).unwrap();
-        form.calculate_each(at::<Sheet>().rows(), at::<Row>().cost(), |row| {
-            row.get(at::<Row>().grams())?.checked_mul(row.get(at::<Row>().price())?)
+        form.rule(|rules| {
+            rules.each(at::<Sheet>().rows(), |rules| {
+                rules.calculate(at::<Row>().cost(), |row| {
+                    row.get(at::<Row>().grams())?.checked_mul(row.get(at::<Row>().price())?)
+                })
+            })
         })
         .unwrap();
-        form.aggregate(at::<Sheet>().total(), at::<Sheet>().rows().maximum(at::<Row>().cost())).unwrap();
-        let sum =
-            form.calculate(at::<Sheet>().surplus(), |view| Some(i64::from(view.get(at::<Sheet>().total())?)));
+        form.rule(|rules| {
+            rules.aggregate(at::<Sheet>().total(), at::<Sheet>().rows().maximum(at::<Row>().cost()))
+        })
+        .unwrap();
+        let sum = form.rule(|rules| {
+            rules.calculate(at::<Sheet>().surplus(), |view| Some(i64::from(view.get(at::<Sheet>().total())?)))
+        });
         sum.unwrap();
         let before = form.cost();
         form.enter(at::<Sheet>().rows().at(rows / 2).grams(), "7").unwrap();
@@ -405,31 +435,44 @@ fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
 fn aggregates_are_refused_where_they_cannot_be() {
     let (sheet, row) = (at::<Sheet>(), at::<Row>());
     let form = Form::new(&self::sheet(3)).unwrap();
-    form.aggregate(sheet.total(), sheet.rows().sum(row.cost())).unwrap();
+    form.rule(|rules| rules.aggregate(sheet.total(), sheet.rows().sum(row.cost()))).unwrap();
     assert_eq!(total(&form), Some(0), "rows that are blank do not count");
     for refused in [
-        form.aggregate(sheet.total(), sheet.rows().sum(row.grams())),
-        form.calculate(sheet.total(), |_| Number::BLANK),
-        form.aggregate(sheet.rows().at(0).cost(), sheet.rows().sum(row.grams())),
-        form.aggregate(sheet.rows(), sheet.rows().count()),
-        form.aggregate("/surplus", sheet.rows().sum("/grams")),
+        form.rule(|rules| rules.aggregate(sheet.total(), sheet.rows().sum(row.grams()))),
+        form.rule(|rules| rules.calculate(sheet.total(), |_| Number::BLANK)),
+        form.rule(|rules| rules.aggregate(sheet.rows().at(0).cost(), sheet.rows().sum(row.grams()))),
+        form.rule(|rules| rules.aggregate(sheet.rows(), sheet.rows().count())),
+        form.rule(|rules| rules.aggregate("/surplus", sheet.rows().sum("/gram"))),
         form.enter(sheet.total(), "1"),
     ] {
         refused.unwrap_err();
     }
     // What follows from the sum cannot be summed up.
-    let circle = form.calculate_each(sheet.rows(), row.cost(), |row: &RuleView<'_, Sheet, Row>| {
-        let form = row.place().parent()?.parent()?;
-        let total = form.children().nth(2)?.value().as_number()?;
-        Some(u32::try_from(total).ok()? + 1)
+    let circle = form.rule(|rules| {
+        rules.each(sheet.rows(), |rules| {
+            rules.calculate(row.cost(), |row: &RuleView<'_, Sheet, Row>| {
+                let form = row.place().parent()?.parent()?;
+                let total = form.children().nth(2)?.value().as_number()?;
+                Some(u32::try_from(total).ok()? + 1)
+            })
+        })
     });
     assert_eq!(circle.unwrap_err().kind(), RefusedKind::Circle);
-    form.calculate_each(sheet.rows(), row.cost(), |row| Some(row.get(at::<Row>().grams())? * 2)).unwrap();
+    form.rule(|rules| {
+        rules.each(sheet.rows(), |rules| {
+            rules.calculate(row.cost(), |row| Some(row.get(at::<Row>().grams())? * 2))
+        })
+    })
+    .unwrap();
     assert_eq!((total(&form), form.is_dirty()), (Some(600), false));
-    let share = form.calculate_each(sheet.rows(), row.share(), |row| {
-        let form = row.place().parent()?.parent()?;
-        let total = form.children().nth(2)?.value().as_number()?;
-        Some(Decimal::from(row.get(at::<Row>().cost())?).checked_div(total))
+    let share = form.rule(|rules| {
+        rules.each(sheet.rows(), |rules| {
+            rules.calculate(row.share(), |row| {
+                let form = row.place().parent()?.parent()?;
+                let total = form.children().nth(2)?.value().as_number()?;
+                Some(Decimal::from(row.get(at::<Row>().cost())?).checked_div(total))
+            })
+        })
     });
     share.unwrap();
     form.enter(sheet.rows().at(0).grams(), "300").unwrap();
@@ -442,13 +485,16 @@ fn aggregates_are_refused_where_they_cannot_be() {
 #[test]
 fn a_sum_by_function_over_very_many_rows_is_declared_and_settled_in_one_go() {
     let form = Form::new(&sheet(20_000)).unwrap();
-    form.calculate(at::<Sheet>().total(), |view| {
-        let rows = view.rows(at::<Sheet>().rows());
-        rows.iter().try_fold(0_u32, |sum, row| sum.checked_add(row.get(at::<Row>().cost())?)).map(Some)
+    form.rule(|rules| {
+        rules.calculate(at::<Sheet>().total(), |view| {
+            let rows = view.rows(at::<Sheet>().rows());
+            rows.iter().try_fold(0_u32, |sum, row| sum.checked_add(row.get(at::<Row>().cost())?)).map(Some)
+        })
     })
     .unwrap();
     let cost = |row: &RuleView<'_, Sheet, Row>| row.get(at::<Row>().price());
-    form.calculate_each(at::<Sheet>().rows(), at::<Row>().cost(), cost).unwrap();
+    form.rule(|rules| rules.each(at::<Sheet>().rows(), |rules| rules.calculate(at::<Row>().cost(), cost)))
+        .unwrap();
     assert_eq!(total(&form), Some(40_000));
     let before = form.cost();
     form.enter(at::<Sheet>().rows().at(7).price(), "5").unwrap();
@@ -468,8 +514,12 @@ fn what_looks_at_a_list_in_its_row_is_declared_in_one_go() {
     }
     let stages = (0..20_000).map(|at| Stage { folds: vec![(at % 7) as u8, 9], last: None }).collect();
     let form = Form::new(&Plan { stages }).unwrap();
-    form.calculate_each(at::<Plan>().stages(), at::<Stage>().last(), |stage| {
-        Some(stage.get(at::<Stage>().folds())?.into_iter().max())
+    form.rule(|rules| {
+        rules.each(at::<Plan>().stages(), |rules| {
+            rules.calculate(at::<Stage>().last(), |stage| {
+                Some(stage.get(at::<Stage>().folds())?.into_iter().max())
+            })
+        })
     })
     .unwrap();
     form.enter(at::<Plan>().stages().at(7).folds().at(0), "30").unwrap();
@@ -480,10 +530,12 @@ fn what_looks_at_a_list_in_its_row_is_declared_in_one_go() {
 fn whatever_is_looked_at_is_followed() {
     let form = Form::new(&sheet(2)).unwrap();
     let paths = at::<Sheet>();
-    form.calculate(paths.surplus(), |view| {
-        let flour = view.at(at::<Sheet>().flour())?.place();
-        let baseline = i64::try_from(flour.baseline().as_number()?).ok()?;
-        Some(if flour.has_focus() { -baseline } else { baseline })
+    form.rule(|rules| {
+        rules.calculate(paths.surplus(), |view| {
+            let flour = view.at(at::<Sheet>().flour())?.place();
+            let baseline = i64::try_from(flour.baseline().as_number()?).ok()?;
+            Some(if flour.has_focus() { -baseline } else { baseline })
+        })
     })
     .unwrap();
     let surplus = || form.get(at::<Sheet>().surplus()).unwrap();
@@ -498,8 +550,10 @@ fn whatever_is_looked_at_is_followed() {
     assert_eq!((surplus(), form.is_dirty()), (Some(700), false), "the same value, another baseline");
 
     let form = Form::new(&sheet(2)).unwrap();
-    form.calculate(paths.surplus(), |view| {
-        i64::try_from(view.at(at::<Sheet>().rows().at(0).price())?.place().epoch()).ok().map(Some)
+    form.rule(|rules| {
+        rules.calculate(paths.surplus(), |view| {
+            i64::try_from(view.at(at::<Sheet>().rows().at(0).price())?.place().epoch()).ok().map(Some)
+        })
     })
     .unwrap();
     let resets = || form.get(at::<Sheet>().surplus()).unwrap();
@@ -516,9 +570,11 @@ fn whatever_is_looked_at_is_followed() {
 fn choices_of_rows_are_followed() {
     let form = Form::new(&sheet(2)).unwrap();
     let (paths, row) = (at::<Sheet>(), at::<Row>());
-    form.calculate(paths.name(), |view| {
-        let rows = view.rows(at::<Sheet>().rows());
-        Some(rows.iter().filter_map(|row| Some(row.at(at::<Row>().price())?.display())).collect())
+    form.rule(|rules| {
+        rules.calculate(paths.name(), |view| {
+            let rows = view.rows(at::<Sheet>().rows());
+            Some(rows.iter().filter_map(|row| Some(row.at(at::<Row>().price())?.display())).collect())
+        })
     })
     .unwrap();
     let name = || form.get(at::<Sheet>().name()).unwrap().unwrap();

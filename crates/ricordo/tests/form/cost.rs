@@ -1,5 +1,6 @@
 //! Law 14: what an action costs does not depend on how large the form is. Counted, not timed.
 
+use crate::WithRules;
 use ricordo::engine::{Cost, Refused};
 use ricordo::{Decimal, Form, Model, Place, at};
 
@@ -104,12 +105,16 @@ fn an_edit_does_not_clear_what_was_filled_while_declaring() {
         let row = Row { grams: Decimal::TEN, price: Decimal::TWO, cost: None };
         let form = Form::new(&Batch { total: None, rows: vec![row; rows] }).unwrap();
         let (batch, row) = (at::<Batch>(), at::<Row>());
-        form.calculate_each(batch.rows(), row.cost(), |row| {
-            let paths = at::<Row>();
-            Some(row.get(paths.grams())? * row.get(paths.price())?)
+        form.rule(|rules| {
+            rules.each(batch.rows(), |rules| {
+                rules.calculate(row.cost(), |row| {
+                    let paths = at::<Row>();
+                    Some(row.get(paths.grams())? * row.get(paths.price())?)
+                })
+            })
         })
         .unwrap();
-        form.aggregate(batch.total(), batch.rows().sum(row.cost())).unwrap();
+        form.rule(|rules| rules.aggregate(batch.total(), batch.rows().sum(row.cost()))).unwrap();
         let grams = form.place(batch.rows().at(u32::try_from(rows / 2).unwrap()).grams()).unwrap();
         ["1", "2", "3"].map(|text| {
             let before = form.cost();

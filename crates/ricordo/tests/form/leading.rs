@@ -1,5 +1,6 @@
 //! Values that follow only while nothing else leads: counterparts and suggestions.
 
+use crate::WithRules;
 use ricordo::engine::{Action, Aspects, RefusedKind};
 use ricordo::{Decimal, Form, Model, Number, Place, Pointer, at};
 
@@ -28,13 +29,16 @@ fn row(name: &str, grams: &str, percentage: &str) -> Ingredient {
 
 fn declare(form: &Form<Sheet>) {
     let (sheet, row) = (at::<Sheet>(), at::<Ingredient>());
-    form.counterparts_each(
-        sheet.rows(),
-        (row.grams(), move |it| it.form().number(sheet.flour()) * it.number(row.percentage()) / 100),
-        (row.percentage(), move |it| it.number(row.grams()) * 100 / it.form().number(sheet.flour())),
-    )
+    form.rule(|rules| {
+        rules.each(sheet.rows(), |rules| {
+            rules.counterparts(
+                (row.grams(), move |it| it.form().number(sheet.flour()) * it.number(row.percentage()) / 100),
+                (row.percentage(), move |it| it.number(row.grams()) * 100 / it.form().number(sheet.flour())),
+            )
+        })
+    })
     .unwrap();
-    form.suggest(sheet.price(), move |it| it.number(sheet.cost()) * 2).unwrap();
+    form.rule(|rules| rules.suggest(sheet.price(), move |it| it.number(sheet.cost()) * 2)).unwrap();
 }
 
 fn form(flour: &str, rows: Vec<Ingredient>) -> Form<Sheet> {
@@ -258,12 +262,21 @@ fn pairs_that_are_none_are_refused() {
     let form = Form::new(&Sheet { flour: None, rows: Vec::new(), cost: None, price: None }).unwrap();
     let sheet = at::<Sheet>();
     let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
-    let same = form.counterparts((sheet.cost(), |_| Number::BLANK), (sheet.cost(), |_| Number::BLANK));
-    let apart = form.counterparts((sheet.cost(), |_| Number::BLANK), ("/rows", |_| Number::BLANK));
+    let same = form.rule(|rules| {
+        rules.counterparts((sheet.cost(), |_| Number::BLANK), (sheet.cost(), |_| Number::BLANK))
+    });
+    let apart = form
+        .rule(|rules| rules.counterparts((sheet.cost(), |_| Number::BLANK), ("/rows", |_| Number::BLANK)));
     assert_eq!(refused(same), "/cost and its counterpart must be two fields of one record");
     assert_eq!(refused(apart), "/rows is no field, so its value cannot be calculated");
-    form.counterparts((sheet.price(), |_| Number::BLANK), (sheet.cost(), |_| Number::BLANK)).unwrap();
-    assert!(refused(form.calculate(sheet.cost(), |_| Number::BLANK)).contains("calculated already"));
+    form.rule(|rules| {
+        rules.counterparts((sheet.price(), |_| Number::BLANK), (sheet.cost(), |_| Number::BLANK))
+    })
+    .unwrap();
+    assert!(
+        refused(form.rule(|rules| rules.calculate(sheet.cost(), |_| Number::BLANK)))
+            .contains("calculated already")
+    );
     assert!(refused(form.release(sheet.flour())).contains("neither suggested"));
 }
 
@@ -271,17 +284,21 @@ fn pairs_that_are_none_are_refused() {
 fn a_pair_in_a_circle_is_refused_when_it_happens() {
     let form = Form::new(&Sheet { flour: None, rows: Vec::new(), cost: number("2"), price: None }).unwrap();
     let sheet = at::<Sheet>();
-    form.calculate(sheet.flour(), |view| view.get(at::<Sheet>().price())).unwrap();
+    form.rule(|rules| rules.calculate(sheet.flour(), |view| view.get(at::<Sheet>().price()))).unwrap();
     // While the price leads, nothing is wrong: the cost follows from it. But the price cannot follow from the flour.
-    form.counterparts(
-        (sheet.cost(), |view| view.get(at::<Sheet>().price())),
-        (sheet.price(), move |it| it.number(sheet.flour()).or(it.number(sheet.cost()))),
-    )
+    form.rule(|rules| {
+        rules.counterparts(
+            (sheet.cost(), |view| view.get(at::<Sheet>().price())),
+            (sheet.price(), move |it| it.number(sheet.flour()).or(it.number(sheet.cost()))),
+        )
+    })
     .unwrap_err();
-    form.counterparts(
-        (sheet.cost(), |view| view.get(at::<Sheet>().flour())),
-        (sheet.price(), |view| view.get(at::<Sheet>().cost())),
-    )
+    form.rule(|rules| {
+        rules.counterparts(
+            (sheet.cost(), |view| view.get(at::<Sheet>().flour())),
+            (sheet.price(), |view| view.get(at::<Sheet>().cost())),
+        )
+    })
     .unwrap();
     form.enter(sheet.price(), "3").unwrap();
     assert_eq!(form.get(sheet.cost()).unwrap(), number("3"));
@@ -333,19 +350,25 @@ fn a_price_in_the_data_that_is_not_the_one_suggested_was_set_by_somebody() {
         form.reset().unwrap();
         assert_eq!((price.entry(), price.is_overridden()), ("7".into(), true));
     }
-    // In whichever order what it follows from is declared.
+    // In whichever order what it depends on is declared.
     let form = Form::new(&sheet("8")).unwrap();
-    declare(&form);
-    form.calculate(at::<Sheet>().cost(), |_| Some(Decimal::from(4))).unwrap();
-    let price = form.place(at::<Sheet>().price()).unwrap();
+    let paths = at::<Sheet>();
+    form.rule(|rules| {
+        rules.suggest(paths.price(), move |it| it.number(paths.cost()) * 2);
+        rules.calculate(paths.cost(), |_| Some(Decimal::from(4)));
+    })
+    .unwrap();
+    let price = form.place(paths.price()).unwrap();
     assert!(!price.is_overridden() && !form.is_dirty());
 }
 
 #[test]
 fn a_suggestion_may_be_read_only_by_a_rule() {
     let form = form("", Vec::new());
-    form.readonly(at::<Sheet>().price(), |sheet| Some(sheet.get(at::<Sheet>().cost())? > Decimal::TEN))
-        .unwrap();
+    form.rule(|rules| {
+        rules.readonly(at::<Sheet>().price(), |sheet| Some(sheet.get(at::<Sheet>().cost())? > Decimal::TEN))
+    })
+    .unwrap();
     form.enter(at::<Sheet>().price(), "5").unwrap();
     form.enter(at::<Sheet>().cost(), "11").unwrap();
     for refused in [form.enter(at::<Sheet>().price(), "6"), form.release(at::<Sheet>().price())] {
@@ -440,12 +463,14 @@ struct Waiting {
 fn a_side_leads_when_what_was_typed_takes_effect() {
     let form = Form::new(&Waiting { net: number("100"), gross: None, tip: None }).unwrap();
     let paths = at::<Waiting>();
-    form.counterparts(
-        (paths.net(), move |it| it.number(paths.gross()) / 2),
-        (paths.gross(), move |it| it.number(paths.net()) * 2),
-    )
+    form.rule(|rules| {
+        rules.counterparts(
+            (paths.net(), move |it| it.number(paths.gross()) / 2),
+            (paths.gross(), move |it| it.number(paths.net()) * 2),
+        )
+    })
     .unwrap();
-    form.suggest(paths.tip(), move |it| it.number(paths.net()) / 10).unwrap();
+    form.rule(|rules| rules.suggest(paths.tip(), move |it| it.number(paths.net()) / 10)).unwrap();
     let told = || {
         let side = |name: &str| {
             let place = form.place::<&str>(name).unwrap();

@@ -5,6 +5,7 @@ use std::rc::Rc;
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Arc, Mutex};
 
+use crate::WithRules;
 use ricordo::engine::{Aspects, RefusedKind};
 use ricordo::{Form, Model, at};
 
@@ -62,9 +63,14 @@ fn form() -> Form<Batch> {
 
 fn with_relevance() -> Form<Batch> {
     let (form, batch) = (form(), at::<Batch>());
-    form.relevant(batch.preferment(), |view| Some(view.get(at::<Batch>().method())? != Method::Straight))
-        .unwrap();
-    form.calculate(batch.hours_seen(), |view| view.get(at::<Batch>().preferment().hours())).unwrap();
+    form.rule(|rules| {
+        rules.relevant(batch.preferment(), |view| Some(view.get(at::<Batch>().method())? != Method::Straight))
+    })
+    .unwrap();
+    form.rule(|rules| {
+        rules.calculate(batch.hours_seen(), |view| view.get(at::<Batch>().preferment().hours()))
+    })
+    .unwrap();
     form
 }
 
@@ -119,11 +125,21 @@ fn an_observer_is_told_of_what_it_inherits_and_of_nothing_else() {
 #[test]
 fn rows_that_are_not_relevant_do_not_count() {
     let (form, batch, stage) = (form(), at::<Batch>(), at::<Stage>());
-    form.aggregate(batch.minutes(), batch.stages().sum(stage.minutes())).unwrap();
-    form.required_each(batch.stages(), stage.minutes(), |_| Some(true)).unwrap();
-    form.relevant_each(batch.stages(), stage, |row| Some(!row.place().children().nth(2)?.value().as_flag()?))
-        .unwrap_err();
-    form.relevant_each(batch.stages(), stage.minutes(), |row| Some(!row.get(at::<Stage>().skip())?)).unwrap();
+    form.rule(|rules| rules.aggregate(batch.minutes(), batch.stages().sum(stage.minutes()))).unwrap();
+    form.rule(|rules| rules.each(batch.stages(), |rules| rules.required(stage.minutes(), |_| Some(true))))
+        .unwrap();
+    form.rule(|rules| {
+        rules.each(batch.stages(), |rules| {
+            rules.relevant(stage, |row| Some(!row.place().children().nth(2)?.value().as_flag()?))
+        })
+    })
+    .unwrap_err();
+    form.rule(|rules| {
+        rules.each(batch.stages(), |rules| {
+            rules.relevant(stage.minutes(), |row| Some(!row.get(at::<Stage>().skip())?))
+        })
+    })
+    .unwrap();
     assert_eq!(form.get(batch.minutes()).unwrap(), Some(255));
     form.set(batch.stages().at(1).skip(), true).unwrap();
     assert_eq!(form.get(batch.minutes()).unwrap(), Some(15));
@@ -139,20 +155,28 @@ fn rows_that_are_not_relevant_do_not_count() {
 #[test]
 fn constraints_and_warnings_are_findings_with_their_own_messages() {
     let (form, batch, stage) = (form(), at::<Batch>(), at::<Stage>());
-    let fits = |view: &ricordo::View<'_, Batch>| {
+    let fits = |view: &ricordo::RuleView<'_, Batch>| {
         Some(view.get(at::<Batch>().loaves())? <= view.get(at::<Batch>().oven())?)
     };
-    form.constraint(batch.loaves(), "More than the oven holds.", fits).unwrap();
-    form.constraint(batch.loaves(), "Thirteen is not sold.", |view| {
-        Some(view.get(at::<Batch>().loaves())? != 13)
+    form.rule(|rules| rules.constraint(batch.loaves(), "More than the oven holds.", fits)).unwrap();
+    form.rule(|rules| {
+        rules.constraint(batch.loaves(), "Thirteen is not sold.", |view| {
+            Some(view.get(at::<Batch>().loaves())? != 13)
+        })
     })
     .unwrap();
-    form.warning(batch.loaves(), "The oven is half empty.", |view| {
-        Some(view.get(at::<Batch>().loaves())? >= 12)
+    form.rule(|rules| {
+        rules.warn_unless(batch.loaves(), "The oven is half empty.", |view| {
+            Some(view.get(at::<Batch>().loaves())? >= 12)
+        })
     })
     .unwrap();
-    form.warning_each(batch.stages(), stage.minutes(), "That is long.", |row| {
-        Some(row.get(at::<Stage>().minutes())? < 300)
+    form.rule(|rules| {
+        rules.each(batch.stages(), |rules| {
+            rules.warn_unless(stage.minutes(), "That is long.", |row| {
+                Some(row.get(at::<Stage>().minutes())? < 300)
+            })
+        })
     })
     .unwrap();
     let loaves = form.place(batch.loaves()).unwrap();
@@ -181,8 +205,9 @@ fn constraints_and_warnings_are_findings_with_their_own_messages() {
 #[test]
 fn required_and_readonly_follow_from_other_places() {
     let (form, batch) = (form(), at::<Batch>());
-    form.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked())).unwrap();
-    form.required(batch.notes(), |view| Some(view.get(at::<Batch>().loaves())? > 100)).unwrap();
+    form.rule(|rules| rules.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked()))).unwrap();
+    form.rule(|rules| rules.required(batch.notes(), |view| Some(view.get(at::<Batch>().loaves())? > 100)))
+        .unwrap();
     let (hours, notes) =
         (form.place(batch.preferment().hours()).unwrap(), form.place(batch.notes()).unwrap());
     hours.enter("15").unwrap();
@@ -210,12 +235,14 @@ fn a_rule_is_run_only_when_something_that_it_looked_at_is_another() {
     let (form, batch) = (form(), at::<Batch>());
     let runs = Arc::new(AtomicU32::new(0));
     let counted = runs.clone();
-    form.required(batch.notes(), move |view| {
-        counted.fetch_add(1, Ordering::Relaxed);
-        Some(view.get(at::<Batch>().loaves())? > 100)
+    form.rule(|rules| {
+        rules.required(batch.notes(), move |view| {
+            counted.fetch_add(1, Ordering::Relaxed);
+            Some(view.get(at::<Batch>().loaves())? > 100)
+        })
     })
     .unwrap();
-    assert_eq!(runs.load(Ordering::Relaxed), 1);
+    assert_eq!(runs.swap(1, Ordering::Relaxed), 2, "for the baseline, and for the form");
     form.enter(batch.preferment().hours(), "20").unwrap();
     form.enter(batch.notes(), "Cool").unwrap();
     assert_eq!(runs.load(Ordering::Relaxed), 1);
@@ -231,26 +258,27 @@ fn a_rule_is_run_only_when_something_that_it_looked_at_is_another() {
 fn rules_that_fail_are_findings_and_wrong_declarations_are_refused() {
     let (form, batch) = (form(), at::<Batch>());
     let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().kind();
-    form.required(batch.notes(), |_| Some(false)).unwrap();
+    form.rule(|rules| rules.required(batch.notes(), |_| Some(false))).unwrap();
     assert_eq!(
-        refused(form.required(batch.notes(), |_| Some(true))),
+        refused(form.rule(|rules| rules.required(batch.notes(), |_| Some(true)))),
         RefusedKind::NotPossible,
         "declared twice"
     );
     assert_eq!(
-        refused(form.relevant("", |_| Some(true))),
+        refused(form.rule(|rules| rules.relevant("", |_| Some(true)))),
         RefusedKind::NotPossible,
         "the form counts always"
     );
     // Whether a place counts cannot follow from what calculations see in it.
-    let own =
-        form.relevant(batch.preferment(), |view| Some(view.get(at::<Batch>().preferment().hours())? > 3));
+    let own = form.rule(|rules| {
+        rules.relevant(batch.preferment(), |view| Some(view.get(at::<Batch>().preferment().hours())? > 3))
+    });
     assert_eq!(refused(own), RefusedKind::Circle);
-    let panics = |view: &ricordo::View<'_, Batch>| {
+    let panics = |view: &ricordo::RuleView<'_, Batch>| {
         assert!(view.get(at::<Batch>().loaves()) != Some(13), "thirteen");
         Some(true)
     };
-    form.constraint(batch.oven(), "Never.", panics).unwrap();
+    form.rule(|rules| rules.constraint(batch.oven(), "Never.", panics)).unwrap();
     form.enter(batch.loaves(), "13").unwrap();
     assert_eq!(form.get(batch.loaves()).unwrap(), Some(13), "a rule that fails refuses nobody's action");
     let findings = form.findings();
@@ -305,25 +333,28 @@ fn only_what_can_be_empty_can_be_irrelevant_and_parses_as_empty() {
     };
     let form = Form::new(&loaded).unwrap();
     let (sheet, row) = (at::<Sheet>(), at::<Row>());
-    let on = |view: &ricordo::View<'_, Sheet>| view.get(at::<Sheet>().on());
+    let on = |view: &ricordo::RuleView<'_, Sheet>| view.get(at::<Sheet>().on());
     let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
     assert_eq!(
-        refused(form.relevant(sheet.hours(), on)),
+        refused(form.rule(|rules| rules.relevant(sheet.hours(), on))),
         "/hours cannot be irrelevant: the type of /hours has no empty value; make it an `Option`, or give it a default"
     );
-    assert!(refused(form.relevant("/hours", on)).contains("/hours cannot be irrelevant"));
+    assert!(refused(form.rule(|rules| rules.relevant("/hours", on))).contains("/hours cannot be irrelevant"));
     assert!(
-        refused(form.relevant(sheet.inner(), on)).contains("the type of /inner/method has no empty value")
+        refused(form.rule(|rules| rules.relevant(sheet.inner(), on)))
+            .contains("the type of /inner/method has no empty value")
     );
     assert!(
-        refused(form.relevant_each(sheet.rows(), row.grams(), |row| row.form().get(at::<Sheet>().on())))
-            .contains("the type of /rows/-/grams has no empty value")
+        refused(form.rule(|rules| rules.each(sheet.rows(), |rules| {
+            rules.relevant(row.grams(), |row| row.form().get(at::<Sheet>().on()))
+        })))
+        .contains("the type of /rows/-/grams has no empty value")
     );
-    form.relevant(sheet.degrees(), on).unwrap();
-    form.relevant(sheet.note(), on).unwrap();
-    form.relevant(sheet.method(), on).unwrap();
-    form.relevant(sheet.rows(), on).unwrap();
-    form.relevant(sheet.harmless(), on).unwrap();
+    form.rule(|rules| rules.relevant(sheet.degrees(), on)).unwrap();
+    form.rule(|rules| rules.relevant(sheet.note(), on)).unwrap();
+    form.rule(|rules| rules.relevant(sheet.method(), on)).unwrap();
+    form.rule(|rules| rules.relevant(sheet.rows(), on)).unwrap();
+    form.rule(|rules| rules.relevant(sheet.harmless(), on)).unwrap();
     assert_eq!(form.parse().unwrap(), loaded);
     // Law 15: what is not relevant is neither checked nor needed.
     form.enter(sheet.degrees(), "").unwrap();
@@ -348,9 +379,12 @@ fn only_what_can_be_empty_can_be_irrelevant_and_parses_as_empty() {
 #[test]
 fn findings_that_follow_from_each_other_are_refused() {
     let (form, batch) = (form(), at::<Batch>());
-    form.required(batch.notes(), |view| Some(view.at(at::<Batch>().oven())?.is_valid())).unwrap();
-    let circle = form.constraint(batch.oven(), "Only with notes.", |view| {
-        view.at(at::<Batch>().notes()).map(|notes| !notes.is_valid())
+    form.rule(|rules| rules.required(batch.notes(), |view| Some(view.at(at::<Batch>().oven())?.is_valid())))
+        .unwrap();
+    let circle = form.rule(|rules| {
+        rules.constraint(batch.oven(), "Only with notes.", |view| {
+            view.at(at::<Batch>().notes()).map(|notes| !notes.is_valid())
+        })
     });
     assert_eq!(circle.unwrap_err().kind(), RefusedKind::Circle);
     form.enter(batch.oven(), "20").unwrap();
@@ -364,13 +398,19 @@ fn a_rule_in_a_row_costs_the_same_in_a_large_form() {
         batch.stages = vec![stage("Rest", 10); rows];
         let form = Form::new(&batch).unwrap();
         let (paths, stage) = (at::<Batch>(), at::<Stage>());
-        form.relevant_each(paths.stages(), stage.minutes(), |row| Some(!row.get(at::<Stage>().skip())?))
-            .unwrap();
-        form.warning_each(paths.stages(), stage.minutes(), "Long.", |row| {
-            Some(row.get(at::<Stage>().minutes())? < 9)
+        form.rule(|rules| {
+            rules.each(paths.stages(), |rules| {
+                rules.relevant(stage.minutes(), |row| Some(!row.get(at::<Stage>().skip())?))
+            })
         })
         .unwrap();
-        form.aggregate(paths.minutes(), paths.stages().sum(stage.minutes())).unwrap();
+        form.rule(|rules| {
+            rules.each(paths.stages(), |rules| {
+                rules.warn_unless(stage.minutes(), "Long.", |row| Some(row.get(at::<Stage>().minutes())? < 9))
+            })
+        })
+        .unwrap();
+        form.rule(|rules| rules.aggregate(paths.minutes(), paths.stages().sum(stage.minutes()))).unwrap();
         let before = form.cost();
         form.set(paths.stages().at(u32::try_from(rows / 2).unwrap()).skip(), true).unwrap();
         let cost = form.cost() - before;
@@ -382,11 +422,14 @@ fn a_rule_in_a_row_costs_the_same_in_a_large_form() {
 #[test]
 fn it_is_told_why_a_flag_is_what_it_is() {
     let (form, batch) = (with_relevance(), at::<Batch>());
-    form.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked())).unwrap();
-    form.required(batch.notes(), |view| Some(view.get(at::<Batch>().minutes())? > 300)).unwrap();
-    form.aggregate(batch.minutes(), batch.stages().sum(at::<Stage>().minutes())).unwrap();
-    form.constraint(batch.loaves(), "More than the oven holds.", |view| {
-        Some(view.get(at::<Batch>().loaves())? <= view.get(at::<Batch>().oven())?)
+    form.rule(|rules| rules.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked()))).unwrap();
+    form.rule(|rules| rules.required(batch.notes(), |view| Some(view.get(at::<Batch>().minutes())? > 300)))
+        .unwrap();
+    form.rule(|rules| rules.aggregate(batch.minutes(), batch.stages().sum(at::<Stage>().minutes()))).unwrap();
+    form.rule(|rules| {
+        rules.constraint(batch.loaves(), "More than the oven holds.", |view| {
+            Some(view.get(at::<Batch>().loaves())? <= view.get(at::<Batch>().oven())?)
+        })
     })
     .unwrap();
     let causes = Rc::new(RefCell::new(Vec::new()));
@@ -429,27 +472,33 @@ struct Share {
 fn what_lies_in_a_record_that_is_empty_yet_can_be_declared() {
     let form = Form::new(&Recipe { flour: 1_000, ..Recipe::default() }).unwrap();
     let recipe = at::<Recipe>();
-    form.counterparts(
-        (recipe.preferment().grams(), |recipe| {
-            let percent = recipe.get(at::<Recipe>().preferment().percent())?;
-            Some(recipe.get(at::<Recipe>().flour())? * percent / 100)
-        }),
-        (recipe.preferment().percent(), |recipe| {
-            let grams = recipe.get(at::<Recipe>().preferment().grams())?;
-            Some((grams * 100).checked_div(recipe.get(at::<Recipe>().flour())?))
-        }),
-    )
-    .unwrap();
-    form.required(recipe.preferment().notes(), |recipe| {
-        Some(recipe.get(at::<Recipe>().preferment().percent())? > 30)
+    form.rule(|rules| {
+        rules.counterparts(
+            (recipe.preferment().grams(), |recipe| {
+                let percent = recipe.get(at::<Recipe>().preferment().percent())?;
+                Some(recipe.get(at::<Recipe>().flour())? * percent / 100)
+            }),
+            (recipe.preferment().percent(), |recipe| {
+                let grams = recipe.get(at::<Recipe>().preferment().grams())?;
+                Some((grams * 100).checked_div(recipe.get(at::<Recipe>().flour())?))
+            }),
+        )
     })
     .unwrap();
-    form.calculate(recipe.sum(), |recipe| {
-        let grams = recipe.get(at::<Recipe>().preferment().grams()).unwrap_or_default();
-        Some(recipe.get(at::<Recipe>().flour())? + grams)
+    form.rule(|rules| {
+        rules.required(recipe.preferment().notes(), |recipe| {
+            Some(recipe.get(at::<Recipe>().preferment().percent())? > 30)
+        })
     })
     .unwrap();
-    let misspelt = form.calculate("/preferment/gram", |_| None).unwrap_err();
+    form.rule(|rules| {
+        rules.calculate(recipe.sum(), |recipe| {
+            let grams = recipe.get(at::<Recipe>().preferment().grams()).unwrap_or_default();
+            Some(recipe.get(at::<Recipe>().flour())? + grams)
+        })
+    })
+    .unwrap();
+    let misspelt = form.rule(|rules| rules.calculate("/preferment/gram", |_| None)).unwrap_err();
     assert_eq!(misspelt.message(), "/preferment has no field “gram”");
     assert!(!form.is_dirty());
     let entry = |at: &str| form.place::<&str>(at).map(|place| place.entry());
@@ -494,37 +543,47 @@ fn any_may_follow_from_any() {
             match which {
                 0 => {
                     let run = run("minutes");
-                    form.calculate(batch.minutes(), move |view| {
-                        run();
-                        Some(view.get(at::<Batch>().loaves())? * 2)
+                    form.rule(|rules| {
+                        rules.calculate(batch.minutes(), move |view| {
+                            run();
+                            Some(view.get(at::<Batch>().loaves())? * 2)
+                        })
                     })
                 }
                 1 => {
                     let run = run("relevant");
-                    form.relevant(batch.preferment(), move |view| {
-                        run();
-                        Some(view.get(at::<Batch>().minutes())? < 50)
+                    form.rule(|rules| {
+                        rules.relevant(batch.preferment(), move |view| {
+                            run();
+                            Some(view.get(at::<Batch>().minutes())? < 50)
+                        })
                     })
                 }
                 2 => {
                     let run = run("hours");
-                    form.calculate(batch.hours_seen(), move |view| {
-                        run();
-                        view.get(at::<Batch>().preferment().hours())
+                    form.rule(|rules| {
+                        rules.calculate(batch.hours_seen(), move |view| {
+                            run();
+                            view.get(at::<Batch>().preferment().hours())
+                        })
                     })
                 }
                 3 => {
                     let run = run("required");
-                    form.required(batch.notes(), move |view| {
-                        run();
-                        Some(view.get(at::<Batch>().hours_seen()).is_none())
+                    form.rule(|rules| {
+                        rules.required(batch.notes(), move |view| {
+                            run();
+                            Some(view.get(at::<Batch>().hours_seen()).is_none())
+                        })
                     })
                 }
                 _ => {
                     let run = run("constraint");
-                    form.constraint(batch.oven(), "Say why.", move |view| {
-                        run();
-                        Some(!view.at(at::<Batch>().notes())?.place().is_required())
+                    form.rule(|rules| {
+                        rules.constraint(batch.oven(), "Say why.", move |view| {
+                            run();
+                            Some(!view.at(at::<Batch>().notes())?.place().is_required())
+                        })
                     })
                 }
             }

@@ -1,5 +1,6 @@
 //! Records of one type in several places: what is declared for one of them is not for the others.
 
+use crate::WithRules;
 use ricordo::{Form, Model, at};
 
 #[derive(Clone, Debug, Default, Model)]
@@ -27,14 +28,20 @@ fn what_is_declared_for_one_is_not_for_the_other() {
     let delivery = Delivery { loaves: 40, crates: None, stops: vec![Stop { loaves: 10, minutes: None }] };
     let form = Form::new(&Order { morning: delivery.clone(), evening: delivery, total: None }).unwrap();
     let (order, stop) = (at::<Order>(), at::<Stop>());
-    form.calculate(order.morning().crates(), |order| Some(order.get(at::<Order>().morning().loaves())? / 20))
-        .unwrap();
-    form.calculate_each(order.morning().stops(), stop.minutes(), |stop| {
-        Some(stop.get(at::<Stop>().loaves())? / 2)
+    form.rule(|rules| {
+        rules.calculate(order.morning().crates(), |order| {
+            Some(order.get(at::<Order>().morning().loaves())? / 20)
+        })
     })
     .unwrap();
-    form.aggregate(order.total(), order.evening().stops().sum(stop.loaves())).unwrap();
-    form.relevant(order.morning().stops(), |_| Some(false)).unwrap();
+    form.rule(|rules| {
+        rules.each(order.morning().stops(), |rules| {
+            rules.calculate(stop.minutes(), |stop| Some(stop.get(at::<Stop>().loaves())? / 2))
+        })
+    })
+    .unwrap();
+    form.rule(|rules| rules.aggregate(order.total(), order.evening().stops().sum(stop.loaves()))).unwrap();
+    form.rule(|rules| rules.relevant(order.morning().stops(), |_| Some(false))).unwrap();
     let said = |at: &str| form.place::<&str>(at).unwrap().entry();
     assert_eq!((said("/morning/crates").as_str(), said("/evening/crates").as_str()), ("2", ""));
     assert_eq!(
@@ -51,9 +58,12 @@ fn what_is_declared_for_one_is_not_for_the_other() {
     assert_eq!(said("/total"), "11");
     // The other gets something else.
     form.reset().unwrap();
-    form.calculate(order.evening().crates(), |_| Some(9)).unwrap();
-    form.calculate_each(order.evening().stops(), stop.minutes(), |_| Some(8)).unwrap();
-    form.calculate(order.morning().crates(), |_| Some(9)).unwrap_err();
+    form.rule(|rules| rules.calculate(order.evening().crates(), |_| Some(9))).unwrap();
+    form.rule(|rules| {
+        rules.each(order.evening().stops(), |rules| rules.calculate(stop.minutes(), |_| Some(8)))
+    })
+    .unwrap();
+    form.rule(|rules| rules.calculate(order.morning().crates(), |_| Some(9))).unwrap_err();
     assert_eq!((said("/morning/crates").as_str(), said("/evening/crates").as_str()), ("2", "9"));
     assert_eq!(said("/evening/stops/0/minutes"), "8");
 }

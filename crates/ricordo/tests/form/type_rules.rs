@@ -4,6 +4,7 @@ use std::fmt;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
 
+use crate::WithRules;
 use ricordo::engine::{Engine, Schema};
 use ricordo::form::schema_of;
 use ricordo::{Decimal, Form, Model, Rules, at};
@@ -399,8 +400,9 @@ fn two_types_cannot_both_say_how_a_field_is_calculated() {
 
     // Nor can a form.
     let form = Form::new(&dough()).unwrap();
-    let refused_by_form = form.calculate(at::<Dough>().glaze().cost(), |_| Decimal::ONE).unwrap_err();
-    form.calculate(at::<Dough>().glaze().percentage(), |_| Decimal::ONE).unwrap();
+    let refused_by_form =
+        form.rule(|rules| rules.calculate(at::<Dough>().glaze().cost(), |_| Decimal::ONE)).unwrap_err();
+    form.rule(|rules| rules.calculate(at::<Dough>().glaze().percentage(), |_| Decimal::ONE)).unwrap();
     assert_eq!(shown(&form, &["/glaze/cost", "/glaze/percentage"]), ["1", "1"]);
     let all = [refused::<Tray>(), refused::<Shelf>(), refused_by_form.to_string()];
     insta::assert_snapshot!(all.join("\n"), @r"

@@ -1,5 +1,6 @@
 //! From the record into the form and back.
 
+use crate::WithRules;
 use proptest::prelude::*;
 use ricordo::value::DateTime;
 use ricordo::{Decimal, Form, Model, Value, at, civil};
@@ -149,7 +150,10 @@ fn a_path_that_is_too_deep_is_refused_wherever_it_is_used() {
     let said = "a path has at most 8 steps, and this one has more; take a handle to a place on the way, and go on from there";
     assert_eq!(form.place(fourth.name()).unwrap_err().to_string(), said);
     assert_eq!(form.enter(fourth.inner().at(0).inner().at(0).name(), "y").unwrap_err().to_string(), said);
-    assert_eq!(form.calculate(fourth.name(), |_| String::new()).unwrap_err().to_string(), said);
+    assert_eq!(
+        form.rule(|rules| rules.calculate(fourth.name(), |_| String::new())).unwrap_err().to_string(),
+        said
+    );
     let label = form.select(move |it| it.get(fourth.name()), |_| {}).unwrap();
     assert_eq!(form.place(fourth).unwrap().place(tree.inner().at(0).name()).unwrap().entry(), "x");
     drop(label);

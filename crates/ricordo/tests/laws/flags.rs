@@ -3,12 +3,10 @@
 //! was told is compared with whose snapshot differs.
 
 use proptest::prelude::*;
-use ricordo::engine::{
-    Action, Aggregate, Aspects, Engine, Figure, ObserverId, PlaceId, PlaceView, RowsOf, Rule, Target,
-};
+use ricordo::engine::{Action, Aspects, Engine, ObserverId, PlaceId, PlaceView};
 use ricordo::exchange::read_definition;
-use ricordo::shape::{Route, Step};
-use ricordo::{Decimal, Pointer, Record, Value};
+use ricordo::form::{Rows, schema_with};
+use ricordo::{Decimal, Pointer, Record, Rules, Untyped, Value};
 
 const DEFINITION: &str = r#"{"type":"object","properties":{
     "limit":{"type":["integer","null"]},
@@ -38,18 +36,6 @@ fn pointer(text: &str) -> Pointer {
     text.parse().unwrap()
 }
 
-fn place(text: &str) -> Target {
-    Target::Place(pointer(text).into())
-}
-
-fn way(slots: &[u32]) -> Route {
-    slots.iter().map(|slot| Step::Field(*slot)).collect()
-}
-
-fn each(slots: &[u32]) -> Target {
-    Target::EachRow { list: pointer("/rows").into(), field: way(slots) }
-}
-
 fn child<'a>(view: PlaceView<'a>, at: usize) -> Option<PlaceView<'a>> {
     view.children().nth(at)
 }
@@ -62,10 +48,6 @@ fn flag(view: Option<PlaceView<'_>>) -> Option<bool> {
     view?.value().as_flag()
 }
 
-fn said(flag: Option<bool>) -> Value {
-    flag.map_or(Value::Blank, Value::Flag)
-}
-
 fn figure(number: Option<Decimal>) -> Value {
     number.map_or(Value::Blank, Value::Number)
 }
@@ -74,73 +56,69 @@ fn form_of(row: PlaceView<'_>) -> Option<PlaceView<'_>> {
     row.parent()?.parent()
 }
 
-fn constraint(message: &str, is_warning: bool) -> Rule {
-    Rule::Constraint { message: message.to_owned(), is_warning }
-}
-
 /// All rules, in an order that a seed tells.
-fn declare(engine: &mut Engine, seed: u8) {
-    let rows = |conditions| RowsOf { list: way(&[2]), conditions };
-    let counted = || vec![(way(&[0]), Value::Flag(false))];
-    let parts = |list: &[u32]| RowsOf { list: way(list), conditions: Vec::new() };
-    let aggregate = |figure, rows, field: &[u32]| Aggregate { figure, rows, field: way(field), weight: None };
+fn declare(rules: &mut Rules<Untyped>, seed: u8) {
+    let rows = || Rows::of("/rows");
+    let counted = || rows().when("/skip", Value::Flag(false));
     let mut order: Vec<u8> = (0..17).collect();
     order.rotate_left(usize::from(seed % 17));
     if seed.is_multiple_of(2) {
         order.reverse();
     }
     for which in order {
-        let declared = match which {
-            0 => engine.rule(&place("/box"), Rule::Relevant, |form| said(flag(child(form, 1)))),
-            1 => engine.rule(&each(&[3]), Rule::Relevant, |row| said(flag(child(row, 0)).map(|skip| !skip))),
-            2 => engine.rule(&place("/rows"), Rule::Relevant, |form| {
-                said(number(child(form, 0)).map(|limit| limit != Decimal::from(3)))
+        match which {
+            0 => rules.relevant("/box", |it| flag(child(it.place(), 1))),
+            1 => each(rules, |rules| {
+                rules.relevant("/parts", |it| flag(child(it.place(), 0)).map(|skip| !skip));
             }),
-            3 => engine.rule(&each(&[2]), Rule::Readonly, |row| said(flag(child(row, 0)))),
-            4 => engine.rule(&place("/box"), Rule::Readonly, |form| {
-                said(number(child(form, 0)).map(|limit| limit > Decimal::from(4)))
+            2 => rules
+                .relevant("/rows", |it| number(child(it.place(), 0)).map(|limit| limit != Decimal::from(3))),
+            3 => each(rules, |rules| rules.readonly("/note", |it| flag(child(it.place(), 0)))),
+            4 => rules
+                .readonly("/box", |it| number(child(it.place(), 0)).map(|limit| limit > Decimal::from(4))),
+            5 => each(rules, |rules| {
+                rules.required("/note", |it| number(child(it.place(), 1)).map(|n| n > Decimal::TWO));
             }),
-            5 => engine.rule(&each(&[2]), Rule::Required, |row| {
-                said(number(child(row, 1)).map(|n| n > Decimal::TWO))
+            6 => each(rules, |rules| {
+                rules.constraint("/n", "Over the limit.", |it| {
+                    let form = form_of(it.place())?;
+                    Some(number(child(it.place(), 1))? <= number(child(form, 0))?)
+                });
             }),
-            6 => engine.rule(&each(&[1]), constraint("Over the limit.", false), |row| {
-                said((|| Some(number(child(row, 1))? <= number(child(form_of(row)?, 0))?))())
+            7 => each(rules, |rules| {
+                rules.warn_unless("/n", "Four is odd.", |it| {
+                    let n = number(child(it.place(), 1));
+                    // A rule that panics fails.
+                    assert_ne!(n, Some(6.into()), "this is wanted");
+                    n.map(|n| n != Decimal::from(4))
+                });
             }),
-            7 => engine.rule(&each(&[1]), constraint("Four is odd.", true), |row| {
-                let n = number(child(row, 1));
-                // What is neither true nor false is a failure of the rule.
-                if n == Some(6.into()) { "six".into() } else { said(n.map(|n| n != Decimal::from(4))) }
+            14 => rules.calculate("/half", |it| {
+                figure(number(child(it.place(), 0)).map(|limit| limit / Decimal::TWO))
             }),
-            14 => engine.calculate(&place("/half"), |form| {
-                figure(number(child(form, 0)).map(|limit| limit / Decimal::TWO))
+            15 => rules.aggregate("/mean", rows().mean("/n")),
+            8 => each(rules, |rules| {
+                rules.aggregate("/sum", Rows::of("/parts").when("/ok", Value::Flag(true)).sum("/m"));
             }),
-            15 => engine.aggregate(&place("/mean"), &aggregate(Figure::Mean, vec![rows(Vec::new())], &[1])),
-            8 => {
-                let ok = RowsOf { list: way(&[3]), conditions: vec![(way(&[1]), Value::Flag(true))] };
-                engine.aggregate(&each(&[4]), &aggregate(Figure::Sum, vec![ok], &[0]))
-            }
-            9 => engine.calculate(&each(&[5]), |row| {
-                figure((|| Some(number(child(row, 4))? + number(child(row, 1))?))())
+            9 => each(rules, |rules| {
+                rules.calculate("/late", |it| {
+                    figure((|| Some(number(child(it.place(), 4))? + number(child(it.place(), 1))?))())
+                });
             }),
-            10 => {
-                let of = aggregate(Figure::Sum, vec![rows(Vec::new()), parts(&[3])], &[0]);
-                engine.aggregate(&place("/total"), &of)
-            }
-            11 => engine.aggregate(&place("/counted"), &aggregate(Figure::Count, vec![rows(counted())], &[])),
-            12 => {
-                let of = aggregate(Figure::Minimum, vec![rows(counted()), parts(&[3])], &[0]);
-                engine.aggregate(&place("/least"), &of)
-            }
-            13 => {
-                let held = rows(vec![(way(&[6, 0]), Value::Flag(true))]);
-                engine.aggregate(&place("/held"), &aggregate(Figure::Sum, vec![held], &[1]))
-            }
-            _ => engine.calculate(&place("/seen"), |form| {
-                figure(child(form, 3).and_then(|r#box| number(child(r#box, 0))))
+            10 => rules.aggregate("/total", rows().each("/parts").sum("/m")),
+            11 => rules.aggregate("/counted", counted().count()),
+            12 => rules.aggregate("/least", counted().each("/parts").minimum("/m")),
+            13 => rules.aggregate("/held", rows().when("/extra/on", Value::Flag(true)).sum("/n")),
+            _ => rules.calculate("/seen", |it| {
+                figure(child(it.place(), 3).and_then(|r#box| number(child(r#box, 0))))
             }),
-        };
-        declared.unwrap();
+        }
     }
+}
+
+/// Rules for every row.
+fn each(rules: &mut Rules<Untyped>, declare: impl FnOnce(&mut Rules<Untyped, Untyped>)) {
+    rules.each("/rows", declare);
 }
 
 /// What there is to be said of a place, as the rules have it.
@@ -452,9 +430,8 @@ proptest! {
 
     #[test]
     fn flags_and_figures_are_those_of_a_reckoning_from_the_value(seed: u8, order: u8, doings in doings()) {
-        let shape = read_definition(DEFINITION).unwrap();
-        let mut engine = Engine::new(shape.into(), Some(data(seed))).unwrap();
-        declare(&mut engine, order);
+        let schema = schema_with(read_definition(DEFINITION).unwrap(), |rules| declare(rules, order));
+        let mut engine = Engine::of(&schema.unwrap(), Some(data(seed))).unwrap();
         prop_assert!(!engine.view(engine.root()).is_dirty());
         let watched = watch(&mut engine);
         for transaction in doings {

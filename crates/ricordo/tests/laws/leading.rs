@@ -2,9 +2,9 @@
 //! and a suggestion. Actions are generated; after each, everything is compared with a model of plain records.
 
 use proptest::prelude::*;
-use ricordo::engine::{Action, Engine, PlaceView, Target};
+use ricordo::engine::{Action, Engine, PlaceView};
 use ricordo::exchange::{dump, read_definition};
-use ricordo::shape::{Route, Step};
+use ricordo::form::schema_with;
 use ricordo::{Decimal, Pointer, Record, Value};
 
 type Number = Option<Decimal>;
@@ -212,24 +212,22 @@ fn engine(data: Value, is_calculated: bool) -> Engine {
         r#"{{"type":"object","properties":{{"whole":{number},"said":{number},"rows":{{"type":"array","items":
         {{"type":"object","properties":{{"left":{number},"right":{number}}}}}}},"base":{number}}}}}"#
     );
-    let mut engine = Engine::new(read_definition(&definition).unwrap().into(), Some(data)).unwrap();
     let field =
         |view: PlaceView<'_>, at: usize| view.children().nth(at).and_then(|view| view.value().as_number());
     let whole = move |row: PlaceView<'_>| field(row.parent()?.parent()?, 0);
-    let side = |slot: u32| Target::EachRow {
-        list: pointer("/rows").into(),
-        field: [Step::Field(slot)].into_iter().collect::<Route>(),
-    };
     let left = move |row: PlaceView<'_>| value((|| whole(row)?.checked_mul(field(row, 1)?))());
     let right = move |row: PlaceView<'_>| value((|| field(row, 0)?.checked_div(whole(row)?))());
-    engine.counterparts(&side(1), right, &side(0), left).unwrap();
-    engine.suggest(&Target::Place(pointer("/said").into()), move |form| value(field(form, 0))).unwrap();
-    if is_calculated {
-        engine
-            .calculate(&Target::Place(pointer("/whole").into()), move |form| value(field(form, 3)))
-            .unwrap();
-    }
-    engine
+    let schema = schema_with(read_definition(&definition).unwrap(), |rules| {
+        rules.each("/rows", |rules| {
+            rules
+                .counterparts(("/right", move |it| right(it.place())), ("/left", move |it| left(it.place())));
+        });
+        rules.suggest("/said", move |it| value(field(it.place(), 0)));
+        if is_calculated {
+            rules.calculate("/whole", move |it| value(field(it.place(), 3)));
+        }
+    });
+    Engine::of(&schema.unwrap(), Some(data)).unwrap()
 }
 
 /// Does something to the form and to the model; which rows were written as wholes.

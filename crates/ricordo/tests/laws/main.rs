@@ -5,6 +5,7 @@
 //! copies, comparison. It shares no code with the library.
 #![allow(missing_docs, unreachable_pub, clippy::pedantic)]
 
+mod added_rules;
 mod definitions;
 mod flags;
 mod hostile;

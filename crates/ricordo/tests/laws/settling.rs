@@ -7,28 +7,28 @@ use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, Mutex};
 
 use proptest::prelude::*;
-use ricordo::engine::{Action, Address, Aggregate, Engine, Figure, PlaceId, PlaceView, RowsOf, Target};
+use ricordo::engine::{Action, Engine, PlaceId, PlaceView};
 use ricordo::exchange::{dump, read_definition};
-use ricordo::shape::Step;
-use ricordo::{Decimal, Pointer, Record, Value};
+use ricordo::form::{Rows, schema_with};
+use ricordo::{Decimal, Pointer, Record, Rules, Untyped, Value};
 
 /// The form has fields `f0` to `f5`, and rows of fields `a` to `d`.
-const FIELDS: usize = 6;
-const COLUMNS: usize = 4;
+pub const FIELDS: usize = 6;
+pub const COLUMNS: usize = 4;
 
 /// What a calculated field adds up. Each field follows from later ones, each column from later columns and fields that
 /// follow from no column, so that there is no circle.
 #[derive(Clone, Debug)]
-struct Plan {
+pub struct Plan {
     /// For each field: which later fields, whether the sum of the last column, whether the number of rows. Nothing if
     /// it is typed.
-    fields: Vec<Option<(Vec<usize>, bool, bool)>>,
+    pub fields: Vec<Option<(Vec<usize>, bool, bool)>>,
     /// For each column: which later columns, whether the last field, whether the row's position, and whether it looks at
     /// anything only where the last column is even.
-    columns: Vec<Option<Column>>,
+    pub columns: Vec<Option<Column>>,
 }
 
-fn plans() -> impl Strategy<Value = Plan> {
+pub fn plans() -> impl Strategy<Value = Plan> {
     let of = |count: usize| prop::collection::vec(any::<bool>(), count);
     let field = prop::option::weighted(0.6, (of(FIELDS), any::<bool>(), any::<bool>()));
     let column = prop::option::weighted(0.6, (of(COLUMNS), any::<bool>(), any::<bool>(), any::<bool>()));
@@ -55,11 +55,11 @@ fn plans() -> impl Strategy<Value = Plan> {
     )
 }
 
-type Column = (Vec<usize>, bool, bool, bool);
+pub type Column = (Vec<usize>, bool, bool, bool);
 
 /// One action, before it is known what it is done to.
 #[derive(Clone, Copy, Debug)]
-enum Doing {
+pub enum Doing {
     EnterField(usize, u8),
     EnterCell(usize, usize, u8),
     Add(usize, u8),
@@ -73,9 +73,17 @@ enum Doing {
     Redo,
 }
 
-fn doings() -> impl Strategy<Value = Vec<Vec<Doing>>> {
+pub fn doings() -> impl Strategy<Value = Vec<Vec<Doing>>> {
+    let doing = doing();
+    // Most transactions are single actions; some are groups.
+    let transaction =
+        prop_oneof![4 => prop::collection::vec(doing.clone(), 1..2), 1 => prop::collection::vec(doing, 1..5)];
+    prop::collection::vec(transaction, 0..14)
+}
+
+pub fn doing() -> impl Strategy<Value = Doing> + Clone {
     let at = any::<usize>();
-    let doing = prop_oneof![
+    prop_oneof![
         4 => (at, any::<u8>()).prop_map(|(at, text)| Doing::EnterField(at, text)),
         6 => (at, at, any::<u8>()).prop_map(|(row, at, text)| Doing::EnterCell(row, at, text)),
         3 => (at, any::<u8>()).prop_map(|(at, seed)| Doing::Add(at, seed)),
@@ -87,23 +95,19 @@ fn doings() -> impl Strategy<Value = Vec<Vec<Doing>>> {
         1 => (at, any::<u8>()).prop_map(|(at, seed)| Doing::SetRow(at, seed)),
         2 => Just(Doing::Undo),
         1 => Just(Doing::Redo),
-    ];
-    // Most transactions are single actions; some are groups.
-    let transaction =
-        prop_oneof![4 => prop::collection::vec(doing.clone(), 1..2), 1 => prop::collection::vec(doing, 1..5)];
-    prop::collection::vec(transaction, 0..14)
+    ]
 }
 
 fn column(at: usize) -> String {
     char::from(b'a' + u8::try_from(at).unwrap()).to_string()
 }
 
-fn definition() -> String {
+pub fn definition() -> String {
     let fields: String = (0..FIELDS).map(|at| format!(r#""f{at}":{{"type":["integer","null"]}},"#)).collect();
     let columns: Vec<String> =
         (0..COLUMNS).map(|at| format!(r#""{}":{{"type":["integer","null"]}}"#, column(at))).collect();
     let figures: Vec<String> =
-        (0..FIGURES.len()).map(|at| format!(r#""g{at}":{{"type":["number","null"]}}"#)).collect();
+        (0..FIGURES).map(|at| format!(r#""g{at}":{{"type":["number","null"]}}"#)).collect();
     format!(
         r#"{{"type":"object","properties":{{{fields}"rows":{{"type":"array","items":{{"type":"object","properties":{{{}}}}}}},{}}}}}"#,
         columns.join(","),
@@ -116,7 +120,7 @@ fn row(seed: u8) -> Value {
     Value::Record((0..COLUMNS).map(|at| (column(at), figure(at))).collect::<Record>())
 }
 
-fn data(seed: u8, rows: u8) -> Value {
+pub fn data(seed: u8, rows: u8) -> Value {
     let mut record: Record =
         (0..FIELDS).map(|at| (format!("f{at}"), Value::from(i64::from(seed) % (at as i64 + 2)))).collect();
     record.insert("rows", Value::List((0..rows % 5).map(|at| row(seed.wrapping_mul(at + 3))).collect()));
@@ -124,7 +128,7 @@ fn data(seed: u8, rows: u8) -> Value {
 }
 
 /// How often each calculation was run for each place.
-type Runs = Arc<Mutex<HashMap<(usize, PlaceId), u32>>>;
+pub type Runs = Arc<Mutex<HashMap<(usize, PlaceId), u32>>>;
 
 fn number(view: Option<PlaceView<'_>>) -> Decimal {
     view.and_then(|view| view.value().as_number()).unwrap_or_default()
@@ -136,22 +140,23 @@ fn child<'a>(view: &PlaceView<'a>, at: usize) -> Option<PlaceView<'a>> {
 
 /// What is said of the first column, in the order of the fields that say it: the weighted mean by the last column, and
 /// every other one only of the rows whose last column is 3.
-const FIGURES: [Figure; 6] =
-    [Figure::Sum, Figure::Count, Figure::Minimum, Figure::Maximum, Figure::Mean, Figure::WeightedMean];
+const FIGURES: usize = 6;
 
-fn add_figures(engine: &mut Engine) {
-    let field =
-        |at: usize| [Step::Field(u32::try_from(at).unwrap())].into_iter().collect::<ricordo::shape::Route>();
-    for (at, figure) in FIGURES.into_iter().enumerate() {
-        let condition = (at % 2 == 0).then(|| (field(COLUMNS - 1), Value::from(3)));
-        let aggregate = Aggregate {
-            figure,
-            rows: vec![RowsOf { list: field(FIELDS), conditions: condition.into_iter().collect() }],
-            field: field(0),
-            weight: (figure == Figure::WeightedMean).then(|| field(COLUMNS - 1)),
-        };
-        let at = format!("/g{at}").parse::<Pointer>().unwrap();
-        engine.aggregate(&Target::Place(at.into()), &aggregate).unwrap();
+pub fn add_figures(rules: &mut Rules<Untyped>) {
+    for at in 0..FIGURES {
+        let all = Rows::of("/rows");
+        let three = Rows::of("/rows").when("/d", Value::from(3));
+        rules.aggregate(
+            format!("/g{at}").as_str(),
+            match at {
+                0 => three.sum("/a"),
+                1 => all.count(),
+                2 => three.minimum("/a"),
+                3 => all.maximum("/a"),
+                4 => three.mean("/a"),
+                _ => all.weighted_mean("/a", "/d"),
+            },
+        );
     }
 }
 
@@ -181,71 +186,73 @@ fn reckoned(value: &Value) -> Vec<Option<Decimal>> {
 
 /// A form with the plan's calculations, declared in the order of the fields or against it.
 fn form(plan: &Plan, value: Value, backwards: bool, runs: &Runs) -> Engine {
-    let mut engine = Engine::new(read_definition(&definition()).unwrap().into(), Some(value)).unwrap();
     let mut order: Vec<usize> = (0..FIELDS + COLUMNS).collect();
     if backwards {
         order.reverse();
-        add_figures(&mut engine);
     }
-    for which in order {
-        let runs = runs.clone();
-        let count =
-            move |view: &PlaceView<'_>| *runs.lock().unwrap().entry((which, view.id())).or_default() += 1;
-        if which < FIELDS {
-            let Some((later, sum, rows)) = plan.fields[which].clone() else { continue };
-            let at: Pointer = format!("/f{which}").parse().unwrap();
-            let function = move |form: PlaceView<'_>| {
-                count(&form);
-                let list = child(&form, FIELDS).unwrap();
-                let mut total: Decimal = later.iter().map(|at| number(child(&form, *at))).sum();
-                if sum {
-                    total += list.children().map(|row| number(child(&row, 0))).sum::<Decimal>();
-                }
-                if rows {
-                    total += Decimal::from(list.row_count());
-                }
-                Value::Number(total)
-            };
-            engine.calculate(&Target::Place(at.into()), function).unwrap();
-        } else {
-            let Some((later, field, position, odd)) = plan.columns[which - FIELDS].clone() else { continue };
-            let list: Pointer = "/rows".parse().unwrap();
-            let step = Step::Field(u32::try_from(which - FIELDS).unwrap());
-            let function = move |row: PlaceView<'_>| {
-                count(&row);
-                // Where the last column is odd, nothing else is looked at.
-                let last = number(child(&row, COLUMNS - 1));
-                if odd && (last % Decimal::TWO) != Decimal::ZERO {
-                    return Value::Null;
-                }
-                let mut total: Decimal = later.iter().map(|at| number(child(&row, *at))).sum();
-                if field {
-                    let form = row.parent().and_then(|list| list.parent());
-                    total += number(form.and_then(|form| child(&form, FIELDS - 1)));
-                }
-                if position {
-                    total += Decimal::from(row.position().unwrap_or_default());
-                }
-                Value::Number(total)
-            };
-            engine
-                .calculate(
-                    &Target::EachRow { list: list.into(), field: [step].into_iter().collect() },
-                    function,
-                )
-                .unwrap();
+    let schema = schema_with(read_definition(&definition()).unwrap(), |rules| {
+        if backwards {
+            add_figures(rules);
         }
-    }
-    if !backwards {
-        add_figures(&mut engine);
-    }
-    engine
+        order.into_iter().for_each(|which| add_calculation(rules, plan, which, runs));
+        if !backwards {
+            add_figures(rules);
+        }
+    });
+    Engine::of(&schema.unwrap(), Some(value)).unwrap()
 }
 
-fn action(engine: &Engine, doing: Doing) -> Option<Action> {
+/// One of the plan's calculations: of a field, or of a column.
+pub fn add_calculation(rules: &mut Rules<Untyped>, plan: &Plan, which: usize, runs: &Runs) {
+    let runs = runs.clone();
+    let count = move |view: &PlaceView<'_>| *runs.lock().unwrap().entry((which, view.id())).or_default() += 1;
+    if which < FIELDS {
+        let Some((later, sum, rows)) = plan.fields[which].clone() else { return };
+        rules.calculate(format!("/f{which}").as_str(), move |it| {
+            let form = it.place();
+            count(&form);
+            let list = child(&form, FIELDS).unwrap();
+            let mut total: Decimal = later.iter().map(|at| number(child(&form, *at))).sum();
+            if sum {
+                total += list.children().map(|row| number(child(&row, 0))).sum::<Decimal>();
+            }
+            if rows {
+                total += Decimal::from(list.row_count());
+            }
+            Value::Number(total)
+        });
+    } else {
+        let Some((later, field, position, odd)) = plan.columns[which - FIELDS].clone() else { return };
+        let cell = format!("/{}", column(which - FIELDS));
+        let function = move |row: PlaceView<'_>| {
+            count(&row);
+            // Where the last column is odd, nothing else is looked at.
+            let last = number(child(&row, COLUMNS - 1));
+            if odd && (last % Decimal::TWO) != Decimal::ZERO {
+                return Value::Null;
+            }
+            let mut total: Decimal = later.iter().map(|at| number(child(&row, *at))).sum();
+            if field {
+                let form = row.parent().and_then(|list| list.parent());
+                total += number(form.and_then(|form| child(&form, FIELDS - 1)));
+            }
+            if position {
+                total += Decimal::from(row.position().unwrap_or_default());
+            }
+            Value::Number(total)
+        };
+        rules.each("/rows", |rules| rules.calculate(cell.as_str(), move |it| function(it.place())));
+    }
+}
+
+pub fn action(engine: &Engine, doing: Doing) -> Option<Action> {
+    let rows = engine.view(engine.locate(&"/rows".parse().unwrap()).unwrap()).row_count() as usize;
+    action_on(rows, doing)
+}
+
+/// An action on a form with so many rows.
+pub fn action_on(rows: usize, doing: Doing) -> Option<Action> {
     let pointer = |text: String| -> Pointer { text.parse().unwrap() };
-    let rows =
-        engine.view(engine.locate(&Address::from(pointer("/rows".into()))).unwrap()).row_count() as usize;
     let row_at = |at: usize| (rows > 0).then(|| pointer(format!("/rows/{}", at % rows)));
     let text = |text: u8| if text.is_multiple_of(9) { "x".to_owned() } else { (text % 8).to_string() };
     Some(match doing {
@@ -319,7 +326,7 @@ proptest! {
             let other = fresh(form_now.baseline());
             prop_assert_eq!(form_now.baseline(), other.view(other.root()).baseline(), "the baseline is settled");
             let value = form_now.value();
-            let figures: Vec<Option<Decimal>> = (0..FIGURES.len())
+            let figures: Vec<Option<Decimal>> = (0..FIGURES)
                 .map(|at| value.as_record().unwrap().get(&format!("g{at}")).and_then(Value::as_number))
                 .collect();
             prop_assert_eq!(figures, reckoned(&value));

@@ -9,7 +9,9 @@ struct Batch {
 fn main() {
     let form = Form::<Batch>::blank().unwrap();
     let batch = at::<Batch>();
-    form.calculate(batch.loaves(), move |it| it.get(batch.name())).unwrap();
-    form.calculate(batch.name(), move |it| it.number(batch.loaves())).unwrap();
-    form.relevant(batch.name(), move |it| it.number(batch.loaves())).unwrap();
+    let _rules = form.add_rules(|rules| {
+        rules.calculate(batch.loaves(), move |it| it.get(batch.name()));
+        rules.calculate(batch.name(), move |it| it.number(batch.loaves()));
+        rules.relevant(batch.name(), move |it| it.number(batch.loaves()));
+    });
 }

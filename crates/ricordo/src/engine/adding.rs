@@ -1,0 +1,206 @@
+//! Rules in one form: those of its schema, and those that are added to it and withdrawn again.
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+use super::rulebook::{RuleSpec, Rulebook, RulesFor};
+use super::{Deed, Engine, Outcome, Refused, RefusedKind};
+use crate::settle::{self, Checkpoint, Declaration, RuleKey};
+use crate::shape::Pointer;
+use crate::tree::{Body, ConstraintId, ConstraintWords, PlaceId, Tree};
+
+/// Rules that were added to a form, to be withdrawn.
+#[derive(Debug, Default)]
+pub(crate) struct AddedRules {
+    rules: Vec<RuleKey>,
+    constraints: Vec<ConstraintId>,
+}
+
+impl Engine {
+    /// Gives a form that was just made the rules of its schema. For the first so many it is known already what leads.
+    pub(super) fn install(
+        &mut self,
+        rules: &[Arc<Declaration>],
+        constraints: &[(ConstraintId, ConstraintWords)],
+        known: usize,
+    ) -> Result<(), Refused> {
+        if rules.is_empty() {
+            return Ok(());
+        }
+        for (constraint, words) in constraints {
+            self.tree.add_constraint(*constraint, words.clone());
+        }
+        self.tree.mark_new_baseline();
+        let declared = self.graph.declare_all(&mut self.tree, rules, known);
+        let settled = declared.and_then(|()| settle::settle(&mut self.tree, &mut self.graph));
+        settled.map_err(|unsettled| self.refused(unsettled))?;
+        self.take_all_as_baseline();
+        self.finish(None, None).map(drop)
+    }
+
+    /// Adds rules to the form, whatever was done to it. Its baseline is then what all rules give for the baseline's data.
+    /// What was done before can still be undone.
+    ///
+    /// # Errors
+    ///
+    /// Fails, and adds none of them, if a transaction is open, if a rule contradicts another or its place, or if places
+    /// would depend on each other in a circle.
+    pub(crate) fn add_rules(
+        &mut self,
+        specs: Vec<Result<RuleSpec, Refused>>,
+    ) -> Result<(AddedRules, Outcome), Refused> {
+        if self.is_open() {
+            let message = "rules are added outside of transactions".to_owned();
+            return Err(Refused::new(RefusedKind::Busy, Pointer::root(), message));
+        }
+        self.graph.end_loading(&self.tree);
+        let (shape, known) = (self.shape().clone(), self.graph.all_declared());
+        let mut book = Rulebook::after(shape, self.is_typed, known, self.next_constraint);
+        let count = book.rules().len();
+        book.add_all(RulesFor::Form, specs)?;
+        let baseline = Baseline::settled(self, &book, count)?;
+
+        let constraints = book.constraints().iter().map(|(constraint, words)| {
+            self.tree.add_constraint(*constraint, words.clone());
+            *constraint
+        });
+        let mut added = AddedRules { rules: Vec::new(), constraints: constraints.collect() };
+        baseline.put_into(&mut self.tree);
+        let mut declared = Ok(());
+        for declaration in &book.rules()[count..] {
+            if declared.is_ok() {
+                let is_in_baseline = |place| baseline.of_places.contains_key(&place);
+                let declaration = declaration.clone();
+                let (key, result) = self.graph.declare(&mut self.tree, declaration, is_in_baseline);
+                added.rules.push(key);
+                declared = result;
+            }
+        }
+        let settled = declared.and_then(|()| settle::settle(&mut self.tree, &mut self.graph));
+        if let Err(unsettled) = settled {
+            let refused = self.refused(unsettled);
+            self.roll_back_to(Checkpoint::default());
+            let log = self.tree.log().len();
+            self.take_out(&added);
+            self.tree.roll_back_to(log);
+            self.graph.finish();
+            return Err(refused);
+        }
+        self.take_new_as_baseline(&added, &baseline);
+        self.next_constraint = book.next_constraint();
+        Ok((added, self.tell_of_rules()))
+    }
+
+    /// Withdraws rules that were added to the form. The values that they gave stay, as if somebody had set them, and so do
+    /// the baselines; whatever else they said is no longer so.
+    pub(crate) fn withdraw_rules(&mut self, added: &AddedRules) -> Outcome {
+        self.graph.end_loading(&self.tree);
+        self.take_out(added);
+        self.settle_or_keep_for_later();
+        self.tell_of_rules()
+    }
+
+    fn take_out(&mut self, added: &AddedRules) {
+        added.rules.iter().for_each(|rule| self.graph.withdraw(&mut self.tree, *rule));
+        added.constraints.iter().for_each(|constraint| self.tree.remove_constraint(*constraint));
+    }
+
+    /// What is in rows and records that the baseline does not have compares with what the new rules give for it.
+    fn take_new_as_baseline(&mut self, added: &AddedRules, baseline: &Baseline) {
+        for place in self.graph.values_of(&added.rules) {
+            if !baseline.of_places.contains_key(&place) && self.tree.is_calculated(place) {
+                self.tree.take_value_as_baseline(place);
+            }
+        }
+    }
+
+    /// What rules changed that were added or withdrawn. That is no step to undo, and the steps before can be undone.
+    fn tell_of_rules(&mut self) -> Outcome {
+        self.graph.finish();
+        self.history.note_other_rules();
+        let (mut outcome, log) = self.tell(None);
+        self.tree.forget(log);
+        self.tell_flags(&mut outcome);
+        outcome.set_deed(Deed::transaction());
+        outcome
+    }
+
+    /// After steps were undone or done again that are older than some of the rules: where the value of a field may be its
+    /// own, it is where the field is dirty.
+    pub(super) fn lead_where_dirty(&mut self, from: usize) {
+        let changed = self.tree.log()[from..].iter().filter_map(|undo| undo.field());
+        for place in changed.collect::<Vec<_>>() {
+            self.graph.lead_where_dirty(&mut self.tree, place);
+        }
+    }
+}
+
+/// The baseline of a form, settled with rules that the form is about to be given.
+struct Baseline {
+    settled: Engine,
+    /// The places of the form that are in it, each with where it is there, in the order of the form.
+    pairs: Vec<(PlaceId, PlaceId)>,
+    of_places: FxHashMap<PlaceId, PlaceId>,
+}
+
+impl Baseline {
+    /// Settles the baseline of a form with these rules, of which it has the first so many already.
+    fn settled(form: &Engine, book: &Rulebook, known: usize) -> Result<Self, Refused> {
+        let value = form.tree.baseline(form.root());
+        let mut settled = Engine::new(form.shape().clone(), Some(value))?;
+        let mut pairs = Vec::new();
+        pair(&form.tree, form.root(), &settled.tree, settled.root(), &mut pairs);
+        let of_places: FxHashMap<PlaceId, PlaceId> = pairs.iter().copied().collect();
+        settled.is_typed = form.is_typed;
+        settled.tree.take_choices_of(&form.tree, |place| of_places.get(&place).copied());
+        settled.tree.take_constraints_of(&form.tree);
+        for (place, there) in &pairs {
+            let Some(field) = form.tree.field(*place) else { continue };
+            // What is beside the record is not in its value, and neither is what leads.
+            settled.tree.set_baseline(*there, field.baseline(), field.leads_at_baseline);
+            settled.tree.set_leads(*there, field.leads_at_baseline);
+        }
+        settled.tree.take_log();
+        settled.install(book.rules(), book.constraints(), known)?;
+        Ok(Baseline { settled, pairs, of_places })
+    }
+
+    /// Lets the places of the form compare with it.
+    fn put_into(&self, tree: &mut Tree) {
+        let settled = &self.settled.tree;
+        for (place, there) in &self.pairs {
+            if let Some(field) = settled.field(*there) {
+                tree.set_baseline(*place, &field.value, field.leads);
+            }
+        }
+        // The rows that a list compares with are hashed with all in them.
+        for (place, there) in &self.pairs {
+            if let Some(list) = settled.list(*there) {
+                tree.set_baseline_hash(*place, list.sequence.hash());
+            }
+        }
+    }
+}
+
+/// Finds the places of a baseline in a form that was made of its value.
+fn pair(tree: &Tree, place: PlaceId, settled: &Tree, there: PlaceId, pairs: &mut Vec<(PlaceId, PlaceId)>) {
+    pairs.push((place, there));
+    let (below, below_there) = match (&tree.node(place).body, &settled.node(there).body) {
+        (Body::Record(record), Body::Record(record_there)) if record_there.container.is_present() => {
+            // Children that are not the baseline's compare with what they were given.
+            if !record.container.is_present_at_baseline() {
+                return;
+            }
+            (record.children.to_vec(), record_there.children.to_vec())
+        }
+        (Body::List(list), Body::List(_)) => {
+            let rows = list.baseline.iter().map(|key| list.rows[*key as usize].place).collect();
+            (rows, settled.rows(there))
+        }
+        (Body::Field(_) | Body::Record(_) | Body::List(_), _) => return,
+    };
+    for (place, there) in below.into_iter().zip(below_there) {
+        pair(tree, place, settled, there, pairs);
+    }
+}

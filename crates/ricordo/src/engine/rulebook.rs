@@ -1,0 +1,276 @@
+//! Rulebooks: rules as they are declared, checked against a schema and compiled.
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+use super::aggregating::{Aggregate, aggregate_of, item_of};
+use super::target::{Targeted, part_on_way, slot_of};
+use super::{Refused, RefusedKind};
+use crate::model::Spot;
+use crate::settle::{Bases, Declaration, Function, Role, Slot, Way, conflicts};
+use crate::shape::{Kind, PartId, Pointer, RecordId, Shape};
+use crate::tree::{Anchor, ConstraintId, ConstraintWords, Pattern};
+
+/// A rule, before it is known where in a form it holds.
+pub(crate) struct RuleSpec {
+    /// The ways to the lists for whose rows the rule is, each from the rows of the one before; none if it is for the record
+    /// itself.
+    pub(crate) rows: Vec<Spot>,
+    /// The way from there to the place that the rule is about.
+    pub(crate) at: Spot,
+    pub(crate) of: RuleOf,
+}
+
+/// What a rule says of its place.
+pub(crate) enum RuleOf {
+    Calculated(Function),
+    Suggested(Function),
+    Aggregated(Aggregate),
+    Counterpart { of_one: Function, other: Spot, of_other: Function },
+    Flag(FlagRule, Function),
+}
+
+/// A rule whose function gives a flag. A blank counts as if there were no rule.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum FlagRule {
+    /// Whether the place counts.
+    Relevant,
+    /// Whether nobody may type into the place, or anything in it.
+    Readonly,
+    /// Whether an empty value is an error.
+    Required,
+    /// Whether the place is as it should be.
+    Constraint {
+        /// What a person is told if it is not.
+        message: String,
+        /// Whether that is only doubtful, and no error.
+        is_warning: bool,
+    },
+}
+
+/// For what rules are declared.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum RulesFor {
+    /// The form.
+    Form,
+    /// Every record of this type.
+    Records(RecordId),
+}
+
+/// Rules that were checked against a shape, and can be installed in a form of it.
+pub(super) struct Rulebook {
+    shape: Arc<Shape>,
+    /// Whether a form of it is parsed to a record of a Rust type.
+    is_typed: bool,
+    rules: Vec<Arc<Declaration>>,
+    /// Which rules are about places of a part.
+    of_parts: FxHashMap<PartId, Vec<usize>>,
+    constraints: Vec<(ConstraintId, ConstraintWords)>,
+    /// The id of the next constraint.
+    next: ConstraintId,
+}
+
+impl Rulebook {
+    pub(super) fn new(shape: Arc<Shape>, is_typed: bool) -> Self {
+        let (rules, of_parts, constraints) = (Vec::new(), FxHashMap::default(), Vec::new());
+        Rulebook { shape, is_typed, rules, of_parts, constraints, next: ConstraintId::FIRST }
+    }
+
+    /// A rulebook for more rules of a form that has these already.
+    pub(super) fn after<'a>(
+        shape: Arc<Shape>,
+        is_typed: bool,
+        rules: impl Iterator<Item = &'a Arc<Declaration>>,
+        next: ConstraintId,
+    ) -> Self {
+        let mut book = Rulebook { next, ..Rulebook::new(shape, is_typed) };
+        rules.for_each(|rule| book.push(rule.clone()));
+        book
+    }
+
+    pub(super) fn shape(&self) -> &Arc<Shape> {
+        &self.shape
+    }
+
+    pub(super) fn is_typed(&self) -> bool {
+        self.is_typed
+    }
+
+    /// The rules, those that were added first in front.
+    pub(super) fn rules(&self) -> &[Arc<Declaration>] {
+        &self.rules
+    }
+
+    /// The constraints among them, with their messages.
+    pub(super) fn constraints(&self) -> &[(ConstraintId, ConstraintWords)] {
+        &self.constraints
+    }
+
+    /// The id of the constraint that comes next.
+    pub(super) fn next_constraint(&self) -> ConstraintId {
+        self.next
+    }
+
+    /// Adds rules.
+    pub(super) fn add_all(
+        &mut self,
+        to: RulesFor,
+        specs: Vec<Result<RuleSpec, Refused>>,
+    ) -> Result<(), Refused> {
+        let shape = self.shape.clone();
+        let parts: Vec<PartId> = match to {
+            RulesFor::Form => vec![shape.root()],
+            RulesFor::Records(record) => shape
+                .parts()
+                .filter(|(_, part)| matches!(part.kind, Kind::Record(of) if of == record))
+                .map(|(part, _)| part)
+                .collect(),
+        };
+        specs.into_iter().try_for_each(|spec| self.add(to, &parts, spec?))
+    }
+
+    fn add(&mut self, to: RulesFor, parts: &[PartId], spec: RuleSpec) -> Result<(), Refused> {
+        let shape = self.shape.clone();
+        let RuleSpec { rows, at, of } = spec;
+        let Some(first) = parts.first().copied() else { return Ok(()) };
+        let target = |at: &Spot, part| targeted(&shape, to, part, &rows, at);
+        match of {
+            RuleOf::Calculated(function) => {
+                let slot = Slot::Value(Role::Calculated);
+                self.declare(target(&at, first)?, slot, Way::Function(function))
+            }
+            RuleOf::Suggested(function) => {
+                let slot = Slot::Value(Role::Suggestion);
+                self.declare(target(&at, first)?, slot, Way::Function(function))
+            }
+            RuleOf::Aggregated(aggregate) => {
+                let targeted = target(&at, first)?;
+                let slot = Slot::Value(Role::Calculated);
+                self.may_declare(&targeted, slot)?;
+                let of = aggregate_of(&shape, &targeted, &aggregate)?;
+                self.declare(targeted, slot, Way::Aggregate(of))
+            }
+            RuleOf::Counterpart { of_one, other, of_other } => {
+                let sides = [(target(&at, first)?, of_one), (target(&other, first)?, of_other)];
+                for (targeted, _) in &sides {
+                    self.may_declare(targeted, Slot::Value(Role::Calculated))?;
+                }
+                counterparts(sides)?.into_iter().for_each(|declaration| self.push(Arc::new(declaration)));
+                Ok(())
+            }
+            RuleOf::Flag(rule, function) => {
+                let slot = self.slot_of(rule);
+                let own = target(&at, first)?;
+                // A rule about the record itself is one about every place where it stands.
+                let is_own = own.pattern.depth() == 0;
+                for part in if is_own { parts } else { &parts[..1] }.iter().copied() {
+                    let targeted = target(&at, part)?;
+                    if slot == Slot::Relevant {
+                        if part == shape.root() && is_own {
+                            return targeted.refuse("itself is always relevant");
+                        }
+                        if self.is_typed {
+                            may_be_irrelevant(&shape, &targeted)?;
+                        }
+                    }
+                    self.declare(targeted, slot, Way::Function(function.clone()))?;
+                }
+                Ok(())
+            }
+        }
+    }
+
+    fn slot_of(&mut self, rule: FlagRule) -> Slot {
+        match rule {
+            FlagRule::Relevant => Slot::Relevant,
+            FlagRule::Readonly => Slot::Readonly,
+            FlagRule::Required => Slot::Required,
+            FlagRule::Constraint { message, is_warning } => {
+                let constraint = self.next;
+                self.next = constraint.next();
+                self.constraints.push((constraint, ConstraintWords { message: message.into(), is_warning }));
+                Slot::Constraint(constraint)
+            }
+        }
+    }
+
+    fn declare(&mut self, targeted: Targeted, slot: Slot, way: Way) -> Result<(), Refused> {
+        self.may_declare(&targeted, slot)?;
+        self.push(Arc::new(targeted.declaration(slot, way)));
+        Ok(())
+    }
+
+    fn push(&mut self, declaration: Arc<Declaration>) {
+        self.of_parts.entry(declaration.part).or_default().push(self.rules.len());
+        self.rules.push(declaration);
+    }
+
+    fn may_declare(&self, targeted: &Targeted, slot: Slot) -> Result<(), Refused> {
+        let known = self.of_parts.get(&targeted.part).into_iter().flatten().map(|at| &*self.rules[*at]);
+        let is_known = conflicts(known, &self.shape, &targeted.pattern, slot);
+        targeted.may_have(&self.shape, slot, is_known)
+    }
+}
+
+/// The places of a rule.
+fn targeted(
+    shape: &Shape,
+    to: RulesFor,
+    mut part: PartId,
+    rows: &[Spot],
+    at: &Spot,
+) -> Result<Targeted, Refused> {
+    let (anchor, mut bases) = match to {
+        RulesFor::Form => (Anchor::Form, Bases::Form),
+        RulesFor::Records(record) => (Anchor::Record(record), Bases::Records(record)),
+    };
+    let (mut pattern, mut pointer) = (Pattern::from_anchor(anchor), Pointer::root());
+    for list in rows {
+        let (list_part, way) = part_on_way(shape, part, list, &mut pointer)?;
+        part = item_of(shape, list_part, &pointer)?;
+        way.iter().for_each(|step| pattern.push(slot_of(*step)));
+        pattern.push(None);
+        pointer.push("-");
+        bases = Bases::Rows(list_part);
+    }
+    let (base, from) = (pattern.depth(), (part, pointer.clone()));
+    let (part, way) = part_on_way(shape, part, at, &mut pointer)?;
+    way.iter().for_each(|step| pattern.push(slot_of(*step)));
+    Ok(Targeted { part, pattern, base, bases, from, pointer })
+}
+
+/// The declarations of two fields that calculate each other, the one that comes first in the record first.
+fn counterparts(mut sides: [(Targeted, Function); 2]) -> Result<[Declaration; 2], Refused> {
+    let slots = sides[0].0.pattern.in_one_record(&sides[1].0.pattern);
+    let Some((mut first, mut second)) = slots.filter(|(first, second)| first != second) else {
+        return sides[0].0.refuse("and its counterpart must be two fields of one record");
+    };
+    if second < first {
+        sides.reverse();
+        (first, second) = (second, first);
+    }
+    let roles = [Role::First { other: second }, Role::Second { other: first }];
+    let [leading, following] = sides.map(|(targeted, function)| {
+        move |role| targeted.declaration(Slot::Value(role), Way::Function(function))
+    });
+    Ok([leading(roles[0]), following(roles[1])])
+}
+
+/// Refuses to let a place be irrelevant for which the record's type needs a value: the record could not be parsed.
+fn may_be_irrelevant(shape: &Shape, targeted: &Targeted) -> Result<(), Refused> {
+    let Some(within) = shape.without_empty(targeted.part) else { return Ok(()) };
+    let mut place = targeted.pointer.clone();
+    within.tokens().for_each(|token| place.push(&token));
+    targeted.refuse(&format!(
+        "cannot be irrelevant: the type of {place} has no empty value; make it an `Option`, or give it a default"
+    ))
+}
+
+impl Refused {
+    /// The same refusal, said of the rules of a type.
+    pub(crate) fn in_rules_of(self, name: &str) -> Self {
+        let message = format!("in the rules of `{name}`: {self}");
+        Refused::new(RefusedKind::NotPossible, self.place().clone(), message)
+    }
+}
