@@ -8,7 +8,7 @@ use super::rulebook::{RuleSpec, Rulebook, RulesFor};
 use super::{Deed, Engine, Outcome, Refused, RefusedKind};
 use crate::settle::{self, Checkpoint, Declaration, RuleKey};
 use crate::shape::Pointer;
-use crate::tree::{Body, ConstraintId, ConstraintWords, PlaceId, Tree};
+use crate::tree::{Body, ConstraintId, ConstraintWords, PlaceId, Tree, Undo};
 
 /// Rules that were added to a form, to be withdrawn.
 #[derive(Debug, Default)]
@@ -55,8 +55,7 @@ impl Engine {
             return Err(Refused::new(RefusedKind::Busy, Pointer::root(), message));
         }
         self.graph.end_loading(&self.tree);
-        let (shape, known) = (self.shape().clone(), self.graph.all_declared());
-        let mut book = Rulebook::after(shape, self.is_typed, known, self.next_constraint);
+        let mut book = self.rulebook();
         let count = book.rules().len();
         book.add_all(RulesFor::Form, specs)?;
         let baseline = Baseline::settled(self, &book, count)?;
@@ -67,12 +66,12 @@ impl Engine {
         });
         let mut added = AddedRules { rules: Vec::new(), constraints: constraints.collect() };
         baseline.put_into(&mut self.tree);
-        let mut declared = Ok(());
+        let (mut declared, since) = (Ok(()), self.history.rules() + 1);
         for declaration in &book.rules()[count..] {
             if declared.is_ok() {
                 let is_in_baseline = |place| baseline.of_places.contains_key(&place);
                 let declaration = declaration.clone();
-                let (key, result) = self.graph.declare(&mut self.tree, declaration, is_in_baseline);
+                let (key, result) = self.graph.declare(&mut self.tree, declaration, since, is_in_baseline);
                 added.rules.push(key);
                 declared = result;
             }
@@ -92,13 +91,26 @@ impl Engine {
         Ok((added, self.tell_of_rules()))
     }
 
-    /// Withdraws rules that were added to the form. The values that they gave stay, as if somebody had set them, and so do
-    /// the baselines; whatever else they said is no longer so.
+    /// Withdraws rules that were added to the form. The values that they gave stay, as if somebody had set them, also in the
+    /// baseline; whatever else they said is no longer so.
     pub(crate) fn withdraw_rules(&mut self, added: &AddedRules) -> Outcome {
         self.graph.end_loading(&self.tree);
         self.take_out(added);
+        // What the other rules give may depend on what was said, in the baseline, too.
+        let rulebook = self.rulebook();
+        if !rulebook.rules().is_empty()
+            && let Ok(baseline) = Baseline::settled(self, &rulebook, rulebook.rules().len())
+        {
+            baseline.put_into(&mut self.tree);
+        }
         self.settle_or_keep_for_later();
         self.tell_of_rules()
+    }
+
+    /// The rules of the form.
+    fn rulebook(&self) -> Rulebook {
+        let rules = self.graph.all_declared();
+        Rulebook::after(self.shape().clone(), self.is_typed, rules, self.next_constraint)
     }
 
     fn take_out(&mut self, added: &AddedRules) {
@@ -126,12 +138,11 @@ impl Engine {
         outcome
     }
 
-    /// After steps were undone or done again that are older than some of the rules: where the value of a field may be its
-    /// own, it is where the field is dirty.
-    pub(super) fn lead_where_dirty(&mut self, from: usize) {
-        let changed = self.tree.log()[from..].iter().filter_map(|undo| undo.field());
+    /// After a step was undone or done again from when the form had other rules: says of what it changed whether it leads.
+    pub(super) fn lead_as_before(&mut self, rules: u64) {
+        let changed = self.tree.log().iter().filter_map(Undo::field);
         for place in changed.collect::<Vec<_>>() {
-            self.graph.lead_where_dirty(&mut self.tree, place);
+            self.graph.lead_as_before(&mut self.tree, place, rules);
         }
     }
 }

@@ -45,8 +45,8 @@ pub(super) struct History {
 pub(super) struct Moved {
     /// How many entries at the start of the log do not belong to the step.
     pub(super) reverted: usize,
-    /// Whether the step is older than some of the rules.
-    pub(super) is_older_than_rules: bool,
+    /// Which rules the form had when the step was made, if others than now.
+    pub(super) other_rules: Option<u64>,
 }
 
 impl Default for History {
@@ -182,6 +182,11 @@ impl History {
         }
     }
 
+    /// How often the form was given other rules.
+    pub(super) fn rules(&self) -> u64 {
+        self.rules
+    }
+
     /// Says that the form has other rules from now on.
     pub(super) fn note_other_rules(&mut self) {
         self.rules += 1;
@@ -196,7 +201,7 @@ impl History {
         self.redo.push(Step { log: Vec::new(), typing: None, weight: 0, rules: self.rules });
         self.last = Last::Move;
         tree.take_back_all(step.log);
-        Some(Moved { reverted, is_older_than_rules: step.rules != self.rules })
+        Some(Moved { reverted, other_rules: (step.rules != self.rules).then_some(step.rules) })
     }
 
     /// Does the step again that was undone last, in the tree and its log. Returns what [`History::undo`] does.
@@ -207,7 +212,7 @@ impl History {
         self.undo.push_back(Step { log: Vec::new(), typing: None, weight: 0, rules: self.rules });
         self.last = Last::Move;
         tree.take_back_all(step.log);
-        Some(Moved { reverted, is_older_than_rules: step.rules != self.rules })
+        Some(Moved { reverted, other_rules: (step.rules != self.rules).then_some(step.rules) })
     }
 
     /// Keeps the log of an undo, which is how to do the step again.

@@ -386,11 +386,10 @@ impl Engine {
             return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
         };
         self.hint = None;
-        if moved.is_older_than_rules {
-            self.lead_where_dirty(0);
-        } else {
+        match moved.other_rules {
+            Some(rules) => self.lead_as_before(rules),
             // What comes back was settled when it was there.
-            self.graph.begin_return();
+            None => self.graph.begin_return(),
         }
         self.settle_or_keep_for_later();
         self.graph.finish();

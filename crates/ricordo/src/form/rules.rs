@@ -240,7 +240,7 @@ impl<M: 'static> Form<M> {
     /// data, so a pristine form stays pristine, and what was done can still be undone. A field that may have a value of its
     /// own, since it is suggested one or has a counterpart, keeps what a person has given it.
     ///
-    /// When the guard is dropped, the values that its rules gave stay, as if somebody had set them, and so do the baselines.
+    /// When the guard is dropped, the values that its rules gave stay, as if somebody had set them, also in the baseline.
     /// Whatever else the rules said is no longer so: fields can be entered again, findings are gone.
     ///
     /// ```

@@ -104,6 +104,8 @@ enum Coming {
 #[derive(Debug)]
 pub(super) struct Declared {
     pub(super) declaration: Arc<Declaration>,
+    /// Since which change of the form's rules it has been there.
+    pub(super) since: u64,
     /// The greatest height among its cells: rows are mostly alike.
     pub(super) height: u32,
     /// The cells of an aggregate, by what it is for. There are several where the record that shows it was replaced by
@@ -130,7 +132,7 @@ impl Graph {
         known: usize,
     ) -> Result<(), Unsettled> {
         for (at, declaration) in declarations.into_iter().enumerate() {
-            let key = self.add(tree, declaration.clone());
+            let key = self.add(tree, declaration.clone(), 0);
             self.known.extend((at < known).then_some(key));
         }
         let added = self.add_all(tree, tree.root());
@@ -144,11 +146,12 @@ impl Graph {
         &mut self,
         tree: &mut Tree,
         declaration: Arc<Declaration>,
+        since: u64,
         is_in_baseline: impl Fn(PlaceId) -> bool,
     ) -> (RuleKey, Result<(), Unsettled>) {
         let is_value = matches!(declaration.slot, Slot::Value(_));
         let places = tree.places_ever_meant(declaration.part, &declaration.pattern);
-        let key = self.add(tree, declaration);
+        let key = self.add(tree, declaration, since);
         let added = places.into_iter().try_for_each(|place| {
             let before = tree.standing(place);
             let coming = match (is_in_baseline(place), tree.is_there(place) && !tree.is_dirty(place)) {
@@ -166,7 +169,7 @@ impl Graph {
     }
 
     /// Adds a declaration without its places.
-    fn add(&mut self, tree: &mut Tree, declaration: Arc<Declaration>) -> RuleKey {
+    fn add(&mut self, tree: &mut Tree, declaration: Arc<Declaration>, since: u64) -> RuleKey {
         let part = declaration.part;
         if declaration.slot == Slot::Relevant {
             tree.set_has_relevance(part, true);
@@ -175,12 +178,13 @@ impl Graph {
             all.into_iter().for_each(|cell| self.trigger(cell));
         }
         let key = self.declarations.insert(Declared {
-            declaration: declaration.clone(),
+            declaration,
+            since,
             height: 0,
             of_bases: FxHashMap::default(),
         });
         self.of_parts.entry(part).or_default().push(key);
-        if let Way::Aggregate(of) = &declaration.way {
+        if let Way::Aggregate(of) = &self.declarations[key].declaration.way {
             self.aggregates.push(key);
             for (part, _) in &of.parts {
                 let of_part = self.aggregates_of_parts.entry(*part).or_default();
@@ -207,6 +211,7 @@ impl Graph {
             self.drop_cell(tree, cell);
             if let Slot::Value(_) = declaration.slot {
                 tree.log_standing(place, before);
+                tree.end_leading(place);
             }
             tree.change_flags(place, |flags| {
                 flags.failures.retain(|failure| failure.rule != key.number());

@@ -1,10 +1,10 @@
 //! Values that follow only while nothing else leads: counterparts and suggestions.
 
-use super::cells::{Cell, Fresh};
+use super::cells::{Cell, CellBody, Fresh};
 use super::declaration::{Role, Slot};
 use super::graph::Graph;
 use super::{Aspects, Unsettled};
-use crate::tree::{Body, Marks, PlaceId, Presence, Tree};
+use crate::tree::{Body, Marks, PlaceId, Presence, Tree, Undo};
 use crate::value::Value;
 
 impl Graph {
@@ -90,11 +90,18 @@ impl Graph {
         }
     }
 
-    /// Lets a place lead that is dirty, where its value may be its own.
-    pub(crate) fn lead_where_dirty(&self, tree: &mut Tree, place: PlaceId) {
-        let body = self.cells.of_value(place).and_then(|cell| self.cells.get(cell));
-        if let Some(Slot::Value(role)) = body.map(|body| body.slot) {
-            role.lead_where_dirty(tree, place);
+    /// After a place has come back as it was when the form had other rules: where its value may be its own by a newer rule,
+    /// it is where it is dirty. Nothing leads where no rule says the value.
+    pub(crate) fn lead_as_before(&self, tree: &mut Tree, place: PlaceId, rules: u64) {
+        match self.cells.of_value(place).and_then(|cell| self.cells.get(cell)) {
+            Some(body) if self.declarations[body.declaration].since <= rules => {}
+            Some(CellBody {
+                slot: Slot::Value(role @ (Role::First { .. } | Role::Second { .. })), ..
+            }) => {
+                lead_of_two(*role, tree, place);
+            }
+            Some(CellBody { slot: Slot::Value(role), .. }) => role.lead_where_dirty(tree, place),
+            _ => tree.set_leads(place, false),
         }
     }
 
@@ -180,4 +187,32 @@ impl Graph {
             }
         }
     }
+}
+
+/// Of two counterparts lets lead the one that has come back, if it is dirty, or else the one that led before, if that is; or
+/// else the one that leads in the baseline. What only followed does not count as dirty.
+fn lead_of_two(role: Role, tree: &mut Tree, place: PlaceId) {
+    let (first, second) = match role {
+        Role::First { other } => (Some(place), tree.sibling(place, other)),
+        Role::Second { other } => (tree.sibling(place, other), Some(place)),
+        Role::Calculated | Role::Suggestion => return,
+    };
+    let (Some(first), Some(second)) = (first, second) else { return };
+    let Some(field) = tree.field(second) else { return };
+    let (leads_now, leads_at_baseline) = (field.leads, field.leads_at_baseline);
+    let led = tree.log().iter().find_map(|undo| match undo {
+        Undo::Field { place, before } if *place == second => Some(before.leads),
+        _ => None,
+    });
+    let differs = |place| tree.field(place).is_some_and(|field| field.value != *field.baseline());
+    let before = if led.unwrap_or(leads_now) { second } else { first };
+    let leader = [place, before].into_iter().find(|place| differs(*place));
+    let second_leads = leader.map_or(leads_at_baseline, |leader| leader == second);
+    if leader.is_none() {
+        let follower = if before == first { second } else { first };
+        if let Some(baseline) = tree.field(follower).map(|field| field.baseline().clone()) {
+            tree.write(follower, baseline, None, false);
+        }
+    }
+    tree.set_leads(second, second_leads);
 }

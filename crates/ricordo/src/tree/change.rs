@@ -153,6 +153,16 @@ impl Tree {
         self.replace_field(place, new);
     }
 
+    /// Says that nothing leads where a field is, now and in the baseline: no rule could say its value.
+    pub(crate) fn end_leading(&mut self, place: PlaceId) {
+        let Some(old) = self.field(place).filter(|field| field.leads || field.leads_at_baseline) else {
+            return;
+        };
+        let (value, extra) = (old.value.clone(), old.extra.clone());
+        let new = Field { value, extra, leads: false, leads_at_baseline: false, ..*old };
+        self.replace_field(place, new);
+    }
+
     /// Records in the log where the value of a place came from before rules were added or withdrawn.
     pub(crate) fn log_standing(&mut self, place: PlaceId, before: Option<Standing>) {
         self.log.push(Undo::Standing { place, before });

@@ -1,6 +1,7 @@
 //! Typed forms as their users meet them: paths, handles, parsing, subscriptions.
 #![allow(missing_docs, unreachable_pub, clippy::pedantic)]
 
+mod added_rules;
 mod aggregates;
 mod batch;
 mod batch_sheet;

@@ -4,6 +4,7 @@
 
 use std::cell::Cell;
 use std::collections::BTreeMap;
+use std::collections::btree_map::Entry;
 use std::rc::Rc;
 
 use proptest::prelude::*;
@@ -17,15 +18,18 @@ use crate::settling::{
     self, COLUMNS, Doing, FIELDS, Plan, Runs, action_on, add_calculation, add_figures, data, plans,
 };
 
-/// The calculations of the plan, then the aggregates, a suggestion, and flags.
-const RULES: usize = FIELDS + COLUMNS + 3;
+/// The calculations of the plan, then the aggregates, a suggestion, counterparts, and flags.
+const RULES: usize = FIELDS + COLUMNS + 4;
 
 fn add(rules: &mut Rules<Untyped>, plan: &Plan, which: usize) {
     match (which + 1).saturating_sub(FIELDS + COLUMNS) {
         0 => add_calculation(rules, plan, which, &Runs::default()),
         1 => add_figures(rules),
         2 if plan.fields[4].is_none() => rules.suggest("/f4", |it| it.number("/f5") + 1),
-        2 => {}
+        3 if plan.columns[2].is_none() => rules.each("/rows", |rules| {
+            rules.counterparts(("/c", |it| it.number("/d") + 1), ("/d", |it| it.number("/c") - 1));
+        }),
+        2 | 3 => {}
         _ => {
             rules.readonly("/f5", |it| it.number("/f4").more_than(3));
             rules.relevant("/f3", |it| it.number("/f5").less_than(6));
@@ -91,9 +95,14 @@ proptest! {
         let shape = std::sync::Arc::new(read_definition(&settling::definition()).unwrap());
         let form = Form::of_shape(shape.clone(), Some(data(seed, seed))).unwrap();
         let mut added: BTreeMap<usize, RulesGuard> = BTreeMap::new();
-        let fresh = |added: &BTreeMap<usize, RulesGuard>, value: Value| {
+        let fresh = |added: &BTreeMap<usize, RulesGuard>, value: Value, is_now: bool| {
             let declare = |rules: &mut Rules<Untyped>| added.keys().for_each(|which| add(rules, &plan, *which));
-            let engine = Engine::of(&schema_with(shape.clone(), declare).unwrap(), Some(value)).unwrap();
+            let mut engine = Engine::of(&schema_with(shape.clone(), declare).unwrap(), Some(value)).unwrap();
+            let said = form.place("/f4").unwrap();
+            if is_now && said.is_overridden() && said.value().is_empty() {
+                // Data cannot say that somebody has overridden a suggestion by a blank.
+                engine.apply(Action::Clear { at: "/f4".parse().unwrap() }).unwrap();
+            }
             let root = engine.view(engine.root());
             (root.value(), root.is_valid())
         };
@@ -110,9 +119,9 @@ proptest! {
                 }
                 Step::Add(which) => {
                     let which = which % RULES;
-                    if !added.contains_key(&which) {
+                    if let Entry::Vacant(free) = added.entry(which) {
                         let was_dirty = form.is_dirty();
-                        added.insert(which, form.add_rules(|rules| add(rules, &plan, which)).unwrap());
+                        free.insert(form.add_rules(|rules| add(rules, &plan, which)).unwrap());
                         prop_assert!(was_dirty || !form.is_dirty(), "a pristine form stays pristine");
                     }
                 }
@@ -123,12 +132,12 @@ proptest! {
                     prop_assert!(rest.is_none_or(|rest| rest == before), "values stay");
                 }
             }
-            let (value, is_valid) = fresh(&added, form.value());
+            let (value, is_valid) = fresh(&added, form.value(), true);
             prop_assert_eq!(form.value(), value);
             let is_readable = form.findings().iter().all(|finding| finding.kind != FindingKind::BadInput);
             prop_assert_eq!(form.is_valid(), is_valid && is_readable);
             let baseline = form.place("").unwrap().baseline();
-            prop_assert_eq!(&baseline, &fresh(&added, baseline.clone()).0, "the baseline is settled");
+            prop_assert_eq!(&baseline, &fresh(&added, baseline.clone(), false).0, "the baseline is settled");
             for watched in &mut watched {
                 let now = (watched.look)(&watched.place);
                 let differs = std::mem::replace(&mut watched.before, now.clone()) != now;
