@@ -7,9 +7,10 @@ use std::path::Path;
 use std::sync::Arc;
 
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
+use ricordo::Error;
 use ricordo::Value;
-use ricordo::engine::{Engine, Refused};
-use ricordo::exchange::{Entry, JournalLines, ReadError, read_data, read_definition, read_journal};
+use ricordo::engine::Engine;
+use ricordo::exchange::{Entry, JournalLines, read_data, read_definition, read_journal};
 
 use crate::screen::{self, plain};
 
@@ -77,12 +78,12 @@ impl File {
     }
 
     /// The problem that an error in this file is.
-    pub(crate) fn problem(&self, error: &ReadError, hides: bool) -> Problem {
+    pub(crate) fn problem(&self, error: &Error, hides: bool) -> Problem {
         drawn(&self.name, &self.text, 1, error, hides)
     }
 
     /// What the form that this file defines refuses.
-    pub(crate) fn refused(&self, refused: &Refused) -> Problem {
+    pub(crate) fn refused(&self, refused: &Error) -> Problem {
         Problem::of_input(&format!("{}: {refused}", self.name))
     }
 
@@ -90,12 +91,12 @@ impl File {
     pub(crate) fn engine(&self, data: Option<&File>) -> Result<Engine, Problem> {
         // A definition that cannot be read may have secrets all the same.
         let hides = self.text.contains("\"writeOnly\"");
-        let shape = Arc::new(read_definition(&self.text).map_err(|error| self.problem(&error, hides))?);
+        let schema = Arc::new(read_definition(&self.text).map_err(|error| self.problem(&error, hides))?);
         let read = |file: &File| {
-            read_data(&file.text, &shape).map_err(|error| file.problem(&error, shape.has_secrets()))
+            read_data(&file.text, &schema).map_err(|error| file.problem(&error, schema.has_secrets()))
         };
         let value: Option<Value> = data.map(read).transpose()?;
-        Engine::new(shape, value).map_err(|misfit| Problem::of_input(&format!("{}: {misfit}", self.name)))
+        Engine::new(schema, value).map_err(|misfit| Problem::of_input(&format!("{}: {misfit}", self.name)))
     }
 }
 
@@ -176,19 +177,21 @@ fn without_mark_of(bytes: &[u8]) -> &[u8] {
 
 /// Describes an error and draws its line, unless the line may hold a secret. `first_line` is the number of the text's first
 /// line in its file.
-fn drawn(name: &str, text: &str, first_line: usize, error: &ReadError, hides: bool) -> Problem {
-    let help = error.way_out();
-    let excerpt = if hides { None } else { Some(Excerpt::of(text, first_line, &error.span())) };
+fn drawn(name: &str, text: &str, first_line: usize, error: &Error, hides: bool) -> Problem {
+    let (help, message) = (error.help(), error.message());
+    let location = error.location();
+    let excerpt = location.filter(|_| !hides).map(|at| Excerpt::of(text, first_line, &at.span));
     let Some(excerpt) = excerpt else {
         let help = help.map_or_else(String::new, |help| format!("  Help: {}\n", plain(help)));
-        let place = format!("{name}:{}:{}", error.line(), error.column());
-        return Problem::Input(format!("Error: {}: {}\n{help}", plain(&place), plain(error.message())));
+        let at = location.map(|at| format!(":{}:{}", at.line, at.column)).unwrap_or_default();
+        let place = format!("{name}{at}");
+        return Problem::Input(format!("Error: {}: {}\n{help}", plain(&place), plain(&message)));
     };
     let name = plain(name);
     let annotation = AnnotationKind::Primary.span(excerpt.span);
     let snippet =
         Snippet::source(excerpt.line).line_start(excerpt.number).path(&*name).annotation(annotation);
-    let mut group = Level::ERROR.with_name("Error").primary_title(error.message()).element(snippet);
+    let mut group = Level::ERROR.with_name("Error").primary_title(&*message).element(snippet);
     if let Some(help) = help {
         group = group.element(Level::HELP.with_name("Help").message(help));
     }
@@ -221,7 +224,7 @@ fn unreadable(path: &Path, error: &io::Error) -> Problem {
         let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let entries = fs::read_dir(folder).into_iter().flatten().flatten();
         let names: Vec<String> = entries.filter_map(|entry| entry.file_name().into_string().ok()).collect();
-        if let Some(near) = ricordo::shape::nearest(wanted, names.iter().map(String::as_str)) {
+        if let Some(near) = ricordo::schema::nearest(wanted, names.iter().map(String::as_str)) {
             let near = path.with_file_name(near).display().to_string();
             message = format!("{message}  Help: did you mean {}?\n", plain(&near));
         }

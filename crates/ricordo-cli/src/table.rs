@@ -6,7 +6,7 @@ use comfy_table::{
 };
 use ricordo::Value;
 use ricordo::engine::{Engine, PlaceView};
-use ricordo::shape::{Commit, DisplayFormat, Kind, NumberFormat, Part, PartId, Shape};
+use ricordo::schema::{Commit, DisplayFormat, Kind, NumberFormat, Part, PartId, Schema};
 
 use crate::screen::plain;
 use crate::{describe, screen};
@@ -139,16 +139,16 @@ fn scalar(value: &Value) -> String {
 }
 
 /// What a form is made of.
-pub(crate) fn outline(shape: &Shape) -> String {
+pub(crate) fn outline(schema: &Schema) -> String {
     let mut table = table(&["Place", "Label", "What", "Keeps to"]);
     let mut open = Vec::new();
-    add_outline(&mut table, shape, shape.root(), "", &mut open);
+    add_outline(&mut table, schema, schema.root(), "", &mut open);
     table.to_string()
 }
 
 /// Adds a row for everything in a part. Where a record lies in itself, that is said once.
-fn add_outline(table: &mut Table, shape: &Shape, id: PartId, pointer: &str, open: &mut Vec<String>) {
-    match shape.part(id).kind {
+fn add_outline(table: &mut Table, schema: &Schema, id: PartId, pointer: &str, open: &mut Vec<String>) {
+    match schema.part(id).kind {
         Kind::Record(record) => {
             let this = format!("{record:?}");
             if open.contains(&this) {
@@ -156,29 +156,29 @@ fn add_outline(table: &mut Table, shape: &Shape, id: PartId, pointer: &str, open
                 return;
             }
             open.push(this);
-            for (name, field) in shape.fields(record) {
-                add_part(table, shape, field, &format!("{pointer}/{name}"), open);
+            for (name, field) in schema.fields(record) {
+                add_part(table, schema, field, &format!("{pointer}/{name}"), open);
             }
             open.pop();
         }
-        Kind::List(list) => add_part(table, shape, shape.item(list), &format!("{pointer}/*"), open),
+        Kind::List(list) => add_part(table, schema, schema.item(list), &format!("{pointer}/*"), open),
         _ => {}
     }
 }
 
-fn add_part(table: &mut Table, shape: &Shape, id: PartId, pointer: &str, open: &mut Vec<String>) {
+fn add_part(table: &mut Table, schema: &Schema, id: PartId, pointer: &str, open: &mut Vec<String>) {
     const DEEPEST: usize = 12;
-    let part = shape.part(id);
+    let part = schema.part(id);
     let name = cell(pointer);
     table.add_row(vec![
         if part.is_field() { name } else { name.add_attribute(Attribute::Bold) },
         cell(part.label.as_deref().unwrap_or_default()),
         cell(&what(part)),
-        cell(&keeps_to(shape, id)).set_alignment(CellAlignment::Left),
+        cell(&keeps_to(schema, id)).set_alignment(CellAlignment::Left),
     ]);
     // Lists of lists of themselves have no record to know them by.
     if pointer.matches('/').count() < DEEPEST {
-        add_outline(table, shape, id, pointer, open);
+        add_outline(table, schema, id, pointer, open);
     }
 }
 
@@ -199,8 +199,8 @@ fn what(part: &Part) -> String {
     if part.nullable { format!("{kind} or null") } else { kind.to_owned() }
 }
 
-fn keeps_to(shape: &Shape, id: PartId) -> String {
-    let part = shape.part(id);
+fn keeps_to(schema: &Schema, id: PartId) -> String {
+    let part = schema.part(id);
     let constraints = &part.constraints;
     let mut words = Vec::new();
     if part.is_required() {
@@ -248,7 +248,7 @@ fn keeps_to(shape: &Shape, id: PartId) -> String {
     }
     words.extend(part.display.as_ref().map(shown_as));
     if let Some(default) = &part.default {
-        words.push(format!("new: {}", describe::value(&shape.masked_value(id, default))));
+        words.push(format!("new: {}", describe::value(&schema.masked_value(id, default))));
     }
     words.join(", ")
 }

@@ -1,6 +1,7 @@
 //! A form that is watched: what happens to it is told to an observer of the form and to one of each place in it.
 
-use ricordo::engine::{Action, Engine, ObserverId, Outcome, Refused};
+use ricordo::Error;
+use ricordo::engine::{Action, Engine, ObserverId, Outcome};
 use ricordo::exchange::{Entry, write_action, write_response};
 
 use crate::screen::{FAINT, Line};
@@ -14,7 +15,7 @@ pub(crate) struct Watched {
 }
 
 impl Watched {
-    pub(crate) fn new(mut engine: Engine) -> Result<Self, Refused> {
+    pub(crate) fn new(mut engine: Engine) -> Result<Self, Error> {
         let form = engine.view(engine.root());
         let mut places = vec![(form.id(), form.pointer())];
         places.extend(form.children().map(|child| (child.id(), child.pointer())));
@@ -26,7 +27,7 @@ impl Watched {
     }
 
     /// Carries out the action of an entry.
-    pub(crate) fn apply(&mut self, action: Action, is_response: bool) -> Result<Outcome, Refused> {
+    pub(crate) fn apply(&mut self, action: Action, is_response: bool) -> Result<Outcome, Error> {
         if is_response { self.engine.respond(action) } else { self.engine.apply(action) }
     }
 
@@ -58,7 +59,7 @@ impl Watched {
     pub(crate) fn line(&self, action: &Action, is_response: bool) -> String {
         match action {
             // Of what an event carries, it is not known what is secret.
-            Action::Event { at, name, .. } if self.engine.shape().has_secrets() => {
+            Action::Event { at, name, .. } if self.engine.schema().has_secrets() => {
                 let action =
                     Action::Event { at: at.clone(), name: name.clone(), value: ricordo::Value::Blank };
                 write_action(&self.engine, &action)

@@ -64,7 +64,7 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
 
                 fn from_value(
                     value: &::ricordo::Value,
-                ) -> ::core::result::Result<Self, ::ricordo::shape::Misfit> {
+                ) -> ::core::result::Result<Self, ::ricordo::Error> {
                     match value.as_text() {
                         #(#reads,)*
                         _ => ::ricordo::model::derived::no_variant(value),
@@ -77,15 +77,15 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
                 type At<M: 'static, P: ::ricordo::model::Data> = ::ricordo::model::Path<M, P>;
 
                 fn part(
-                    _: &mut ::ricordo::shape::ShapeBuilder,
-                ) -> ::core::result::Result<::ricordo::shape::Part, ::ricordo::shape::ShapeError> {
+                    _: &mut ::ricordo::schema::SchemaBuilder,
+                ) -> ::core::result::Result<::ricordo::schema::Part, ::ricordo::Error> {
                     let choices = ::ricordo::model::derived::Choices::new([#(#choices),*]);
-                    let kind = ::ricordo::shape::Kind::Choice(choices);
-                    ::core::result::Result::Ok(::ricordo::shape::Part::new(kind).required())
+                    let kind = ::ricordo::schema::Kind::Choice(choices);
+                    ::core::result::Result::Ok(::ricordo::schema::Part::new(kind).required())
                 }
 
                 fn at<M: 'static, P: ::ricordo::model::Data>(
-                    route: ::ricordo::shape::Route,
+                    route: ::ricordo::schema::Route,
                 ) -> ::ricordo::model::Path<M, P> {
                     ::ricordo::model::Path::at_route(route)
                 }

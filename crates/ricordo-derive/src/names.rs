@@ -12,7 +12,7 @@ pub(crate) struct SerdeNames {
 }
 
 impl SerdeNames {
-    /// Reads the attributes; what does not concern names is passed over, but what changes the shape of a
+    /// Reads the attributes; what does not concern names is passed over, but what changes the schema of a
     /// record in a way that a form does not know is refused.
     pub(crate) fn read(attributes: &[Attribute]) -> syn::Result<Self> {
         Self::read_of(attributes, false)

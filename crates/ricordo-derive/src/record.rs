@@ -33,14 +33,14 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
         checks.push(attributes.checks);
         // Spanned on the type, so that a type which cannot be a part is what the compiler points at.
         let span = ty.span();
-        let part = quote_spanned!(span=> <#ty as ::ricordo::Model>::part(shape)?);
+        let part = quote_spanned!(span=> <#ty as ::ricordo::Model>::part(schema)?);
         let path = quote_spanned!(span=> <#ty as ::ricordo::Model>::At<M, #ty>);
         let made = quote_spanned!(span=> <#ty as ::ricordo::Model>::at(route));
         parts.push(quote! {
             #[allow(unused_mut)]
             let mut part = #part;
             #changes
-            shape.field(record, #name, part)?;
+            schema.field(record, #name, part)?;
         });
         if attributes.is_local {
             reads.push(quote_spanned!(span=> #ident: <#ty as ::core::default::Default>::default()));
@@ -65,7 +65,7 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
     }
 
     let rules = rules.map(|rules| {
-        quote_spanned!(rules.span()=> shape.attach(record, ::ricordo::form::rules_of::<Self>(#rules));)
+        quote_spanned!(rules.span()=> schema.attach(record, ::ricordo::form::rules_of::<Self>(#rules));)
     });
     let path = expand_path(record, &at, &paths);
     Ok(quote! {
@@ -87,7 +87,7 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
 
                 fn from_value(
                     value: &::ricordo::Value,
-                ) -> ::core::result::Result<Self, ::ricordo::shape::Misfit> {
+                ) -> ::core::result::Result<Self, ::ricordo::Error> {
                     #[allow(unused_variables)]
                     let members = ::ricordo::model::derived::members(value)?;
                     ::core::result::Result::Ok(#record { #(#reads),* })
@@ -99,20 +99,20 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
                 type At<M: 'static, P: ::ricordo::model::Data> = #at<M, P>;
 
                 fn part(
-                    shape: &mut ::ricordo::shape::ShapeBuilder,
-                ) -> ::core::result::Result<::ricordo::shape::Part, ::ricordo::shape::ShapeError> {
+                    schema: &mut ::ricordo::schema::SchemaBuilder,
+                ) -> ::core::result::Result<::ricordo::schema::Part, ::ricordo::Error> {
                     #(#checks)*
-                    let record = shape.record_of::<Self>(|shape, record| {
+                    let record = schema.record_of::<Self>(|schema, record| {
                         #(#parts)*
                         #rules
                         ::core::result::Result::Ok(())
                     })?;
-                    ::core::result::Result::Ok(::ricordo::shape::Part::new(
-                        ::ricordo::shape::Kind::Record(record),
+                    ::core::result::Result::Ok(::ricordo::schema::Part::new(
+                        ::ricordo::schema::Kind::Record(record),
                     ))
                 }
 
-                fn at<M: 'static, P: ::ricordo::model::Data>(route: ::ricordo::shape::Route) -> #at<M, P> {
+                fn at<M: 'static, P: ::ricordo::model::Data>(route: ::ricordo::schema::Route) -> #at<M, P> {
                     #at { route, types: ::core::marker::PhantomData }
                 }
             }
@@ -126,7 +126,7 @@ fn expand_path(record: &Ident, at: &Ident, paths: &[TokenStream]) -> TokenStream
     quote! {
         #[doc = #docs]
         pub struct #at<M, P> {
-            route: ::ricordo::shape::Route,
+            route: ::ricordo::schema::Route,
             types: ::core::marker::PhantomData<fn() -> (M, P)>,
         }
 
@@ -157,7 +157,7 @@ fn expand_path(record: &Ident, at: &Ident, paths: &[TokenStream]) -> TokenStream
         impl<M: 'static, P: ::ricordo::model::Data> ::ricordo::model::Locate<M> for #at<M, P> {
             type Target = P;
 
-            fn spot(self) -> ::core::result::Result<::ricordo::model::Spot, ::ricordo::shape::PointerError> {
+            fn spot(self) -> ::core::result::Result<::ricordo::model::Spot, ::ricordo::Error> {
                 ::ricordo::model::Spot::of_route(self.route)
             }
         }

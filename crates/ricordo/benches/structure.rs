@@ -65,7 +65,7 @@ fn main() {
         let data = ingredients(rows);
         let record = sheet(&data);
         let text = json(&data);
-        let shape = std::sync::Arc::new(read_definition(FORM).expect("the definition is right"));
+        let schema = std::sync::Arc::new(read_definition(FORM).expect("the definition is right"));
         let form = || Form::new(&record).expect("the scene fits");
         let list = |form: &Form<Sheet>| form.place(at::<Sheet>().ingredients()).expect("there is a list");
         let row = || with_ricordo::row(&ingredient(7));
@@ -175,7 +175,7 @@ fn main() {
             ],
         ));
         let (loaded, again, parsed) = (text.clone(), data.clone(), form());
-        let (record, shape) = (&record, &shape);
+        let (record, schema) = (&record, &schema);
         contests.push((
             "load a record: serde, copy, form",
             [
@@ -195,8 +195,8 @@ fn main() {
                 }),
                 Box::new(|| ()),
                 Box::new(move || {
-                    let value = read_data(&text, shape).expect("it fits");
-                    black_box(Form::of_shape(shape.clone(), Some(value)).expect("it fits"));
+                    let value = read_data(&text, schema).expect("it fits");
+                    black_box(Form::of_schema(schema.clone(), Some(value)).expect("it fits"));
                 }),
             ],
         ));

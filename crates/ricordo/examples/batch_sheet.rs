@@ -7,7 +7,7 @@
 
 use std::time::Duration;
 
-use ricordo::engine::Refused;
+use ricordo::Error;
 use ricordo::{Decimal, Form, Model, Number, Place, Rules, at, civil};
 
 #[derive(Clone, Debug, Model)]
@@ -196,11 +196,11 @@ pub fn sheet() -> Batch {
 }
 
 /// Prints the figures of the sheet.
-fn show(form: &Form<Batch>, when: &str) -> Result<(), Refused> {
+fn show(form: &Form<Batch>, when: &str) -> Result<(), Error> {
     println!("{when}:");
     let rows: Place<Vec<Ingredient>> = form.place(at::<Batch>().ingredients())?;
     for row in rows.rows() {
-        let side = |name: &str| -> Result<String, Refused> {
+        let side = |name: &str| -> Result<String, Error> {
             let place: Place<_> = row.place(name)?;
             Ok(format!("{}{}", place.display(), if place.is_driver() { "*" } else { " " }))
         };

@@ -3,7 +3,7 @@
 //!
 //! Run with `cargo run --example components`.
 
-use ricordo::engine::Refused;
+use ricordo::Error;
 use ricordo::form::Keep;
 use ricordo::{Event, Form, Model, Outlet, Place, at};
 
@@ -38,7 +38,7 @@ struct IngredientList {
 }
 
 impl IngredientList {
-    fn remove_first(&self) -> Result<(), Refused> {
+    fn remove_first(&self) -> Result<(), Error> {
         let Some(row) = self.part.row(0) else { return Ok(()) };
         let removed = row.get();
         row.remove()?;
@@ -62,7 +62,7 @@ struct IngredientEntry {
 }
 
 impl IngredientEntry {
-    fn press_save(&self) -> Result<(), Refused> {
+    fn press_save(&self) -> Result<(), Error> {
         // The kind is kept: several flours come one after the other.
         match self.form.take(Keep::nothing().field(at::<Ingredient>().kind())) {
             Ok(ingredient) => self.out.tell(EntryEvent::Saved(ingredient)),

@@ -4,7 +4,7 @@
 //! Run with `cargo run --example shared_record`.
 #![allow(missing_docs)]
 
-use ricordo::engine::Refused;
+use ricordo::Error;
 use ricordo::{Decimal, Form, Model, Rules, at};
 
 /// What something costs. Of net and gross, the one that was typed last leads.
@@ -94,7 +94,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let delivery = Form::new(&Delivery { lines: lines.into(), total: None })?;
 
     let (rye, order) = (at::<Product>(), at::<Delivery>());
-    let show = |when: &str| -> Result<(), Refused> {
+    let show = |when: &str| -> Result<(), Error> {
         let shown = |pointer: &str| product.place(pointer).map(|place| place.display());
         println!("{when}:");
         println!(

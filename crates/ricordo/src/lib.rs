@@ -33,7 +33,7 @@
 //! | you have, or want | take |
 //! |---|---|
 //! | a Rust struct for the record | `#[derive(`[`Model`]`)]`, described in [`model`], and [`Form::new`] |
-//! | a form definition in a file | [`exchange::read_definition`] and [`Form::of_shape`] |
+//! | a form definition in a file | [`exchange::read_definition`] and [`Form::of_schema`] |
 //! | to say which field is meant | a typed path from [`at`], or a [`Pointer`] as text |
 //! | to keep hold of a field or a row | a [`Place`] |
 //! | to connect a widget | a [`Binding`], from [`Form::bind`]; check your adapter with [`conformance`] |
@@ -60,14 +60,14 @@
 // Derived code names the crate by its name; so it works in the crate itself.
 extern crate self as ricordo;
 
+mod check;
 pub mod conformance;
 pub mod engine;
 pub mod exchange;
 pub mod form;
 pub mod model;
-mod rules;
+pub mod schema;
 mod settle;
-pub mod shape;
 mod tree;
 pub mod value;
 
@@ -78,9 +78,8 @@ pub use form::{
 pub use jiff::civil;
 pub use model::{Model, at};
 pub use ricordo_derive::{Event, Model};
-pub use rules::Finding;
 pub use rust_decimal::Decimal;
-pub use shape::{FindingKind, Pointer};
+pub use schema::{Error, ErrorKind, Finding, FindingKind, Pointer};
 pub use value::{Number, Record, Value};
 
 /// The examples of the project's front page, compiled and run.

@@ -23,7 +23,7 @@ pub(crate) fn run(
     let data = data.map(File::read).transpose()?;
     let journals = journals.iter().map(|path| Journal::open(path)).collect::<Result<Vec<_>, _>>()?;
     let engine = form.engine(data.as_ref())?;
-    let hides = engine.shape().has_secrets();
+    let hides = engine.schema().has_secrets();
 
     let mut watched = Watched::new(engine).map_err(|refused| form.refused(&refused))?;
     let mut report = Report { every: every && !json, ..Report::default() };

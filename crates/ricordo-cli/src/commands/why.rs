@@ -24,7 +24,7 @@ pub(crate) fn run(
     let pointer: Pointer =
         pointer.parse().map_err(|error| Problem::of_input(&format!("{pointer}: {error}")))?;
     let mut engine = form.engine(data.as_ref())?;
-    let hides = engine.shape().has_secrets();
+    let hides = engine.schema().has_secrets();
     let mut steps = Vec::new();
     let mut refused = 0;
     for mut journal in journals {

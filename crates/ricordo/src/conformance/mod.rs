@@ -22,7 +22,7 @@ pub use plain::PlainScreen;
 pub use run::{Failure, Report, check, check_script};
 
 use crate::form::Form;
-use crate::shape::Pointer;
+use crate::schema::Pointer;
 
 /// What the author of an adapter provides: a screen that the checks can act on and look at.
 pub trait Adapter {

@@ -6,18 +6,18 @@ use std::fmt;
 use std::rc::Rc;
 
 use super::{Adapter, Gesture, Seen};
-use crate::engine::{Aspects, PlaceId, Refused};
+use crate::engine::{Aspects, PlaceId};
 use crate::form::{Binding, Form, Place, Subscription, WidgetEvent, WidgetSort, WidgetState};
-use crate::shape::Pointer;
+use crate::schema::{Error, Pointer};
 use crate::value::Value;
 
 /// A screen whose widgets are strings: the reference for adapters.
 ///
 /// ```
 /// # use ricordo::{Form, conformance::{Adapter, Gesture, PlainScreen}, exchange::read_definition};
-/// let shape = read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer", "minimum": 1}}}"#)?;
+/// let schema = read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer", "minimum": 1}}}"#)?;
 /// let mut screen = PlainScreen::default();
-/// screen.show(Form::of_shape(shape.into(), None)?);
+/// screen.show(Form::of_schema(schema.into(), None)?);
 /// let loaves = "/loaves".parse()?;
 /// screen.act(&loaves, &Gesture::Type("0".into()));
 /// screen.act(&loaves, &Gesture::Leave);
@@ -65,7 +65,7 @@ fn draw(seen: &mut Seen, state: &WidgetState) {
 }
 
 /// Makes the widgets of a place, and of all in it, unless they are there already.
-fn mount(widgets: &Widgets, place: &Place<Value>) -> Result<(), Refused> {
+fn mount(widgets: &Widgets, place: &Place<Value>) -> Result<(), Error> {
     let binding = place.bind();
     let sort = binding.state().sort;
     let is_known = widgets.borrow().contains_key(&place.id());
@@ -89,7 +89,7 @@ fn mount(widgets: &Widgets, place: &Place<Value>) -> Result<(), Refused> {
     if sort == WidgetSort::Choices { Ok(()) } else { mount_children(widgets, place) }
 }
 
-fn mount_children(widgets: &Widgets, place: &Place<Value>) -> Result<(), Refused> {
+fn mount_children(widgets: &Widgets, place: &Place<Value>) -> Result<(), Error> {
     place.children().iter().try_for_each(|child| mount(widgets, child))
 }
 

@@ -8,7 +8,7 @@ use super::script::{Expected, Line, Step, read};
 use super::{Adapter, Gesture, Seen};
 use crate::exchange::{Command, read_data, read_definition};
 use crate::form::Form;
-use crate::shape::{Pointer, Shape};
+use crate::schema::{Pointer, Schema};
 use crate::value::Value;
 
 const FORM: &str = include_str!("screen.form.json");
@@ -69,16 +69,16 @@ impl fmt::Display for Report {
 ///
 /// When the adapter does.
 pub fn check(adapter: &mut impl Adapter) -> Report {
-    match read_definition(FORM).and_then(|shape| Ok((read_data(DATA, &shape)?, shape))) {
-        Ok((data, shape)) => check_script(adapter, &Arc::new(shape), &data, SCRIPT),
+    match read_definition(FORM).and_then(|schema| Ok((read_data(DATA, &schema)?, schema))) {
+        Ok((data, schema)) => check_script(adapter, &Arc::new(schema), &data, SCRIPT),
         // The files are part of the library, and are read in its tests.
         Err(error) => Report::of_problem(0, error.to_string()),
     }
 }
 
-/// Goes through a script of your own with an adapter. Each case begins with a form of this shape that holds this
+/// Goes through a script of your own with an adapter. Each case begins with a form of this schema that holds this
 /// data. A script is JSON Lines, as described in `docs/adapters.md`; what cannot be read is a failure.
-pub fn check_script(adapter: &mut impl Adapter, shape: &Arc<Shape>, data: &Value, script: &str) -> Report {
+pub fn check_script(adapter: &mut impl Adapter, schema: &Arc<Schema>, data: &Value, script: &str) -> Report {
     let lines = match read(script) {
         Ok(lines) => lines,
         Err((line, problem)) => return Report::of_problem(line, problem),
@@ -87,7 +87,7 @@ pub fn check_script(adapter: &mut impl Adapter, shape: &Arc<Shape>, data: &Value
         Run { adapter, form: None, drawn: HashMap::new(), case: String::new(), report: Report::default() };
     for Line { number, step } in lines {
         let problem = match step {
-            Step::Case(title) => run.begin(title, shape, data),
+            Step::Case(title) => run.begin(title, schema, data),
             step => run.step(step),
         };
         if let Err(problem) = problem {
@@ -115,11 +115,11 @@ struct Run<'a, A> {
 }
 
 impl<A: Adapter> Run<'_, A> {
-    fn begin(&mut self, title: String, shape: &Arc<Shape>, data: &Value) -> Result<(), String> {
+    fn begin(&mut self, title: String, schema: &Arc<Schema>, data: &Value) -> Result<(), String> {
         self.report.cases += 1;
         self.case = title;
         self.drawn.clear();
-        let form = Form::of_shape(shape.clone(), Some(data.clone())).map_err(|error| error.to_string())?;
+        let form = Form::of_schema(schema.clone(), Some(data.clone())).map_err(|error| error.to_string())?;
         self.adapter.show(form.clone());
         self.form = Some(form);
         Ok(())

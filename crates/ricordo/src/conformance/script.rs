@@ -1,8 +1,9 @@
 //! Scripts: what a person does, what a program does, and what must be seen.
 
 use super::Gesture;
-use crate::exchange::{Command, ReadError, read_journal, read_value};
-use crate::shape::Pointer;
+use crate::exchange::{Command, read_journal, read_value};
+use crate::schema::Error;
+use crate::schema::Pointer;
 use crate::value::{Record, Value};
 
 /// One line of a script.
@@ -87,7 +88,7 @@ fn read_step(line: &str) -> Result<Step, String> {
 }
 
 fn read_command(action: &Value) -> Result<Step, String> {
-    let entries = read_journal(&format!("\n{action}")).map_err(|error: ReadError| error.to_string())?;
+    let entries = read_journal(&format!("\n{action}")).map_err(|error: Error| error.to_string())?;
     entries.into_iter().next().map(|entry| Step::Form(entry.command)).ok_or_else(|| "no action".to_owned())
 }
 
@@ -138,5 +139,5 @@ fn read_expected(name: &str, value: &Value) -> Result<Expected, String> {
 
 fn pointer(value: &Value) -> Result<Pointer, String> {
     let text = value.as_text().ok_or("a place is a pointer")?;
-    text.parse().map_err(|error: crate::shape::PointerError| error.to_string())
+    text.parse().map_err(|error: Error| error.to_string())
 }

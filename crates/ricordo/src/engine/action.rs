@@ -1,7 +1,7 @@
 //! Actions: everything that can be done to a form.
 
-use super::{Address, Refused, RefusedKind};
-use crate::shape::{Choices, Pointer};
+use super::Address;
+use crate::schema::{Choices, Error, ErrorKind, Pointer};
 use crate::value::Value;
 
 /// One thing done to a form.
@@ -119,12 +119,12 @@ pub enum Action {
         /// The field.
         at: Address,
     },
-    /// A field gets choices of its own at run time, or goes back to those of the shape. A value that is no longer
+    /// A field gets choices of its own at run time, or goes back to those of the schema. A value that is no longer
     /// offered stays, and is found. This is no step that undo takes back.
     Choices {
         /// The field. With `-` for every row number in the pointer, all such fields, also of rows to come.
         at: Address,
-        /// The choices; without them, those of the shape again.
+        /// The choices; without them, those of the schema again.
         choices: Option<Choices>,
     },
     /// So much time has passed. What was typed, and takes effect after a pause, takes effect if it was long
@@ -159,7 +159,7 @@ const DEEPEST_VALUE: usize = 200;
 
 impl Action {
     /// The action, unless it is nested so deep that going through it would exhaust the stack.
-    pub(super) fn within_depth(self) -> Result<Self, Refused> {
+    pub(super) fn within_depth(self) -> Result<Self, Error> {
         if !self.is_too_deep(DEEPEST_GROUP) {
             return Ok(self);
         }
@@ -168,7 +168,7 @@ impl Action {
             "the action is nested too deep: groups lie at most {DEEPEST_GROUP} deep in each other, lists and records \
              in a value at most {DEEPEST_VALUE}"
         );
-        Err(Refused::new(RefusedKind::Misfit, Pointer::root(), message))
+        Err(Error::new(ErrorKind::Mismatch, Pointer::root(), message))
     }
 
     fn is_too_deep(&self, groups: usize) -> bool {

@@ -5,9 +5,9 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 use super::rulebook::{RuleSpec, Rulebook, RulesFor};
-use super::{Deed, Engine, Outcome, Refused, RefusedKind};
+use super::{Deed, Engine, Outcome};
+use crate::schema::{Error, ErrorKind, Pointer};
 use crate::settle::{self, Checkpoint, Declaration, RuleKey};
-use crate::shape::Pointer;
 use crate::tree::{Body, ConstraintId, ConstraintWords, PlaceId, Tree, Undo};
 
 /// Rules that were added to a form, to be withdrawn.
@@ -24,7 +24,7 @@ impl Engine {
         rules: &[Arc<Declaration>],
         constraints: &[(ConstraintId, ConstraintWords)],
         known: usize,
-    ) -> Result<(), Refused> {
+    ) -> Result<(), Error> {
         if rules.is_empty() {
             return Ok(());
         }
@@ -48,11 +48,11 @@ impl Engine {
     /// would depend on each other in a circle.
     pub(crate) fn add_rules(
         &mut self,
-        specs: Vec<Result<RuleSpec, Refused>>,
-    ) -> Result<(AddedRules, Outcome), Refused> {
+        specs: Vec<Result<RuleSpec, Error>>,
+    ) -> Result<(AddedRules, Outcome), Error> {
         if self.is_open() {
             let message = "rules are added outside of transactions".to_owned();
-            return Err(Refused::new(RefusedKind::Busy, Pointer::root(), message));
+            return Err(Error::new(ErrorKind::Busy, Pointer::root(), message));
         }
         self.graph.end_loading(&self.tree);
         let mut book = self.rulebook();
@@ -110,7 +110,7 @@ impl Engine {
     /// The rules of the form.
     fn rulebook(&self) -> Rulebook {
         let rules = self.graph.all_declared();
-        Rulebook::after(self.shape().clone(), self.is_typed, rules, self.next_constraint)
+        Rulebook::after(self.schema().clone(), self.is_typed, rules, self.next_constraint)
     }
 
     fn take_out(&mut self, added: &AddedRules) {
@@ -157,9 +157,9 @@ struct Baseline {
 
 impl Baseline {
     /// Settles the baseline of a form with these rules, of which it has the first so many already.
-    fn settled(form: &Engine, book: &Rulebook, known: usize) -> Result<Self, Refused> {
+    fn settled(form: &Engine, book: &Rulebook, known: usize) -> Result<Self, Error> {
         let value = form.tree.baseline(form.root());
-        let mut settled = Engine::new(form.shape().clone(), Some(value))?;
+        let mut settled = Engine::new(form.schema().clone(), Some(value))?;
         let mut pairs = Vec::new();
         pair(&form.tree, form.root(), &settled.tree, settled.root(), &mut pairs);
         let of_places: FxHashMap<PlaceId, PlaceId> = pairs.iter().copied().collect();

@@ -2,7 +2,7 @@
 
 use std::str::FromStr;
 
-use crate::shape::{Pointer, PointerError, Route};
+use crate::schema::{Error, Pointer, Route};
 use crate::tree::PlaceId;
 
 /// Which place is meant: by its pointer, or by steps from a place that is known already.
@@ -28,7 +28,7 @@ impl From<Pointer> for Address {
 }
 
 impl FromStr for Address {
-    type Err = PointerError;
+    type Err = Error;
 
     fn from_str(text: &str) -> Result<Self, Self::Err> {
         text.parse().map(Address::Pointer)

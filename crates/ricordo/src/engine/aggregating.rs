@@ -3,10 +3,9 @@
 use rust_decimal::Decimal;
 
 use super::target::{Targeted, part_on_way};
-use super::{Refused, RefusedKind};
 use crate::model::Spot;
+use crate::schema::{Error, ErrorKind, Kind, Named, PartId, Pointer, Schema};
 use crate::settle::{AggregateOf, Figure, Level};
-use crate::shape::{Kind, Named, PartId, Pointer, Shape};
 use crate::value::Value;
 
 /// A figure about the rows of a list, or of the lists in its rows.
@@ -33,41 +32,41 @@ pub(crate) struct RowsOf {
 
 /// What an aggregate for these places goes through, if that suits it.
 pub(super) fn aggregate_of(
-    shape: &Shape,
+    schema: &Schema,
     targeted: &Targeted,
     aggregate: &Aggregate,
-) -> Result<AggregateOf, Refused> {
+) -> Result<AggregateOf, Error> {
     let (mut part, mut pointer) = targeted.from.clone();
     let (mut parts, mut levels) = (Vec::new(), Vec::new());
     for (level, RowsOf { list, conditions }) in aggregate.rows.iter().enumerate() {
-        let (list_part, list) = part_on_way(shape, part, list, &mut pointer)?;
-        part = item_of(shape, list_part, &pointer)?;
+        let (list_part, list) = part_on_way(schema, part, list, &mut pointer)?;
+        part = item_of(schema, list_part, &pointer)?;
         pointer.push("-");
         let conditions = conditions.iter().map(|(way, value)| {
-            let (tested, way) = part_on_way(shape, part, way, &mut pointer.clone())?;
+            let (tested, way) = part_on_way(schema, part, way, &mut pointer.clone())?;
             parts.push((tested, level));
             Ok((way, value.clone()))
         });
-        levels.push(Level { list, conditions: conditions.collect::<Result<_, Refused>>()? });
+        levels.push(Level { list, conditions: conditions.collect::<Result<_, Error>>()? });
     }
     let Some(last) = levels.len().checked_sub(1) else {
         return targeted.refuse("cannot show a figure about no list");
     };
     let mut aggregated = |way| {
         let mut pointer = pointer.clone();
-        let (aggregated, way) = part_on_way(shape, part, way, &mut pointer)?;
-        suits_figure(shape, aggregate.figure, aggregated, &pointer)?;
+        let (aggregated, way) = part_on_way(schema, part, way, &mut pointer)?;
+        suits_figure(schema, aggregate.figure, aggregated, &pointer)?;
         parts.push((aggregated, last));
-        Ok::<_, Refused>(way)
+        Ok::<_, Error>(way)
     };
     let field = aggregated(&aggregate.field)?;
     let weight = aggregate.weight.as_ref().map(aggregated).transpose()?;
-    shows_figure(shape, aggregate.figure, targeted)?;
+    shows_figure(schema, aggregate.figure, targeted)?;
     Ok(AggregateOf { figure: aggregate.figure, levels, field, weight, parts })
 }
 
 /// Refuses to aggregate what a figure is not about.
-fn suits_figure(shape: &Shape, figure: Figure, part: PartId, pointer: &Pointer) -> Result<(), Refused> {
+fn suits_figure(schema: &Schema, figure: Figure, part: PartId, pointer: &Pointer) -> Result<(), Error> {
     let (what, suits): (_, fn(&Value) -> bool) = match figure {
         Figure::Count => return Ok(()),
         Figure::All | Figure::Any => ("flags", |value| value.as_flag().is_some()),
@@ -75,16 +74,16 @@ fn suits_figure(shape: &Shape, figure: Figure, part: PartId, pointer: &Pointer) 
             ("numbers", |value| value.as_number().is_some())
         }
     };
-    let kind = &shape.part(part).kind;
+    let kind = &schema.part(part).kind;
     if may_hold(kind, suits) {
         return Ok(());
     }
     let message = format!("{} is {}; {} is about {what}", Named(pointer), kind.expectation(), figure.name());
-    Err(Refused::new(RefusedKind::Misfit, pointer.clone(), message))
+    Err(Error::new(ErrorKind::Mismatch, pointer.clone(), message))
 }
 
 /// Refuses to show a figure in a field that cannot hold it.
-fn shows_figure(shape: &Shape, figure: Figure, targeted: &Targeted) -> Result<(), Refused> {
+fn shows_figure(schema: &Schema, figure: Figure, targeted: &Targeted) -> Result<(), Error> {
     let (what, suits): (_, fn(&Value) -> bool) = match figure {
         Figure::All | Figure::Any => ("true or false", |value| value.as_flag().is_some()),
         Figure::Count
@@ -94,7 +93,7 @@ fn shows_figure(shape: &Shape, figure: Figure, targeted: &Targeted) -> Result<()
         | Figure::Mean
         | Figure::WeightedMean => ("a number", |value| value.as_number().is_some()),
     };
-    let kind = &shape.part(targeted.part).kind;
+    let kind = &schema.part(targeted.part).kind;
     if may_hold(kind, suits) {
         return Ok(());
     }
@@ -104,16 +103,16 @@ fn shows_figure(shape: &Shape, figure: Figure, targeted: &Targeted) -> Result<()
         kind.expectation(),
         figure.name()
     );
-    Err(Refused::new(RefusedKind::Misfit, targeted.pointer.clone(), message))
+    Err(Error::new(ErrorKind::Mismatch, targeted.pointer.clone(), message))
 }
 
 /// The part of the rows of a list.
-pub(super) fn item_of(shape: &Shape, list: PartId, pointer: &Pointer) -> Result<PartId, Refused> {
-    if let Kind::List(kind) = shape.part(list).kind {
-        return Ok(shape.item(kind));
+pub(super) fn item_of(schema: &Schema, list: PartId, pointer: &Pointer) -> Result<PartId, Error> {
+    if let Kind::List(kind) = schema.part(list).kind {
+        return Ok(schema.item(kind));
     }
     let message = format!("{} is not a list, so it has no rows to aggregate", Named(pointer));
-    Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message))
+    Err(Error::new(ErrorKind::NotPossible, pointer.clone(), message))
 }
 
 /// Whether a field of this kind may hold such values as a number, or a flag.

@@ -4,8 +4,8 @@ use std::borrow::Cow;
 use std::fmt;
 
 use super::rows::RowEdit;
+use crate::schema::FindingKind;
 use crate::settle::Aspects;
-use crate::shape::FindingKind;
 use crate::tree::{Faults, PlaceId};
 use crate::value::Value;
 

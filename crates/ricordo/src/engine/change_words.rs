@@ -1,8 +1,8 @@
 //! What an action changed, in words.
 
 use super::{Aspects, Change, Engine, PlaceId, RowEdit};
+use crate::schema::{FindingKind, MASK, Named, shorten};
 use crate::settle::Slot;
-use crate::shape::{FindingKind, MASK, Named, shorten};
 use crate::value::Value;
 
 impl Engine {

@@ -1,7 +1,7 @@
 //! Deeds: what was done, kept short enough to be kept for every action.
 
 use super::{Action, Address, Engine};
-use crate::shape::{Kind, MASK, PartId, Pointer, Shape, Step};
+use crate::schema::{Kind, MASK, PartId, Pointer, Schema, Step};
 use crate::value::Value;
 
 /// What was done: an action, or a transaction, without what may be large in it. [`Engine::words`] says it in
@@ -87,8 +87,8 @@ impl Deed {
             }
             Action::Insert { list, position, value } => {
                 deed.other = position.map(Other::Position);
-                let part = engine.part_at(list).and_then(|list| engine.shape().part_named(list, "-"));
-                let masked = value.as_ref().map(|value| engine.shape().masked(part, value));
+                let part = engine.part_at(list).and_then(|list| engine.schema().part_named(list, "-"));
+                let masked = value.as_ref().map(|value| engine.schema().masked(part, value));
                 deed.detail = masked.as_ref().map(Detail::of).unwrap_or_default();
                 (Verb::Insert, Some(list))
             }
@@ -216,14 +216,18 @@ impl Engine {
     /// The part of what is at an address, or would be.
     pub(crate) fn part_at(&self, at: &Address) -> Option<PartId> {
         match at {
-            Address::Pointer(pointer) => self.shape().part_at(pointer),
+            Address::Pointer(pointer) => self.schema().part_at(pointer),
             address => self.locate(address).ok().map(|place| self.tree.node(place).part),
         }
     }
 
     /// A value that is for an address, as others may see it.
     pub(crate) fn masked_at(&self, at: &Address, value: &Value) -> Value {
-        if self.shape().has_secrets() { self.shape().masked(self.part_at(at), value) } else { value.clone() }
+        if self.schema().has_secrets() {
+            self.schema().masked(self.part_at(at), value)
+        } else {
+            value.clone()
+        }
     }
 
     /// What was done, in words: `enter “15” in /loaves`.
@@ -290,15 +294,15 @@ impl Engine {
     /// Whether what lies at an address is a row.
     fn is_row_at(&self, at: Option<&Address>) -> bool {
         let Some(Address::Pointer(pointer)) = at else { return false };
-        let list = pointer.split_last().and_then(|(list, _)| self.shape().part_at(&list));
-        list.is_some_and(|list| matches!(self.shape().part(list).kind, Kind::List(_)))
+        let list = pointer.split_last().and_then(|(list, _)| self.schema().part_at(&list));
+        list.is_some_and(|list| matches!(self.schema().part(list).kind, Kind::List(_)))
     }
 
     /// How a place is called: its pointer, as it was when it was named.
     fn call(&self, address: &Address) -> String {
         let pointer = match address {
             Address::Pointer(pointer) => pointer.clone(),
-            Address::Route(None, steps) => pointer_of(self.shape(), steps).unwrap_or_default(),
+            Address::Route(None, steps) => pointer_of(self.schema(), steps).unwrap_or_default(),
             Address::Route(Some(place), steps) => {
                 let place = self.locate(address).unwrap_or(*place);
                 let pointer = self.view(place).pointer();
@@ -317,19 +321,19 @@ impl Engine {
 }
 
 /// The pointer of steps from the form.
-fn pointer_of(shape: &Shape, steps: &[Step]) -> Option<Pointer> {
-    let mut part = shape.root();
+fn pointer_of(schema: &Schema, steps: &[Step]) -> Option<Pointer> {
+    let mut part = schema.root();
     let mut pointer = Pointer::root();
     for step in steps {
-        match (*step, &shape.part(part).kind) {
+        match (*step, &schema.part(part).kind) {
             (Step::Field(position), Kind::Record(record)) => {
-                let (name, field) = shape.field_at(*record, position)?;
+                let (name, field) = schema.field_at(*record, position)?;
                 pointer.push(name);
                 part = field;
             }
             (Step::Row(position), Kind::List(list)) => {
                 pointer.push(&position.to_string());
-                part = shape.item(*list);
+                part = schema.item(*list);
             }
             _ => return None,
         }

@@ -4,8 +4,8 @@ use std::fmt;
 
 use super::change_words::value_words;
 use super::{Engine, PlaceView};
+use crate::schema::{Named, shorten};
 use crate::settle::Slot;
-use crate::shape::{Named, shorten};
 use crate::tree::{PlaceId, Standing};
 use crate::value::Value;
 

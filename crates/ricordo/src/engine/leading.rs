@@ -1,7 +1,7 @@
 //! Which of two counterparts leads, and whether a suggestion is overridden.
 
-use super::{Action, Engine, Refused};
-use crate::shape::Pointer;
+use super::{Action, Engine};
+use crate::schema::{Error, Pointer};
 use crate::tree::{PlaceId, Standing, Undo};
 
 /// What an action sets, as far as it matters for who leads.
@@ -133,7 +133,7 @@ impl Engine {
     }
 
     /// Lets a field follow again.
-    pub(super) fn release(&mut self, place: PlaceId) -> Result<(), Refused> {
+    pub(super) fn release(&mut self, place: PlaceId) -> Result<(), Error> {
         match self.tree.standing(place) {
             Some(Standing::Suggestion) => self.tree.set_leads(place, false),
             Some(Standing::First(other) | Standing::Second(other)) => self.lead(other),

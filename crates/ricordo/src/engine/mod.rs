@@ -11,6 +11,7 @@ mod address;
 mod aggregating;
 mod change;
 mod change_words;
+mod compiled;
 mod concerned;
 mod deed;
 mod explain;
@@ -20,10 +21,9 @@ mod leading;
 mod observers;
 mod outcome;
 mod perform;
-mod refused;
+mod prepared;
 mod rows;
 mod rulebook;
-mod schema;
 mod settling;
 mod target;
 mod typing;
@@ -37,21 +37,21 @@ pub(crate) use adding::AddedRules;
 pub use address::Address;
 pub(crate) use aggregating::{Aggregate, RowsOf};
 pub use change::Change;
+pub use compiled::CompiledSchema;
 pub use deed::Deed;
 pub use explain::Reason;
 pub use observers::ObserverId;
 pub use outcome::Outcome;
-pub use refused::{Refused, RefusedKind};
+pub(crate) use prepared::Prepared;
 pub use rows::RowEdit;
 pub(crate) use rulebook::{FlagRule, RuleOf, RuleSpec};
-pub use schema::Schema;
 
 pub(crate) use crate::settle::Figure;
 pub use crate::settle::{Aspects, PlaceView, Reads};
 pub use crate::tree::{Cost, PlaceId};
 
+use crate::schema::{DEEPEST, Error, ErrorKind, Pointer, Schema};
 use crate::settle::{self, Checkpoint, Graph};
-use crate::shape::{DEEPEST, Misfit, Pointer, Shape};
 use crate::tree::{ConstraintId, Tree, Undo};
 use crate::value::Value;
 use history::{History, Moved};
@@ -62,14 +62,14 @@ use observers::Observers;
 /// ```
 /// use std::sync::Arc;
 /// use ricordo::engine::{Action, Engine};
-/// use ricordo::shape::{Kind, Part, ShapeBuilder};
+/// use ricordo::schema::{Kind, Part, SchemaBuilder};
 ///
-/// let mut builder = ShapeBuilder::new();
+/// let mut builder = SchemaBuilder::new();
 /// let sheet = builder.open_record();
 /// builder.field(sheet, "loaves", Part::new(Kind::Integer).minimum(1.into()))?;
-/// let shape = Arc::new(builder.finish(Part::new(Kind::Record(sheet)))?);
+/// let schema = Arc::new(builder.finish(Part::new(Kind::Record(sheet)))?);
 ///
-/// let mut engine = Engine::new(shape, None)?;
+/// let mut engine = Engine::new(schema, None)?;
 /// let loaves = engine.locate(&"/loaves".parse()?)?;
 /// engine.apply(Action::Enter { at: loaves.into(), text: "12".into() })?;
 /// assert_eq!(engine.view(loaves).value(), 12.into());
@@ -94,6 +94,9 @@ pub struct Engine {
     is_typed: bool,
     /// The id of the constraint that is added next.
     next_constraint: ConstraintId,
+    /// Rows that were prepared for the action that is carried out, and the one for its next part.
+    prepared: Prepared,
+    next_row: Option<PlaceId>,
 }
 
 impl fmt::Debug for Engine {
@@ -149,18 +152,18 @@ impl Status {
 }
 
 impl Engine {
-    /// A form that starts from this value, or, without one, from the shape's defaults and blanks. The value
-    /// must fit the shape; it is the baseline, too.
-    pub fn new(shape: Arc<Shape>, value: Option<Value>) -> Result<Self, Misfit> {
+    /// A form that starts from this value, or, without one, from the schema's defaults and blanks. The value
+    /// must fit the schema; it is the baseline, too.
+    pub fn new(schema: Arc<Schema>, value: Option<Value>) -> Result<Self, Error> {
         let value = match value {
             Some(value) if value.is_deeper_than(DEEPEST) => {
                 value.dismantle();
-                return Err(Misfit::here(format!("lies more than {DEEPEST} places deep")));
+                return Err(Error::mismatch(format!("lies more than {DEEPEST} places deep")));
             }
-            Some(value) => shape.fit(shape.root(), value)?,
-            None => shape.blank(shape.root()),
+            Some(value) => schema.fit(schema.root(), value)?,
+            None => schema.blank(schema.root()),
         };
-        let mut tree = Tree::new(shape, value);
+        let mut tree = Tree::new(schema, value);
         let root = tree.root();
         settle::check_all(&mut tree, root);
         tree.take_log();
@@ -176,14 +179,16 @@ impl Engine {
             flags: Flags::default(),
             is_typed: false,
             next_constraint: ConstraintId::FIRST,
+            prepared: Prepared::new(),
+            next_row: None,
         };
         engine.flags = engine.flags();
         Ok(engine)
     }
 
     /// What the form is made of.
-    pub fn shape(&self) -> &Arc<Shape> {
-        self.tree.shape()
+    pub fn schema(&self) -> &Arc<Schema> {
+        self.tree.schema()
     }
 
     /// The form itself, as a place.
@@ -217,12 +222,12 @@ impl Engine {
     }
 
     /// The place at an address.
-    pub fn locate(&self, address: &Address) -> Result<PlaceId, Refused> {
+    pub fn locate(&self, address: &Address) -> Result<PlaceId, Error> {
         match address {
-            Address::Pointer(pointer) => self.tree.locate(pointer).map_err(Refused::from),
+            Address::Pointer(pointer) => self.tree.locate(pointer),
             Address::Route(from, steps) => {
                 let from = self.known(from.unwrap_or(self.tree.root()))?;
-                self.tree.follow(from, steps).map_err(Refused::from)
+                self.tree.follow(from, steps)
             }
         }
     }
@@ -237,7 +242,7 @@ impl Engine {
     ///
     /// While a transaction is open, the action is only performed: it is settled, and told of, with the whole
     /// transaction.
-    pub fn apply(&mut self, action: Action) -> Result<Outcome, Refused> {
+    pub fn apply(&mut self, action: Action) -> Result<Outcome, Error> {
         if self.open.is_none() {
             self.graph.end_loading(&self.tree);
         }
@@ -268,8 +273,8 @@ impl Engine {
     /// ```
     /// # use ricordo::engine::{Action, Engine};
     /// # use ricordo::exchange::read_definition;
-    /// # let shape = read_definition(r#"{"type": "object", "properties": {"a": {"type": "string"}, "b": {"type": "string"}}}"#)?;
-    /// let mut engine = Engine::new(shape.into(), None)?;
+    /// # let schema = read_definition(r#"{"type": "object", "properties": {"a": {"type": "string"}, "b": {"type": "string"}}}"#)?;
+    /// let mut engine = Engine::new(schema.into(), None)?;
     /// engine.apply(Action::Enter { at: "/a".parse()?, text: "x".into() })?;
     /// engine.respond(Action::Enter { at: "/b".parse()?, text: "X".into() })?;
     /// engine.apply(Action::Undo)?;
@@ -280,14 +285,14 @@ impl Engine {
     /// # Errors
     ///
     /// As for [`Engine::apply`].
-    pub fn respond(&mut self, action: Action) -> Result<Outcome, Refused> {
+    pub fn respond(&mut self, action: Action) -> Result<Outcome, Error> {
         self.history.set_responding(true);
         let applied = self.apply(action);
         self.history.set_responding(false);
         applied
     }
 
-    fn type_in(&mut self, at: Address, text: String) -> Result<Outcome, Refused> {
+    fn type_in(&mut self, at: Address, text: String) -> Result<Outcome, Error> {
         match self.enter(&at, &text) {
             Ok(place) => {
                 let is_secret = self.tree.part(place).secret;
@@ -302,7 +307,7 @@ impl Engine {
         }
     }
 
-    fn apply_alone(&mut self, action: Action) -> Result<Outcome, Refused> {
+    fn apply_alone(&mut self, action: Action) -> Result<Outcome, Error> {
         let performed = match action {
             Action::Undo => return self.step(History::undo, History::keep_for_redo, "undo"),
             Action::Redo => return self.step(History::redo, History::keep_for_undo, "redo"),
@@ -314,7 +319,11 @@ impl Engine {
                 self.history.end_typing();
                 return Ok(outcome);
             }
-            action => self.perform(action).map(|made| (made, None)),
+            Action::Group(actions) => self.perform(Action::Group(actions)).map(|made| (made, None)),
+            action => {
+                self.next_row = prepared::take_prepared(&mut self.prepared, 0);
+                self.perform(action).map(|made| (made, None))
+            }
         };
         match performed {
             Ok((made, typing)) => self.finish(made, typing),
@@ -332,7 +341,7 @@ impl Engine {
     }
 
     /// Settles what was performed, and finds out what has changed.
-    fn finish(&mut self, made: Option<PlaceId>, typing: Option<PlaceId>) -> Result<Outcome, Refused> {
+    fn finish(&mut self, made: Option<PlaceId>, typing: Option<PlaceId>) -> Result<Outcome, Error> {
         self.settle_or_roll_back()?;
         if self.tree.has_changed_out_of_sight() && !Outcome::will_be_step(&self.tree) {
             // It is no step to undo, so what the steps before may bring back must be as they left it.
@@ -349,7 +358,7 @@ impl Engine {
         Ok(outcome)
     }
 
-    fn settle_or_roll_back(&mut self) -> Result<(), Refused> {
+    fn settle_or_roll_back(&mut self) -> Result<(), Error> {
         settle::settle(&mut self.tree, &mut self.graph).map_err(|unsettled| {
             let refused = self.refused(unsettled);
             self.roll_back_to(Checkpoint::default());
@@ -380,10 +389,10 @@ impl Engine {
         go: impl FnOnce(&mut History, &mut Tree) -> Option<Moved>,
         keep: impl FnOnce(&mut History, &Tree, Vec<Undo>),
         what: &str,
-    ) -> Result<Outcome, Refused> {
+    ) -> Result<Outcome, Error> {
         let Some(moved) = go(&mut self.history, &mut self.tree) else {
             let message = format!("there is nothing to {what}");
-            return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
+            return Err(Error::new(ErrorKind::NotPossible, Pointer::root(), message));
         };
         self.hint = None;
         match moved.other_rules {
@@ -410,7 +419,7 @@ impl Engine {
         }
     }
 
-    fn apply_within(&mut self, action: Action) -> Result<Option<PlaceId>, Refused> {
+    fn apply_within(&mut self, action: Action) -> Result<Option<PlaceId>, Error> {
         let checkpoint = self.graph.checkpoint(&self.tree);
         match self.perform(action) {
             Ok(made) => {
@@ -437,7 +446,7 @@ impl Engine {
 
     /// Closes the open transaction, and settles what follows from it. Without one, nothing has changed. If that
     /// cannot be settled, the form is as it was before the transaction was opened.
-    pub fn commit(&mut self) -> Result<Outcome, Refused> {
+    pub fn commit(&mut self) -> Result<Outcome, Error> {
         match self.open.take() {
             Some(open) => {
                 let mut outcome = self.finish(open.made, None)?;
@@ -453,7 +462,7 @@ impl Engine {
     /// # Errors
     ///
     /// As for [`Engine::commit`].
-    pub fn commit_response(&mut self) -> Result<Outcome, Refused> {
+    pub fn commit_response(&mut self) -> Result<Outcome, Error> {
         self.history.set_responding(true);
         let committed = self.commit();
         self.history.set_responding(false);
@@ -507,12 +516,12 @@ impl Engine {
             return false;
         }
         let held = self.tree.value(place);
-        let fitted = || self.shape().fit(self.tree.node(place).part, value.clone());
+        let fitted = || self.schema().fit(self.tree.node(place).part, value.clone());
         held.matches(value) || fitted().is_ok_and(|value| held.matches(&value))
     }
 
     /// Watches a place, and all in it: outcomes will name this observer when something there has changed.
-    pub fn observe(&mut self, place: PlaceId) -> Result<ObserverId, Refused> {
+    pub fn observe(&mut self, place: PlaceId) -> Result<ObserverId, Error> {
         let place = self.known(place)?;
         Ok(self.observers.add(PlaceView::new(&self.tree, place)))
     }
@@ -520,7 +529,7 @@ impl Engine {
     /// Watches some aspects of a place: outcomes will name this observer when one of them is not what it was, or when
     /// the place comes or goes. A record or a list is dirty, touched, valid and uncommitted as the sum of what is in
     /// it, and its value is that of all in it; everything else is its own.
-    pub fn observe_aspects(&mut self, place: PlaceId, aspects: Aspects) -> Result<ObserverId, Refused> {
+    pub fn observe_aspects(&mut self, place: PlaceId, aspects: Aspects) -> Result<ObserverId, Error> {
         let place = self.known(place)?;
         Ok(self.observers.add_aspects(PlaceView::new(&self.tree, place), aspects))
     }
@@ -554,7 +563,11 @@ impl Engine {
         self.observers.remove(observer);
     }
 
-    fn known(&self, place: PlaceId) -> Result<PlaceId, Refused> {
-        if self.tree.knows(place) { Ok(place) } else { Err(Refused::gone()) }
+    fn known(&self, place: PlaceId) -> Result<PlaceId, Error> {
+        if self.tree.knows(place) {
+            return Ok(place);
+        }
+        let message = "the place is gone for good, or belongs to another form";
+        Err(Error::new(ErrorKind::Gone, Pointer::root(), message))
     }
 }

@@ -1,9 +1,10 @@
 //! Carrying actions out.
 
 use super::leading::Setting;
+use super::prepared::take_prepared;
 use super::target::RowsNamed;
-use super::{Action, Address, Engine, Refused, RefusedKind};
-use crate::shape::{Choice, Choices, Kind, Named, PartId, Pointer};
+use super::{Action, Address, Engine};
+use crate::schema::{Choice, Choices, Error, ErrorKind, Kind, Named, PartId, Pointer};
 use crate::tree::{Body, PlaceId};
 use crate::value::Value;
 
@@ -12,7 +13,7 @@ type Made = Option<PlaceId>;
 
 impl Engine {
     /// Carries an action out, up to settling. After a refusal, what was begun is still to be taken back.
-    pub(super) fn perform(&mut self, action: Action) -> Result<Made, Refused> {
+    pub(super) fn perform(&mut self, action: Action) -> Result<Made, Error> {
         let setting = self.setting(&action);
         let made = self.carry_out(action)?;
         self.hand_over(setting);
@@ -23,7 +24,7 @@ impl Engine {
         Ok(made)
     }
 
-    fn carry_out(&mut self, action: Action) -> Result<Made, Refused> {
+    fn carry_out(&mut self, action: Action) -> Result<Made, Error> {
         match action {
             Action::Focus { at } => {
                 let place = self.present(&at)?;
@@ -78,11 +79,11 @@ impl Engine {
             Action::Test { at, value } => {
                 let place = self.present(&at)?;
                 if !self.holds(place, &value) {
-                    let value = self.shape().masked(Some(self.tree.node(place).part), &value);
+                    let value = self.schema().masked(Some(self.tree.node(place).part), &value);
                     let held = self.view(place).masked_value();
                     let pointer = self.tree.pointer(place);
                     let message = format!("{} holds {held}, not {value}", Named(&pointer));
-                    return Err(Refused::new(RefusedKind::TestFailed, pointer, message));
+                    return Err(Error::new(ErrorKind::TestFailed, pointer, message));
                 }
             }
             Action::Reset { at } => {
@@ -106,11 +107,12 @@ impl Engine {
             Action::Undo | Action::Redo | Action::Wait { .. } => {
                 let message =
                     "undo, redo and wait are transactions of their own, and no part of another".to_owned();
-                return Err(Refused::new(RefusedKind::NotPossible, Pointer::root(), message));
+                return Err(Error::new(ErrorKind::NotPossible, Pointer::root(), message));
             }
             Action::Group(actions) => {
-                let mut made = None;
-                for action in actions {
+                let (mut made, mut prepared) = (None, std::mem::take(&mut self.prepared));
+                for (at, action) in actions.into_iter().enumerate() {
+                    self.next_row = take_prepared(&mut prepared, at);
                     made = self.perform(action)?.or(made);
                 }
                 return Ok(made);
@@ -120,7 +122,7 @@ impl Engine {
     }
 
     /// The place at an address, which must be in the form now.
-    pub(super) fn present(&self, address: &Address) -> Result<PlaceId, Refused> {
+    pub(super) fn present(&self, address: &Address) -> Result<PlaceId, Error> {
         let place = self.locate(address)?;
         // What a pointer or a way from the form leads to is there; a place that is remembered may be gone.
         if let Address::Route(Some(_), _) = address
@@ -128,19 +130,19 @@ impl Engine {
         {
             let pointer = self.tree.pointer(place);
             let message = format!("the place is gone: it was removed from {}", Named(&pointer));
-            return Err(Refused::new(RefusedKind::Gone, pointer, message));
+            return Err(Error::new(ErrorKind::Gone, pointer, message));
         }
         Ok(place)
     }
 
-    pub(super) fn not_possible<T>(&self, place: PlaceId, problem: &str) -> Result<T, Refused> {
+    pub(super) fn not_possible<T>(&self, place: PlaceId, problem: &str) -> Result<T, Error> {
         let pointer = self.tree.pointer(place);
         let message = format!("{} {problem}", Named(&pointer));
-        Err(Refused::new(RefusedKind::NotPossible, pointer, message))
+        Err(Error::new(ErrorKind::NotPossible, pointer, message))
     }
 
     /// Refuses what a person does to a place that is not a person's to change.
-    pub(super) fn writable(&self, place: PlaceId) -> Result<(), Refused> {
+    pub(super) fn writable(&self, place: PlaceId) -> Result<(), Error> {
         if !self.tree.is_readonly(place) {
             return Ok(());
         }
@@ -148,11 +150,11 @@ impl Engine {
         let pointer = self.tree.pointer(place);
         let message =
             format!("{} is read-only: a program may set it, but nobody can type into it", Named(&pointer));
-        Err(Refused::new(RefusedKind::Readonly, pointer, message))
+        Err(Error::new(ErrorKind::Readonly, pointer, message))
     }
 
     /// Sets the choices of a field, or of all such fields.
-    fn offer(&mut self, at: &Address, choices: Option<Choices>) -> Result<(), Refused> {
+    fn offer(&mut self, at: &Address, choices: Option<Choices>) -> Result<(), Error> {
         let rows = match at {
             Address::Pointer(pointer) => self.rows_named(pointer),
             Address::Route(..) => RowsNamed::default(),
@@ -168,7 +170,7 @@ impl Engine {
         let (part, pattern) = self.meant_by(pointer)?;
         if rows.single {
             let message = format!("{pointer} names one row and all of another list; write “-” for both");
-            return Err(Refused::new(RefusedKind::NoPlace, pointer.clone(), message));
+            return Err(Error::new(ErrorKind::NotFound, pointer.clone(), message));
         }
         let choices = choices.map(|choices| self.fitted_choices(part, pointer, &choices));
         self.tree.set_part_choices(part, pattern, choices.transpose()?);
@@ -176,17 +178,17 @@ impl Engine {
     }
 
     /// The choices with values as fields of the part hold them.
-    fn fitted_choices(&self, part: PartId, pointer: &Pointer, choices: &Choices) -> Result<Choices, Refused> {
-        if !self.shape().part(part).is_field() {
+    fn fitted_choices(&self, part: PartId, pointer: &Pointer, choices: &Choices) -> Result<Choices, Error> {
+        if !self.schema().part(part).is_field() {
             let message = format!("{} is no field, so nothing can be chosen for it", Named(pointer));
-            return Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message));
+            return Err(Error::new(ErrorKind::NotPossible, pointer.clone(), message));
         }
         let fitted = choices.iter().map(|choice| {
-            let value = self.shape().fit(part, choice.value.clone());
+            let value = self.schema().fit(part, choice.value.clone());
             let value = value.map_err(|misfit| misfit.within(pointer))?;
             Ok(Choice { value, label: choice.label.clone() })
         });
-        fitted.collect::<Result<Vec<_>, Refused>>().map(Choices::new)
+        fitted.collect::<Result<Vec<_>, Error>>().map(Choices::new)
     }
 
     fn clear(&mut self, place: PlaceId) {
@@ -210,15 +212,29 @@ impl Engine {
         }
     }
 
-    fn fitted(&self, place: PlaceId, value: Value) -> Result<Value, Refused> {
-        let fitted = self.shape().fit_below(self.tree.node(place).part, value, self.tree.depth(place));
-        Ok(fitted.map_err(|misfit| misfit.within(&self.tree.pointer(place)))?)
+    fn fitted(&self, place: PlaceId, value: Value) -> Result<Value, Error> {
+        let fitted = self.schema().fit_below(self.tree.node(place).part, value, self.tree.depth(place));
+        fitted.map_err(|error| error.within(&self.tree.pointer(place)))
     }
 
-    fn replace(&mut self, place: PlaceId, value: Value) -> Result<(), Refused> {
+    fn replace(&mut self, place: PlaceId, value: Value) -> Result<(), Error> {
         let value = self.fitted(place, value)?;
         self.tree.assign(place, value);
         Ok(())
+    }
+
+    /// What a new row of a list holds.
+    pub(super) fn fitted_row(
+        &self,
+        list: PlaceId,
+        item: PartId,
+        value: Option<Value>,
+        position: &str,
+    ) -> Result<Value, Error> {
+        let value = value.unwrap_or_else(|| self.schema().blank(item));
+        let fitted = self.schema().fit_below(item, value, self.tree.depth(list) + 1);
+        let value = fitted.map_err(|error| error.within(&self.tree.pointer(list).join(position)))?;
+        Ok(self.schema().as_row(item, value))
     }
 
     fn insert(
@@ -226,7 +242,7 @@ impl Engine {
         list: PlaceId,
         position: Option<u32>,
         value: Option<Value>,
-    ) -> Result<PlaceId, Refused> {
+    ) -> Result<PlaceId, Error> {
         let (Kind::List(kind), Some(body)) = (&self.tree.part(list).kind, self.tree.list(list)) else {
             return self.not_possible(list, "is no list that rows could be put into");
         };
@@ -239,25 +255,18 @@ impl Engine {
                 &format!("has {counted}, so a row can be put in at 0 to {rows}, not at {position}"),
             );
         }
-        let item = self.shape().item(*kind);
-        let value = match value {
-            Some(value) => value,
-            None => self.shape().blank(item),
-        };
-        let fitted = self.shape().fit_below(item, value, self.tree.depth(list) + 1);
-        let value =
-            fitted.map_err(|misfit| misfit.within(&self.tree.pointer(list).join(&position.to_string())))?;
-        let value = self.shape().as_row(item, value);
+        let item = self.schema().item(*kind);
+        let value = self.fitted_row(list, item, value, &position.to_string())?;
         if !body.container.is_present() {
             self.tree.assign(list, Value::List(Vec::new()));
         }
-        match self.tree.new_row(list, position, value) {
+        match self.put_new_row(list, position, value) {
             Some(row) => Ok(row),
             None => self.not_possible(list, "is no list that rows could be put into"),
         }
     }
 
-    fn move_row(&mut self, row: PlaceId, to: u32) -> Result<(), Refused> {
+    fn move_row(&mut self, row: PlaceId, to: u32) -> Result<(), Error> {
         let list = self.tree.parent(row).filter(|parent| self.tree.list(*parent).is_some());
         let Some((list, body)) = list.and_then(|list| Some((list, self.tree.list(list)?))) else {
             return self.not_possible(row, "is no row of a list, so it cannot be moved");
@@ -279,7 +288,7 @@ impl Engine {
         Some((list, position))
     }
 
-    fn swap(&mut self, row: PlaceId, with: PlaceId) -> Result<(), Refused> {
+    fn swap(&mut self, row: PlaceId, with: PlaceId) -> Result<(), Error> {
         if row == with {
             return Ok(());
         }
@@ -294,7 +303,7 @@ impl Engine {
     }
 
     /// Puts a value at a pointer as JSON Patch has it.
-    fn add(&mut self, at: &Pointer, value: Option<Value>) -> Result<Made, Refused> {
+    fn add(&mut self, at: &Pointer, value: Option<Value>) -> Result<Made, Error> {
         if let Some((list, last)) = at.split_last()
             && let Ok(list) = self.tree.locate(&list)
             && self.tree.list(list).is_some()
@@ -304,12 +313,12 @@ impl Engine {
         }
         let place = self.tree.locate(at)?;
         self.not_calculated(place)?;
-        let value = value.unwrap_or_else(|| self.shape().opened(self.tree.node(place).part));
+        let value = value.unwrap_or_else(|| self.schema().opened(self.tree.node(place).part));
         self.replace(place, value)?;
         Ok(None)
     }
 
-    fn row_number(&self, list: PlaceId, token: &str) -> Result<u32, Refused> {
+    fn row_number(&self, list: PlaceId, token: &str) -> Result<u32, Error> {
         match token.parse() {
             Ok(number) if token == "0" || !token.starts_with(['0', '+']) => Ok(number),
             _ => self
@@ -317,7 +326,7 @@ impl Engine {
         }
     }
 
-    fn remove(&mut self, place: PlaceId) -> Result<(), Refused> {
+    fn remove(&mut self, place: PlaceId) -> Result<(), Error> {
         let parent = self.tree.parent(place);
         if let Some(list) = parent.filter(|parent| self.tree.list(*parent).is_some()) {
             let key = self.tree.node(place).slot;
@@ -339,7 +348,7 @@ impl Engine {
         Ok(())
     }
 
-    fn move_to(&mut self, from: &Address, to: &Pointer) -> Result<Made, Refused> {
+    fn move_to(&mut self, from: &Address, to: &Pointer) -> Result<Made, Error> {
         let place = self.present(from)?;
         let pointer = self.tree.pointer(place);
         if pointer == *to {

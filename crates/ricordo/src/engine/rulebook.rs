@@ -6,10 +6,9 @@ use rustc_hash::FxHashMap;
 
 use super::aggregating::{Aggregate, aggregate_of, item_of};
 use super::target::{Targeted, part_on_way, slot_of};
-use super::{Refused, RefusedKind};
 use crate::model::Spot;
+use crate::schema::{Error, Kind, PartId, Pointer, RecordId, Schema};
 use crate::settle::{Bases, Declaration, Function, Role, Slot, Way, conflicts};
-use crate::shape::{Kind, PartId, Pointer, RecordId, Shape};
 use crate::tree::{Anchor, ConstraintId, ConstraintWords, Pattern};
 
 /// A rule, before it is known where in a form it holds.
@@ -58,9 +57,9 @@ pub(super) enum RulesFor {
     Records(RecordId),
 }
 
-/// Rules that were checked against a shape, and can be installed in a form of it.
+/// Rules that were checked against a schema, and can be installed in a form of it.
 pub(super) struct Rulebook {
-    shape: Arc<Shape>,
+    schema: Arc<Schema>,
     /// Whether a form of it is parsed to a record of a Rust type.
     is_typed: bool,
     rules: Vec<Arc<Declaration>>,
@@ -72,25 +71,25 @@ pub(super) struct Rulebook {
 }
 
 impl Rulebook {
-    pub(super) fn new(shape: Arc<Shape>, is_typed: bool) -> Self {
+    pub(super) fn new(schema: Arc<Schema>, is_typed: bool) -> Self {
         let (rules, of_parts, constraints) = (Vec::new(), FxHashMap::default(), Vec::new());
-        Rulebook { shape, is_typed, rules, of_parts, constraints, next: ConstraintId::FIRST }
+        Rulebook { schema, is_typed, rules, of_parts, constraints, next: ConstraintId::FIRST }
     }
 
     /// A rulebook for more rules of a form that has these already.
     pub(super) fn after<'a>(
-        shape: Arc<Shape>,
+        schema: Arc<Schema>,
         is_typed: bool,
         rules: impl Iterator<Item = &'a Arc<Declaration>>,
         next: ConstraintId,
     ) -> Self {
-        let mut book = Rulebook { next, ..Rulebook::new(shape, is_typed) };
+        let mut book = Rulebook { next, ..Rulebook::new(schema, is_typed) };
         rules.for_each(|rule| book.push(rule.clone()));
         book
     }
 
-    pub(super) fn shape(&self) -> &Arc<Shape> {
-        &self.shape
+    pub(super) fn schema(&self) -> &Arc<Schema> {
+        &self.schema
     }
 
     pub(super) fn is_typed(&self) -> bool {
@@ -113,15 +112,11 @@ impl Rulebook {
     }
 
     /// Adds rules.
-    pub(super) fn add_all(
-        &mut self,
-        to: RulesFor,
-        specs: Vec<Result<RuleSpec, Refused>>,
-    ) -> Result<(), Refused> {
-        let shape = self.shape.clone();
+    pub(super) fn add_all(&mut self, to: RulesFor, specs: Vec<Result<RuleSpec, Error>>) -> Result<(), Error> {
+        let schema = self.schema.clone();
         let parts: Vec<PartId> = match to {
-            RulesFor::Form => vec![shape.root()],
-            RulesFor::Records(record) => shape
+            RulesFor::Form => vec![schema.root()],
+            RulesFor::Records(record) => schema
                 .parts()
                 .filter(|(_, part)| matches!(part.kind, Kind::Record(of) if of == record))
                 .map(|(part, _)| part)
@@ -130,11 +125,11 @@ impl Rulebook {
         specs.into_iter().try_for_each(|spec| self.add(to, &parts, spec?))
     }
 
-    fn add(&mut self, to: RulesFor, parts: &[PartId], spec: RuleSpec) -> Result<(), Refused> {
-        let shape = self.shape.clone();
+    fn add(&mut self, to: RulesFor, parts: &[PartId], spec: RuleSpec) -> Result<(), Error> {
+        let schema = self.schema.clone();
         let RuleSpec { rows, at, of } = spec;
         let Some(first) = parts.first().copied() else { return Ok(()) };
-        let target = |at: &Spot, part| targeted(&shape, to, part, &rows, at);
+        let target = |at: &Spot, part| targeted(&schema, to, part, &rows, at);
         match of {
             RuleOf::Calculated(function) => {
                 let slot = Slot::Value(Role::Calculated);
@@ -148,7 +143,7 @@ impl Rulebook {
                 let targeted = target(&at, first)?;
                 let slot = Slot::Value(Role::Calculated);
                 self.may_declare(&targeted, slot)?;
-                let of = aggregate_of(&shape, &targeted, &aggregate)?;
+                let of = aggregate_of(&schema, &targeted, &aggregate)?;
                 self.declare(targeted, slot, Way::Aggregate(of))
             }
             RuleOf::Counterpart { of_one, other, of_other } => {
@@ -167,11 +162,11 @@ impl Rulebook {
                 for part in if is_own { parts } else { &parts[..1] }.iter().copied() {
                     let targeted = target(&at, part)?;
                     if slot == Slot::Relevant {
-                        if part == shape.root() && is_own {
+                        if part == schema.root() && is_own {
                             return targeted.refuse("itself is always relevant");
                         }
                         if self.is_typed {
-                            may_be_irrelevant(&shape, &targeted)?;
+                            may_be_irrelevant(&schema, &targeted)?;
                         }
                     }
                     self.declare(targeted, slot, Way::Function(function.clone()))?;
@@ -195,7 +190,7 @@ impl Rulebook {
         }
     }
 
-    fn declare(&mut self, targeted: Targeted, slot: Slot, way: Way) -> Result<(), Refused> {
+    fn declare(&mut self, targeted: Targeted, slot: Slot, way: Way) -> Result<(), Error> {
         self.may_declare(&targeted, slot)?;
         self.push(Arc::new(targeted.declaration(slot, way)));
         Ok(())
@@ -206,42 +201,42 @@ impl Rulebook {
         self.rules.push(declaration);
     }
 
-    fn may_declare(&self, targeted: &Targeted, slot: Slot) -> Result<(), Refused> {
+    fn may_declare(&self, targeted: &Targeted, slot: Slot) -> Result<(), Error> {
         let known = self.of_parts.get(&targeted.part).into_iter().flatten().map(|at| &*self.rules[*at]);
-        let is_known = conflicts(known, &self.shape, &targeted.pattern, slot);
-        targeted.may_have(&self.shape, slot, is_known)
+        let is_known = conflicts(known, &self.schema, &targeted.pattern, slot);
+        targeted.may_have(&self.schema, slot, is_known)
     }
 }
 
 /// The places of a rule.
 fn targeted(
-    shape: &Shape,
+    schema: &Schema,
     to: RulesFor,
     mut part: PartId,
     rows: &[Spot],
     at: &Spot,
-) -> Result<Targeted, Refused> {
+) -> Result<Targeted, Error> {
     let (anchor, mut bases) = match to {
         RulesFor::Form => (Anchor::Form, Bases::Form),
         RulesFor::Records(record) => (Anchor::Record(record), Bases::Records(record)),
     };
     let (mut pattern, mut pointer) = (Pattern::from_anchor(anchor), Pointer::root());
     for list in rows {
-        let (list_part, way) = part_on_way(shape, part, list, &mut pointer)?;
-        part = item_of(shape, list_part, &pointer)?;
+        let (list_part, way) = part_on_way(schema, part, list, &mut pointer)?;
+        part = item_of(schema, list_part, &pointer)?;
         way.iter().for_each(|step| pattern.push(slot_of(*step)));
         pattern.push(None);
         pointer.push("-");
         bases = Bases::Rows(list_part);
     }
     let (base, from) = (pattern.depth(), (part, pointer.clone()));
-    let (part, way) = part_on_way(shape, part, at, &mut pointer)?;
+    let (part, way) = part_on_way(schema, part, at, &mut pointer)?;
     way.iter().for_each(|step| pattern.push(slot_of(*step)));
     Ok(Targeted { part, pattern, base, bases, from, pointer })
 }
 
 /// The declarations of two fields that calculate each other, the one that comes first in the record first.
-fn counterparts(mut sides: [(Targeted, Function); 2]) -> Result<[Declaration; 2], Refused> {
+fn counterparts(mut sides: [(Targeted, Function); 2]) -> Result<[Declaration; 2], Error> {
     let slots = sides[0].0.pattern.in_one_record(&sides[1].0.pattern);
     let Some((mut first, mut second)) = slots.filter(|(first, second)| first != second) else {
         return sides[0].0.refuse("and its counterpart must be two fields of one record");
@@ -258,19 +253,11 @@ fn counterparts(mut sides: [(Targeted, Function); 2]) -> Result<[Declaration; 2]
 }
 
 /// Refuses to let a place be irrelevant for which the record's type needs a value: the record could not be parsed.
-fn may_be_irrelevant(shape: &Shape, targeted: &Targeted) -> Result<(), Refused> {
-    let Some(within) = shape.without_empty(targeted.part) else { return Ok(()) };
+fn may_be_irrelevant(schema: &Schema, targeted: &Targeted) -> Result<(), Error> {
+    let Some(within) = schema.without_empty(targeted.part) else { return Ok(()) };
     let mut place = targeted.pointer.clone();
     within.tokens().for_each(|token| place.push(&token));
     targeted.refuse(&format!(
         "cannot be irrelevant: the type of {place} has no empty value; make it an `Option`, or give it a default"
     ))
-}
-
-impl Refused {
-    /// The same refusal, said of the rules of a type.
-    pub(crate) fn in_rules_of(self, name: &str) -> Self {
-        let message = format!("in the rules of `{name}`: {self}");
-        Refused::new(RefusedKind::NotPossible, self.place().clone(), message)
-    }
 }

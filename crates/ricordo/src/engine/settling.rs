@@ -2,25 +2,25 @@
 
 use rustc_hash::FxHashSet;
 
-use super::{Engine, PlaceView, Refused, RefusedKind};
+use super::{Engine, PlaceView};
+use crate::schema::{Error, ErrorKind, Named, Pointer};
 use crate::settle::Unsettled;
-use crate::shape::{Named, Pointer};
 use crate::tree::{Body, PlaceId};
 
 impl Engine {
     /// Refuses to set what is calculated.
-    pub(super) fn not_calculated(&self, place: PlaceId) -> Result<(), Refused> {
+    pub(super) fn not_calculated(&self, place: PlaceId) -> Result<(), Error> {
         if !self.tree.is_calculated(place) {
             return Ok(());
         }
         let pointer = self.tree.pointer(place);
         let message =
             format!("{} is calculated: it follows from other places, and cannot be set", Named(&pointer));
-        Err(Refused::new(RefusedKind::Readonly, pointer, message))
+        Err(Error::new(ErrorKind::Readonly, pointer, message))
     }
 
     /// Calculates what lies in rows and records that have just come: that is what they compare with.
-    pub(super) fn settle_what_is_new(&mut self) -> Result<(), Refused> {
+    pub(super) fn settle_what_is_new(&mut self) -> Result<(), Error> {
         if self.graph.is_empty() {
             return Ok(());
         }
@@ -35,7 +35,7 @@ impl Engine {
     }
 
     /// Calculates everything after another record was taken as the baseline.
-    pub(super) fn settle_baseline(&mut self) -> Result<(), Refused> {
+    pub(super) fn settle_baseline(&mut self) -> Result<(), Error> {
         if self.graph.is_empty() {
             return Ok(());
         }
@@ -48,7 +48,7 @@ impl Engine {
         Ok(())
     }
 
-    fn settle_values(&mut self) -> Result<(), Refused> {
+    fn settle_values(&mut self) -> Result<(), Error> {
         self.graph.settle(&mut self.tree).map_err(|unsettled| self.refused(unsettled))
     }
 
@@ -117,7 +117,7 @@ impl Engine {
     }
 
     /// What cannot be settled, as a refusal.
-    pub(super) fn refused(&self, unsettled: Unsettled) -> Refused {
+    pub(super) fn refused(&self, unsettled: Unsettled) -> Error {
         match unsettled {
             Unsettled::Circle(places) => {
                 let pointers: Vec<Pointer> = places.iter().map(|place| self.tree.pointer(*place)).collect();
@@ -130,7 +130,7 @@ impl Engine {
                     }
                 };
                 let place = pointers.into_iter().next().unwrap_or_default();
-                Refused::new(RefusedKind::Circle, place, message)
+                Error::new(ErrorKind::Cycle, place, message)
             }
             Unsettled::Restless(places) => {
                 let pointers: Vec<Pointer> = places.iter().map(|place| self.tree.pointer(*place)).collect();
@@ -140,7 +140,7 @@ impl Engine {
                     "what is wrong leads to other values, and these to something else that is wrong, without end: {}",
                     names.join(", ")
                 );
-                Refused::new(RefusedKind::Circle, pointers.into_iter().next().unwrap_or_default(), message)
+                Error::new(ErrorKind::Cycle, pointers.into_iter().next().unwrap_or_default(), message)
             }
         }
     }

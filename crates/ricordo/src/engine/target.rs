@@ -1,9 +1,9 @@
 //! Targets: which places a rule is about.
 
-use super::{Engine, Refused, RefusedKind};
+use super::{Action, Address, Engine};
 use crate::model::Spot;
+use crate::schema::{Error, ErrorKind, Kind, Named, PartId, Pointer, Schema, Step};
 use crate::settle::{Bases, Declaration, Slot, Way};
-use crate::shape::{Kind, Named, PartId, Pointer, Shape, Step};
 use crate::tree::Pattern;
 
 /// The places that a rule is about.
@@ -28,9 +28,9 @@ impl Targeted {
     }
 
     /// Refuses what these places cannot have, or have already.
-    pub(super) fn may_have(&self, shape: &Shape, slot: Slot, is_known: bool) -> Result<(), Refused> {
+    pub(super) fn may_have(&self, schema: &Schema, slot: Slot, is_known: bool) -> Result<(), Error> {
         match slot {
-            Slot::Value(_) if !shape.part(self.part).is_field() => {
+            Slot::Value(_) if !schema.part(self.part).is_field() => {
                 self.refuse("is no field, so its value cannot be calculated")
             }
             Slot::Value(_) if is_known => self.refuse("is calculated already"),
@@ -39,9 +39,9 @@ impl Targeted {
         }
     }
 
-    pub(super) fn refuse<T>(&self, problem: &str) -> Result<T, Refused> {
+    pub(super) fn refuse<T>(&self, problem: &str) -> Result<T, Error> {
         let message = format!("{} {problem}", Named(&self.pointer));
-        Err(Refused::new(RefusedKind::NotPossible, self.pointer.clone(), message))
+        Err(Error::new(ErrorKind::NotPossible, self.pointer.clone(), message))
     }
 }
 
@@ -55,29 +55,86 @@ pub(super) struct RowsNamed {
 }
 
 impl Engine {
+    /// Refuses an action that waits, if there can be no place at one of its addresses, whatever happens until then: which rows
+    /// there will be is not known, but which fields is.
+    ///
+    /// # Errors
+    ///
+    /// Fails with the name that was likely meant.
+    pub(crate) fn check_addresses(&self, action: &Action) -> Result<(), Error> {
+        let pointers = |pointers: &[&Pointer]| pointers.iter().try_for_each(|at| self.check_pointer(at));
+        match action {
+            Action::Focus { at }
+            | Action::Enter { at, .. }
+            | Action::Leave { at }
+            | Action::Clear { at }
+            | Action::Replace { at, .. }
+            | Action::Insert { list: at, .. }
+            | Action::MoveRow { row: at, .. }
+            | Action::Duplicate { row: at }
+            | Action::Remove { at }
+            | Action::Test { at, .. }
+            | Action::Reset { at }
+            | Action::Release { at }
+            | Action::Choices { at, .. }
+            | Action::Event { at: Some(at), .. } => self.check_address(at),
+            Action::Swap { row, with } => self.check_address(row).and_then(|()| self.check_address(with)),
+            Action::Add { at, .. } => pointers(&[at]),
+            Action::Move { from, to } | Action::Copy { from, to } => {
+                self.check_address(from).and_then(|()| pointers(&[to]))
+            }
+            Action::Group(actions) => actions.iter().try_for_each(|action| self.check_addresses(action)),
+            Action::Event { at: None, .. }
+            | Action::ResetTo { .. }
+            | Action::Wait { .. }
+            | Action::Undo
+            | Action::Redo => Ok(()),
+        }
+    }
+
+    fn check_address(&self, address: &Address) -> Result<(), Error> {
+        match address {
+            Address::Pointer(pointer) => self.check_pointer(pointer),
+            Address::Route(Some(place), _) => self.known(*place).map(drop),
+            Address::Route(None, _) => Ok(()),
+        }
+    }
+
+    fn check_pointer(&self, pointer: &Pointer) -> Result<(), Error> {
+        let (mut part, mut reached) = (self.schema().root(), Pointer::root());
+        for token in pointer.tokens() {
+            let at = reached.join(&token);
+            let Some(next) = self.schema().part_named(part, &token) else {
+                return no_field(self.schema(), part, &at);
+            };
+            (part, reached) = (next, at);
+        }
+        Ok(())
+    }
+
     /// Which rows a pointer names on its way. Only in a list is `-`, or a number, a row; in a record it is a field.
     pub(super) fn rows_named(&self, pointer: &Pointer) -> RowsNamed {
-        let (mut rows, mut part) = (RowsNamed::default(), Some(self.shape().root()));
+        let (mut rows, mut part) = (RowsNamed::default(), Some(self.schema().root()));
         for token in pointer.tokens() {
             let Some(at) = part else { break };
-            if matches!(self.shape().part(at).kind, Kind::List(_)) {
+            if matches!(self.schema().part(at).kind, Kind::List(_)) {
                 rows.all |= token == "-";
                 rows.single |= token != "-";
             }
-            part = self.shape().part_named(at, &token);
+            part = self.schema().part_named(at, &token);
         }
         rows
     }
 
     /// The part of all places that a pointer means with `-` for any row, and which they are.
-    pub(super) fn meant_by(&self, pointer: &Pointer) -> Result<(PartId, Pattern), Refused> {
+    pub(super) fn meant_by(&self, pointer: &Pointer) -> Result<(PartId, Pattern), Error> {
         let mut pattern = Pattern::default();
-        let part = pointer.tokens().try_fold(self.shape().root(), |part, token| {
-            let (step, part) = match self.shape().part(part).kind {
+        let part = pointer.tokens().try_fold(self.schema().root(), |part, token| {
+            let (step, part) = match self.schema().part(part).kind {
                 Kind::Record(record) => {
-                    self.shape().field(record, &token).map(|(slot, part)| (Some(slot), part))?
+                    self.schema().field(record, &token).map(|(slot, part)| (Some(slot), part))?
                 }
-                Kind::List(list) => (None, self.shape().item(list)),
+                Kind::List(list) => (None, self.schema().item(list)),
                 _ => return None,
             };
             pattern.push(step);
@@ -85,36 +142,36 @@ impl Engine {
         });
         part.map(|part| (part, pattern)).ok_or_else(|| {
             let message = format!("there is no place {pointer} in any row");
-            Refused::new(RefusedKind::NoPlace, pointer.clone(), message)
+            Error::new(ErrorKind::NotFound, pointer.clone(), message)
         })
     }
 }
 
 /// The part at the end of a way through fields, and the steps of the way; the pointer is led along it.
 pub(super) fn part_on_way(
-    shape: &Shape,
+    schema: &Schema,
     from: PartId,
     way: &Spot,
     pointer: &mut Pointer,
-) -> Result<(PartId, Vec<Step>), Refused> {
+) -> Result<(PartId, Vec<Step>), Error> {
     let mut steps = Vec::new();
     let mut part = from;
     match way {
         Spot::Route(route) => {
             for step in route.iter() {
-                part = part_behind(shape, part, *step, pointer)?;
+                part = part_behind(schema, part, *step, pointer)?;
                 steps.push(*step);
             }
         }
         Spot::Pointer(names) => {
             for name in names.tokens() {
-                let step = match shape.part(part).kind {
-                    Kind::Record(record) => shape.field(record, &name).map(|(slot, _)| Step::Field(slot)),
+                let step = match schema.part(part).kind {
+                    Kind::Record(record) => schema.field(record, &name).map(|(slot, _)| Step::Field(slot)),
                     Kind::List(_) => Some(Step::Row(0)),
                     _ => None,
                 };
-                let Some(step) = step else { return no_field(shape, part, &pointer.join(&name)) };
-                part = part_behind(shape, part, step, pointer)?;
+                let Some(step) = step else { return no_field(schema, part, &pointer.join(&name)) };
+                part = part_behind(schema, part, step, pointer)?;
                 steps.push(step);
             }
         }
@@ -123,10 +180,10 @@ pub(super) fn part_on_way(
 }
 
 /// The part to which a step leads. Rules hold for all rows, so no single one can be named.
-fn part_behind(shape: &Shape, part: PartId, step: Step, pointer: &mut Pointer) -> Result<PartId, Refused> {
-    match (step, &shape.part(part).kind) {
+fn part_behind(schema: &Schema, part: PartId, step: Step, pointer: &mut Pointer) -> Result<PartId, Error> {
+    match (step, &schema.part(part).kind) {
         (Step::Field(position), Kind::Record(record)) => {
-            if let Some((name, part)) = shape.field_at(*record, position) {
+            if let Some((name, part)) = schema.field_at(*record, position) {
                 pointer.push(name);
                 return Ok(part);
             }
@@ -134,24 +191,24 @@ fn part_behind(shape: &Shape, part: PartId, step: Step, pointer: &mut Pointer) -
         (Step::Row(_), Kind::List(_)) => {
             let problem = "is a list: a rule holds for all of its rows, so use `each` instead of naming one";
             let message = format!("{} {problem}", Named(pointer));
-            return Err(Refused::new(RefusedKind::NotPossible, pointer.clone(), message));
+            return Err(Error::new(ErrorKind::NotPossible, pointer.clone(), message));
         }
         _ => {}
     }
     let message = format!("{} has no such field", Named(pointer));
-    Err(Refused::new(RefusedKind::NoPlace, pointer.clone(), message))
+    Err(Error::new(ErrorKind::NotFound, pointer.clone(), message))
 }
 
-fn no_field<T>(shape: &Shape, part: PartId, pointer: &Pointer) -> Result<T, Refused> {
-    let nearest = match (pointer.split_last(), &shape.part(part).kind) {
+fn no_field<T>(schema: &Schema, part: PartId, pointer: &Pointer) -> Result<T, Error> {
+    let nearest = match (pointer.split_last(), &schema.part(part).kind) {
         (Some((around, name)), Kind::Record(record)) => {
-            shape.nearest_field(*record, &name).map(|name| around.join(name))
+            schema.nearest_field(*record, &name).map(|name| around.join(name))
         }
         _ => None,
     };
     let (around, name) = pointer.split_last().unwrap_or_default();
     let message = format!("{} has no field “{name}”", Named(&around));
-    Err(Refused::new(RefusedKind::NoPlace, around, message).with_nearest(nearest))
+    Err(Error::new(ErrorKind::NotFound, around, message).with_nearest(nearest))
 }
 
 /// The position of a field; nothing for a row.

@@ -1,13 +1,13 @@
 //! Typing: what becomes of a text that a person types, at once or later.
 
-use super::{Address, Engine, Outcome, Refused};
-use crate::shape::{Commit, Reading};
+use super::{Address, Engine, Outcome};
+use crate::schema::{Commit, Error, Reading};
 use crate::tree::{Pending, PlaceId, Undo};
 use crate::value::{Value, is_canonical_number};
 
 impl Engine {
     /// Types a text into a field, which comes back.
-    pub(super) fn enter(&mut self, at: &Address, text: &str) -> Result<PlaceId, Refused> {
+    pub(super) fn enter(&mut self, at: &Address, text: &str) -> Result<PlaceId, Error> {
         let place = self.present(at)?;
         let part = self.tree.part(place);
         if !part.is_field() {
@@ -68,7 +68,7 @@ impl Engine {
     }
 
     /// Lets time pass: what was typed long enough ago takes effect.
-    pub(super) fn wait(&mut self, milliseconds: u64) -> Result<Outcome, Refused> {
+    pub(super) fn wait(&mut self, milliseconds: u64) -> Result<Outcome, Error> {
         let before = self.clock;
         self.clock = self.clock.saturating_add(milliseconds);
         let mut committed = Vec::new();

@@ -2,10 +2,9 @@
 
 use std::fmt;
 
-use super::ReadError;
 use super::json::{Index, Node};
 use super::lines::Lines;
-use crate::shape::{Pointer, Shape};
+use crate::schema::{Error, Pointer, Schema};
 use crate::value::Value;
 
 /// Reads a JSON value. Numbers keep all their digits.
@@ -13,16 +12,16 @@ use crate::value::Value;
 /// ```
 /// let price = ricordo::exchange::read_value("12.30")?;
 /// assert_eq!(price.to_string(), "12.3");
-/// # Ok::<(), ricordo::exchange::ReadError>(())
+/// # Ok::<(), ricordo::Error>(())
 /// ```
-pub fn read_value(text: &str) -> Result<Value, ReadError> {
+pub fn read_value(text: &str) -> Result<Value, Error> {
     Node::read(text)?.value()
 }
 
-/// Reads data for a form of this shape. What does not fit is an error at its place in the text.
-pub fn read_data(text: &str, shape: &Shape) -> Result<Value, ReadError> {
+/// Reads data for a form of this schema. What does not fit is an error at its place in the text.
+pub fn read_data(text: &str, schema: &Schema) -> Result<Value, Error> {
     let document = Node::read(text)?;
-    shape.fit(shape.root(), document.value()?).map_err(|misfit| {
+    schema.fit(schema.root(), document.value()?).map_err(|misfit| {
         let node = Index::new(document).find(misfit.place()).unwrap_or_else(|nearest| nearest);
         let members = node.members().unwrap_or_default();
         let member = members.iter().find(|member| misfit.member() == Some(&*member.name));
@@ -51,7 +50,7 @@ impl<'a> Positions<'a> {
     /// # Errors
     ///
     /// Fails if the text is not JSON.
-    pub fn new(text: &'a str) -> Result<Self, ReadError> {
+    pub fn new(text: &'a str) -> Result<Self, Error> {
         Ok(Positions { index: Index::new(Node::read(text)?), lines: Lines::new(text) })
     }
 

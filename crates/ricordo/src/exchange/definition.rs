@@ -7,11 +7,11 @@ use rust_decimal::Decimal;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::json::{Index, Member, Node};
-use super::{ReadError, keywords};
-use crate::rules::check_defaults;
-use crate::shape::{
-    Choice, Choices, Commit, DisplayFormat, FindingKind, Format, Kind, NumberFormat, OffsetRule, Part,
-    PartId, Pointer, Reveal, Shape, ShapeBuilder, ShapeError, nearest,
+use super::keywords;
+use crate::check::check_defaults;
+use crate::schema::{
+    Choice, Choices, Commit, DisplayFormat, Error, FindingKind, Format, Kind, NumberFormat, OffsetRule, Part,
+    PartId, Pointer, Reveal, Schema, SchemaBuilder, nearest,
 };
 use crate::value::Value;
 
@@ -28,17 +28,17 @@ const LONGEST_CHAIN: usize = 64;
 /// is one that could never check anything where it stands.
 ///
 /// ```
-/// let shape = ricordo::exchange::read_definition(r#"{
+/// let schema = ricordo::exchange::read_definition(r#"{
 ///     "type": "object",
 ///     "properties": {"loaves": {"type": "integer", "minimum": 1, "title": "Loaves"}},
 ///     "required": ["loaves"]
 /// }"#)?;
-/// let form = ricordo::Form::of_shape(shape.into(), None)?;
+/// let form = ricordo::Form::of_schema(schema.into(), None)?;
 /// form.enter("/loaves", "0")?;
 /// assert_eq!(form.findings()[0].message, "Must be at least 1.");
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-pub fn read_definition(text: &str) -> Result<Shape, ReadError> {
+pub fn read_definition(text: &str) -> Result<Schema, Error> {
     let document = Node::read(text)?;
     let mut reader = Reader::new(document);
     let root = reader.target(&Pointer::root(), document)?;
@@ -46,19 +46,19 @@ pub fn read_definition(text: &str) -> Result<Shape, ReadError> {
         return Err(document.error("a form is a record: its definition has the type “object”"));
     }
     let unused = reader.unused()?;
-    let shape = reader.finish(root)?;
+    let schema = reader.finish(root)?;
     check_unused(document, unused)?;
-    Ok(shape)
+    Ok(schema)
 }
 
 /// Reads definitions that nothing refers to, for the faults in them.
-fn check_unused<'a>(document: Node<'a>, unused: Vec<Definition<'a>>) -> Result<(), ReadError> {
+fn check_unused<'a>(document: Node<'a>, unused: Vec<Definition<'a>>) -> Result<(), Error> {
     let mut reader = Reader::new(document);
-    let all = reader.shape.open_record();
+    let all = reader.schema.open_record();
     let mut unused = VecDeque::from(unused);
     while let Some(Definition { pointer, node }) = unused.pop_front() {
         let part = reader.target(&pointer, node)?;
-        let added = reader.shape.field(all, pointer.as_str(), part);
+        let added = reader.schema.field(all, pointer.as_str(), part);
         let id = added.map_err(|error| node.error(error.to_string()))?;
         reader.origins.insert(id, node);
         // There may be more within it.
@@ -77,12 +77,12 @@ struct Reader<'a> {
     index: Index<'a>,
     /// What stands under each `$defs` that was met.
     definitions: Vec<Definition<'a>>,
-    shape: ShapeBuilder,
+    schema: SchemaBuilder,
     /// Parts by where they are defined; records and lists are here before all that is in them is read.
     parts: FxHashMap<Pointer, Part>,
     /// Definitions that are being read and are not in `parts` yet.
     open: FxHashSet<Pointer>,
-    /// Where each part stands, for errors that are only found when the shape is whole.
+    /// Where each part stands, for errors that are only found when the schema is whole.
     origins: FxHashMap<PartId, Node<'a>>,
     chain: usize,
 }
@@ -94,7 +94,7 @@ struct Keywords<'a> {
 }
 
 impl<'a> Keywords<'a> {
-    fn read(node: Node<'a>) -> Result<Self, ReadError> {
+    fn read(node: Node<'a>) -> Result<Self, Error> {
         if !node.is_object() {
             return Err(node.error(format!("a definition is an object, not {}", node.sort())));
         }
@@ -104,7 +104,10 @@ impl<'a> Keywords<'a> {
             let text = dialect.node.string()?;
             if text.strip_suffix('#').unwrap_or(&text) != DIALECT {
                 let message = format!("“{text}” is another dialect than that of form definitions");
-                return Err(dialect.node.error(message).help(format!("they are written in “{DIALECT}”")));
+                return Err(dialect
+                    .node
+                    .error(message)
+                    .with_help(format!("they are written in “{DIALECT}”")));
             }
         }
         Ok(Keywords { node, members })
@@ -119,7 +122,7 @@ impl<'a> Keywords<'a> {
     }
 
     /// Refuses keywords that could not mean anything here.
-    fn allow_only(&self, allowed: &[&str], here: &str) -> Result<(), ReadError> {
+    fn allow_only(&self, allowed: &[&str], here: &str) -> Result<(), Error> {
         const ANYWHERE: [&str; 15] = [
             "$anchor",
             "$comment",
@@ -153,7 +156,7 @@ impl<'a> Reader<'a> {
         Reader {
             index: Index::new(document),
             definitions: Vec::new(),
-            shape: ShapeBuilder::new(),
+            schema: SchemaBuilder::new(),
             parts: FxHashMap::default(),
             open: FxHashSet::default(),
             origins: FxHashMap::default(),
@@ -162,7 +165,7 @@ impl<'a> Reader<'a> {
     }
 
     /// The definitions met so far that nothing has referred to. They are not given out again.
-    fn unused(&mut self) -> Result<Vec<Definition<'a>>, ReadError> {
+    fn unused(&mut self) -> Result<Vec<Definition<'a>>, Error> {
         let mut unused = Vec::new();
         for Definition { pointer, node } in std::mem::take(&mut self.definitions) {
             for member in node.members()? {
@@ -175,23 +178,24 @@ impl<'a> Reader<'a> {
         Ok(unused)
     }
 
-    /// The shape whose form is `root`.
-    fn finish(self, root: Part) -> Result<Shape, ReadError> {
+    /// The schema whose form is `root`.
+    fn finish(self, root: Part) -> Result<Schema, Error> {
         let (document, origins) = (self.index.document(), self.origins);
-        let at = |error: &ShapeError| {
-            let origin = error.part().and_then(|part| origins.get(&part)).copied().unwrap_or(document);
+        let at = |error: &Error| {
+            let (part, is_default) = error.part().unzip();
+            let origin = part.and_then(|part| origins.get(&part)).copied().unwrap_or(document);
             let members =
-                if error.is_at_default() { origin.members().unwrap_or_default() } else { Vec::new() };
+                if is_default == Some(true) { origin.members().unwrap_or_default() } else { Vec::new() };
             let default = members.into_iter().find(|member| member.name == "default");
             default.map_or(origin, |member| member.node).error(error.to_string())
         };
-        let shape = self.shape.finish(root).map_err(|error| at(&error))?;
-        check_defaults(&shape).map_err(|error| at(&error))?;
-        Ok(shape)
+        let schema = self.schema.finish(root).map_err(|error| at(&error))?;
+        check_defaults(&schema).map_err(|error| at(&error))?;
+        Ok(schema)
     }
 
     /// The part that is defined at a pointer.
-    fn target(&mut self, pointer: &Pointer, node: Node<'a>) -> Result<Part, ReadError> {
+    fn target(&mut self, pointer: &Pointer, node: Node<'a>) -> Result<Part, Error> {
         if let Some(part) = self.parts.get(pointer) {
             return Ok(part.clone());
         }
@@ -211,7 +215,7 @@ impl<'a> Reader<'a> {
         Ok(part)
     }
 
-    fn part(&mut self, pointer: &Pointer, node: Node<'a>) -> Result<Part, ReadError> {
+    fn part(&mut self, pointer: &Pointer, node: Node<'a>) -> Result<Part, Error> {
         let keywords = Keywords::read(node)?;
         if let Some(node) = keywords.get("$defs") {
             self.definitions.push(Definition { pointer: pointer.join("$defs"), node });
@@ -233,8 +237,8 @@ impl<'a> Reader<'a> {
             (None, Some("integer")) => Kind::Integer,
             (None, Some("number")) => Kind::Decimal,
             (None, Some("boolean")) => Kind::Flag,
-            (None, Some("object")) => Kind::Record(self.shape.open_record()),
-            (None, Some("array")) => Kind::List(self.shape.open_list()),
+            (None, Some("object")) => Kind::Record(self.schema.open_record()),
+            (None, Some("array")) => Kind::List(self.schema.open_list()),
             (None, _) => {
                 return Err(node.error("a definition needs a “type”, a “$ref”, or the choices of a field"));
             }
@@ -254,7 +258,7 @@ impl<'a> Reader<'a> {
                     let within = pointer.join("properties").join(&member.name);
                     let mut field = self.target(&within, member.node)?;
                     field.required = required.contains(&*member.name);
-                    let added = self.shape.field(record, &member.name, field);
+                    let added = self.schema.field(record, &member.name, field);
                     let id = added.map_err(|error| member.name_error(error.to_string()))?;
                     self.origins.insert(id, member.node);
                 }
@@ -264,7 +268,7 @@ impl<'a> Reader<'a> {
                     return Err(node.error("a list needs “items”, the definition of its rows"));
                 };
                 let item = self.target(&pointer.join("items"), items)?;
-                let id = self.shape.item(list, item);
+                let id = self.schema.item(list, item);
                 self.origins.insert(id, items);
             }
             _ => {}
@@ -273,12 +277,14 @@ impl<'a> Reader<'a> {
     }
 
     /// What a `$ref` refers to.
-    fn referred(&mut self, reference: Node<'a>) -> Result<Part, ReadError> {
+    fn referred(&mut self, reference: Node<'a>) -> Result<Part, Error> {
         let text = reference.string()?;
         let local = text.strip_prefix('#').and_then(percent_decoded);
         let Some(pointer) = local.and_then(|pointer| pointer.parse::<Pointer>().ok()) else {
             let message = format!("“{text}” is no reference within this file");
-            return Err(reference.error(message).help("write “#/$defs/NAME”, or “#” for the form itself"));
+            return Err(reference
+                .error(message)
+                .with_help("write “#/$defs/NAME”, or “#” for the form itself"));
         };
         if let Some(part) = self.parts.get(&pointer) {
             return Ok(part.clone());
@@ -286,7 +292,11 @@ impl<'a> Reader<'a> {
         match self.index.find(&pointer) {
             Ok(node) => self.target(&pointer, node).map_err(|error| {
                 // A definition that only refers to itself is best shown where it does so.
-                if error.span() == node.span() { reference.error(error.message()) } else { error }
+                if error.location().is_some_and(|location| location.span == node.span()) {
+                    reference.error(error.message())
+                } else {
+                    error
+                }
             }),
             Err(_) => {
                 let defs = self.index.find(&Pointer::root().join("$defs")).ok();
@@ -294,14 +304,14 @@ impl<'a> Reader<'a> {
                 let names: Vec<String> =
                     members.iter().map(|member| format!("#/$defs/{}", member.name)).collect();
                 let near = nearest(&text, names.iter().map(String::as_str));
-                Err(reference.error(format!("there is no definition at “{text}”")).nearest(near))
+                Err(reference.error(format!("there is no definition at “{text}”")).with_nearest_name(near))
             }
         }
     }
 }
 
 /// The type of a definition, and whether it may also be null.
-fn read_type<'a>(keywords: &Keywords<'a>) -> Result<(Option<&'static str>, bool), ReadError> {
+fn read_type<'a>(keywords: &Keywords<'a>) -> Result<(Option<&'static str>, bool), Error> {
     const TYPES: [&str; 6] = ["string", "integer", "number", "boolean", "object", "array"];
     let Some(node) = keywords.get("type") else { return Ok((None, false)) };
     let named = |node: Node<'a>| {
@@ -309,7 +319,7 @@ fn read_type<'a>(keywords: &Keywords<'a>) -> Result<(Option<&'static str>, bool)
         let known = TYPES.into_iter().chain(["null"]).find(|known| *known == name);
         known.ok_or_else(|| {
             node.error(format!("there is no type “{name}”; there are {} and null", TYPES.join(", ")))
-                .nearest(nearest(&name, TYPES))
+                .with_nearest_name(nearest(&name, TYPES))
         })
     };
     let names = if node.is_array() {
@@ -326,7 +336,7 @@ fn read_type<'a>(keywords: &Keywords<'a>) -> Result<(Option<&'static str>, bool)
 }
 
 /// What sort of text a string is: dates and times are sorts of their own.
-fn read_text_kind(keywords: &Keywords<'_>) -> Result<Kind, ReadError> {
+fn read_text_kind(keywords: &Keywords<'_>) -> Result<Kind, Error> {
     let format = keywords.get("format").map(|node| node.string()).transpose()?;
     Ok(match format.as_deref() {
         Some("date") => Kind::Date,
@@ -337,13 +347,13 @@ fn read_text_kind(keywords: &Keywords<'_>) -> Result<Kind, ReadError> {
 }
 
 /// Whether this is a flag that must be ticked: one that can only be true.
-fn must_be_ticked(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<bool, ReadError> {
+fn must_be_ticked(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<bool, Error> {
     let Some(node) = keywords.get("const").filter(|_| type_name == Some("boolean")) else { return Ok(false) };
     Ok(node.value()? == Value::Flag(true))
 }
 
 /// The choices of a field, said by `enum`, `const` or `oneOf`.
-fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Option<Choices>, ReadError> {
+fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Option<Choices>, Error> {
     let choice = |node: Node<'_>, label: Option<&str>| {
         let value = node.value()?;
         let suits = match (&value, type_name) {
@@ -404,7 +414,7 @@ fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Opti
 fn read_required<'a>(
     keywords: &Keywords<'a>,
     properties: &[Member<'a>],
-) -> Result<FxHashSet<Cow<'a, str>>, ReadError> {
+) -> Result<FxHashSet<Cow<'a, str>>, Error> {
     let Some(node) = keywords.get("required") else { return Ok(FxHashSet::default()) };
     let fields: FxHashSet<&str> = properties.iter().map(|member| &*member.name).collect();
     let mut names = FxHashSet::default();
@@ -412,7 +422,7 @@ fn read_required<'a>(
         let name = item.string()?;
         if !fields.contains(&*name) {
             let near = nearest(&name, properties.iter().map(|member| &*member.name));
-            return Err(item.error(format!("“{name}” is required, but is no field")).nearest(near));
+            return Err(item.error(format!("“{name}” is required, but is no field")).with_nearest_name(near));
         }
         names.insert(name);
     }
@@ -433,7 +443,7 @@ fn percent_decoded(fragment: &str) -> Option<String> {
 }
 
 /// What is said for people: labels, defaults, and what stands under `x-ricordo`.
-fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError> {
+fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
     if let Some(node) = keywords.get("title") {
         part.label = Some(node.string()?.as_ref().into());
     }
@@ -459,11 +469,13 @@ fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError> 
     Ok(part)
 }
 
-fn with_messages(mut part: Part, node: Node<'_>) -> Result<Part, ReadError> {
+fn with_messages(mut part: Part, node: Node<'_>) -> Result<Part, Error> {
     for message in node.members()? {
         let Some(kind) = FindingKind::of_name(&message.name) else {
             let near = nearest(&message.name, FindingKind::ALL.map(FindingKind::name));
-            return Err(message.name_error(format!("there is no finding “{}”", message.name)).nearest(near));
+            return Err(message
+                .name_error(format!("there is no finding “{}”", message.name))
+                .with_nearest_name(near));
         };
         if kind == FindingKind::CustomError {
             let problem = "a constraint has its own message, so none is said here";
@@ -474,7 +486,7 @@ fn with_messages(mut part: Part, node: Node<'_>) -> Result<Part, ReadError> {
     Ok(part)
 }
 
-fn read_reveal(node: Node<'_>) -> Result<Reveal, ReadError> {
+fn read_reveal(node: Node<'_>) -> Result<Reveal, Error> {
     match &*node.string()? {
         "touched" => Ok(Reveal::Touched),
         "always" => Ok(Reveal::Always),
@@ -483,7 +495,7 @@ fn read_reveal(node: Node<'_>) -> Result<Reveal, ReadError> {
     }
 }
 
-fn read_commit(node: Node<'_>) -> Result<Commit, ReadError> {
+fn read_commit(node: Node<'_>) -> Result<Commit, Error> {
     const EXPECTED: &str = "“commit” is “input”, “leave”, or a pause such as {\"pause_ms\": 300}";
     if node.is_object() {
         return match &node.members()?[..] {
@@ -498,7 +510,7 @@ fn read_commit(node: Node<'_>) -> Result<Commit, ReadError> {
     }
 }
 
-fn read_display(node: Node<'_>) -> Result<DisplayFormat, ReadError> {
+fn read_display(node: Node<'_>) -> Result<DisplayFormat, Error> {
     const KNOWN: [&str; 4] = ["decimals", "grouping", "decimal_comma", "pattern"];
     let members = node.members()?;
     let (mut number, mut pattern) = (NumberFormat::default(), None);
@@ -510,7 +522,7 @@ fn read_display(node: Node<'_>) -> Result<DisplayFormat, ReadError> {
             "pattern" => pattern = Some(member.node.string()?),
             name => {
                 let message = format!("a display format has no “{name}”; it has {}", KNOWN.join(", "));
-                return Err(member.name_error(message).nearest(nearest(name, KNOWN)));
+                return Err(member.name_error(message).with_nearest_name(nearest(name, KNOWN)));
             }
         }
     }
@@ -524,7 +536,7 @@ fn read_display(node: Node<'_>) -> Result<DisplayFormat, ReadError> {
 }
 
 /// What the value must keep to.
-fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError> {
+fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
     let (allowed, here): (&[&str], _) = match &part.kind {
         Kind::Text => (&["minLength", "maxLength", "format"], "a text"),
         Kind::Integer | Kind::Decimal => {
@@ -574,7 +586,7 @@ fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, ReadError>
                     .error(format!(
                         "there is no format “{format}”; there are email, date, time and date-time"
                     ))
-                    .nearest(near));
+                    .with_nearest_name(near));
             }
         };
     }

@@ -3,8 +3,7 @@
 use std::sync::Arc;
 
 use crate::engine::{Engine, PlaceView};
-use crate::rules::Finding;
-use crate::shape::Kind;
+use crate::schema::{Finding, Kind};
 use crate::value::{Record, Value};
 
 /// The state of a form as one record, whose members stand in the order of the definition. Secrets are hidden.

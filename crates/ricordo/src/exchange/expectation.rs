@@ -1,11 +1,9 @@
 //! Expectations: what a journal says a form should be like.
 
-use super::ReadError;
 use super::json::{Member, Node};
 use super::members::{read_pointer, refuse_unknown};
 use crate::engine::{Engine, PlaceView};
-use crate::rules::Finding;
-use crate::shape::{FindingKind, Named, Pointer, nearest};
+use crate::schema::{Error, Finding, FindingKind, Named, Pointer, nearest};
 use crate::value::{Record, Value};
 
 /// What a journal says a place, or without a path the form, should be like. What is not said is not checked.
@@ -43,7 +41,7 @@ const KNOWN: [&str; 13] = [
 ];
 
 impl Expectation {
-    pub(super) fn read(members: &[Member<'_>]) -> Result<Self, ReadError> {
+    pub(super) fn read(members: &[Member<'_>]) -> Result<Self, Error> {
         let mut expectation = Expectation::default();
         for member in members {
             let node = member.node;
@@ -66,7 +64,7 @@ impl Expectation {
                         let name = item.string()?;
                         let kind = FindingKind::of_name(&name).ok_or_else(|| {
                             let near = nearest(&name, FindingKind::ALL.map(FindingKind::name));
-                            item.error(format!("there is no finding “{name}”")).nearest(near)
+                            item.error(format!("there is no finding “{name}”")).with_nearest_name(near)
                         })?;
                         kinds.push(kind);
                     }
@@ -138,7 +136,7 @@ impl Expectation {
         };
         // What a secret is, and should be, is not for messages.
         let part = engine.part_at(&pointer.clone().into());
-        let said = |value: Value| engine.shape().masked(part, &value).to_string();
+        let said = |value: Value| engine.schema().masked(part, &value).to_string();
         let texts =
             [("entry", &self.entry, place.entry().into_owned()), ("display", &self.display, place.display())];
         for (what, expected, found) in texts {
@@ -188,14 +186,14 @@ impl Expectation {
 }
 
 /// The name of a status.
-fn read_status(node: Node<'_>) -> Result<String, ReadError> {
+fn read_status(node: Node<'_>) -> Result<String, Error> {
     const KNOWN: [&str; 4] = ["editing", "submitting", "accepted", "rejected"];
     let name = node.string()?.into_owned();
     if KNOWN.contains(&name.as_str()) {
         return Ok(name);
     }
     let message = format!("there is no status “{name}”; there are {}", KNOWN.join(", "));
-    Err(node.error(message).nearest(nearest(&name, KNOWN)))
+    Err(node.error(message).with_nearest_name(nearest(&name, KNOWN)))
 }
 
 fn names(mut kinds: Vec<FindingKind>) -> String {

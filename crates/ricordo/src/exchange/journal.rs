@@ -1,11 +1,10 @@
 //! Journals: what was done to a form, a line each; and JSON Patches.
 
-use super::ReadError;
 use super::expectation::Expectation;
 use super::json::{Member, Node};
 use super::members::{read_pointer, refuse_unknown};
 use crate::engine::{Action, Address};
-use crate::shape::{Choice, Choices, Pointer, nearest};
+use crate::schema::{Choice, Choices, Error, Pointer, nearest};
 use crate::value::Value;
 
 /// One line of a journal.
@@ -48,9 +47,9 @@ pub enum Command {
 /// {"op":"expect","path":"/loaves","value":12,"dirty":true}
 /// "#)?;
 /// assert_eq!(journal.iter().map(|entry| entry.line).collect::<Vec<_>>(), [3, 4]);
-/// # Ok::<(), ricordo::exchange::ReadError>(())
+/// # Ok::<(), ricordo::Error>(())
 /// ```
-pub fn read_journal(text: &str) -> Result<Vec<Entry>, ReadError> {
+pub fn read_journal(text: &str) -> Result<Vec<Entry>, Error> {
     if text.starts_with('[') {
         let items = Node::read(text)?.items()?;
         let actions =
@@ -77,7 +76,7 @@ pub fn read_journal(text: &str) -> Result<Vec<Entry>, ReadError> {
 /// assert_eq!(lines.read("# The baker goes back.\n")?, None);
 /// let entry = lines.read("{\"op\":\"undo\"}\n")?.unwrap();
 /// assert_eq!((entry.line, entry.comment.as_str()), (2, "The baker goes back."));
-/// # Ok::<(), ricordo::exchange::ReadError>(())
+/// # Ok::<(), ricordo::Error>(())
 /// ```
 #[derive(Clone, Debug, Default)]
 pub struct JournalLines {
@@ -98,7 +97,7 @@ impl JournalLines {
     ///
     /// Fails if the line is no action. The error's line is that in the journal; its column and stretch are those in the
     /// text given.
-    pub fn read(&mut self, text: &str) -> Result<Option<Entry>, ReadError> {
+    pub fn read(&mut self, text: &str) -> Result<Option<Entry>, Error> {
         self.count += 1;
         let line = text.trim();
         if let Some(words) = line.strip_prefix('#') {
@@ -118,7 +117,7 @@ impl JournalLines {
 }
 
 /// What a line says, and whether it is a response.
-fn read_line(line: &str) -> Result<(Command, bool), ReadError> {
+fn read_line(line: &str) -> Result<(Command, bool), Error> {
     let node = Node::read(line)?;
     let members = node.members()?;
     match members.iter().find(|member| member.name == "op") {
@@ -166,24 +165,24 @@ impl<'a> Members<'a> {
         self.given.iter().find(|member| member.name == name).map(|member| member.node)
     }
 
-    fn needed(&self, name: &str) -> Result<Node<'a>, ReadError> {
+    fn needed(&self, name: &str) -> Result<Node<'a>, Error> {
         self.get(name).ok_or_else(|| self.node.error(format!("“{}” needs a “{name}”", self.op)))
     }
 
-    fn pointer(&self, name: &str) -> Result<Pointer, ReadError> {
+    fn pointer(&self, name: &str) -> Result<Pointer, Error> {
         read_pointer(self.needed(name)?)
     }
 
-    fn address(&self, name: &str) -> Result<Address, ReadError> {
+    fn address(&self, name: &str) -> Result<Address, Error> {
         self.pointer(name).map(Address::from)
     }
 
-    fn value(&self) -> Result<Value, ReadError> {
+    fn value(&self) -> Result<Value, Error> {
         self.needed("value")?.value()
     }
 }
 
-fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
+fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
     let members = node.members()?;
     let Some(op) = members.iter().find(|member| member.name == "op") else {
         return Err(node.error("an action needs an “op” that says what is done"));
@@ -193,7 +192,7 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
     let (action, known): (Action, &[&str]) = match given.op.as_str() {
         op if form == Form::Patch && !PATCH_OPERATIONS.contains(&op) => {
             let message = format!("there is no operation “{op}” in a JSON Patch");
-            return Err(op_node.error(message).nearest(nearest(op, PATCH_OPERATIONS)));
+            return Err(op_node.error(message).with_nearest_name(nearest(op, PATCH_OPERATIONS)));
         }
         "focus" => (Action::Focus { at: given.address("path")? }, &["path"]),
         "enter" => {
@@ -263,7 +262,7 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
         }
         op => {
             let message = format!("there is no operation “{op}”; there are {}", OPERATIONS.join(", "));
-            return Err(op_node.error(message).nearest(nearest(op, OPERATIONS)));
+            return Err(op_node.error(message).with_nearest_name(nearest(op, OPERATIONS)));
         }
     };
     if form != Form::Patch {
@@ -274,7 +273,7 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, ReadError> {
 }
 
 /// Choices as a list of values, with or without labels.
-fn read_choices(node: Node<'_>) -> Result<Choices, ReadError> {
+fn read_choices(node: Node<'_>) -> Result<Choices, Error> {
     let choice = |item: Node<'_>| {
         if !item.is_object() {
             return Ok(Choice { value: item.value()?, label: None });
@@ -286,7 +285,9 @@ fn read_choices(node: Node<'_>) -> Result<Choices, ReadError> {
                 "label" => label = Some(member.node.string()?.as_ref().into()),
                 name => {
                     let message = format!("a choice has a “value” and a “label”, but no “{name}”");
-                    return Err(member.name_error(message).nearest(nearest(name, ["value", "label"])));
+                    return Err(member
+                        .name_error(message)
+                        .with_nearest_name(nearest(name, ["value", "label"])));
                 }
             }
         }

@@ -15,8 +15,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use serde::de::{Deserialize, Deserializer, MapAccess, Visitor};
 use serde_json::value::RawValue;
 
-use super::ReadError;
-use crate::shape::Pointer;
+use crate::schema::{Error, Pointer};
 use crate::value::{Record, Value, read_number};
 
 /// How deep JSON may be nested.
@@ -42,7 +41,7 @@ pub(super) struct Member<'a> {
 
 impl<'a> Node<'a> {
     /// The root of a document.
-    pub(super) fn read(document: &'a str) -> Result<Self, ReadError> {
+    pub(super) fn read(document: &'a str) -> Result<Self, Error> {
         let raw: &RawValue =
             serde_json::from_str(document).map_err(|error| syntax(document, document, &error))?;
         Ok(Node { document, text: raw.get(), depth: 0 })
@@ -53,8 +52,8 @@ impl<'a> Node<'a> {
         span_of(self.document, self.text)
     }
 
-    pub(super) fn error(&self, message: impl Into<String>) -> ReadError {
-        ReadError::at(self.document, self.span(), message)
+    pub(super) fn error(&self, message: impl Into<String>) -> Error {
+        Error::syntax(self.document, self.span(), message)
     }
 
     /// What sort of JSON value it is, as messages say it.
@@ -85,12 +84,12 @@ impl<'a> Node<'a> {
         self.text.starts_with('"')
     }
 
-    fn expected<T>(&self, expected: &str) -> Result<T, ReadError> {
+    fn expected<T>(&self, expected: &str) -> Result<T, Error> {
         Err(self.error(format!("{expected} is expected here, not {}", self.sort())))
     }
 
     /// The members of an object, each name once.
-    pub(super) fn members(&self) -> Result<Vec<Member<'a>>, ReadError> {
+    pub(super) fn members(&self) -> Result<Vec<Member<'a>>, Error> {
         if !self.is_object() {
             return self.expected("an object");
         }
@@ -101,7 +100,7 @@ impl<'a> Node<'a> {
             let name_at = span_of(self.document, name.get());
             let name: Cow<'a, str> = Node { text: name.get(), ..*self }.string()?;
             if !names.insert(name.clone()) {
-                return Err(ReadError::at(
+                return Err(Error::syntax(
                     self.document,
                     name_at,
                     format!("“{name}” stands here a second time"),
@@ -113,7 +112,7 @@ impl<'a> Node<'a> {
     }
 
     /// The items of an array.
-    pub(super) fn items(&self) -> Result<Vec<Node<'a>>, ReadError> {
+    pub(super) fn items(&self) -> Result<Vec<Node<'a>>, Error> {
         if !self.is_array() {
             return self.expected("an array");
         }
@@ -122,7 +121,7 @@ impl<'a> Node<'a> {
     }
 
     /// A string.
-    pub(super) fn string(&self) -> Result<Cow<'a, str>, ReadError> {
+    pub(super) fn string(&self) -> Result<Cow<'a, str>, Error> {
         if !self.is_string() {
             return self.expected("a string");
         }
@@ -132,7 +131,7 @@ impl<'a> Node<'a> {
     }
 
     /// True or false.
-    pub(super) fn flag(&self) -> Result<bool, ReadError> {
+    pub(super) fn flag(&self) -> Result<bool, Error> {
         match self.text {
             "true" => Ok(true),
             "false" => Ok(false),
@@ -141,7 +140,7 @@ impl<'a> Node<'a> {
     }
 
     /// A number, exactly.
-    pub(super) fn number(&self) -> Result<Decimal, ReadError> {
+    pub(super) fn number(&self) -> Result<Decimal, Error> {
         if self.sort() != "a number" {
             return self.expected("a number");
         }
@@ -149,14 +148,14 @@ impl<'a> Node<'a> {
     }
 
     /// A whole number that is not negative.
-    pub(super) fn count(&self) -> Result<u64, ReadError> {
+    pub(super) fn count(&self) -> Result<u64, Error> {
         let number = self.number()?;
         let whole = Some(number).filter(Decimal::is_integer).and_then(|number| number.try_into().ok());
         whole.ok_or_else(|| self.error("a whole number, 0 or more, is expected here"))
     }
 
     /// The node as a value.
-    pub(super) fn value(&self) -> Result<Value, ReadError> {
+    pub(super) fn value(&self) -> Result<Value, Error> {
         Ok(match self.sort() {
             "an object" => {
                 let mut record = Record::new();
@@ -173,17 +172,17 @@ impl<'a> Node<'a> {
         })
     }
 
-    fn below(&self, raw: &'a RawValue) -> Result<Node<'a>, ReadError> {
+    fn below(&self, raw: &'a RawValue) -> Result<Node<'a>, Error> {
         let node = Node { document: self.document, text: raw.get(), depth: self.depth + 1 };
         if node.depth > DEEPEST {
             let span = node.span();
             let message = format!("this lies more than {DEEPEST} objects and arrays deep");
-            return Err(ReadError::at(self.document, span.start..span.start, message));
+            return Err(Error::syntax(self.document, span.start..span.start, message));
         }
         Ok(node)
     }
 
-    fn parse<T: Deserialize<'a>>(&self) -> Result<T, ReadError> {
+    fn parse<T: Deserialize<'a>>(&self) -> Result<T, Error> {
         serde_json::from_str(self.text).map_err(|error| syntax(self.document, self.text, &error))
     }
 }
@@ -242,8 +241,8 @@ impl<'a> Contents<'a> {
 
 impl Member<'_> {
     /// An error about the name of the member.
-    pub(super) fn name_error(&self, message: impl Into<String>) -> ReadError {
-        ReadError::at(self.node.document, self.name_at.clone(), message)
+    pub(super) fn name_error(&self, message: impl Into<String>) -> Error {
+        Error::syntax(self.node.document, self.name_at.clone(), message)
     }
 }
 
@@ -254,14 +253,14 @@ fn span_of(document: &str, part: &str) -> Range<usize> {
 }
 
 /// The error for a text that is no JSON, or a string that is no text.
-fn syntax(document: &str, part: &str, error: &serde_json::Error) -> ReadError {
+fn syntax(document: &str, part: &str, error: &serde_json::Error) -> Error {
     let lines_before: usize =
         part.split_inclusive('\n').take(error.line().saturating_sub(1)).map(str::len).sum();
     let at = span_of(document, part).start + lines_before + error.column().saturating_sub(1);
     let message = error.to_string();
     // The place is said by other means.
     let message = message.split(" at line ").next().unwrap_or_default();
-    ReadError::at(document, at..at + 1, format!("this is not JSON: {message}"))
+    Error::syntax(document, at..at + 1, format!("this is not JSON: {message}"))
 }
 
 /// The members of an object in order, names and values as they stand in the text.

@@ -1,8 +1,7 @@
 //! Which keywords a definition may have.
 
-use super::ReadError;
 use super::json::Member;
-use crate::shape::nearest;
+use crate::schema::{Error, nearest};
 
 /// Keywords that are heeded, on whatever they are for.
 pub(super) const SUPPORTED: [&str; 34] = [
@@ -81,7 +80,7 @@ const OWN_UNSUPPORTED: [&str; 8] =
     ["calculate", "choices", "constraint", "counterpart", "key", "readonly", "relevant", "required"];
 
 /// Refuses a keyword that is not heeded.
-pub(super) fn check(member: &Member<'_>) -> Result<(), ReadError> {
+pub(super) fn check(member: &Member<'_>) -> Result<(), Error> {
     let name = &*member.name;
     // Other people's extensions say nothing about the form.
     if SUPPORTED.contains(&name) || (name.starts_with("x-") && nearest(name, ["x-ricordo"]).is_none()) {
@@ -91,20 +90,15 @@ pub(super) fn check(member: &Member<'_>) -> Result<(), ReadError> {
 }
 
 /// Refuses a key under `x-ricordo` that is not heeded.
-pub(super) fn check_own(member: &Member<'_>) -> Result<(), ReadError> {
+pub(super) fn check_own(member: &Member<'_>) -> Result<(), Error> {
     if OWN.contains(&&*member.name) { Ok(()) } else { refuse(member, "key", &OWN_UNSUPPORTED, &OWN) }
 }
 
-fn refuse(
-    member: &Member<'_>,
-    what: &str,
-    unsupported: &[&str],
-    supported: &[&str],
-) -> Result<(), ReadError> {
+fn refuse(member: &Member<'_>, what: &str, unsupported: &[&str], supported: &[&str]) -> Result<(), Error> {
     let name = &member.name;
     if unsupported.contains(&&**name) {
         return Err(member.name_error(format!("the {what} “{name}” is not supported yet")));
     }
     let near = nearest(name, supported.iter().copied());
-    Err(member.name_error(format!("there is no {what} “{name}”")).nearest(near))
+    Err(member.name_error(format!("there is no {what} “{name}”")).with_nearest_name(near))
 }

@@ -10,12 +10,11 @@
 //! | see whether an `expect` line holds, or write it | [`Expectation::check`], [`write_expectation`] |
 //! | write down the state of a form | [`dump`] |
 //!
-//! Whatever cannot be read gives a [`ReadError`], with the line and column in question.
+//! Whatever cannot be read gives a [`Error`], with the line and column in question.
 
 mod data;
 mod definition;
 mod dump;
-mod error;
 mod expectation;
 mod journal;
 mod json;
@@ -27,7 +26,7 @@ mod writing;
 pub use data::{Positions, read_data, read_value};
 pub use definition::read_definition;
 pub use dump::dump;
-pub use error::ReadError;
+
 pub use expectation::Expectation;
 pub use journal::{Command, Entry, JournalLines, read_journal};
 pub use writing::{write_action, write_expectation, write_response};

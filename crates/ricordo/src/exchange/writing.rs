@@ -2,7 +2,7 @@
 
 use super::Expectation;
 use crate::engine::{Action, Address, Engine};
-use crate::shape::{Choices, Pointer};
+use crate::schema::{Choices, Pointer};
 use crate::value::{Record, Value};
 
 /// An action as a line of a journal, without the end of the line. Places are called what they are called in the form
@@ -11,8 +11,8 @@ use crate::value::{Record, Value};
 /// ```
 /// # use ricordo::exchange::{Command, read_definition, read_journal, write_action};
 /// # use ricordo::engine::{Action, Engine};
-/// # let shape = read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?;
-/// # let engine = Engine::new(shape.into(), None)?;
+/// # let schema = read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?;
+/// # let engine = Engine::new(schema.into(), None)?;
 /// let loaves = engine.locate(&"/loaves".parse()?)?;
 /// let line = write_action(&engine, &Action::Enter { at: loaves.into(), text: "12".into() });
 /// assert_eq!(line, r#"{"op":"enter","path":"/loaves","text":"12"}"#);
@@ -102,7 +102,7 @@ fn line(engine: &Engine, action: &Action) -> Value {
         Action::ResetTo { value } => op("reset").value_at(&Pointer::root(), value),
         Action::Choices { at, choices } => {
             let masked = choices.as_ref().map(|choices| {
-                engine.shape().masked_choices(engine.shape().part_at(&pointer(engine, at)), choices)
+                engine.schema().masked_choices(engine.schema().part_at(&pointer(engine, at)), choices)
             });
             op("choices").at("path", at).with("choices", list_of(masked.as_ref()))
         }
@@ -113,7 +113,7 @@ fn line(engine: &Engine, action: &Action) -> Value {
             let line = op("event").with("name", name.as_str());
             let line = at.iter().fold(line, |line, at| line.at("path", at));
             let part = at.as_ref().and_then(|at| engine.part_at(at));
-            match engine.shape().masked_event(part, value) {
+            match engine.schema().masked_event(part, value) {
                 Value::Blank => line,
                 value => line.with("value", value),
             }
@@ -146,12 +146,12 @@ fn pointer(engine: &Engine, address: &Address) -> Pointer {
 }
 
 fn hidden(engine: &Engine, at: &Pointer, value: &Value) -> Value {
-    engine.shape().masked(engine.shape().part_at(at), value)
+    engine.schema().masked(engine.schema().part_at(at), value)
 }
 
 fn list_of(choices: Option<&Choices>) -> Value {
     let Some(choices) = choices else { return Value::Null };
-    let choice = |choice: &crate::shape::Choice| {
+    let choice = |choice: &crate::schema::Choice| {
         let mut members = Record::new();
         members.insert("value", choice.value.clone());
         if let Some(label) = &choice.label {

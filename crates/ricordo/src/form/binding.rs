@@ -10,10 +10,9 @@ use super::look::View;
 use super::subscribe::select;
 use super::subscription::{Subscription, Update};
 use super::{Form, Place};
-use crate::engine::{Action, PlaceView, Refused, RefusedKind};
+use crate::engine::{Action, PlaceView};
 use crate::model::Locate;
-use crate::rules::Finding;
-use crate::shape::{Kind, MASK, Named, Pointer};
+use crate::schema::{Error, ErrorKind, Finding, Kind, MASK, Named, Pointer};
 use crate::tree::PlaceId;
 use crate::value::Value;
 
@@ -193,7 +192,7 @@ pub enum WidgetEvent {
 
 impl<M: 'static> Form<M> {
     /// Binds a widget to a place.
-    pub fn bind<L: Locate<M>>(&self, at: L) -> Result<Binding, Refused> {
+    pub fn bind<L: Locate<M>>(&self, at: L) -> Result<Binding, Error> {
         Ok(self.place(at)?.bind())
     }
 }
@@ -223,7 +222,7 @@ impl Binding {
     }
 
     /// Draws the widget: calls back with what it shows, now and whenever that is another.
-    pub fn follow(&self, mut draw: impl FnMut(&WidgetState) + 'static) -> Result<Subscription, Refused> {
+    pub fn follow(&self, mut draw: impl FnMut(&WidgetState) + 'static) -> Result<Subscription, Error> {
         let first = self.state();
         let (is_one_way, composing) = (self.is_one_way, self.composing.clone());
         // The form would keep itself alive if its subscriber held it.
@@ -235,7 +234,7 @@ impl Binding {
 
     /// Takes in what the widget reports. What a widget of another sort would report is refused, and so is whatever
     /// would change a place that a person may not change.
-    pub fn handle(&self, event: WidgetEvent) -> Result<(), Refused> {
+    pub fn handle(&self, event: WidgetEvent) -> Result<(), Error> {
         let at = || self.place.into();
         match event {
             WidgetEvent::Focus => self.apply(Action::Focus { at: at() }),
@@ -290,7 +289,7 @@ impl Binding {
         }
     }
 
-    fn enter(&self, text: String) -> Result<(), Refused> {
+    fn enter(&self, text: String) -> Result<(), Error> {
         self.may_change()?;
         self.refuse_unless(self.view(|view| view.part().is_field()), "is nothing that can be typed into")?;
         self.take_focus()?;
@@ -298,16 +297,16 @@ impl Binding {
     }
 
     /// A widget that a person types into has the focus, whether it has said so or not.
-    fn take_focus(&self) -> Result<(), Refused> {
+    fn take_focus(&self) -> Result<(), Error> {
         if self.view(|view| view.has_focus()) {
             return Ok(());
         }
         self.apply(Action::Focus { at: self.place.into() })
     }
 
-    fn may_change(&self) -> Result<(), Refused> {
+    fn may_change(&self) -> Result<(), Error> {
         let refuse = |place: Pointer, why: &str| {
-            Err(Refused::new(RefusedKind::Readonly, place.clone(), format!("{} {why}", Named(&place))))
+            Err(Error::new(ErrorKind::Readonly, place.clone(), format!("{} {why}", Named(&place))))
         };
         let (is_readonly, pointer) = self.view(|view| (view.is_readonly(), view.pointer()));
         match (self.is_one_way, is_readonly) {
@@ -317,13 +316,13 @@ impl Binding {
         }
     }
 
-    fn refuse_unless(&self, is_so: bool, why: &str) -> Result<(), Refused> {
+    fn refuse_unless(&self, is_so: bool, why: &str) -> Result<(), Error> {
         if is_so {
             return Ok(());
         }
         let pointer = self.view(|view| view.pointer());
         let message = format!("{} {why}", Named(&pointer));
-        Err(Refused::new(RefusedKind::NotPossible, pointer, message))
+        Err(Error::new(ErrorKind::NotPossible, pointer, message))
     }
 
     /// Why a value cannot be chosen. What is said of a secret is not repeated.
@@ -337,7 +336,7 @@ impl Binding {
         self.core.view(self.place, read)
     }
 
-    fn apply(&self, action: Action) -> Result<(), Refused> {
+    fn apply(&self, action: Action) -> Result<(), Error> {
         self.core.apply(action).map(drop)
     }
 
@@ -404,7 +403,7 @@ fn state_of(view: PlaceView<'_>, is_one_way: bool, composing: &RefCell<Option<Co
 
 /// Whether the rows of a list are secrets.
 fn holds_secrets(view: PlaceView<'_>) -> bool {
-    matches!(view.part().kind, Kind::List(list) if view.shape().part(view.shape().item(list)).secret)
+    matches!(view.part().kind, Kind::List(list) if view.schema().part(view.schema().item(list)).secret)
 }
 
 fn choices_of(view: PlaceView<'_>) -> Vec<WidgetChoice> {
@@ -413,7 +412,7 @@ fn choices_of(view: PlaceView<'_>) -> Vec<WidgetChoice> {
         Value::List(rows) => rows,
         value => vec![value],
     };
-    let choice = |choice: &crate::shape::Choice| WidgetChoice {
+    let choice = |choice: &crate::schema::Choice| WidgetChoice {
         value: choice.value.clone(),
         label: choice.label.as_deref().map_or_else(|| choice.value.to_text().into_owned(), str::to_owned),
         is_chosen: chosen.contains(&choice.value),

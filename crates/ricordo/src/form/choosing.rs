@@ -3,15 +3,15 @@
 use std::rc::Rc;
 
 use super::core::Core;
-use crate::engine::{Action, Address, Engine, Refused};
+use crate::engine::{Action, Address, Engine};
 use crate::model::{Data, Spot};
-use crate::shape::{Choice, Choices, Kind, Pointer, PointerError, Step};
+use crate::schema::{Choice, Choices, Error, Kind, Pointer, Step};
 use crate::tree::PlaceId;
 use crate::value::Value;
 
 /// Makes a list include a value, or not: rows come in the order of the choices, and what is included already is
 /// not included again.
-pub(super) fn include(core: &Rc<Core>, list: PlaceId, value: &Value, included: bool) -> Result<(), Refused> {
+pub(super) fn include(core: &Rc<Core>, list: PlaceId, value: &Value, included: bool) -> Result<(), Error> {
     let there = rows_with(core, list, value);
     let action = match (included, there.is_empty()) {
         (true, true) => {
@@ -52,28 +52,28 @@ pub(super) fn choices_of<'a, T: Data>(choices: impl IntoIterator<Item = (T, &'a 
 pub(super) fn each_row(
     engine: &Engine,
     list: &Address,
-    field: Result<Spot, PointerError>,
-) -> Result<Pointer, Refused> {
+    field: Result<Spot, Error>,
+) -> Result<Pointer, Error> {
     let list = engine.view(engine.locate(list)?).pointer();
     let mut pointer = Pointer::root();
     let tokens: Vec<_> = list.tokens().collect();
     // Row numbers on the way to the list make no difference: the choices are those of all such fields.
     for token in tokens {
         let is_row = engine
-            .shape()
+            .schema()
             .part_at(&pointer)
-            .is_some_and(|part| matches!(engine.shape().part(part).kind, Kind::List(_)));
+            .is_some_and(|part| matches!(engine.schema().part(part).kind, Kind::List(_)));
         pointer.push(if is_row { "-" } else { &token });
     }
     pointer.push("-");
-    match field.map_err(|error| Refused::unreadable(&error))? {
+    match field? {
         Spot::Pointer(field) => field.tokens().for_each(|token| pointer.push(&token)),
         Spot::Route(route) => {
             for step in route.iter().copied() {
-                let part = engine.shape().part_at(&pointer).map(|part| engine.shape().part(part));
+                let part = engine.schema().part_at(&pointer).map(|part| engine.schema().part(part));
                 match (step, part.map(|part| &part.kind)) {
                     (Step::Field(position), Some(Kind::Record(record))) => {
-                        let name = engine.shape().field_at(*record, position).map(|(name, _)| name.clone());
+                        let name = engine.schema().field_at(*record, position).map(|(name, _)| name.clone());
                         pointer.push(&name.unwrap_or_default());
                     }
                     _ => pointer.push("-"),

@@ -12,9 +12,9 @@ use super::cause::{Cause, Link};
 use super::counts::{Counts, SubscriberReport};
 use super::recording::Recorder;
 use crate::engine::{
-    Action, AddedRules, Address, Engine, ObserverId, Outcome, PlaceId, PlaceView, Reads, Refused,
-    RefusedKind, RuleSpec,
+    Action, AddedRules, Address, Engine, ObserverId, Outcome, PlaceId, PlaceView, Prepared, Reads, RuleSpec,
 };
+use crate::schema::{Error, ErrorKind, Pointer};
 
 /// How long a chain of actions, each taken because of the one before, may become.
 const LONGEST_CHAIN: u32 = 100;
@@ -41,13 +41,13 @@ pub(super) struct Core {
     queue: RefCell<VecDeque<Queued>>,
     /// Rules that are to be withdrawn as soon as that is possible.
     withdrawn: RefCell<Vec<AddedRules>>,
-    refused: RefCell<Vec<Refused>>,
+    errors: RefCell<Vec<Error>>,
     /// The length of the chain that is being told of; `None` when nobody is being called.
     telling: Cell<Option<u32>>,
     /// What whoever acts just now acts in answer to.
     answering: RefCell<Option<Answering>>,
     /// The actions of a transaction that was opened inside a callback, which wait for the end of the round.
-    gathered: RefCell<Option<Vec<Action>>>,
+    gathered: RefCell<Option<(Vec<Action>, Prepared)>>,
     /// What is looked at through handles while a selector runs.
     reads: RefCell<Option<Rc<Reads>>>,
     /// Subscriptions that ended while a selector ran.
@@ -63,8 +63,8 @@ struct Queued {
 }
 
 enum Waiting {
-    /// An action that is yet to be carried out.
-    Action(Action),
+    /// An action that is yet to be carried out, with the rows that were prepared for it.
+    Action(Action, Prepared),
     /// Something that was done, and of which nobody was told yet.
     Outcome(Outcome),
 }
@@ -92,7 +92,7 @@ impl Core {
             subscribers: RefCell::default(),
             queue: RefCell::default(),
             withdrawn: RefCell::default(),
-            refused: RefCell::default(),
+            errors: RefCell::default(),
             telling: Cell::new(None),
             answering: RefCell::default(),
             gathered: RefCell::default(),
@@ -106,7 +106,7 @@ impl Core {
         self.look_in().root()
     }
 
-    pub(super) fn locate(&self, address: &Address) -> Result<PlaceId, Refused> {
+    pub(super) fn locate(&self, address: &Address) -> Result<PlaceId, Error> {
         self.look_in().locate(address)
     }
 
@@ -130,29 +130,22 @@ impl Core {
     }
 
     /// Refuses what would change a form while a selector looks at it.
-    fn not_while_selecting(&self) -> Result<(), Refused> {
-        if self.reads.borrow().is_some() { Err(Refused::selecting()) } else { Ok(()) }
+    fn not_while_selecting(&self) -> Result<(), Error> {
+        if self.reads.borrow().is_some() { Err(looking()) } else { Ok(()) }
     }
 
     /// Carries out an action and tells of it, or takes note of it if somebody is being told just now. Returns
     /// the row that was made, if one was.
-    pub(super) fn apply(self: &Rc<Self>, action: Action) -> Result<Option<PlaceId>, Refused> {
+    pub(super) fn apply(self: &Rc<Self>, action: Action) -> Result<Option<PlaceId>, Error> {
         self.not_while_selecting()?;
         self.withdraw_all();
-        if let Some(gathered) = &mut *self.gathered.borrow_mut() {
-            gathered.push(action);
+        if self.is_telling() {
+            self.look_in().check_addresses(&action)?;
+            self.put_off(action, None);
             return Ok(None);
         }
         let link = self.current_link();
-        if let Some(chain) = self.telling.get() {
-            self.queue.borrow_mut().push_back(Queued {
-                what: Waiting::Action(action),
-                chain: chain + 1,
-                link,
-            });
-            return Ok(None);
-        }
-        let outcome = self.carry_out(action, link.as_deref())?;
+        let outcome = self.carry_out(action, Prepared::new(), link.as_deref())?;
         let made = outcome.made();
         if !outcome.notices().is_empty() {
             self.tell_all(outcome, link.as_ref())?;
@@ -160,12 +153,37 @@ impl Core {
         Ok(made)
     }
 
-    fn carry_out(&self, action: Action, link: Option<&Link>) -> Result<Outcome, Refused> {
+    /// Carries out an action that adds a row, and gives out the place of the row. Inside a callback the row is made at once,
+    /// and put in after the round.
+    pub(super) fn add_row(self: &Rc<Self>, action: Action) -> Result<PlaceId, Error> {
+        if !self.is_telling() {
+            let list = Error::new(ErrorKind::NotPossible, Pointer::root(), "no row is added");
+            return self.apply(action)?.ok_or(list);
+        }
+        self.not_while_selecting()?;
+        let row = self.changing()?.prepare_row(&action)?;
+        self.put_off(action, Some(row));
+        Ok(row)
+    }
+
+    /// Lets an action wait for the end of the round, with the row that was prepared for it.
+    fn put_off(&self, action: Action, row: Option<PlaceId>) {
+        if let Some((actions, prepared)) = &mut *self.gathered.borrow_mut() {
+            prepared.extend(row.map(|row| (actions.len(), row)));
+            return actions.push(action);
+        }
+        let chain = self.telling.get().unwrap_or_default() + 1;
+        let what = Waiting::Action(action, row.map(|row| (0, row)).into_iter().collect());
+        let link = self.current_link();
+        self.queue.borrow_mut().push_back(Queued { what, chain, link });
+    }
+
+    fn carry_out(&self, action: Action, rows: Prepared, link: Option<&Link>) -> Result<Outcome, Error> {
         let mut engine = self.changing()?;
         let mut recorder = self.recorder.borrow_mut();
-        let Some(recorder) = recorder.as_mut() else { return apply(&mut engine, action, link) };
+        let Some(recorder) = recorder.as_mut() else { return apply(&mut engine, action, rows, link) };
         let line = recorder.line(&engine, &action, link);
-        let applied = apply(&mut engine, action, link);
+        let applied = apply(&mut engine, action, rows, link);
         recorder.record(line, applied.as_ref().err());
         applied
     }
@@ -173,8 +191,8 @@ impl Core {
     /// Adds rules, and tells of what that changed.
     pub(super) fn add_rules(
         self: &Rc<Self>,
-        specs: Vec<Result<RuleSpec, Refused>>,
-    ) -> Result<AddedRules, Refused> {
+        specs: Vec<Result<RuleSpec, Error>>,
+    ) -> Result<AddedRules, Error> {
         self.not_while_selecting()?;
         let (added, outcome) = self.changing()?.add_rules(specs)?;
         self.tell_now_or_later(outcome)?;
@@ -201,13 +219,13 @@ impl Core {
         for outcome in outcomes {
             // Nobody can be given the error; that subscribers answer each other without end is one of their making.
             if let Err(error) = self.tell_now_or_later(outcome) {
-                self.refused.borrow_mut().push(error);
+                self.errors.borrow_mut().push(error);
             }
         }
     }
 
     /// Tells of what has changed, after the round if somebody is being called just now.
-    fn tell_now_or_later(self: &Rc<Self>, outcome: Outcome) -> Result<(), Refused> {
+    fn tell_now_or_later(self: &Rc<Self>, outcome: Outcome) -> Result<(), Error> {
         if outcome.notices().is_empty() {
             return Ok(());
         }
@@ -226,8 +244,8 @@ impl Core {
     }
 
     /// The engine, to be changed. While it settles, nobody else changes it.
-    fn changing(&self) -> Result<RefMut<'_, Engine>, Refused> {
-        self.engine.try_borrow_mut().map_err(|_| Refused::selecting())
+    fn changing(&self) -> Result<RefMut<'_, Engine>, Error> {
+        self.engine.try_borrow_mut().map_err(|_| looking())
     }
 
     /// The engine, to be looked at. While it settles, there is nothing to be seen.
@@ -263,7 +281,7 @@ impl Core {
             (Some(name), _) => format!("“{name}”"),
             (None, Some(place)) => {
                 let pointer = self.look_in().view(place).pointer();
-                format!("the subscriber of {}", crate::shape::Named(&pointer))
+                format!("the subscriber of {}", crate::schema::Named(&pointer))
             }
             (None, None) => "a selector".to_owned(),
         }
@@ -277,7 +295,7 @@ impl Core {
     }
 
     /// Carries out all that a closure does as one transaction.
-    pub(super) fn transaction<T, E: From<Refused>>(
+    pub(super) fn transaction<T, E: From<Error>>(
         self: &Rc<Self>,
         act: impl FnOnce() -> Result<T, E>,
     ) -> Result<T, E> {
@@ -316,19 +334,20 @@ impl Core {
         if self.gathered.borrow().is_some() {
             return act();
         }
-        *self.gathered.borrow_mut() = Some(Vec::new());
+        *self.gathered.borrow_mut() = Some((Vec::new(), Prepared::new()));
         // Unless it is taken, what was gathered is forgotten, also when the closure panics.
-        let gathering = finally(|| drop(self.gathered.take()));
+        let gathering = finally(|| {
+            if let (Some((_, rows)), Ok(mut engine)) = (self.gathered.take(), self.engine.try_borrow_mut()) {
+                engine.discard_prepared(rows);
+            }
+        });
         let result = act()?;
-        let gathered = self.gathered.take().unwrap_or_default();
+        let (actions, rows) = self.gathered.take().unwrap_or_default();
         drop(gathering);
+        let what = Waiting::Action(Action::Group(actions), rows);
         let chain = self.telling.get().unwrap_or_default() + 1;
         let link = self.current_link();
-        self.queue.borrow_mut().push_back(Queued {
-            what: Waiting::Action(Action::Group(gathered)),
-            chain,
-            link,
-        });
+        self.queue.borrow_mut().push_back(Queued { what, chain, link });
         Ok(result)
     }
 
@@ -351,10 +370,10 @@ impl Core {
 
     /// Tells of an action, then carries out and tells of those that came meanwhile. A callback that panics does
     /// not keep the others from being told; its panic goes on to whoever acted.
-    fn tell_all(self: &Rc<Self>, outcome: Outcome, link: Option<&Rc<Link>>) -> Result<(), Refused> {
+    fn tell_all(self: &Rc<Self>, outcome: Outcome, link: Option<&Rc<Link>>) -> Result<(), Error> {
         let round = finally(|| {
             self.telling.set(None);
-            self.queue.borrow_mut().clear();
+            self.queue.take().into_iter().for_each(|queued| self.discard(queued));
         });
         let mut panicked = None;
         let mut outcome = Rc::new(outcome);
@@ -367,7 +386,7 @@ impl Core {
                 break Err(self.endless(&outcome));
             }
             let done = match what {
-                Waiting::Action(action) => self.carry_out(action, link.as_deref()),
+                Waiting::Action(action, rows) => self.carry_out(action, rows, link.as_deref()),
                 Waiting::Outcome(outcome) => Ok(outcome),
             };
             match done {
@@ -375,13 +394,20 @@ impl Core {
                     outcome = Rc::new(next);
                     self.tell(&outcome, link.as_ref(), chain, &mut panicked);
                 }
-                Err(refused) => self.refused.borrow_mut().push(refused),
+                Err(refused) => self.errors.borrow_mut().push(refused),
             }
         };
         drop(round);
         match panicked {
             Some(panic) => resume_unwind(panic),
             None => result,
+        }
+    }
+
+    /// Forgets what waited, because the round has ended early.
+    fn discard(&self, queued: Queued) {
+        if let (Waiting::Action(_, rows), Ok(mut engine)) = (queued.what, self.engine.try_borrow_mut()) {
+            engine.discard_prepared(rows);
         }
     }
 
@@ -413,7 +439,7 @@ impl Core {
     }
 
     /// The error for subscribers that answer each other without end: names those told last.
-    fn endless(&self, outcome: &Outcome) -> Refused {
+    fn endless(&self, outcome: &Outcome) -> Error {
         let subscribers = self.subscribers.borrow();
         let told: Vec<&Subscriber> =
             outcome.notices().iter().filter_map(|observer| subscribers.get(observer)).collect();
@@ -425,20 +451,20 @@ impl Core {
         );
         let place = told.iter().find_map(|subscriber| subscriber.place);
         let pointer = place.map(|place| self.look_in().view(place).pointer());
-        Refused::new(RefusedKind::Endless, pointer.unwrap_or_default(), message)
+        Error::new(ErrorKind::Endless, pointer.unwrap_or_default(), message)
     }
 
-    pub(super) fn take_refused(&self) -> Vec<Refused> {
-        self.refused.take()
+    pub(super) fn take_errors(&self) -> Vec<Error> {
+        self.errors.take()
     }
 
     /// Adds a subscriber of whatever `observe` lets the engine watch.
     pub(super) fn subscribe(
         &self,
         place: Option<PlaceId>,
-        observe: impl FnOnce(&mut Engine) -> Result<ObserverId, Refused>,
+        observe: impl FnOnce(&mut Engine) -> Result<ObserverId, Error>,
         callback: impl FnOnce(ObserverId) -> Callback,
-    ) -> Result<ObserverId, Refused> {
+    ) -> Result<ObserverId, Error> {
         self.not_while_selecting()?;
         let observer = observe(&mut *self.changing()?)?;
         let callback = callback(observer);
@@ -516,9 +542,19 @@ impl Core {
     }
 }
 
+/// The error for what would change a form while a function looks at it.
+pub(super) fn looking() -> Error {
+    let message = "selectors and rules only read the form: they can neither change it nor subscribe; do that in a \
+                   callback";
+    Error::new(ErrorKind::Busy, Pointer::root(), message)
+}
+
 /// Carries out an action: what is done in response to another belongs to the same step.
-fn apply(engine: &mut Engine, action: Action, link: Option<&Link>) -> Result<Outcome, Refused> {
-    if link.is_some() { engine.respond(action) } else { engine.apply(action) }
+fn apply(engine: &mut Engine, action: Action, rows: Prepared, link: Option<&Link>) -> Result<Outcome, Error> {
+    let apply = |engine: &mut Engine| {
+        if link.is_some() { engine.respond(action) } else { engine.apply(action) }
+    };
+    if rows.is_empty() { apply(engine) } else { engine.with_prepared(rows, apply) }
 }
 
 /// Does something when it is dropped, also when that is because of a panic.

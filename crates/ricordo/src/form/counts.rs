@@ -1,6 +1,6 @@
 //! How often subscribers were considered and called.
 
-use crate::shape::Pointer;
+use crate::schema::Pointer;
 
 /// How often a subscriber was considered, and how often it was called.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

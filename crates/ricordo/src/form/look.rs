@@ -6,8 +6,7 @@ use std::ops::Deref;
 
 use crate::engine::PlaceView;
 use crate::model::{Data, Locate, Model, Spot};
-use crate::rules::Finding;
-use crate::shape::Pointer;
+use crate::schema::{Finding, Pointer};
 use crate::value::{Number, Value};
 
 /// A place that holds a `T`, seen from inside a selector. Whatever is looked at through it is taken down, and the

@@ -59,16 +59,15 @@ pub use schema::{schema_of, schema_with};
 #[cfg(feature = "stream")]
 pub use stream::{Results, Wakes};
 pub use subscription::{Notice, Subscription, Update};
-pub use taking::{Keep, NotTaken};
+pub use taking::Keep;
 
 use self::core::Core;
 use self::recording::Recorder;
-use crate::engine::{Action, Address, Cost, Engine, Flags, Refused, RefusedKind};
+use crate::engine::{Action, Address, Cost, Engine, Flags};
 use crate::exchange::{self, Expectation};
 pub use crate::model::Untyped;
 use crate::model::{Data, Locate, Model, Spot};
-use crate::rules::Finding;
-use crate::shape::{Shape, ShapeError};
+use crate::schema::{Error, Finding, Schema};
 use crate::value::Value;
 
 /// A form. Clones are cheap, and are the same form.
@@ -120,46 +119,43 @@ impl<M: Model> Form<M> {
     ///
     /// Fails if the record cannot be held: a float that is not a number, records more than a hundred deep in
     /// each other, a model written by hand that contradicts itself.
-    pub fn new(record: &M) -> Result<Self, ShapeError> {
+    pub fn new(record: &M) -> Result<Self, Error> {
         Self::starting_from(Some(record.to_value()))
     }
 
     /// A form that starts from the model's defaults, and blanks.
-    pub fn blank() -> Result<Self, ShapeError> {
+    pub fn blank() -> Result<Self, Error> {
         Self::starting_from(None)
     }
 
-    fn starting_from(value: Option<Value>) -> Result<Self, ShapeError> {
-        let engine = Engine::of(&schema_of::<M>()?, value).map_err(|refused| {
-            let is_misfit = refused.kind() == RefusedKind::Misfit;
-            let what = if is_misfit { "the data does not fit" } else { "the form cannot be made" };
-            ShapeError::of_rules(format!("{what}: {refused}"))
-        })?;
+    fn starting_from(value: Option<Value>) -> Result<Self, Error> {
+        let engine = Engine::of(&schema_of::<M>()?, value)?;
         Ok(Form { core: Core::new(engine), model: PhantomData })
     }
 
     /// Starts anew from another record, which becomes the baseline: nothing is dirty or touched. Handles to
     /// fields stay, rows are new ones, and nothing that went before can be undone.
-    pub fn reset_to(&self, record: &M) -> Result<(), Refused> {
+    pub fn reset_to(&self, record: &M) -> Result<(), Error> {
         self.apply(Action::ResetTo { value: record.to_value() })
     }
 
     /// The finished record, or everything that is wrong. Warnings do not stand in its way. A place that is not relevant
     /// has its default, or is as empty as its type allows.
-    pub fn parse(&self) -> Result<M, Vec<Finding>> {
+    pub fn parse(&self) -> Result<M, Error> {
         let mut findings = self.findings();
         findings.retain(|finding| !finding.is_warning);
         if !findings.is_empty() {
-            return Err(findings);
+            return Err(Error::invalid(findings));
         }
-        M::from_value(&self.core.read(Engine::value_to_parse)).map_err(|misfit| vec![Finding::of(&misfit)])
+        let value = self.core.read(Engine::value_to_parse);
+        M::from_value(&value).map_err(|error| Error::invalid(vec![Finding::of(&error)]))
     }
 }
 
 impl Form<Untyped> {
-    /// A form of any shape that starts from this value, or, without one, from the shape's defaults and blanks.
-    pub fn of_shape(shape: Arc<Shape>, value: Option<Value>) -> Result<Self, ShapeError> {
-        let engine = Engine::new(shape, value).map_err(|misfit| ShapeError::of(&misfit))?;
+    /// A form of any schema that starts from this value, or, without one, from the schema's defaults and blanks.
+    pub fn of_schema(schema: Arc<Schema>, value: Option<Value>) -> Result<Self, Error> {
+        let engine = Engine::new(schema, value)?;
         Ok(Form { core: Core::new(engine), model: PhantomData })
     }
 }
@@ -172,7 +168,7 @@ impl<M> Form<M> {
 
 impl<M: 'static> Form<M> {
     /// A handle to the place, which stays with it wherever it moves.
-    pub fn place<L: Locate<M>>(&self, at: L) -> Result<Place<L::Target>, Refused> {
+    pub fn place<L: Locate<M>>(&self, at: L) -> Result<Place<L::Target>, Error> {
         let address = address(at)?;
         Ok(Place::new(self.core.clone(), self.core.locate(&address)?))
     }
@@ -185,8 +181,8 @@ impl<M: 'static> Form<M> {
     /// Carries out an action, wholly or not at all, and calls whoever subscribed to what it changed.
     ///
     /// From inside a callback the action is only taken note of, and carried out after the round of calls; if
-    /// it is refused then, [`Form::take_refused`] tells.
-    pub fn apply(&self, action: Action) -> Result<(), Refused> {
+    /// it is refused then, [`Form::take_errors`] tells.
+    pub fn apply(&self, action: Action) -> Result<(), Error> {
         self.core.apply(action).map(drop)
     }
 
@@ -210,17 +206,17 @@ impl<M: 'static> Form<M> {
     /// Inside the closure values are as they were set, but what follows from them, such as findings, is not
     /// there before the end. A transaction in a transaction is part of it. From inside a callback the
     /// transaction waits for the end of the round, as an action does.
-    pub fn transaction<T, E: From<Refused>>(&self, act: impl FnOnce() -> Result<T, E>) -> Result<T, E> {
+    pub fn transaction<T, E: From<Error>>(&self, act: impl FnOnce() -> Result<T, E>) -> Result<T, E> {
         self.core.transaction(act)
     }
 
     /// Takes the last step back: a transaction, or the typing in one field, with what subscribers did in response.
-    pub fn undo(&self) -> Result<(), Refused> {
+    pub fn undo(&self) -> Result<(), Error> {
         self.apply(Action::Undo)
     }
 
     /// Does the step again that was undone last.
-    pub fn redo(&self) -> Result<(), Refused> {
+    pub fn redo(&self) -> Result<(), Error> {
         self.apply(Action::Redo)
     }
 
@@ -303,7 +299,7 @@ impl<M: 'static> Form<M> {
 
     /// Lets so much time pass, in milliseconds: what was typed, and takes effect after a pause, takes effect if it
     /// was long enough. The form has no clock of its own; whoever shows it says when time has passed.
-    pub fn wait(&self, milliseconds: u64) -> Result<(), Refused> {
+    pub fn wait(&self, milliseconds: u64) -> Result<(), Error> {
         self.apply(Action::Wait { milliseconds })
     }
 
@@ -330,7 +326,7 @@ impl<M: 'static> Form<M> {
         &self,
         at: L,
         choices: impl IntoIterator<Item = (L::Target, &'a str)>,
-    ) -> Result<(), Refused> {
+    ) -> Result<(), Error> {
         self.apply(Action::Choices { at: address(at)?, choices: Some(choosing::choices_of(choices)) })
     }
 
@@ -341,7 +337,7 @@ impl<M: 'static> Form<M> {
         list: L,
         field: I,
         choices: impl IntoIterator<Item = (I::Target, &'a str)>,
-    ) -> Result<(), Refused>
+    ) -> Result<(), Error>
     where
         R: Model,
         L: Locate<M, Target = Vec<R>>,
@@ -362,60 +358,60 @@ impl<M: 'static> Form<M> {
     }
 
     /// The actions from inside callbacks that were refused since this was last asked.
-    pub fn take_refused(&self) -> Vec<Refused> {
-        self.core.take_refused()
+    pub fn take_errors(&self) -> Vec<Error> {
+        self.core.take_errors()
     }
 
     /// What a widget does when it gets the focus.
-    pub fn focus<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
+    pub fn focus<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Focus { at: address(at)? })
     }
 
     /// What a widget does when a person has typed: the whole text that now stands in it.
-    pub fn enter<L: Locate<M>>(&self, at: L, text: impl Into<String>) -> Result<(), Refused> {
+    pub fn enter<L: Locate<M>>(&self, at: L, text: impl Into<String>) -> Result<(), Error> {
         self.apply(Action::Enter { at: address(at)?, text: text.into() })
     }
 
     /// What a widget does when it loses the focus. Only this touches a field.
-    pub fn leave<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
+    pub fn leave<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Leave { at: address(at)? })
     }
 
     /// Empties a field, a list, or a record.
-    pub fn clear<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
+    pub fn clear<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Clear { at: address(at)? })
     }
 
     /// Gives up an override: a suggested field takes the suggestion again, a leading counterpart lets the other lead. See
     /// [`Rules::suggest`] and [`Rules::counterparts`].
-    pub fn release<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
+    pub fn release<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Release { at: address(at)? })
     }
 
     /// Sets a place to a value.
     #[allow(clippy::needless_pass_by_value, reason = "setters take what they set")]
-    pub fn set<L: Locate<M>>(&self, at: L, value: L::Target) -> Result<(), Refused> {
+    pub fn set<L: Locate<M>>(&self, at: L, value: L::Target) -> Result<(), Error> {
         self.apply(Action::Replace { at: address(at)?, value: value.to_value() })
     }
 
     /// Takes a place, and all in it, back to its baseline.
-    pub fn reset_at<L: Locate<M>>(&self, at: L) -> Result<(), Refused> {
+    pub fn reset_at<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Reset { at: address(at)? })
     }
 
     /// Takes the whole form back to its baseline.
-    pub fn reset(&self) -> Result<(), Refused> {
+    pub fn reset(&self) -> Result<(), Error> {
         self.apply(Action::Reset { at: self.core.root().into() })
     }
 
     /// The value of a place as its Rust type, without options around it; nothing where a field is blank, or cannot be
     /// read.
-    pub fn get<L: Locate<M>>(&self, at: L) -> Result<Option<<L::Target as Data>::Inner>, Refused> {
+    pub fn get<L: Locate<M>>(&self, at: L) -> Result<Option<<L::Target as Data>::Inner>, Error> {
         Ok(self.place(at)?.get())
     }
 
     /// The text that stands in the widget of a field.
-    pub fn entry<L: Locate<M>>(&self, at: L) -> Result<String, Refused> {
+    pub fn entry<L: Locate<M>>(&self, at: L) -> Result<String, Error> {
         Ok(self.place(at)?.entry())
     }
 
@@ -445,10 +441,10 @@ impl<M: 'static> Form<M> {
     }
 }
 
-fn address<M, L: Locate<M>>(at: L) -> Result<Address, Refused> {
+fn address<M, L: Locate<M>>(at: L) -> Result<Address, Error> {
     match at.spot() {
         Ok(Spot::Pointer(pointer)) => Ok(Address::Pointer(pointer)),
         Ok(Spot::Route(route)) => Ok(Address::Route(None, route)),
-        Err(error) => Err(Refused::unreadable(&error)),
+        Err(error) => Err(error),
     }
 }

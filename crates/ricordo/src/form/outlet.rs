@@ -8,7 +8,8 @@ use std::rc::Rc;
 use super::cause::{Cause, Link};
 use super::core::Core;
 use super::{Form, Place};
-use crate::engine::{Action, Address, Refused};
+use crate::engine::{Action, Address};
+use crate::schema::Error;
 use crate::tree::PlaceId;
 use crate::value::Value;
 
@@ -65,7 +66,7 @@ pub trait Event: 'static {
 /// struct Row { part: Place<Ingredient>, out: Outlet<RowEvent> }
 ///
 /// impl Row {
-///     fn press_delete(&self) -> Result<(), ricordo::engine::Refused> { self.out.tell(RowEvent::Deleted) }
+///     fn press_delete(&self) -> Result<(), ricordo::Error> { self.out.tell(RowEvent::Deleted) }
 /// }
 ///
 /// # let form = Form::new(&Sheet { ingredients: vec![Ingredient { name: "Salt".into() }] })?;
@@ -89,7 +90,7 @@ struct Inner<E> {
     is_listening: Cell<bool>,
 }
 
-type Listener<E> = Box<dyn FnMut(E) -> Result<(), Refused>>;
+type Listener<E> = Box<dyn FnMut(E) -> Result<(), Error>>;
 
 /// The form in whose journal events are written down, and the part of it that the component has in hand.
 struct Source {
@@ -114,7 +115,7 @@ impl<M: 'static> Form<M> {
     /// written down in this form's journal, and handed to the listener with the form.
     pub fn outlet<E: Event>(
         &self,
-        mut listen: impl FnMut(E, &Form<M>) -> Result<(), Refused> + 'static,
+        mut listen: impl FnMut(E, &Form<M>) -> Result<(), Error> + 'static,
     ) -> Outlet<E> {
         let form = self.clone();
         let source = Source { core: self.core.clone(), place: None };
@@ -127,7 +128,7 @@ impl<T: 'static> Place<T> {
     /// journal, and handed to the listener with the place.
     pub fn outlet<E: Event>(
         &self,
-        mut listen: impl FnMut(E, &Place<T>) -> Result<(), Refused> + 'static,
+        mut listen: impl FnMut(E, &Place<T>) -> Result<(), Error> + 'static,
     ) -> Outlet<E> {
         let place = self.clone();
         let source = Source { core: self.core.clone(), place: Some(self.id) };
@@ -144,7 +145,7 @@ impl<E: Event> Outlet<E> {
         })
     }
 
-    fn around(source: Option<Source>, listen: impl FnMut(E) -> Result<(), Refused> + 'static) -> Self {
+    fn around(source: Option<Source>, listen: impl FnMut(E) -> Result<(), Error> + 'static) -> Self {
         Outlet {
             inner: Rc::new(Inner {
                 source,
@@ -159,7 +160,7 @@ impl<E: Event> Outlet<E> {
     /// in answer to it. An event that is told while another is listened to waits until that is done.
     ///
     /// Returns what the listener was refused.
-    pub fn tell(&self, event: E) -> Result<(), Refused> {
+    pub fn tell(&self, event: E) -> Result<(), Error> {
         let inner = &self.inner;
         inner.waiting.borrow_mut().push_back(event);
         if inner.is_listening.replace(true) {
@@ -180,7 +181,7 @@ impl<E: Event> Outlet<E> {
         self.inner.waiting.borrow_mut().pop_front()
     }
 
-    fn hear(&self, event: E) -> Result<(), Refused> {
+    fn hear(&self, event: E) -> Result<(), Error> {
         let Some(Source { core, place }) = &self.inner.source else {
             return (self.inner.listener.borrow_mut())(event);
         };

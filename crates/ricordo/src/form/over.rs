@@ -5,9 +5,9 @@ use std::marker::PhantomData;
 
 use super::Untyped;
 use super::rules::way;
-use crate::engine::{Aggregate, Figure, Refused, RowsOf};
+use crate::engine::{Aggregate, Figure, RowsOf};
 use crate::model::{Data, HoldsRows, ListAt, Locate, Model, Spot};
-use crate::shape::Route;
+use crate::schema::{Error, Route};
 
 /// The rows of a list, or of the lists in its rows, which a figure is to be about. `M` is what the list lies in, `R` is
 /// what a row holds.
@@ -37,14 +37,14 @@ use crate::shape::Route;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub struct Rows<M, R> {
-    rows: Result<Vec<RowsOf>, Refused>,
+    rows: Result<Vec<RowsOf>, Error>,
     holds: PhantomData<fn() -> (M, R)>,
 }
 
 /// A figure about rows in an `M`, to be shown by a field: see [`Rules::aggregate`](super::Rules::aggregate). It is made by the
 /// path of a list, or by [`Rows`].
 pub struct Over<M> {
-    aggregate: Result<Aggregate, Refused>,
+    aggregate: Result<Aggregate, Error>,
     of: PhantomData<fn() -> M>,
 }
 
@@ -61,7 +61,7 @@ impl<M> fmt::Debug for Over<M> {
 }
 
 impl<M> Over<M> {
-    pub(super) fn into_aggregate(self) -> Result<Aggregate, Refused> {
+    pub(super) fn into_aggregate(self) -> Result<Aggregate, Error> {
         self.aggregate
     }
 }
@@ -186,8 +186,8 @@ impl<M, R> Rows<M, R> {
     fn figure(
         self,
         figure: Figure,
-        field: Result<Spot, Refused>,
-        weight: Option<Result<Spot, Refused>>,
+        field: Result<Spot, Error>,
+        weight: Option<Result<Spot, Error>>,
     ) -> Over<M> {
         let aggregate = self
             .rows

@@ -6,10 +6,9 @@ use std::rc::Rc;
 
 use super::choosing;
 use super::core::Core;
-use crate::engine::{Action, Address, PlaceId, Reason, Refused};
+use crate::engine::{Action, Address, PlaceId, Reason};
 use crate::model::{Data, Locate, Model, Spot};
-use crate::rules::Finding;
-use crate::shape::Pointer;
+use crate::schema::{Error, ErrorKind, Finding, Named, Pointer};
 use crate::value::Value;
 
 /// A handle to a place that holds a `T`. Clones are cheap, and are handles to the same place.
@@ -207,7 +206,7 @@ impl<T> Place<T> {
     /// of can be handed to a component.
     pub fn typed<U: Model>(&self) -> Option<Place<U>> {
         let schema = super::schema_of::<U>().ok()?;
-        let suits = self.core.view(self.id, |view| view.is_like(schema.shape()));
+        let suits = self.core.view(self.id, |view| view.is_like(schema.schema()));
         suits.then(|| Place::new(self.core.clone(), self.id))
     }
 
@@ -219,50 +218,51 @@ impl<T> Place<T> {
     }
 
     /// What a widget does when it gets the focus.
-    pub fn focus(&self) -> Result<(), Refused> {
+    pub fn focus(&self) -> Result<(), Error> {
         self.apply(Action::Focus { at: self.id.into() })
     }
 
     /// What a widget does when a person has typed: the whole text that now stands in it.
-    pub fn enter(&self, text: impl Into<String>) -> Result<(), Refused> {
+    pub fn enter(&self, text: impl Into<String>) -> Result<(), Error> {
         self.apply(Action::Enter { at: self.id.into(), text: text.into() })
     }
 
     /// What a widget does when it loses the focus. Only this touches a field.
-    pub fn leave(&self) -> Result<(), Refused> {
+    pub fn leave(&self) -> Result<(), Error> {
         self.apply(Action::Leave { at: self.id.into() })
     }
 
     /// Empties the place.
-    pub fn clear(&self) -> Result<(), Refused> {
+    pub fn clear(&self) -> Result<(), Error> {
         self.apply(Action::Clear { at: self.id.into() })
     }
 
     /// Gives up an override: a suggested field takes the suggestion again, a leading counterpart lets the other lead.
-    pub fn release(&self) -> Result<(), Refused> {
+    pub fn release(&self) -> Result<(), Error> {
         self.apply(Action::Release { at: self.id.into() })
     }
 
     /// Takes the place, and all in it, back to its baseline.
-    pub fn reset(&self) -> Result<(), Refused> {
+    pub fn reset(&self) -> Result<(), Error> {
         self.apply(Action::Reset { at: self.id.into() })
     }
 
     /// Takes a row out of its list, or makes a field blank.
-    pub fn remove(&self) -> Result<(), Refused> {
+    pub fn remove(&self) -> Result<(), Error> {
         self.apply(Action::Remove { at: self.id.into() })
     }
 
     /// Moves a row to a position in its list, counted without it.
-    pub fn move_to(&self, position: u32) -> Result<(), Refused> {
+    pub fn move_to(&self, position: u32) -> Result<(), Error> {
         self.apply(Action::MoveRow { row: self.id.into(), to: position })
     }
 
     /// Lets a row change places with another of its list.
-    pub fn swap_with(&self, other: &Place<T>) -> Result<(), Refused> {
+    pub fn swap_with(&self, other: &Place<T>) -> Result<(), Error> {
         // Ids mean nothing in another form, and might name a place there.
         if !Rc::ptr_eq(&self.core, &other.core) {
-            return Err(Refused::gone());
+            let message = format!("{} belongs to another form", Named(&other.pointer()));
+            return Err(Error::new(ErrorKind::Gone, self.pointer(), message));
         }
         self.apply(Action::Swap { row: self.id.into(), with: other.id.into() })
     }
@@ -278,23 +278,24 @@ impl<T> Place<T> {
     }
 
     /// Puts a new row that holds the same behind a row.
-    pub fn duplicate(&self) -> Result<Place<T>, Refused> {
-        make_row(&self.core, Action::Duplicate { row: self.id.into() })
+    pub fn duplicate(&self) -> Result<Place<T>, Error> {
+        let row = self.core.add_row(Action::Duplicate { row: self.id.into() })?;
+        Ok(Place::new(self.core.clone(), row))
     }
 
     /// Does several things as one transaction. See [`Form::transaction`](super::Form::transaction).
-    pub fn transaction<U, E: From<Refused>>(&self, act: impl FnOnce() -> Result<U, E>) -> Result<U, E> {
+    pub fn transaction<U, E: From<Error>>(&self, act: impl FnOnce() -> Result<U, E>) -> Result<U, E> {
         self.core.transaction(act)
     }
 
-    pub(super) fn apply(&self, action: Action) -> Result<(), Refused> {
+    pub(super) fn apply(&self, action: Action) -> Result<(), Error> {
         self.core.apply(action).map(drop)
     }
 }
 
 impl<T: 'static> Place<T> {
     /// A handle to a place in this one.
-    pub fn place<L: Locate<T>>(&self, at: L) -> Result<Place<L::Target>, Refused> {
+    pub fn place<L: Locate<T>>(&self, at: L) -> Result<Place<L::Target>, Error> {
         let address = match at.spot() {
             Ok(Spot::Route(route)) => Address::Route(Some(self.id), route),
             Ok(Spot::Pointer(pointer)) => {
@@ -302,7 +303,7 @@ impl<T: 'static> Place<T> {
                 pointer.tokens().for_each(|token| whole.push(&token));
                 Address::Pointer(whole)
             }
-            Err(error) => return Err(Refused::unreadable(&error)),
+            Err(error) => return Err(error),
         };
         Ok(Place::new(self.core.clone(), self.core.locate(&address)?))
     }
@@ -316,7 +317,7 @@ impl<T: Data> Place<T> {
 
     /// Sets the place to a value.
     #[allow(clippy::needless_pass_by_value, reason = "setters take what they set")]
-    pub fn set(&self, value: T) -> Result<(), Refused> {
+    pub fn set(&self, value: T) -> Result<(), Error> {
         self.apply(Action::Replace { at: self.id.into(), value: value.to_value() })
     }
 }
@@ -346,19 +347,43 @@ impl<T: Model> Place<Vec<T>> {
     }
 
     /// Adds a blank row at the end, ready to fill: the defaults of the row, and blanks elsewhere.
-    pub fn add(&self) -> Result<Place<T>, Refused> {
+    ///
+    /// Inside a callback the row is added after the round. Its handle is there at once: it is
+    /// [gone](Place::is_gone) until then, and what is done to it is done once the row is added.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { loaves: u32, rows: Vec<Row> }
+    /// # #[derive(Model)] struct Row { grams: Option<u32> }
+    /// # let form = Form::new(&Batch { loaves: 1, rows: Vec::new() })?;
+    /// let batch = ricordo::at::<Batch>();
+    /// let more = form.subscribe(batch.loaves(), move |change| {
+    ///     let row = change.form().place(batch.rows()).and_then(|rows| rows.add()).expect("there is a list");
+    ///     assert!(row.is_gone());
+    ///     let grams = row.place(ricordo::at::<Row>().grams()).expect("its fields are there");
+    ///     grams.enter("500").expect("it waits, too");
+    /// })?;
+    /// form.enter(batch.loaves(), "2")?;
+    /// assert_eq!(form.get(batch.rows().at(0).grams())?, Some(500));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails if the list is gone, or calculated.
+    pub fn add(&self) -> Result<Place<T>, Error> {
         self.insert_value(None, None)
     }
 
     /// Adds a row at the end.
     #[allow(clippy::needless_pass_by_value, reason = "a row that is given is given away")]
-    pub fn push(&self, row: T) -> Result<Place<T>, Refused> {
+    pub fn push(&self, row: T) -> Result<Place<T>, Error> {
         self.insert_value(None, Some(row.to_value()))
     }
 
     /// Puts a row in at a position.
     #[allow(clippy::needless_pass_by_value, reason = "a row that is given is given away")]
-    pub fn insert(&self, position: u32, row: T) -> Result<Place<T>, Refused> {
+    pub fn insert(&self, position: u32, row: T) -> Result<Place<T>, Error> {
         self.insert_value(Some(position), Some(row.to_value()))
     }
 
@@ -385,20 +410,12 @@ impl<T: Model> Place<Vec<T>> {
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     #[allow(clippy::needless_pass_by_value, reason = "choices are small, and given away")]
-    pub fn include(&self, value: T, included: bool) -> Result<(), Refused> {
+    pub fn include(&self, value: T, included: bool) -> Result<(), Error> {
         choosing::include(&self.core, self.id, &value.to_value(), included)
     }
 
-    fn insert_value(&self, position: Option<u32>, value: Option<Value>) -> Result<Place<T>, Refused> {
-        make_row(&self.core, Action::Insert { list: self.id.into(), position, value })
+    fn insert_value(&self, position: Option<u32>, value: Option<Value>) -> Result<Place<T>, Error> {
+        let row = self.core.add_row(Action::Insert { list: self.id.into(), position, value })?;
+        Ok(Place::new(self.core.clone(), row))
     }
-}
-
-/// Carries out an action that makes a row, and gives out a handle to it.
-fn make_row<T>(core: &Rc<Core>, action: Action) -> Result<Place<T>, Refused> {
-    if core.is_telling() {
-        return Err(Refused::busy());
-    }
-    let made = core.apply(action)?;
-    made.map(|row| Place::new(core.clone(), row)).ok_or_else(Refused::busy)
 }

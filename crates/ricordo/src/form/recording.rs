@@ -3,8 +3,9 @@
 use std::collections::VecDeque;
 
 use super::cause::Link;
-use crate::engine::{Action, Engine, Refused};
+use crate::engine::{Action, Engine};
 use crate::exchange::{write_action, write_response};
+use crate::schema::Error;
 
 /// A journal of what is done to a form. Secrets are hidden in it, and when it grows beyond its bound, the oldest
 /// lines are dropped.
@@ -40,7 +41,7 @@ impl Recorder {
     }
 
     /// Takes down an action that was carried out, or was refused.
-    pub(super) fn record(&mut self, line: Line, refused: Option<&Refused>) {
+    pub(super) fn record(&mut self, line: Line, refused: Option<&Error>) {
         if let Some(refused) = refused {
             self.push(format!("# refused: {}", refused.message().replace('\n', " ")));
             return self.push(format!("# {}", line.text));

@@ -10,10 +10,10 @@ use super::Form;
 use super::core::Core;
 use super::look::RuleView;
 use super::over::Over;
-use crate::engine::{AddedRules, FlagRule, Refused, RuleOf, RuleSpec};
+use crate::engine::{AddedRules, FlagRule, RuleOf, RuleSpec};
 use crate::model::{Gives, HoldsRows, Locate, Model, Spot};
+use crate::schema::{Attachment, Error};
 use crate::settle::Function;
-use crate::shape::Attachment;
 
 /// The rules of a record type `M`: what depends on what, and what must hold. Every form in which such a record stands has
 /// them, wherever it stands.
@@ -70,7 +70,7 @@ use crate::shape::Attachment;
 /// Within [`each`](Rules::each), `R` is the type of the rows.
 pub struct Rules<M, R = M> {
     rows: Vec<Spot>,
-    specs: Vec<Result<RuleSpec, Refused>>,
+    specs: Vec<Result<RuleSpec, Error>>,
     types: PhantomData<fn() -> (M, R)>,
 }
 
@@ -193,12 +193,12 @@ fn function_of<M: 'static, R: 'static, T, G: Gives<T>>(
 }
 
 /// The way to a place in what a rule is for.
-pub(super) fn way<R, I: Locate<R>>(at: I) -> Result<Spot, Refused> {
-    at.spot().map_err(|error| Refused::unreadable(&error))
+pub(super) fn way<R, I: Locate<R>>(at: I) -> Result<Spot, Error> {
+    at.spot()
 }
 
 /// The rules that a function declares.
-pub(super) fn collect<M: 'static>(declare: impl FnOnce(&mut Rules<M>)) -> Vec<Result<RuleSpec, Refused>> {
+pub(super) fn collect<M: 'static>(declare: impl FnOnce(&mut Rules<M>)) -> Vec<Result<RuleSpec, Error>> {
     let mut rules = Rules::within(Vec::new());
     declare(&mut rules);
     rules.specs
@@ -272,7 +272,7 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails, and adds none of the rules, if one contradicts another or its place, if places would depend on each other in
     /// a circle, and inside transactions, selectors and rules.
-    pub fn add_rules(&self, declare: impl FnOnce(&mut Rules<M>)) -> Result<RulesGuard, Refused> {
+    pub fn add_rules(&self, declare: impl FnOnce(&mut Rules<M>)) -> Result<RulesGuard, Error> {
         let added = self.core.add_rules(collect(declare))?;
         Ok(RulesGuard { core: Rc::downgrade(&self.core), added: Some(added) })
     }
@@ -282,11 +282,11 @@ impl<M: 'static> Form<M> {
 pub(super) struct RuleSource {
     /// What the type is called.
     pub(super) name: &'static str,
-    collect: Box<dyn Fn() -> Vec<Result<RuleSpec, Refused>> + Send + Sync>,
+    collect: Box<dyn Fn() -> Vec<Result<RuleSpec, Error>> + Send + Sync>,
 }
 
 impl RuleSource {
-    pub(super) fn collect(&self) -> Vec<Result<RuleSpec, Refused>> {
+    pub(super) fn collect(&self) -> Vec<Result<RuleSpec, Error>> {
         (self.collect)()
     }
 }

@@ -7,13 +7,13 @@ use rustc_hash::FxHashMap;
 
 use super::Untyped;
 use super::rules::{RuleSource, Rules, collect};
-use crate::engine::{Refused, Schema};
+use crate::check::check_defaults;
+use crate::engine::CompiledSchema;
 use crate::model::Model;
-use crate::rules::check_defaults;
-use crate::shape::{Shape, ShapeBuilder, ShapeError};
+use crate::schema::{Error, ErrorKind, Schema, SchemaBuilder};
 
 /// The schemas that were compiled so far.
-static SCHEMAS: OnceLock<RwLock<FxHashMap<TypeId, Arc<Schema>>>> = OnceLock::new();
+static SCHEMAS: OnceLock<RwLock<FxHashMap<TypeId, Arc<CompiledSchema>>>> = OnceLock::new();
 
 /// The schema of a model, with the rules of all record types in it. It is compiled and checked the first time it is asked
 /// for, and shared by all forms of the model.
@@ -21,7 +21,7 @@ static SCHEMAS: OnceLock<RwLock<FxHashMap<TypeId, Arc<Schema>>>> = OnceLock::new
 /// # Errors
 ///
 /// Fails if the model or its rules contradict themselves.
-pub fn schema_of<M: Model>() -> Result<Arc<Schema>, ShapeError> {
+pub fn schema_of<M: Model>() -> Result<Arc<CompiledSchema>, Error> {
     let schemas = SCHEMAS.get_or_init(RwLock::default);
     // A lock is only poisoned by a panic while it is held, and nothing here panics then.
     if let Some(schema) = schemas.read().ok().and_then(|known| known.get(&TypeId::of::<M>()).cloned()) {
@@ -34,14 +34,14 @@ pub fn schema_of<M: Model>() -> Result<Arc<Schema>, ShapeError> {
     Ok(schema)
 }
 
-/// A schema of a shape that is only known when the program runs, with these rules. Their places are named by pointers.
+/// A schema of a schema that is only known when the program runs, with these rules. Their places are named by pointers.
 ///
 /// ```
 /// # use ricordo::{Untyped, exchange::read_definition, form::{Rows, schema_with}, engine::Engine};
-/// # let shape = read_definition(r#"{"type": "object", "properties": {
+/// # let schema = read_definition(r#"{"type": "object", "properties": {
 /// #     "rows": {"type": "array", "items": {"type": "object", "properties": {"grams": {"type": "integer"}}}},
 /// #     "total": {"type": "integer"}}}"#)?;
-/// let schema = schema_with(shape, |rules| {
+/// let schema = schema_with(schema, |rules| {
 ///     rules.aggregate("/total", Rows::of("/rows").sum("/grams"));
 /// })?;
 /// let engine = Engine::of(&schema, None)?;
@@ -53,24 +53,26 @@ pub fn schema_of<M: Model>() -> Result<Arc<Schema>, ShapeError> {
 ///
 /// Fails if a rule names a place that does not exist, or contradicts another.
 pub fn schema_with(
-    shape: impl Into<Arc<Shape>>,
+    schema: impl Into<Arc<Schema>>,
     declare: impl FnOnce(&mut Rules<Untyped>),
-) -> Result<Arc<Schema>, Refused> {
-    let mut schema = Schema::new(shape.into(), false);
+) -> Result<Arc<CompiledSchema>, Error> {
+    let mut schema = CompiledSchema::new(schema.into(), false);
     schema.add_all(None, collect(declare))?;
     Ok(Arc::new(schema))
 }
 
-fn compiled<M: Model>() -> Result<Schema, ShapeError> {
-    let mut builder = ShapeBuilder::new();
+fn compiled<M: Model>() -> Result<CompiledSchema, Error> {
+    let mut builder = SchemaBuilder::new();
     let root = M::part(&mut builder)?;
-    let shape = Arc::new(builder.finish(root)?);
-    check_defaults(&shape)?;
-    let mut schema = Schema::new(shape.clone(), true);
-    for (record, attachment) in shape.attachments() {
+    let schema = Arc::new(builder.finish(root)?);
+    check_defaults(&schema)?;
+    let mut compiled = CompiledSchema::new(schema.clone(), true);
+    for (record, attachment) in schema.attachments() {
         let Some(source) = attachment.downcast_ref::<RuleSource>() else { continue };
-        let added = schema.add_all(Some(record), source.collect());
-        added.map_err(|refused| ShapeError::of_rules(refused.in_rules_of(source.name).to_string()))?;
+        let added = compiled.add_all(Some(record), source.collect());
+        added.map_err(|error| {
+            error.while_doing(ErrorKind::Schema, format!("in the rules of `{}`", source.name))
+        })?;
     }
-    Ok(schema)
+    Ok(compiled)
 }

@@ -13,7 +13,8 @@ use super::core::Core;
 use super::look::View;
 use super::subscription::Subscription;
 use super::{Form, Place};
-use crate::engine::{Aspects, Refused};
+use crate::engine::Aspects;
+use crate::schema::Error;
 use crate::tree::PlaceId;
 
 /// A stream that is ready whenever something is not what it was at a place, or anywhere in it. What happens while
@@ -93,7 +94,7 @@ impl<M: 'static> Form<M> {
     pub fn results<T: PartialEq + Clone + 'static>(
         &self,
         mut selector: impl FnMut(&View<'_, M>) -> T + 'static,
-    ) -> Result<Results<T>, Refused> {
+    ) -> Result<Results<T>, Error> {
         let source = Source::new();
         let shared = source.0.clone();
         // The first result is there before anything has changed.
@@ -113,16 +114,16 @@ impl<M: 'static> Form<M> {
 impl<T: 'static> Place<T> {
     /// A stream that is ready whenever something is not what it was at the place, or anywhere in it. Its items are
     /// the place; keep in mind that it may be gone.
-    pub fn wakes(&self) -> Result<Wakes<T>, Refused> {
+    pub fn wakes(&self) -> Result<Wakes<T>, Error> {
         self.wakes_of(None)
     }
 
     /// A stream that is ready whenever one of these aspects of the place is not what it was.
-    pub fn wakes_to(&self, aspects: Aspects) -> Result<Wakes<T>, Refused> {
+    pub fn wakes_to(&self, aspects: Aspects) -> Result<Wakes<T>, Error> {
         self.wakes_of(Some(aspects))
     }
 
-    fn wakes_of(&self, aspects: Option<Aspects>) -> Result<Wakes<T>, Refused> {
+    fn wakes_of(&self, aspects: Option<Aspects>) -> Result<Wakes<T>, Error> {
         let source = Source::new();
         let shared = source.0.clone();
         let subscription = match aspects {

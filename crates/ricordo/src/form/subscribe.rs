@@ -4,12 +4,13 @@ use std::cell::RefCell;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::rc::Rc;
 
-use super::core::{Callback, Core, Told};
+use super::core::{Callback, Core, Told, looking};
 use super::look::View;
 use super::subscription::{Notice, Subscription, Update};
 use super::{Form, Place};
-use crate::engine::{Aspects, Engine, Flags, Refused};
+use crate::engine::{Aspects, Engine, Flags};
 use crate::model::{Data, Locate};
+use crate::schema::Error;
 use crate::tree::PlaceId;
 use crate::value::Value;
 
@@ -20,7 +21,7 @@ impl<M: 'static> Form<M> {
         &self,
         at: L,
         callback: impl FnMut(&Notice<L::Target, Form<M>>) + 'static,
-    ) -> Result<Subscription, Refused> {
+    ) -> Result<Subscription, Error> {
         follow(&self.core, self.place(at)?.id(), None, callback)
     }
 
@@ -30,7 +31,7 @@ impl<M: 'static> Form<M> {
         at: L,
         aspects: Aspects,
         callback: impl FnMut(&Notice<L::Target, Form<M>>) + 'static,
-    ) -> Result<Subscription, Refused> {
+    ) -> Result<Subscription, Error> {
         follow(&self.core, self.place(at)?.id(), Some(aspects), callback)
     }
 
@@ -53,7 +54,7 @@ impl<M: 'static> Form<M> {
         &self,
         at: L,
         callback: impl FnMut(&Update<Option<<L::Target as Data>::Inner>, Form<M>>) + 'static,
-    ) -> Result<Subscription, Refused> {
+    ) -> Result<Subscription, Error> {
         follow_value::<L::Target, _>(&self.core, self.place(at)?.id(), callback)
     }
 
@@ -62,7 +63,7 @@ impl<M: 'static> Form<M> {
     pub fn subscribe_flags(
         &self,
         mut callback: impl FnMut(&Update<Flags, Form<M>>) + 'static,
-    ) -> Result<Subscription, Refused> {
+    ) -> Result<Subscription, Error> {
         let mut known = self.flags();
         let callback = callback_of(move |core, told| {
             let flags = core.read(Engine::flags);
@@ -102,7 +103,7 @@ impl<M: 'static> Form<M> {
         &self,
         selector: impl FnMut(&View<'_, M>) -> T + 'static,
         callback: impl FnMut(&Update<T, Form<M>>) + 'static,
-    ) -> Result<Subscription, Refused> {
+    ) -> Result<Subscription, Error> {
         select(&self.core, self.core.root(), None, selector, callback)
     }
 }
@@ -117,7 +118,7 @@ impl<T: 'static> Place<T> {
     /// A callback may read, act, subscribe, and end subscriptions, its own too. What it does to the form waits for
     /// the end of the round. If it panics, the others are told all the same, and then the panic goes on to
     /// whoever acted.
-    pub fn subscribe(&self, callback: impl FnMut(&Notice<T>) + 'static) -> Result<Subscription, Refused> {
+    pub fn subscribe(&self, callback: impl FnMut(&Notice<T>) + 'static) -> Result<Subscription, Error> {
         follow(&self.core, self.id, None, callback)
     }
 
@@ -130,7 +131,7 @@ impl<T: 'static> Place<T> {
         &self,
         aspects: Aspects,
         callback: impl FnMut(&Notice<T>) + 'static,
-    ) -> Result<Subscription, Refused> {
+    ) -> Result<Subscription, Error> {
         follow(&self.core, self.id, Some(aspects), callback)
     }
 
@@ -140,7 +141,7 @@ impl<T: 'static> Place<T> {
         &self,
         selector: impl FnMut(&View<'_, T>) -> U + 'static,
         callback: impl FnMut(&Update<U>) + 'static,
-    ) -> Result<Subscription, Refused> {
+    ) -> Result<Subscription, Error> {
         select(&self.core, self.id, Some(self.id), selector, callback)
     }
 }
@@ -151,7 +152,7 @@ impl<T: Data> Place<T> {
     pub fn subscribe_value(
         &self,
         callback: impl FnMut(&Update<Option<T::Inner>>) + 'static,
-    ) -> Result<Subscription, Refused> {
+    ) -> Result<Subscription, Error> {
         follow_value::<T, _>(&self.core, self.id, callback)
     }
 }
@@ -169,7 +170,7 @@ fn follow<T: 'static, R: 'static>(
     place: PlaceId,
     aspects: Option<Aspects>,
     mut callback: impl FnMut(&Notice<T, R>) + 'static,
-) -> Result<Subscription, Refused> {
+) -> Result<Subscription, Error> {
     let callback = callback_of(move |core, told| {
         callback(&Notice::new(core, Place::new(core.clone(), place), told));
         true
@@ -186,7 +187,7 @@ fn follow_value<T: Data, R: 'static>(
     core: &Rc<Core>,
     place: PlaceId,
     mut callback: impl FnMut(&Update<Option<T::Inner>, R>) + 'static,
-) -> Result<Subscription, Refused> {
+) -> Result<Subscription, Error> {
     let value = |view: &View<'_, T>| view.place().is_there().then(|| view.value());
     let typed = |value: &Option<Value>| T::from_value(value.as_ref()?).ok()?.into_inner();
     select(core, place, Some(place), value, move |update| callback(&update.map(typed)))
@@ -199,9 +200,9 @@ pub(super) fn select<V: 'static, T: PartialEq + 'static, R: 'static>(
     place: Option<PlaceId>,
     mut selector: impl FnMut(&View<'_, V>) -> T + 'static,
     mut callback: impl FnMut(&Update<T, R>) + 'static,
-) -> Result<Subscription, Refused> {
+) -> Result<Subscription, Error> {
     if core.is_selecting() {
-        return Err(Refused::selecting());
+        return Err(looking());
     }
     let (first, reads) = core.look(base, |view| selector(&View::new(view)));
     let mut known = Some(first);

@@ -5,15 +5,14 @@ use std::fmt;
 use std::marker::PhantomData;
 
 use super::{Form, address};
-use crate::engine::{Action, Address, Refused};
+use crate::engine::{Action, Address};
 use crate::model::{Locate, Model};
-use crate::rules::Finding;
-use crate::shape::Named;
+use crate::schema::{Error, Finding};
 use crate::value::Value;
 
 /// The fields that keep their values for the next entry.
 pub struct Keep<M> {
-    fields: Vec<Result<Address, Refused>>,
+    fields: Vec<Result<Address, Error>>,
     model: PhantomData<fn() -> M>,
 }
 
@@ -42,29 +41,6 @@ impl<M> Keep<M> {
     }
 }
 
-/// Why a record was not handed out.
-#[derive(Clone, Debug, PartialEq, thiserror::Error)]
-#[non_exhaustive]
-pub enum NotTaken {
-    /// Something is wrong with it. All places with findings count as touched now, so that a person sees them.
-    #[error("{}", in_words(.0))]
-    Findings(Vec<Finding>),
-    /// A field that was to be kept is none.
-    #[error(transparent)]
-    Refused(#[from] Refused),
-}
-
-fn in_words(findings: &[Finding]) -> String {
-    match findings {
-        [] => "nothing is wrong with the record".to_owned(),
-        [one] => format!("one thing is wrong with the record, at {}: {}", Named(&one.place), one.message),
-        [first, ..] => {
-            let (place, count) = (Named(&first.place), findings.len());
-            format!("{count} things are wrong with the record, the first at {place}: {}", first.message)
-        }
-    }
-}
-
 impl<M: Model> Form<M> {
     /// Hands out the finished record, and begins anew for the next: blank, with the defaults, but for what is kept.
     /// The form is pristine then, and nothing that went before can be undone. If something is wrong, nothing is
@@ -89,23 +65,23 @@ impl<M: Model> Form<M> {
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     #[allow(clippy::needless_pass_by_value, reason = "said once, and used up")]
-    pub fn take(&self, keep: Keep<M>) -> Result<M, NotTaken> {
+    pub fn take(&self, keep: Keep<M>) -> Result<M, Error> {
         // What still waits for its field to be left counts.
         self.apply(Action::Leave { at: self.core.root().into() })?;
         let record = match self.parse() {
             Ok(record) => record,
-            Err(findings) => {
+            Err(error) => {
                 let leave = |finding: &Finding| Action::Leave { at: finding.place.clone().into() };
-                self.apply(Action::Group(findings.iter().map(leave).collect()))?;
-                return Err(NotTaken::Findings(findings));
+                self.apply(Action::Group(error.findings().iter().map(leave).collect()))?;
+                return Err(error);
             }
         };
         let kept = keep.fields.into_iter().map(|at| {
             let place = self.core.locate(&at?)?;
             Ok(self.core.view(place, |view| (view.part().local, view.pointer(), view.value())))
         });
-        let kept: Vec<_> = kept.collect::<Result<_, Refused>>()?;
-        let mut next = self.core.read(|engine| engine.shape().blank(engine.shape().root()));
+        let kept: Vec<_> = kept.collect::<Result<_, Error>>()?;
+        let mut next = self.core.read(|engine| engine.schema().blank(engine.schema().root()));
         let mut beside = Vec::new();
         for (is_local, pointer, value) in kept {
             if is_local {

@@ -1,7 +1,7 @@
 //! Options, lists and boxes.
 
 use super::{Data, ListAt, Model, Untyped, mismatch};
-use crate::shape::{Kind, Misfit, Part, Route, ShapeBuilder, ShapeError};
+use crate::schema::{Error, Kind, Part, Route, SchemaBuilder};
 use crate::value::Value;
 
 impl<T: Data> Data for Option<T> {
@@ -15,7 +15,7 @@ impl<T: Data> Data for Option<T> {
         self.as_ref().map_or(Value::Null, T::to_value)
     }
 
-    fn from_value(value: &Value) -> Result<Self, Misfit> {
+    fn from_value(value: &Value) -> Result<Self, Error> {
         match value {
             Value::Blank | Value::Null => Ok(None),
             value => T::from_value(value).map(Some),
@@ -26,8 +26,8 @@ impl<T: Data> Data for Option<T> {
 impl<T: Model> Model for Option<T> {
     type At<M: 'static, P: Data> = T::At<M, P>;
 
-    fn part(shape: &mut ShapeBuilder) -> Result<Part, ShapeError> {
-        let mut part = T::part(shape)?.nullable();
+    fn part(schema: &mut SchemaBuilder) -> Result<Part, Error> {
+        let mut part = T::part(schema)?.nullable();
         // What a flag starts from is no news for an option, which starts from nothing.
         part.default = None;
         Ok(part)
@@ -49,7 +49,7 @@ impl<T: Data> Data for Vec<T> {
         Value::List(self.iter().map(T::to_value).collect())
     }
 
-    fn from_value(value: &Value) -> Result<Self, Misfit> {
+    fn from_value(value: &Value) -> Result<Self, Error> {
         let items = match value {
             Value::List(items) => items.iter().enumerate(),
             Value::Blank => return Ok(Vec::new()),
@@ -65,10 +65,10 @@ impl<T: Data> Data for Vec<T> {
 impl<T: Model> Model for Vec<T> {
     type At<M: 'static, P: Data> = ListAt<M, T, P>;
 
-    fn part(shape: &mut ShapeBuilder) -> Result<Part, ShapeError> {
-        let list = shape.open_list();
-        let item = T::part(shape)?;
-        shape.item(list, item);
+    fn part(schema: &mut SchemaBuilder) -> Result<Part, Error> {
+        let list = schema.open_list();
+        let item = T::part(schema)?;
+        schema.item(list, item);
         Ok(Part::new(Kind::List(list)))
     }
 
@@ -111,7 +111,7 @@ impl<T: Data> Data for Box<T> {
         T::to_value(self)
     }
 
-    fn from_value(value: &Value) -> Result<Self, Misfit> {
+    fn from_value(value: &Value) -> Result<Self, Error> {
         T::from_value(value).map(Box::new)
     }
 }
@@ -119,8 +119,8 @@ impl<T: Data> Data for Box<T> {
 impl<T: Model> Model for Box<T> {
     type At<M: 'static, P: Data> = T::At<M, P>;
 
-    fn part(shape: &mut ShapeBuilder) -> Result<Part, ShapeError> {
-        T::part(shape)
+    fn part(schema: &mut SchemaBuilder) -> Result<Part, Error> {
+        T::part(schema)
     }
 
     fn at<M: 'static, P: Data>(route: Route) -> T::At<M, P> {

@@ -4,7 +4,7 @@ use std::fmt;
 use std::marker::PhantomData;
 
 use super::{Data, Model};
-use crate::shape::{Pointer, PointerError, Route, Step};
+use crate::schema::{Error, ErrorKind, Pointer, Route, Step};
 use crate::value::Value;
 
 /// Where a place is, within a form.
@@ -20,12 +20,20 @@ pub enum Spot {
 impl Spot {
     /// Where a route leads, unless it has more steps than it can hold.
     #[doc(hidden)]
-    pub fn of_route(route: Route) -> Result<Self, PointerError> {
-        if route.is_too_long() { Err(PointerError::too_long()) } else { Ok(Spot::Route(route)) }
+    pub fn of_route(route: Route) -> Result<Self, Error> {
+        if !route.is_too_long() {
+            return Ok(Spot::Route(route));
+        }
+        let most = Route::LONGEST;
+        let problem = format!(
+            "a path has at most {most} steps, and this one has more; take a handle to a place on the way, and go on \
+             from there"
+        );
+        Err(Error::new(ErrorKind::NotFound, Pointer::root(), problem))
     }
 }
 
-/// The model of a form whose shape is only known when the program runs. Places of such a form are addressed
+/// The model of a form whose schema is only known when the program runs. Places of such a form are addressed
 /// by pointers, and hold [`Value`]s.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Untyped {}
@@ -40,13 +48,13 @@ pub trait Locate<M> {
     type Target: Data;
 
     /// Where the place is.
-    fn spot(self) -> Result<Spot, PointerError>;
+    fn spot(self) -> Result<Spot, Error>;
 }
 
 impl<M> Locate<M> for &str {
     type Target = Value;
 
-    fn spot(self) -> Result<Spot, PointerError> {
+    fn spot(self) -> Result<Spot, Error> {
         self.parse().map(Spot::Pointer)
     }
 }
@@ -54,7 +62,7 @@ impl<M> Locate<M> for &str {
 impl<M> Locate<M> for Pointer {
     type Target = Value;
 
-    fn spot(self) -> Result<Spot, PointerError> {
+    fn spot(self) -> Result<Spot, Error> {
         Ok(Spot::Pointer(self))
     }
 }
@@ -62,7 +70,7 @@ impl<M> Locate<M> for Pointer {
 impl<M> Locate<M> for &Pointer {
     type Target = Value;
 
-    fn spot(self) -> Result<Spot, PointerError> {
+    fn spot(self) -> Result<Spot, Error> {
         Ok(Spot::Pointer(self.clone()))
     }
 }
@@ -89,7 +97,7 @@ macro_rules! typed_path {
         {
             type Target = $target;
 
-            fn spot(self) -> Result<Spot, PointerError> {
+            fn spot(self) -> Result<Spot, Error> {
                 Spot::of_route(self.route)
             }
         }

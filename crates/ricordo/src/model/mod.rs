@@ -79,7 +79,7 @@ mod gives;
 mod locate;
 mod scalars;
 
-use crate::shape::{Misfit, Part, Route, ShapeBuilder, ShapeError};
+use crate::schema::{Error, Part, Route, SchemaBuilder};
 use crate::value::{Record, Value};
 
 pub use containers::HoldsRows;
@@ -103,7 +103,7 @@ pub trait Data: Sized + 'static {
     fn to_value(&self) -> Value;
 
     /// The value back as a Rust value, or what is wrong with it.
-    fn from_value(value: &Value) -> Result<Self, Misfit>;
+    fn from_value(value: &Value) -> Result<Self, Error>;
 }
 
 /// A Rust type that says what it is as a part of a form. Derive it.
@@ -118,8 +118,8 @@ pub trait Model: Data {
     /// `Self`: for each field of a record, for the rows of a list.
     type At<M: 'static, P: Data>: Locate<M, Target = P>;
 
-    /// Describes the type as a part of a shape.
-    fn part(shape: &mut ShapeBuilder) -> Result<Part, ShapeError>;
+    /// Describes the type as a part of a schema.
+    fn part(schema: &mut SchemaBuilder) -> Result<Part, Error>;
 
     /// The typed path of a route.
     fn at<M: 'static, P: Data>(route: Route) -> Self::At<M, P>;
@@ -150,7 +150,7 @@ impl Data for Value {
         self.clone()
     }
 
-    fn from_value(value: &Value) -> Result<Self, Misfit> {
+    fn from_value(value: &Value) -> Result<Self, Error> {
         Ok(value.clone())
     }
 }
@@ -166,25 +166,25 @@ impl Data for Record {
         Value::Record(self.clone())
     }
 
-    fn from_value(value: &Value) -> Result<Self, Misfit> {
+    fn from_value(value: &Value) -> Result<Self, Error> {
         value.as_record().cloned().ok_or_else(|| mismatch("a record", value))
     }
 }
 
 /// The error for a value that is not what a Rust type needs.
-pub(crate) fn mismatch(expected: &str, value: &Value) -> Misfit {
-    Misfit::here(format!("is {}, where {expected} is needed", value.sort()))
+pub(crate) fn mismatch(expected: &str, value: &Value) -> Error {
+    Error::mismatch(format!("is {}, where {expected} is needed", value.sort()))
 }
 
 /// What derived code needs and nobody else.
 #[doc(hidden)]
 pub mod derived {
-    use super::{Data, Misfit, Model, Record, Value, mismatch};
-    use crate::shape::{MASK, Route, Step};
+    use super::{Data, Model, Record, Value, mismatch};
+    use crate::schema::{MASK, Route, Step};
 
-    pub use crate::shape::{
-        Choice, Choices, Commit, DisplayFormat, FindingKind, Format, Kind, NumberFormat, Part, Reveal,
-        ShapeBuilder, ShapeError,
+    pub use crate::schema::{
+        Choice, Choices, Commit, DisplayFormat, Error, FindingKind, Format, Kind, NumberFormat, Part, Reveal,
+        SchemaBuilder,
     };
     pub use rust_decimal::Decimal;
 
@@ -204,18 +204,18 @@ pub mod derived {
     }
 
     /// The record, which a struct needs.
-    pub fn members(value: &Value) -> Result<&Record, Misfit> {
+    pub fn members(value: &Value) -> Result<&Record, Error> {
         value.as_record().ok_or_else(|| mismatch("a record", value))
     }
 
     /// A member as its Rust value.
-    pub fn member<T: Data>(record: &Record, index: usize, name: &str) -> Result<T, Misfit> {
+    pub fn member<T: Data>(record: &Record, index: usize, name: &str) -> Result<T, Error> {
         let value = record.get_near(index, name).unwrap_or(&Value::Blank);
         T::from_value(value).map_err(|misfit| misfit.in_member(name))
     }
 
     /// The error for a text that is none of an enum's variants.
-    pub fn no_variant<T>(value: &Value) -> Result<T, Misfit> {
+    pub fn no_variant<T>(value: &Value) -> Result<T, Error> {
         Err(mismatch("one of the choices", value))
     }
 
@@ -242,10 +242,10 @@ pub mod derived {
     impl<T: Model> Carried for T {
         fn masked(&self) -> Value {
             let value = self.to_value();
-            let mut builder = ShapeBuilder::new();
-            let shape = T::part(&mut builder).and_then(|root| builder.finish(root));
+            let mut builder = SchemaBuilder::new();
+            let schema = T::part(&mut builder).and_then(|root| builder.finish(root));
             // A type that contradicts itself is refused where a form is made of it; here nothing is known of it.
-            shape.map_or(MASK.into(), |shape| shape.masked(Some(shape.root()), &value))
+            schema.map_or(MASK.into(), |schema| schema.masked(Some(schema.root()), &value))
         }
     }
 

@@ -4,7 +4,7 @@ use jiff::civil;
 use rust_decimal::Decimal;
 
 use super::{Data, Model, Path, mismatch};
-use crate::shape::{Kind, Misfit, OffsetRule, Part, Route, ShapeBuilder, ShapeError};
+use crate::schema::{Error, Kind, OffsetRule, Part, Route, SchemaBuilder};
 use crate::value::{DateTime, Value, read_number, write_number};
 
 macro_rules! scalar {
@@ -12,7 +12,7 @@ macro_rules! scalar {
         impl Model for $type {
             type At<M: 'static, P: Data> = Path<M, P>;
 
-            fn part(_: &mut ShapeBuilder) -> Result<Part, ShapeError> {
+            fn part(_: &mut SchemaBuilder) -> Result<Part, Error> {
                 Ok($part)
             }
 
@@ -40,7 +40,7 @@ impl Data for String {
         self.as_str().into()
     }
 
-    fn from_value(value: &Value) -> Result<Self, Misfit> {
+    fn from_value(value: &Value) -> Result<Self, Error> {
         match value {
             Value::Blank | Value::Null => Ok(String::new()),
             Value::Text(text) => Ok(text.to_string()),
@@ -60,7 +60,7 @@ impl Data for bool {
         Value::Flag(*self)
     }
 
-    fn from_value(value: &Value) -> Result<Self, Misfit> {
+    fn from_value(value: &Value) -> Result<Self, Error> {
         value.as_flag().ok_or_else(|| mismatch("a flag", value))
     }
 }
@@ -76,7 +76,7 @@ impl Data for Decimal {
         Value::Number(*self)
     }
 
-    fn from_value(value: &Value) -> Result<Self, Misfit> {
+    fn from_value(value: &Value) -> Result<Self, Error> {
         value.as_number().ok_or_else(|| mismatch("a number", value))
     }
 }
@@ -97,7 +97,7 @@ macro_rules! times {
                 $into
             }
 
-            fn from_value(value: &Value) -> Result<Self, Misfit> {
+            fn from_value(value: &Value) -> Result<Self, Error> {
                 match value {
                     $variant => Ok($value),
                     _ => Err(mismatch($kind.expectation(), value)),
@@ -134,7 +134,7 @@ macro_rules! integers {
                 Value::Number((*self).into())
             }
 
-            fn from_value(value: &Value) -> Result<Self, Misfit> {
+            fn from_value(value: &Value) -> Result<Self, Error> {
                 let whole = value.as_number().filter(Decimal::is_integer);
                 let number = whole.and_then(|number| number.try_into().ok());
                 number.ok_or_else(|| mismatch(concat!("a whole number of the type ", stringify!($type)), value))
@@ -161,7 +161,7 @@ macro_rules! floats {
                 read_number(&text).map_or_else(|_| text.into(), Value::Number)
             }
 
-            fn from_value(value: &Value) -> Result<Self, Misfit> {
+            fn from_value(value: &Value) -> Result<Self, Error> {
                 let number = value.as_number().and_then(|number| write_number(number).parse().ok());
                 number.ok_or_else(|| mismatch("a number", value))
             }

@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::accumulator::{Accumulator, Share};
-use crate::shape::{PartId, Step};
+use crate::schema::{PartId, Step};
 use crate::tree::{PlaceId, Tree};
 use crate::value::Value;
 

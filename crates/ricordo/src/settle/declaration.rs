@@ -4,7 +4,7 @@ use std::fmt;
 use std::sync::Arc;
 
 use super::{AggregateOf, Aspects, PlaceView};
-use crate::shape::{Kind, PartId, RecordId, Shape};
+use crate::schema::{Kind, PartId, RecordId, Schema};
 use crate::tree::{ConstraintId, Pattern, PlaceId, Standing, Tree};
 use crate::value::Value;
 
@@ -68,12 +68,12 @@ pub(crate) enum Slot {
 /// many.
 pub(crate) fn conflicts<'a>(
     mut known: impl Iterator<Item = &'a Declaration>,
-    shape: &Shape,
+    schema: &Schema,
     pattern: &Pattern,
     slot: Slot,
 ) -> bool {
     known.any(|known| {
-        known.pattern.overlaps(pattern, shape)
+        known.pattern.overlaps(pattern, schema)
             && match (known.slot, slot) {
                 (Slot::Value(_), Slot::Value(_)) => true,
                 (Slot::Constraint(_), _) => false,

@@ -16,7 +16,7 @@ use super::dependents::Dependents;
 use super::pending::Pending;
 use super::scratch::Scratch;
 use super::{Aspects, Glance, Reads, Unsettled};
-use crate::shape::PartId;
+use crate::schema::PartId;
 use crate::tree::{Body, PlaceId, Ruled, Standing, Tree, Undo};
 
 new_key_type! {

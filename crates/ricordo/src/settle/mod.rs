@@ -33,8 +33,8 @@ pub(crate) use reads::{Glance, Reach};
 pub(crate) use unsettled::Unsettled;
 pub use view::PlaceView;
 
-use crate::rules;
-use crate::shape::FindingKind;
+use crate::check;
+use crate::schema::FindingKind;
 use crate::tree::{Body, Fault, Faults, PlaceId, Tree, Undo};
 
 /// How often what is wrong may lead to something else that is wrong.
@@ -144,14 +144,14 @@ fn check(tree: &mut Tree, place: PlaceId) {
         match &tree.node(place).body {
             Body::Field(field) => {
                 let choices = tree.choices(place);
-                let required = rules::Required { value: part.required || required, tick: required };
-                rules::check_field(part, required, choices, &field.value, field.unreadable, found);
+                let required = check::Required { value: part.required || required, tick: required };
+                check::check_field(part, required, choices, &field.value, field.unreadable, found);
             }
-            Body::Record(record) => rules::check_record(required, record.container.is_present(), found),
+            Body::Record(record) => check::check_record(required, record.container.is_present(), found),
             Body::List(list) => {
                 let rows = list.container.is_present().then(|| list.sequence.len());
                 let repeated = part.constraints.unique_items && tree.has_repeated_rows(place);
-                rules::check_list(part, required, rows, repeated, found);
+                check::check_list(part, required, rows, repeated, found);
             }
         }
         if tree.flags_of(place).is_some_and(|flags| !flags.failures.is_empty()) {

@@ -132,7 +132,7 @@ impl Graph {
         let Some(place) = self.cells.get(cell).map(|body| body.place) else { return Ok(()) };
         let part = tree.node(place).part;
         let value =
-            tree.shape().fit(part, value).map_err(|misfit| format!("the result {}", misfit.problem()))?;
+            tree.schema().fit(part, value).map_err(|misfit| format!("the result {}", misfit.problem()))?;
         let value = match role {
             Role::Calculated => value,
             _ => match self.lead_or_follow(tree, cell, role, value) {
@@ -207,7 +207,7 @@ const HIDDEN: &str = "its reason is hidden, since it reads a secret";
 /// Whether a cell has read a secret, or a record or list in which there may be one.
 fn reads_secret(tree: &Tree, cell: &CellBody) -> bool {
     let reads = |glance: &Glance| tree.part(glance.place).secret || glance.reach == Reach::Below;
-    tree.shape().has_secrets() && cell.glances.iter().any(reads)
+    tree.schema().has_secrets() && cell.glances.iter().any(reads)
 }
 
 /// Whether a place could be told its value, but has one of its own.

@@ -5,8 +5,8 @@ use std::fmt;
 
 use super::reads::Reach;
 use super::{Aspects, Reads};
-use crate::rules::{Finding, Subject, message};
-use crate::shape::{Choices, FindingKind, Kind, MASK, Part, Pointer, Reveal, Shape, Step};
+use crate::check::{Subject, message};
+use crate::schema::{Choices, Finding, FindingKind, Kind, MASK, Part, Pointer, Reveal, Schema, Step};
 use crate::tree::{Body, Fault, ListBody, PlaceId, Standing, Tree};
 use crate::value::Value;
 
@@ -97,11 +97,11 @@ impl<'a> PlaceView<'a> {
     }
 
     /// What the form is made of.
-    pub fn shape(&self) -> &'a Shape {
-        self.tree.shape()
+    pub fn schema(&self) -> &'a Schema {
+        self.tree.schema()
     }
 
-    /// What the shape says of the place.
+    /// What the schema says of the place.
     pub fn part(&self) -> &'a Part {
         self.tree.part(self.place)
     }
@@ -152,12 +152,12 @@ impl<'a> PlaceView<'a> {
 
     /// The value as others may see it: with `•••` for every secret in it that is not empty.
     pub fn masked_value(&self) -> Value {
-        self.shape().masked(Some(self.tree.node(self.place).part), &self.value())
+        self.schema().masked(Some(self.tree.node(self.place).part), &self.value())
     }
 
     /// The baseline as others may see it: with `•••` for every secret in it that is not empty.
     pub fn masked_baseline(&self) -> Value {
-        self.shape().masked(Some(self.tree.node(self.place).part), &self.baseline())
+        self.schema().masked(Some(self.tree.node(self.place).part), &self.baseline())
     }
 
     /// The entry as others may see it: `•••` if it is a secret, and not empty.
@@ -166,9 +166,9 @@ impl<'a> PlaceView<'a> {
         if self.part().secret { Cow::Borrowed(mask(&entry)) } else { entry }
     }
 
-    /// Whether the place is made like the form of another shape: the same fields and rows, of the same kinds.
-    pub(crate) fn is_like(&self, shape: &Shape) -> bool {
-        self.shape().is_alike(self.tree.node(self.place).part, shape, shape.root())
+    /// Whether the place is made like the form of another schema: the same fields and rows, of the same kinds.
+    pub(crate) fn is_like(&self, schema: &Schema) -> bool {
+        self.schema().is_alike(self.tree.node(self.place).part, schema, schema.root())
     }
 
     /// A figure that is another whenever the value is, but for a chance of one in 2⁶⁴.
@@ -176,12 +176,12 @@ impl<'a> PlaceView<'a> {
         self.tree.node(self.place).content()
     }
 
-    /// What the field is chosen from now: the choices that were set at run time, or else the shape's. Of a list
+    /// What the field is chosen from now: the choices that were set at run time, or else the schema's. Of a list
     /// of choices, what its rows are chosen from.
     pub fn choices(&self) -> Option<&'a Choices> {
         self.look(Aspects::CHOICES);
         match self.part().kind {
-            Kind::List(list) => self.tree.choices_of_rows(self.place, self.shape().item(list)),
+            Kind::List(list) => self.tree.choices_of_rows(self.place, self.schema().item(list)),
             _ => self.tree.choices(self.place),
         }
     }
@@ -435,7 +435,8 @@ impl<'a> PlaceView<'a> {
     /// count from 1 within a list and are not given out twice.
     pub fn row_key(&self) -> Option<u64> {
         self.tree.list(self.tree.parent(self.place)?)?;
-        Some(ListBody::shown_key(self.tree.node(self.place).slot))
+        let is_in_list = !self.tree.is_prepared(self.place);
+        is_in_list.then(|| ListBody::shown_key(self.tree.node(self.place).slot))
     }
 
     /// Where a row stands in its list, counted from 0; nothing for a place that is no row, or is gone.

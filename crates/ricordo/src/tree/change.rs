@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use super::node::{Extra, Pending, Presence};
 use super::{Body, Faults, Field, Marks, PlaceId, Standing, Summary, Tree, Undo};
-use crate::shape::Kind;
+use crate::schema::Kind;
 use crate::value::{Record, Value, member_content};
 
 impl Tree {

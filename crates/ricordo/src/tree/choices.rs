@@ -3,7 +3,7 @@
 use rustc_hash::FxHashMap;
 
 use super::{Body, Pattern, PlaceId, Tree, Undo};
-use crate::shape::{Choices, PartId};
+use crate::schema::{Choices, PartId};
 
 /// Choices that were set at run time: of single fields, and of all fields that a pattern means, by their part.
 #[derive(Debug, Default)]
@@ -21,7 +21,7 @@ impl RunTimeChoices {
 }
 
 impl Tree {
-    /// What a field is chosen from now: its own choices, or those of all such fields, or the shape's.
+    /// What a field is chosen from now: its own choices, or those of all such fields, or the schema's.
     pub(crate) fn choices(&self, place: PlaceId) -> Option<&Choices> {
         let own = self.choices.of_places.get(&place);
         own.or_else(|| {
@@ -38,7 +38,7 @@ impl Tree {
     fn choices_of_part(&self, part: PartId, is_meant: impl Fn(&Pattern) -> bool) -> Option<&Choices> {
         let of_part = self.choices.of_parts.get(&part).into_iter().flatten();
         let set = of_part.into_iter().find(|(pattern, _)| is_meant(pattern)).map(|(_, choices)| choices);
-        set.or_else(|| self.shape.part(part).kind.choices())
+        set.or_else(|| self.schema.part(part).kind.choices())
     }
 
     /// The choices of a field that were set for it alone.
@@ -81,7 +81,7 @@ impl Tree {
         self.log.push(Undo::PartChoices { part, pattern, before });
     }
 
-    /// Takes over all choices of another tree of the same shape, given where its places are in this one.
+    /// Takes over all choices of another tree of the same schema, given where its places are in this one.
     pub(crate) fn take_choices_of(&mut self, other: &Tree, here: impl Fn(PlaceId) -> Option<PlaceId>) {
         self.choices.of_parts.clone_from(&other.choices.of_parts);
         let of_places = other.choices.of_places.iter();

@@ -227,6 +227,6 @@ impl Tree {
     fn is_unfilled(&self, row: PlaceId) -> bool {
         let value = self.value(row);
         value.holds_nothing()
-            || (value.as_record().is_some() && value == self.shape().blank(self.node(row).part))
+            || (value.as_record().is_some() && value == self.schema().blank(self.node(row).part))
     }
 }

@@ -4,7 +4,7 @@ use super::list::Contents;
 use super::node::{Body, Container, Counts, Field, ListBody, Marks, Node, Presence, RecordBody, Row};
 use super::sequence::RowSequence;
 use super::{PlaceId, Tree};
-use crate::shape::{Kind, ListId, PartId, RecordId};
+use crate::schema::{Kind, ListId, PartId, RecordId};
 use crate::value::{Record, Value, member_content};
 
 impl Tree {
@@ -12,7 +12,7 @@ impl Tree {
     /// is not yet known to its parent.
     pub(super) fn load(&mut self, part: PartId, parent: PlaceId, slot: u32, value: Value) -> PlaceId {
         self.cost.places += 1;
-        let described = self.shape.part(part);
+        let described = self.schema.part(part);
         let presence = match &value {
             Value::Null if described.nullable => Presence::Null,
             Value::Blank if described.nullable => Presence::Blank,
@@ -46,13 +46,13 @@ impl Tree {
         record: RecordId,
         members: Record,
     ) -> Box<[PlaceId]> {
-        let shape = self.shape.clone();
+        let schema = self.schema.clone();
         let mut members = members.into_members().peekable();
-        let fields = shape.fields(record).zip(0_u32..);
+        let fields = schema.fields(record).zip(0_u32..);
         let children = fields.map(|((name, part), slot)| {
             // Fitted members come in the order of the fields, with blank ones left out.
-            if shape.part(part).local {
-                return self.load(part, place, slot, shape.blank(part));
+            if schema.part(part).local {
+                return self.load(part, place, slot, schema.blank(part));
             }
             let value = members.next_if(|(given, _)| **given == *name).map(|(_, value)| value);
             self.load(part, place, slot, value.unwrap_or_default())
@@ -78,7 +78,7 @@ impl Tree {
     }
 
     fn load_rows(&mut self, place: PlaceId, list: ListId, values: Vec<Value>) {
-        let item = self.shape.item(list);
+        let item = self.schema.item(list);
         let mut contents = Vec::with_capacity(values.len());
         let (count, places_before) = (values.len(), self.nodes.len());
         let rows = values.into_iter().zip(0_u32..).map(|(value, position)| {

@@ -1,50 +1,37 @@
 //! From addresses to places and back.
 
-use thiserror::Error;
-
 use super::{Body, PlaceId, Tree};
-use crate::shape::{Kind, Pointer, Step};
-use crate::shape::{Named, nearest};
-
-/// An address that leads nowhere.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
-#[error("{problem}")]
-pub(crate) struct NoPlace {
-    /// As far as the address leads.
-    pub(crate) reached: Pointer,
-    pub(crate) problem: String,
-    /// The address that was likely meant.
-    pub(crate) nearest: Option<Pointer>,
-}
+use crate::schema::{Error, ErrorKind, Kind, Named, Pointer, Step, nearest};
 
 impl Tree {
     /// The place of a pointer.
-    pub(crate) fn locate(&self, pointer: &Pointer) -> Result<PlaceId, NoPlace> {
+    pub(crate) fn locate(&self, pointer: &Pointer) -> Result<PlaceId, Error> {
         let mut place = self.root();
         let mut tokens = pointer.tokens();
         while let Some(token) = tokens.next() {
-            place = self.child_named(place, &token).map_err(|mut missing| {
+            place = self.child_named(place, &token).map_err(|missing| {
                 // What follows the wrong name may well be right: the whole address is worth offering.
-                if let Some(near) = &mut missing.nearest {
+                let nearest = missing.nearest().cloned().map(|mut near| {
                     tokens.by_ref().for_each(|token| near.push(&token));
-                }
-                missing
+                    near
+                });
+                missing.with_nearest(nearest)
             })?;
         }
         Ok(place)
     }
 
     /// The place of this name, or row number, right in another.
-    pub(crate) fn child_named(&self, place: PlaceId, token: &str) -> Result<PlaceId, NoPlace> {
+    pub(crate) fn child_named(&self, place: PlaceId, token: &str) -> Result<PlaceId, Error> {
         let reached = self.pointer(place);
-        let missing = |problem: String| Err(NoPlace { reached: reached.clone(), problem, nearest: None });
+        let missing = |problem: String| Err(Error::new(ErrorKind::NotFound, reached.clone(), problem));
         match (&self.node(place).body, &self.part(place).kind) {
             (Body::Record(record), Kind::Record(fields)) => {
-                let Some((slot, _)) = self.shape().field(*fields, token) else {
-                    let names = self.shape().fields(*fields).map(|(name, _)| name);
+                let Some((slot, _)) = self.schema().field(*fields, token) else {
+                    let names = self.schema().fields(*fields).map(|(name, _)| name);
                     let near = nearest(token, names).map(|name| reached.join(name));
                     let problem = format!("{} has no field “{token}”", Named(&reached));
-                    return Err(NoPlace { reached, problem, nearest: near });
+                    return Err(Error::new(ErrorKind::NotFound, reached, problem).with_nearest(near));
                 };
                 if !record.container.is_present() {
                     return missing(format!("{} is empty, so there is no “{token}” in it", Named(&reached)));
@@ -69,7 +56,7 @@ impl Tree {
     }
 
     /// The place that steps lead to from another.
-    pub(crate) fn follow(&self, from: PlaceId, steps: &[Step]) -> Result<PlaceId, NoPlace> {
+    pub(crate) fn follow(&self, from: PlaceId, steps: &[Step]) -> Result<PlaceId, Error> {
         steps.iter().try_fold(from, |place, step| {
             let (problem, reached) = match (*step, &self.node(place).body) {
                 (Step::Field(slot), Body::Record(record)) if record.container.is_present() => {
@@ -83,7 +70,7 @@ impl Tree {
                     None => {
                         let reached = self.pointer(place);
                         let problem = no_row(&reached, list.sequence.len(), position as usize);
-                        return Err(NoPlace { reached, problem, nearest: None });
+                        return Err(Error::new(ErrorKind::NotFound, reached, problem));
                     }
                 },
                 (Step::Field(_), Body::Record(_)) => {
@@ -92,7 +79,8 @@ impl Tree {
                 (Step::Field(_), _) => ("is no record", self.pointer(place)),
                 (Step::Row(_), _) => ("is no list", self.pointer(place)),
             };
-            Err(NoPlace { problem: format!("{} {problem}", Named(&reached)), reached, nearest: None })
+            let problem = format!("{} {problem}", Named(&reached));
+            Err(Error::new(ErrorKind::NotFound, reached, problem))
         })
     }
 
@@ -108,7 +96,7 @@ impl Tree {
                     None => tokens.clear(),
                 },
                 (_, Kind::Record(record)) => {
-                    let name = self.shape().field_at(*record, slot).map(|(name, _)| name.to_string());
+                    let name = self.schema().field_at(*record, slot).map(|(name, _)| name.to_string());
                     tokens.push(name.unwrap_or_default());
                 }
                 _ => {}

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::node::Presence;
 use super::sequence::Key;
 use super::{Body, Faults, Field, Pattern, PlaceId, Ruled, Standing, Tree};
-use crate::shape::{Choices, PartId};
+use crate::schema::{Choices, PartId};
 use crate::value::Value;
 
 /// What a list compares with.

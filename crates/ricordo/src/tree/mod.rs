@@ -28,7 +28,6 @@ use slotmap::{Key as _, SlotMap};
 
 use choices::RunTimeChoices;
 pub use cost::Cost;
-pub(crate) use locate::NoPlace;
 pub(crate) use log::Undo;
 pub use node::PlaceId;
 pub(crate) use node::{Body, Field, ListBody, Marks, Node, Pending, Presence, RecordBody, Summary};
@@ -37,13 +36,13 @@ use ruled::RuledPlaces;
 pub(crate) use ruled::{ConstraintId, ConstraintWords, Failure, Fault, Faults, Ruled, Standing};
 pub(crate) use sequence::Key;
 
-use crate::shape::{Part, Shape};
+use crate::schema::{Part, Schema};
 use crate::value::Value;
 
 /// All places of a form.
 #[derive(Debug)]
 pub(crate) struct Tree {
-    shape: Arc<Shape>,
+    schema: Arc<Schema>,
     nodes: SlotMap<PlaceId, Node>,
     root: PlaceId,
     /// What is seen of a place that was freed: a field without anything in it.
@@ -62,14 +61,14 @@ pub(crate) struct Tree {
 }
 
 impl Tree {
-    /// A tree that holds a value, which must fit the shape, as both its value and its baseline.
-    pub(crate) fn new(shape: Arc<Shape>, value: Value) -> Self {
+    /// A tree that holds a value, which must fit the schema, as both its value and its baseline.
+    pub(crate) fn new(schema: Arc<Schema>, value: Value) -> Self {
         let mut tree = Tree {
             nodes: SlotMap::with_key(),
             root: PlaceId::null(),
             nowhere: Node {
                 parent: PlaceId::null(),
-                part: shape.root(),
+                part: schema.root(),
                 slot: 0,
                 body: Body::Field(Field::default()),
             },
@@ -80,14 +79,14 @@ impl Tree {
             resets: 0,
             cost: Cost::default(),
             log: Vec::new(),
-            shape,
+            schema,
         };
-        tree.root = tree.load(tree.shape.root(), PlaceId::null(), 0, value);
+        tree.root = tree.load(tree.schema.root(), PlaceId::null(), 0, value);
         tree
     }
 
-    pub(crate) fn shape(&self) -> &Arc<Shape> {
-        &self.shape
+    pub(crate) fn schema(&self) -> &Arc<Schema> {
+        &self.schema
     }
 
     /// The form itself.
@@ -110,7 +109,7 @@ impl Tree {
     }
 
     pub(crate) fn part(&self, place: PlaceId) -> &Part {
-        self.shape.part(self.node(place).part)
+        self.schema.part(self.node(place).part)
     }
 
     /// What a place lies in; nothing for the form itself.

@@ -10,7 +10,7 @@ use slotmap::new_key_type;
 use super::list::Contents;
 use super::sequence::{Key, RowSequence};
 use super::{Fault, Faults};
-use crate::shape::PartId;
+use crate::schema::PartId;
 use crate::value::{Value, content_of, list_content};
 
 new_key_type! {
@@ -18,7 +18,7 @@ new_key_type! {
     pub struct PlaceId;
 }
 
-/// A place: where it is, what the shape says of it, and what is in it.
+/// A place: where it is, what the schema says of it, and what is in it.
 #[derive(Debug)]
 pub(crate) struct Node {
     /// The null key for the form itself.

@@ -1,7 +1,7 @@
 //! Patterns: which places are meant, through whichever rows the way to them leads.
 
 use super::{Body, PlaceId, Tree};
-use crate::shape::{Kind, RecordId, Shape};
+use crate::schema::{Kind, RecordId, Schema};
 
 /// Where the way of a pattern begins.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
@@ -50,7 +50,7 @@ impl Pattern {
     }
 
     /// Whether a place may be meant by this pattern and by another.
-    pub(crate) fn overlaps(&self, other: &Pattern, shape: &Shape) -> bool {
+    pub(crate) fn overlaps(&self, other: &Pattern, schema: &Schema) -> bool {
         let (long, short) = if self.depth() < other.depth() { (other, self) } else { (self, other) };
         let (prefix, rest) = long.steps.split_at(long.depth() - short.depth());
         if *rest != *short.steps {
@@ -59,25 +59,25 @@ impl Pattern {
         match short.anchor {
             // Nothing but the form is where it begins: the other begins there, too, or at all records of its type.
             Anchor::Form => {
-                prefix.is_empty() && long.begins_at(shape, prefix) == short.begins_at(shape, prefix)
+                prefix.is_empty() && long.begins_at(schema, prefix) == short.begins_at(schema, prefix)
             }
-            Anchor::Record(record) => long.begins_at(shape, prefix) == Some(record),
+            Anchor::Record(record) => long.begins_at(schema, prefix) == Some(record),
         }
     }
 
     /// The type of the record to which steps lead from where the pattern begins.
-    fn begins_at(&self, shape: &Shape, steps: &[Option<u32>]) -> Option<RecordId> {
+    fn begins_at(&self, schema: &Schema, steps: &[Option<u32>]) -> Option<RecordId> {
         let mut kind = match self.anchor {
-            Anchor::Form => shape.part(shape.root()).kind.clone(),
+            Anchor::Form => schema.part(schema.root()).kind.clone(),
             Anchor::Record(record) => Kind::Record(record),
         };
         for step in steps {
             let part = match (&kind, step) {
-                (Kind::Record(record), Some(slot)) => shape.field_at(*record, *slot)?.1,
-                (Kind::List(list), None) => shape.item(*list),
+                (Kind::Record(record), Some(slot)) => schema.field_at(*record, *slot)?.1,
+                (Kind::List(list), None) => schema.item(*list),
                 _ => return None,
             };
-            kind = shape.part(part).kind.clone();
+            kind = schema.part(part).kind.clone();
         }
         if let Kind::Record(record) = kind { Some(record) } else { None }
     }

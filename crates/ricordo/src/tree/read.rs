@@ -2,7 +2,7 @@
 
 use super::node::{Marks, Presence};
 use super::{Body, PlaceId, Tree};
-use crate::shape::Kind;
+use crate::schema::Kind;
 use crate::value::{Record, Value};
 
 impl Tree {
@@ -77,7 +77,7 @@ impl Tree {
     fn value_to_parse_of(&self, place: PlaceId) -> Value {
         let node = self.node(place);
         if self.flags_of(place).is_some_and(|flags| flags.is_irrelevant) {
-            return self.shape().blank(node.part);
+            return self.schema().blank(node.part);
         }
         match &node.body {
             Body::Record(record) if record.container.is_present() => {
@@ -100,7 +100,7 @@ impl Tree {
                 }
                 let value = read(*child);
                 if value != Value::Blank
-                    && let Some((name, _)) = self.shape().field_at(fields, slot)
+                    && let Some((name, _)) = self.schema().field_at(fields, slot)
                 {
                     members.push_new(name.clone(), value);
                 }
@@ -229,10 +229,10 @@ impl Tree {
     fn assign_members(&mut self, place: PlaceId, members: &Record) {
         let Kind::Record(fields) = self.part(place).kind else { return };
         let Body::Record(record) = &self.node(place).body else { return };
-        let shape = self.shape().clone();
+        let schema = self.schema().clone();
         let children: Vec<PlaceId> = record.children.to_vec();
-        for (index, (child, (name, part))) in children.into_iter().zip(shape.fields(fields)).enumerate() {
-            if shape.part(part).local {
+        for (index, (child, (name, part))) in children.into_iter().zip(schema.fields(fields)).enumerate() {
+            if schema.part(part).local {
                 continue;
             }
             self.assign(child, members.get_near(index, name).cloned().unwrap_or_default());

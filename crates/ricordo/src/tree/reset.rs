@@ -3,7 +3,7 @@
 use super::node::{Field, Marks, Presence};
 use super::sequence::Key;
 use super::{Body, Faults, PlaceId, Tree};
-use crate::shape::Kind;
+use crate::schema::Kind;
 use crate::value::{Record, Value};
 
 impl Tree {
@@ -22,7 +22,7 @@ impl Tree {
         self.next_epoch(self.root());
     }
 
-    fn renew(&mut self, place: PlaceId, value: Value) {
+    pub(super) fn renew(&mut self, place: PlaceId, value: Value) {
         self.set_touched(place, false);
         let presence = match &value {
             Value::Null if self.part(place).nullable => Presence::Null,
@@ -38,13 +38,13 @@ impl Tree {
                 self.replace_field(place, renewed);
             }
             Body::Record(record) => {
-                let (children, shape) = (record.children.to_vec(), self.shape().clone());
+                let (children, schema) = (record.children.to_vec(), self.schema().clone());
                 let Kind::Record(fields) = self.part(place).kind else { return };
                 let members = if let Value::Record(members) = value { members } else { Record::new() };
                 self.set_record_baseline(place, presence, &members);
                 if presence == Presence::Present {
                     for (index, (child, (name, _))) in
-                        children.into_iter().zip(shape.fields(fields)).enumerate()
+                        children.into_iter().zip(schema.fields(fields)).enumerate()
                     {
                         if self.part(child).local {
                             self.restore(child);

@@ -8,8 +8,11 @@ use super::log::{ListBaseline, SwappedRow};
 use super::node::{Presence, Row};
 use super::sequence::Key;
 use super::{Marks, PlaceId, Tree, Undo};
-use crate::shape::Kind;
+use crate::schema::Kind;
 use crate::value::Value;
+
+/// Stands for the key of a row that is not in its list yet.
+const NO_KEY: Key = Key::MAX;
 
 impl Tree {
     /// Makes the rows of a list, as they are, its baseline.
@@ -77,10 +80,42 @@ impl Tree {
         self.log.extend(undo);
     }
 
+    /// Makes a row that holds a fitted value, and belongs to a list, but is not in it and has no key yet. Nothing of it is
+    /// in the log.
+    pub(crate) fn prepare_row(&mut self, list: PlaceId, value: Value) -> Option<PlaceId> {
+        let Kind::List(kind) = self.part(list).kind else { return None };
+        Some(self.load(self.schema().item(kind), list, NO_KEY, value))
+    }
+
+    /// Whether a place is a row that was prepared and has not been put in yet.
+    pub(crate) fn is_prepared(&self, place: PlaceId) -> bool {
+        self.knows(place) && self.node(place).slot == NO_KEY
+    }
+
+    /// Frees a row that was prepared and is not put in.
+    pub(crate) fn discard_row(&mut self, row: PlaceId) {
+        if self.is_prepared(row) {
+            self.free(row);
+        }
+    }
+
+    /// Puts a row in that was prepared, and lets it hold a fitted value.
+    pub(crate) fn new_prepared_row(&mut self, list: PlaceId, position: u32, row: PlaceId, value: Value) {
+        let Some(body) = self.list_mut(list) else { return };
+        let key = body.sequence.new_key();
+        body.rows.push(Row { place: row, baseline_position: None });
+        self.nodes[row].slot = key;
+        self.log.push(Undo::RowMade { list, key });
+        if self.value(row) != value {
+            self.renew(row, value);
+        }
+        self.insert_row(list, key, position);
+    }
+
     /// Makes a new row that holds a fitted value, as both its value and its baseline, and puts it in.
     pub(crate) fn new_row(&mut self, list: PlaceId, position: u32, value: Value) -> Option<PlaceId> {
         let Kind::List(kind) = self.part(list).kind else { return None };
-        let item = self.shape().item(kind);
+        let item = self.schema().item(kind);
         let key = self.list_mut(list)?.sequence.new_key();
         let place = self.load(item, list, key, value);
         self.list_mut(list)?.rows.push(Row { place, baseline_position: None });

@@ -8,7 +8,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::{PlaceId, Tree, Undo};
-use crate::shape::{FindingKind, Kind, PartId};
+use crate::schema::{FindingKind, Kind, PartId};
 
 /// One thing wrong with a place, or doubtful about it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -235,7 +235,7 @@ impl Tree {
     /// The name of a place among the fields of its record, if that is where it lies.
     pub(crate) fn name(&self, place: PlaceId) -> Option<&str> {
         let Kind::Record(record) = self.part(self.parent(place)?).kind else { return None };
-        let (name, _) = self.shape().field_at(record, self.node(place).slot)?;
+        let (name, _) = self.schema().field_at(record, self.node(place).slot)?;
         Some(name)
     }
 }

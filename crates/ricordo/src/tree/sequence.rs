@@ -184,7 +184,7 @@ impl RowSequence {
 
     /// Whether the row is in the sequence.
     pub(crate) fn holds(&self, key: Key) -> bool {
-        self.homes[key as usize].leaf != NONE
+        self.homes.get(key as usize).is_some_and(|home| home.leaf != NONE)
     }
 
     /// The row at a position.
@@ -221,7 +221,7 @@ impl RowSequence {
 
     /// Where a row is, if it is in the sequence.
     pub(crate) fn position(&self, key: Key) -> Option<u32> {
-        let mut index = self.homes[key as usize].leaf;
+        let mut index = self.homes.get(key as usize)?.leaf;
         if index == NONE {
             return None;
         }

@@ -1,6 +1,6 @@
 //! Values, and text to values and back.
 //!
-//! A [`Value`] is what a place of a form holds, whatever its shape: text, a flag, an exact number, a list, a
+//! A [`Value`] is what a place of a form holds, whatever its schema: text, a flag, an exact number, a list, a
 //! record, null, or blank. Nothing here knows what a form is.
 
 mod arithmetic;
@@ -26,7 +26,7 @@ pub(crate) use number::is_canonical_number;
 /// What a place of a form holds.
 ///
 /// Integers and decimals are both a [`Number`](Value::Number): an exact decimal of up to 28 digits, compared
-/// by value, so that 3 and 3.00 are the same. Whether fractions are allowed is a matter of the shape.
+/// by value, so that 3 and 3.00 are the same. Whether fractions are allowed is a matter of the schema.
 ///
 /// ```
 /// use ricordo::Value;

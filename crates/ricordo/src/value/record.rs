@@ -19,7 +19,7 @@ pub struct Record {
     members: Vec<(Name, Value)>,
 }
 
-/// The name of a member: part of the program, or shared with others of the same shape.
+/// The name of a member: part of the program, or shared with others of the same schema.
 #[derive(Clone, Debug)]
 pub(crate) enum Name {
     Static(&'static str),
@@ -64,7 +64,7 @@ impl Record {
         self.members.iter().find(|(member, _)| **member == *name).map(|(_, value)| value)
     }
 
-    /// The member of this name, looked for first at `index`, where records of one shape mostly have it.
+    /// The member of this name, looked for first at `index`, where records of one schema mostly have it.
     pub fn get_near(&self, index: usize, name: &str) -> Option<&Value> {
         match self.members.get(index) {
             Some((member, value)) if **member == *name => Some(value),

@@ -3,8 +3,8 @@
 use std::cell::{Cell, RefCell};
 use std::rc::Rc;
 
-use ricordo::engine::{Aspects, RefusedKind};
-use ricordo::{Form, Model, RulesGuard, at};
+use ricordo::engine::Aspects;
+use ricordo::{ErrorKind, Form, Model, RulesGuard, at};
 
 #[derive(Model)]
 struct Order {
@@ -187,14 +187,14 @@ fn rules_come_and_go_inside_callbacks_and_transactions() {
 
     let refused = form.transaction(|| form.add_rules(|_| ()).map(RulesGuard::keep)).unwrap_err();
     assert_eq!(
-        (refused.kind(), refused.message()),
-        (RefusedKind::Busy, "rules are added outside of transactions")
+        (refused.kind(), &*refused.message()),
+        (ErrorKind::Busy, "rules are added outside of transactions")
     );
     form.transaction(|| {
         held.take();
         form.set(order.rows().at(0).pieces(), 9)?;
         assert!(form.set(order.total(), Some(1)).is_err(), "they are withdrawn at the end");
-        Ok::<_, ricordo::engine::Refused>(())
+        Ok::<_, ricordo::Error>(())
     })
     .unwrap();
     assert_eq!(form.get(order.total()).unwrap(), Some(105));

@@ -64,26 +64,19 @@ fn form() -> Form<Week> {
     let form = Form::new(&week()).unwrap();
     let (week, day, batch) = (at::<Week>(), at::<Day>(), at::<Batch>());
     let batches = || at::<Week>().days().when(at::<Day>().open(), true).each(at::<Day>().batches());
-    form.rule(|rules| rules.aggregate(week.sum(), batches().sum(batch.kilograms()))).unwrap();
-    form.rule(|rules| rules.aggregate(week.count(), batches().when(batch.kind(), "rye".into()).count()))
-        .unwrap();
-    form.rule(|rules| rules.aggregate(week.least(), batches().minimum(batch.kilograms()))).unwrap();
-    form.rule(|rules| rules.aggregate(week.most(), batches().maximum(batch.kilograms()))).unwrap();
-    form.rule(|rules| rules.aggregate(week.mean(), batches().mean(batch.kilograms()))).unwrap();
     form.rule(|rules| {
-        rules.aggregate(week.weighted(), batches().weighted_mean(batch.kilograms(), batch.loaves()))
-    })
-    .unwrap();
-    form.rule(|rules| rules.aggregate(week.all(), batches().all(batch.baked()))).unwrap();
-    form.rule(|rules| rules.aggregate(week.any(), batches().any(batch.baked()))).unwrap();
-    form.rule(|rules| {
-        rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().sum(batch.loaves())))
-    })
-    .unwrap();
-    form.rule(|rules| {
+        rules.aggregate(week.sum(), batches().sum(batch.kilograms()));
+        rules.aggregate(week.count(), batches().when(batch.kind(), "rye".into()).count());
+        rules.aggregate(week.least(), batches().minimum(batch.kilograms()));
+        rules.aggregate(week.most(), batches().maximum(batch.kilograms()));
+        rules.aggregate(week.mean(), batches().mean(batch.kilograms()));
+        rules.aggregate(week.weighted(), batches().weighted_mean(batch.kilograms(), batch.loaves()));
+        rules.aggregate(week.all(), batches().all(batch.baked()));
+        rules.aggregate(week.any(), batches().any(batch.baked()));
+        rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().sum(batch.loaves())));
         rules.each(week.days(), |rules| {
             rules.aggregate(day.noted(), day.notes().when(at::<String>(), "Cool".into()).count())
-        })
+        });
     })
     .unwrap();
     form
@@ -155,12 +148,12 @@ fn what_is_too_large_is_blank_until_it_fits_again() {
 fn circles_through_rows_and_wrong_targets_are_refused() {
     let form = Form::new(&week()).unwrap();
     let (week, day, batch) = (at::<Week>(), at::<Day>(), at::<Batch>());
-    form.rule(|rules| rules.aggregate(week.count(), week.days().sum(day.loaves()))).unwrap();
     form.rule(|rules| {
-        rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().sum(batch.loaves())))
+        rules.aggregate(week.count(), week.days().sum(day.loaves()));
+        rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().sum(batch.loaves())));
     })
     .unwrap();
-    let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
+    let refused = |result: Result<(), ricordo::Error>| result.unwrap_err().to_string();
     let said = [
         refused(form.rule(|rules| {
             rules.each(week.days(), |rules| rules.calculate("/batches/0/loaves", |_| Number::BLANK))
@@ -214,7 +207,7 @@ fn figures_are_about_numbers_and_shown_where_they_fit() {
     let form =
         Form::new(&Sheet { rows, number: None, whole: None, text: String::new(), flag: None }).unwrap();
     let (sheet, row) = (at::<Sheet>(), at::<Row>());
-    let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
+    let refused = |result: Result<(), ricordo::Error>| result.unwrap_err().to_string();
     assert_eq!(
         refused(form.rule(|rules| rules.aggregate(sheet.number(), sheet.rows().sum(row.name())))),
         "/rows/-/name is a text; a sum is about numbers"
@@ -255,9 +248,9 @@ fn an_edit_in_a_list_in_a_row_costs_the_same_in_a_large_form() {
         let form = Form::new(&week).unwrap();
         let (week, day, batch) = (at::<Week>(), at::<Day>(), at::<Batch>());
         let batches = week.days().when(day.open(), true).each(day.batches());
-        form.rule(|rules| rules.aggregate(week.count(), batches.sum(batch.loaves()))).unwrap();
         form.rule(|rules| {
-            rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().sum(batch.loaves())))
+            rules.aggregate(week.count(), batches.sum(batch.loaves()));
+            rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().sum(batch.loaves())));
         })
         .unwrap();
         let before = form.cost();

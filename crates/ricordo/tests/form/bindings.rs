@@ -3,9 +3,8 @@
 use std::cell::RefCell;
 use std::rc::Rc;
 
-use ricordo::engine::RefusedKind;
 use ricordo::form::{WidgetSort, WidgetState};
-use ricordo::{Binding, Decimal, Form, Model, Subscription, WidgetEvent, at};
+use ricordo::{Binding, Decimal, ErrorKind, Form, Model, Subscription, WidgetEvent, at};
 
 #[derive(Clone, Debug, PartialEq, Model)]
 struct Sheet {
@@ -82,7 +81,7 @@ fn several_widgets_and_a_view_show_one_field() {
     assert_eq!(texts(&second), texts(&first));
     assert_eq!(texts(&third), ["1,234.50", "1,234.50", "2,000.00", "2,000.00"], "a view shows values");
     assert!(view.state().is_readonly);
-    assert_eq!(view.handle(WidgetEvent::Input("1".into())).unwrap_err().kind(), RefusedKind::Readonly);
+    assert_eq!(view.handle(WidgetEvent::Input("1".into())).unwrap_err().kind(), ErrorKind::Readonly);
     assert_eq!(form.get(at::<Sheet>().price()).unwrap(), Some(Decimal::new(1_999_995, 3)));
 }
 
@@ -120,17 +119,17 @@ fn what_another_sort_of_widget_would_report_is_refused_and_changes_nothing() {
     let refused =
         |pointer: &str, event: WidgetEvent| form.bind(pointer).unwrap().handle(event).unwrap_err().kind();
     let text = || WidgetEvent::Input("x".into());
-    assert_eq!(refused("/name", WidgetEvent::Choose("a".into())), RefusedKind::NotPossible);
-    assert_eq!(refused("/name", WidgetEvent::Switch(true)), RefusedKind::NotPossible);
-    assert_eq!(refused("/name", WidgetEvent::Include("a".into(), true)), RefusedKind::NotPossible);
-    assert_eq!(refused("/allergens", WidgetEvent::Include("sand".into(), true)), RefusedKind::NotPossible);
-    assert_eq!(refused("/stages", text()), RefusedKind::NotPossible);
-    assert_eq!(refused("/stages", WidgetEvent::Include("a".into(), true)), RefusedKind::NotPossible);
-    assert_eq!(refused("", WidgetEvent::Composing("x".into())), RefusedKind::NotPossible);
-    assert_eq!(refused("/number", text()), RefusedKind::Readonly);
-    assert_eq!(refused("/number", WidgetEvent::Clear), RefusedKind::Readonly);
-    assert_eq!(refused("/number", WidgetEvent::Composing("x".into())), RefusedKind::Readonly);
-    assert_eq!(form.enter("/number", "1").unwrap_err().kind(), RefusedKind::Readonly);
+    assert_eq!(refused("/name", WidgetEvent::Choose("a".into())), ErrorKind::NotPossible);
+    assert_eq!(refused("/name", WidgetEvent::Switch(true)), ErrorKind::NotPossible);
+    assert_eq!(refused("/name", WidgetEvent::Include("a".into(), true)), ErrorKind::NotPossible);
+    assert_eq!(refused("/allergens", WidgetEvent::Include("sand".into(), true)), ErrorKind::NotPossible);
+    assert_eq!(refused("/stages", text()), ErrorKind::NotPossible);
+    assert_eq!(refused("/stages", WidgetEvent::Include("a".into(), true)), ErrorKind::NotPossible);
+    assert_eq!(refused("", WidgetEvent::Composing("x".into())), ErrorKind::NotPossible);
+    assert_eq!(refused("/number", text()), ErrorKind::Readonly);
+    assert_eq!(refused("/number", WidgetEvent::Clear), ErrorKind::Readonly);
+    assert_eq!(refused("/number", WidgetEvent::Composing("x".into())), ErrorKind::Readonly);
+    assert_eq!(form.enter("/number", "1").unwrap_err().kind(), ErrorKind::Readonly);
     assert_eq!(form.dump(), before);
     form.set(at::<Sheet>().number(), 42).unwrap();
     assert_eq!(form.get(at::<Sheet>().number()).unwrap(), Some(42), "a program may set it");
@@ -139,7 +138,7 @@ fn what_another_sort_of_widget_would_report_is_refused_and_changes_nothing() {
     let binding = row.bind();
     form.place(at::<Sheet>().stages().at(0)).unwrap().remove().unwrap();
     assert!(binding.state().is_gone);
-    assert_eq!(binding.handle(text()).unwrap_err().kind(), RefusedKind::Gone);
+    assert_eq!(binding.handle(text()).unwrap_err().kind(), ErrorKind::Gone);
 }
 
 #[test]
@@ -232,10 +231,10 @@ fn choices_are_offered_at_run_time() {
         at: "/stages/-".parse::<ricordo::Pointer>().unwrap().into(),
         choices: None,
     });
-    assert!(refused.is_ok(), "without choices, there are those of the shape");
+    assert!(refused.is_ok(), "without choices, there are those of the schema");
     for wrong in ["/stages", "/stages/-/ovn", "/stages/0/-"] {
         let at: ricordo::Pointer = wrong.parse().unwrap();
-        let choices = Some(ricordo::shape::Choices::new([]));
+        let choices = Some(ricordo::schema::Choices::new([]));
         form.apply(ricordo::engine::Action::Choices { at: at.into(), choices }).unwrap_err();
     }
 }

@@ -6,9 +6,8 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
 
 use crate::WithRules;
-use ricordo::engine::RefusedKind;
 use ricordo::form::RuleView;
-use ricordo::{Decimal, Form, Model, Number, WidgetEvent, at};
+use ricordo::{Decimal, ErrorKind, Form, Model, Number, WidgetEvent, at};
 
 #[derive(Clone, Debug, PartialEq, Model)]
 struct Sheet {
@@ -55,42 +54,30 @@ impl Runs {
 fn form(rows: u32) -> (Form<Sheet>, Runs) {
     let (form, runs) = (Form::new(&sheet(rows)).unwrap(), Runs::default());
     let (paths, row) = (at::<Sheet>(), at::<Row>());
-    let count = runs.clone();
+    let [count_surplus, count_total, count_share, count_cost] = [(); 4].map(|()| runs.clone());
     form.rule(|rules| {
         rules.calculate(paths.surplus(), move |view| {
-            count.count(0);
+            count_surplus.count(0);
             let total = view.get(at::<Sheet>().total())?;
             Some(i64::from(total) - i64::from(view.get(at::<Sheet>().loaves())? * 500))
-        })
-    })
-    .unwrap();
-    let count = runs.clone();
-    form.rule(|rules| {
+        });
         rules.calculate(paths.total(), move |view| {
-            count.count(1);
+            count_total.count(1);
             let rows = view.rows(at::<Sheet>().rows());
             rows.iter().map(|row| row.number(at::<Row>().cost())).sum::<Number>()
-        })
-    })
-    .unwrap();
-    let count = runs.clone();
-    form.rule(|rules| {
+        });
         rules.each(paths.rows(), |rules| {
             rules.calculate(row.share(), move |row| {
-                count.count(2);
+                count_share.count(2);
                 Some(Decimal::from(row.get(at::<Row>().grams())?))
             })
-        })
-    })
-    .unwrap();
-    let count = runs.clone();
-    form.rule(|rules| {
+        });
         rules.each(paths.rows(), |rules| {
             rules.calculate(row.cost(), move |row| {
-                count.count(3);
+                count_cost.count(3);
                 Some(row.get(at::<Row>().grams())? * row.get(at::<Row>().price())?)
             })
-        })
+        });
     })
     .unwrap();
     runs.take();
@@ -188,13 +175,13 @@ fn nobody_else_sets_what_is_calculated() {
         form.apply(ricordo::engine::Action::Add { at: "/total".parse().unwrap(), value: Some(1.into()) }),
     ] {
         let refused = refused.unwrap_err();
-        assert_eq!(refused.kind(), RefusedKind::Readonly);
+        assert_eq!(refused.kind(), ErrorKind::Readonly);
         assert!(
             refused.message().ends_with("is calculated: it follows from other places, and cannot be set")
         );
     }
     assert!(cost.bind().state().is_readonly);
-    assert_eq!(cost.bind().handle(WidgetEvent::Input("1".into())).unwrap_err().kind(), RefusedKind::Readonly);
+    assert_eq!(cost.bind().handle(WidgetEvent::Input("1".into())).unwrap_err().kind(), ErrorKind::Readonly);
     assert_eq!(form.dump(), before);
     // What contains it may be set: the figure given is replaced.
     form.place(at::<Sheet>().rows().at(0)).unwrap().set(Row { cost: Some(9), ..row(5, 5) }).unwrap();
@@ -240,12 +227,15 @@ fn circles_are_refused_with_their_chain() {
     let form = ring();
     let itself =
         form.rule(|rules| rules.calculate(at::<Ring>().a(), |view| view.get(at::<Ring>().a()))).unwrap_err();
-    assert_eq!((itself.kind(), itself.message()), (RefusedKind::Circle, "/a would follow from itself"));
-    form.rule(|rules| rules.calculate(at::<Ring>().a(), |view| view.get(at::<Ring>().b()))).unwrap();
-    form.rule(|rules| rules.calculate(at::<Ring>().b(), |view| view.get(at::<Ring>().c()))).unwrap();
+    assert_eq!((itself.kind(), &*itself.message()), (ErrorKind::Cycle, "/a would follow from itself"));
+    form.rule(|rules| {
+        rules.calculate(at::<Ring>().a(), |view| view.get(at::<Ring>().b()));
+        rules.calculate(at::<Ring>().b(), |view| view.get(at::<Ring>().c()));
+    })
+    .unwrap();
     let circle =
         form.rule(|rules| rules.calculate(at::<Ring>().c(), |view| view.get(at::<Ring>().a()))).unwrap_err();
-    assert_eq!(circle.kind(), RefusedKind::Circle);
+    assert_eq!(circle.kind(), ErrorKind::Cycle);
     assert_eq!(
         circle.message(),
         "places would follow from each other in a circle: /c from /a from /b from /c"
@@ -259,13 +249,12 @@ fn circles_are_refused_with_their_chain() {
     form.rule(|rules| {
         rules.calculate(at::<Ring>().a(), |view| {
             if view.get(at::<Ring>().switch())? { view.get(at::<Ring>().b()) } else { Some(1) }
-        })
+        });
+        rules.calculate(at::<Ring>().b(), |view| Some(view.get(at::<Ring>().a())? + 1));
     })
     .unwrap();
-    form.rule(|rules| rules.calculate(at::<Ring>().b(), |view| Some(view.get(at::<Ring>().a())? + 1)))
-        .unwrap();
     let before = form.dump();
-    assert_eq!(form.set(at::<Ring>().switch(), true).unwrap_err().kind(), RefusedKind::Circle);
+    assert_eq!(form.set(at::<Ring>().switch(), true).unwrap_err().kind(), ErrorKind::Cycle);
     assert_eq!(form.dump(), before);
     form.enter(at::<Ring>().c(), "5").unwrap();
     assert_eq!(form.get(at::<Ring>().b()).unwrap(), Some(2));
@@ -285,7 +274,7 @@ fn calculations_that_fail_leave_a_blank_and_wrong_declarations_are_refused() {
             assert!(loaves != 13, "nobody bakes thirteen");
             // What is done to the form is refused; another form may be read, but is not followed.
             let set = INSIDE.with(|inside| inside.set(at::<Sheet>().flour(), 1));
-            assert_eq!(set.unwrap_err().kind(), RefusedKind::Busy);
+            assert_eq!(set.unwrap_err().kind(), ErrorKind::Busy);
             let elsewhere = ELSEWHERE.with(|other| other.get(at::<Sheet>().loaves()).unwrap())?;
             Some(i64::from(loaves + elsewhere))
         })
@@ -409,11 +398,8 @@ fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
                 rules.calculate(at::<Row>().cost(), |row| {
                     row.get(at::<Row>().grams())?.checked_mul(row.get(at::<Row>().price())?)
                 })
-            })
-        })
-        .unwrap();
-        form.rule(|rules| {
-            rules.aggregate(at::<Sheet>().total(), at::<Sheet>().rows().maximum(at::<Row>().cost()))
+            });
+            rules.aggregate(at::<Sheet>().total(), at::<Sheet>().rows().maximum(at::<Row>().cost()));
         })
         .unwrap();
         let sum = form.rule(|rules| {
@@ -426,7 +412,7 @@ fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
         let cost = form.cost() - before;
         (cost.calculations, cost.places, cost.checks, cost.aggregated)
     };
-    let (small, large) = (cost(100), cost(100_000));
+    let (small, large) = (cost(100), cost(10_000));
     assert!(small.0 <= 6, "a cost, a figure, and what follows from that: {small:?}");
     assert_eq!(small, large);
 }
@@ -457,7 +443,7 @@ fn aggregates_are_refused_where_they_cannot_be() {
             })
         })
     });
-    assert_eq!(circle.unwrap_err().kind(), RefusedKind::Circle);
+    assert_eq!(circle.unwrap_err().kind(), ErrorKind::Cycle);
     form.rule(|rules| {
         rules.each(sheet.rows(), |rules| {
             rules.calculate(row.cost(), |row| Some(row.get(at::<Row>().grams())? * 2))

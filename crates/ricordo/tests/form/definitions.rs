@@ -1,7 +1,7 @@
 //! What a definition, or a model, is refused for, and what it may be.
 
 use ricordo::exchange::{read_data, read_definition};
-use ricordo::shape::{Kind, Part, ShapeBuilder};
+use ricordo::schema::{Kind, Part, SchemaBuilder};
 use ricordo::{Form, Model, Value};
 
 /// The definition of a form with these properties.
@@ -113,9 +113,9 @@ fn a_model_that_contradicts_itself_is_refused_by_the_name_of_the_field() {
 
 #[test]
 fn what_is_wrong_with_a_display_format_is_said_of_its_field() {
-    use ricordo::shape::DisplayFormat;
+    use ricordo::schema::DisplayFormat;
 
-    let mut builder = ShapeBuilder::new();
+    let mut builder = SchemaBuilder::new();
     let record = builder.open_record();
     let list = builder.open_list();
     let format = || DisplayFormat::Pattern("%Y".into());
@@ -133,8 +133,8 @@ fn what_is_wrong_with_a_display_format_is_said_of_its_field() {
 fn references_are_percent_decoded() {
     let definition = r##"{"type":"object","properties":{"a":{"$ref":"#/$defs/a%20b"},"b":{"$ref":"#/%24defs/%C3%A9~1x"}},
         "$defs":{"a b":{"type":"string"},"é/x":{"type":"integer"}}}"##;
-    let shape = read_definition(definition).unwrap();
-    assert!(read_data(r#"{"a":"x","b":1}"#, &shape).is_ok());
+    let schema = read_definition(definition).unwrap();
+    assert!(read_data(r#"{"a":"x","b":1}"#, &schema).is_ok());
     for wrong in ["#/$defs/a%2", "#/$defs/a%zz", "#/$defs/%ff", "#/$defs/%+1"] {
         let definition = properties(&format!(r#""a":{{"$ref":"{wrong}"}}"#));
         assert!(refused(&definition).contains("is no reference within this file"), "{wrong}");
@@ -186,7 +186,7 @@ fn years_have_four_digits_in_patterns_too() {
         r#""day":{"type":"string","format":"date","x-ricordo":{"display":{"pattern":"%d/%m/%Y"}}},
            "at":{"type":"string","format":"date-time","x-ricordo":{"display":{"pattern":"%d.%m.%Y, %H:%M"}}}"#,
     );
-    let form = Form::of_shape(read_definition(&definition).unwrap().into(), None).unwrap();
+    let form = Form::of_schema(read_definition(&definition).unwrap().into(), None).unwrap();
     for (text, value) in [
         ("29/02/2020", Some("2020-02-29")),
         ("1/2/0099", Some("0099-02-01")),

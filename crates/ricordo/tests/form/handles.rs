@@ -1,8 +1,9 @@
 //! Handles: they stay with their places.
 
+use ricordo::ErrorKind;
 use ricordo::Pointer;
 use ricordo::at;
-use ricordo::engine::{Action, RefusedKind};
+use ricordo::engine::Action;
 
 use crate::batch::{Batch, Ingredient, form, ingredient};
 
@@ -34,7 +35,7 @@ fn a_handle_to_a_removed_row_says_so_and_works_again_when_it_is_back() {
     assert!(water.is_gone() && name.is_gone());
     assert_eq!((name.entry().as_str(), name.pointer().as_str()), ("Water", "/ingredients"));
     let refused = name.enter("Milk").unwrap_err();
-    assert_eq!(refused.kind(), RefusedKind::Gone);
+    assert_eq!(refused.kind(), ErrorKind::Gone);
     assert_eq!(refused.to_string(), "the place is gone: it was removed from /ingredients");
 
     list.reset().unwrap();
@@ -126,7 +127,7 @@ fn refusals_say_what_was_wrong_and_change_nothing() {
     let foreign = other.place(at::<Batch>().ingredients()).unwrap();
     foreign.add().unwrap();
     let stranger = foreign.row(2).unwrap().id();
-    assert_eq!(form.apply(Action::Leave { at: stranger.into() }).unwrap_err().kind(), RefusedKind::Gone);
+    assert_eq!(form.apply(Action::Leave { at: stranger.into() }).unwrap_err().kind(), ErrorKind::Gone);
 }
 
 #[test]
@@ -184,8 +185,8 @@ fn rows_are_swapped_and_duplicated() {
     assert_eq!(refused.unwrap_err().message(), "/loaves can only be swapped with another row");
     let other = crate::batch::form();
     let stranger = other.place(at::<Batch>().ingredients()).unwrap().row(0).unwrap();
-    assert_eq!(wheat.swap_with(&stranger).unwrap_err().kind(), RefusedKind::Gone);
+    assert_eq!(wheat.swap_with(&stranger).unwrap_err().kind(), ErrorKind::Gone);
     wheat.remove().unwrap();
     assert_eq!(wheat.position(), None);
-    assert_eq!(wheat.duplicate().unwrap_err().kind(), RefusedKind::Gone);
+    assert_eq!(wheat.duplicate().unwrap_err().kind(), ErrorKind::Gone);
 }

@@ -4,8 +4,8 @@ use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::rc::Rc;
 
-use ricordo::engine::{Action, Refused, RefusedKind};
-use ricordo::{FindingKind, at};
+use ricordo::engine::Action;
+use ricordo::{Error, ErrorKind, FindingKind, at};
 
 use crate::batch::{Batch, Ingredient, batch, form, ingredient};
 
@@ -22,7 +22,7 @@ fn a_transaction_is_one_step_and_one_notice() {
         assert_eq!(form.get(batch.loaves())?, Some(20));
         form.transaction(|| form.enter(batch.name(), "Ry"))?;
         assert_eq!(told.get(), 0);
-        Ok::<_, Refused>(())
+        Ok::<_, Error>(())
     })
     .unwrap();
     assert_eq!(told.get(), 1);
@@ -47,14 +47,14 @@ fn a_transaction_that_fails_was_never_there() {
         form.place(batch.ingredients())?.row(0).unwrap().remove()?;
         form.enter("/no such field", "")
     });
-    assert_eq!(refused.unwrap_err().kind(), RefusedKind::NoPlace);
+    assert_eq!(refused.unwrap_err().kind(), ErrorKind::NotFound);
     assert_eq!(form.value(), before);
 
     let panicked = catch_unwind(AssertUnwindSafe(|| {
         form.transaction(|| {
             form.set(batch.loaves(), 20)?;
             assert!(form.value() == before, "a bug in the closure");
-            Ok::<_, Refused>(())
+            Ok::<_, Error>(())
         })
     }));
     assert!(panicked.is_err());
@@ -78,14 +78,14 @@ fn a_transaction_in_a_callback_waits_as_a_whole() {
         if notice.place().get() == Some(20) {
             let done = inner.transaction(|| {
                 inner.set(at::<Batch>().loaves(), 21)?;
-                inner.enter("/no such field", "")
+                inner.enter("/ingredients/9/grams", "")
             });
             assert!(done.is_ok() && notice.place().get() == Some(20), "it waits");
         }
     });
     form.set(batch.loaves(), 20).unwrap();
     assert_eq!(form.get(batch.loaves()).unwrap(), Some(20), "it was refused as a whole");
-    assert_eq!(form.take_refused().len(), 1);
+    assert_eq!(form.take_errors().len(), 1);
 }
 
 #[test]
@@ -132,8 +132,8 @@ fn handles_live_again_with_an_undo_and_know_when_nothing_can_bring_them_back() {
     form.set_undo_limit(0);
     assert!(grams.is_gone() && !form.can_undo());
     assert_eq!((grams.entry().as_str(), grams.pointer().as_str()), ("", ""));
-    assert_eq!(grams.enter("1").unwrap_err().kind(), RefusedKind::Gone);
-    assert_eq!(grams.subscribe(|_| {}).unwrap_err().kind(), RefusedKind::Gone);
+    assert_eq!(grams.enter("1").unwrap_err().kind(), ErrorKind::Gone);
+    assert_eq!(grams.subscribe(|_| {}).unwrap_err().kind(), ErrorKind::Gone);
     // A row of the baseline is kept whatever the limit is: a reset brings it back.
     let wheat = list.row(0).unwrap();
     wheat.remove().unwrap();

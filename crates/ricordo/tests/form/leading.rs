@@ -1,8 +1,8 @@
 //! Values that follow only while nothing else leads: counterparts and suggestions.
 
 use crate::WithRules;
-use ricordo::engine::{Action, Aspects, RefusedKind};
-use ricordo::{Decimal, Form, Model, Number, Place, Pointer, at};
+use ricordo::engine::{Action, Aspects};
+use ricordo::{Decimal, ErrorKind, Form, Model, Number, Place, Pointer, at};
 
 #[derive(Clone, Debug, Model)]
 struct Sheet {
@@ -35,10 +35,10 @@ fn declare(form: &Form<Sheet>) {
                 (row.grams(), move |it| it.form().number(sheet.flour()) * it.number(row.percentage()) / 100),
                 (row.percentage(), move |it| it.number(row.grams()) * 100 / it.form().number(sheet.flour())),
             )
-        })
+        });
+        rules.suggest(sheet.price(), move |it| it.number(sheet.cost()) * 2);
     })
     .unwrap();
-    form.rule(|rules| rules.suggest(sheet.price(), move |it| it.number(sheet.cost()) * 2)).unwrap();
 }
 
 fn form(flour: &str, rows: Vec<Ingredient>) -> Form<Sheet> {
@@ -261,7 +261,7 @@ fn both_sides_tell_who_leads() {
 fn pairs_that_are_none_are_refused() {
     let form = Form::new(&Sheet { flour: None, rows: Vec::new(), cost: None, price: None }).unwrap();
     let sheet = at::<Sheet>();
-    let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
+    let refused = |result: Result<(), ricordo::Error>| result.unwrap_err().to_string();
     let same = form.rule(|rules| {
         rules.counterparts((sheet.cost(), |_| Number::BLANK), (sheet.cost(), |_| Number::BLANK))
     });
@@ -372,7 +372,7 @@ fn a_suggestion_may_be_read_only_by_a_rule() {
     form.enter(at::<Sheet>().price(), "5").unwrap();
     form.enter(at::<Sheet>().cost(), "11").unwrap();
     for refused in [form.enter(at::<Sheet>().price(), "6"), form.release(at::<Sheet>().price())] {
-        assert_eq!(refused.unwrap_err().kind(), RefusedKind::Readonly);
+        assert_eq!(refused.unwrap_err().kind(), ErrorKind::Readonly);
     }
 }
 
@@ -467,10 +467,10 @@ fn a_side_leads_when_what_was_typed_takes_effect() {
         rules.counterparts(
             (paths.net(), move |it| it.number(paths.gross()) / 2),
             (paths.gross(), move |it| it.number(paths.net()) * 2),
-        )
+        );
+        rules.suggest(paths.tip(), move |it| it.number(paths.net()) / 10);
     })
     .unwrap();
-    form.rule(|rules| rules.suggest(paths.tip(), move |it| it.number(paths.net()) / 10)).unwrap();
     let told = || {
         let side = |name: &str| {
             let place = form.place::<&str>(name).unwrap();

@@ -21,16 +21,16 @@ mod shared_types;
 mod type_rules;
 mod typed;
 
-use ricordo::engine::Refused;
+use ricordo::Error;
 use ricordo::form::{Form, Rules, RulesGuard};
 
 /// Adds rules for as long as a form lives.
 trait WithRules<M> {
-    fn rule(&self, declare: impl FnOnce(&mut Rules<M>)) -> Result<(), Refused>;
+    fn rule(&self, declare: impl FnOnce(&mut Rules<M>)) -> Result<(), Error>;
 }
 
 impl<M: 'static> WithRules<M> for Form<M> {
-    fn rule(&self, declare: impl FnOnce(&mut Rules<M>)) -> Result<(), Refused> {
+    fn rule(&self, declare: impl FnOnce(&mut Rules<M>)) -> Result<(), Error> {
         self.add_rules(declare).map(RulesGuard::keep)
     }
 }

@@ -4,10 +4,10 @@ use std::cell::{Cell, RefCell};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::rc::Rc;
 
-use ricordo::engine::{Action, RefusedKind};
-use ricordo::{Form, Model, Pointer, Subscription, at};
+use ricordo::engine::Action;
+use ricordo::{ErrorKind, Form, Model, Pointer, Subscription, at};
 
-use crate::batch::{Batch, Ingredient, form};
+use crate::batch::{Batch, Ingredient, form, ingredient};
 
 /// A log that callbacks write to.
 type Told = Rc<RefCell<Vec<String>>>;
@@ -130,11 +130,9 @@ fn actions_from_callbacks_wait_for_the_end_of_the_round() {
         log.borrow_mut().push(format!("clamp sees {}", notice.place().entry()));
         if notice.place().get() > Some(100) {
             inner.set(at::<Batch>().loaves(), 100).unwrap();
-            inner.enter("/no such field", "").unwrap();
-            assert_eq!(
-                inner.place(at::<Batch>().ingredients()).unwrap().add().unwrap_err().kind(),
-                RefusedKind::Busy
-            );
+            let misspelt = inner.enter("/loavs", "").unwrap_err();
+            assert_eq!(misspelt.to_string(), "the form has no field “loavs”; the nearest is /loaves");
+            inner.enter("/ingredients/9/grams", "").unwrap();
             log.borrow_mut().push(format!("still {}", notice.place().entry()));
         }
     });
@@ -147,9 +145,9 @@ fn actions_from_callbacks_wait_for_the_end_of_the_round() {
         told.take(),
         ["clamp sees 400", "still 400", "label shows 400", "clamp sees 100", "label shows 100"]
     );
-    let refused = form.take_refused();
-    assert_eq!(refused.iter().map(|refused| refused.kind()).collect::<Vec<_>>(), [RefusedKind::NoPlace]);
-    assert!(form.take_refused().is_empty());
+    let refused = form.take_errors();
+    assert_eq!(refused.iter().map(|refused| refused.kind()).collect::<Vec<_>>(), [ErrorKind::NotFound]);
+    assert!(form.take_errors().is_empty());
 }
 
 #[test]
@@ -165,7 +163,7 @@ fn an_endless_exchange_ends_in_an_error_that_names_the_places() {
             .unwrap();
     });
     let refused = form.enter(at::<Batch>().name(), "Rye").unwrap_err();
-    assert_eq!(refused.kind(), RefusedKind::Endless);
+    assert_eq!(refused.kind(), ErrorKind::Endless);
     assert!(
         refused.message().contains("the subscriber of /name")
             || refused.message().contains("the subscriber of /loaves"),
@@ -245,4 +243,57 @@ fn the_steps_of_a_list_are_told_by_key() {
     form.redo().unwrap();
     form.reset().unwrap();
     assert_eq!((shown.take(), keys(&list)), (vec![1, 2], vec![1, 2]));
+}
+
+#[test]
+fn rows_are_added_from_callbacks_with_handles_that_work_after_the_round() {
+    let (form, batch) = (form(), at::<Batch>());
+    form.record(10_000);
+    let made = Rc::new(RefCell::new(Vec::new()));
+    let handles = made.clone();
+    let adds = form.subscribe(batch.loaves(), move |notice| {
+        let list = notice.form().place(batch.ingredients()).unwrap();
+        let pushed = list.push(ingredient("Salt", 90)).unwrap();
+        let grams = pushed.place(at::<Ingredient>().grams()).unwrap();
+        assert!(pushed.is_gone() && pushed.row_key().is_none() && pushed.position().is_none());
+        assert_eq!(list.len(), 2, "it is added after the round");
+        grams.enter("95").unwrap();
+        let (copy, first) = notice
+            .form()
+            .transaction(|| {
+                let copy = list.row(0).unwrap().duplicate()?;
+                let first = list.insert(0, ingredient("Malt", 10))?;
+                Ok::<_, ricordo::Error>((copy, first))
+            })
+            .unwrap();
+        let misfit = notice.form().place("/fold_minutes").unwrap().typed::<Vec<u8>>().is_some();
+        assert!(misfit, "another list");
+        let beyond = list.insert(9, ingredient("Rye", 1)).unwrap();
+        handles.borrow_mut().extend([pushed, copy, first, beyond]);
+    });
+    form.enter(batch.loaves(), "13").unwrap();
+    let rows = made.take();
+    let [pushed, copy, first, beyond] = &rows[..] else { panic!("four rows") };
+    assert_eq!(pushed.get(), Some(ingredient("Salt", 95)));
+    assert_eq!((copy.get().unwrap().name.as_str(), copy.position()), ("Wheat flour", Some(2)));
+    assert_eq!((first.get(), first.position()), (Some(ingredient("Malt", 10)), Some(0)));
+    assert!(beyond.is_gone() && beyond.get().is_none());
+    let errors: Vec<String> = form.take_errors().iter().map(ToString::to_string).collect();
+    assert_eq!(errors, ["/ingredients has 5 rows, so a row can be put in at 0 to 5, not at 9"]);
+
+    let replayed = crate::batch::form();
+    for entry in ricordo::exchange::read_journal(&form.recording().unwrap()).unwrap() {
+        if let ricordo::exchange::Command::Apply(action) = entry.command {
+            let _ = replayed.apply(action);
+        }
+    }
+    assert_eq!(replayed.value(), form.value());
+
+    // One undo takes the response back with what it responds to, and a redo brings the same rows.
+    drop(adds);
+    let key = pushed.row_key();
+    form.undo().unwrap();
+    assert!(pushed.is_gone() && !form.is_dirty());
+    form.redo().unwrap();
+    assert_eq!((pushed.row_key(), pushed.get()), (key, Some(ingredient("Salt", 95))));
 }

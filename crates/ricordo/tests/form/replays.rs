@@ -5,9 +5,9 @@ use ricordo::exchange::{Command, read_data, read_definition, read_journal};
 
 /// What a replay finds: refusals and expectations that are not met, each with its line.
 fn replay(definition: &str, data: &str, journal: &str) -> Vec<String> {
-    let shape = read_definition(definition).unwrap_or_else(|error| panic!("{error}: {definition}"));
-    let value = read_data(data, &shape).unwrap_or_else(|error| panic!("{error}: {data}"));
-    let mut engine = Engine::new(shape.into(), Some(value)).unwrap();
+    let schema = read_definition(definition).unwrap_or_else(|error| panic!("{error}: {definition}"));
+    let value = read_data(data, &schema).unwrap_or_else(|error| panic!("{error}: {data}"));
+    let mut engine = Engine::new(schema.into(), Some(value)).unwrap();
     let mut found = Vec::new();
     for entry in read_journal(journal).unwrap_or_else(|error| panic!("{error}: {journal}")) {
         let problems = match entry.command {
@@ -170,8 +170,8 @@ fn an_optional_record_or_list_that_is_added_is_there_with_its_defaults() {
 {"op":"expect","dirty":false}
 "#,
     );
-    let shape = read_definition(form).unwrap();
-    let engine = Engine::new(shape.into(), None).unwrap();
+    let schema = read_definition(form).unwrap();
+    let engine = Engine::new(schema.into(), None).unwrap();
     let said = |journal: &str| match read_journal(journal).unwrap().remove(0).command {
         Command::Apply(action) => engine.words(&engine.deed(&action)),
         other => panic!("{other:?}"),
@@ -182,7 +182,7 @@ fn an_optional_record_or_list_that_is_added_is_there_with_its_defaults() {
 
 #[test]
 fn the_focus_hint_ends_with_the_next_action() {
-    let form = ricordo::Form::of_shape(read_definition(ROWS).unwrap().into(), None).unwrap();
+    let form = ricordo::Form::of_schema(read_definition(ROWS).unwrap().into(), None).unwrap();
     let add = || form.apply(ricordo::engine::Action::Add { at: "/rows/-".parse().unwrap(), value: None });
     let hint = || form.focus_hint().map(|place| place.pointer().to_string());
     let hinted = Some("/rows/0".to_owned());

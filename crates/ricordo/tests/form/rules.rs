@@ -6,8 +6,8 @@ use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Arc, Mutex};
 
 use crate::WithRules;
-use ricordo::engine::{Aspects, RefusedKind};
-use ricordo::{Form, Model, at};
+use ricordo::engine::Aspects;
+use ricordo::{ErrorKind, Form, Model, at};
 
 #[derive(Clone, Debug, Model)]
 struct Batch {
@@ -64,11 +64,9 @@ fn form() -> Form<Batch> {
 fn with_relevance() -> Form<Batch> {
     let (form, batch) = (form(), at::<Batch>());
     form.rule(|rules| {
-        rules.relevant(batch.preferment(), |view| Some(view.get(at::<Batch>().method())? != Method::Straight))
-    })
-    .unwrap();
-    form.rule(|rules| {
-        rules.calculate(batch.hours_seen(), |view| view.get(at::<Batch>().preferment().hours()))
+        rules
+            .relevant(batch.preferment(), |view| Some(view.get(at::<Batch>().method())? != Method::Straight));
+        rules.calculate(batch.hours_seen(), |view| view.get(at::<Batch>().preferment().hours()));
     })
     .unwrap();
     form
@@ -125,9 +123,11 @@ fn an_observer_is_told_of_what_it_inherits_and_of_nothing_else() {
 #[test]
 fn rows_that_are_not_relevant_do_not_count() {
     let (form, batch, stage) = (form(), at::<Batch>(), at::<Stage>());
-    form.rule(|rules| rules.aggregate(batch.minutes(), batch.stages().sum(stage.minutes()))).unwrap();
-    form.rule(|rules| rules.each(batch.stages(), |rules| rules.required(stage.minutes(), |_| Some(true))))
-        .unwrap();
+    form.rule(|rules| {
+        rules.aggregate(batch.minutes(), batch.stages().sum(stage.minutes()));
+        rules.each(batch.stages(), |rules| rules.required(stage.minutes(), |_| Some(true)));
+    })
+    .unwrap();
     form.rule(|rules| {
         rules.each(batch.stages(), |rules| {
             rules.relevant(stage, |row| Some(!row.place().children().nth(2)?.value().as_flag()?))
@@ -158,25 +158,19 @@ fn constraints_and_warnings_are_findings_with_their_own_messages() {
     let fits = |view: &ricordo::RuleView<'_, Batch>| {
         Some(view.get(at::<Batch>().loaves())? <= view.get(at::<Batch>().oven())?)
     };
-    form.rule(|rules| rules.constraint(batch.loaves(), "More than the oven holds.", fits)).unwrap();
     form.rule(|rules| {
+        rules.constraint(batch.loaves(), "More than the oven holds.", fits);
         rules.constraint(batch.loaves(), "Thirteen is not sold.", |view| {
             Some(view.get(at::<Batch>().loaves())? != 13)
-        })
-    })
-    .unwrap();
-    form.rule(|rules| {
+        });
         rules.warn_unless(batch.loaves(), "The oven is half empty.", |view| {
             Some(view.get(at::<Batch>().loaves())? >= 12)
-        })
-    })
-    .unwrap();
-    form.rule(|rules| {
+        });
         rules.each(batch.stages(), |rules| {
             rules.warn_unless(stage.minutes(), "That is long.", |row| {
                 Some(row.get(at::<Stage>().minutes())? < 300)
             })
-        })
+        });
     })
     .unwrap();
     let loaves = form.place(batch.loaves()).unwrap();
@@ -205,15 +199,17 @@ fn constraints_and_warnings_are_findings_with_their_own_messages() {
 #[test]
 fn required_and_readonly_follow_from_other_places() {
     let (form, batch) = (form(), at::<Batch>());
-    form.rule(|rules| rules.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked()))).unwrap();
-    form.rule(|rules| rules.required(batch.notes(), |view| Some(view.get(at::<Batch>().loaves())? > 100)))
-        .unwrap();
+    form.rule(|rules| {
+        rules.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked()));
+        rules.required(batch.notes(), |view| Some(view.get(at::<Batch>().loaves())? > 100));
+    })
+    .unwrap();
     let (hours, notes) =
         (form.place(batch.preferment().hours()).unwrap(), form.place(batch.notes()).unwrap());
     hours.enter("15").unwrap();
     form.set(batch.locked(), true).unwrap();
     assert!(hours.is_readonly());
-    assert_eq!(hours.enter("16").unwrap_err().kind(), RefusedKind::Readonly);
+    assert_eq!(hours.enter("16").unwrap_err().kind(), ErrorKind::Readonly);
     form.clear("").unwrap();
     assert_eq!(form.get(batch.preferment().hours()).unwrap(), Some(15), "nor does a person empty it");
     form.undo().unwrap();
@@ -257,23 +253,23 @@ fn a_rule_is_run_only_when_something_that_it_looked_at_is_another() {
 #[test]
 fn rules_that_fail_are_findings_and_wrong_declarations_are_refused() {
     let (form, batch) = (form(), at::<Batch>());
-    let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().kind();
+    let refused = |result: Result<(), ricordo::Error>| result.unwrap_err().kind();
     form.rule(|rules| rules.required(batch.notes(), |_| Some(false))).unwrap();
     assert_eq!(
         refused(form.rule(|rules| rules.required(batch.notes(), |_| Some(true)))),
-        RefusedKind::NotPossible,
+        ErrorKind::NotPossible,
         "declared twice"
     );
     assert_eq!(
         refused(form.rule(|rules| rules.relevant("", |_| Some(true)))),
-        RefusedKind::NotPossible,
+        ErrorKind::NotPossible,
         "the form counts always"
     );
     // Whether a place counts cannot follow from what calculations see in it.
     let own = form.rule(|rules| {
         rules.relevant(batch.preferment(), |view| Some(view.get(at::<Batch>().preferment().hours())? > 3))
     });
-    assert_eq!(refused(own), RefusedKind::Circle);
+    assert_eq!(refused(own), ErrorKind::Cycle);
     let panics = |view: &ricordo::RuleView<'_, Batch>| {
         assert!(view.get(at::<Batch>().loaves()) != Some(13), "thirteen");
         Some(true)
@@ -334,7 +330,7 @@ fn only_what_can_be_empty_can_be_irrelevant_and_parses_as_empty() {
     let form = Form::new(&loaded).unwrap();
     let (sheet, row) = (at::<Sheet>(), at::<Row>());
     let on = |view: &ricordo::RuleView<'_, Sheet>| view.get(at::<Sheet>().on());
-    let refused = |result: Result<(), ricordo::engine::Refused>| result.unwrap_err().to_string();
+    let refused = |result: Result<(), ricordo::Error>| result.unwrap_err().to_string();
     assert_eq!(
         refused(form.rule(|rules| rules.relevant(sheet.hours(), on))),
         "/hours cannot be irrelevant: the type of /hours has no empty value; make it an `Option`, or give it a default"
@@ -350,11 +346,14 @@ fn only_what_can_be_empty_can_be_irrelevant_and_parses_as_empty() {
         })))
         .contains("the type of /rows/-/grams has no empty value")
     );
-    form.rule(|rules| rules.relevant(sheet.degrees(), on)).unwrap();
-    form.rule(|rules| rules.relevant(sheet.note(), on)).unwrap();
-    form.rule(|rules| rules.relevant(sheet.method(), on)).unwrap();
-    form.rule(|rules| rules.relevant(sheet.rows(), on)).unwrap();
-    form.rule(|rules| rules.relevant(sheet.harmless(), on)).unwrap();
+    form.rule(|rules| {
+        rules.relevant(sheet.degrees(), on);
+        rules.relevant(sheet.note(), on);
+        rules.relevant(sheet.method(), on);
+        rules.relevant(sheet.rows(), on);
+        rules.relevant(sheet.harmless(), on);
+    })
+    .unwrap();
     assert_eq!(form.parse().unwrap(), loaded);
     // Law 15: what is not relevant is neither checked nor needed.
     form.enter(sheet.degrees(), "").unwrap();
@@ -386,7 +385,7 @@ fn findings_that_follow_from_each_other_are_refused() {
             view.at(at::<Batch>().notes()).map(|notes| !notes.is_valid())
         })
     });
-    assert_eq!(circle.unwrap_err().kind(), RefusedKind::Circle);
+    assert_eq!(circle.unwrap_err().kind(), ErrorKind::Cycle);
     form.enter(batch.oven(), "20").unwrap();
 }
 
@@ -401,16 +400,13 @@ fn a_rule_in_a_row_costs_the_same_in_a_large_form() {
         form.rule(|rules| {
             rules.each(paths.stages(), |rules| {
                 rules.relevant(stage.minutes(), |row| Some(!row.get(at::<Stage>().skip())?))
-            })
-        })
-        .unwrap();
-        form.rule(|rules| {
+            });
             rules.each(paths.stages(), |rules| {
                 rules.warn_unless(stage.minutes(), "Long.", |row| Some(row.get(at::<Stage>().minutes())? < 9))
-            })
+            });
+            rules.aggregate(paths.minutes(), paths.stages().sum(stage.minutes()));
         })
         .unwrap();
-        form.rule(|rules| rules.aggregate(paths.minutes(), paths.stages().sum(stage.minutes()))).unwrap();
         let before = form.cost();
         form.set(paths.stages().at(u32::try_from(rows / 2).unwrap()).skip(), true).unwrap();
         let cost = form.cost() - before;
@@ -422,14 +418,13 @@ fn a_rule_in_a_row_costs_the_same_in_a_large_form() {
 #[test]
 fn it_is_told_why_a_flag_is_what_it_is() {
     let (form, batch) = (with_relevance(), at::<Batch>());
-    form.rule(|rules| rules.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked()))).unwrap();
-    form.rule(|rules| rules.required(batch.notes(), |view| Some(view.get(at::<Batch>().minutes())? > 300)))
-        .unwrap();
-    form.rule(|rules| rules.aggregate(batch.minutes(), batch.stages().sum(at::<Stage>().minutes()))).unwrap();
     form.rule(|rules| {
+        rules.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked()));
+        rules.required(batch.notes(), |view| Some(view.get(at::<Batch>().minutes())? > 300));
+        rules.aggregate(batch.minutes(), batch.stages().sum(at::<Stage>().minutes()));
         rules.constraint(batch.loaves(), "More than the oven holds.", |view| {
             Some(view.get(at::<Batch>().loaves())? <= view.get(at::<Batch>().oven())?)
-        })
+        });
     })
     .unwrap();
     let causes = Rc::new(RefCell::new(Vec::new()));
@@ -482,20 +477,14 @@ fn what_lies_in_a_record_that_is_empty_yet_can_be_declared() {
                 let grams = recipe.get(at::<Recipe>().preferment().grams())?;
                 Some((grams * 100).checked_div(recipe.get(at::<Recipe>().flour())?))
             }),
-        )
-    })
-    .unwrap();
-    form.rule(|rules| {
+        );
         rules.required(recipe.preferment().notes(), |recipe| {
             Some(recipe.get(at::<Recipe>().preferment().percent())? > 30)
-        })
-    })
-    .unwrap();
-    form.rule(|rules| {
+        });
         rules.calculate(recipe.sum(), |recipe| {
             let grams = recipe.get(at::<Recipe>().preferment().grams()).unwrap_or_default();
             Some(recipe.get(at::<Recipe>().flour())? + grams)
-        })
+        });
     })
     .unwrap();
     let misspelt = form.rule(|rules| rules.calculate("/preferment/gram", |_| None)).unwrap_err();

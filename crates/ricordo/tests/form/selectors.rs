@@ -7,8 +7,8 @@ use std::rc::Rc;
 use std::task::{Context, Poll, Wake, Waker};
 
 use futures_core::Stream;
-use ricordo::engine::{Aspects, RefusedKind};
-use ricordo::{Form, Model, Place, Subscription, Update, View, at};
+use ricordo::engine::Aspects;
+use ricordo::{ErrorKind, Form, Model, Place, Subscription, Update, View, at};
 
 #[derive(Clone, Model)]
 struct Sheet {
@@ -152,7 +152,7 @@ fn a_selector_only_looks() {
         )
         .unwrap()
         .named("looker");
-    assert_eq!(told.take(), [RefusedKind::Busy; 3]);
+    assert_eq!(told.take(), [ErrorKind::Busy; 3]);
     assert_eq!(form.subscribers().len(), 1, "the other has ended");
     form.set(at::<Sheet>().baker(), "Tomas".into()).unwrap();
     assert_eq!(told.take().len(), 3, "run again because of what the handle read");

@@ -31,17 +31,14 @@ fn what_is_declared_for_one_is_not_for_the_other() {
     form.rule(|rules| {
         rules.calculate(order.morning().crates(), |order| {
             Some(order.get(at::<Order>().morning().loaves())? / 20)
-        })
-    })
-    .unwrap();
-    form.rule(|rules| {
+        });
         rules.each(order.morning().stops(), |rules| {
             rules.calculate(stop.minutes(), |stop| Some(stop.get(at::<Stop>().loaves())? / 2))
-        })
+        });
+        rules.aggregate(order.total(), order.evening().stops().sum(stop.loaves()));
+        rules.relevant(order.morning().stops(), |_| Some(false));
     })
     .unwrap();
-    form.rule(|rules| rules.aggregate(order.total(), order.evening().stops().sum(stop.loaves()))).unwrap();
-    form.rule(|rules| rules.relevant(order.morning().stops(), |_| Some(false))).unwrap();
     let said = |at: &str| form.place::<&str>(at).unwrap().entry();
     assert_eq!((said("/morning/crates").as_str(), said("/evening/crates").as_str()), ("2", ""));
     assert_eq!(
@@ -58,9 +55,9 @@ fn what_is_declared_for_one_is_not_for_the_other() {
     assert_eq!(said("/total"), "11");
     // The other gets something else.
     form.reset().unwrap();
-    form.rule(|rules| rules.calculate(order.evening().crates(), |_| Some(9))).unwrap();
     form.rule(|rules| {
-        rules.each(order.evening().stops(), |rules| rules.calculate(stop.minutes(), |_| Some(8)))
+        rules.calculate(order.evening().crates(), |_| Some(9));
+        rules.each(order.evening().stops(), |rules| rules.calculate(stop.minutes(), |_| Some(8)));
     })
     .unwrap();
     form.rule(|rules| rules.calculate(order.morning().crates(), |_| Some(9))).unwrap_err();
@@ -70,7 +67,7 @@ fn what_is_declared_for_one_is_not_for_the_other() {
 
 #[test]
 fn what_is_offered_in_the_rows_of_one_is_not_in_those_of_the_other() {
-    use ricordo::shape::{Choice, Choices};
+    use ricordo::schema::{Choice, Choices};
 
     let delivery = Delivery { loaves: 40, crates: None, stops: vec![Stop { loaves: 10, minutes: None }] };
     let form = Form::new(&Order { morning: delivery.clone(), evening: delivery, total: None }).unwrap();

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
 
 use crate::WithRules;
-use ricordo::engine::{Engine, Schema};
+use ricordo::engine::{CompiledSchema, Engine};
 use ricordo::form::schema_of;
 use ricordo::{Decimal, Form, Model, Rules, at};
 
@@ -270,7 +270,7 @@ fn forms_of_one_model_share_its_schema() {
 fn schemas_and_engines_go_from_thread_to_thread() {
     fn shared<T: Send + Sync>() {}
     fn sent<T: Send>() {}
-    shared::<Schema>();
+    shared::<CompiledSchema>();
     sent::<Engine>();
     let schema = schema_of::<Plan>().unwrap();
     let valid = std::thread::spawn(move || {
@@ -355,16 +355,16 @@ fn rules_that_cannot_be_are_refused_with_the_type_that_has_them() {
     insta::assert_snapshot!(all.join("\n"), @r"
     in the rules of `Sheet`: /a is calculated already
     in the rules of `Sheet`: /a has such a rule already
-    in the rules of `Sheet`: /rows is a list, of which one row is named; rules hold for all rows
+    in the rules of `Sheet`: /rows is a list: a rule holds for all of its rows, so use `each` instead of naming one
     in the rules of `Sheet`: /rows is no field, so its value cannot be calculated
     in the rules of `Sheet`: /name is a text, and cannot show a sum, which is a number
     in the rules of `Sheet`: /a is a whole number, and cannot show “all”, which is true or false
     in the rules of `Sheet`: the form itself is always relevant
     in the rules of `Sheet`: /a and its counterpart must be two fields of one record
-    in the rules of `Sheet`: /nmae is a pointer; rules name places by typed paths
+    in the rules of `Sheet`: the form has no field “nmae”; the nearest is /name
     in the rules of `Sheet`: /rows/-/cost is calculated already
-    the form cannot be made: places would follow from each other in a circle: /b from /a from /b
-    the form cannot be made: places would follow from each other in a circle: /a from /b from /rows/0/cost from /a
+    places would follow from each other in a circle: /b from /a from /b
+    places would follow from each other in a circle: /a from /b from /rows/0/cost from /a
     ");
 }
 

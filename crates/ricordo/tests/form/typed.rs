@@ -54,8 +54,9 @@ fn a_form_that_is_wrong_gives_all_its_findings() {
     form.place(batch.fold_minutes()).unwrap().add().unwrap();
     form.leave(batch.loaves()).unwrap();
 
-    let findings = form.parse().unwrap_err();
-    let told: Vec<String> = findings
+    let invalid = form.parse().unwrap_err();
+    let told: Vec<String> = invalid
+        .findings()
         .iter()
         .map(|finding| format!("{} {} {} {}", finding.place, finding.kind, finding.shown, finding.message))
         .collect();
@@ -88,7 +89,7 @@ fn optional_records_come_and_go() {
     assert!(hours.is_gone() && form.is_dirty());
     let refused = form.enter(batch.preferment().hours(), "3").unwrap_err();
     assert_eq!(refused.to_string(), "/preferment is empty, so there is nothing in it");
-    assert_eq!(hours.enter("3").unwrap_err().kind(), ricordo::engine::RefusedKind::Gone);
+    assert_eq!(hours.enter("3").unwrap_err().kind(), ricordo::ErrorKind::Gone);
 
     form.set(batch.preferment(), Some(Preferment { hours: 14, notes: "Cool".to_owned() })).unwrap();
     assert!(!hours.is_gone() && !form.is_dirty() && !hours.is_touched());
@@ -99,12 +100,12 @@ fn optional_records_come_and_go() {
 
 #[test]
 fn emptying_keeps_to_the_baselines_own_emptiness() {
-    let shape = ricordo::exchange::read_definition(
+    let schema = ricordo::exchange::read_definition(
         r#"{"type":"object","properties":{"text":{"type":"string"},"number":{"type":["number","null"]},
             "blank":{"type":"string"},"count":{"type":"integer"}}}"#,
     );
     let data = ricordo::exchange::read_value(r#"{"text":"rye","number":2,"count":1}"#).unwrap();
-    let form = Form::of_shape(shape.unwrap().into(), Some(data)).unwrap();
+    let form = Form::of_schema(schema.unwrap().into(), Some(data)).unwrap();
     for (pointer, emptied) in
         [("/text", "".into()), ("/number", Value::Null), ("/blank", Value::Blank), ("/count", Value::Blank)]
     {
@@ -123,7 +124,7 @@ fn what_cannot_be_held_is_refused_when_the_form_is_made() {
     let mut wrong = batch();
     wrong.hydration = f64::NAN;
     let error = Form::new(&wrong).unwrap_err().to_string();
-    assert_eq!(error, "the data does not fit: /hydration expects a number, but is given a text, “NaN”");
+    assert_eq!(error, "/hydration expects a number, but is given a text, “NaN”");
 }
 
 /// A record that contains itself, through an option and a box.

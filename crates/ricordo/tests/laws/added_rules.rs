@@ -92,12 +92,12 @@ proptest! {
 
     #[test]
     fn rules_hold_from_when_they_are_added(plan in plans(), seed: u8, steps in steps()) {
-        let shape = std::sync::Arc::new(read_definition(&settling::definition()).unwrap());
-        let form = Form::of_shape(shape.clone(), Some(data(seed, seed))).unwrap();
+        let schema = std::sync::Arc::new(read_definition(&settling::definition()).unwrap());
+        let form = Form::of_schema(schema.clone(), Some(data(seed, seed))).unwrap();
         let mut added: BTreeMap<usize, RulesGuard> = BTreeMap::new();
         let fresh = |added: &BTreeMap<usize, RulesGuard>, value: Value, is_now: bool| {
             let declare = |rules: &mut Rules<Untyped>| added.keys().for_each(|which| add(rules, &plan, *which));
-            let mut engine = Engine::of(&schema_with(shape.clone(), declare).unwrap(), Some(value)).unwrap();
+            let mut engine = Engine::of(&schema_with(schema.clone(), declare).unwrap(), Some(value)).unwrap();
             let said = form.place("/f4").unwrap();
             if is_now && said.is_overridden() && said.value().is_empty() {
                 // Data cannot say that somebody has overridden a suggestion by a blank.

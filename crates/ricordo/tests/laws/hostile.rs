@@ -22,9 +22,9 @@ const JOURNAL: &str = concat!(
 
 /// Goes all the way with these texts, as far as they lead.
 fn go(form: &str, data: &str, journal: &str) {
-    let Ok(shape) = read_definition(form) else { return };
-    let value = read_data(data, &shape).ok();
-    let Ok(mut engine) = Engine::new(shape.into(), value) else { return };
+    let Ok(schema) = read_definition(form) else { return };
+    let value = read_data(data, &schema).ok();
+    let Ok(mut engine) = Engine::new(schema.into(), value) else { return };
     for entry in read_journal(journal).unwrap_or_default() {
         match entry.command {
             Command::Apply(action) => {
@@ -209,10 +209,10 @@ fn depth_is_bounded_and_the_bound_is_said() {
     assert!(read_definition(&closed).is_err() && read_journal(&closed).is_err());
 
     // A form may contain itself; a journal cannot dig down for ever.
-    let shape =
+    let schema =
         read_definition(r##"{"type":"object","properties":{"a":{"type":"array","items":{"$ref":"#"}}}}"##)
             .unwrap();
-    let mut engine = Engine::new(shape.into(), None).unwrap();
+    let mut engine = Engine::new(schema.into(), None).unwrap();
     let mut list = "/a".to_owned();
     let mut refusals = 0;
     for _ in 0..300 {
@@ -239,8 +239,8 @@ fn actions_thousands_deep_are_refused_and_dropped_without_a_fault() {
     use ricordo::{Pointer, Value};
 
     let nested = |levels: usize| (0..levels).fold(Value::Null, |inner, _| Value::List(vec![inner]));
-    let shape = read_definition(FORM).unwrap();
-    let mut engine = Engine::new(shape.into(), None).unwrap();
+    let schema = read_definition(FORM).unwrap();
+    let mut engine = Engine::new(schema.into(), None).unwrap();
     let name = || "/name".parse::<Pointer>().unwrap();
     let actions = [
         Action::Replace { at: name().into(), value: nested(100_000) },
@@ -256,6 +256,6 @@ fn actions_thousands_deep_are_refused_and_dropped_without_a_fault() {
         engine.apply(action).unwrap_err();
     }
     assert_eq!(dump(&engine).to_string(), before);
-    let refused = Engine::new(engine.shape().clone(), Some(nested(100_000))).unwrap_err();
+    let refused = Engine::new(engine.schema().clone(), Some(nested(100_000))).unwrap_err();
     assert!(refused.to_string().contains("more than 100 places deep"), "{refused}");
 }

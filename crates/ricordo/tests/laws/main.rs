@@ -23,7 +23,7 @@ use std::collections::HashMap;
 use proptest::prelude::*;
 use ricordo::engine::{Change, Engine, PlaceId, PlaceView};
 use ricordo::exchange::{Command, dump, read_data, read_definition, read_journal};
-use ricordo::shape::Kind;
+use ricordo::schema::Kind;
 use ricordo::{Pointer, Value};
 
 use definitions::{Definition, record};
@@ -39,11 +39,11 @@ struct Both {
 impl Both {
     fn new(definition: &Definition, seed: u64) -> Self {
         let text = definition.schema().to_string();
-        let shape = read_definition(&text).unwrap_or_else(|error| panic!("{error}\n{text}"));
+        let schema = read_definition(&text).unwrap_or_else(|error| panic!("{error}\n{text}"));
         let data = definition.data(&mut definitions::Seed(seed));
-        let value = read_data(&data.to_string(), &shape).unwrap_or_else(|error| panic!("{error}\n{data}"));
+        let value = read_data(&data.to_string(), &schema).unwrap_or_else(|error| panic!("{error}\n{data}"));
         Both {
-            engine: Engine::new(shape.into(), Some(value)).unwrap(),
+            engine: Engine::new(schema.into(), Some(value)).unwrap(),
             reference: Reference::new(definition, &data),
         }
     }

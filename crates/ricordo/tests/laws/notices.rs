@@ -177,10 +177,10 @@ fn subscribe(form: &Form, watch: Watch, pointer: &str, index: usize, told: &Told
 }
 
 fn form(definition: &Definition, seed: u64) -> (Form, Reference) {
-    let shape = read_definition(&definition.schema().to_string()).unwrap();
+    let schema = read_definition(&definition.schema().to_string()).unwrap();
     let data = definition.data(&mut Seed(seed));
-    let value = read_data(&data.to_string(), &shape).unwrap();
-    (Form::of_shape(shape.into(), Some(value)).unwrap(), Reference::new(definition, &data))
+    let value = read_data(&data.to_string(), &schema).unwrap();
+    (Form::of_schema(schema.into(), Some(value)).unwrap(), Reference::new(definition, &data))
 }
 
 /// Does a line to the form and, as far as it goes, to the reference that knows which places there are.

@@ -106,9 +106,9 @@ fn state(form: &Form) -> State {
 }
 
 fn form() -> Form {
-    let shape = read_definition(DEFINITION).unwrap();
-    let data = read_data(DATA, &shape).unwrap();
-    Form::of_shape(shape.into(), Some(data)).unwrap()
+    let schema = read_definition(DEFINITION).unwrap();
+    let data = read_data(DATA, &schema).unwrap();
+    Form::of_schema(schema.into(), Some(data)).unwrap()
 }
 
 /// What a form must be like: the states that undo and redo lead to, without the responses to undo and redo themselves.

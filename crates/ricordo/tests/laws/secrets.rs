@@ -161,9 +161,9 @@ fn is_event_with_more(line: &Json) -> bool {
 }
 
 fn engine() -> Engine {
-    let shape = read_definition(&definition().to_string()).unwrap();
-    let value = read_data(&data().to_string(), &shape).unwrap();
-    Engine::new(shape.into(), Some(value)).unwrap()
+    let schema = read_definition(&definition().to_string()).unwrap();
+    let value = read_data(&data().to_string(), &schema).unwrap();
+    Engine::new(schema.into(), Some(value)).unwrap()
 }
 
 /// Everything that is to be seen of a form.
@@ -197,7 +197,7 @@ proptest! {
     #[test]
     fn secrets_are_written_nowhere(lines in lines()) {
         let mut engine = engine();
-        let form = Form::of_shape(engine.shape().clone(), Some(engine.view(engine.root()).value())).unwrap();
+        let form = Form::of_schema(engine.schema().clone(), Some(engine.view(engine.root()).value())).unwrap();
         let told: Rc<RefCell<String>> = Rc::default();
         let log = told.clone();
         let tell = move |notice: &Notice<Value, Form<Untyped>>| {
@@ -253,8 +253,8 @@ proptest! {
         let mut data = data();
         let field = ["word", "pin", "rate", "born", "one", "wrod"][at];
         data["account"][field] = secret;
-        let shape = read_definition(&definition().to_string()).unwrap();
-        if let Err(error) = read_data(&data.to_string(), &shape) {
+        let schema = read_definition(&definition().to_string()).unwrap();
+        if let Err(error) = read_data(&data.to_string(), &schema) {
             search(&format!("{error} {error:?}"), "a misfit");
         }
     }

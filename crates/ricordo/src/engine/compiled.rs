@@ -3,9 +3,9 @@
 use std::fmt;
 use std::sync::Arc;
 
+use super::Engine;
 use super::rulebook::{RuleSpec, Rulebook, RulesFor};
-use super::{Engine, Refused};
-use crate::shape::{RecordId, Shape};
+use crate::schema::{Error, RecordId, Schema};
 use crate::value::Value;
 
 /// What a form is made of, with the rules that all forms made from it have: compiled once, immutable, and shared.
@@ -16,42 +16,42 @@ use crate::value::Value;
 /// #[derive(Model)]
 /// struct Batch { loaves: u32 }
 ///
-/// let schema: Arc<ricordo::engine::Schema> = ricordo::form::schema_of::<Batch>()?;
+/// let schema: Arc<ricordo::engine::CompiledSchema> = ricordo::form::schema_of::<Batch>()?;
 /// let engine = ricordo::engine::Engine::of(&schema, None)?;
 /// std::thread::spawn(move || engine.view(engine.root()).is_valid()).join().unwrap();
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-pub struct Schema {
+pub struct CompiledSchema {
     rules: Rulebook,
 }
 
-impl fmt::Debug for Schema {
+impl fmt::Debug for CompiledSchema {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
         formatter
-            .debug_struct("Schema")
-            .field("shape", self.shape())
+            .debug_struct("CompiledSchema")
+            .field("schema", self.schema())
             .field("rules", &self.rules.rules().len())
             .finish_non_exhaustive()
     }
 }
 
-impl Schema {
+impl CompiledSchema {
     /// A schema without rules.
-    pub(crate) fn new(shape: Arc<Shape>, is_typed: bool) -> Self {
-        Schema { rules: Rulebook::new(shape, is_typed) }
+    pub(crate) fn new(schema: Arc<Schema>, is_typed: bool) -> Self {
+        CompiledSchema { rules: Rulebook::new(schema, is_typed) }
     }
 
     /// What a form is made of.
-    pub fn shape(&self) -> &Arc<Shape> {
-        self.rules.shape()
+    pub fn schema(&self) -> &Arc<Schema> {
+        self.rules.schema()
     }
 
     /// Adds the rules of a record type, or those of the form itself.
     pub(crate) fn add_all(
         &mut self,
         record: Option<RecordId>,
-        specs: Vec<Result<RuleSpec, Refused>>,
-    ) -> Result<(), Refused> {
+        specs: Vec<Result<RuleSpec, Error>>,
+    ) -> Result<(), Error> {
         self.rules.add_all(record.map_or(RulesFor::Form, RulesFor::Records), specs)
     }
 }
@@ -63,8 +63,8 @@ impl Engine {
     /// # Errors
     ///
     /// Fails if the value does not fit, or if places depend on each other in a circle.
-    pub fn of(schema: &Arc<Schema>, value: Option<Value>) -> Result<Self, Refused> {
-        let mut engine = Engine::new(schema.shape().clone(), value)?;
+    pub fn of(schema: &Arc<CompiledSchema>, value: Option<Value>) -> Result<Self, Error> {
+        let mut engine = Engine::new(schema.schema().clone(), value)?;
         engine.is_typed = schema.rules.is_typed();
         engine.install(schema.rules.rules(), schema.rules.constraints(), 0)?;
         engine.next_constraint = schema.rules.next_constraint();

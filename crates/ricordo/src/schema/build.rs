@@ -1,62 +1,14 @@
-//! Building a shape, and refusing one that could not be a form.
+//! Building a schema, and refusing one that could not be a form.
 
 use std::any::{Any, TypeId};
 use std::fmt;
 use std::sync::Arc;
 
+use super::fit::DEEPEST;
+use super::pointer::Named;
+use super::{Commit, Error, Fields, Kind, ListId, Part, PartId, RecordId, Schema};
 use indexmap::map::Entry;
 use rustc_hash::{FxHashMap, FxHashSet};
-use thiserror::Error;
-
-use super::fit::{DEEPEST, Misfit};
-use super::{Commit, Fields, Kind, ListId, Part, PartId, RecordId, Shape};
-
-/// Why parts do not make a shape.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
-#[error("{}{problem}", self.named.as_ref().map(|named| format!("{named}: ")).unwrap_or_default())]
-pub struct ShapeError {
-    part: Option<PartId>,
-    /// What the part is called, unless the problem names it.
-    named: Option<String>,
-    problem: String,
-    /// Whether it is about the part's default.
-    at_default: bool,
-}
-
-impl ShapeError {
-    fn new(part: Option<PartId>, problem: impl Into<String>) -> Self {
-        ShapeError { part, named: None, problem: problem.into(), at_default: false }
-    }
-
-    /// The error for a default that does not suit its part.
-    pub(crate) fn of_default(shape: &Shape, part: PartId, problem: impl Into<String>) -> Self {
-        ShapeError { at_default: true, ..ShapeError::of_part(shape, part, problem) }
-    }
-
-    fn of_part(shape: &Shape, part: PartId, problem: impl Into<String>) -> Self {
-        ShapeError { named: shape.called(part), ..ShapeError::new(Some(part), problem) }
-    }
-
-    /// The error for rules that do not suit a shape.
-    pub(crate) fn of_rules(problem: impl Into<String>) -> Self {
-        ShapeError::new(None, problem)
-    }
-
-    /// The error for data that a form was to start from.
-    pub(crate) fn of(misfit: &Misfit) -> Self {
-        ShapeError::new(None, format!("the data does not fit: {misfit}"))
-    }
-
-    /// Whether the part's default is in question.
-    pub(crate) fn is_at_default(&self) -> bool {
-        self.at_default
-    }
-
-    /// The part in question, if it is one.
-    pub fn part(&self) -> Option<PartId> {
-        self.part
-    }
-}
 
 /// What a higher layer knows about a record type, and this one does not.
 #[doc(hidden)]
@@ -68,23 +20,23 @@ impl fmt::Debug for Attachment {
     }
 }
 
-/// Collects the parts of a shape.
+/// Collects the parts of a schema.
 ///
 /// Records and lists are opened before their contents are known, so that they may contain themselves.
 ///
 /// ```
-/// use ricordo::shape::{Kind, Part, ShapeBuilder};
+/// use ricordo::schema::{Kind, Part, SchemaBuilder};
 ///
-/// let mut builder = ShapeBuilder::new();
+/// let mut builder = SchemaBuilder::new();
 /// let oven = builder.open_record();
 /// builder.field(oven, "name", Part::new(Kind::Text).required())?;
 /// builder.field(oven, "degrees", Part::new(Kind::Integer))?;
-/// let shape = builder.finish(Part::new(Kind::Record(oven)))?;
-/// assert_eq!(shape.fields(oven).map(|(name, _)| name).collect::<Vec<_>>(), ["name", "degrees"]);
-/// # Ok::<(), ricordo::shape::ShapeError>(())
+/// let schema = builder.finish(Part::new(Kind::Record(oven)))?;
+/// assert_eq!(schema.fields(oven).map(|(name, _)| name).collect::<Vec<_>>(), ["name", "degrees"]);
+/// # Ok::<(), ricordo::Error>(())
 /// ```
 #[derive(Debug, Default)]
-pub struct ShapeBuilder {
+pub struct SchemaBuilder {
     parts: Vec<Part>,
     records: Vec<Fields>,
     lists: Vec<Option<PartId>>,
@@ -92,10 +44,10 @@ pub struct ShapeBuilder {
     attachments: Vec<(RecordId, Attachment)>,
 }
 
-impl ShapeBuilder {
+impl SchemaBuilder {
     /// A builder without parts.
     pub fn new() -> Self {
-        ShapeBuilder::default()
+        SchemaBuilder::default()
     }
 
     /// Opens a record type that has no fields yet.
@@ -105,12 +57,12 @@ impl ShapeBuilder {
     }
 
     /// Adds a field to a record type, after those that it has.
-    pub fn field(&mut self, record: RecordId, name: &str, part: Part) -> Result<PartId, ShapeError> {
+    pub fn field(&mut self, record: RecordId, name: &str, part: Part) -> Result<PartId, Error> {
         let id = self.add(part);
         match self.records[record.0 as usize].entry(Arc::from(name)) {
             Entry::Vacant(vacant) => Ok(*vacant.insert(id)),
             Entry::Occupied(_) => {
-                Err(ShapeError::new(Some(id), format!("the record has two fields named “{name}”")))
+                Err(Error::of_part(id, false, None, format!("the record has two fields named “{name}”")))
             }
         }
     }
@@ -131,8 +83,8 @@ impl ShapeBuilder {
     /// The record type of a Rust type: opened, and filled by `fill`, the first time it is asked for.
     pub fn record_of<T: 'static>(
         &mut self,
-        fill: impl FnOnce(&mut ShapeBuilder, RecordId) -> Result<(), ShapeError>,
-    ) -> Result<RecordId, ShapeError> {
+        fill: impl FnOnce(&mut SchemaBuilder, RecordId) -> Result<(), Error>,
+    ) -> Result<RecordId, Error> {
         if let Some(record) = self.of_types.get(&TypeId::of::<T>()) {
             return Ok(*record);
         }
@@ -153,16 +105,16 @@ impl ShapeBuilder {
         PartId(index(self.parts.len() - 1))
     }
 
-    /// The shape whose form is `root`. Refused are lists without an item, a record that would lie in itself
+    /// The schema whose form is `root`. Refused are lists without an item, a record that would lie in itself
     /// without end, and a default that does not fit its part.
-    pub fn finish(mut self, root: Part) -> Result<Shape, ShapeError> {
+    pub fn finish(mut self, root: Part) -> Result<Schema, Error> {
         let root = self.add(root);
         let lists = self.lists.iter().copied().collect::<Option<Vec<_>>>();
         let Some(lists) = lists else {
-            return Err(ShapeError::new(None, "a list was opened but not given an item"));
+            return Err(Error::schema("a list was opened but not given an item"));
         };
         let has_secrets = self.parts.iter().any(|part| part.secret);
-        let mut shape = Shape {
+        let mut schema = Schema {
             parts: self.parts,
             records: self.records,
             lists,
@@ -170,21 +122,26 @@ impl ShapeBuilder {
             has_secrets,
             attachments: self.attachments,
         };
-        shape.check_parts()?;
-        Extents::check(&shape)?;
-        for id in (0..shape.parts.len()).map(|position| PartId(index(position))) {
-            if let Some(default) = shape.parts[id.0 as usize].default.take() {
-                let fitted = shape
+        schema.check_parts()?;
+        Extents::check(&schema)?;
+        for id in (0..schema.parts.len()).map(|position| PartId(index(position))) {
+            if let Some(default) = schema.parts[id.0 as usize].default.take() {
+                let fitted = schema
                     .fit(id, default)
-                    .map_err(|misfit| ShapeError::of_default(&shape, id, misfit.of_default()))?;
-                shape.parts[id.0 as usize].default = Some(fitted);
+                    .map_err(|error| schema.refuse_default(id, &default_words(&error)))?;
+                schema.parts[id.0 as usize].default = Some(fitted);
             }
         }
-        Ok(shape)
+        Ok(schema)
     }
 }
 
-impl Shape {
+impl Schema {
+    /// The error for a default that does not suit its part.
+    pub(crate) fn refuse_default(&self, id: PartId, problem: &str) -> Error {
+        Error::of_part(id, true, self.called(id), problem.to_owned())
+    }
+
     /// What a part is called in messages: “price”, or the rows of “tags”. Nothing for the form itself.
     fn called(&self, id: PartId) -> Option<String> {
         let fields = || self.records.iter().flat_map(|record| record.iter());
@@ -198,11 +155,11 @@ impl Shape {
     }
 
     /// Refuses what is said of a part that it does not suit.
-    fn check_parts(&self) -> Result<(), ShapeError> {
+    fn check_parts(&self) -> Result<(), Error> {
         let of_records = self.records.iter().flat_map(Fields::values);
         let beside: FxHashSet<PartId> = of_records.copied().collect();
         for (part, id) in self.parts.iter().zip(0..).map(|(part, at)| (part, PartId(at))) {
-            let refuse = |problem: String| Err(ShapeError::of_part(self, id, problem));
+            let refuse = |problem: String| Err(Error::of_part(id, false, self.called(id), problem));
             if let Some(problem) = part.constraints.contradiction(&part.kind) {
                 return refuse(problem);
             }
@@ -226,7 +183,14 @@ impl Shape {
     }
 }
 
-/// An index as it is stored; shapes with four thousand million parts are not to be had.
+/// What is wrong with data that was to be a default.
+fn default_words(error: &Error) -> String {
+    let place = error.place();
+    let place = if place.is_root() { "the place".to_owned() } else { Named(place).to_string() };
+    format!("the default does not fit: {place} {}", error.problem())
+}
+
+/// An index as it is stored; schemas with four thousand million parts are not to be had.
 fn index(position: usize) -> u32 {
     u32::try_from(position).expect("fewer parts than a u32 counts")
 }
@@ -234,7 +198,7 @@ fn index(position: usize) -> u32 {
 /// How many places a blank record of each type has, and how deep they lie: a record that is always there
 /// holds all records that are always there in it, which must come to an end.
 struct Extents<'a> {
-    shape: &'a Shape,
+    schema: &'a Schema,
     known: Vec<Option<Extent>>,
 }
 
@@ -248,22 +212,22 @@ impl Extents<'_> {
     /// More places than this in one blank record are a definition that multiplies, not a form.
     const MOST_PLACES: u64 = 1_000_000;
 
-    fn check(shape: &Shape) -> Result<(), ShapeError> {
-        let mut extents = Extents { shape, known: vec![None; shape.records.len()] };
-        for record in 0..shape.records.len() {
+    fn check(schema: &Schema) -> Result<(), Error> {
+        let mut extents = Extents { schema, known: vec![None; schema.records.len()] };
+        for record in 0..schema.records.len() {
             extents.of(RecordId(index(record)), 0)?;
         }
         Ok(())
     }
 
-    fn of(&mut self, record: RecordId, above: usize) -> Result<Extent, ShapeError> {
+    fn of(&mut self, record: RecordId, above: usize) -> Result<Extent, Error> {
         if let Some(extent) = self.known[record.0 as usize] {
             return Ok(extent);
         }
         let mut extent = Extent { places: 1, depth: 1 };
-        for (name, id) in self.shape.fields(record) {
-            let refuse = |problem: String| Err(ShapeError::new(Some(id), problem));
-            let part = self.shape.part(id);
+        for (name, id) in self.schema.fields(record) {
+            let refuse = |problem: String| Err(Error::of_part(id, false, None, problem));
+            let part = self.schema.part(id);
             let inner = match part.kind {
                 Kind::Record(inner) if !part.nullable => {
                     if above >= DEEPEST {

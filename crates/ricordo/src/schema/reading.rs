@@ -25,7 +25,7 @@ impl Part {
         self.read_among(text, self.kind.choices())
     }
 
-    /// Reads what was typed into a field with these choices, which may be others than the shape's.
+    /// Reads what was typed into a field with these choices, which may be others than the schema's.
     pub(crate) fn read_among(&self, text: &str, choices: Option<&Choices>) -> Reading {
         if let Kind::Text = self.kind {
             let chosen = choices.and_then(|choices| choices.named(text)).cloned();
@@ -59,7 +59,7 @@ impl Part {
 }
 
 impl Kind {
-    /// The choices of a field of this kind, as the shape has them.
+    /// The choices of a field of this kind, as the schema has them.
     pub(crate) fn choices(&self) -> Option<&Choices> {
         if let Kind::Choice(choices) = self { Some(choices) } else { None }
     }

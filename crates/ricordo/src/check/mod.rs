@@ -5,36 +5,11 @@ mod message;
 
 use rust_decimal::Decimal;
 
-use crate::shape::{
-    Choices, Constraints, FindingKind, Format, Kind, MASK, Misfit, Part, PartId, Pointer, Shape, ShapeError,
+use crate::schema::{
+    Choices, Constraints, Error, FindingKind, Format, Kind, MASK, Part, PartId, Pointer, Schema,
 };
 use crate::value::Value;
 pub(crate) use message::{Subject, message};
-
-/// One thing wrong about a place.
-#[derive(Clone, Debug, PartialEq)]
-#[non_exhaustive]
-pub struct Finding {
-    /// What sort of thing it is.
-    pub kind: FindingKind,
-    /// What a person is told.
-    pub message: String,
-    /// The place.
-    pub place: Pointer,
-    /// Whether it is only doubtful, and no error: the form can be submitted all the same.
-    pub is_warning: bool,
-    /// Whether a person should see it now, as the place's [`Reveal`](crate::shape::Reveal) says.
-    pub shown: bool,
-}
-
-impl Finding {
-    /// What is wrong where a typed record could not be made of values that are right by themselves.
-    pub(crate) fn of(misfit: &Misfit) -> Self {
-        let message = misfit.problem().to_owned();
-        let kind = FindingKind::TypeMismatch;
-        Finding { kind, message, place: misfit.place().clone(), is_warning: false, shown: true }
-    }
-}
 
 /// What is asked of a field.
 #[derive(Clone, Copy)]
@@ -152,27 +127,31 @@ pub(crate) fn check_record(required: bool, present: bool, mut found: impl FnMut(
 
 /// Refuses defaults that would be found fault with as soon as they are there. That a list has too few rows is no fault of
 /// its default: it is yet to be filled.
-pub(crate) fn check_defaults(shape: &Shape) -> Result<(), ShapeError> {
-    shape.parts().try_for_each(|(id, part)| {
+pub(crate) fn check_defaults(schema: &Schema) -> Result<(), Error> {
+    schema.parts().try_for_each(|(id, part)| {
         let Some(default) = &part.default else { return Ok(()) };
         let mut wrong = Vec::new();
-        check_default(shape, id, default, &Pointer::root(), &mut wrong);
+        check_default(schema, id, default, &Pointer::root(), &mut wrong);
         match wrong.into_iter().next() {
             None => Ok(()),
             Some((place, message)) if place.is_root() => {
-                Err(ShapeError::of_default(shape, id, format!("the default is refused: {message}")))
+                Err(schema.refuse_default(id, &format!("the default is refused: {message}")))
             }
-            Some((place, message)) => Err(ShapeError::of_default(
-                shape,
-                id,
-                format!("the default is refused at {place}: {message}"),
-            )),
+            Some((place, message)) => {
+                Err(schema.refuse_default(id, &format!("the default is refused at {place}: {message}")))
+            }
         }
     })
 }
 
-fn check_default(shape: &Shape, id: PartId, value: &Value, at: &Pointer, wrong: &mut Vec<(Pointer, String)>) {
-    let part = shape.part(id);
+fn check_default(
+    schema: &Schema,
+    id: PartId,
+    value: &Value,
+    at: &Pointer,
+    wrong: &mut Vec<(Pointer, String)>,
+) {
+    let part = schema.part(id);
     let mut found = |kind: FindingKind, rows: usize| {
         let entry = if part.secret { MASK.into() } else { value.to_text() };
         let rows = u32::try_from(rows).unwrap_or(u32::MAX);
@@ -183,8 +162,8 @@ fn check_default(shape: &Shape, id: PartId, value: &Value, at: &Pointer, wrong: 
     match (&part.kind, value) {
         (Kind::Record(record), Value::Record(members)) => {
             for (name, value) in members.iter() {
-                if let Some((_, part)) = shape.field(*record, name) {
-                    check_default(shape, part, value, &at.join(name), wrong);
+                if let Some((_, part)) = schema.field(*record, name) {
+                    check_default(schema, part, value, &at.join(name), wrong);
                 }
             }
         }
@@ -194,7 +173,7 @@ fn check_default(shape: &Shape, id: PartId, value: &Value, at: &Pointer, wrong: 
                 found(FindingKind::TooMany, count);
             }
             for (position, row) in rows.iter().enumerate() {
-                check_default(shape, shape.item(*list), row, &at.join(&position.to_string()), wrong);
+                check_default(schema, schema.item(*list), row, &at.join(&position.to_string()), wrong);
             }
         }
         (_, value) => {

@@ -1,13 +1,15 @@
 //! What a form is made of.
 //!
-//! A [`Shape`] is built once, from a typed record or from a definition file, and never changes. It consists of
-//! [`Part`]s: one for each field of each record, for the items of each list, and for the form itself. A shape
+//! A [`Schema`] is built once, from a typed record or from a definition file, and never changes. It consists of
+//! [`Part`]s: one for each field of each record, for the items of each list, and for the form itself. A schema
 //! may contain itself, through lists and through records that may be null.
 
 mod alike;
 mod build;
 mod choices;
 mod display;
+mod error;
+mod finding;
 mod fit;
 mod mask;
 mod nearest;
@@ -23,28 +25,29 @@ use indexmap::IndexMap;
 
 #[doc(hidden)]
 pub use build::Attachment;
-pub use build::{ShapeBuilder, ShapeError};
+pub use build::SchemaBuilder;
 pub use choices::{Choice, Choices};
 pub use display::{DisplayFormat, NumberFormat};
-pub use fit::Misfit;
+pub use error::{Error, ErrorKind, Location};
+pub use finding::{Finding, FindingKind};
 pub(crate) use fit::{DEEPEST, shorten};
 pub(crate) use mask::MASK;
 pub use nearest::nearest;
-pub use part::{Commit, Constraints, FindingKind, Format, Kind, OffsetRule, Part, Reveal};
+pub use part::{Commit, Constraints, Format, Kind, OffsetRule, Part, Reveal};
 pub(crate) use pointer::Named;
-pub use pointer::{Pointer, PointerError};
+pub use pointer::Pointer;
 pub use reading::Reading;
 pub use route::{Route, Step};
 
-/// Names a part within its shape.
+/// Names a part within its schema.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct PartId(u32);
 
-/// Names the fields of a record type within a shape.
+/// Names the fields of a record type within a schema.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct RecordId(u32);
 
-/// Names the item of a list type within a shape.
+/// Names the item of a list type within a schema.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct ListId(u32);
 
@@ -53,7 +56,7 @@ pub(crate) type Fields = IndexMap<Arc<str>, PartId, rustc_hash::FxBuildHasher>;
 
 /// What a form is made of.
 #[derive(Debug)]
-pub struct Shape {
+pub struct Schema {
     parts: Vec<Part>,
     records: Vec<Fields>,
     lists: Vec<PartId>,
@@ -62,13 +65,13 @@ pub struct Shape {
     attachments: Vec<(RecordId, Attachment)>,
 }
 
-impl Shape {
+impl Schema {
     /// The part of the form itself.
     pub fn root(&self) -> PartId {
         self.root
     }
 
-    /// The part of this name in the shape that gave the name out.
+    /// The part of this name in the schema that gave the name out.
     pub fn part(&self, id: PartId) -> &Part {
         &self.parts[id.0 as usize]
     }

@@ -1,81 +1,24 @@
-//! Fitting data to a shape: whether it has the right sorts of values in the right places.
+//! Fitting data to a schema: whether it has the right sorts of values in the right places.
 
-use thiserror::Error;
-
-use super::{Kind, Part, PartId, Pointer, RecordId, Shape};
-use crate::shape::pointer::Named;
+use super::{Error, Kind, Part, PartId, Pointer, RecordId, Schema};
 use crate::value::{Record, Value, write_number};
 
 /// How deep places may lie in each other. Deeper data is refused before it can exhaust the stack.
 pub(crate) const DEEPEST: usize = 100;
 
-/// Data that does not fit a shape: the first place where it does not, seen from the place that it was meant for.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
-#[error("{} {problem}", Named(&self.place))]
-pub struct Misfit {
-    place: Pointer,
-    problem: String,
-    /// The member that should not be there, if that is the problem.
-    member: Option<String>,
-}
-
-impl Misfit {
-    /// A misfit of the whole of what was given.
-    pub(crate) fn here(problem: String) -> Self {
-        Misfit { place: Pointer::root(), problem, member: None }
-    }
-
-    /// The same misfit, seen from the record or list that has its place as this member.
-    pub(crate) fn in_member(self, name: &str) -> Self {
-        self.within(&Pointer::root().join(name))
-    }
-
-    /// The place in question, within the data.
-    pub fn place(&self) -> &Pointer {
-        &self.place
-    }
-
-    /// What is wrong there: "expects a whole number, but is given a text, “many”".
-    pub fn problem(&self) -> &str {
-        &self.problem
-    }
-
-    /// The member of the place that should not be there, if that is the problem.
-    pub(crate) fn member(&self) -> Option<&str> {
-        self.member.as_deref()
-    }
-
-    /// What is wrong with data that was to be a default.
-    pub(super) fn of_default(&self) -> String {
-        if self.place.is_root() {
-            format!("the default does not fit: the place {}", self.problem)
-        } else {
-            format!("the default does not fit: {self}")
-        }
-    }
-
-    /// The same misfit, seen from where `outer` lies.
-    pub(crate) fn within(mut self, outer: &Pointer) -> Self {
-        let mut place = outer.clone();
-        self.place.tokens().for_each(|token| place.push(&token));
-        self.place = place;
-        self
-    }
-}
-
-impl Shape {
+impl Schema {
     /// Brings a value into the form that places of this part hold: members in the order of the definition,
-    /// numbers without trailing zeros, blank members left out. What has no place in the shape is refused, not
+    /// numbers without trailing zeros, blank members left out. What has no place in the schema is refused, not
     /// dropped; whether the value keeps to the constraints is another matter.
-    pub fn fit(&self, part: PartId, value: Value) -> Result<Value, Misfit> {
+    pub fn fit(&self, part: PartId, value: Value) -> Result<Value, Error> {
         self.fit_below(part, value, 0)
     }
 
     /// Fits a value that will lie so many places deep.
-    pub(crate) fn fit_below(&self, id: PartId, value: Value, depth: usize) -> Result<Value, Misfit> {
+    pub(crate) fn fit_below(&self, id: PartId, value: Value, depth: usize) -> Result<Value, Error> {
         let part = self.part(id);
         if depth > DEEPEST {
-            return Err(Misfit::here(format!("lies more than {DEEPEST} places deep")));
+            return Err(Error::mismatch(format!("lies more than {DEEPEST} places deep")));
         }
         match (&part.kind, value) {
             (_, Value::Blank) => Ok(Value::Blank),
@@ -95,14 +38,14 @@ impl Shape {
                     // In a list, blank is written as null, and is taken for the same.
                     let value = if is_container && value == Value::Blank { Value::Null } else { value };
                     let fitted = self.fit_below(item, value, depth + 1);
-                    let value = fitted.map_err(|misfit| misfit.in_member(&index.to_string()))?;
+                    let value = fitted.map_err(|error| error.in_member(&index.to_string()))?;
                     Ok(self.as_row(item, value))
                 });
                 rows.collect::<Result<_, _>>().map(Value::List)
             }
             (Kind::Integer, Value::Number(number)) if !number.is_integer() => {
                 let given = if part.secret { "a fraction".to_owned() } else { write_number(number) };
-                Err(Misfit::here(format!("expects a whole number, but is given {given}")))
+                Err(Error::mismatch(format!("expects a whole number, but is given {given}")))
             }
             (Kind::Integer | Kind::Decimal, Value::Number(number)) => Ok(Value::Number(number.normalize())),
             // In JSON dates and times are strings, so a text takes them as what they are written.
@@ -131,7 +74,7 @@ impl Shape {
     }
 
     /// Fits the members of a record where they are, and brings them into the order of the fields.
-    fn fit_record(&self, record: RecordId, given: Record, depth: usize) -> Result<Record, Misfit> {
+    fn fit_record(&self, record: RecordId, given: Record, depth: usize) -> Result<Record, Error> {
         let fields = &self.records[record.0 as usize];
         let mut order = Vec::new();
         let fitted = given.try_map(|index, name, value| {
@@ -143,22 +86,20 @@ impl Shape {
             let Some((position, field, part)) = found else {
                 let near = self.nearest_field(record, name);
                 let near = near.map(|near| format!("; the nearest is “{near}”")).unwrap_or_default();
-                let misfit = Misfit::here(format!("has no field “{name}”{near}"));
-                return Err(Misfit { member: Some(name.to_owned()), ..misfit });
+                return Err(Error::mismatch(format!("has no field “{name}”{near}")).with_member(name));
             };
             if self.part(part).local {
-                let misfit =
-                    Misfit::here(format!("is given “{name}”, which is beside the record, and no part of it"));
-                return Err(Misfit { member: Some(name.to_owned()), ..misfit });
+                let problem = format!("is given “{name}”, which is beside the record, and no part of it");
+                return Err(Error::mismatch(problem).with_member(name));
             }
-            let value = self.fit_below(part, value, depth + 1).map_err(|misfit| misfit.in_member(name))?;
+            let value = self.fit_below(part, value, depth + 1).map_err(|error| error.in_member(name))?;
             order.push(position);
             Ok((field.clone(), value))
         })?;
         Ok(fitted.in_order(&order))
     }
 
-    fn unexpected(&self, part: &Part, value: &Value) -> Misfit {
+    fn unexpected(&self, part: &Part, value: &Value) -> Error {
         let expected = match &part.kind {
             Kind::Choice(choices) if !part.secret => format!("one of {choices}"),
             kind => kind.expectation().to_owned(),
@@ -174,7 +115,7 @@ impl Shape {
             }
             _ => value.sort().to_owned(),
         };
-        Misfit::here(format!("expects {expected}{or_null}, but is given {given}"))
+        Error::mismatch(format!("expects {expected}{or_null}, but is given {given}"))
     }
 
     /// A fitted value as a row holds it. Blank and null are one in a list, so a row that may be null is null.
@@ -193,7 +134,7 @@ impl Shape {
         }
     }
 
-    /// What a place of this part holds when it is added without a value: as [`Shape::blank`], but that an optional record
+    /// What a place of this part holds when it is added without a value: as [`Schema::blank`], but that an optional record
     /// or list is there.
     pub(crate) fn opened(&self, part: PartId) -> Value {
         let described = self.part(part);

@@ -4,9 +4,7 @@ use std::borrow::Cow;
 use std::fmt;
 use std::str::FromStr;
 
-use thiserror::Error;
-
-use super::Route;
+use super::{Error, ErrorKind};
 
 /// The textual address of a place: a JSON Pointer (RFC 6901), such as `/ingredients/0/grams`. The form itself
 /// is the empty pointer.
@@ -20,25 +18,6 @@ use super::Route;
 /// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Pointer(String);
-
-/// Why a text is not a pointer, or a path leads nowhere.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
-#[error("{problem}")]
-pub struct PointerError {
-    problem: String,
-}
-
-impl PointerError {
-    /// The error for a typed path with more steps than it can hold.
-    pub(crate) fn too_long() -> Self {
-        let most = Route::LONGEST;
-        let problem = format!(
-            "a path has at most {most} steps, and this one has more; take a handle to a place on the way, and go on \
-             from there"
-        );
-        PointerError { problem }
-    }
-}
 
 impl Pointer {
     /// The pointer of the form itself.
@@ -100,11 +79,13 @@ fn unescape(token: &str) -> Cow<'_, str> {
 }
 
 impl FromStr for Pointer {
-    type Err = PointerError;
+    type Err = Error;
 
     fn from_str(text: &str) -> Result<Self, Self::Err> {
-        let wrong =
-            |reason| Err(PointerError { problem: format!("“{text}” is not a JSON Pointer: {reason}") });
+        let wrong = |reason: &str| {
+            let problem = format!("“{text}” is not a JSON Pointer: {reason}");
+            Err(Error::new(ErrorKind::Syntax, Pointer::root(), problem))
+        };
         if !text.is_empty() && !text.starts_with('/') {
             return wrong("it is empty or begins with “/”");
         }

@@ -1,19 +1,19 @@
-//! Whether parts of two shapes are made alike.
+//! Whether parts of two schemas are made alike.
 
 use std::mem::discriminant;
 
 use rustc_hash::FxHashSet;
 
-use super::{Kind, PartId, Shape};
+use super::{Kind, PartId, Schema};
 
-impl Shape {
-    /// Whether a part is made like one of another shape: the same fields in the same order, rows and kinds. What
+impl Schema {
+    /// Whether a part is made like one of another schema: the same fields in the same order, rows and kinds. What
     /// they keep to may differ.
-    pub(crate) fn is_alike(&self, part: PartId, other: &Shape, other_part: PartId) -> bool {
+    pub(crate) fn is_alike(&self, part: PartId, other: &Schema, other_part: PartId) -> bool {
         let mut compared = FxHashSet::default();
         let mut rest = vec![(part, other_part)];
         while let Some((mine, theirs)) = rest.pop() {
-            // A shape may contain itself.
+            // A schema may contain itself.
             if !compared.insert((mine, theirs)) {
                 continue;
             }

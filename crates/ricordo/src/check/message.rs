@@ -2,7 +2,7 @@
 
 use rust_decimal::Decimal;
 
-use crate::shape::{Choices, FindingKind, Part, shorten};
+use crate::schema::{Choices, FindingKind, Part, shorten};
 use crate::value::{Value, write_number};
 
 /// What a finding is about.

@@ -24,7 +24,7 @@ pub enum DisplayFormat {
 /// How a number is shown.
 ///
 /// ```
-/// use ricordo::shape::NumberFormat;
+/// use ricordo::schema::NumberFormat;
 ///
 /// let grams = NumberFormat { decimals: Some(1), grouping: true, ..NumberFormat::default() };
 /// assert_eq!(grams.write("12345.65".parse().unwrap()), "12,345.7");

@@ -1,12 +1,12 @@
 //! Hiding secrets: whatever is written for people or files goes through here.
 
-use super::{Choice, Choices, Kind, PartId, Shape};
+use super::{Choice, Choices, Kind, PartId, Schema};
 use crate::value::{Record, Value};
 
 /// What stands for a secret.
 pub(crate) const MASK: &str = "•••";
 
-impl Shape {
+impl Schema {
     /// A value for a part as others may see it: with `•••` for every secret in it that is not empty.
     pub fn masked_value(&self, part: PartId, value: &Value) -> Value {
         self.masked(Some(part), value)

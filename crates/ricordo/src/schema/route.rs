@@ -18,7 +18,7 @@ pub enum Step {
 /// [`Route::LONGEST`] steps; what lies deeper is reached from a handle to a place on the way.
 ///
 /// ```
-/// use ricordo::shape::{Route, Step};
+/// use ricordo::schema::{Route, Step};
 ///
 /// let route: Route = [Step::Field(2), Step::Row(0)].into_iter().collect();
 /// assert_eq!(route.len(), 2);

@@ -3,7 +3,7 @@
 /// The candidate that was most likely meant by `wanted`, if one is close enough to be worth naming.
 ///
 /// ```
-/// use ricordo::shape::nearest;
+/// use ricordo::schema::nearest;
 ///
 /// assert_eq!(nearest("loavs", ["name", "loaves", "notes"]), Some("loaves"));
 /// assert_eq!(nearest("temperature", ["name", "loaves", "notes"]), None);
