@@ -243,8 +243,8 @@ fn keeps_to(schema: &Schema, id: PartId) -> String {
         (part.commit == Commit::Leave, "takes effect on leaving"),
     ];
     words.extend(said.into_iter().filter(|(is_so, _)| *is_so).map(|(_, word)| word.to_owned()));
-    if let Commit::Pause { milliseconds } = part.commit {
-        words.push(format!("takes effect after {milliseconds} ms"));
+    if let Commit::Pause(pause) = part.commit {
+        words.push(format!("takes effect after {} ms", pause.as_millis()));
     }
     words.extend(part.display.as_ref().map(shown_as));
     if let Some(default) = &part.default {
@@ -254,7 +254,7 @@ fn keeps_to(schema: &Schema, id: PartId) -> String {
 }
 
 fn shown_as(format: &DisplayFormat) -> String {
-    let NumberFormat { decimals, grouping, decimal_comma } = match format {
+    let NumberFormat { decimals, grouping, decimal_comma, .. } = match format {
         DisplayFormat::Number(format) => *format,
         DisplayFormat::Pattern(pattern) => return format!("shown as {pattern}"),
         _ => return String::new(),

@@ -43,7 +43,7 @@ impl Watched {
             changes.map(|change| Line::new(self.engine.change_words(change))).collect();
         let told = |observer: &ObserverId| self.observers.iter().find(|(id, _)| id == observer);
         let told: Vec<&str> =
-            outcome.notices().iter().filter_map(told).map(|(_, name)| name.as_str()).collect();
+            outcome.observers().iter().filter_map(told).map(|(_, name)| name.as_str()).collect();
         let told = if told.is_empty() { "nobody".to_owned() } else { told.join(", ") };
         let options = textwrap::Options::new(screen::width().saturating_sub(16))
             .word_separator(textwrap::WordSeparator::AsciiSpace)

@@ -133,7 +133,11 @@ impl FieldAttributes {
             "pause_ms" => {
                 let milliseconds: LitInt = meta.value()?.parse()?;
                 let milliseconds: u64 = milliseconds.base10_parse()?;
-                quote!(part.commit = ::ricordo::model::derived::Commit::Pause { milliseconds: #milliseconds };)
+                quote! {
+                    part.commit = ::ricordo::model::derived::Commit::Pause(
+                        ::core::time::Duration::from_millis(#milliseconds),
+                    );
+                }
             }
             "decimals" => {
                 let decimals: LitInt = meta.value()?.parse()?;

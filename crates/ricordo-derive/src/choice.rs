@@ -34,13 +34,8 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
                 format!("`{ident}` and `{other}` are both named “{name}”"),
             ));
         }
-        let label = match variant_label(variant)? {
-            Some(label) => quote!(::core::option::Option::Some(::core::convert::From::from(#label))),
-            None => quote!(::core::option::Option::None),
-        };
-        choices.push(quote! {
-            ::ricordo::model::derived::Choice { value: ::core::convert::From::from(#name), label: #label }
-        });
+        let label = variant_label(variant)?.map(|label| quote!(.label(#label)));
+        choices.push(quote!(::ricordo::model::derived::Choice::new(#name) #label));
         writes.push(quote!(#choice::#ident => ::core::convert::From::from(#name)));
         reads.push(quote! {
             ::core::option::Option::Some(#name) => ::core::result::Result::Ok(#choice::#ident)

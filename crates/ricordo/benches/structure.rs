@@ -70,7 +70,7 @@ fn main() {
         let list = |form: &Form<Sheet>| form.place(at::<Sheet>().ingredients()).expect("there is a list");
         let row = || with_ricordo::row(&ingredient(7));
         let grams = |form: &Form<Sheet>, at_row: usize| {
-            form.place(at::<Sheet>().ingredients().at(at_row as u32).grams()).expect("there are grams")
+            form.place(at::<Sheet>().ingredients().at(at_row).grams()).expect("there are grams")
         };
 
         let mut contests: Vec<Contest<'_>> = Vec::new();
@@ -92,7 +92,7 @@ fn main() {
                         plain(&mut copied, |rows| drop(rows.remove(position)));
                     }),
                     Box::new(move || {
-                        let made = list.insert(position as u32, row()).expect("a row goes in");
+                        let made = list.insert(position, row()).expect("a row goes in");
                         made.remove().expect("and out");
                     }),
                 ],
@@ -113,7 +113,7 @@ fn main() {
                 }),
                 Box::new(move || {
                     let first = moved.row(0).expect("there is a first row");
-                    first.move_to(rows as u32 - 1).expect("it moves");
+                    first.move_to(rows - 1).expect("it moves");
                     first.move_to(0).expect("and back");
                 }),
             ],

@@ -2,6 +2,8 @@
 //!
 //! An adapter's author implements `Adapter` for a screen that drives the real widgets, and runs the same checks.
 
+use std::time::Duration;
+
 use ricordo::conformance::{Adapter, Gesture, PlainScreen, Seen, check};
 use ricordo::{Form, Pointer, Value};
 
@@ -37,10 +39,12 @@ impl Adapter for HastyScreen {
             value => value.to_text().into_owned(),
         };
         let messages = place.findings().into_iter().map(|finding| finding.message).collect();
-        Some(Seen { text, label: place.label(), messages, ..Seen::default() })
+        let mut seen = Seen::default();
+        (seen.text, seen.label, seen.messages) = (text, place.label(), messages);
+        Some(seen)
     }
 
-    fn pass_time(&mut self, _: u64) {}
+    fn pass_time(&mut self, _: Duration) {}
 }
 
 fn main() {

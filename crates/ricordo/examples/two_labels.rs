@@ -24,14 +24,14 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let loaves = form.subscribe_value(batch.loaves(), |update| {
         println!("  loaves label: {:?}, before that {:?}", update.now(), update.before());
     })?;
-    let dough = form.select(
+    let dough = form.subscribe_selector(
         |view| {
             let batch = ricordo::at::<Batch>();
             Some(view.get(batch.loaves())? * view.get(batch.grams())?)
         },
         |update| println!("  dough line: {:?} grams", update.now()),
     )?;
-    let button = form.subscribe_flags(|update| {
+    let button = form.subscribe_state(|update| {
         let flags = update.now();
         println!("  save button: {}", if flags.is_dirty && flags.is_valid { "on" } else { "off" });
     })?;

@@ -37,9 +37,9 @@
 //! | to say which field is meant | a typed path from [`at`], or a [`Pointer`] as text |
 //! | to keep hold of a field or a row | a [`Place`] |
 //! | to connect a widget | a [`Binding`], from [`Form::bind`]; check your adapter with [`conformance`] |
-//! | to follow a place, or the rows of a list alone | [`Form::subscribe`], [`Form::subscribe_to`]; each returns a [`Subscription`] guard |
+//! | to follow a place, or the rows of a list alone | [`Form::subscribe`], [`Form::subscribe_aspects`]; each returns a [`Subscription`] guard |
 //! | to be given the old and the new value | [`Form::subscribe_value`] |
-//! | to follow whatever can be found out from a form | [`Form::select`] |
+//! | to follow whatever can be found out from a form | [`Form::subscribe_selector`] |
 //! | calculated fields, sums, counterparts, suggestions, what is relevant or required | [`Rules`], named on the type |
 //! | rules for one form, also later | [`Form::add_rules`] |
 //! | to know why a place is what it is | [`Place::explain`] |
@@ -72,8 +72,8 @@ mod tree;
 pub mod value;
 
 pub use form::{
-    Binding, Event, Form, Notice, Outlet, Place, RuleView, Rules, RulesGuard, Subscription, Untyped, Update,
-    View, WidgetEvent, WidgetState,
+    Binding, Event, Form, Notification, Outlet, Place, RuleView, Rules, RulesGuard, Subscription, Untyped,
+    Update, View, WidgetEvent, WidgetState,
 };
 pub use jiff::civil;
 pub use model::{Model, at};

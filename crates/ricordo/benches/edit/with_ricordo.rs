@@ -54,8 +54,9 @@ impl WithRicordo {
             name.subscribe(|_| ()).expect("a name can be followed")
         };
         self._others = list.rows().into_iter().map(follow).collect();
-        let notes =
-            self.form.select(|view| view.get(ricordo::at::<Sheet>().ingredients().at(0).notes()), |_| ());
+        let notes = self
+            .form
+            .subscribe_selector(|view| view.get(ricordo::at::<Sheet>().ingredients().at(0).notes()), |_| ());
         self._others.push(notes.expect("notes can be looked at"));
         self
     }
@@ -78,7 +79,7 @@ impl WithRicordo {
 
     /// Types by path.
     pub fn enter_by_path(&mut self, index: usize, text: &str) {
-        let grams = ricordo::at::<Sheet>().ingredients().at(index as u32).grams();
+        let grams = ricordo::at::<Sheet>().ingredients().at(index).grams();
         self.form.enter(grams, text).expect("grams can be typed");
     }
 

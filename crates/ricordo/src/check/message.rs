@@ -14,7 +14,7 @@ pub(crate) struct Subject<'a> {
     pub(crate) entry: &'a str,
     pub(crate) value: &'a Value,
     /// How many rows a list has.
-    pub(crate) rows: u32,
+    pub(crate) rows: usize,
     /// The numbers of two rows that hold the same value, counted from 0.
     pub(crate) repeated: Option<(u32, u32)>,
 }
@@ -89,7 +89,7 @@ fn characters(value: &Value) -> String {
 }
 
 fn rows(subject: &Subject<'_>) -> String {
-    counted(subject.rows as usize, "row")
+    counted(subject.rows, "row")
 }
 
 fn counted(count: usize, noun: &str) -> String {

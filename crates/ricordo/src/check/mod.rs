@@ -154,7 +154,6 @@ fn check_default(
     let part = schema.part(id);
     let mut found = |kind: FindingKind, rows: usize| {
         let entry = if part.secret { MASK.into() } else { value.to_text() };
-        let rows = u32::try_from(rows).unwrap_or(u32::MAX);
         let subject =
             Subject { part, choices: part.kind.choices(), entry: &entry, value, rows, repeated: None };
         wrong.push((at.clone(), message(kind, &subject)));

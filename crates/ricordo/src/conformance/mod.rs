@@ -23,6 +23,7 @@ pub use run::{Failure, Report, check, check_script};
 
 use crate::form::Form;
 use crate::schema::Pointer;
+use std::time::Duration;
 
 /// What the author of an adapter provides: a screen that the checks can act on and look at.
 pub trait Adapter {
@@ -35,8 +36,8 @@ pub trait Adapter {
     /// What is to be seen of the widget of a place; nothing if there is no such widget.
     fn see(&mut self, at: &Pointer) -> Option<Seen>;
 
-    /// Lets time pass, in milliseconds, by the clock that the adapter goes by.
-    fn pass_time(&mut self, milliseconds: u64);
+    /// Lets time pass, by the clock that the adapter goes by.
+    fn pass_time(&mut self, duration: Duration);
 }
 
 /// What a person does at a widget.
@@ -61,6 +62,7 @@ pub enum Gesture {
 
 /// What is to be seen of a widget.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Seen {
     /// The text in it; of a flag, `true` or `false`; of a secret, the text that was typed, hidden or not.
     pub text: String,

@@ -4,6 +4,7 @@ use std::cell::RefCell;
 use std::collections::HashMap;
 use std::fmt;
 use std::rc::Rc;
+use std::time::Duration;
 
 use super::{Adapter, Gesture, Seen};
 use crate::engine::{Aspects, PlaceId};
@@ -72,11 +73,11 @@ fn mount(widgets: &Widgets, place: &Place<Value>) -> Result<(), Error> {
     if !is_known {
         let drawn = Rc::new(RefCell::new(Seen::default()));
         let screen = drawn.clone();
-        let mut guards = vec![binding.follow(move |state| draw(&mut screen.borrow_mut(), state))?];
+        let mut guards = vec![binding.subscribe(move |state| draw(&mut screen.borrow_mut(), state))?];
         if sort == WidgetSort::List || sort == WidgetSort::Record {
             // Rows and records that come later get their widgets then.
             let widgets = Rc::downgrade(widgets);
-            guards.push(place.subscribe_to(Aspects::ROWS | Aspects::PRESENCE, move |notice| {
+            guards.push(place.subscribe_aspects(Aspects::ROWS | Aspects::PRESENCE, move |notice| {
                 if let Some(widgets) = widgets.upgrade() {
                     // Nothing is refused that only looks.
                     let _ = mount_children(&widgets, notice.place());
@@ -152,10 +153,10 @@ impl Adapter for PlainScreen {
         Some(seen)
     }
 
-    fn pass_time(&mut self, milliseconds: u64) {
+    fn pass_time(&mut self, duration: Duration) {
         if let Some(form) = &self.form {
             // Time cannot be refused outside a transaction.
-            let _ = form.wait(milliseconds);
+            let _ = form.wait(duration);
         }
     }
 }

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::fmt;
 use std::sync::Arc;
+use std::time::Duration;
 
 use super::script::{Expected, Line, Step, read};
 use super::{Adapter, Gesture, Seen};
@@ -135,7 +136,7 @@ impl<A: Adapter> Run<'_, A> {
                 Err(format!("{} cannot be done at {at}", doing(&gesture)))
             }
             Step::PassTime(milliseconds) => {
-                self.adapter.pass_time(milliseconds);
+                self.adapter.pass_time(Duration::from_millis(milliseconds));
                 Ok(())
             }
             Step::Form(command) => self.command(command),

@@ -1,5 +1,7 @@
 //! Actions: everything that can be done to a form.
 
+use std::time::Duration;
+
 use super::Address;
 use crate::schema::{Choices, Error, ErrorKind, Pointer};
 use crate::value::Value;
@@ -45,7 +47,7 @@ pub enum Action {
         /// The list.
         list: Address,
         /// Where the row shall stand; without it, at the end.
-        position: Option<u32>,
+        position: Option<usize>,
         /// What the row holds; without it, the defaults of a new row.
         value: Option<Value>,
     },
@@ -54,7 +56,7 @@ pub enum Action {
         /// The row.
         row: Address,
         /// Where it shall stand, counted without it.
-        to: u32,
+        to: usize,
     },
     /// A new row that holds the same is put behind a row.
     Duplicate {
@@ -130,8 +132,8 @@ pub enum Action {
     /// So much time has passed. What was typed, and takes effect after a pause, takes effect if it was long
     /// enough. Time is only ever passed in like this: the engine has no clock of its own.
     Wait {
-        /// How much, in milliseconds.
-        milliseconds: u64,
+        /// How much.
+        duration: Duration,
     },
     /// A component has told its parent something. The form does not change; the action is there to be recorded,
     /// and to be the cause of what the parent does.

@@ -133,7 +133,7 @@ impl Engine {
         self.history.note_other_rules();
         let (mut outcome, log) = self.tell(None);
         self.tree.forget(log);
-        self.tell_flags(&mut outcome);
+        self.tell_state(&mut outcome);
         outcome.set_deed(Deed::transaction());
         outcome
     }

@@ -3,6 +3,7 @@
 use super::{Action, Address, Engine};
 use crate::schema::{Kind, MASK, PartId, Pointer, Schema, Step};
 use crate::value::Value;
+use std::time::Duration;
 
 /// What was done: an action, or a transaction, without what may be large in it. [`Engine::words`] says it in
 /// words; secrets are not in it.
@@ -46,7 +47,7 @@ enum Verb {
 #[derive(Clone, Debug)]
 enum Other {
     Place(Address),
-    Position(u32),
+    Position(usize),
 }
 
 /// What an action gives beside the place.
@@ -59,7 +60,7 @@ enum Detail {
     /// A list with so many rows.
     Rows(usize),
     Record,
-    Milliseconds(u64),
+    Duration(Duration),
 }
 
 /// How many characters of a text are kept.
@@ -127,8 +128,8 @@ impl Deed {
                     choices.as_ref().map_or(Detail::Nothing, |choices| Detail::Rows(choices.iter().len()));
                 (Verb::Choices, Some(at))
             }
-            Action::Wait { milliseconds } => {
-                deed.detail = Detail::Milliseconds(*milliseconds);
+            Action::Wait { duration } => {
+                deed.detail = Detail::Duration(*duration);
                 (Verb::Wait, None)
             }
             Action::Event { at, name, .. } => {
@@ -202,7 +203,7 @@ impl Detail {
             Detail::Rows(1) => "1 row".to_owned(),
             Detail::Rows(count) => format!("{count} rows"),
             Detail::Record => "a record".to_owned(),
-            Detail::Milliseconds(milliseconds) => format!("{milliseconds} ms"),
+            Detail::Duration(duration) => format!("{} ms", duration.as_millis()),
         }
     }
 }

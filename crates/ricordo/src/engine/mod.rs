@@ -31,6 +31,7 @@ mod typing;
 use std::collections::BTreeSet;
 use std::fmt;
 use std::sync::Arc;
+use std::time::Duration;
 
 pub use action::Action;
 pub(crate) use adding::AddedRules;
@@ -83,13 +84,13 @@ pub struct Engine {
     history: History,
     /// The transaction that has begun and not ended.
     open: Option<Open>,
-    /// How much time has passed, in milliseconds.
-    clock: u64,
+    /// How much time has passed.
+    clock: Duration,
     /// When something that was typed takes effect by itself, and where. Some may no longer be so.
-    pauses: BTreeSet<(u64, PlaceId)>,
+    pauses: BTreeSet<(Duration, PlaceId)>,
     /// The place where the focus belongs after what was done last.
     hint: Option<PlaceId>,
-    flags: Flags,
+    flags: FormState,
     /// Whether the form is parsed to a record of a Rust type.
     is_typed: bool,
     /// The id of the constraint that is added next.
@@ -116,7 +117,7 @@ struct Open {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 #[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
-pub struct Flags {
+pub struct FormState {
     /// Whether the value of the form is not its baseline.
     pub is_dirty: bool,
     /// Whether any place was left by a person.
@@ -129,26 +130,6 @@ pub struct Flags {
     pub can_undo: bool,
     /// Whether there is a step to do again.
     pub can_redo: bool,
-    /// How far the form is on its way to be saved.
-    pub status: Status,
-}
-
-/// How far a form is on its way to be saved.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum Status {
-    /// It is being filled in.
-    #[default]
-    Editing,
-}
-
-impl Status {
-    /// The name of the status in files: `editing`.
-    pub fn name(self) -> &'static str {
-        match self {
-            Status::Editing => "editing",
-        }
-    }
 }
 
 impl Engine {
@@ -173,16 +154,16 @@ impl Engine {
             observers: Observers::default(),
             history: History::default(),
             open: None,
-            clock: 0,
+            clock: Duration::ZERO,
             pauses: BTreeSet::new(),
             hint: None,
-            flags: Flags::default(),
+            flags: FormState::default(),
             is_typed: false,
             next_constraint: ConstraintId::FIRST,
             prepared: Prepared::new(),
             next_row: None,
         };
-        engine.flags = engine.flags();
+        engine.flags = engine.state();
         Ok(engine)
     }
 
@@ -208,16 +189,15 @@ impl Engine {
     }
 
     /// What there is to be said of the form as a whole.
-    pub fn flags(&self) -> Flags {
+    pub fn state(&self) -> FormState {
         let form = self.view(self.root());
-        Flags {
+        FormState {
             is_dirty: form.is_dirty(),
             is_touched: form.is_touched(),
             is_valid: form.is_valid(),
             is_uncommitted: form.is_uncommitted(),
             can_undo: self.can_undo(),
             can_redo: self.can_redo(),
-            status: Status::default(),
         }
     }
 
@@ -311,7 +291,7 @@ impl Engine {
         let performed = match action {
             Action::Undo => return self.step(History::undo, History::keep_for_redo, "undo"),
             Action::Redo => return self.step(History::redo, History::keep_for_undo, "redo"),
-            Action::Wait { milliseconds } => return self.wait(milliseconds),
+            Action::Wait { duration } => return self.wait(duration),
             Action::Leave { at } => {
                 let place = self.present(&at)?;
                 let committed = self.leave(place);
@@ -353,7 +333,7 @@ impl Engine {
         self.graph.finish();
         let (mut outcome, log) = self.tell(made);
         self.history.record(&mut self.tree, log, typing, outcome.is_step());
-        self.tell_flags(&mut outcome);
+        self.tell_state(&mut outcome);
         self.hint = outcome.made().and_then(|made| self.view(made).first_enterable()).map(|field| field.id());
         Ok(outcome)
     }
@@ -375,11 +355,11 @@ impl Engine {
     }
 
     /// Adds those who watch the flags of the form, if these are others now.
-    fn tell_flags(&mut self, outcome: &mut Outcome) {
-        if self.observers.watches_flags() {
-            let flags = self.flags();
+    fn tell_state(&mut self, outcome: &mut Outcome) {
+        if self.observers.watches_state() {
+            let flags = self.state();
             if std::mem::replace(&mut self.flags, flags) != flags {
-                outcome.notify(self.observers.of_flags());
+                outcome.notify(self.observers.of_state());
             }
         }
     }
@@ -407,7 +387,7 @@ impl Engine {
         let step = log.split_off(moved.reverted);
         self.tree.forget(log);
         keep(&mut self.history, &self.tree, step);
-        self.tell_flags(&mut outcome);
+        self.tell_state(&mut outcome);
         Ok(outcome)
     }
 
@@ -534,11 +514,11 @@ impl Engine {
         Ok(self.observers.add_aspects(PlaceView::new(&self.tree, place), aspects))
     }
 
-    /// Watches what there is to be said of the form as a whole: outcomes will name this observer when [`Flags`]
+    /// Watches what there is to be said of the form as a whole: outcomes will name this observer when [`FormState`]
     /// differ.
-    pub fn observe_flags(&mut self) -> ObserverId {
-        self.flags = self.flags();
-        self.observers.add_flags()
+    pub fn observe_state(&mut self) -> ObserverId {
+        self.flags = self.state();
+        self.observers.add_state()
     }
 
     /// Watches what was looked at: outcomes will name this observer when something of that may be other than it

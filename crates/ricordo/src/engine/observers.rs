@@ -17,7 +17,7 @@ pub struct ObserverId(u64);
 pub(super) struct Observers {
     of_places: FxHashMap<PlaceId, Lookers<ObserverId, Watcher>>,
     known: FxHashMap<ObserverId, Observer>,
-    of_flags: BTreeSet<ObserverId>,
+    of_state: BTreeSet<ObserverId>,
     given: u64,
     /// How often any was considered.
     considered: u64,
@@ -109,9 +109,9 @@ impl Observers {
     }
 
     /// Watches the flags of the form.
-    pub(super) fn add_flags(&mut self) -> ObserverId {
+    pub(super) fn add_state(&mut self) -> ObserverId {
         let observer = self.add_glances(SmallVec::new());
-        self.of_flags.insert(observer);
+        self.of_state.insert(observer);
         observer
     }
 
@@ -146,7 +146,7 @@ impl Observers {
     pub(super) fn remove(&mut self, observer: ObserverId) {
         self.take_glances(observer);
         self.known.remove(&observer);
-        self.of_flags.remove(&observer);
+        self.of_state.remove(&observer);
     }
 
     /// Visits all who look at a place.
@@ -166,14 +166,14 @@ impl Observers {
     }
 
     /// Who watches the flags of the form, in order.
-    pub(super) fn of_flags(&mut self) -> Vec<ObserverId> {
-        let observers: Vec<ObserverId> = self.of_flags.iter().copied().collect();
+    pub(super) fn of_state(&mut self) -> Vec<ObserverId> {
+        let observers: Vec<ObserverId> = self.of_state.iter().copied().collect();
         observers.iter().for_each(|observer| self.consider(*observer));
         observers
     }
 
-    pub(super) fn watches_flags(&self) -> bool {
-        !self.of_flags.is_empty()
+    pub(super) fn watches_state(&self) -> bool {
+        !self.of_state.is_empty()
     }
 
     /// Counts that an observer was considered.

@@ -33,7 +33,7 @@ impl Outcome {
     }
 
     /// Who must hear of it, in the order in which they began to watch.
-    pub fn notices(&self) -> &[ObserverId] {
+    pub fn observers(&self) -> &[ObserverId] {
         &self.notices
     }
 
@@ -362,16 +362,24 @@ impl<'a> Befores<'a> {
             Undo::Standing { place, before } => _ = self.standings.entry(place).or_insert(before),
             Undo::Faults { place, ref before } => _ = self.of(place).faults.get_or_insert(before),
             Undo::RowInserted { list, key, position } => {
-                self.of(list).edits.push(RowEdit::Inserted { key: ListBody::shown_key(key), position });
+                self.of(list)
+                    .edits
+                    .push(RowEdit::Inserted { key: ListBody::shown_key(key), position: position as usize });
             }
             Undo::RowRemoved { list, key, position, was_displaced } => {
                 let of_list = self.of(list);
-                of_list.edits.push(RowEdit::Removed { key: ListBody::shown_key(key), position });
+                of_list
+                    .edits
+                    .push(RowEdit::Removed { key: ListBody::shown_key(key), position: position as usize });
                 of_list.displaced.note(key, was_displaced);
             }
             Undo::RowMoved { list, key, from, to, was_displaced } => {
                 let of_list = self.of(list);
-                of_list.edits.push(RowEdit::Moved { key: ListBody::shown_key(key), from, to });
+                of_list.edits.push(RowEdit::Moved {
+                    key: ListBody::shown_key(key),
+                    from: from as usize,
+                    to: to as usize,
+                });
                 of_list.displaced.note(key, was_displaced);
             }
             Undo::RowsSwapped { list, rows: [low, high] } => {
@@ -380,7 +388,11 @@ impl<'a> Befores<'a> {
                 for (row, from, to) in moves {
                     // Of two neighbours, one has its new position when the other has.
                     if from != to {
-                        of_list.edits.push(RowEdit::Moved { key: ListBody::shown_key(row.key), from, to });
+                        of_list.edits.push(RowEdit::Moved {
+                            key: ListBody::shown_key(row.key),
+                            from: from as usize,
+                            to: to as usize,
+                        });
                     }
                     of_list.displaced.note(row.key, row.was_displaced);
                 }

@@ -59,7 +59,7 @@ impl Engine {
                     return self.not_possible(row, "is no row of a list, so it cannot be duplicated");
                 };
                 let value = self.tree.value(row);
-                return self.insert(list, Some(position + 1), Some(value)).map(Some);
+                return self.insert(list, Some(position as usize + 1), Some(value)).map(Some);
             }
             Action::Swap { row, with } => {
                 let (row, with) = (self.present(&row)?, self.present(&with)?);
@@ -240,42 +240,42 @@ impl Engine {
     fn insert(
         &mut self,
         list: PlaceId,
-        position: Option<u32>,
+        position: Option<usize>,
         value: Option<Value>,
     ) -> Result<PlaceId, Error> {
         let (Kind::List(kind), Some(body)) = (&self.tree.part(list).kind, self.tree.list(list)) else {
             return self.not_possible(list, "is no list that rows could be put into");
         };
         let rows = body.sequence.len();
-        let position = position.unwrap_or(rows);
-        if position > rows {
+        let position = position.unwrap_or(rows as usize);
+        let Some(at) = u32::try_from(position).ok().filter(|at| *at <= rows) else {
             let counted = if rows == 1 { "1 row".to_owned() } else { format!("{rows} rows") };
             return self.not_possible(
                 list,
                 &format!("has {counted}, so a row can be put in at 0 to {rows}, not at {position}"),
             );
-        }
+        };
         let item = self.schema().item(*kind);
         let value = self.fitted_row(list, item, value, &position.to_string())?;
         if !body.container.is_present() {
             self.tree.assign(list, Value::List(Vec::new()));
         }
-        match self.put_new_row(list, position, value) {
+        match self.put_new_row(list, at, value) {
             Some(row) => Ok(row),
             None => self.not_possible(list, "is no list that rows could be put into"),
         }
     }
 
-    fn move_row(&mut self, row: PlaceId, to: u32) -> Result<(), Error> {
+    fn move_row(&mut self, row: PlaceId, to: usize) -> Result<(), Error> {
         let list = self.tree.parent(row).filter(|parent| self.tree.list(*parent).is_some());
         let Some((list, body)) = list.and_then(|list| Some((list, self.tree.list(list)?))) else {
             return self.not_possible(row, "is no row of a list, so it cannot be moved");
         };
         let last = body.sequence.len().saturating_sub(1);
-        if to > last {
+        let Some(to) = u32::try_from(to).ok().filter(|to| *to <= last) else {
             return self
                 .not_possible(list, &format!("has its last row at {last}, so none can be moved to {to}"));
-        }
+        };
         let key = self.tree.node(row).slot;
         self.tree.move_row(list, key, to);
         Ok(())
@@ -318,7 +318,7 @@ impl Engine {
         Ok(None)
     }
 
-    fn row_number(&self, list: PlaceId, token: &str) -> Result<u32, Error> {
+    fn row_number(&self, list: PlaceId, token: &str) -> Result<usize, Error> {
         match token.parse() {
             Ok(number) if token == "0" || !token.starts_with(['0', '+']) => Ok(number),
             _ => self
@@ -362,7 +362,7 @@ impl Engine {
             && self.tree.locate(&target) == Ok(list)
         {
             let end = self.tree.list(list).map_or(0, |body| body.sequence.len().saturating_sub(1));
-            let position = if last == "-" { end } else { self.row_number(list, &last)? };
+            let position = if last == "-" { end as usize } else { self.row_number(list, &last)? };
             self.move_row(place, position)?;
             return Ok(None);
         }

@@ -24,40 +24,40 @@ pub enum RowEdit {
         /// The row.
         key: u64,
         /// Where it stands.
-        position: u32,
+        position: usize,
     },
     /// A row was taken out.
     Removed {
         /// The row.
         key: u64,
         /// Where it stood.
-        position: u32,
+        position: usize,
     },
     /// A row was moved.
     Moved {
         /// The row.
         key: u64,
         /// Where it stood.
-        from: u32,
+        from: usize,
         /// Where it stands.
-        to: u32,
+        to: usize,
     },
 }
 
 impl RowEdit {
     /// Carries the step out on a list of keys. A step that does not fit the list leaves it as it is.
     pub fn apply(&self, keys: &mut Vec<u64>) {
-        let fits = |position: u32, length: usize| (position as usize) < length;
+        let fits = |position: usize, length: usize| position < length;
         match *self {
             RowEdit::Inserted { key, position } if fits(position, keys.len() + 1) => {
-                keys.insert(position as usize, key);
+                keys.insert(position, key);
             }
             RowEdit::Removed { position, .. } if fits(position, keys.len()) => {
-                keys.remove(position as usize);
+                keys.remove(position);
             }
             RowEdit::Moved { from, to, .. } if fits(from, keys.len()) && fits(to, keys.len()) => {
-                let key = keys.remove(from as usize);
-                keys.insert(to as usize, key);
+                let key = keys.remove(from);
+                keys.insert(to, key);
             }
             _ => {}
         }
@@ -80,7 +80,7 @@ pub(super) fn come_and_gone(edits: &[RowEdit]) -> impl Iterator<Item = u64> {
 /// Whether steps have led to other rows, or another order, than there were. `position` tells where a row is now.
 ///
 /// Rows that no step names keep their order among each other. So if the others stand where they stood, all do.
-pub(super) fn differ(position: impl Fn(u64) -> Option<u32>, edits: &[RowEdit]) -> bool {
+pub(super) fn differ(position: impl Fn(u64) -> Option<usize>, edits: &[RowEdit]) -> bool {
     if edits.len() < 2 || come_and_gone(edits).next().is_some() {
         return !edits.is_empty();
     }
@@ -101,10 +101,10 @@ pub(super) fn differ(position: impl Fn(u64) -> Option<u32>, edits: &[RowEdit]) -
 }
 
 /// Where a row stood before steps that do not name it, given where it stands after them.
-fn before(edits: &[RowEdit], after: u32) -> u32 {
+fn before(edits: &[RowEdit], after: usize) -> usize {
     edits.iter().rev().fold(after, |after, edit| {
-        let without = |position: u32, after: u32| if after > position { after - 1 } else { after };
-        let with = |position: u32, after: u32| if after >= position { after + 1 } else { after };
+        let without = |position: usize, after: usize| if after > position { after - 1 } else { after };
+        let with = |position: usize, after: usize| if after >= position { after + 1 } else { after };
         match *edit {
             RowEdit::Inserted { position, .. } => without(position, after),
             RowEdit::Removed { position, .. } => with(position, after),
@@ -122,17 +122,17 @@ mod tests {
     proptest! {
         /// The same as going all steps and comparing the whole lists.
         #[test]
-        fn rows_differ_when_the_lists_of_keys_do(rows in 1..6_u64, steps in prop::collection::vec((0..3_u8, 0..6_u32, 0..6_u32), 0..7)) {
+        fn rows_differ_when_the_lists_of_keys_do(rows in 1..6_u64, steps in prop::collection::vec((0..3_u8, 0..6_usize, 0..6_usize), 0..7)) {
             let old: Vec<u64> = (0..rows).collect();
             let (mut keys, mut gone, mut next) = (old.clone(), Vec::new(), rows);
             let mut edits = Vec::new();
             for (kind, at, to) in steps {
-                let length = u32::try_from(keys.len()).unwrap();
+                let length = keys.len();
                 let edit = match kind {
-                    0 if length > 0 => RowEdit::Moved { key: keys[(at % length) as usize], from: at % length, to: to % length },
+                    0 if length > 0 => RowEdit::Moved { key: keys[at % length], from: at % length, to: to % length },
                     1 if length > 0 => {
-                        gone.push(keys[(at % length) as usize]);
-                        RowEdit::Removed { key: keys[(at % length) as usize], position: at % length }
+                        gone.push(keys[at % length]);
+                        RowEdit::Removed { key: keys[at % length], position: at % length }
                     }
                     _ => {
                         let key = gone.pop().unwrap_or_else(|| {

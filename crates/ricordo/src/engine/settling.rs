@@ -108,10 +108,10 @@ impl Engine {
     }
 
     /// Where a place stands in the order of the form.
-    fn order(&self, place: PlaceId) -> Vec<u32> {
+    fn order(&self, place: PlaceId) -> Vec<usize> {
         let way = std::iter::successors(Some(self.view(place)), PlaceView::parent);
-        let mut order: Vec<u32> =
-            way.map(|view| view.position().unwrap_or(self.tree.node(view.id()).slot)).collect();
+        let mut order: Vec<usize> =
+            way.map(|view| view.position().unwrap_or(self.tree.node(view.id()).slot as usize)).collect();
         order.reverse();
         order
     }

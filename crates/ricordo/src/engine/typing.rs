@@ -4,6 +4,7 @@ use super::{Address, Engine, Outcome};
 use crate::schema::{Commit, Error, Reading};
 use crate::tree::{Pending, PlaceId, Undo};
 use crate::value::{Value, is_canonical_number};
+use std::time::Duration;
 
 impl Engine {
     /// Types a text into a field, which comes back.
@@ -19,8 +20,8 @@ impl Engine {
         match commit {
             Commit::Input => self.take_effect(place, text),
             Commit::Leave => self.tree.set_pending(place, Pending { text: text.into(), due: None }),
-            Commit::Pause { milliseconds } => {
-                let due = self.clock.saturating_add(milliseconds);
+            Commit::Pause(pause) => {
+                let due = self.clock.saturating_add(pause);
                 self.tree.set_pending(place, Pending { text: text.into(), due: Some(due) });
                 self.pauses.insert((due, place));
             }
@@ -68,9 +69,9 @@ impl Engine {
     }
 
     /// Lets time pass: what was typed long enough ago takes effect.
-    pub(super) fn wait(&mut self, milliseconds: u64) -> Result<Outcome, Error> {
+    pub(super) fn wait(&mut self, duration: Duration) -> Result<Outcome, Error> {
         let before = self.clock;
-        self.clock = self.clock.saturating_add(milliseconds);
+        self.clock = self.clock.saturating_add(duration);
         let mut committed = Vec::new();
         while let Some((due, place)) = self.pauses.pop_first() {
             self.tree.cost.places += 1;
@@ -93,16 +94,16 @@ impl Engine {
     }
 
     /// Whether what was typed in a field takes effect at this time.
-    fn is_due(&self, due: u64, place: PlaceId) -> bool {
+    fn is_due(&self, due: Duration, place: PlaceId) -> bool {
         let pending = self.tree.field(place).and_then(|field| field.pending());
         pending.is_some_and(|pending| pending.due == Some(due))
     }
 
-    /// In how many milliseconds something that was typed takes effect by itself, if nothing more is typed. An
+    /// How long until something that was typed takes effect by itself, if nothing more is typed. An
     /// adapter with a clock then says [`Action::Wait`](super::Action::Wait).
-    pub fn next_pause(&self) -> Option<u64> {
+    pub fn next_pause(&self) -> Option<Duration> {
         let is_waiting =
-            |(due, place): &&(u64, PlaceId)| self.is_due(*due, *place) && self.tree.is_there(*place);
+            |(due, place): &&(Duration, PlaceId)| self.is_due(*due, *place) && self.tree.is_there(*place);
         self.pauses.iter().find(is_waiting).map(|(due, _)| due.saturating_sub(self.clock))
     }
 

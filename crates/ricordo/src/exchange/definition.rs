@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 use std::collections::VecDeque;
+use std::time::Duration;
 
 use rust_decimal::Decimal;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -499,7 +500,9 @@ fn read_commit(node: Node<'_>) -> Result<Commit, Error> {
     const EXPECTED: &str = "“commit” is “input”, “leave”, or a pause such as {\"pause_ms\": 300}";
     if node.is_object() {
         return match &node.members()?[..] {
-            [pause] if pause.name == "pause_ms" => Ok(Commit::Pause { milliseconds: pause.node.count()? }),
+            [pause] if pause.name == "pause_ms" => {
+                Ok(Commit::Pause(Duration::from_millis(pause.node.count()?)))
+            }
             _ => Err(node.error(EXPECTED)),
         };
     }

@@ -19,10 +19,7 @@ pub fn dump(engine: &Engine) -> Value {
         ("touched", form.is_touched().into()),
         ("valid", form.is_valid().into()),
         ("uncommitted", form.is_uncommitted().into()),
-        ("status", engine.flags().status.name().into()),
-        ("submits", 0.into()),
         ("findings", findings(form)),
-        ("conflicts", Value::List(Vec::new())),
         ("fields", fields.into()),
         ("lists", lists.into()),
     ])

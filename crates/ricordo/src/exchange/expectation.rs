@@ -1,6 +1,6 @@
 //! Expectations: what a journal says a form should be like.
 
-use super::json::{Member, Node};
+use super::json::Member;
 use super::members::{read_pointer, refuse_unknown};
 use crate::engine::{Engine, PlaceView};
 use crate::schema::{Error, Finding, FindingKind, Named, Pointer, nearest};
@@ -20,11 +20,10 @@ pub struct Expectation {
     readonly: Option<bool>,
     uncommitted: Option<bool>,
     display: Option<String>,
-    status: Option<String>,
     findings: Option<Vec<FindingKind>>,
 }
 
-const KNOWN: [&str; 13] = [
+const KNOWN: [&str; 12] = [
     "path",
     "entry",
     "display",
@@ -36,7 +35,6 @@ const KNOWN: [&str; 13] = [
     "relevant",
     "required",
     "readonly",
-    "status",
     "findings",
 ];
 
@@ -57,7 +55,6 @@ impl Expectation {
                 "readonly" => expectation.readonly = Some(node.flag()?),
                 "uncommitted" => expectation.uncommitted = Some(node.flag()?),
                 "display" => expectation.display = Some(node.string()?.into_owned()),
-                "status" => expectation.status = Some(read_status(node)?),
                 "findings" => {
                     let mut kinds = Vec::new();
                     for item in node.items()? {
@@ -74,11 +71,6 @@ impl Expectation {
             }
         }
         refuse_unknown(members, &KNOWN, "expect")?;
-        if let (Some(_), Some(status)) =
-            (&expectation.path, members.iter().find(|member| member.name == "status"))
-        {
-            return Err(status.name_error("only the whole form has a “status”: leave “path” out"));
-        }
         Ok(expectation)
     }
 
@@ -96,7 +88,6 @@ impl Expectation {
             readonly,
             uncommitted,
             display,
-            status,
             findings,
         } = self;
         let at = path.clone().unwrap_or_default().into();
@@ -117,7 +108,6 @@ impl Expectation {
             ("relevant", relevant.map(Value::from)),
             ("required", required.map(Value::from)),
             ("readonly", readonly.map(Value::from)),
-            ("status", status.as_ref().map(|status| status.as_str().into())),
             ("findings", findings.as_ref().map(kinds)),
         ];
         members.into_iter().filter_map(|(name, value)| Some((name, value?))).collect()
@@ -154,9 +144,6 @@ impl Expectation {
                 differ(what, expected, found);
             }
         };
-        if let Some(status) = &self.status {
-            differ("status", status.clone(), engine.flags().status.name().to_owned());
-        }
         let flags = [
             ("dirty", self.dirty, place.is_dirty()),
             ("touched", self.touched, place.is_touched()),
@@ -183,17 +170,6 @@ impl Expectation {
             if self.path.is_some() { place.findings() } else { place.all_findings() };
         findings.into_iter().map(|finding| finding.kind).collect()
     }
-}
-
-/// The name of a status.
-fn read_status(node: Node<'_>) -> Result<String, Error> {
-    const KNOWN: [&str; 4] = ["editing", "submitting", "accepted", "rejected"];
-    let name = node.string()?.into_owned();
-    if KNOWN.contains(&name.as_str()) {
-        return Ok(name);
-    }
-    let message = format!("there is no status “{name}”; there are {}", KNOWN.join(", "));
-    Err(node.error(message).with_nearest_name(nearest(&name, KNOWN)))
 }
 
 fn names(mut kinds: Vec<FindingKind>) -> String {

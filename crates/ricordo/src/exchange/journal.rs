@@ -6,9 +6,11 @@ use super::members::{read_pointer, refuse_unknown};
 use crate::engine::{Action, Address};
 use crate::schema::{Choice, Choices, Error, Pointer, nearest};
 use crate::value::Value;
+use std::time::Duration;
 
 /// One line of a journal.
 #[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
 pub struct Entry {
     /// The line in the file, counted from 1.
     pub line: usize,
@@ -241,7 +243,7 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
             let choices = if choices.is_null() { None } else { Some(read_choices(choices)?) };
             (Action::Choices { at: given.address("path")?, choices }, &["path", "choices"])
         }
-        "wait" => (Action::Wait { milliseconds: given.needed("ms")?.count()? }, &["ms"]),
+        "wait" => (Action::Wait { duration: Duration::from_millis(given.needed("ms")?.count()?) }, &["ms"]),
         "event" => {
             let at = given.get("path").map(read_pointer).transpose()?.map(Address::from);
             let name = given.needed("name")?.string()?.into_owned();

@@ -10,7 +10,7 @@
 //! | see whether an `expect` line holds, or write it | [`Expectation::check`], [`write_expectation`] |
 //! | write down the state of a form | [`dump`] |
 //!
-//! Whatever cannot be read gives a [`Error`], with the line and column in question.
+//! What cannot be parsed gives an [`Error`](crate::Error) with its [`Location`](crate::schema::Location).
 
 mod data;
 mod definition;

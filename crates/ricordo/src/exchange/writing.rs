@@ -64,7 +64,7 @@ impl Line<'_> {
 
 fn line(engine: &Engine, action: &Action) -> Value {
     let op = |name: &'static str| Line { engine, members: Record::new() }.with("op", name);
-    let row = |list: &Address, position: Option<u32>| {
+    let row = |list: &Address, position: Option<usize>| {
         let position = position.map_or_else(|| "-".to_owned(), |position| position.to_string());
         pointer(engine, list).join(&position)
     };
@@ -106,8 +106,8 @@ fn line(engine: &Engine, action: &Action) -> Value {
             });
             op("choices").at("path", at).with("choices", list_of(masked.as_ref()))
         }
-        Action::Wait { milliseconds } => {
-            op("wait").with("ms", i64::try_from(*milliseconds).unwrap_or(i64::MAX))
+        Action::Wait { duration } => {
+            op("wait").with("ms", i64::try_from(duration.as_millis()).unwrap_or(i64::MAX))
         }
         Action::Event { at, name, value } => {
             let line = op("event").with("name", name.as_str());

@@ -19,7 +19,7 @@ use crate::value::Value;
 /// The binding of a widget to a place: what the widget shows, and what it reports. Clones are the same binding.
 ///
 /// An adapter for any user interface is short: for each widget it makes a binding, draws what
-/// [`follow`](Binding::follow) gives it, and hands every event to [`handle`](Binding::handle), whatever the field
+/// [`subscribe`](Binding::subscribe) gives it, and hands every event to [`handle`](Binding::handle), whatever the field
 /// is. Several widgets may be bound to one place, each by a binding of its own.
 ///
 /// ```
@@ -30,7 +30,7 @@ use crate::value::Value;
 /// let binding = form.bind(ricordo::at::<Batch>().price())?;
 /// let shown = Rc::new(RefCell::new(String::new()));
 /// let screen = shown.clone();
-/// let widget = binding.follow(move |state| screen.replace(state.text.clone()).clear())?;
+/// let widget = binding.subscribe(move |state| screen.replace(state.text.clone()).clear())?;
 /// assert_eq!(*shown.borrow(), "6.00");
 ///
 /// binding.handle(WidgetEvent::Focus)?;
@@ -222,7 +222,7 @@ impl Binding {
     }
 
     /// Draws the widget: calls back with what it shows, now and whenever that is another.
-    pub fn follow(&self, mut draw: impl FnMut(&WidgetState) + 'static) -> Result<Subscription, Error> {
+    pub fn subscribe(&self, mut draw: impl FnMut(&WidgetState) + 'static) -> Result<Subscription, Error> {
         let first = self.state();
         let (is_one_way, composing) = (self.is_one_way, self.composing.clone());
         // The form would keep itself alive if its subscriber held it.

@@ -32,13 +32,13 @@ pub(super) fn rows_with(core: &Core, list: PlaceId, value: &Value) -> Vec<PlaceI
 }
 
 /// Behind how many rows a value belongs, in the order of the choices; what is no choice belongs at the end.
-fn rank(core: &Core, list: PlaceId, value: &Value) -> u32 {
+fn rank(core: &Core, list: PlaceId, value: &Value) -> usize {
     core.view(list, |view| {
         let Some(choices) = view.choices() else { return view.row_count() };
         let order = |value: &Value| choices.iter().position(|choice| choice.value == *value);
         let own = order(value).unwrap_or(usize::MAX);
         let before = view.children().filter(|row| order(&row.value()).is_some_and(|order| order < own));
-        u32::try_from(before.count()).unwrap_or(u32::MAX)
+        before.count()
     })
 }
 

@@ -72,7 +72,7 @@ enum Waiting {
 /// What is being answered.
 enum Answering {
     /// A notice, by the subscriber that was told.
-    Notice(Told),
+    Notification(Told),
     /// Something else, which is known already.
     Link(Rc<Link>),
 }
@@ -147,7 +147,7 @@ impl Core {
         let link = self.current_link();
         let outcome = self.carry_out(action, Prepared::new(), link.as_deref())?;
         let made = outcome.made();
-        if !outcome.notices().is_empty() {
+        if !outcome.observers().is_empty() {
             self.tell_all(outcome, link.as_ref())?;
         }
         Ok(made)
@@ -226,7 +226,7 @@ impl Core {
 
     /// Tells of what has changed, after the round if somebody is being called just now.
     fn tell_now_or_later(self: &Rc<Self>, outcome: Outcome) -> Result<(), Error> {
-        if outcome.notices().is_empty() {
+        if outcome.observers().is_empty() {
             return Ok(());
         }
         let link = self.current_link();
@@ -260,7 +260,7 @@ impl Core {
         match &*self.answering.borrow() {
             None => None,
             Some(Answering::Link(link)) => Some(link.clone()),
-            Some(Answering::Notice(told)) => {
+            Some(Answering::Notification(told)) => {
                 let subscribers = self.subscribers.borrow();
                 let subscriber = subscribers.get(&told.observer);
                 let by = subscriber.map_or_else(|| "a subscriber".to_owned(), |known| self.call(known));
@@ -323,7 +323,7 @@ impl Core {
         let outcome = committed?;
         self.with_recorder(|recorder| recorder.commit(link.is_some()));
         drop(transaction);
-        if !outcome.notices().is_empty() {
+        if !outcome.observers().is_empty() {
             self.tell_all(outcome, link.as_ref())?;
         }
         Ok(result)
@@ -419,7 +419,7 @@ impl Core {
         panicked: &mut Option<Box<dyn Any + Send>>,
     ) {
         self.telling.set(Some(chain));
-        for &observer in outcome.notices() {
+        for &observer in outcome.observers() {
             // One that was told before may have ended this one's subscription.
             let subscribers = self.subscribers.borrow();
             let known =
@@ -427,7 +427,7 @@ impl Core {
             drop(subscribers);
             let Some((callback, count)) = known else { continue };
             let told = Told { observer, outcome: outcome.clone(), link: link.cloned() };
-            *self.answering.borrow_mut() = Some(Answering::Notice(told.clone()));
+            *self.answering.borrow_mut() = Some(Answering::Notification(told.clone()));
             let called = catch_unwind(AssertUnwindSafe(|| (callback.borrow_mut())(self, &told)));
             *self.answering.borrow_mut() = None;
             let was_called = called.unwrap_or_else(|panic| {
@@ -442,7 +442,7 @@ impl Core {
     fn endless(&self, outcome: &Outcome) -> Error {
         let subscribers = self.subscribers.borrow();
         let told: Vec<&Subscriber> =
-            outcome.notices().iter().filter_map(|observer| subscribers.get(observer)).collect();
+            outcome.observers().iter().filter_map(|observer| subscribers.get(observer)).collect();
         let names: Vec<String> = told.iter().map(|subscriber| self.call(subscriber)).collect();
         let message = format!(
             "subscribers answer each other's changes without end; after {LONGEST_CHAIN} rounds these were still \

@@ -6,15 +6,14 @@ use std::ops::Deref;
 
 use crate::engine::PlaceView;
 use crate::model::{Data, Locate, Model, Spot};
-use crate::schema::{Finding, Pointer};
-use crate::value::{Number, Value};
+use crate::value::Number;
 
-/// A place that holds a `T`, seen from inside a selector. Whatever is looked at through it is taken down, and the
-/// selector is run again only when something of that may be another.
+/// A place that holds a `T`, as a selector or a rule sees it. Reads are tracked: the function runs again only when something
+/// it read may have changed. All that can be read of a place is read through it, as through a [`PlaceView`].
 ///
-/// Calculations and rules see through it what is relevant: everything else is blank. Selectors see everything.
+/// Rules see what is relevant; everything else is blank. Selectors see everything.
 ///
-/// Paths with row numbers are followed afresh each time. What is not there is `None`, not an error.
+/// Paths with row numbers are followed each time. What is not there is `None`, not an error.
 #[derive(Clone, Copy)]
 pub struct View<'a, T> {
     place: PlaceView<'a>,
@@ -36,55 +35,13 @@ impl<'a, T> View<'a, T> {
     pub fn place(&self) -> PlaceView<'a> {
         self.place
     }
+}
 
-    /// The value, with all in it.
-    pub fn value(&self) -> Value {
-        self.place.value()
-    }
+impl<'a, T> Deref for View<'a, T> {
+    type Target = PlaceView<'a>;
 
-    /// The text in the widget.
-    pub fn entry(&self) -> String {
-        self.place.entry().into_owned()
-    }
-
-    /// The text by which the value is shown where nobody is typing.
-    pub fn display(&self) -> String {
-        self.place.display()
-    }
-
-    /// Whether the value is not the baseline, or what was typed cannot be read.
-    pub fn is_dirty(&self) -> bool {
-        self.place.is_dirty()
-    }
-
-    /// Whether the place, or one in it, was left by a person.
-    pub fn is_touched(&self) -> bool {
-        self.place.is_touched()
-    }
-
-    /// Whether neither the place nor anything in it has an error.
-    pub fn is_valid(&self) -> bool {
-        self.place.is_valid()
-    }
-
-    /// Whether the place counts: neither it nor anything that it lies in is said to be not relevant.
-    pub fn is_relevant(&self) -> bool {
-        self.place.is_relevant()
-    }
-
-    /// What is wrong with the place itself.
-    pub fn findings(&self) -> Vec<Finding> {
-        self.place.findings()
-    }
-
-    /// What is wrong with the place and all in it, in the order of the form.
-    pub fn all_findings(&self) -> Vec<Finding> {
-        self.place.all_findings()
-    }
-
-    /// Where the place is now.
-    pub fn pointer(&self) -> Pointer {
-        self.place.pointer()
+    fn deref(&self) -> &PlaceView<'a> {
+        &self.place
     }
 }
 
@@ -124,7 +81,7 @@ impl<T: Data> View<'_, T> {
 
 impl<T: Model> View<'_, Vec<T>> {
     /// How many rows there are.
-    pub fn len(&self) -> u32 {
+    pub fn len(&self) -> usize {
         self.place.row_count()
     }
 

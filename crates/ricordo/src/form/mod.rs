@@ -9,10 +9,10 @@
 //! | do one thing to a place | [`Form::enter`], [`Form::set`], [`Form::leave`], [`Form::reset_at`], … |
 //! | keep hold of a place, wherever it moves | [`Form::place`], and the methods of [`Place`] |
 //! | be woken when something of a place, or in it, is another | [`Form::subscribe`], [`Place::subscribe`] |
-//! | be woken by some aspects of a place alone, such as the rows of a list | [`Form::subscribe_to`], [`Place::subscribe_to`] |
+//! | be woken by some aspects of a place alone, such as the rows of a list | [`Form::subscribe_aspects`], [`Place::subscribe_aspects`] |
 //! | be given the old and the new value | [`Form::subscribe_value`], [`Place::subscribe_value`] |
-//! | follow the form's flags: for a save button, for undo | [`Form::subscribe_flags`] |
-//! | follow whatever can be found out from the form | [`Form::select`], [`Place::select`] |
+//! | follow the form's flags: for a save button, for undo | [`Form::subscribe_state`] |
+//! | follow whatever can be found out from the form | [`Form::subscribe_selector`], [`Place::subscribe_selector`] |
 //! | declare what depends on what, and what must hold | [`Rules`], named on the type |
 //! | add rules to one form, and withdraw them | [`Form::add_rules`] |
 //! | connect a widget | [`Form::bind`], [`Place::bind`] |
@@ -44,6 +44,7 @@ use std::fmt;
 use std::marker::PhantomData;
 use std::rc::Rc;
 use std::sync::Arc;
+use std::time::Duration;
 
 pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetSort, WidgetState};
 pub use cause::Cause;
@@ -57,13 +58,13 @@ pub use rules::rules_of;
 pub use rules::{Rules, RulesGuard};
 pub use schema::{schema_of, schema_with};
 #[cfg(feature = "stream")]
-pub use stream::{Results, Wakes};
-pub use subscription::{Notice, Subscription, Update};
+pub use stream::{Changes, Values};
+pub use subscription::{Notification, Subscription, Update};
 pub use taking::Keep;
 
 use self::core::Core;
 use self::recording::Recorder;
-use crate::engine::{Action, Address, Cost, Engine, Flags};
+use crate::engine::{Action, Address, Cost, Engine, FormState};
 use crate::exchange::{self, Expectation};
 pub use crate::model::Untyped;
 use crate::model::{Data, Locate, Model, Spot};
@@ -271,8 +272,8 @@ impl<M: 'static> Form<M> {
     }
 
     /// What there is to be said of the form as a whole.
-    pub fn flags(&self) -> Flags {
-        self.core.read(Engine::flags)
+    pub fn state(&self) -> FormState {
+        self.core.read(Engine::state)
     }
 
     /// The place that has the focus.
@@ -297,14 +298,14 @@ impl<M: 'static> Form<M> {
         self.core.reports()
     }
 
-    /// Lets so much time pass, in milliseconds: what was typed, and takes effect after a pause, takes effect if it
+    /// Lets so much time pass: what was typed, and takes effect after a pause, takes effect if it
     /// was long enough. The form has no clock of its own; whoever shows it says when time has passed.
-    pub fn wait(&self, milliseconds: u64) -> Result<(), Error> {
-        self.apply(Action::Wait { milliseconds })
+    pub fn wait(&self, duration: Duration) -> Result<(), Error> {
+        self.apply(Action::Wait { duration })
     }
 
-    /// In how many milliseconds something that was typed takes effect by itself; nothing if nothing will.
-    pub fn next_pause(&self) -> Option<u64> {
+    /// How long until something that was typed takes effect by itself; `None` if nothing will.
+    pub fn next_pause(&self) -> Option<Duration> {
         self.core.read(Engine::next_pause)
     }
 

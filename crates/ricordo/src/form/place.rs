@@ -253,7 +253,7 @@ impl<T> Place<T> {
     }
 
     /// Moves a row to a position in its list, counted without it.
-    pub fn move_to(&self, position: u32) -> Result<(), Error> {
+    pub fn move_to(&self, position: usize) -> Result<(), Error> {
         self.apply(Action::MoveRow { row: self.id.into(), to: position })
     }
 
@@ -273,7 +273,7 @@ impl<T> Place<T> {
     }
 
     /// Where a row stands in its list, counted from 0; nothing for a place that is no row, or is gone.
-    pub fn position(&self) -> Option<u32> {
+    pub fn position(&self) -> Option<usize> {
         self.core.view(self.id, |view| view.position())
     }
 
@@ -324,7 +324,7 @@ impl<T: Data> Place<T> {
 
 impl<T: Model> Place<Vec<T>> {
     /// How many rows there are.
-    pub fn len(&self) -> u32 {
+    pub fn len(&self) -> usize {
         self.core.view(self.id, |view| view.row_count())
     }
 
@@ -334,7 +334,7 @@ impl<T: Model> Place<Vec<T>> {
     }
 
     /// The row at a position.
-    pub fn row(&self, position: u32) -> Option<Place<T>> {
+    pub fn row(&self, position: usize) -> Option<Place<T>> {
         let row = self.core.view(self.id, |view| view.row(position).map(|row| row.id()))?;
         Some(Place::new(self.core.clone(), row))
     }
@@ -383,7 +383,7 @@ impl<T: Model> Place<Vec<T>> {
 
     /// Puts a row in at a position.
     #[allow(clippy::needless_pass_by_value, reason = "a row that is given is given away")]
-    pub fn insert(&self, position: u32, row: T) -> Result<Place<T>, Error> {
+    pub fn insert(&self, position: usize, row: T) -> Result<Place<T>, Error> {
         self.insert_value(Some(position), Some(row.to_value()))
     }
 
@@ -414,7 +414,7 @@ impl<T: Model> Place<Vec<T>> {
         choosing::include(&self.core, self.id, &value.to_value(), included)
     }
 
-    fn insert_value(&self, position: Option<u32>, value: Option<Value>) -> Result<Place<T>, Error> {
+    fn insert_value(&self, position: Option<usize>, value: Option<Value>) -> Result<Place<T>, Error> {
         let row = self.core.add_row(Action::Insert { list: self.id.into(), position, value })?;
         Ok(Place::new(self.core.clone(), row))
     }

@@ -19,7 +19,7 @@ use crate::tree::PlaceId;
 
 /// A stream that is ready whenever something is not what it was at a place, or anywhere in it. What happens while
 /// nobody asks is one item. It ends with the form.
-pub struct Wakes<T> {
+pub struct Changes<T> {
     /// The form, which a stream does not keep alive.
     core: Weak<Core>,
     place: PlaceId,
@@ -29,7 +29,7 @@ pub struct Wakes<T> {
 
 /// A stream of the results of a function of the form: the first now, then whenever it is another. Of results that
 /// come while nobody asks, only the last is given. It ends with the form.
-pub struct Results<T> {
+pub struct Values<T> {
     waiting: Waiting<T>,
 }
 
@@ -90,11 +90,11 @@ impl<T> Drop for Source<T> {
 }
 
 impl<M: 'static> Form<M> {
-    /// The results of a function of the form as a stream. See [`Form::select`].
-    pub fn results<T: PartialEq + Clone + 'static>(
+    /// The results of a function of the form as a stream. See [`Form::subscribe_selector`].
+    pub fn values<T: PartialEq + Clone + 'static>(
         &self,
         mut selector: impl FnMut(&View<'_, M>) -> T + 'static,
-    ) -> Result<Results<T>, Error> {
+    ) -> Result<Values<T>, Error> {
         let source = Source::new();
         let shared = source.0.clone();
         // The first result is there before anything has changed.
@@ -106,36 +106,37 @@ impl<M: 'static> Form<M> {
             }
             result
         };
-        let subscription = self.select(selector, move |update| source.put(update.now().clone()))?;
-        Ok(Results { waiting: Waiting { shared, _subscription: subscription } })
+        let subscription =
+            self.subscribe_selector(selector, move |update| source.put(update.now().clone()))?;
+        Ok(Values { waiting: Waiting { shared, _subscription: subscription } })
     }
 }
 
 impl<T: 'static> Place<T> {
     /// A stream that is ready whenever something is not what it was at the place, or anywhere in it. Its items are
     /// the place; keep in mind that it may be gone.
-    pub fn wakes(&self) -> Result<Wakes<T>, Error> {
-        self.wakes_of(None)
+    pub fn changes(&self) -> Result<Changes<T>, Error> {
+        self.changes_in(None)
     }
 
     /// A stream that is ready whenever one of these aspects of the place is not what it was.
-    pub fn wakes_to(&self, aspects: Aspects) -> Result<Wakes<T>, Error> {
-        self.wakes_of(Some(aspects))
+    pub fn changes_of(&self, aspects: Aspects) -> Result<Changes<T>, Error> {
+        self.changes_in(Some(aspects))
     }
 
-    fn wakes_of(&self, aspects: Option<Aspects>) -> Result<Wakes<T>, Error> {
+    fn changes_in(&self, aspects: Option<Aspects>) -> Result<Changes<T>, Error> {
         let source = Source::new();
         let shared = source.0.clone();
         let subscription = match aspects {
-            Some(aspects) => self.subscribe_to(aspects, move |_| source.put(())),
+            Some(aspects) => self.subscribe_aspects(aspects, move |_| source.put(())),
             None => self.subscribe(move |_| source.put(())),
         }?;
         let waiting = Waiting { shared, _subscription: subscription };
-        Ok(Wakes { core: Rc::downgrade(&self.core), place: self.id, holds: PhantomData, waiting })
+        Ok(Changes { core: Rc::downgrade(&self.core), place: self.id, holds: PhantomData, waiting })
     }
 }
 
-impl<T> Stream for Wakes<T> {
+impl<T> Stream for Changes<T> {
     type Item = Place<T>;
 
     fn poll_next(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<Option<Place<T>>> {
@@ -146,7 +147,7 @@ impl<T> Stream for Wakes<T> {
     }
 }
 
-impl<T> Stream for Results<T> {
+impl<T> Stream for Values<T> {
     type Item = T;
 
     fn poll_next(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<Option<T>> {
@@ -154,14 +155,14 @@ impl<T> Stream for Results<T> {
     }
 }
 
-impl<T> fmt::Debug for Wakes<T> {
+impl<T> fmt::Debug for Changes<T> {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_struct("Wakes").finish_non_exhaustive()
+        formatter.debug_struct("Changes").finish_non_exhaustive()
     }
 }
 
-impl<T> fmt::Debug for Results<T> {
+impl<T> fmt::Debug for Values<T> {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_struct("Results").finish_non_exhaustive()
+        formatter.debug_struct("Values").finish_non_exhaustive()
     }
 }

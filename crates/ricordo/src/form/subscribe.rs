@@ -6,9 +6,9 @@ use std::rc::Rc;
 
 use super::core::{Callback, Core, Told, looking};
 use super::look::View;
-use super::subscription::{Notice, Subscription, Update};
+use super::subscription::{Notification, Subscription, Update};
 use super::{Form, Place};
-use crate::engine::{Aspects, Engine, Flags};
+use crate::engine::{Aspects, Engine, FormState};
 use crate::model::{Data, Locate};
 use crate::schema::Error;
 use crate::tree::PlaceId;
@@ -20,17 +20,17 @@ impl<M: 'static> Form<M> {
     pub fn subscribe<L: Locate<M>>(
         &self,
         at: L,
-        callback: impl FnMut(&Notice<L::Target, Form<M>>) + 'static,
+        callback: impl FnMut(&Notification<L::Target, Form<M>>) + 'static,
     ) -> Result<Subscription, Error> {
         follow(&self.core, self.place(at)?.id(), None, callback)
     }
 
-    /// Calls back whenever one of these aspects of a place is not what it was. See [`Place::subscribe_to`].
-    pub fn subscribe_to<L: Locate<M>>(
+    /// Calls back whenever one of these aspects of a place is not what it was. See [`Place::subscribe_aspects`].
+    pub fn subscribe_aspects<L: Locate<M>>(
         &self,
         at: L,
         aspects: Aspects,
-        callback: impl FnMut(&Notice<L::Target, Form<M>>) + 'static,
+        callback: impl FnMut(&Notification<L::Target, Form<M>>) + 'static,
     ) -> Result<Subscription, Error> {
         follow(&self.core, self.place(at)?.id(), Some(aspects), callback)
     }
@@ -59,14 +59,14 @@ impl<M: 'static> Form<M> {
     }
 
     /// Calls back with the old and the new flags whenever they differ: whether the form is dirty, touched, valid,
-    /// uncommitted, has steps to undo or redo, and its status.
-    pub fn subscribe_flags(
+    /// uncommitted, and has steps to undo or redo.
+    pub fn subscribe_state(
         &self,
-        mut callback: impl FnMut(&Update<Flags, Form<M>>) + 'static,
+        mut callback: impl FnMut(&Update<FormState, Form<M>>) + 'static,
     ) -> Result<Subscription, Error> {
-        let mut known = self.flags();
+        let mut known = self.state();
         let callback = callback_of(move |core, told| {
-            let flags = core.read(Engine::flags);
+            let flags = core.read(Engine::state);
             let old = std::mem::replace(&mut known, flags);
             if old == flags {
                 return false;
@@ -74,7 +74,7 @@ impl<M: 'static> Form<M> {
             callback(&Update::new(core, old, flags, told));
             true
         });
-        let observer = self.core.subscribe(None, |engine| Ok(engine.observe_flags()), |_| callback)?;
+        let observer = self.core.subscribe(None, |engine| Ok(engine.observe_state()), |_| callback)?;
         Ok(Subscription::new(&self.core, observer))
     }
 
@@ -88,7 +88,7 @@ impl<M: 'static> Form<M> {
     /// # #[derive(Model)] struct Sheet { flour: u32, water: u32, notes: String }
     /// # let form = Form::new(&Sheet { flour: 1000, water: 700, notes: String::new() })?;
     /// let sheet = ricordo::at::<Sheet>();
-    /// let is_wet = form.select(
+    /// let is_wet = form.subscribe_selector(
     ///     move |it| (it.number(sheet.water()) * 10).more_than(it.number(sheet.flour()) * 7),
     ///     |update| assert_eq!(update.now(), &Some(true)),
     /// )?;
@@ -99,7 +99,7 @@ impl<M: 'static> Form<M> {
     /// assert_eq!(is_wet.counts().called, 1);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn select<T: PartialEq + 'static>(
+    pub fn subscribe_selector<T: PartialEq + 'static>(
         &self,
         selector: impl FnMut(&View<'_, M>) -> T + 'static,
         callback: impl FnMut(&Update<T, Form<M>>) + 'static,
@@ -118,7 +118,7 @@ impl<T: 'static> Place<T> {
     /// A callback may read, act, subscribe, and end subscriptions, its own too. What it does to the form waits for
     /// the end of the round. If it panics, the others are told all the same, and then the panic goes on to
     /// whoever acted.
-    pub fn subscribe(&self, callback: impl FnMut(&Notice<T>) + 'static) -> Result<Subscription, Error> {
+    pub fn subscribe(&self, callback: impl FnMut(&Notification<T>) + 'static) -> Result<Subscription, Error> {
         follow(&self.core, self.id, None, callback)
     }
 
@@ -127,17 +127,17 @@ impl<T: 'static> Place<T> {
     ///
     /// A record or a list is dirty, touched, valid and uncommitted as the sum of what is in it, and its value is
     /// that of all in it; everything else is its own. So [`Aspects::ROWS`] of a list is its structure alone.
-    pub fn subscribe_to(
+    pub fn subscribe_aspects(
         &self,
         aspects: Aspects,
-        callback: impl FnMut(&Notice<T>) + 'static,
+        callback: impl FnMut(&Notification<T>) + 'static,
     ) -> Result<Subscription, Error> {
         follow(&self.core, self.id, Some(aspects), callback)
     }
 
     /// Follows a function of the place: calls back with the old and the new result whenever they differ. See
-    /// [`Form::select`].
-    pub fn select<U: PartialEq + 'static>(
+    /// [`Form::subscribe_selector`].
+    pub fn subscribe_selector<U: PartialEq + 'static>(
         &self,
         selector: impl FnMut(&View<'_, T>) -> U + 'static,
         callback: impl FnMut(&Update<U>) + 'static,
@@ -169,10 +169,10 @@ fn follow<T: 'static, R: 'static>(
     core: &Rc<Core>,
     place: PlaceId,
     aspects: Option<Aspects>,
-    mut callback: impl FnMut(&Notice<T, R>) + 'static,
+    mut callback: impl FnMut(&Notification<T, R>) + 'static,
 ) -> Result<Subscription, Error> {
     let callback = callback_of(move |core, told| {
-        callback(&Notice::new(core, Place::new(core.clone(), place), told));
+        callback(&Notification::new(core, Place::new(core.clone(), place), told));
         true
     });
     let observe = |engine: &mut Engine| match aspects {

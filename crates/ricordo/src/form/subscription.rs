@@ -61,16 +61,16 @@ impl fmt::Debug for Subscription {
 ///
 /// `R` is what can be reached from the notice: the [`Form`] that was subscribed to, or nothing beside the place if
 /// it was a [`Place`].
-pub struct Notice<T, R = ()> {
+pub struct Notification<T, R = ()> {
     core: Rc<Core>,
     place: Place<T>,
     told: Told,
     reach: PhantomData<fn() -> R>,
 }
 
-impl<T, R> Notice<T, R> {
+impl<T, R> Notification<T, R> {
     pub(super) fn new(core: &Rc<Core>, place: Place<T>, told: &Told) -> Self {
-        Notice { core: core.clone(), place, told: told.clone(), reach: PhantomData }
+        Notification { core: core.clone(), place, told: told.clone(), reach: PhantomData }
     }
 
     /// The place that was subscribed to.
@@ -85,34 +85,28 @@ impl<T, R> Notice<T, R> {
         change.map_or(&[], |change| change.row_edits())
     }
 
-    /// Whether the place is gone, because the row that it is, or lies in, was removed. If that comes back, so
-    /// does the place, and the subscriber is told.
-    pub fn is_gone(&self) -> bool {
-        self.place.is_gone()
-    }
-
     /// What led to the notice.
     pub fn cause(&self) -> Cause {
         self.core.cause(&self.told)
     }
 }
 
-impl<T, M> Notice<T, Form<M>> {
+impl<T, M> Notification<T, Form<M>> {
     /// The form that was subscribed to.
     pub fn form(&self) -> Form<M> {
         Form::around(self.core.clone())
     }
 }
 
-impl<T, R> fmt::Debug for Notice<T, R> {
+impl<T, R> fmt::Debug for Notification<T, R> {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_struct("Notice").field("place", &self.place).finish_non_exhaustive()
+        formatter.debug_struct("Notification").field("place", &self.place).finish_non_exhaustive()
     }
 }
 
 /// What a subscriber is told who follows a figure: what it was, and what it is.
 ///
-/// `R` is what can be reached from it, as for a [`Notice`].
+/// `R` is what can be reached from it, as for a [`Notification`].
 pub struct Update<T, R = ()> {
     core: Rc<Core>,
     before: T,

@@ -137,9 +137,10 @@ impl<M, T, P> ListAt<M, T, P> {
 
 impl<M: 'static, T: Model, P> ListAt<M, T, P> {
     /// The path to the row that stands at this position when the path is used.
-    pub fn at(&self, position: u32) -> T::At<M, T> {
+    pub fn at(&self, position: usize) -> T::At<M, T> {
         let mut route = self.route;
-        route.push(Step::Row(position));
+        // No list has as many rows.
+        route.push(Step::Row(u32::try_from(position).unwrap_or(u32::MAX)));
         T::at(route)
     }
 }

@@ -7,6 +7,7 @@ use crate::value::Value;
 
 /// One of the values of a choice: what is stored, and what a person reads.
 #[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
 pub struct Choice {
     /// What is stored: a text, a number or a flag.
     pub value: Value,
@@ -15,6 +16,16 @@ pub struct Choice {
 }
 
 impl Choice {
+    /// A value that is shown as its text.
+    pub fn new(value: impl Into<Value>) -> Self {
+        Choice { value: value.into(), label: None }
+    }
+
+    /// The same value, shown as this label.
+    pub fn label(self, label: &str) -> Self {
+        Choice { label: Some(label.into()), ..self }
+    }
+
     /// What a person reads.
     pub fn shown(&self) -> String {
         self.label.as_deref().map_or_else(|| self.value.to_text().into_owned(), str::to_owned)

@@ -26,12 +26,13 @@ pub enum DisplayFormat {
 /// ```
 /// use ricordo::schema::NumberFormat;
 ///
-/// let grams = NumberFormat { decimals: Some(1), grouping: true, ..NumberFormat::default() };
+/// let grams = NumberFormat::new().decimals(1).grouping();
 /// assert_eq!(grams.write("12345.65".parse().unwrap()), "12,345.7");
 /// assert_eq!(grams.read("12,345.7"), "12345.7".parse().ok());
 /// assert_eq!(grams.read("1,23"), None);
 /// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct NumberFormat {
     /// How many digits stand behind the decimal sign, at most 28; as many as the number has, if nothing is said.
     /// Numbers are rounded half away from zero.
@@ -50,6 +51,26 @@ const NARROW_SPACE: char = '\u{202f}';
 const MOST_DECIMALS: u32 = 28;
 
 impl NumberFormat {
+    /// The format that changes nothing.
+    pub fn new() -> Self {
+        NumberFormat::default()
+    }
+
+    /// The same format with so many digits behind the decimal sign.
+    pub fn decimals(self, decimals: u32) -> Self {
+        NumberFormat { decimals: Some(decimals), ..self }
+    }
+
+    /// The same format with the digits in groups of three.
+    pub fn grouping(self) -> Self {
+        NumberFormat { grouping: true, ..self }
+    }
+
+    /// The same format with a comma as the decimal sign.
+    pub fn decimal_comma(self) -> Self {
+        NumberFormat { decimal_comma: true, ..self }
+    }
+
     /// The text of a number in this format.
     pub fn write(self, number: Decimal) -> String {
         let rounded = match self.decimals {

@@ -1,6 +1,7 @@
 //! Parts: what a schema says of a field, a record, a list or an item.
 
 use std::sync::Arc;
+use std::time::Duration;
 
 use rust_decimal::Decimal;
 
@@ -11,6 +12,7 @@ use crate::value::{DateTime, Value, write_number};
 /// What a schema says of a place.
 #[derive(Clone, Debug)]
 #[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
+#[non_exhaustive]
 pub struct Part {
     /// What sort of place it is.
     pub kind: Kind,
@@ -253,6 +255,7 @@ impl Kind {
 /// What a value must keep to. What is not said is not checked, and nothing of this is checked on an empty
 /// value, which `required` is for.
 #[derive(Clone, Debug, Default, PartialEq)]
+#[non_exhaustive]
 pub struct Constraints {
     /// The least length of a text, in Unicode code points.
     pub min_length: Option<u64>,
@@ -369,10 +372,7 @@ pub enum Commit {
     /// When the field is left.
     Leave,
     /// When nothing was typed for a while, or when the field is left.
-    Pause {
-        /// How long, in milliseconds.
-        milliseconds: u64,
-    },
+    Pause(Duration),
 }
 
 /// When findings about a place are shown to a person.

@@ -418,16 +418,16 @@ impl<'a> PlaceView<'a> {
     }
 
     /// How many rows a list has; none for any other place.
-    pub fn row_count(&self) -> u32 {
+    pub fn row_count(&self) -> usize {
         self.look(Aspects::STRUCTURE);
-        self.tree.list(self.place).map_or(0, |list| list.sequence.len())
+        self.tree.list(self.place).map_or(0, |list| list.sequence.len() as usize)
     }
 
     /// The row of a list at a position.
-    pub fn row(&self, position: u32) -> Option<PlaceView<'a>> {
+    pub fn row(&self, position: usize) -> Option<PlaceView<'a>> {
         self.look(Aspects::STRUCTURE);
         let list = self.tree.list(self.place)?;
-        let key = list.sequence.at(position)?;
+        let key = list.sequence.at(u32::try_from(position).ok()?)?;
         Some(self.other(list.rows[key as usize].place))
     }
 
@@ -440,9 +440,10 @@ impl<'a> PlaceView<'a> {
     }
 
     /// Where a row stands in its list, counted from 0; nothing for a place that is no row, or is gone.
-    pub fn position(&self) -> Option<u32> {
+    pub fn position(&self) -> Option<usize> {
         self.look_at_way();
-        self.tree.list(self.tree.parent(self.place)?)?.sequence.position(self.tree.node(self.place).slot)
+        let list = self.tree.list(self.tree.parent(self.place)?)?;
+        list.sequence.position(self.tree.node(self.place).slot).map(|position| position as usize)
     }
 
     /// Whether the place is a row that was added since the baseline.

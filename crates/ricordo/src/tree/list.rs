@@ -93,9 +93,10 @@ impl Tree {
     }
 
     /// Where the row of a key, as people see it, stands in a list.
-    pub(crate) fn shown_position(&self, list: PlaceId, key: u64) -> Option<u32> {
+    pub(crate) fn shown_position(&self, list: PlaceId, key: u64) -> Option<usize> {
         let body = self.list(list)?;
-        body.sequence.position(self.node(body.row_of_shown(key)?.place).slot)
+        let position = body.sequence.position(self.node(body.row_of_shown(key)?.place).slot)?;
+        Some(position as usize)
     }
 
     /// The places of a list's rows in order; none if it is no list.

@@ -3,6 +3,7 @@
 use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::sync::Arc;
+use std::time::Duration;
 
 use rustc_hash::FxHashSet;
 use slotmap::new_key_type;
@@ -64,8 +65,8 @@ pub(crate) struct Extra {
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Pending {
     pub(crate) text: Arc<str>,
-    /// When it takes effect by itself, on the form's clock, in milliseconds.
-    pub(crate) due: Option<u64>,
+    /// When it takes effect by itself, on the form's clock.
+    pub(crate) due: Option<Duration>,
 }
 
 impl Extra {

@@ -134,7 +134,7 @@ fn flags_are_gone_with_the_rules_and_subscribers_are_notified() {
     let notices = Rc::new(RefCell::new(Vec::new()));
     let watch = |aspects, name: &'static str| {
         let notices = notices.clone();
-        form.subscribe_to(order.name(), aspects, move |_| notices.borrow_mut().push(name)).unwrap()
+        form.subscribe_aspects(order.name(), aspects, move |_| notices.borrow_mut().push(name)).unwrap()
     };
     let _watched = [
         watch(Aspects::READONLY, "readonly"),

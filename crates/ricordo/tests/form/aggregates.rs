@@ -254,7 +254,7 @@ fn an_edit_in_a_list_in_a_row_costs_the_same_in_a_large_form() {
         })
         .unwrap();
         let before = form.cost();
-        let day = form.place(week.days().at(u32::try_from(days / 2).unwrap())).unwrap();
+        let day = form.place(week.days().at(days / 2)).unwrap();
         day.place(at::<Day>().batches().at(0).loaves()).unwrap().enter("7").unwrap();
         day.place(at::<Day>().batches()).unwrap().add().unwrap();
         day.place(at::<Day>().open()).unwrap().set(false).unwrap();

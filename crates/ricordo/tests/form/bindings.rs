@@ -2,6 +2,7 @@
 
 use std::cell::RefCell;
 use std::rc::Rc;
+use std::time::Duration;
 
 use ricordo::form::{WidgetSort, WidgetState};
 use ricordo::{Binding, Decimal, ErrorKind, Form, Model, Subscription, WidgetEvent, at};
@@ -60,7 +61,7 @@ fn form() -> Form<Sheet> {
 fn draw(binding: &Binding) -> (Rc<RefCell<Vec<WidgetState>>>, Subscription) {
     let drawn: Rc<RefCell<Vec<WidgetState>>> = Rc::default();
     let log = drawn.clone();
-    let guard = binding.follow(move |state| log.borrow_mut().push(state.clone())).unwrap();
+    let guard = binding.subscribe(move |state| log.borrow_mut().push(state.clone())).unwrap();
     (drawn, guard)
 }
 
@@ -162,9 +163,9 @@ fn typing_takes_effect_on_leaving_or_after_a_pause() {
     let (notes, search) = (at::<Sheet>().notes(), at::<Sheet>().search());
     form.enter(notes, "Warm").unwrap();
     assert_eq!((form.entry(notes).unwrap(), form.get(notes).unwrap()), ("Warm".into(), Some("Cool".into())));
-    assert!(form.flags().is_uncommitted && !form.is_dirty());
+    assert!(form.state().is_uncommitted && !form.is_dirty());
     form.set(notes, "Hot".into()).unwrap();
-    assert!(!form.flags().is_uncommitted, "a set drops what was typed");
+    assert!(!form.state().is_uncommitted, "a set drops what was typed");
     form.enter(notes, "Warm").unwrap();
     form.leave("").unwrap();
     assert_eq!(form.get(notes).unwrap(), Some("Warm".into()), "leaving the form leaves all in it");
@@ -173,14 +174,20 @@ fn typing_takes_effect_on_leaving_or_after_a_pause() {
 
     assert_eq!(form.next_pause(), None);
     form.enter(search, "r").unwrap();
-    form.wait(250).unwrap();
+    form.wait(Duration::from_millis(250)).unwrap();
     form.enter(search, "ry").unwrap();
-    assert_eq!(form.next_pause(), Some(300));
-    form.wait(299).unwrap();
-    assert_eq!((form.get(search).unwrap(), form.next_pause()), (Some(String::new()), Some(1)));
-    form.wait(1).unwrap();
+    assert_eq!(form.next_pause(), Some(Duration::from_millis(300)));
+    form.wait(Duration::from_millis(299)).unwrap();
+    assert_eq!(
+        (form.get(search).unwrap(), form.next_pause()),
+        (Some(String::new()), Some(Duration::from_millis(1)))
+    );
+    form.wait(Duration::from_millis(1)).unwrap();
     assert_eq!((form.get(search).unwrap(), form.next_pause()), (Some("ry".into()), None));
-    assert!(form.transaction(|| form.wait(1)).is_err(), "time is no part of a transaction");
+    assert!(
+        form.transaction(|| form.wait(Duration::from_millis(1))).is_err(),
+        "time is no part of a transaction"
+    );
 }
 
 #[test]

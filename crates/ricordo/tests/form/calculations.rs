@@ -3,7 +3,7 @@
 use std::cell::RefCell;
 use std::rc::Rc;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU32, Ordering};
+use std::sync::atomic::{AtomicU32, AtomicUsize, Ordering};
 
 use crate::WithRules;
 use ricordo::form::RuleView;
@@ -31,8 +31,8 @@ fn row(grams: u32, price: u32) -> Row {
     Row { grams, price, cost: None, share: None }
 }
 
-fn sheet(rows: u32) -> Sheet {
-    let rows = (0..rows).map(|number| row(number * 100, 2)).collect();
+fn sheet(rows: usize) -> Sheet {
+    let rows = (0..rows).map(|number| row(number as u32 * 100, 2)).collect();
     Sheet { flour: 1_000, loaves: 2, total: Some(77), surplus: None, rows, name: "Rye".into() }
 }
 
@@ -51,7 +51,7 @@ impl Runs {
 }
 
 /// A sheet in which everything is declared in the least helpful order: what follows first, what it follows from last.
-fn form(rows: u32) -> (Form<Sheet>, Runs) {
+fn form(rows: usize) -> (Form<Sheet>, Runs) {
     let (form, runs) = (Form::new(&sheet(rows)).unwrap(), Runs::default());
     let (paths, row) = (at::<Sheet>(), at::<Row>());
     let [count_surplus, count_total, count_share, count_cost] = [(); 4].map(|()| runs.clone());
@@ -103,7 +103,7 @@ fn everything_is_right_when_it_is_declared_and_the_form_is_pristine() {
 #[test]
 fn each_runs_at_most_once_and_only_when_something_it_has_looked_at_differs() {
     let (form, runs) = form(4);
-    let grams = |index: u32| at::<Sheet>().rows().at(index).grams();
+    let grams = |index: usize| at::<Sheet>().rows().at(index).grams();
     form.enter(grams(1), "150").unwrap();
     assert_eq!((total(&form), runs.take()), (Some(1_300), [1, 1, 1, 1]));
     form.enter(at::<Sheet>().name(), "Spelt").unwrap();
@@ -342,13 +342,13 @@ fn chains_thousands_long_settle_in_one_go() {
     #[derive(Clone, Model)]
     struct Link {
         step: u32,
-        sum: Option<u32>,
-        number: u32,
+        sum: Option<usize>,
+        number: usize,
     }
-    const LENGTH: u32 = 2_000;
+    const LENGTH: usize = 2_000;
     let links = (0..LENGTH).map(|number| Link { step: 1, sum: None, number }).collect();
     let form = Form::new(&Chain { links }).unwrap();
-    let runs = Arc::new(AtomicU32::new(0));
+    let runs = Arc::new(AtomicUsize::new(0));
     let count = runs.clone();
     // Each row follows from the one before, of which a row knows only through what the form holds in its numbers.
     form.rule(|rules| {
@@ -369,7 +369,7 @@ fn chains_thousands_long_settle_in_one_go() {
                         .try_into()
                         .ok()?,
                 };
-                Some(before + row.get(at::<Link>().step())?)
+                Some(before + row.get(at::<Link>().step())? as usize)
             })
         })
     })
@@ -391,7 +391,7 @@ fn chains_thousands_long_settle_in_one_go() {
 /// Law 14 for what is calculated: it costs the same in a form of 100 rows and of 100,000.
 #[test]
 fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
-    let cost = |rows: u32| {
+    let cost = |rows: usize| {
         let form = Form::new(&sheet(rows)).unwrap();
         form.rule(|rules| {
             rules.each(at::<Sheet>().rows(), |rules| {

@@ -2,6 +2,7 @@
 
 use std::cell::RefCell;
 use std::rc::Rc;
+use std::time::Duration;
 
 use ricordo::engine::Action;
 use ricordo::exchange::{Command, read_journal};
@@ -15,7 +16,7 @@ enum RowEvent {
     Saved(Ingredient),
     #[serde(rename = "shifted")]
     Moved {
-        to: u32,
+        to: usize,
         why: String,
     },
     Deleted,
@@ -201,7 +202,7 @@ fn a_recording_is_bounded_replayable_and_keeps_secrets() {
     let _ = original.transaction(|| original.enter("/loaves", "1").and_then(|()| original.enter("/no", "1")));
     original.undo().unwrap();
     original.redo().unwrap();
-    original.wait(5).unwrap();
+    original.wait(Duration::from_millis(5)).unwrap();
     original.set_choices("/name", [("a".into(), "A")]).unwrap();
     let replayed = Form::new(&batch()).unwrap();
     for entry in read_journal(&original.recording().unwrap()).unwrap() {

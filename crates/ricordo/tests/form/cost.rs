@@ -13,29 +13,29 @@ struct Sheet {
 
 #[derive(Clone, Model)]
 struct Ingredient {
-    number: u32,
+    number: usize,
     #[model(minimum = 0)]
     grams: Decimal,
     folds: Vec<u8>,
 }
 
-fn ingredient(number: u32) -> Ingredient {
+fn ingredient(number: usize) -> Ingredient {
     Ingredient { number, grams: Decimal::ONE_HUNDRED, folds: vec![30, 60] }
 }
 
 /// What each kind of action costs in a form of so many rows, with subscribers on ten of them: a reset tells all
 /// of these, since their epochs move.
-fn costs(rows: u32) -> Vec<(&'static str, Cost)> {
+fn costs(rows: usize) -> Vec<(&'static str, Cost)> {
     let sheet = Sheet { name: "Field loaf".to_owned(), ingredients: (0..rows).map(ingredient).collect() };
     let form = Form::new(&sheet).unwrap();
     let paths = at::<Sheet>();
     let list = form.place(paths.ingredients()).unwrap();
-    let tenth = rows as usize / 10;
+    let tenth = rows / 10;
     let _guards: Vec<_> =
         list.rows().iter().step_by(tenth).map(|row| row.subscribe(|_| {}).unwrap()).collect();
     let (first, middle, last) = (0, rows / 2 + 1, rows - 1);
-    let grams = |row: u32| form.place(paths.ingredients().at(row).grams()).unwrap();
-    let row = |position: u32| list.row(position).unwrap();
+    let grams = |row: usize| form.place(paths.ingredients().at(row).grams()).unwrap();
+    let row = |position: usize| list.row(position).unwrap();
 
     type Act<'a> = Box<dyn Fn() -> Result<(), Error> + 'a>;
     let drop_place = |place: Result<Place<Ingredient>, Error>| place.map(drop);
@@ -115,7 +115,7 @@ fn an_edit_does_not_clear_what_was_filled_while_declaring() {
             rules.aggregate(batch.total(), batch.rows().sum(row.cost()));
         })
         .unwrap();
-        let grams = form.place(batch.rows().at(u32::try_from(rows / 2).unwrap()).grams()).unwrap();
+        let grams = form.place(batch.rows().at(rows / 2).grams()).unwrap();
         ["1", "2", "3"].map(|text| {
             let before = form.cost();
             grams.enter(text).unwrap();
@@ -134,7 +134,7 @@ fn a_swap_among_equal_rows_compares_only_these_two() {
     let cost = |rows: usize| {
         let form = Form::new(&Sheet { name: String::new(), ingredients: vec![ingredient(1); rows] }).unwrap();
         let list = form.place(at::<Sheet>().ingredients()).unwrap();
-        let row = |position: usize| list.row(u32::try_from(position).unwrap()).unwrap();
+        let row = |position: usize| list.row(position).unwrap();
         let mut costs = Vec::new();
         let mut step = |act: &dyn Fn() -> Result<(), Error>| {
             let before = form.cost();

@@ -53,7 +53,7 @@ struct Pair {
 }
 
 impl Pair {
-    fn of(form: &Form<Sheet>, at_row: u32) -> Self {
+    fn of(form: &Form<Sheet>, at_row: usize) -> Self {
         let row = form.place(at::<Sheet>().rows().at(at_row)).unwrap();
         Pair {
             grams: row.place(at::<Ingredient>().grams()).unwrap(),
@@ -237,8 +237,8 @@ fn both_sides_tell_who_leads() {
     let form = form("1000", vec![row("Water", "700", "")]);
     let water = Pair::of(&form, 0);
     let (one, other) = (
-        water.grams.subscribe_to(Aspects::DRIVER, |_| ()).unwrap(),
-        water.percentage.subscribe_to(Aspects::DRIVER, |_| ()).unwrap(),
+        water.grams.subscribe_aspects(Aspects::DRIVER, |_| ()).unwrap(),
+        water.percentage.subscribe_aspects(Aspects::DRIVER, |_| ()).unwrap(),
     );
     water.percentage.enter("70").unwrap();
     water.percentage.enter("71").unwrap();
@@ -436,7 +436,7 @@ fn a_pair_costs_the_same_in_a_large_form() {
         let form = form("1000", vec![row("Seeds", "20", ""); rows]);
         // The first action ends the loading of all rows.
         form.enter(at::<Sheet>().cost(), "2").unwrap();
-        let pair = Pair::of(&form, u32::try_from(rows / 2).unwrap());
+        let pair = Pair::of(&form, rows / 2);
         let before = form.cost();
         pair.percentage.enter("3").unwrap();
         pair.grams.enter("25").unwrap();
@@ -497,8 +497,8 @@ fn a_side_leads_when_what_was_typed_takes_effect() {
 /// What each of very many rows looks at in common is no reason to go through all of them for each.
 #[test]
 fn very_many_pairs_are_declared_and_handed_over_in_one_go() {
-    const ROWS: u32 = 8_000;
-    let form = form("1000", vec![row("Seeds", "", "2"); ROWS as usize]);
+    const ROWS: usize = 8_000;
+    let form = form("1000", vec![row("Seeds", "", "2"); ROWS]);
     let last = Pair::of(&form, ROWS - 1);
     assert_eq!(last.told(), "20 2*");
     // Nor is it for telling what has led to what.

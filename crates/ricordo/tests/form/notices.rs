@@ -15,7 +15,7 @@ type Told = Rc<RefCell<Vec<String>>>;
 fn follow(form: &Form<Batch>, pointer: &'static str, told: &Told) -> Subscription {
     let told = told.clone();
     let subscription = form.subscribe(pointer, move |notice| {
-        let state = if notice.is_gone() { " gone" } else { "" };
+        let state = if notice.place().is_gone() { " gone" } else { "" };
         told.borrow_mut().push(format!("{pointer}{state}"));
     });
     subscription.unwrap()
@@ -71,7 +71,7 @@ fn rows_that_come_go_and_move_are_told() {
     let name = water.place(at::<Ingredient>().name()).unwrap();
     let log = told.clone();
     let _of_name = name.subscribe(move |notice| {
-        log.borrow_mut().push(format!("name{}", if notice.is_gone() { " gone" } else { "" }));
+        log.borrow_mut().push(format!("name{}", if notice.place().is_gone() { " gone" } else { "" }));
     });
     let _of_list = follow(&form, "/ingredients", &told);
     let heard = || told.take().join(", ");

@@ -2,6 +2,7 @@
 
 use ricordo::engine::Engine;
 use ricordo::exchange::{Command, read_data, read_definition, read_journal};
+use std::time::Duration;
 
 /// What a replay finds: refusals and expectations that are not met, each with its line.
 fn replay(definition: &str, data: &str, journal: &str) -> Vec<String> {
@@ -189,7 +190,7 @@ fn the_focus_hint_ends_with_the_next_action() {
     let after: [(&str, &dyn Fn()); 6] = [
         ("typing", &|| form.enter("/n", "1").unwrap()),
         ("leaving", &|| form.leave("/n").unwrap()),
-        ("time", &|| form.wait(5).unwrap()),
+        ("time", &|| form.wait(Duration::from_millis(5)).unwrap()),
         ("undo", &|| form.undo().unwrap()),
         ("a transaction", &|| form.transaction(|| form.enter("/n", "2")).unwrap()),
         ("the focus", &|| form.focus("/n").unwrap()),

@@ -106,8 +106,8 @@ fn an_observer_is_told_of_what_it_inherits_and_of_nothing_else() {
     let (relevant, value, hours, loaves) =
         (hear("flour, relevant"), hear("flour, value"), hear("hours"), hear("loaves"));
     let _guards = [
-        form.subscribe_to(batch.preferment().flour(), Aspects::RELEVANT, move |_| relevant()).unwrap(),
-        form.subscribe_to(batch.preferment().flour(), Aspects::VALUE, move |_| value()).unwrap(),
+        form.subscribe_aspects(batch.preferment().flour(), Aspects::RELEVANT, move |_| relevant()).unwrap(),
+        form.subscribe_aspects(batch.preferment().flour(), Aspects::VALUE, move |_| value()).unwrap(),
         form.subscribe(batch.preferment().hours(), move |_| hours()).unwrap(),
         form.subscribe(batch.loaves(), move |_| loaves()).unwrap(),
     ];
@@ -408,7 +408,7 @@ fn a_rule_in_a_row_costs_the_same_in_a_large_form() {
         })
         .unwrap();
         let before = form.cost();
-        form.set(paths.stages().at(u32::try_from(rows / 2).unwrap()).skip(), true).unwrap();
+        form.set(paths.stages().at(rows / 2).skip(), true).unwrap();
         let cost = form.cost() - before;
         (cost.calculations, cost.places, cost.checks, cost.aggregated)
     };

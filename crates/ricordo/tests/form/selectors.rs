@@ -24,8 +24,8 @@ struct Ingredient {
     grams: u32,
 }
 
-fn form(rows: u32) -> Form<Sheet> {
-    let row = |number: u32| Ingredient { name: format!("Flour {number}"), grams: number };
+fn form(rows: usize) -> Form<Sheet> {
+    let row = |number: usize| Ingredient { name: format!("Flour {number}"), grams: number as u32 };
     Form::new(&Sheet { name: "Rye".into(), baker: "Rosa".into(), ingredients: (0..rows).map(row).collect() })
         .unwrap()
 }
@@ -39,9 +39,9 @@ fn a_list_s_structure_is_followed_alone() {
     let form = form(3);
     let list = form.place(at::<Sheet>().ingredients()).unwrap();
     let structure =
-        list.subscribe_to(Aspects::ROWS, |notice| assert!(!notice.row_edits().is_empty())).unwrap();
-    let is_dirty = list.subscribe_to(Aspects::DIRTY, |_| {}).unwrap();
-    let is_valid = form.subscribe_to("", Aspects::VALIDITY, |_| {}).unwrap();
+        list.subscribe_aspects(Aspects::ROWS, |notice| assert!(!notice.row_edits().is_empty())).unwrap();
+    let is_dirty = list.subscribe_aspects(Aspects::DIRTY, |_| {}).unwrap();
+    let is_valid = form.subscribe_aspects("", Aspects::VALIDITY, |_| {}).unwrap();
     form.enter(at::<Sheet>().ingredients().at(1).grams(), "7").unwrap();
     form.enter(at::<Sheet>().ingredients().at(1).grams(), "8").unwrap();
     assert_eq!((called(&structure), called(&is_dirty), called(&is_valid)), (0, 1, 0));
@@ -60,7 +60,7 @@ fn a_list_s_structure_is_followed_alone() {
 /// over another row.
 #[test]
 fn those_who_are_not_concerned_cost_nothing() {
-    const ROWS: u32 = 100_000;
+    const ROWS: usize = 100_000;
     let form = form(ROWS);
     let list = form.place(at::<Sheet>().ingredients()).unwrap();
     let others: Vec<Subscription> = list
@@ -72,7 +72,7 @@ fn those_who_are_not_concerned_cost_nothing() {
     let runs = Rc::new(Cell::new(0));
     let counter = runs.clone();
     let last = list.row(ROWS - 1).unwrap();
-    let selector = last.select(
+    let selector = last.subscribe_selector(
         move |view: &View<'_, Ingredient>| {
             counter.set(counter.get() + 1);
             view.get(at::<Ingredient>().grams())
@@ -107,10 +107,10 @@ fn many_may_watch_one_place_and_end_in_any_order() {
 #[test]
 fn a_selector_is_run_only_when_what_it_looked_at_may_differ() {
     let form = form(3);
-    let heaviest = form.select(
+    let heaviest = form.subscribe_selector(
         |view| {
             let rows = view.rows(at::<Sheet>().ingredients());
-            rows.iter().max_by_key(|row| row.get(at::<Ingredient>().grams())).map(View::pointer)
+            rows.iter().max_by_key(|row| row.get(at::<Ingredient>().grams())).map(|row| row.pointer())
         },
         |update: &Update<_, _>| assert_ne!(update.before(), update.now()),
     );
@@ -139,7 +139,7 @@ fn a_selector_only_looks() {
     let other = guard.clone();
     *guard.borrow_mut() = Some(form.subscribe(at::<Sheet>().name(), |_| {}).unwrap());
     let _selector = form
-        .select(
+        .subscribe_selector(
             move |view| {
                 log.borrow_mut().push(inside.set(at::<Sheet>().name(), "x".into()).unwrap_err().kind());
                 log.borrow_mut().push(inside.subscribe("", |_| {}).unwrap_err().kind());
@@ -163,7 +163,7 @@ fn a_selector_that_panics_is_run_again() {
     let form = form(1);
     let (explode, calls) = (Rc::new(Cell::new(false)), Rc::new(Cell::new(0)));
     let (fuse, count) = (explode.clone(), calls.clone());
-    let _bad = form.select(
+    let _bad = form.subscribe_selector(
         move |view| {
             let name = view.get(at::<Sheet>().name());
             assert!(!fuse.get(), "a bug in the selector");
@@ -200,7 +200,7 @@ fn old_and_new_values_are_given() {
         [(some(1), some(12)), (some(12), None), (None, some(1)), (some(1), None), (None, some(1))]
     );
     let flags =
-        form.subscribe_flags(|update| assert!(update.before().is_dirty != update.now().is_dirty)).unwrap();
+        form.subscribe_state(|update| assert!(update.before().is_dirty != update.now().is_dirty)).unwrap();
     form.enter(at::<Sheet>().name(), "Spelt").unwrap();
     form.enter(at::<Sheet>().name(), "Barley").unwrap();
     assert_eq!((flags.counts().considered, called(&flags)), (1, 1));
@@ -257,9 +257,9 @@ fn poll<S: Stream + Unpin>(stream: &mut S, woken: &std::sync::Arc<Woken>) -> Pol
 fn subscriptions_are_streams_too() {
     let (form, woken) = (form(1), std::sync::Arc::<Woken>::default());
     let wakes = |count| assert_eq!(woken.0.load(std::sync::atomic::Ordering::Relaxed), count);
-    let mut names = form.results(|view| view.get(at::<Sheet>().name())).unwrap();
-    let mut row: ricordo::form::Wakes<Ingredient> =
-        form.place(at::<Sheet>().ingredients().at(0)).unwrap().wakes().unwrap();
+    let mut names = form.values(|view| view.get(at::<Sheet>().name())).unwrap();
+    let mut row: ricordo::form::Changes<Ingredient> =
+        form.place(at::<Sheet>().ingredients().at(0)).unwrap().changes().unwrap();
     assert_eq!(poll(&mut names, &woken), Poll::Ready(Some(Some("Rye".to_owned()))));
     assert!(poll(&mut names, &woken).is_pending() && poll(&mut row, &woken).is_pending());
     form.enter(at::<Sheet>().name(), "Spelt").unwrap();

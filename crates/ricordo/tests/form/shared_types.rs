@@ -72,7 +72,7 @@ fn what_is_offered_in_the_rows_of_one_is_not_in_those_of_the_other() {
     let delivery = Delivery { loaves: 40, crates: None, stops: vec![Stop { loaves: 10, minutes: None }] };
     let form = Form::new(&Order { morning: delivery.clone(), evening: delivery, total: None }).unwrap();
     let offer = |at: &str, loaves: i64| {
-        let choices = Choices::new([Choice { value: loaves.into(), label: None }]);
+        let choices = Choices::new([Choice::new(loaves)]);
         let at = at.parse::<ricordo::Pointer>().unwrap().into();
         form.apply(ricordo::engine::Action::Choices { at, choices: Some(choices) }).unwrap();
     };

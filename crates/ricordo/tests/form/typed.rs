@@ -155,7 +155,7 @@ fn a_path_that_is_too_deep_is_refused_wherever_it_is_used() {
         form.rule(|rules| rules.calculate(fourth.name(), |_| String::new())).unwrap_err().to_string(),
         said
     );
-    let label = form.select(move |it| it.get(fourth.name()), |_| {}).unwrap();
+    let label = form.subscribe_selector(move |it| it.get(fourth.name()), |_| {}).unwrap();
     assert_eq!(form.place(fourth).unwrap().place(tree.inner().at(0).name()).unwrap().entry(), "x");
     drop(label);
     assert!(!form.is_dirty());

@@ -81,7 +81,7 @@ fn watch(form: &Form) -> Vec<Watched> {
     let watched = watched.map(|(place, (aspects, look))| {
         let called = Rc::new(Cell::new(0));
         let counted = called.clone();
-        let subscription = place.subscribe_to(aspects, move |_| counted.set(counted.get() + 1)).unwrap();
+        let subscription = place.subscribe_aspects(aspects, move |_| counted.set(counted.get() + 1)).unwrap();
         Watched { before: look(&place), place, look, called, _subscription: subscription }
     });
     watched.collect()

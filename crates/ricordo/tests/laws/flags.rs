@@ -349,7 +349,7 @@ fn data(seed: u8) -> Value {
 }
 
 fn action(engine: &Engine, doing: Doing) -> Option<Action> {
-    let count = |at: &str| engine.view(engine.locate(&pointer(at).into()).unwrap()).row_count() as usize;
+    let count = |at: &str| engine.view(engine.locate(&pointer(at).into()).unwrap()).row_count();
     let rows = count("/rows");
     let row_at = |at: usize| (rows > 0).then(|| format!("/rows/{}", at % rows));
     let part_at = |row: usize, at: usize| {
@@ -445,11 +445,11 @@ proptest! {
             for doing in transaction {
                 let Some(action) = action(&engine, doing) else { continue };
                 if let Ok(outcome) = engine.apply(action) {
-                    notices.extend_from_slice(outcome.notices());
+                    notices.extend_from_slice(outcome.observers());
                 }
             }
             if is_group {
-                notices.extend_from_slice(engine.commit().unwrap().notices());
+                notices.extend_from_slice(engine.commit().unwrap().observers());
             }
             let form = engine.view(engine.root());
             let expected = reckoned(&form.value());

@@ -329,10 +329,7 @@ fn act(engine: &mut Engine, model: &mut Model, doing: Doing, is_calculated: bool
         }
         Doing::Move(from, to) => {
             let (Some(from), Some(to)) = (chosen(from), chosen(to)) else { return Vec::new() };
-            apply(Action::MoveRow {
-                row: pointer(&format!("/rows/{from}")).into(),
-                to: u32::try_from(to).unwrap(),
-            });
+            apply(Action::MoveRow { row: pointer(&format!("/rows/{from}")).into(), to });
             let row = model.rows.remove(from);
             model.rows.insert(to, row);
         }

@@ -20,7 +20,7 @@ enum Watch {
     Whole,
     Aspects(u8),
     Value,
-    Flags,
+    FormState,
     /// A function of the form, which reads afresh what is at a pointer.
     Selector(u8),
 }
@@ -30,7 +30,7 @@ fn watches() -> impl Strategy<Value = Vec<(Watch, u16)>> {
         3 => Just(Watch::Whole),
         4 => any::<u8>().prop_map(Watch::Aspects),
         2 => Just(Watch::Value),
-        1 => Just(Watch::Flags),
+        1 => Just(Watch::FormState),
         4 => any::<u8>().prop_map(Watch::Selector),
     ];
     prop::collection::vec((watch, any::<u16>()), 1..8)
@@ -142,7 +142,7 @@ fn subscribe(form: &Form, watch: Watch, pointer: &str, index: usize, told: &Told
         }
         Watch::Aspects(bits) => {
             let aspects = aspects(bits);
-            let guard = place.subscribe_to(aspects[0] | aspects[1], move |_| tell());
+            let guard = place.subscribe_aspects(aspects[0] | aspects[1], move |_| tell());
             let see = move |place: &Place<Value>| {
                 aspects.iter().map(|aspect| aspect_of(place, *aspect) + "\n").collect::<String>()
             };
@@ -157,13 +157,13 @@ fn subscribe(form: &Form, watch: Watch, pointer: &str, index: usize, told: &Told
             let see = |place: &Place<Value>| format!("{:?}", (!place.is_gone()).then(|| place.value()));
             (guard, Box::new(move |_| see(&place)))
         }
-        Watch::Flags => {
-            let guard = form.subscribe_flags(move |_| tell());
-            (guard, Box::new(|form| format!("{:?}", form.flags())))
+        Watch::FormState => {
+            let guard = form.subscribe_state(move |_| tell());
+            (guard, Box::new(|form| format!("{:?}", form.state())))
         }
         Watch::Selector(what) => {
             let (inside, outside) = (pointer.to_owned(), pointer.to_owned());
-            let guard = form.select(
+            let guard = form.subscribe_selector(
                 move |view| found(view.at(&*inside), what),
                 move |update| {
                     assert_ne!(update.before(), update.now());
@@ -249,7 +249,7 @@ proptest! {
             for (index, (_, at)) in watches.iter().enumerate() {
                 let log = lines.clone();
                 let (pointer, _) = &places[usize::from(*at) % places.len()];
-                let tell = move |notice: &ricordo::Notice<Value, Form>| {
+                let tell = move |notice: &ricordo::Notification<Value, Form>| {
                     log.borrow_mut().push(format!("{index} {:?} {}", notice.place(), notice.cause()));
                 };
                 form.subscribe(pointer.as_str(), tell).unwrap().keep();

@@ -7,7 +7,7 @@
 use proptest::prelude::*;
 use ricordo::engine::Aspects;
 use ricordo::exchange::{Command, read_data, read_definition, read_journal};
-use ricordo::{Form, Notice, Untyped, Value};
+use ricordo::{Form, Notification, Untyped, Value};
 
 const DEFINITION: &str = r#"{"type":"object","properties":{
     "f":{"type":"integer"},
@@ -54,7 +54,7 @@ fn doings() -> impl Strategy<Value = Vec<Doing>> {
 fn subscribe(form: &Form) {
     let number =
         |form: &Form, at: &str| form.get(at).unwrap().and_then(|value: Value| value.as_number()).unwrap();
-    form.subscribe_to("/f", Aspects::VALUE, move |notice: &Notice<Value, Form<Untyped>>| {
+    form.subscribe_aspects("/f", Aspects::VALUE, move |notice: &Notification<Value, Form<Untyped>>| {
         let form = notice.form();
         let clamped = number(&form, "/f").min(MOST.into());
         form.enter("/clamped", clamped.to_string()).unwrap();
@@ -66,7 +66,7 @@ fn subscribe(form: &Form) {
     })
     .unwrap()
     .keep();
-    form.subscribe("/rows", |notice: &Notice<Value, Form<Untyped>>| {
+    form.subscribe("/rows", |notice: &Notification<Value, Form<Untyped>>| {
         let form = notice.form();
         if form.get("/rows").unwrap() == Some(Value::List(Vec::new())) {
             form.apply(ricordo::engine::Action::Add { at: "/rows/-".parse().unwrap(), value: None }).unwrap();

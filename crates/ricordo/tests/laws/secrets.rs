@@ -11,7 +11,7 @@ use ricordo::engine::{Engine, PlaceView};
 use ricordo::exchange::{
     Command, dump, read_data, read_definition, read_journal, write_action, write_expectation, write_response,
 };
-use ricordo::{Form, Notice, Untyped, Value};
+use ricordo::{Form, Notification, Untyped, Value};
 use serde_json::{Value as Json, json};
 
 /// What every secret text has in it, and every secret number.
@@ -200,7 +200,7 @@ proptest! {
         let form = Form::of_schema(engine.schema().clone(), Some(engine.view(engine.root()).value())).unwrap();
         let told: Rc<RefCell<String>> = Rc::default();
         let log = told.clone();
-        let tell = move |notice: &Notice<Value, Form<Untyped>>| {
+        let tell = move |notice: &Notification<Value, Form<Untyped>>| {
             write!(log.borrow_mut(), "{} {:?}", notice.cause(), notice.cause()).unwrap();
         };
         form.subscribe("", tell).unwrap().keep();

@@ -246,7 +246,7 @@ pub fn add_calculation(rules: &mut Rules<Untyped>, plan: &Plan, which: usize, ru
 }
 
 pub fn action(engine: &Engine, doing: Doing) -> Option<Action> {
-    let rows = engine.view(engine.locate(&"/rows".parse().unwrap()).unwrap()).row_count() as usize;
+    let rows = engine.view(engine.locate(&"/rows".parse().unwrap()).unwrap()).row_count();
     action_on(rows, doing)
 }
 

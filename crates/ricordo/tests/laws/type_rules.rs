@@ -167,7 +167,7 @@ fn done(form: &Form<Task>, plain: &mut Task, doing: Doing, number: usize) {
             let parts = &mut find(plain, &pointer).parts;
             let row = row % (parts.len() + 1);
             let list = form.place(format!("{pointer}/parts").as_str()).unwrap().typed::<Vec<Task>>().unwrap();
-            list.insert(row as u32, task(number, minutes)).unwrap();
+            list.insert(row, task(number, minutes)).unwrap();
             parts.insert(row, task(number, minutes));
         }
         Doing::Remove(at, row) => {
