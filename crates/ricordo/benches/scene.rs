@@ -84,7 +84,7 @@ impl WithRicordo {
 impl Sheet {
     fn rules(rules: &mut Rules<Self>) {
         let (sheet, row) = (at::<Self>(), at::<Ingredient>());
-        let of_kind = |kind: &str| sheet.ingredients().when(row.kind(), kind.to_owned());
+        let of_kind = |kind: &str| sheet.ingredients().when(row.kind().equals(kind.to_owned()));
         rules.each(sheet.ingredients(), |rules| {
             rules.calculate(row.cost(), move |it| {
                 it.number(row.grams()) * it.number(row.price_per_kilogram()) / 1000

@@ -4,12 +4,13 @@ use rust_decimal::Decimal;
 
 use super::target::{Targeted, part_on_way};
 use crate::model::Spot;
-use crate::schema::{Error, ErrorKind, Kind, Named, PartId, Pointer, Schema};
-use crate::settle::{AggregateOf, Figure, Level};
+use crate::schema::{Error, ErrorKind, Kind, Named, PartId, Pointer, Schema, Step};
+use crate::settle::{AggregateOf, Comparison, Condition, Figure, Function, Level};
+use crate::tree::FilterId;
 use crate::value::Value;
 
 /// A figure about the rows of a list, or of the lists in its rows.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone)]
 pub(crate) struct Aggregate {
     /// What it says.
     pub(crate) figure: Figure,
@@ -22,32 +23,42 @@ pub(crate) struct Aggregate {
 }
 
 /// The rows of a list.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone)]
 pub(crate) struct RowsOf {
     /// The way to the list, from a row of the list before, or from what the rule is for.
     pub(crate) list: Spot,
-    /// The ways from a row to what must hold these values for the row to count.
-    pub(crate) conditions: Vec<(Spot, Value)>,
+    /// What must hold of places in a row for it to count.
+    pub(crate) conditions: Vec<(Spot, Comparison, Value)>,
+    /// Functions of a row that must give true for it to count.
+    pub(crate) filters: Vec<Function>,
 }
 
-/// What an aggregate for these places goes through, if that suits it.
+/// What an aggregate for these places goes through, if that suits it. The filters of each of
+/// its lists are declared by `declare`, given the way to the list from the row of the list before, and the parts of the list
+/// and of its rows.
 pub(super) fn aggregate_of(
     schema: &Schema,
     targeted: &Targeted,
     aggregate: &Aggregate,
+    mut declare: impl FnMut(&[Step], PartId, PartId, &[Function]) -> Vec<FilterId>,
 ) -> Result<AggregateOf, Error> {
     let (mut part, mut pointer) = targeted.from.clone();
     let (mut parts, mut levels) = (Vec::new(), Vec::new());
-    for (level, RowsOf { list, conditions }) in aggregate.rows.iter().enumerate() {
+    for (level, RowsOf { list, conditions, filters }) in aggregate.rows.iter().enumerate() {
         let (list_part, list) = part_on_way(schema, part, list, &mut pointer)?;
         part = item_of(schema, list_part, &pointer)?;
         pointer.push("-");
-        let conditions = conditions.iter().map(|(way, value)| {
+        let conditions = conditions.iter().map(|(way, comparison, value)| {
             let (tested, way) = part_on_way(schema, part, way, &mut pointer.clone())?;
             parts.push((tested, level));
-            Ok((way, value.clone()))
+            Ok(Condition { way, comparison: *comparison, value: value.clone() })
         });
-        levels.push(Level { list, conditions: conditions.collect::<Result<_, Error>>()? });
+        let conditions = conditions.collect::<Result<_, Error>>()?;
+        if !filters.is_empty() {
+            parts.push((part, level));
+        }
+        let filters = declare(&list, list_part, part, filters);
+        levels.push(Level { list, conditions, filters });
     }
     let Some(last) = levels.len().checked_sub(1) else {
         return targeted.refuse("cannot show a figure about no list");

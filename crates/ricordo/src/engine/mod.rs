@@ -48,7 +48,7 @@ pub use rows::RowEdit;
 pub(crate) use rulebook::{FlagRule, RuleOf, RuleSpec};
 
 pub(crate) use crate::settle::Figure;
-pub use crate::settle::{Aspects, PlaceView, Reads};
+pub use crate::settle::{Aspects, Comparison, PlaceView, Reads};
 pub use crate::tree::{Cost, PlaceId};
 
 use crate::schema::{DEEPEST, Error, ErrorKind, Pointer, Schema};

@@ -8,7 +8,7 @@ use super::aggregating::{Aggregate, aggregate_of, item_of};
 use super::target::{Targeted, part_on_way, slot_of};
 use crate::model::Spot;
 use crate::schema::{Error, Kind, PartId, Pointer, RecordId, Schema};
-use crate::settle::{Bases, Declaration, Function, Role, Slot, Way, conflicts};
+use crate::settle::{AggregateOf, Bases, Declaration, Function, Role, Slot, Way, conflicts};
 use crate::tree::{Anchor, ConstraintId, ConstraintWords, Pattern};
 
 /// A rule, before it is known where in a form it holds.
@@ -143,7 +143,7 @@ impl Rulebook {
                 let targeted = target(&at, first)?;
                 let slot = Slot::Value(Role::Calculated);
                 self.may_declare(&targeted, slot)?;
-                let of = aggregate_of(&schema, &targeted, &aggregate)?;
+                let of = self.with_filters(&schema, &targeted, &aggregate)?;
                 self.declare(targeted, slot, Way::Aggregate(of))
             }
             RuleOf::Counterpart { of_one, other, of_other } => {
@@ -174,6 +174,32 @@ impl Rulebook {
                 Ok(())
             }
         }
+    }
+
+    /// What an aggregate goes through; its filters become rules of their own.
+    fn with_filters(
+        &mut self,
+        schema: &Schema,
+        targeted: &Targeted,
+        aggregate: &Aggregate,
+    ) -> Result<AggregateOf, Error> {
+        let mut pattern = targeted.pattern.up_to(targeted.base);
+        let mut declared = Vec::new();
+        let of = aggregate_of(schema, targeted, aggregate, |way, list, part, filters| {
+            way.iter().for_each(|step| pattern.push(slot_of(*step)));
+            pattern.push(None);
+            let declare = |filter: &Function| {
+                let name = self.next;
+                self.next = name.next();
+                let (base, bases, slot) = (pattern.depth(), Bases::Rows(list), Slot::Kept(name));
+                let way = Way::Function(filter.clone());
+                declared.push(Declaration { part, pattern: pattern.clone(), base, bases, slot, way });
+                name
+            };
+            filters.iter().map(declare).collect()
+        })?;
+        declared.into_iter().for_each(|declaration| self.push(Arc::new(declaration)));
+        Ok(of)
     }
 
     fn slot_of(&mut self, rule: FlagRule) -> Slot {

@@ -46,12 +46,13 @@ use std::rc::Rc;
 use std::sync::Arc;
 use std::time::Duration;
 
+pub use crate::engine::Comparison;
 pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetSort, WidgetState};
 pub use cause::Cause;
 pub use counts::{Counts, SubscriberReport};
 pub use look::{RuleView, View};
 pub use outlet::{Event, Outlet};
-pub use over::{Over, Rows};
+pub use over::{Condition, Over, Rows};
 pub use place::Place;
 #[doc(hidden)]
 pub use rules::rules_of;

@@ -2,12 +2,15 @@
 
 use std::fmt;
 use std::marker::PhantomData;
+use std::sync::Arc;
 
 use super::Untyped;
+use super::look::View;
 use super::rules::way;
-use crate::engine::{Aggregate, Figure, RowsOf};
-use crate::model::{Data, HoldsRows, ListAt, Locate, Model, Spot};
+use crate::engine::{Aggregate, Comparison, Figure, RowsOf};
+use crate::model::{Data, Gives, HoldsRows, ListAt, Locate, Model, Path, Spot};
 use crate::schema::{Error, Route};
+use crate::value::Value;
 
 /// The rows of a list, or of the lists in its rows, which a figure is to be about. `M` is what the list lies in, `R` is
 /// what a row holds.
@@ -31,7 +34,7 @@ use crate::schema::{Error, Route};
 /// # let stage = |on_bench, minutes| Stage { on_bench, folds: vec![Fold { minutes }, Fold { minutes: 1 }] };
 /// let form = Form::new(&Sheet { stages: vec![stage(true, 20), stage(false, 60)], rest: None })?;
 /// let (sheet, stage, fold) = (ricordo::at::<Sheet>(), ricordo::at::<Stage>(), ricordo::at::<Fold>());
-/// let folds = sheet.stages().when(stage.on_bench(), true).each(stage.folds());
+/// let folds = sheet.stages().when(stage.on_bench().equals(true)).each(stage.folds());
 /// form.add_rules(|rules| rules.aggregate(sheet.rest(), folds.sum(fold.minutes())))?.keep();
 /// assert_eq!(form.get(sheet.rest())?, Some(21));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
@@ -48,15 +51,63 @@ pub struct Over<M> {
     of: PhantomData<fn() -> M>,
 }
 
+/// A comparison of a place in an `R`: what must hold for a row to count. It is made by the path of the place, such as
+/// `row.grams().more_than(100)`.
+pub struct Condition<R> {
+    condition: Result<(Spot, Comparison, Value), Error>,
+    of: PhantomData<fn() -> R>,
+}
+
+impl<R> Condition<R> {
+    /// A comparison of the place at a path, or at a pointer.
+    #[allow(clippy::needless_pass_by_value, reason = "conditions take what they compare with")]
+    pub fn new<L: Locate<R>>(at: L, comparison: Comparison, value: impl Gives<L::Target>) -> Self {
+        Condition { condition: way(at).map(|at| (at, comparison, value.give())), of: PhantomData }
+    }
+}
+
+impl<R> fmt::Debug for Condition<R> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Condition").finish_non_exhaustive()
+    }
+}
+
+macro_rules! comparisons {
+    ($($(#[$docs:meta])* $name:ident, $comparison:ident;)*) => {$(
+        $(#[$docs])*
+        pub fn $name(self, value: impl Gives<T>) -> Condition<R> {
+            Condition::new(self, Comparison::$comparison, value)
+        }
+    )*};
+}
+
+/// Conditions for rows: see [`Rows::when`].
+impl<R, T: Data> Path<R, T> {
+    comparisons! {
+        /// The place holds this value.
+        equals, Equals;
+        /// The place does not hold this value.
+        differs_from, DiffersFrom;
+        /// The place holds less than this value, or something earlier.
+        less_than, LessThan;
+        /// The place holds this value or less.
+        at_most, AtMost;
+        /// The place holds more than this value, or something later.
+        more_than, MoreThan;
+        /// The place holds this value or more.
+        at_least, AtLeast;
+    }
+}
+
 impl<M, R> fmt::Debug for Rows<M, R> {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_tuple("Rows").field(&self.rows).finish()
+        formatter.debug_struct("Rows").finish_non_exhaustive()
     }
 }
 
 impl<M> fmt::Debug for Over<M> {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_tuple("Over").field(&self.aggregate).finish()
+        formatter.debug_struct("Over").finish_non_exhaustive()
     }
 }
 
@@ -87,13 +138,21 @@ macro_rules! of_lists {
 /// Aggregates over all rows of a list.
 impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
     fn rows(self) -> Rows<M, R> {
-        let rows = way(self).map(|list| vec![RowsOf { list, conditions: Vec::new() }]);
+        let rows = way(self).map(|list| vec![RowsOf { list, conditions: Vec::new(), filters: Vec::new() }]);
         Rows { rows, holds: PhantomData }
     }
 
-    /// Only those rows in which a field holds this value.
-    pub fn when<C: Locate<R>>(self, field: C, value: C::Target) -> Rows<M, R> {
-        self.rows().when(field, value)
+    /// Only those rows of which a condition holds.
+    pub fn when(self, condition: Condition<R>) -> Rows<M, R> {
+        self.rows().when(condition)
+    }
+
+    /// Only those rows for which a function of the row gives true.
+    pub fn filter<G: Gives<bool>>(
+        self,
+        function: impl Fn(&View<'_, R>) -> G + Send + Sync + 'static,
+    ) -> Rows<M, R> {
+        self.rows().filter(function)
     }
 
     /// The rows of a list in each of these rows.
@@ -130,7 +189,7 @@ impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
 impl Rows<Untyped, Untyped> {
     /// The rows of a list at a pointer, for a form whose schema is only known when the program runs.
     pub fn of(list: impl Locate<Untyped>) -> Self {
-        let rows = way(list).map(|list| vec![RowsOf { list, conditions: Vec::new() }]);
+        let rows = way(list).map(|list| vec![RowsOf { list, conditions: Vec::new(), filters: Vec::new() }]);
         Rows { rows, holds: PhantomData }
     }
 }
@@ -139,23 +198,82 @@ impl<M, R> Rows<M, R> {
     /// The rows of a list in each of these rows.
     pub fn each<L: Locate<R, Target: HoldsRows>>(self, list: L) -> Rows<M, <L::Target as HoldsRows>::Row> {
         let rows = self.rows.and_then(|mut rows| {
-            rows.push(RowsOf { list: way(list)?, conditions: Vec::new() });
+            rows.push(RowsOf { list: way(list)?, conditions: Vec::new(), filters: Vec::new() });
             Ok(rows)
         });
         Rows { rows, holds: PhantomData }
     }
 
-    /// Those of the rows alone in which a field holds this value. Several conditions must all hold.
-    #[allow(clippy::needless_pass_by_value, reason = "conditions take what they compare with")]
-    pub fn when<C: Locate<R>>(self, field: C, value: C::Target) -> Self {
-        let rows = self.rows.and_then(|mut rows| {
-            let field = way(field)?;
+    /// Only those of the rows of which a condition holds. Several conditions must all hold. It is kept up by difference, as
+    /// the aggregate is.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Rules, at};
+    /// #[derive(Model)]
+    /// #[model(rules = Order::rules)]
+    /// struct Order { rows: Vec<Line>, large: Option<u32> }
+    ///
+    /// #[derive(Model)]
+    /// struct Line { pieces: u32, kind: String }
+    ///
+    /// impl Order {
+    ///     fn rules(rules: &mut Rules<Self>) {
+    ///         let (order, line) = (at::<Self>(), at::<Line>());
+    ///         let large = order.rows().when(line.pieces().at_least(10)).when(line.kind().differs_from("free"));
+    ///         rules.aggregate(order.large(), large.count());
+    ///     }
+    /// }
+    /// # let line = |pieces, kind: &str| Line { pieces, kind: kind.into() };
+    /// # let rows = vec![line(9, "paid"), line(10, "paid"), line(11, "free")];
+    /// # let form = Form::new(&Order { rows, large: None })?;
+    /// # assert_eq!(form.get(at::<Order>().large())?, Some(1));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn when(mut self, condition: Condition<R>) -> Self {
+        self.rows = self.rows.and_then(|mut rows| {
+            let condition = condition.condition?;
             if let Some(last) = rows.last_mut() {
-                last.conditions.push((field, value.to_value()));
+                last.conditions.push(condition);
             }
             Ok(rows)
         });
-        Rows { rows, ..self }
+        self
+    }
+
+    /// Only those of the rows for which a function of the row gives true, where no condition says it. Reads are tracked, as in
+    /// a rule; the function runs again for a row when something it read has changed. Blank counts as false.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Rules, at};
+    /// #[derive(Model)]
+    /// #[model(rules = Order::rules)]
+    /// struct Order { rows: Vec<Line>, dear: Option<u32> }
+    ///
+    /// #[derive(Model)]
+    /// struct Line { pieces: u32, price: u32 }
+    ///
+    /// impl Order {
+    ///     fn rules(rules: &mut Rules<Self>) {
+    ///         let (order, line) = (at::<Self>(), at::<Line>());
+    ///         let dear = order.rows().filter(move |it| {
+    ///             (it.number(line.pieces()) * it.number(line.price())).more_than(100)
+    ///         });
+    ///         rules.aggregate(order.dear(), dear.sum(line.pieces()));
+    ///     }
+    /// }
+    /// # let rows = vec![Line { pieces: 9, price: 10 }, Line { pieces: 11, price: 10 }];
+    /// # let form = Form::new(&Order { rows, dear: None })?;
+    /// # assert_eq!(form.get(at::<Order>().dear())?, Some(11));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn filter<G: Gives<bool>>(
+        mut self,
+        function: impl Fn(&View<'_, R>) -> G + Send + Sync + 'static,
+    ) -> Self {
+        if let Some(last) = self.rows.as_mut().ok().and_then(|rows| rows.last_mut()) {
+            last.filters.push(Arc::new(move |row, _| function(&View::new(row)).give()));
+        }
+        self
     }
 
     /// How many rows there are.

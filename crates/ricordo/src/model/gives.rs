@@ -6,7 +6,7 @@ use super::Data;
 use crate::value::{Number, Value};
 
 /// What a rule can return for a place that holds a `T`, whatever reads best: a `T`, an option of one, what is in it if `T` is
-/// an option itself, or a [`Number`] for a number. `None` and a blank number make the place blank.
+/// an option itself, a [`Number`] for a number, an integer for a decimal, a `&str` for a text. `None` and a blank number make the place blank.
 #[diagnostic::on_unimplemented(
     message = "`{Self}` is not what a place that holds a `{T}` can be given",
     label = "the rule returns this",
@@ -58,6 +58,37 @@ impl<T: HoldsNumber> Gives<T> for Number {
 }
 
 impl Gives<Value> for Number {
+    fn give(self) -> Value {
+        self.into()
+    }
+}
+
+macro_rules! give_decimals {
+    ($($type:ty),*) => {$(
+        impl Gives<Decimal> for $type {
+            fn give(self) -> Value {
+                Value::Number(self.into())
+            }
+        }
+
+        impl Gives<Option<Decimal>> for $type {
+            fn give(self) -> Value {
+                Value::Number(self.into())
+            }
+        }
+    )*};
+}
+
+give_decimals!(i8, i16, i32, i64, u8, u16, u32, u64);
+
+/// A text that is not owned.
+impl Gives<String> for &str {
+    fn give(self) -> Value {
+        self.into()
+    }
+}
+
+impl Gives<Option<String>> for &str {
     fn give(self) -> Value {
         self.into()
     }

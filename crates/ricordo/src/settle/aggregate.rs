@@ -1,11 +1,13 @@
 //! Aggregates: figures about the rows of lists, kept up by differences.
 
+use std::cmp::Ordering;
+
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::accumulator::{Accumulator, Share};
 use crate::schema::{PartId, Step};
-use crate::tree::{PlaceId, Tree};
+use crate::tree::{FilterId, PlaceId, Tree};
 use crate::value::Value;
 
 /// What an aggregate says of the rows of a list.
@@ -64,8 +66,51 @@ pub(crate) struct AggregateOf {
 pub(crate) struct Level {
     /// The way to the list, from a row of the level before, or from what the aggregate is for.
     pub(crate) list: Vec<Step>,
-    /// The ways from a row to what must hold values for it to count.
-    pub(crate) conditions: Vec<(Vec<Step>, Value)>,
+    /// What must hold of a row for it to count.
+    pub(crate) conditions: Vec<Condition>,
+    /// Functions of a row that must give true for it to count. Each has a cell for each row.
+    pub(crate) filters: Vec<FilterId>,
+}
+
+/// A comparison of a place in a row.
+#[derive(Clone, Debug)]
+pub(crate) struct Condition {
+    /// The way from the row to the place.
+    pub(crate) way: Vec<Step>,
+    pub(crate) comparison: Comparison,
+    pub(crate) value: Value,
+}
+
+/// How a place is compared with a value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Comparison {
+    /// It holds the value.
+    Equals,
+    /// It does not hold the value.
+    DiffersFrom,
+    /// It is less than the value, or earlier. A blank is neither less nor more than anything.
+    LessThan,
+    /// It is the value or less.
+    AtMost,
+    /// It is more than the value, or later.
+    MoreThan,
+    /// It is the value or more.
+    AtLeast,
+}
+
+impl Comparison {
+    fn holds(self, value: &Value, other: &Value) -> bool {
+        let order = || value.compare(other);
+        match self {
+            Comparison::Equals => value == other,
+            Comparison::DiffersFrom => value != other,
+            Comparison::LessThan => order().is_some_and(Ordering::is_lt),
+            Comparison::AtMost => order().is_some_and(Ordering::is_le),
+            Comparison::MoreThan => order().is_some_and(Ordering::is_gt),
+            Comparison::AtLeast => order().is_some_and(Ordering::is_ge),
+        }
+    }
 }
 
 /// Which rows of an aggregate a place concerns.
@@ -93,7 +138,7 @@ impl AggregateOf {
         let mut within = Scope::All;
         // What does not lie in the next list may be a record that a condition looks into.
         let mut beside = None;
-        for (level, Level { list, conditions }) in self.levels.iter().enumerate() {
+        for (level, Level { list, conditions, .. }) in self.levels.iter().enumerate() {
             for step in list {
                 if at == 0 {
                     return Some(within);
@@ -135,12 +180,12 @@ impl AggregateOf {
     /// All places that matter: lists, rows, and fields in them.
     pub(super) fn places(&self, tree: &Tree, base: PlaceId) -> Vec<PlaceId> {
         let (mut places, mut rows) = (Vec::new(), vec![base]);
-        for (level, Level { list, conditions }) in self.levels.iter().enumerate() {
+        for (level, Level { list, conditions, .. }) in self.levels.iter().enumerate() {
             places.extend(rows.iter().filter_map(|row| tree.follow(*row, list).ok()));
             rows = rows_of(tree, rows, &self.levels[level..=level]);
             places.extend(&rows);
             let is_last = level + 1 == self.levels.len();
-            let mut ways: Vec<&[Step]> = conditions.iter().map(|(way, _)| &**way).collect();
+            let mut ways: Vec<&[Step]> = conditions.iter().map(|condition| &*condition.way).collect();
             ways.extend(is_last.then_some(&*self.field));
             ways.extend(self.weight.as_deref().filter(|_| is_last));
             let fields = rows.iter().flat_map(|row| ways.iter().map(|way| tree.follow(*row, way)));
@@ -165,10 +210,12 @@ impl AggregateOf {
     /// Whether a row, and those that it lies in, are as they must be to count.
     fn counts(&self, tree: &Tree, row: PlaceId) -> bool {
         let mut row = row;
-        for Level { list, conditions } in self.levels.iter().rev() {
-            let holds =
-                |(way, expected): &(Vec<Step>, Value)| seen(tree, row, way, |value| value == expected);
-            if !conditions.iter().all(holds) {
+        for Level { list, conditions, filters } in self.levels.iter().rev() {
+            let holds = |Condition { way, comparison, value }: &Condition| {
+                seen(tree, row, way, |seen| comparison.holds(seen, value))
+            };
+            let is_kept = |filter| tree.flags_of(row).is_some_and(|flags| flags.kept.contains(filter));
+            if !conditions.iter().all(holds) || !filters.iter().all(is_kept) {
                 return false;
             }
             let above = std::iter::successors(Some(row), |place| tree.parent(*place));

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::{AggregateOf, Aspects, PlaceView};
 use crate::schema::{Kind, PartId, RecordId, Schema};
-use crate::tree::{ConstraintId, Pattern, PlaceId, Standing, Tree};
+use crate::tree::{ConstraintId, FilterId, Pattern, PlaceId, Standing, Tree};
 use crate::value::Value;
 
 /// What tells something of a place: a function of what it is given to look at, and of what the rule begins at, the form or
@@ -62,6 +62,8 @@ pub(crate) enum Slot {
     Required,
     /// Whether a constraint holds.
     Constraint(ConstraintId),
+    /// Whether a filter of an aggregate keeps the row.
+    Kept(FilterId),
 }
 
 /// Whether one of these declarations says already of some of these places what another would: only constraints may be
@@ -76,7 +78,7 @@ pub(crate) fn conflicts<'a>(
         known.pattern.overlaps(pattern, schema)
             && match (known.slot, slot) {
                 (Slot::Value(_), Slot::Value(_)) => true,
-                (Slot::Constraint(_), _) => false,
+                (Slot::Constraint(_) | Slot::Kept(_), _) => false,
                 (known, slot) => known == slot,
             }
     })
@@ -120,6 +122,8 @@ impl Slot {
             Slot::Readonly => Aspects::READONLY,
             Slot::Required => Aspects::REQUIRED | Aspects::FINDINGS | Aspects::VALIDITY,
             Slot::Constraint(_) => Aspects::FINDINGS | Aspects::VALIDITY,
+            // Only aggregates see it, in the way in which they see whether a row is relevant.
+            Slot::Kept(_) => Aspects::RELEVANT,
         }
     }
 }

@@ -221,6 +221,7 @@ impl Graph {
                     Slot::Readonly => flags.is_readonly = false,
                     Slot::Required => flags.is_required = false,
                     Slot::Constraint(constraint) => flags.failed.retain(|failed| *failed != constraint),
+                    Slot::Kept(filter) => flags.kept.retain(|kept| *kept != filter),
                 }
             });
         }
@@ -560,6 +561,8 @@ impl Graph {
         self.trigger_all(tree, place, aspects);
         if aspects.contains(Aspects::RELEVANT) {
             self.note_relevance_for_aggregates(tree, place);
+        } else if before.kept != now.kept {
+            self.note_for_aggregates(tree, place);
         }
     }
 

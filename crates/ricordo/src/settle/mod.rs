@@ -23,7 +23,8 @@ mod scratch;
 mod unsettled;
 mod view;
 
-pub(crate) use aggregate::{AggregateOf, Figure, Level};
+pub use aggregate::Comparison;
+pub(crate) use aggregate::{AggregateOf, Condition, Figure, Level};
 pub use aspects::Aspects;
 pub(crate) use declaration::{Bases, Declaration, Function, Role, Slot, Way, conflicts};
 pub(crate) use graph::{Checkpoint, Graph, RuleKey};

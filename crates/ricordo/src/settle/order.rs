@@ -69,7 +69,7 @@ impl Graph {
     fn above(&self, tree: &Tree, cell: Cell) -> Vec<Cell> {
         let Some(body) = self.cells.get(cell) else { return Vec::new() };
         let mut above = self.dependents.of(tree, body.place, body.slot.aspects()).into_vec();
-        if matches!(body.slot, Slot::Value(_) | Slot::Relevant) {
+        if matches!(body.slot, Slot::Value(_) | Slot::Relevant | Slot::Kept(_)) {
             above.extend(self.aggregating(tree, body.place));
         }
         above

@@ -61,6 +61,14 @@ impl Graph {
             }
             Slot::Readonly => put_flag(tree, place, &value, |flags| &mut flags.is_readonly)?,
             Slot::Required => put_flag(tree, place, &value, |flags| &mut flags.is_required)?,
+            Slot::Kept(filter) => {
+                let is_kept = flag(&value)? == Some(true);
+                tree.change_flags(place, |flags| {
+                    flags.kept.retain(|kept| *kept != filter);
+                    flags.kept.extend(is_kept.then_some(filter));
+                    flags.kept.sort_unstable();
+                });
+            }
             Slot::Constraint(constraint) => {
                 let has_failed = flag(&value)? == Some(false);
                 tree.change_flags(place, |flags| {

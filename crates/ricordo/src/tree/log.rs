@@ -47,7 +47,7 @@ pub(crate) enum Undo {
     /// The place had these faults.
     Faults { place: PlaceId, before: Faults },
     /// These flags followed for the place from others.
-    Ruled { place: PlaceId, before: Ruled },
+    Ruled { place: PlaceId, before: Box<Ruled> },
     /// The value of the place came from this, before rules were added or withdrawn. It is only told: the cells know it.
     Standing { place: PlaceId, before: Option<Standing> },
     /// A row was made that had not been there before.
@@ -338,7 +338,7 @@ impl Tree {
             }
             Undo::Touched { place, before } => self.set_touched(place, before),
             Undo::Faults { place, before } => self.set_faults(place, before),
-            Undo::Ruled { place, before } => self.change_flags(place, |flags| *flags = before),
+            Undo::Ruled { place, before } => self.change_flags(place, |flags| *flags = *before),
             // Only a roll-back takes a new row back, as if there had never been one; of a new baseline nothing is
             // to be taken back but what is logged beside it.
             Undo::RowMade { .. } | Undo::NewBaseline | Undo::TouchedSum { .. } | Undo::Standing { .. } => {}

@@ -33,7 +33,7 @@ pub use node::PlaceId;
 pub(crate) use node::{Body, Field, ListBody, Marks, Node, Pending, Presence, RecordBody, Summary};
 pub(crate) use pattern::{Anchor, Pattern};
 use ruled::RuledPlaces;
-pub(crate) use ruled::{ConstraintId, ConstraintWords, Failure, Fault, Faults, Ruled, Standing};
+pub(crate) use ruled::{ConstraintId, ConstraintWords, Failure, Fault, Faults, FilterId, Ruled, Standing};
 pub(crate) use sequence::Key;
 
 use crate::schema::{Part, Schema};

@@ -44,6 +44,11 @@ impl Pattern {
         is_same.then_some((*one, *other_field))
     }
 
+    /// The pattern of the places so many steps below where this one begins.
+    pub(crate) fn up_to(&self, steps: usize) -> Self {
+        Pattern { anchor: self.anchor, steps: self.steps[..steps.min(self.steps.len())].to_vec() }
+    }
+
     /// How many places lie above those that are meant, down from where the pattern begins.
     pub(crate) fn depth(&self) -> usize {
         self.steps.len()

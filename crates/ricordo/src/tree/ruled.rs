@@ -42,6 +42,9 @@ impl ConstraintId {
     }
 }
 
+/// Names a filter of an aggregate.
+pub(crate) type FilterId = ConstraintId;
+
 /// What is told where a constraint does not hold.
 #[derive(Clone, Debug)]
 pub(crate) struct ConstraintWords {
@@ -74,6 +77,8 @@ pub(crate) struct Ruled {
     pub(crate) failures: SmallVec<[Failure; 0]>,
     /// The constraints that do not hold.
     pub(crate) failed: SmallVec<[ConstraintId; 2]>,
+    /// The filters of aggregates by which the place, a row, is kept.
+    pub(crate) kept: SmallVec<[FilterId; 0]>,
 }
 
 /// A rule that could not be computed.
@@ -171,7 +176,7 @@ impl Tree {
         } else {
             self.ruled.flags.insert(place, now);
         }
-        self.log.push(Undo::Ruled { place, before });
+        self.log.push(Undo::Ruled { place, before: Box::new(before) });
     }
 
     /// Says that a rule tells of a part whether it is relevant, or that none does any longer.

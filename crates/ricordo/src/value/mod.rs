@@ -12,6 +12,7 @@ mod record;
 mod time;
 
 use std::borrow::Cow;
+use std::cmp::Ordering;
 use std::sync::Arc;
 
 pub use arithmetic::Number;
@@ -79,6 +80,18 @@ impl PartialEq for Value {
 }
 
 impl Value {
+    /// Which of two values is less, or earlier; `None` if they cannot be ordered, as a blank cannot.
+    pub(crate) fn compare(&self, other: &Value) -> Option<Ordering> {
+        match (self, other) {
+            (Value::Number(one), Value::Number(other)) => Some(one.cmp(other)),
+            (Value::Text(one), Value::Text(other)) => Some(one.cmp(other)),
+            (Value::Date(one), Value::Date(other)) => Some(one.cmp(other)),
+            (Value::Time(one), Value::Time(other)) => Some(one.cmp(other)),
+            (Value::DateTime(one), Value::DateTime(other)) => one.compare(*other),
+            _ => None,
+        }
+    }
+
     /// Whether the value misses a `required`: blank, null or the empty text.
     pub fn is_empty(&self) -> bool {
         match self {

@@ -2,6 +2,7 @@
 
 use jiff::civil::{self, Date, Time};
 use jiff::tz::Offset;
+use std::cmp::Ordering;
 
 /// A date and a time, with or without an offset from UTC. Two are equal when they are written the same: the
 /// same instant at another offset is another value.
@@ -11,6 +12,20 @@ pub struct DateTime {
     pub local: civil::DateTime,
     /// The offset of that clock from UTC, in whole minutes, if it is said.
     pub offset: Option<Offset>,
+}
+
+impl DateTime {
+    /// Which of two is earlier: by their instants if both have an offset, by their clocks if neither has.
+    pub(crate) fn compare(self, other: DateTime) -> Option<Ordering> {
+        match (self.offset, other.offset) {
+            (None, None) => Some(self.local.cmp(&other.local)),
+            (Some(one), Some(another)) => {
+                let one = one.to_timestamp(self.local).ok()?;
+                Some(one.cmp(&another.to_timestamp(other.local).ok()?))
+            }
+            (Some(_), None) | (None, Some(_)) => None,
+        }
+    }
 }
 
 /// Reads a *valid date string* (HTML Living Standard, section 2.3.5.2): `2026-11-23`. Years have four digits, and there

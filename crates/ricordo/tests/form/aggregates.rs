@@ -1,7 +1,8 @@
 //! Figures about the rows of lists, and of lists in rows.
 
 use crate::WithRules;
-use ricordo::{Decimal, Form, Model, Number, at};
+use ricordo::form::{Comparison, Condition};
+use ricordo::{Decimal, Form, Model, Number, Value, at};
 
 #[derive(Clone, Debug, Model)]
 struct Week {
@@ -63,10 +64,10 @@ fn week() -> Week {
 fn form() -> Form<Week> {
     let form = Form::new(&week()).unwrap();
     let (week, day, batch) = (at::<Week>(), at::<Day>(), at::<Batch>());
-    let batches = || at::<Week>().days().when(at::<Day>().open(), true).each(at::<Day>().batches());
+    let batches = || at::<Week>().days().when(at::<Day>().open().equals(true)).each(at::<Day>().batches());
     form.rule(|rules| {
         rules.aggregate(week.sum(), batches().sum(batch.kilograms()));
-        rules.aggregate(week.count(), batches().when(batch.kind(), "rye".into()).count());
+        rules.aggregate(week.count(), batches().when(batch.kind().equals("rye")).count());
         rules.aggregate(week.least(), batches().minimum(batch.kilograms()));
         rules.aggregate(week.most(), batches().maximum(batch.kilograms()));
         rules.aggregate(week.mean(), batches().mean(batch.kilograms()));
@@ -75,7 +76,7 @@ fn form() -> Form<Week> {
         rules.aggregate(week.any(), batches().any(batch.baked()));
         rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().sum(batch.loaves())));
         rules.each(week.days(), |rules| {
-            rules.aggregate(day.noted(), day.notes().when(at::<String>(), "Cool".into()).count())
+            rules.aggregate(day.noted(), day.notes().when(at::<String>().equals("Cool")).count())
         });
     })
     .unwrap();
@@ -247,7 +248,7 @@ fn an_edit_in_a_list_in_a_row_costs_the_same_in_a_large_form() {
         week.days = vec![week.days[0].clone(); days];
         let form = Form::new(&week).unwrap();
         let (week, day, batch) = (at::<Week>(), at::<Day>(), at::<Batch>());
-        let batches = week.days().when(day.open(), true).each(day.batches());
+        let batches = week.days().when(day.open().equals(true)).each(day.batches());
         form.rule(|rules| {
             rules.aggregate(week.count(), batches.sum(batch.loaves()));
             rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().sum(batch.loaves())));
@@ -262,4 +263,79 @@ fn an_edit_in_a_list_in_a_row_costs_the_same_in_a_large_form() {
         (cost.calculations, cost.places, cost.checks, cost.aggregated)
     };
     assert_eq!(cost(100), cost(20_000));
+}
+
+#[test]
+fn rows_are_chosen_by_comparisons_and_functions() {
+    #[derive(Model)]
+    struct Sheet {
+        least: Option<Decimal>,
+        rows: Vec<Row>,
+        counts: Vec<Option<u32>>,
+        chosen: Option<Decimal>,
+        late: Option<u32>,
+    }
+    #[derive(Clone, Model)]
+    struct Row {
+        grams: Option<Decimal>,
+        day: Option<ricordo::civil::Date>,
+        parts: Vec<u32>,
+    }
+    let row = |grams: Option<i64>, day: i8| Row {
+        grams: grams.map(Decimal::from),
+        day: Some(ricordo::civil::date(2026, 11, day)),
+        parts: vec![1, 2, 3],
+    };
+    let rows = vec![row(Some(5), 1), row(Some(10), 2), row(None, 3), row(Some(15), 4)];
+    let sheet = Sheet { least: Some(10.into()), rows, counts: Vec::new(), chosen: None, late: None };
+    let (form, paths, row) = (Form::new(&sheet).unwrap(), at::<Sheet>(), at::<Row>());
+    let day = ricordo::civil::date(2026, 11, 2);
+    let count = |condition: Condition<Row>| {
+        let rules =
+            form.add_rules(|rules| rules.aggregate(paths.late(), paths.rows().when(condition).count()));
+        let _rules = rules.unwrap();
+        form.get(paths.late()).unwrap().unwrap()
+    };
+    assert_eq!(count(row.grams().less_than(10)), 1);
+    assert_eq!(count(row.grams().at_most(10)), 2);
+    assert_eq!(count(row.grams().more_than(10)), 1);
+    assert_eq!(count(row.grams().at_least(10)), 2, "a blank is neither less nor more");
+    assert_eq!(count(row.grams().equals(None::<Decimal>)), 1);
+    assert_eq!(count(row.grams().differs_from(5)), 3);
+    assert_eq!(count(row.day().more_than(day)), 2);
+
+    // Functions may read anything, also beyond the row, and are run again when that changes.
+    form.rule(|rules| {
+        let enough = paths.rows().filter(move |it| {
+            let least = it.parent()?.parent()?.children().next()?.value().as_number();
+            it.number(row.grams()).at_least(least)
+        });
+        rules.aggregate(paths.chosen(), enough.sum(row.grams()));
+    })
+    .unwrap();
+    let chosen = || form.get(paths.chosen()).unwrap().unwrap();
+    assert_eq!(chosen(), 25.into());
+    form.enter(paths.least(), "15").unwrap();
+    assert_eq!(chosen(), 15.into());
+    form.enter(paths.rows().at(2).grams(), "20").unwrap();
+    assert_eq!(chosen(), 35.into());
+    form.place(paths.rows().at(3)).unwrap().remove().unwrap();
+    assert_eq!(chosen(), 20.into());
+    form.undo().unwrap();
+    form.undo().unwrap();
+    form.undo().unwrap();
+    assert_eq!((chosen(), form.is_dirty()), (25.into(), false));
+    form.place(paths.rows())
+        .unwrap()
+        .push(Row { grams: Some(40.into()), day: None, parts: Vec::new() })
+        .unwrap();
+    assert_eq!(chosen(), 65.into());
+
+    let wrong = form.add_rules(|rules| {
+        rules.aggregate(
+            paths.late(),
+            paths.rows().when(Condition::new("/grms", Comparison::Equals, Value::Null)).count(),
+        );
+    });
+    assert_eq!(wrong.unwrap_err().to_string(), "/rows/- has no field “grms”; the nearest is /rows/-/grams");
 }

@@ -5,7 +5,7 @@
 use proptest::prelude::*;
 use ricordo::engine::{Action, Aspects, Engine, ObserverId, PlaceId, PlaceView};
 use ricordo::exchange::read_definition;
-use ricordo::form::{Rows, schema_with};
+use ricordo::form::{Comparison, Condition, Rows, schema_with};
 use ricordo::{Decimal, Pointer, Record, Rules, Untyped, Value};
 
 const DEFINITION: &str = r#"{"type":"object","properties":{
@@ -59,7 +59,7 @@ fn form_of(row: PlaceView<'_>) -> Option<PlaceView<'_>> {
 /// All rules, in an order that a seed tells.
 fn declare(rules: &mut Rules<Untyped>, seed: u8) {
     let rows = || Rows::of("/rows");
-    let counted = || rows().when("/skip", Value::Flag(false));
+    let counted = || rows().when(Condition::new("/skip", Comparison::Equals, Value::Flag(false)));
     let mut order: Vec<u8> = (0..17).collect();
     order.rotate_left(usize::from(seed % 17));
     if seed.is_multiple_of(2) {
@@ -98,7 +98,12 @@ fn declare(rules: &mut Rules<Untyped>, seed: u8) {
             }),
             15 => rules.aggregate("/mean", rows().mean("/n")),
             8 => each(rules, |rules| {
-                rules.aggregate("/sum", Rows::of("/parts").when("/ok", Value::Flag(true)).sum("/m"));
+                rules.aggregate(
+                    "/sum",
+                    Rows::of("/parts")
+                        .when(Condition::new("/ok", Comparison::Equals, Value::Flag(true)))
+                        .sum("/m"),
+                );
             }),
             9 => each(rules, |rules| {
                 rules.calculate("/late", |it| {
@@ -107,8 +112,15 @@ fn declare(rules: &mut Rules<Untyped>, seed: u8) {
             }),
             10 => rules.aggregate("/total", rows().each("/parts").sum("/m")),
             11 => rules.aggregate("/counted", counted().count()),
-            12 => rules.aggregate("/least", counted().each("/parts").minimum("/m")),
-            13 => rules.aggregate("/held", rows().when("/extra/on", Value::Flag(true)).sum("/n")),
+            12 => {
+                // A function that looks beyond its row.
+                let counted = rows().filter(|row| Some(!row.get("/skip")?.as_flag()?));
+                rules.aggregate("/least", counted.each("/parts").minimum("/m"));
+            }
+            13 => rules.aggregate(
+                "/held",
+                rows().when(Condition::new("/extra/on", Comparison::Equals, Value::Flag(true))).sum("/n"),
+            ),
             _ => rules.calculate("/seen", |it| {
                 figure(child(it.place(), 3).and_then(|r#box| number(child(r#box, 0))))
             }),

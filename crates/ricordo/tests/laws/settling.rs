@@ -9,7 +9,7 @@ use std::sync::{Arc, Mutex};
 use proptest::prelude::*;
 use ricordo::engine::{Action, Engine, PlaceId, PlaceView};
 use ricordo::exchange::{dump, read_definition};
-use ricordo::form::{Rows, schema_with};
+use ricordo::form::{Comparison, Condition, Rows, schema_with};
 use ricordo::{Decimal, Pointer, Record, Rules, Untyped, Value};
 
 /// The form has fields `f0` to `f5`, and rows of fields `a` to `d`.
@@ -145,13 +145,13 @@ const FIGURES: usize = 6;
 pub fn add_figures(rules: &mut Rules<Untyped>) {
     for at in 0..FIGURES {
         let all = Rows::of("/rows");
-        let three = Rows::of("/rows").when("/d", Value::from(3));
+        let three = Rows::of("/rows").when(Condition::new("/d", Comparison::Equals, Value::from(3)));
         rules.aggregate(
             format!("/g{at}").as_str(),
             match at {
                 0 => three.sum("/a"),
                 1 => all.count(),
-                2 => three.minimum("/a"),
+                2 => Rows::of("/rows").filter(|row| row.number("/d").equals(3)).minimum("/a"),
                 3 => all.maximum("/a"),
                 4 => three.mean("/a"),
                 _ => all.weighted_mean("/a", "/d"),
