@@ -21,7 +21,25 @@ pub(crate) struct FieldAttributes {
 const FIELD_ATTRIBUTES: &str = "label, description, required, min_length, max_length, format, minimum, maximum, \
                                 exclusive_minimum, exclusive_maximum, multiple_of, min_items, max_items, \
                                 unique_items, default, reveal, commit, pause_ms, decimals, grouping, \
-                                decimal_comma, display, readonly, secret and local";
+                                decimal_comma, display, pattern, trim, messages, readonly, secret and local";
+
+/// The kinds of findings that a message can be given for, as attributes and as variants.
+const FINDINGS: [(&str, &str); 14] = [
+    ("value_missing", "ValueMissing"),
+    ("type_mismatch", "TypeMismatch"),
+    ("pattern_mismatch", "PatternMismatch"),
+    ("too_long", "TooLong"),
+    ("too_short", "TooShort"),
+    ("range_underflow", "RangeUnderflow"),
+    ("range_overflow", "RangeOverflow"),
+    ("step_mismatch", "StepMismatch"),
+    ("bad_input", "BadInput"),
+    ("too_few", "TooFew"),
+    ("too_many", "TooMany"),
+    ("repeated", "Repeated"),
+    ("not_listed", "NotListed"),
+    ("not_computable", "NotComputable"),
+];
 
 impl FieldAttributes {
     pub(crate) fn read(field: &Field) -> syn::Result<Self> {
@@ -57,10 +75,31 @@ impl FieldAttributes {
                 quote!(part.constraints.#key = ::core::option::Option::Some(#number);)
             }
             "minimum" | "maximum" => {
-                let number = Number::read(meta)?;
-                self.check("suits_number", ty, key.span());
-                quote!(part = part.#key(#number);)
+                let value = meta.value()?;
+                if value.peek(LitStr) {
+                    let text: LitStr = value.parse()?;
+                    self.check("suits_time", ty, key.span());
+                    let bound = if name == "minimum" { quote!(earliest) } else { quote!(latest) };
+                    quote!(part = part.#bound(#text);)
+                } else {
+                    let number = Number::of(value.parse()?)?;
+                    self.check("suits_number", ty, key.span());
+                    quote!(part = part.#key(#number);)
+                }
             }
+            "pattern" => {
+                let pattern: LitStr = meta.value()?.parse()?;
+                self.check("suits_text", ty, key.span());
+                quote! {
+                    part.constraints.pattern =
+                        ::core::option::Option::Some(::ricordo::model::derived::pattern(#pattern)?);
+                }
+            }
+            "trim" => {
+                self.check("suits_text", ty, key.span());
+                quote!(part.trim = true;)
+            }
+            "messages" => Self::messages(meta)?,
             "exclusive_minimum" | "exclusive_maximum" | "multiple_of" => {
                 let number = Number::read(meta)?;
                 if name == "multiple_of" && !number.is_positive() {
@@ -111,6 +150,26 @@ impl FieldAttributes {
         };
         self.changes.extend(change);
         Ok(())
+    }
+
+    /// Messages in the place of the library's own: `messages(too_long = "…")`.
+    fn messages(meta: &ParseNestedMeta<'_>) -> syn::Result<TokenStream> {
+        let mut messages = TokenStream::new();
+        meta.parse_nested_meta(|message| {
+            let kind = message.path.get_ident().map(ToString::to_string).unwrap_or_default();
+            let Some((_, variant)) = FINDINGS.iter().find(|(name, _)| *name == kind) else {
+                let names: Vec<&str> = FINDINGS.iter().map(|(name, _)| *name).collect();
+                let problem = format!("`{kind}` is not a finding; there are {}", names.join(", "));
+                return Err(message.error(problem));
+            };
+            let variant = syn::Ident::new(variant, Span::call_site());
+            let text: LitStr = message.value()?.parse()?;
+            messages.extend(quote! {
+                part = part.message(::ricordo::model::derived::FindingKind::#variant, #text);
+            });
+            Ok(())
+        })?;
+        Ok(messages)
     }
 
     /// The attributes that say when typing takes effect, and how a value is shown.
@@ -184,6 +243,29 @@ pub(crate) fn variant_label(variant: &Variant) -> syn::Result<Option<LitStr>> {
     Ok(label)
 }
 
+/// What is said of a type around one other: whether it is a scalar of its own.
+pub(crate) fn is_scalar(attributes: &[Attribute]) -> syn::Result<bool> {
+    let mut is_scalar = false;
+    for attribute in model_attributes(attributes) {
+        attribute.parse_nested_meta(|meta| {
+            if !meta.path.is_ident("scalar") {
+                return Err(meta.error(
+                    "a type around another takes `scalar`; other attributes belong on what it holds",
+                ));
+            }
+            is_scalar = true;
+            Ok(())
+        })?;
+    }
+    Ok(is_scalar)
+}
+
+/// Whether a type says that it is a scalar: `#[model(scalar)]`.
+pub(crate) fn says_scalar(attributes: &[Attribute]) -> bool {
+    model_attributes(attributes)
+        .any(|attribute| attribute.parse_args::<syn::Ident>().is_ok_and(|name| name == "scalar"))
+}
+
 /// The function that declares the rules of a record type: `#[model(rules = Batch::rules)]`.
 pub(crate) fn rules_of(attributes: &[Attribute]) -> syn::Result<Option<ExprPath>> {
     let mut rules = None;
@@ -226,7 +308,11 @@ impl Number {
     const MOST_DIGITS: usize = 28;
 
     fn read(meta: &ParseNestedMeta<'_>) -> syn::Result<Self> {
-        let expression: Expr = meta.value()?.parse()?;
+        Number::of(meta.value()?.parse()?)
+    }
+
+    #[allow(clippy::needless_pass_by_value, reason = "what was parsed is given away")]
+    fn of(expression: Expr) -> syn::Result<Self> {
         let (negative, literal) = match &expression {
             Expr::Unary(ExprUnary { op: UnOp::Neg(_), expr, .. }) => (true, &**expr),
             other => (false, other),

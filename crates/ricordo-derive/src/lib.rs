@@ -6,11 +6,13 @@ mod choice;
 mod event;
 mod names;
 mod record;
+mod wrapper;
 
 use proc_macro::TokenStream;
 use syn::{Data, DeriveInput, Error, Fields, parse_macro_input};
 
-/// Makes a struct with named fields a record of a form, or an enum without fields a choice.
+/// Makes a struct with named fields a record of a form, a struct around one other type what that is, an enum without fields
+/// a choice, and with `#[model(scalar)]` any type a scalar of its own.
 #[proc_macro_derive(Model, attributes(model, serde))]
 pub fn derive_model(input: TokenStream) -> TokenStream {
     let input = parse_macro_input!(input as DeriveInput);
@@ -41,12 +43,18 @@ fn expand(input: &DeriveInput) -> syn::Result<proc_macro2::TokenStream> {
     refuse_parameters(input)?;
     match &input.data {
         Data::Struct(data) => match &data.fields {
+            _ if attributes::says_scalar(&input.attrs) => Ok(wrapper::expand_scalar(input)),
             Fields::Named(fields) => record::expand(input, fields),
-            _ => Err(Error::new_spanned(
+            Fields::Unnamed(fields) if fields.unnamed.len() == 1 => {
+                wrapper::expand(input, &fields.unnamed[0])
+            }
+            Fields::Unnamed(_) | Fields::Unit => Err(Error::new_spanned(
                 &input.ident,
-                "a model is a struct with named fields, such as `struct Oven { degrees: u16 }`",
+                "a model is a struct with named fields, such as `struct Oven { degrees: u16 }`, or one around one \
+                 other type, such as `struct Degrees(u16);`",
             )),
         },
+        Data::Enum(_) if attributes::says_scalar(&input.attrs) => Ok(wrapper::expand_scalar(input)),
         Data::Enum(data) => choice::expand(input, data),
         Data::Union(_) => {
             Err(Error::new_spanned(&input.ident, "a union cannot be a model; use a struct or an enum"))

@@ -41,7 +41,10 @@ fn of_definitions() {
         ("no type", form("\"name\": {}")),
         ("an unknown type", form("\"name\": {\"type\": \"strng\"}")),
         ("a misspelt keyword", form("\"name\": {\"type\": \"string\", \"maxLenght\": 4}")),
-        ("a keyword that is not supported", form("\"name\": {\"type\": \"string\", \"pattern\": \"^a\"}")),
+        (
+            "a keyword that is not supported",
+            form("\"name\": {\"type\": \"string\", \"contentEncoding\": \"base64\"}"),
+        ),
         ("a formula", form("\"name\": {\"type\": \"integer\", \"x-ricordo\": {\"calculate\": \"1\"}}")),
         (
             "a misspelt key of ours",

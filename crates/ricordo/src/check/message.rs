@@ -2,7 +2,9 @@
 
 use rust_decimal::Decimal;
 
-use crate::schema::{Choices, FindingKind, Part, shorten};
+use crate::schema::{
+    Choices, Constraints, Expected, Finding, FindingKind, Kind, OffsetRule, Part, Pointer, shorten,
+};
 use crate::value::{Value, write_number};
 
 /// What a finding is about.
@@ -10,7 +12,7 @@ pub(crate) struct Subject<'a> {
     pub(crate) part: &'a Part,
     /// What the field is chosen from now.
     pub(crate) choices: Option<&'a Choices>,
-    /// What stands in the widget.
+    /// What stands in the widget, or the mask of a secret.
     pub(crate) entry: &'a str,
     pub(crate) value: &'a Value,
     /// How many rows a list has.
@@ -19,97 +21,179 @@ pub(crate) struct Subject<'a> {
     pub(crate) repeated: Option<(u32, u32)>,
 }
 
-/// The message for a finding: the part's own, or one that says what is wrong and what would be right.
-pub(crate) fn message(kind: FindingKind, subject: &Subject<'_>) -> String {
-    let part = subject.part;
-    if let Some((_, message)) = part.messages.iter().find(|(of, _)| *of == kind) {
-        return message.to_string();
-    }
-    let constraints = &part.constraints;
-    let entry = shorten(subject.entry);
-    // What a secret is chosen from would tell it.
-    let choices = subject.choices.filter(|_| !part.secret);
+/// A finding of a kind, with all that there is to say and the message: the part's own, or one that says what is wrong and
+/// what would be right.
+pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) -> Finding {
+    let mut finding = Finding::new(kind, String::new(), place);
+    let constraints = &subject.part.constraints;
+    let number = |count: usize| Some(Value::Number(count.into()));
+    let count = |count: Option<u64>| count.map(|count| Value::Number(count.into()));
+    // The text of a secret is masked, and so are other values of one.
+    let entry = || Some(Value::from(shorten(subject.entry)));
+    let length = || subject.value.as_text().map_or(0, |text| text.chars().count());
     match kind {
-        FindingKind::ValueMissing if constraints.ticked || *subject.value == Value::Flag(false) => {
-            "Must be ticked.".to_owned()
+        FindingKind::ValueMissing => {
+            if constraints.ticked || *subject.value == Value::Flag(false) {
+                finding.expected = Expected::Flag;
+            }
         }
-        FindingKind::ValueMissing => "Needs a value.".to_owned(),
-        FindingKind::TypeMismatch => format!("“{entry}” is not an email address like name@example.com."),
+        FindingKind::TypeMismatch => {
+            (finding.actual, finding.expected) = (entry(), Expected::Email);
+        }
+        FindingKind::PatternMismatch => finding.actual = entry(),
         FindingKind::TooLong => {
-            let most = constraints.max_length.unwrap_or_default();
-            format!("Has {}; at most {most} may be used.", characters(subject.value))
+            (finding.limit, finding.actual) = (count(constraints.max_length), number(length()));
         }
         FindingKind::TooShort => {
-            let least = constraints.min_length.unwrap_or_default();
-            format!("Has {}; at least {least} must be used.", characters(subject.value))
+            (finding.limit, finding.actual) = (count(constraints.min_length), number(length()));
         }
         FindingKind::RangeUnderflow => {
-            bound("at least", constraints.minimum, "more than", constraints.exclusive_minimum, Decimal::max)
+            (finding.limit, finding.is_limit_excluded) = lower_bound(constraints);
+            finding.actual = entry();
         }
         FindingKind::RangeOverflow => {
-            bound("at most", constraints.maximum, "less than", constraints.exclusive_maximum, Decimal::min)
+            (finding.limit, finding.is_limit_excluded) = upper_bound(constraints);
+            finding.actual = entry();
         }
         FindingKind::StepMismatch => {
-            format!("Must be a multiple of {}.", write_number(constraints.multiple_of.unwrap_or_default()))
+            (finding.limit, finding.actual) = (constraints.multiple_of.map(Value::Number), entry());
         }
-        FindingKind::BadInput => match choices {
-            Some(choices) => format!("“{entry}” is not one of: {choices}."),
-            None => format!("“{entry}” is not {}.", part.kind.expectation()),
-        },
+        FindingKind::BadInput | FindingKind::NotListed => {
+            finding.actual = entry();
+            finding.expected = expected(subject);
+        }
         FindingKind::TooFew => {
-            format!(
-                "Has {}; at least {} must be there.",
-                rows(subject),
-                constraints.min_items.unwrap_or_default()
-            )
+            (finding.limit, finding.actual) = (count(constraints.min_items), number(subject.rows));
         }
         FindingKind::TooMany => {
-            format!(
-                "Has {}; at most {} may be there.",
-                rows(subject),
-                constraints.max_items.unwrap_or_default()
-            )
+            (finding.limit, finding.actual) = (count(constraints.max_items), number(subject.rows));
         }
-        FindingKind::Repeated => match subject.repeated {
-            Some((first, second)) => format!("Rows {} and {} are the same.", first + 1, second + 1),
-            None => "Two rows are the same.".to_owned(),
+        FindingKind::Repeated => {
+            let number = |row: u32| Value::Number(Decimal::from(row) + Decimal::ONE);
+            finding.actual =
+                subject.repeated.map(|(first, second)| Value::List(vec![number(first), number(second)]));
+        }
+        FindingKind::NotComputable | FindingKind::CustomError => {}
+    }
+    let own = subject.part.messages.iter().find(|(of, _)| *of == kind);
+    finding.message = own.map_or_else(|| english(&finding), |(_, message)| message.to_string());
+    finding
+}
+
+/// What is expected of an entry.
+fn expected(subject: &Subject<'_>) -> Expected {
+    if let Some(choices) = subject.choices {
+        // What a secret is chosen from would tell it.
+        let shown = choices.iter().filter(|_| !subject.part.secret);
+        return Expected::Choice(shown.map(crate::schema::Choice::shown).collect());
+    }
+    match subject.part.kind {
+        Kind::Text => match &subject.part.scalar {
+            Some(scalar) => Expected::Own(scalar.expected.to_owned()),
+            None => Expected::Anything,
+        },
+        Kind::Integer => Expected::WholeNumber,
+        Kind::Decimal => Expected::Number,
+        Kind::Flag => Expected::Flag,
+        Kind::Date => Expected::Date,
+        Kind::Time => Expected::Time,
+        Kind::DateTime(OffsetRule::Always) => Expected::DateTimeWithOffset,
+        Kind::DateTime(_) => Expected::DateTime,
+        Kind::Choice(_) | Kind::Record(_) | Kind::List(_) => Expected::Anything,
+    }
+}
+
+/// What a finding says in English.
+fn english(finding: &Finding) -> String {
+    let entry = finding.actual.as_ref().map(Value::to_text).unwrap_or_default();
+    let limit = finding.limit.as_ref().map(Value::to_text).unwrap_or_default();
+    let count = |noun: &str| {
+        let count = finding.actual.as_ref().and_then(Value::as_number).unwrap_or_default();
+        let plural = if count == Decimal::ONE { "" } else { "s" };
+        format!("{} {noun}{plural}", write_number(count))
+    };
+    match finding.kind {
+        FindingKind::ValueMissing if finding.expected == Expected::Flag => "Must be ticked.".to_owned(),
+        FindingKind::ValueMissing => "Needs a value.".to_owned(),
+        FindingKind::TypeMismatch => format!("“{entry}” is not an email address like name@example.com."),
+        FindingKind::PatternMismatch => format!("“{entry}” is not written as it must be."),
+        FindingKind::TooLong => format!("Use at most {limit} characters (now {entry})."),
+        FindingKind::TooShort => format!("Use at least {limit} characters (now {entry})."),
+        FindingKind::RangeUnderflow => {
+            format!("Must be {} {limit}.", if finding.is_limit_excluded { "more than" } else { "at least" })
+        }
+        FindingKind::RangeOverflow => {
+            format!("Must be {} {limit}.", if finding.is_limit_excluded { "less than" } else { "at most" })
+        }
+        FindingKind::StepMismatch => format!("Must be a multiple of {limit}."),
+        FindingKind::BadInput => format!("“{entry}” is not {}.", expectation(&finding.expected)),
+        FindingKind::TooFew => format!("Has {}; at least {limit} must be there.", count("row")),
+        FindingKind::TooMany => format!("Has {}; at most {limit} may be there.", count("row")),
+        FindingKind::Repeated => match finding.actual.as_ref().and_then(Value::as_list) {
+            Some([first, second]) => format!("Rows {first} and {second} are the same."),
+            _ => "Two rows are the same.".to_owned(),
+        },
+        FindingKind::NotListed => match &finding.expected {
+            Expected::Choice(choices) if choices.is_empty() => {
+                format!("“{entry}” is not offered; there is nothing to choose from.")
+            }
+            expected => format!("“{entry}” is not {}.", expectation(expected)),
         },
         FindingKind::NotComputable => "Cannot be computed.".to_owned(),
         FindingKind::CustomError => "Is not as it should be.".to_owned(),
-        FindingKind::NotListed => match choices {
-            _ if part.secret => "Is not one of the choices.".to_owned(),
-            Some(choices) if choices.iter().len() > 0 => format!("“{entry}” is not one of: {choices}."),
-            _ => format!("“{entry}” is not offered; there is nothing to choose from."),
-        },
     }
 }
 
-fn characters(value: &Value) -> String {
-    counted(value.as_text().map_or(0, |text| text.chars().count()), "character")
-}
-
-fn rows(subject: &Subject<'_>) -> String {
-    counted(subject.rows, "row")
-}
-
-fn counted(count: usize, noun: &str) -> String {
-    if count == 1 { format!("1 {noun}") } else { format!("{count} {noun}s") }
-}
-
-/// Names the stricter of an inclusive and an exclusive bound.
-fn bound(
-    inclusive_words: &str,
-    inclusive: Option<Decimal>,
-    exclusive_words: &str,
-    exclusive: Option<Decimal>,
-    stricter: fn(Decimal, Decimal) -> Decimal,
-) -> String {
-    let (words, bound) = match (inclusive, exclusive) {
-        (Some(inclusive), Some(exclusive)) if stricter(inclusive, exclusive) == exclusive => {
-            (exclusive_words, exclusive)
+/// What is expected, as the rest of a sentence.
+fn expectation(expected: &Expected) -> String {
+    const NAMED: usize = 8;
+    match expected {
+        Expected::Anything => "as it must be".to_owned(),
+        Expected::WholeNumber => "a whole number".to_owned(),
+        Expected::Number => "a number".to_owned(),
+        Expected::Flag => "true or false".to_owned(),
+        Expected::Date => "a date like 2026-11-23".to_owned(),
+        Expected::Time => "a time like 04:30".to_owned(),
+        Expected::DateTime => "a date and time like 2026-11-23T04:30".to_owned(),
+        Expected::DateTimeWithOffset => "a date and time like 2026-11-23T04:30:00+01:00".to_owned(),
+        Expected::Email => "an email address like name@example.com".to_owned(),
+        Expected::Choice(choices) if choices.is_empty() => "one of the choices".to_owned(),
+        Expected::Choice(choices) => {
+            let more = choices.len().saturating_sub(NAMED);
+            let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+            let named = &choices[..choices.len().min(NAMED)];
+            let between = if named.iter().any(|label| label.contains(',')) { "; " } else { ", " };
+            format!("one of: {}{more}", named.join(between))
         }
-        (Some(inclusive), _) => (inclusive_words, inclusive),
-        (None, exclusive) => (exclusive_words, exclusive.unwrap_or_default()),
+        Expected::Own(words) => words.clone(),
+    }
+}
+
+/// The stricter of an inclusive and an exclusive bound below, and whether it is the exclusive one.
+fn lower_bound(constraints: &Constraints) -> (Option<Value>, bool) {
+    if let Some(earliest) = &constraints.earliest {
+        return (Some(earliest.clone()), false);
+    }
+    stricter(constraints.minimum, constraints.exclusive_minimum, Decimal::max)
+}
+
+fn upper_bound(constraints: &Constraints) -> (Option<Value>, bool) {
+    if let Some(latest) = &constraints.latest {
+        return (Some(latest.clone()), false);
+    }
+    stricter(constraints.maximum, constraints.exclusive_maximum, Decimal::min)
+}
+
+fn stricter(
+    inclusive: Option<Decimal>,
+    exclusive: Option<Decimal>,
+    of: fn(Decimal, Decimal) -> Decimal,
+) -> (Option<Value>, bool) {
+    let (bound, is_excluded) = match (inclusive, exclusive) {
+        (Some(inclusive), Some(exclusive)) if of(inclusive, exclusive) == exclusive => (exclusive, true),
+        (Some(inclusive), _) => (inclusive, false),
+        (None, Some(exclusive)) => (exclusive, true),
+        (None, None) => return (None, false),
     };
-    format!("Must be {words} {}.", write_number(bound))
+    (Some(Value::Number(bound)), is_excluded)
 }

@@ -3,13 +3,15 @@
 mod email;
 mod message;
 
+use std::cmp::Ordering;
+
 use rust_decimal::Decimal;
 
 use crate::schema::{
     Choices, Constraints, Error, FindingKind, Format, Kind, MASK, Part, PartId, Pointer, Schema,
 };
 use crate::value::Value;
-pub(crate) use message::{Subject, message};
+pub(crate) use message::{Subject, finding};
 
 /// What is asked of a field.
 #[derive(Clone, Copy)]
@@ -53,7 +55,19 @@ pub(crate) fn check_field(
     match value {
         Value::Text(text) => check_text(&part.constraints, text, found),
         Value::Number(number) => check_number(&part.constraints, *number, found),
-        _ => {}
+        Value::Date(_) | Value::Time(_) | Value::DateTime(_) => check_time(&part.constraints, value, found),
+        Value::Blank | Value::Null | Value::Flag(_) | Value::List(_) | Value::Record(_) => {}
+    }
+}
+
+/// What is wrong with a date, a time, or both. What cannot be compared with a bound keeps to it.
+fn check_time(constraints: &Constraints, value: &Value, mut found: impl FnMut(FindingKind)) {
+    let order = |bound: &Option<Value>| bound.as_ref().and_then(|bound| value.compare(bound));
+    if order(&constraints.earliest).is_some_and(Ordering::is_lt) {
+        found(FindingKind::RangeUnderflow);
+    }
+    if order(&constraints.latest).is_some_and(Ordering::is_gt) {
+        found(FindingKind::RangeOverflow);
     }
 }
 
@@ -66,6 +80,9 @@ fn check_text(constraints: &Constraints, text: &str, mut found: impl FnMut(Findi
         if constraints.max_length.is_some_and(|most| length > most) {
             found(FindingKind::TooLong);
         }
+    }
+    if constraints.pattern.as_ref().is_some_and(|pattern| !pattern.matches(text)) {
+        found(FindingKind::PatternMismatch);
     }
     if constraints.format == Some(Format::Email) && !email::is_valid(text) {
         found(FindingKind::TypeMismatch);
@@ -156,7 +173,7 @@ fn check_default(
         let entry = if part.secret { MASK.into() } else { value.to_text() };
         let subject =
             Subject { part, choices: part.kind.choices(), entry: &entry, value, rows, repeated: None };
-        wrong.push((at.clone(), message(kind, &subject)));
+        wrong.push((at.clone(), finding(kind, &subject, at.clone()).message));
     };
     match (&part.kind, value) {
         (Kind::Record(record), Value::Record(members)) => {

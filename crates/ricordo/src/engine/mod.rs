@@ -51,9 +51,9 @@ pub(crate) use crate::settle::Figure;
 pub use crate::settle::{Aspects, Comparison, PlaceView, Reads};
 pub use crate::tree::{Cost, PlaceId};
 
-use crate::schema::{DEEPEST, Error, ErrorKind, Pointer, Schema};
+use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Pointer, Schema};
 use crate::settle::{self, Checkpoint, Graph};
-use crate::tree::{ConstraintId, Tree, Undo};
+use crate::tree::{ConstraintId, Tree, Undo, Wording};
 use crate::value::Value;
 use history::{History, Moved};
 use observers::Observers;
@@ -474,6 +474,12 @@ impl Engine {
     /// Whether there is a step to do again.
     pub fn can_redo(&self) -> bool {
         self.history.can_redo()
+    }
+
+    /// Lets findings be worded otherwise, or in another language: the function is given each finding, with the message that it
+    /// would have, and returns another, or `None` to keep it.
+    pub fn set_wording(&mut self, wording: impl Fn(&Finding) -> Option<String> + Send + Sync + 'static) {
+        self.tree.set_wording(Wording(Arc::new(wording)));
     }
 
     /// Bounds the memory that the steps which can be undone may take, in bytes; 2 MiB if nothing is said,

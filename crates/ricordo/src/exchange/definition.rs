@@ -12,7 +12,7 @@ use super::keywords;
 use crate::check::check_defaults;
 use crate::schema::{
     Choice, Choices, Commit, DisplayFormat, Error, FindingKind, Format, Kind, NumberFormat, OffsetRule, Part,
-    PartId, Pointer, Reveal, Schema, SchemaBuilder, nearest,
+    PartId, Pattern, Pointer, Reveal, Schema, SchemaBuilder, nearest,
 };
 use crate::value::Value;
 
@@ -229,6 +229,11 @@ impl<'a> Reader<'a> {
             let part = self.referred(reference)?;
             return annotate(part, &keywords);
         }
+        if let Some((name, at, node)) = one_or_null(&keywords)? {
+            keywords.allow_only(&[name], "what may also be null")?;
+            let part = self.target(&pointer.join(name).join(&at.to_string()), node)?;
+            return annotate(part.nullable(), &keywords);
+        }
         let (type_name, nullable) = read_type(&keywords)?;
         let must_be_ticked = must_be_ticked(&keywords, type_name)?;
         let choices = if must_be_ticked { None } else { read_choices(&keywords, type_name)? };
@@ -311,6 +316,28 @@ impl<'a> Reader<'a> {
     }
 }
 
+/// The one definition of an `anyOf` or a `oneOf` beside that of null, as generators write what is optional: the keyword, where
+/// the definition stands in it, and the definition.
+fn one_or_null<'a>(keywords: &Keywords<'a>) -> Result<Option<(&'static str, usize, Node<'a>)>, Error> {
+    let given = ["anyOf", "oneOf"].into_iter().find_map(|name| Some((name, keywords.member(name)?)));
+    let Some((name, member)) = given else { return Ok(None) };
+    let is_null = |node: &Node<'_>| {
+        let members = node.members().unwrap_or_default();
+        matches!(&members[..], [only] if only.name == "type" && only.node.string().is_ok_and(|of| of == "null"))
+    };
+    let items = member.node.items()?;
+    let others: Vec<(usize, &Node<'_>)> =
+        items.iter().enumerate().filter(|(_, item)| !is_null(item)).collect();
+    match (&others[..], name) {
+        ([(at, node)], _) if items.len() == 2 => Ok(Some((name, *at, **node))),
+        (_, "anyOf") => {
+            let problem = "“anyOf” is only for one definition and null";
+            Err(member.name_error(problem.to_owned()))
+        }
+        _ => Ok(None),
+    }
+}
+
 /// The type of a definition, and whether it may also be null.
 fn read_type<'a>(keywords: &Keywords<'a>) -> Result<(Option<&'static str>, bool), Error> {
     const TYPES: [&str; 6] = ["string", "integer", "number", "boolean", "object", "array"];
@@ -386,12 +413,20 @@ fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Opti
         Some(("const", node)) => choices.push(choice(node, None)?),
         Some((_, node)) => {
             for item in node.items()? {
-                let (mut value, mut label) = (None, None);
+                let (mut value, mut label, mut gathered) = (None, None, false);
                 for member in item.members()? {
                     match &*member.name {
                         "const" => value = Some(member.node),
                         "title" => label = Some(member.node.string()?),
-                        "description" | "$comment" => {}
+                        // Generators gather those without a description.
+                        "enum" => {
+                            for item in member.node.items()? {
+                                choices.push(choice(item, None)?);
+                            }
+                            gathered = true;
+                        }
+                        // That of the whole, which generators repeat.
+                        "description" | "$comment" | "type" => {}
                         other => {
                             let message = format!("a choice has a “const” and a “title”, but no “{other}”");
                             return Err(member.name_error(message));
@@ -399,6 +434,9 @@ fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Opti
                     }
                 }
                 let Some(value) = value else {
+                    if gathered {
+                        continue;
+                    }
                     return Err(item.error("a choice needs a “const”, the value that is stored"));
                 };
                 choices.push(choice(value, label.as_deref())?);
@@ -456,18 +494,42 @@ fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
     }
     part.readonly |= keywords.get("readOnly").map(|node| node.flag()).transpose()?.unwrap_or(false);
     part.secret |= keywords.get("writeOnly").map(|node| node.flag()).transpose()?.unwrap_or(false);
-    for member in keywords.get("x-ricordo").map(|node| node.members()).transpose()?.into_iter().flatten() {
-        keywords::check_own(&member)?;
+    for member in &keywords.get("x-ricordo").map(|node| node.members()).transpose()?.unwrap_or_default() {
+        keywords::check_own(member)?;
         let node = member.node;
         match &*member.name {
             "reveal" => part.reveal = read_reveal(node)?,
             "commit" => part.commit = read_commit(node)?,
             "display" => part.display = Some(read_display(node)?),
             "local" => part.local = node.flag()?,
+            "trim" => part = trimmed(part, member)?,
+            "minimum" => part.constraints.earliest = Some(time_bound(&part, member)?),
+            "maximum" => part.constraints.latest = Some(time_bound(&part, member)?),
             _ => part = with_messages(part, node)?,
         }
     }
     Ok(part)
+}
+
+/// A text without white space around it.
+fn trimmed(mut part: Part, member: &Member<'_>) -> Result<Part, Error> {
+    if !matches!(part.kind, Kind::Text) {
+        return Err(member.name_error("“trim” is for texts".to_owned()));
+    }
+    part.trim = member.node.flag()?;
+    Ok(part)
+}
+
+/// A bound of dates or times.
+fn time_bound(part: &Part, member: &Member<'_>) -> Result<Value, Error> {
+    if !matches!(part.kind, Kind::Date | Kind::Time | Kind::DateTime(_)) {
+        let problem =
+            format!("“{0}” is for dates and times here; for numbers, write “{0}” beside “type”", member.name);
+        return Err(member.name_error(problem));
+    }
+    let text = member.node.string()?;
+    let bound = part.kind.read_time(&text);
+    bound.ok_or_else(|| member.node.error(format!("“{text}” is not {}", part.kind.expectation())))
 }
 
 fn with_messages(mut part: Part, node: Node<'_>) -> Result<Part, Error> {
@@ -541,9 +603,13 @@ fn read_display(node: Node<'_>) -> Result<DisplayFormat, Error> {
 /// What the value must keep to.
 fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
     let (allowed, here): (&[&str], _) = match &part.kind {
-        Kind::Text => (&["minLength", "maxLength", "format"], "a text"),
+        Kind::Text => (&["minLength", "maxLength", "format", "pattern"], "a text"),
         Kind::Integer | Kind::Decimal => {
-            (&["minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf"], "a number")
+            // How a number is stored elsewhere, which generators write as its format, is no matter here.
+            (
+                &["minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "format"],
+                "a number",
+            )
         }
         Kind::Flag => (&["const"], "a flag"),
         Kind::Date | Kind::Time | Kind::DateTime(_) => (&["format"], "a date or time"),
@@ -575,7 +641,12 @@ fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
         let node = keywords.get("multipleOf").unwrap_or(keywords.node);
         return Err(node.error("“multipleOf” is a number greater than zero"));
     }
-    if let Some(node) = keywords.get("format") {
+    if let Some(node) = keywords.get("pattern") {
+        let pattern = Pattern::anywhere(&node.string()?).map_err(|error| node.error(error.to_string()))?;
+        constraints.pattern = Some(pattern);
+    }
+    let is_number = matches!(part.kind, Kind::Integer | Kind::Decimal);
+    if let Some(node) = keywords.get("format").filter(|_| !is_number) {
         let format = node.string()?;
         constraints.format = match &*format {
             "email" => Some(Format::Email),

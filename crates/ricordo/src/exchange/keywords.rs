@@ -4,13 +4,14 @@ use super::json::Member;
 use crate::schema::{Error, nearest};
 
 /// Keywords that are heeded, on whatever they are for.
-pub(super) const SUPPORTED: [&str; 34] = [
+pub(super) const SUPPORTED: [&str; 36] = [
     "$comment",
     "$defs",
     "$id",
     "$ref",
     "$schema",
     "additionalProperties",
+    "anyOf",
     "const",
     "default",
     "deprecated",
@@ -29,6 +30,7 @@ pub(super) const SUPPORTED: [&str; 34] = [
     "minimum",
     "multipleOf",
     "oneOf",
+    "pattern",
     "properties",
     "readOnly",
     "required",
@@ -43,11 +45,10 @@ pub(super) const SUPPORTED: [&str; 34] = [
 ];
 
 /// Keywords of JSON Schema 2020-12 that check or say something which is not supported.
-const UNSUPPORTED: [&str; 26] = [
+const UNSUPPORTED: [&str; 24] = [
     "$dynamicAnchor",
     "$dynamicRef",
     "allOf",
-    "anyOf",
     "contains",
     "contentEncoding",
     "contentMediaType",
@@ -61,7 +62,6 @@ const UNSUPPORTED: [&str; 26] = [
     "minContains",
     "minProperties",
     "not",
-    "pattern",
     "patternProperties",
     "prefixItems",
     "propertyNames",
@@ -73,7 +73,8 @@ const UNSUPPORTED: [&str; 26] = [
 ];
 
 /// What may stand under `x-ricordo`.
-pub(super) const OWN: [&str; 5] = ["commit", "display", "local", "messages", "reveal"];
+pub(super) const OWN: [&str; 8] =
+    ["commit", "display", "local", "maximum", "messages", "minimum", "reveal", "trim"];
 
 /// What is planned to stand under `x-ricordo`.
 const OWN_UNSUPPORTED: [&str; 8] =

@@ -2,7 +2,7 @@
 //!
 //! | to … | take |
 //! |---|---|
-//! | read a form definition | [`read_definition`] |
+//! | read a form definition, or write that of a typed model | [`read_definition`], [`write_definition`] |
 //! | read data for a form | [`read_data`] |
 //! | find where values stand in a text | [`Positions`] |
 //! | read a journal or a JSON Patch | [`read_journal`], [`JournalLines`] |
@@ -16,6 +16,7 @@ mod data;
 mod definition;
 mod dump;
 mod expectation;
+mod export;
 mod journal;
 mod json;
 mod keywords;
@@ -28,5 +29,6 @@ pub use definition::read_definition;
 pub use dump::dump;
 
 pub use expectation::Expectation;
+pub use export::write_definition;
 pub use journal::{Command, Entry, JournalLines, read_journal};
 pub use writing::{write_action, write_expectation, write_response};

@@ -355,8 +355,9 @@ impl Core {
         read(&self.look_in())
     }
 
-    pub(super) fn set_undo_limit(&self, bytes: usize) {
-        self.engine.borrow_mut().set_undo_limit(bytes);
+    /// Changes something of the engine that nobody is notified of.
+    pub(super) fn change(&self, change: impl FnOnce(&mut Engine)) {
+        change(&mut self.engine.borrow_mut());
     }
 
     /// Lets something be done to what is being recorded, if anything is.

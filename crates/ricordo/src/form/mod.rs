@@ -125,6 +125,29 @@ impl<M: Model> Form<M> {
         Self::starting_from(Some(record.to_value()))
     }
 
+    /// A form that starts from a record in JSON, as a server sends it. It need not be finished: what is missing is blank.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// #[derive(Model)]
+    /// struct Batch { name: String, loaves: u32 }
+    ///
+    /// let form = Form::<Batch>::from_json(r#"{"name": "Rye"}"#)?;
+    /// form.enter(ricordo::at::<Batch>().loaves(), "12")?;
+    /// assert_eq!(form.to_json(), r#"{"name":"Rye","loaves":12}"#);
+    /// let error = Form::<Batch>::from_json(r#"{"name": "Rye", "loavs": 3}"#).unwrap_err();
+    /// assert_eq!(error.to_string(), "line 1, column 17: the form has no field “loavs”; the nearest is “loaves”");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails if the text is not JSON, or does not fit the model, with the line and column in question.
+    pub fn from_json(text: &str) -> Result<Self, Error> {
+        let schema = schema_of::<M>()?;
+        Self::starting_from(Some(exchange::read_data(text, schema.schema())?))
+    }
+
     /// A form that starts from the model's defaults, and blanks.
     pub fn blank() -> Result<Self, Error> {
         Self::starting_from(None)
@@ -155,6 +178,26 @@ impl<M: Model> Form<M> {
 }
 
 impl Form<Untyped> {
+    /// A form of a definition that starts from data, both in JSON, or, without data, from the definition's defaults and blanks.
+    ///
+    /// ```
+    /// # use ricordo::Form;
+    /// let definition = r#"{"type": "object", "properties": {"loaves": {"type": "integer", "maximum": 500}}}"#;
+    /// let form = Form::from_definition(definition, Some(r#"{"loaves": 12}"#))?;
+    /// form.enter("/loaves", "900")?;
+    /// assert_eq!(form.findings()[0].message, "Must be at most 500.");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails if a text cannot be parsed or the data does not fit, with the line and column in question.
+    pub fn from_definition(definition: &str, data: Option<&str>) -> Result<Self, Error> {
+        let schema = exchange::read_definition(definition)?;
+        let value = data.map(|data| exchange::read_data(data, &schema)).transpose()?;
+        Self::of_schema(Arc::new(schema), value)
+    }
+
     /// A form of any schema that starts from this value, or, without one, from the schema's defaults and blanks.
     pub fn of_schema(schema: Arc<Schema>, value: Option<Value>) -> Result<Self, Error> {
         let engine = Engine::new(schema, value)?;
@@ -234,7 +277,26 @@ impl<M: 'static> Form<M> {
 
     /// Bounds the memory that undo may take. See [`Engine::set_undo_limit`].
     pub fn set_undo_limit(&self, bytes: usize) {
-        self.core.set_undo_limit(bytes);
+        self.core.change(|engine| engine.set_undo_limit(bytes));
+    }
+
+    /// Lets findings be worded otherwise, or in another language: the function is given each finding, with the message that it
+    /// would have, and returns another, or `None` to keep it. Set it before anything is shown. The example `second_language`
+    /// words every kind.
+    ///
+    /// ```
+    /// # use ricordo::{FindingKind, Form, Model};
+    /// # #[derive(Model)] struct Batch { #[model(label = "Brote", maximum = 500)] loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 900 })?;
+    /// form.set_wording(|finding| match (finding.kind, &finding.limit) {
+    ///     (FindingKind::RangeOverflow, Some(limit)) => Some(format!("{}: höchstens {limit}.", finding.label)),
+    ///     _ => None,
+    /// });
+    /// assert_eq!(form.findings()[0].message, "Brote: höchstens 500.");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn set_wording(&self, wording: impl Fn(&Finding) -> Option<String> + Send + Sync + 'static) {
+        self.core.change(|engine| engine.set_wording(wording));
     }
 
     /// What was done so far, counted: see [`Cost`].
@@ -321,7 +383,7 @@ impl<M: 'static> Form<M> {
     /// form.set_choices(oven, [("a".to_owned(), "Deck oven"), ("b".to_owned(), "Stone oven")])?;
     /// assert_eq!(form.place(oven)?.display(), "Stone oven");
     /// form.set_choices(oven, [("a".to_owned(), "Deck oven")])?;
-    /// assert_eq!(form.findings()[0].message, "“b” is not one of: a.");
+    /// assert_eq!(form.findings()[0].message, "“b” is not one of: Deck oven.");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn set_choices<'a, L: Locate<M>>(
@@ -415,6 +477,12 @@ impl<M: 'static> Form<M> {
     /// The text that stands in the widget of a field.
     pub fn entry<L: Locate<M>>(&self, at: L) -> Result<String, Error> {
         Ok(self.place(at)?.entry())
+    }
+
+    /// The value of the whole form as JSON, on one line, whether it is finished or not. Secrets are not hidden: this is what is
+    /// saved.
+    pub fn to_json(&self) -> String {
+        self.value().to_string()
     }
 
     /// The value of the whole form.

@@ -44,6 +44,8 @@
 //! | [`DateTime`](crate::value::DateTime) | a date and time, with or without an offset |
 //! | an enum without fields that derives [`Model`] | a choice |
 //! | a struct with named fields that derives [`Model`] | a record |
+//! | a struct around one other type that derives [`Model`] | what that is, with the attributes that are said of it |
+//! | a type that derives [`Model`] with `#[model(scalar)]` | a text that it parses: see [`Scalar`] |
 //! | `Option<T>` | the same as `T`, but it may be null |
 //! | `Vec<T>` | a list |
 //! | `Box<T>` | the same as `T` |
@@ -57,10 +59,14 @@
 //! | `required` | any field | an empty value is an error; a flag must be ticked |
 //! | `min_length = N`, `max_length = N` | text | length in Unicode code points |
 //! | `format = "email"` | text | what the text must look like |
+//! | `pattern = "…"` | text | a regular expression that the whole text must match, as in HTML; needs the feature `pattern` |
+//! | `trim` | text | white space around what is entered is left out |
 //! | `minimum = N`, `maximum = N`, `exclusive_minimum = N`, `exclusive_maximum = N`, `multiple_of = N` | number | bounds and step |
+//! | `minimum = "…"`, `maximum = "…"` | date, time | the earliest and the latest, as canonical text: `"2026-11-02"` |
 //! | `min_items = N`, `max_items = N` | list | number of rows |
 //! | `unique_items` | list | no two rows hold the same value |
 //! | `default = EXPRESSION` | any field | what a new row holds |
+//! | `messages(too_long = "…")` | any field | messages in the place of the library's own, by the kind of finding |
 //! | `reveal = "always"` | any field | findings are shown at once |
 //! | `commit = "leave"`, `pause_ms = N` | typed field | typing takes effect when the field is left, or after a pause |
 //! | `decimals = N`, `grouping`, `decimal_comma` | number | how it is shown where nobody is typing |
@@ -85,6 +91,7 @@ use crate::value::{Record, Value};
 pub use containers::HoldsRows;
 pub use gives::{Gives, HoldsNumber};
 pub use locate::{ListAt, Locate, Path, Spot, Untyped};
+pub use scalars::Scalar;
 
 /// A Rust type whose values can be turned into form values and back.
 #[diagnostic::on_unimplemented(
@@ -179,7 +186,7 @@ pub(crate) fn mismatch(expected: &str, value: &Value) -> Error {
 /// What derived code needs and nobody else.
 #[doc(hidden)]
 pub mod derived {
-    use super::{Data, Model, Record, Value, mismatch};
+    use super::{Data, Model, Record, Scalar, Value, mismatch};
     use crate::schema::{MASK, Route, Step};
 
     pub use crate::schema::{
@@ -217,6 +224,21 @@ pub mod derived {
     /// The error for a text that is none of an enum's variants.
     pub fn no_variant<T>(value: &Value) -> Result<T, Error> {
         Err(mismatch("one of the choices", value))
+    }
+
+    /// What the schema says of a field that holds a scalar.
+    pub fn part_of_scalar<T: Scalar>() -> Part {
+        super::scalars::part_of_scalar::<T>()
+    }
+
+    /// The scalar in a value.
+    pub fn scalar_of<T: Scalar>(value: &Value) -> Result<T, Error> {
+        super::scalars::scalar_of(value)
+    }
+
+    /// The pattern of a text, all of which must match.
+    pub fn pattern(pattern: &str) -> Result<crate::schema::Pattern, Error> {
+        crate::schema::Pattern::whole(pattern)
     }
 
     /// The number format of a part, of which nothing was said at first.
@@ -277,7 +299,9 @@ pub mod derived {
     }
 
     attribute_kinds! {
-        TextField, "`min_length`, `max_length` and `format` are for text fields, not for `{Self}`", [String];
+        TextField, "`min_length`, `max_length`, `format`, `pattern` and `trim` are for text fields, not for `{Self}`", [String];
+        TimeField, "a bound in quotes is for dates and times, not for `{Self}`",
+            [jiff::civil::Date, jiff::civil::Time, jiff::civil::DateTime, crate::value::DateTime];
         NumberField, "bounds and `multiple_of` are for number fields, not for `{Self}`",
             [i8, i16, i32, i64, isize, u8, u16, u32, u64, usize, f32, f64, Decimal];
     }
@@ -293,6 +317,8 @@ pub mod derived {
 
     /// Compiles only if an attribute suits the field's type.
     pub fn suits_text<T: TextField>() {}
+    /// Compiles only if an attribute suits the field's type.
+    pub fn suits_time<T: TimeField>() {}
     /// Compiles only if an attribute suits the field's type.
     pub fn suits_number<T: NumberField>() {}
     /// Compiles only if an attribute suits the field's type.

@@ -4,7 +4,7 @@ use jiff::civil;
 use rust_decimal::Decimal;
 
 use super::{Data, Model, Path, mismatch};
-use crate::schema::{Error, Kind, OffsetRule, Part, Route, SchemaBuilder};
+use crate::schema::{Error, Kind, OffsetRule, OwnScalar, Part, Route, SchemaBuilder};
 use crate::value::{DateTime, Value, read_number, write_number};
 
 macro_rules! scalar {
@@ -170,3 +170,78 @@ macro_rules! floats {
 }
 
 floats!(f32, f64);
+
+/// A type of your own that a field of a form can hold: what a person enters is parsed to it, and it is written back.
+///
+/// Implement it, and derive [`Model`] with `#[model(scalar)]`:
+///
+/// ```
+/// use ricordo::model::Scalar;
+/// use ricordo::{Form, Model, at};
+///
+/// /// A duration in minutes.
+/// #[derive(Clone, Debug, PartialEq, Model)]
+/// #[model(scalar)]
+/// struct Minutes(u32);
+///
+/// impl Scalar for Minutes {
+///     const EXPECTED: &'static str = "a duration like 1:30";
+///
+///     fn parse(text: &str) -> Option<Self> {
+///         let (hours, minutes) = text.split_once(':').unwrap_or(("0", text));
+///         Some(Minutes(hours.trim().parse::<u32>().ok()? * 60 + minutes.trim().parse::<u32>().ok()?))
+///     }
+///
+///     fn write(&self) -> String {
+///         format!("{}:{:02}", self.0 / 60, self.0 % 60)
+///     }
+/// }
+///
+/// #[derive(Model)]
+/// struct Stage { rest: Minutes }
+///
+/// let form = Form::new(&Stage { rest: Minutes(90) })?;
+/// let stage = at::<Stage>();
+/// assert_eq!(form.entry(stage.rest())?, "1:30");
+/// form.enter(stage.rest(), "75")?;
+/// assert_eq!(form.get(stage.rest())?, Some(Minutes(75)));
+/// form.enter(stage.rest(), "later")?;
+/// assert_eq!(form.findings()[0].message, "“later” is not a duration like 1:30.");
+/// # Ok::<(), ricordo::Error>(())
+/// ```
+///
+/// A form holds the text that [`write`](Scalar::write) gives, and compares by it; in JSON it is a string. What `write` gives
+/// must be parsed to the same value again; a text for which it does not is taken for unreadable.
+pub trait Scalar: Sized + 'static {
+    /// What a person is to enter, as the rest of a sentence: "a duration like 1:30".
+    const EXPECTED: &'static str;
+
+    /// The value of a text without white space around it; `None` if it means nothing.
+    fn parse(text: &str) -> Option<Self>;
+
+    /// The canonical text, which is parsed to the same value.
+    fn write(&self) -> String;
+
+    /// The text by which the value is shown where nobody is typing: the canonical one, if nothing else is said.
+    fn display(&self) -> String {
+        self.write()
+    }
+}
+
+/// What the schema says of a field that holds a `T`.
+pub(super) fn part_of_scalar<T: Scalar>() -> Part {
+    let canonical = |text: &str| {
+        let written = T::parse(text.trim())?.write();
+        // What is not parsed to itself again would be another value after the next reading.
+        let again = T::parse(written.trim())?.write();
+        (again == written && !written.is_empty()).then_some(written)
+    };
+    let shown = |text: &str| T::parse(text).map_or_else(|| text.to_owned(), |value| value.display());
+    Part::new(Kind::Text).required().scalar(OwnScalar { expected: T::EXPECTED, canonical, shown })
+}
+
+/// The value of a text in a form.
+pub(super) fn scalar_of<T: Scalar>(value: &Value) -> Result<T, Error> {
+    let scalar = value.as_text().and_then(|text| T::parse(text));
+    scalar.ok_or_else(|| mismatch(T::EXPECTED, value))
+}

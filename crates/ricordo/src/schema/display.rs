@@ -239,6 +239,9 @@ impl Part {
         if let Some(label) = choices.and_then(|choices| choices.label_of(value)) {
             return label.to_owned();
         }
+        if let (Some(scalar), Some(text)) = (&self.scalar, value.as_text()) {
+            return (scalar.shown)(text);
+        }
         let formatted = self.display.as_ref().and_then(|format| format.write(value));
         formatted.unwrap_or_else(|| value.to_text().into_owned())
     }

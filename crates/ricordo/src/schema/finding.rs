@@ -3,29 +3,87 @@
 use std::fmt;
 
 use super::{Error, Pointer};
+use crate::value::Value;
 
-/// One thing wrong about a place.
+/// One thing wrong about a place, or doubtful.
+///
+/// Beside the message there is everything that the message says, so that it can be worded otherwise, or in another language:
+/// see [`Form::set_wording`](crate::Form::set_wording).
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Finding {
-    /// What sort of thing it is.
+    /// What kind of finding it is.
     pub kind: FindingKind,
     /// What a person is told.
     pub message: String,
     /// The place.
     pub place: Pointer,
+    /// What a person reads beside the place: its label, or else the name of the field.
+    pub label: String,
     /// Whether it is only doubtful, and no error: the form can be submitted all the same.
     pub is_warning: bool,
     /// Whether a person should see it now, as the place's [`Reveal`](crate::schema::Reveal) says.
     pub shown: bool,
+    /// The bound that is not kept to: a length, a number of rows, a number, a date, the step of multiples.
+    pub limit: Option<Value>,
+    /// Whether the bound itself is not allowed either.
+    pub is_limit_excluded: bool,
+    /// What is there instead: a length, a number of rows, the numbers of two rows that are the same, counted from 1, or else
+    /// what was entered. The text of a secret is hidden.
+    pub actual: Option<Value>,
+    /// What is expected of an entry.
+    pub expected: Expected,
+}
+
+/// What is expected of an entry.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Expected {
+    /// Nothing in particular.
+    #[default]
+    Anything,
+    /// A number without fraction.
+    WholeNumber,
+    /// A number.
+    Number,
+    /// True or false; where a value is missing, that it is ticked.
+    Flag,
+    /// A date.
+    Date,
+    /// A time of day.
+    Time,
+    /// A date and a time.
+    DateTime,
+    /// A date and a time with an offset.
+    DateTimeWithOffset,
+    /// An email address.
+    Email,
+    /// One of these, by the labels that a person reads; none if there is nothing to choose from.
+    Choice(Vec<String>),
+    /// What a type of the program's own takes, in its own words: "a duration like 1 h 30".
+    Own(String),
 }
 
 impl Finding {
+    /// A finding of which only the kind and the message are known.
+    pub(crate) fn new(kind: FindingKind, message: String, place: Pointer) -> Self {
+        Finding {
+            kind,
+            message,
+            place,
+            label: String::new(),
+            is_warning: false,
+            shown: true,
+            limit: None,
+            is_limit_excluded: false,
+            actual: None,
+            expected: Expected::Anything,
+        }
+    }
+
     /// What is wrong where a typed record could not be made of values that are right by themselves.
-    pub(crate) fn of(misfit: &Error) -> Self {
-        let message = misfit.problem().to_owned();
-        let kind = FindingKind::TypeMismatch;
-        Finding { kind, message, place: misfit.place().clone(), is_warning: false, shown: true }
+    pub(crate) fn of(error: &Error) -> Self {
+        Finding::new(FindingKind::TypeMismatch, error.problem().to_owned(), error.place().clone())
     }
 }
 
@@ -39,6 +97,8 @@ pub enum FindingKind {
     ValueMissing,
     /// A text is not in its format.
     TypeMismatch,
+    /// A text does not match its pattern.
+    PatternMismatch,
     /// A text has too many characters.
     TooLong,
     /// A text has too few characters.
@@ -67,9 +127,10 @@ pub enum FindingKind {
 
 impl FindingKind {
     /// Every kind there is.
-    pub const ALL: [FindingKind; 14] = [
+    pub const ALL: [FindingKind; 15] = [
         FindingKind::ValueMissing,
         FindingKind::TypeMismatch,
+        FindingKind::PatternMismatch,
         FindingKind::TooLong,
         FindingKind::TooShort,
         FindingKind::RangeUnderflow,
@@ -89,6 +150,7 @@ impl FindingKind {
         match self {
             FindingKind::ValueMissing => "value_missing",
             FindingKind::TypeMismatch => "type_mismatch",
+            FindingKind::PatternMismatch => "pattern_mismatch",
             FindingKind::TooLong => "too_long",
             FindingKind::TooShort => "too_short",
             FindingKind::RangeUnderflow => "range_underflow",

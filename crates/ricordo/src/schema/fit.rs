@@ -65,8 +65,14 @@ impl Schema {
             (Kind::DateTime(offset), Value::DateTime(value)) if offset.allows(value) => {
                 Ok(Value::DateTime(value))
             }
-            (Kind::Text, value @ Value::Text(_))
-            | (Kind::Flag, value @ Value::Flag(_))
+            (Kind::Text, Value::Text(text)) => match &part.scalar {
+                Some(scalar) if !text.is_empty() => match (scalar.canonical)(&text) {
+                    Some(canonical) => Ok(canonical.into()),
+                    None => Err(self.unexpected(part, &Value::Text(text))),
+                },
+                _ => Ok(Value::Text(text)),
+            },
+            (Kind::Flag, value @ Value::Flag(_))
             | (Kind::Date, value @ Value::Date(_))
             | (Kind::Time, value @ Value::Time(_)) => Ok(value),
             (_, value) => Err(self.unexpected(part, &value)),
@@ -102,6 +108,9 @@ impl Schema {
     fn unexpected(&self, part: &Part, value: &Value) -> Error {
         let expected = match &part.kind {
             Kind::Choice(choices) if !part.secret => format!("one of {choices}"),
+            Kind::Text if part.scalar.is_some() => {
+                part.scalar.map_or_else(String::new, |scalar| scalar.expected.to_owned())
+            }
             kind => kind.expectation().to_owned(),
         };
         let or_null = if part.nullable { " or null" } else { "" };

@@ -1,12 +1,13 @@
 //! Parts: what a schema says of a field, a record, a list or an item.
 
+use std::cmp::Ordering;
 use std::sync::Arc;
 use std::time::Duration;
 
 use rust_decimal::Decimal;
 
 use super::FindingKind;
-use super::{Choices, DisplayFormat, ListId, RecordId};
+use super::{Choices, DisplayFormat, ListId, OwnScalar, Pattern, RecordId};
 use crate::value::{DateTime, Value, write_number};
 
 /// What a schema says of a place.
@@ -36,6 +37,10 @@ pub struct Part {
     pub display: Option<DisplayFormat>,
     /// When typing takes effect.
     pub commit: Commit,
+    /// Whether white space around what is entered is left out.
+    pub trim: bool,
+    /// How a text of a type of the program's own is parsed and shown.
+    pub scalar: Option<OwnScalar>,
     /// Whether a person may not change the place, or anything in it.
     pub readonly: bool,
     /// Whether the value is a secret, which is shown as `•••` in dumps, journals and messages.
@@ -60,6 +65,8 @@ impl Part {
             messages: Vec::new(),
             display: None,
             commit: Commit::default(),
+            trim: false,
+            scalar: None,
             readonly: false,
             secret: false,
             local: false,
@@ -134,6 +141,18 @@ impl Part {
         self
     }
 
+    /// The same part with the earliest date or time, as canonical text.
+    pub fn earliest(mut self, text: &str) -> Self {
+        self.constraints.earliest = Some(self.kind.read_time(text).unwrap_or_else(|| text.into()));
+        self
+    }
+
+    /// The same part with the latest date or time, as canonical text.
+    pub fn latest(mut self, text: &str) -> Self {
+        self.constraints.latest = Some(self.kind.read_time(text).unwrap_or_else(|| text.into()));
+        self
+    }
+
     /// The same part, whose findings are shown when `reveal` says.
     pub fn reveal(mut self, reveal: Reveal) -> Self {
         self.reveal = reveal;
@@ -156,6 +175,18 @@ impl Part {
     /// The same part, in which typing takes effect when `commit` says.
     pub fn commit(mut self, commit: Commit) -> Self {
         self.commit = commit;
+        self
+    }
+
+    /// The same part, which leaves out white space around what is entered.
+    pub fn trim(mut self) -> Self {
+        self.trim = true;
+        self
+    }
+
+    /// The same part, which takes what a type of the program's own takes.
+    pub fn scalar(mut self, scalar: OwnScalar) -> Self {
+        self.scalar = Some(scalar);
         self
     }
 
@@ -271,8 +302,14 @@ pub struct Constraints {
     pub exclusive_maximum: Option<Decimal>,
     /// A number greater than zero that the value must be a multiple of.
     pub multiple_of: Option<Decimal>,
+    /// The earliest date, time, or date and time.
+    pub earliest: Option<Value>,
+    /// The latest date, time, or date and time.
+    pub latest: Option<Value>,
     /// What a text must look like.
     pub format: Option<Format>,
+    /// What a text must match.
+    pub pattern: Option<Pattern>,
     /// The least number of rows.
     pub min_items: Option<u64>,
     /// The greatest number of rows.
@@ -293,6 +330,27 @@ impl Constraints {
         counts("text", self.min_length, self.max_length, "characters")
             .or_else(|| counts("list", self.min_items, self.max_items, "rows"))
             .or_else(|| self.contradiction_of_numbers(kind))
+            .or_else(|| self.contradiction_of_times(kind))
+    }
+
+    fn contradiction_of_times(&self, kind: &Kind) -> Option<String> {
+        let bounds = [&self.earliest, &self.latest].into_iter().flatten();
+        let of_kind = |bound: &&Value| match (kind, bound) {
+            (Kind::Date, Value::Date(_)) | (Kind::Time, Value::Time(_)) => true,
+            (Kind::DateTime(offset), Value::DateTime(bound)) => offset.allows(*bound),
+            _ => false,
+        };
+        if let Some(bound) = bounds.into_iter().find(|bound| !of_kind(bound)) {
+            return Some(format!(
+                "“{}” is not {}, and cannot bound one",
+                bound.to_text(),
+                kind.expectation()
+            ));
+        }
+        let (earliest, latest) = (self.earliest.as_ref()?, self.latest.as_ref()?);
+        let is_after = earliest.compare(latest).is_some_and(Ordering::is_gt);
+        is_after
+            .then(|| format!("nothing is at least {} and at most {}", earliest.to_text(), latest.to_text()))
     }
 
     fn contradiction_of_numbers(&self, kind: &Kind) -> Option<String> {

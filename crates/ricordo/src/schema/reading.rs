@@ -27,6 +27,15 @@ impl Part {
 
     /// Reads what was typed into a field with these choices, which may be others than the schema's.
     pub(crate) fn read_among(&self, text: &str, choices: Option<&Choices>) -> Reading {
+        let text = if self.trim { text.trim() } else { text };
+        if let (Kind::Text, Some(scalar)) = (&self.kind, &self.scalar) {
+            let text = text.trim();
+            return match (scalar.canonical)(text) {
+                _ if text.is_empty() => Reading::Empty,
+                Some(canonical) => Reading::Value(canonical.into()),
+                None => Reading::Unreadable,
+            };
+        }
         if let Kind::Text = self.kind {
             let chosen = choices.and_then(|choices| choices.named(text)).cloned();
             let value = chosen.unwrap_or_else(|| text.into());

@@ -5,7 +5,7 @@ use std::fmt;
 
 use super::reads::Reach;
 use super::{Aspects, Reads};
-use crate::check::{Subject, message};
+use crate::check::{Subject, finding};
 use crate::schema::{Choices, Finding, FindingKind, Kind, MASK, Part, Pointer, Reveal, Schema, Step};
 use crate::tree::{Body, Fault, ListBody, PlaceId, Standing, Tree};
 use crate::value::Value;
@@ -313,11 +313,17 @@ impl<'a> PlaceView<'a> {
             Reveal::Always => true,
             Reveal::Touched => self.is_touched(),
         };
+        let label = part.label.as_deref().or_else(|| self.name()).unwrap_or_default();
         let finding = |fault: &Fault| {
-            let declared = fault.constraint.and_then(|constraint| self.tree.constraint(constraint));
-            let message = declared
-                .map_or_else(|| message(fault.kind, &subject), |constraint| constraint.message.to_string());
-            Finding { kind: fault.kind, message, place: place.clone(), is_warning: fault.is_warning, shown }
+            let mut finding = finding(fault.kind, &subject, place.clone());
+            (finding.label, finding.is_warning, finding.shown) = (label.to_owned(), fault.is_warning, shown);
+            if let Some(declared) = fault.constraint.and_then(|constraint| self.tree.constraint(constraint)) {
+                finding.message = declared.message.to_string();
+            }
+            if let Some(message) = self.tree.wording().and_then(|wording| (wording.0)(&finding)) {
+                finding.message = message;
+            }
+            finding
         };
         faults.iter().map(finding).collect()
     }

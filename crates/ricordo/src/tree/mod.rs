@@ -21,6 +21,7 @@ mod rows;
 mod ruled;
 mod sequence;
 
+use std::fmt;
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
@@ -36,7 +37,7 @@ use ruled::RuledPlaces;
 pub(crate) use ruled::{ConstraintId, ConstraintWords, Failure, Fault, Faults, FilterId, Ruled, Standing};
 pub(crate) use sequence::Key;
 
-use crate::schema::{Part, Schema};
+use crate::schema::{Finding, Part, Schema};
 use crate::value::Value;
 
 /// All places of a form.
@@ -58,6 +59,20 @@ pub(crate) struct Tree {
     pub(crate) cost: Cost,
     /// How to take back what was changed since the log was last taken.
     log: Vec<Undo>,
+    /// What words findings, if not the library itself.
+    wording: Option<Wording>,
+}
+
+/// What words findings; `None` keeps the message.
+#[derive(Clone)]
+pub(crate) struct Wording(pub(crate) Arc<WordingFunction>);
+
+type WordingFunction = dyn Fn(&Finding) -> Option<String> + Send + Sync;
+
+impl fmt::Debug for Wording {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_tuple("Wording").finish_non_exhaustive()
+    }
 }
 
 impl Tree {
@@ -79,10 +94,20 @@ impl Tree {
             resets: 0,
             cost: Cost::default(),
             log: Vec::new(),
+            wording: None,
             schema,
         };
         tree.root = tree.load(tree.schema.root(), PlaceId::null(), 0, value);
         tree
+    }
+
+    /// What words findings, if not the library itself.
+    pub(crate) fn wording(&self) -> Option<&Wording> {
+        self.wording.as_ref()
+    }
+
+    pub(crate) fn set_wording(&mut self, wording: Wording) {
+        self.wording = Some(wording);
     }
 
     pub(crate) fn schema(&self) -> &Arc<Schema> {

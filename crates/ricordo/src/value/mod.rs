@@ -9,6 +9,7 @@ mod depth;
 mod display;
 mod number;
 mod record;
+mod serde;
 mod time;
 
 use std::borrow::Cow;

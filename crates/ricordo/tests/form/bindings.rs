@@ -226,7 +226,7 @@ fn choices_are_offered_at_run_time() {
     assert!(oven.bind().handle(WidgetEvent::Choose("c".into())).is_err());
     // One row has choices of its own; a value that is not among them stays, and is found.
     form.set_choices(at::<Sheet>().stages().at(1).oven(), [("c".into(), "Wood")]).unwrap();
-    assert_eq!(oven.findings()[0].message, "“b” is not one of: c.");
+    assert_eq!(oven.findings()[0].message, "“b” is not one of: Wood.");
     form.set_choices_each(at::<Sheet>().stages(), stage.oven(), []).unwrap();
     assert_eq!(
         stages.row(0).unwrap().all_findings()[0].message,

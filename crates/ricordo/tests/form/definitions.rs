@@ -59,7 +59,7 @@ fn defaults_that_would_be_found_fault_with_are_refused() {
         (r#""type":"integer","minimum":1,"default":0"#, "“f”: the default is refused: Must be at least 1."),
         (
             r#""type":"string","maxLength":2,"default":"abc""#,
-            "“f”: the default is refused: Has 3 characters;",
+            "“f”: the default is refused: Use at most 2 characters (now 3).",
         ),
         (r#""enum":["a","b"],"default":"c""#, "“f”: the default is refused: “c” is not one of: a, b."),
         (

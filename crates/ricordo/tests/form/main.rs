@@ -20,6 +20,7 @@ mod selectors;
 mod shared_types;
 mod type_rules;
 mod typed;
+mod types;
 
 use ricordo::Error;
 use ricordo::form::{Form, Rules, RulesGuard};

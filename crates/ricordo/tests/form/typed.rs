@@ -61,9 +61,9 @@ fn a_form_that_is_wrong_gives_all_its_findings() {
         .map(|finding| format!("{} {} {} {}", finding.place, finding.kind, finding.shown, finding.message))
         .collect();
     insta::assert_snapshot!(told.join("\n"), @r"
-    /name too_short false Has 2 characters; at least 3 must be used.
+    /name too_short false Use at least 3 characters (now 2).
     /email type_mismatch false “rosa” is not an email address like name@example.com.
-    /method not_listed false “overnight” is not one of: straight, sourdough, long_poolish.
+    /method not_listed false “overnight” is not one of: Straight dough, sourdough, long_poolish.
     /loaves range_overflow true Must be at most 500.
     /ingredients/0/grams bad_input false “much” is not a number.
     /fold_minutes/2 value_missing false Needs a value.

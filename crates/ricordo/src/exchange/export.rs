@@ -1,0 +1,282 @@
+//! Definitions written from schemas.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use crate::schema::{
+    Choices, Commit, DisplayFormat, Format, Kind, NumberFormat, Part, PartId, RecordId, Reveal, Schema,
+};
+use crate::value::{Record, Value};
+
+/// The definition of a schema, as a record that is written as JSON: `{:#}` writes it on many lines. A form of a typed model can
+/// so be used by the tool, and a recording of it replays there.
+///
+/// Rules are functions of the program, and are left out; so is how a type of the program's own parses its texts.
+///
+/// ```
+/// # use ricordo::{Model, exchange, form};
+/// #[derive(Model)]
+/// struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u16 }
+///
+/// let schema = form::schema_of::<Batch>()?;
+/// let definition = exchange::write_definition(schema.schema());
+/// assert_eq!(
+///     definition.to_string(),
+///     r#"{"$schema":"https://json-schema.org/draft/2020-12/schema","type":"object","properties":{"loaves":{"type":"integer","title":"Loaves","minimum":0,"maximum":500}},"required":["loaves"]}"#
+/// );
+/// # Ok::<(), ricordo::Error>(())
+/// ```
+pub fn write_definition(schema: &Schema) -> Value {
+    let mut writer = Writer::new(schema);
+    let mut members = Record::new();
+    members.insert("$schema", "https://json-schema.org/draft/2020-12/schema".into());
+    let root = writer.part(schema.root(), true);
+    if let Value::Record(root) = root {
+        root.into_members().for_each(|(name, value)| members.insert(&*name, value));
+    }
+    if !writer.definitions.is_empty() {
+        members.insert("$defs", Value::Record(writer.definitions));
+    }
+    Value::Record(members)
+}
+
+struct Writer<'a> {
+    schema: &'a Schema,
+    /// The record types that stand in several places, or in themselves, by the names of their definitions.
+    names: FxHashMap<RecordId, String>,
+    /// Those of them that are written already, or just being written.
+    begun: FxHashSet<RecordId>,
+    definitions: Record,
+}
+
+impl<'a> Writer<'a> {
+    fn new(schema: &'a Schema) -> Self {
+        let mut writer = Writer {
+            schema,
+            names: FxHashMap::default(),
+            begun: FxHashSet::default(),
+            definitions: Record::new(),
+        };
+        let mut seen: FxHashMap<RecordId, usize> = FxHashMap::default();
+        for (_, part) in schema.parts() {
+            if let Kind::Record(record) = part.kind {
+                *seen.entry(record).or_default() += 1;
+            }
+        }
+        // Named after the first field that holds one, or a list of them.
+        let mut taken: FxHashSet<String> = FxHashSet::default();
+        for (record, name) in writer.holders() {
+            if seen.get(&record).is_some_and(|count| *count > 1) && !writer.names.contains_key(&record) {
+                let mut unique = name.to_owned();
+                while !taken.insert(unique.clone()) {
+                    unique.push('_');
+                }
+                writer.names.insert(record, unique);
+            }
+        }
+        writer
+    }
+
+    /// The fields that hold a record, or a list of records.
+    fn holders(&self) -> Vec<(RecordId, &'a str)> {
+        let schema = self.schema;
+        let records: FxHashSet<RecordId> = schema.parts().filter_map(|(_, part)| record_of(part)).collect();
+        let mut records: Vec<RecordId> = records.into_iter().collect();
+        records.sort_unstable();
+        let fields = records.into_iter().flat_map(|record| schema.fields(record));
+        fields
+            .filter_map(|(name, mut id)| {
+                while let Kind::List(list) = schema.part(id).kind {
+                    id = schema.item(list);
+                }
+                Some((record_of(schema.part(id))?, name))
+            })
+            .collect()
+    }
+
+    fn part(&mut self, id: PartId, is_root: bool) -> Value {
+        let part = self.schema.part(id);
+        let mut members = Record::new();
+        if let Kind::Record(record) = part.kind
+            && let Some(name) = self.names.get(&record).cloned()
+        {
+            self.define(record, &name);
+            let reference = Record::from_iter([("$ref", Value::from(format!("#/$defs/{name}")))]);
+            if is_root {
+                // The form itself is not a mere reference.
+                members = self.record(record);
+            } else if part.nullable {
+                let null = Record::from_iter([("type", Value::from("null"))]);
+                members.insert("anyOf", Value::List(vec![reference.into(), null.into()]));
+            } else {
+                members = reference;
+            }
+        } else {
+            self.kind(part, &mut members);
+        }
+        annotations(part, &mut members);
+        Value::Record(members)
+    }
+
+    /// Writes a record type among the definitions, unless that is done.
+    fn define(&mut self, record: RecordId, name: &str) {
+        if self.begun.insert(record) {
+            let written = self.record(record);
+            self.definitions.insert(name, written.into());
+        }
+    }
+
+    fn record(&mut self, record: RecordId) -> Record {
+        let fields: Vec<(&str, PartId)> = self.schema.fields(record).collect();
+        let mut properties = Record::new();
+        for (name, field) in &fields {
+            let written = self.part(*field, false);
+            properties.insert(*name, written);
+        }
+        let required = fields.iter().filter(|(_, field)| self.schema.part(*field).required);
+        let required: Vec<Value> = required.map(|(name, _)| (*name).into()).collect();
+        let mut members =
+            Record::from_iter([("type", Value::from("object")), ("properties", properties.into())]);
+        if !required.is_empty() {
+            members.insert("required", Value::List(required));
+        }
+        members
+    }
+
+    fn kind(&mut self, part: &Part, members: &mut Record) {
+        let name = match &part.kind {
+            Kind::Text | Kind::Date | Kind::Time | Kind::DateTime(_) => "string",
+            Kind::Integer => "integer",
+            Kind::Decimal => "number",
+            Kind::Flag => "boolean",
+            Kind::Record(_) => "object",
+            Kind::List(_) => "array",
+            Kind::Choice(choices) => return write_choices(choices, part.nullable, members),
+        };
+        let name = Value::from(name);
+        members.insert("type", if part.nullable { Value::List(vec![name, "null".into()]) } else { name });
+        match part.kind {
+            Kind::Date => members.insert("format", "date".into()),
+            Kind::Time => members.insert("format", "time".into()),
+            Kind::DateTime(_) => members.insert("format", "date-time".into()),
+            Kind::Flag if part.constraints.ticked => members.insert("const", true.into()),
+            Kind::Record(record) => {
+                let written = self.record(record);
+                written.into_members().filter(|(name, _)| **name != *"type").for_each(|(name, value)| {
+                    members.insert(&*name, value);
+                });
+            }
+            Kind::List(list) => {
+                let item = self.part(self.schema.item(list), false);
+                members.insert("items", item);
+            }
+            Kind::Text | Kind::Integer | Kind::Decimal | Kind::Flag | Kind::Choice(_) => {}
+        }
+    }
+}
+
+fn record_of(part: &Part) -> Option<RecordId> {
+    if let Kind::Record(record) = part.kind { Some(record) } else { None }
+}
+
+fn write_choices(choices: &Choices, nullable: bool, members: &mut Record) {
+    let of_kind = |value: &Value| match value {
+        Value::Number(_) => "number",
+        Value::Flag(_) => "boolean",
+        _ => "string",
+    };
+    if let Some(first) = choices.iter().next().filter(|_| nullable) {
+        members.insert("type", Value::List(vec![of_kind(&first.value).into(), "null".into()]));
+    }
+    if choices.iter().any(|choice| choice.label.is_some()) {
+        let written = choices.iter().map(|choice| {
+            let mut member = Record::from_iter([("const", choice.value.clone())]);
+            if let Some(label) = &choice.label {
+                member.insert("title", (&**label).into());
+            }
+            Value::Record(member)
+        });
+        members.insert("oneOf", Value::List(written.collect()));
+    } else {
+        members.insert("enum", Value::List(choices.iter().map(|choice| choice.value.clone()).collect()));
+    }
+}
+
+/// What is said of a part, whatever it holds.
+fn annotations(part: &Part, members: &mut Record) {
+    let constraints = &part.constraints;
+    let text = |text: &std::sync::Arc<str>| Value::from(&**text);
+    let count = |count: u64| Value::Number(count.into());
+    let said = [
+        ("title", part.label.as_ref().map(text)),
+        ("description", part.description.as_ref().map(text)),
+        ("default", part.default.clone()),
+        ("readOnly", part.readonly.then_some(true.into())),
+        ("writeOnly", part.secret.then_some(true.into())),
+        ("minLength", constraints.min_length.map(count)),
+        ("maxLength", constraints.max_length.map(count)),
+        ("pattern", constraints.pattern.as_ref().map(|pattern| pattern.as_str().into())),
+        ("format", constraints.format.map(|Format::Email| "email".into())),
+        ("minimum", constraints.minimum.map(Value::Number)),
+        ("maximum", constraints.maximum.map(Value::Number)),
+        ("exclusiveMinimum", constraints.exclusive_minimum.map(Value::Number)),
+        ("exclusiveMaximum", constraints.exclusive_maximum.map(Value::Number)),
+        ("multipleOf", constraints.multiple_of.map(Value::Number)),
+        ("minItems", constraints.min_items.map(count)),
+        ("maxItems", constraints.max_items.map(count)),
+        ("uniqueItems", constraints.unique_items.then_some(true.into())),
+    ];
+    said.into_iter().for_each(|(name, value)| {
+        if let Some(value) = value {
+            members.insert(name, value);
+        }
+    });
+    let own = own_annotations(part);
+    if !own.is_empty() {
+        members.insert("x-ricordo", Value::Record(own));
+    }
+}
+
+/// What stands under `x-ricordo`.
+fn own_annotations(part: &Part) -> Record {
+    let time = |bound: &Option<Value>| bound.as_ref().map(|bound| Value::from(&*bound.to_text()));
+    let messages: Record =
+        part.messages.iter().map(|(kind, message)| (kind.name(), Value::from(&**message))).collect();
+    let commit = match part.commit {
+        Commit::Input => None,
+        Commit::Leave => Some("leave".into()),
+        Commit::Pause(pause) => {
+            let milliseconds = i64::try_from(pause.as_millis()).unwrap_or(i64::MAX);
+            Some(Value::Record(Record::from_iter([("pause_ms", Value::from(milliseconds))])))
+        }
+    };
+    let display = part.display.as_ref().map(|format| {
+        let mut display = Record::new();
+        match format {
+            DisplayFormat::Pattern(pattern) => display.insert("pattern", (&**pattern).into()),
+            DisplayFormat::Number(NumberFormat { decimals, grouping, decimal_comma }) => {
+                if let Some(decimals) = decimals {
+                    display.insert("decimals", Value::Number((*decimals).into()));
+                }
+                [("grouping", *grouping), ("decimal_comma", *decimal_comma)].into_iter().for_each(
+                    |(name, is_so)| {
+                        if is_so {
+                            display.insert(name, true.into());
+                        }
+                    },
+                );
+            }
+        }
+        Value::Record(display)
+    });
+    let said = [
+        ("minimum", time(&part.constraints.earliest)),
+        ("maximum", time(&part.constraints.latest)),
+        ("commit", commit),
+        ("display", display),
+        ("trim", part.trim.then_some(true.into())),
+        ("reveal", (part.reveal == Reveal::Always).then(|| "always".into())),
+        ("messages", (!messages.is_empty()).then(|| messages.into())),
+        ("local", part.local.then_some(true.into())),
+    ];
+    said.into_iter().filter_map(|(name, value)| Some((name, value?))).collect()
+}
