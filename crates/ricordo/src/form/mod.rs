@@ -356,6 +356,31 @@ impl<M: 'static> Form<M> {
         self.root().first_finding()
     }
 
+    /// Shows a person everything that is wrong, as when a submit was tried: every place with a finding is touched. Whatever waits
+    /// to be committed is committed first. Gives the first such place, where the focus belongs.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { #[model(required)] name: String, loaves: u32 }
+    /// let form = Form::<Batch>::blank()?;
+    /// assert!(!form.findings()[0].shown);
+    /// let first = form.show_findings()?.expect("a name is missing");
+    /// assert!(form.findings().iter().all(|finding| finding.shown));
+    /// assert_eq!(first.pointer().as_str(), "/name");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails inside a selector or a rule.
+    pub fn show_findings(&self) -> Result<Option<Place<Value>>, Error> {
+        // What still waits for its field to be left counts.
+        self.apply(Action::Leave { at: self.core.root().into() })?;
+        let leave = |finding: &Finding| Action::Leave { at: finding.place.clone().into() };
+        self.apply(Action::Group(self.findings().iter().map(leave).collect()))?;
+        Ok(self.first_finding())
+    }
+
     /// All subscribers, in the order in which they subscribed, with their names and counts.
     pub fn subscribers(&self) -> Vec<SubscriberReport> {
         self.core.reports()

@@ -322,6 +322,43 @@ impl<T: Data> Place<T> {
     }
 }
 
+impl<T: Model> Place<Option<T>> {
+    /// What is in an optional record or list; `None` while it is empty.
+    pub fn inner(&self) -> Option<Place<T>> {
+        let is_absent = self.core.view(self.id, |view| view.is_absent());
+        (!is_absent).then(|| Place::new(self.core.clone(), self.id))
+    }
+
+    /// Opens an optional record with its defaults, or an optional list without rows, unless it is there already.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { preferment: Option<Preferment> }
+    /// #[derive(Model)]
+    /// struct Preferment { #[model(default = 12)] hours: u32, notes: String }
+    ///
+    /// let form = Form::new(&Batch { preferment: None })?;
+    /// let preferment = form.place(ricordo::at::<Batch>().preferment())?;
+    /// assert!(preferment.inner().is_none());
+    ///
+    /// let record = preferment.open()?;
+    /// assert_eq!(record.place(ricordo::at::<Preferment>().hours())?.get(), Some(12));
+    /// preferment.clear()?;
+    /// assert!(preferment.inner().is_none());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone.
+    pub fn open(&self) -> Result<Place<T>, Error> {
+        if self.core.view(self.id, |view| view.is_absent()) {
+            self.apply(Action::Add { at: self.pointer(), value: None })?;
+        }
+        Ok(Place::new(self.core.clone(), self.id))
+    }
+}
+
 impl<T: Model> Place<Vec<T>> {
     /// How many rows there are.
     pub fn len(&self) -> usize {

@@ -7,7 +7,7 @@ use std::marker::PhantomData;
 use super::{Form, address};
 use crate::engine::{Action, Address};
 use crate::model::{Locate, Model};
-use crate::schema::{Error, Finding};
+use crate::schema::Error;
 use crate::value::Value;
 
 /// The fields that keep their values for the next entry.
@@ -70,10 +70,9 @@ impl<M: Model> Form<M> {
         self.apply(Action::Leave { at: self.core.root().into() })?;
         let record = match self.parse() {
             Ok(record) => record,
-            Err(error) => {
-                let leave = |finding: &Finding| Action::Leave { at: finding.place.clone().into() };
-                self.apply(Action::Group(error.findings().iter().map(leave).collect()))?;
-                return Err(error);
+            Err(_) => {
+                self.show_findings()?;
+                return self.parse();
             }
         };
         let kept = keep.fields.into_iter().map(|at| {
