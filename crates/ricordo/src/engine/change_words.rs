@@ -23,7 +23,7 @@ impl Engine {
         };
         let before = change.value_before();
         // An entry that only repeats the value goes without saying.
-        let says_more = |entry: &str, held: &Value| *entry != *held.to_text();
+        let says_more = |entry: &str, held: &Value| *entry != *now.part().edit_text(held);
         if let Some(entry) = &change.entry_before()
             && (before.is_none_or(|before| says_more(entry, before)) || says_more(&now.entry(), &now.value()))
         {

@@ -11,6 +11,7 @@ use super::deed::Deed;
 use super::inherited::{WereRuled, differing_flags};
 use super::observers::{ObserverId, Observers};
 use super::rows::{self, RowEdit};
+use crate::schema::Part;
 use crate::settle::Aspects;
 use crate::tree::{Fault, Faults, Field, Key, ListBody, PlaceId, Presence, Ruled, Standing, Tree, Undo};
 use crate::value::Value;
@@ -197,7 +198,8 @@ impl Before<'_> {
         let (mut entry, mut value) = (None, None);
         if let (Some(before), Some(now)) = (self.field, tree.field(self.place)) {
             let value_differs = before.value != now.value;
-            let entry_differs = entries_differ(before, now, value_differs);
+            let part = tree.part(self.place);
+            let entry_differs = entries_differ(part, before, now, value_differs);
             let was_dirty = before.unreadable || *before.baseline() != before.value;
             aspects.put(Aspects::VALUE, value_differs);
             aspects.put(Aspects::ENTRY, entry_differs);
@@ -205,8 +207,8 @@ impl Before<'_> {
             aspects.put(Aspects::DIRTY, was_dirty != tree.is_dirty(self.place));
             value = value_differs.then(|| before.value.clone());
             // Numbers are written out only when somebody asks.
-            let is_told_by_value = value_differs && before.typed().is_none();
-            entry = (entry_differs && !is_told_by_value).then(|| before.text().into_owned());
+            let is_told_by_value = value_differs && before.typed().is_none() && !part.has_edit_format();
+            entry = (entry_differs && !is_told_by_value).then(|| before.text(part).into_owned());
         }
         let node = tree.node(self.place);
         let presence = node.container().map(|container| container.presence);
@@ -252,12 +254,12 @@ impl Before<'_> {
 }
 
 /// Whether another text stands in the widget. Spares writing numbers out where that can be told without.
-fn entries_differ(before: &Field, now: &Field, values_differ: bool) -> bool {
+fn entries_differ(part: &Part, before: &Field, now: &Field, values_differ: bool) -> bool {
     match (before.typed(), now.typed(), &before.value, &now.value) {
         (None, None, _, _) if !values_differ => false,
         (None, None, Value::Number(_), Value::Number(_)) => true,
         (Some(before), Some(now), _, _) => before != now,
-        _ => before.text() != now.text(),
+        _ => before.text(part) != now.text(part),
     }
 }
 

@@ -38,8 +38,8 @@ impl Engine {
         };
         let is_canonical = match &value {
             _ if unreadable => false,
-            Value::Number(_) => is_canonical_number(text),
-            value => value.to_text() == text,
+            Value::Number(_) if !self.tree.part(place).has_edit_format() => is_canonical_number(text),
+            value => self.tree.part(place).edit_text(value) == text,
         };
         let entry = (!is_canonical).then(|| text.into());
         self.tree.write(place, value, entry, unreadable);

@@ -12,7 +12,7 @@ use super::subscription::{Subscription, Update};
 use super::{Form, Place};
 use crate::engine::{Action, PlaceView};
 use crate::model::Locate;
-use crate::schema::{Error, ErrorKind, Finding, Kind, MASK, Named, Pointer};
+use crate::schema::{Error, ErrorKind, Finding, Kind, MASK, Named, Pointer, Reading};
 use crate::tree::PlaceId;
 use crate::value::Value;
 
@@ -44,8 +44,19 @@ use crate::value::Value;
 pub struct Binding {
     core: Rc<Core>,
     place: PlaceId,
-    is_one_way: bool,
+    style: Style,
     composing: Rc<RefCell<Option<Composing>>>,
+}
+
+/// How a widget speaks with the form.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Style {
+    /// A person types in the edit format, and sees the display format elsewhere.
+    Typed,
+    /// It speaks canonical text, as native inputs for dates and numbers do.
+    Native,
+    /// It only shows the value, in its display format.
+    OneWay,
 }
 
 /// A text that an input method is still at work on, and what stood there when it began.
@@ -200,7 +211,7 @@ impl<M: 'static> Form<M> {
 impl<T> Place<T> {
     /// Binds a widget to the place.
     pub fn bind(&self) -> Binding {
-        Binding { core: self.core.clone(), place: self.id, is_one_way: false, composing: Rc::default() }
+        Binding { core: self.core.clone(), place: self.id, style: Style::Typed, composing: Rc::default() }
     }
 }
 
@@ -208,7 +219,25 @@ impl Binding {
     /// A binding to the same place, through which a person can change nothing: it always shows the value in its
     /// display format.
     pub fn one_way(&self) -> Self {
-        Binding { is_one_way: true, composing: Rc::default(), ..self.clone() }
+        Binding { style: Style::OneWay, composing: Rc::default(), ..self.clone() }
+    }
+
+    /// A binding to the same place for a native input of dates, times or numbers, which speaks canonical text (HTML Living
+    /// Standard, section 2.3), whatever the edit format: that is what it is given and what it reports.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, WidgetEvent, civil::{Date, date}};
+    /// # #[derive(Model)] struct Batch { #[model(display = "%d/%m/%Y")] day: Date }
+    /// # let form = Form::new(&Batch { day: date(2026, 11, 23) })?;
+    /// let typed = form.bind(ricordo::at::<Batch>().day())?;
+    /// let native = typed.native();
+    /// assert_eq!((typed.state().text.as_str(), native.state().text.as_str()), ("23/11/2026", "2026-11-23"));
+    /// native.handle(WidgetEvent::Input("2026-11-24".into()))?;
+    /// assert_eq!(form.entry(ricordo::at::<Batch>().day())?, "24/11/2026");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn native(&self) -> Self {
+        Binding { style: Style::Native, composing: Rc::default(), ..self.clone() }
     }
 
     /// The place.
@@ -224,9 +253,9 @@ impl Binding {
     /// Draws the widget: calls back with what it shows, now and whenever that is another.
     pub fn subscribe(&self, mut draw: impl FnMut(&WidgetState) + 'static) -> Result<Subscription, Error> {
         let first = self.state();
-        let (is_one_way, composing) = (self.is_one_way, self.composing.clone());
+        let (style, composing) = (self.style, self.composing.clone());
         // The form would keep itself alive if its subscriber held it.
-        let state = move |view: &View<'_, Value>| state_of(view.place(), is_one_way, &composing);
+        let state = move |view: &View<'_, Value>| state_of(view.place(), style, &composing);
         draw(&first);
         let redraw = move |update: &Update<WidgetState>| draw(update.now());
         select(&self.core, self.place, Some(self.place), state, redraw)
@@ -291,9 +320,24 @@ impl Binding {
 
     fn enter(&self, text: String) -> Result<(), Error> {
         self.may_change()?;
+        let text = if self.style == Style::Native { self.in_edit_format(text) } else { text };
         self.refuse_unless(self.view(|view| view.part().is_field()), "is nothing that can be typed into")?;
         self.take_focus()?;
         self.apply(Action::Enter { at: self.place.into(), text })
+    }
+
+    /// What a native input reports, in the edit format. What means nothing stays as it is.
+    fn in_edit_format(&self, text: String) -> String {
+        self.view(|view| {
+            let part = view.part();
+            if !part.has_edit_format() {
+                return text;
+            }
+            match part.read_canonical(&text) {
+                Some(value) => part.edit_text(&value).into_owned(),
+                None => text,
+            }
+        })
     }
 
     /// A widget that a person types into has the focus, whether it has said so or not.
@@ -309,7 +353,7 @@ impl Binding {
             Err(Error::new(ErrorKind::Readonly, place.clone(), format!("{} {why}", Named(&place))))
         };
         let (is_readonly, pointer) = self.view(|view| (view.is_readonly(), view.pointer()));
-        match (self.is_one_way, is_readonly) {
+        match (self.style == Style::OneWay, is_readonly) {
             (true, _) => refuse(pointer, "is bound one way: the widget shows it, and cannot change it"),
             (_, true) => refuse(pointer, "is read-only: a program may set it, but nobody can type into it"),
             _ => Ok(()),
@@ -341,7 +385,7 @@ impl Binding {
     }
 
     fn state_of(&self, view: PlaceView<'_>) -> WidgetState {
-        state_of(view, self.is_one_way, &self.composing)
+        state_of(view, self.style, &self.composing)
     }
 
     /// The text that an input method is still at work on.
@@ -355,7 +399,7 @@ impl fmt::Debug for Binding {
         formatter
             .debug_struct("Binding")
             .field("place", &self.place().pointer().as_str())
-            .field("is_one_way", &self.is_one_way)
+            .field("style", &self.style)
             .finish_non_exhaustive()
     }
 }
@@ -368,12 +412,22 @@ fn composed(view: PlaceView<'_>, composing: &RefCell<Option<Composing>>) -> Opti
     is_current.then(|| composing.text.clone())
 }
 
-fn state_of(view: PlaceView<'_>, is_one_way: bool, composing: &RefCell<Option<Composing>>) -> WidgetState {
+/// What a native input is given.
+fn native_text(view: PlaceView<'_>) -> String {
+    let entry = view.entry();
+    match view.part().read(&entry) {
+        Reading::Value(value) if view.part().has_edit_format() => value.to_text().into_owned(),
+        Reading::Value(_) | Reading::Empty | Reading::Unreadable => entry.into_owned(),
+    }
+}
+
+fn state_of(view: PlaceView<'_>, style: Style, composing: &RefCell<Option<Composing>>) -> WidgetState {
     let part = view.part();
     let shows_entry = view.has_focus() || view.is_unreadable() || view.is_uncommitted();
     let text = match composed(view, composing) {
         Some(text) => text,
-        None if shows_entry && !is_one_way && part.is_field() => view.entry().into_owned(),
+        None if style == Style::Native && part.is_field() => native_text(view),
+        None if shows_entry && style == Style::Typed && part.is_field() => view.entry().into_owned(),
         None => view.display(),
     };
     let mut findings = view.findings();
@@ -387,7 +441,7 @@ fn state_of(view: PlaceView<'_>, is_one_way: bool, composing: &RefCell<Option<Co
         findings,
         is_relevant: view.is_relevant(),
         is_required: view.is_required(),
-        is_readonly: is_one_way || view.is_readonly(),
+        is_readonly: style == Style::OneWay || view.is_readonly(),
         is_driver: view.is_driver(),
         is_overridden: view.is_overridden(),
         is_secret: part.secret || holds_secrets(view),

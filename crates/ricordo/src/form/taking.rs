@@ -68,12 +68,9 @@ impl<M: Model> Form<M> {
     pub fn take(&self, keep: Keep<M>) -> Result<M, Error> {
         // What still waits for its field to be left counts.
         self.apply(Action::Leave { at: self.core.root().into() })?;
-        let record = match self.parse() {
-            Ok(record) => record,
-            Err(_) => {
-                self.show_findings()?;
-                return self.parse();
-            }
+        let Ok(record) = self.parse() else {
+            self.show_findings()?;
+            return self.parse();
         };
         let kept = keep.fields.into_iter().map(|at| {
             let place = self.core.locate(&at?)?;

@@ -1,5 +1,6 @@
 //! Display formats: how a value is shown where nobody is typing, and how what is shown is read back.
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use jiff::civil;
@@ -178,6 +179,23 @@ impl DisplayFormat {
         }
     }
 
+    /// What a text in this format says, where it is the format of what is typed, too. With a decimal comma a point stands
+    /// between groups of digits, whether the format has groups or not.
+    pub(super) fn read_edited(&self, kind: &Kind, text: &str) -> Option<Value> {
+        match self {
+            DisplayFormat::Number(format) if format.decimal_comma => {
+                DisplayFormat::Number(format.grouping()).read(kind, text)
+            }
+            DisplayFormat::Number(_) => None,
+            DisplayFormat::Pattern(_) => self.read(kind, text),
+        }
+    }
+
+    /// Whether a canonical text could mean something else in this format.
+    pub(super) fn excludes_canonical(&self) -> bool {
+        matches!(self, DisplayFormat::Number(format) if format.decimal_comma)
+    }
+
     /// The value that a text in this format says, for a part of this kind.
     pub(super) fn read(&self, kind: &Kind, text: &str) -> Option<Value> {
         match (self, kind) {
@@ -233,6 +251,32 @@ fn has_full_year(pattern: &str) -> bool {
 }
 
 impl Part {
+    /// The text of a value in the edit format: as it stands in a widget where nothing was typed. With a decimal comma that is
+    /// the sign, and with a pattern of dates or times it is the pattern, unless that leaves something of the value out.
+    pub fn edit_text<'a>(&self, value: &'a Value) -> Cow<'a, str> {
+        match (&self.display, value) {
+            (Some(DisplayFormat::Number(format)), Value::Number(number)) if format.decimal_comma => {
+                Cow::Owned(write_number(*number).replace('.', ","))
+            }
+            (Some(DisplayFormat::Pattern(pattern)), Value::Date(_) | Value::Time(_) | Value::DateTime(_)) => {
+                let text = write_pattern(pattern, value);
+                let says_all =
+                    |text: &String| read_pattern(pattern, &self.kind, text).as_ref() == Some(value);
+                text.filter(says_all).map_or_else(|| value.to_text(), Cow::Owned)
+            }
+            _ => value.to_text(),
+        }
+    }
+
+    /// Whether the edit format is another than the canonical one.
+    pub(crate) fn has_edit_format(&self) -> bool {
+        match &self.display {
+            Some(DisplayFormat::Number(format)) => format.decimal_comma,
+            Some(DisplayFormat::Pattern(_)) => true,
+            None => false,
+        }
+    }
+
     /// The text by which a value is shown where nobody is typing: in the display format, a choice by its label,
     /// anything else as [`Value::to_text`] has it. `choices` are those there are now.
     pub(crate) fn display_text(&self, value: &Value, choices: Option<&Choices>) -> String {

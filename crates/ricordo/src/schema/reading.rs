@@ -19,8 +19,9 @@ pub enum Reading {
 impl Part {
     /// Reads what was typed into a field. Texts are taken as they are; around anything else, white space does
     /// not count. A choice is known by what is stored or by its label, and what is not offered is kept when it
-    /// could have been. Numbers, dates and times are read in their canonical form and, failing that, in the
-    /// part's display format. Records and lists cannot be typed.
+    /// could have been. Numbers, dates and times are read in their edit format, in their canonical form, and in
+    /// the part's display format; with a decimal comma, not in the canonical form, where a point is the decimal sign. Records
+    /// and lists cannot be typed.
     pub fn read(&self, text: &str) -> Reading {
         self.read_among(text, self.kind.choices())
     }
@@ -48,10 +49,18 @@ impl Part {
         if let Some(value) = choices.and_then(|choices| choices.named(text)) {
             return Reading::Value(value.clone());
         }
+        if let Some(format) = &self.display {
+            if let Some(value) = format.read_edited(&self.kind, text) {
+                return Reading::Value(value);
+            }
+            if format.excludes_canonical() {
+                return Reading::Unreadable;
+            }
+        }
         let value = match &self.kind {
-            Kind::Integer => read_number(text).ok().filter(Decimal::is_integer).map(Value::Number),
-            Kind::Decimal => read_number(text).ok().map(Value::Number),
-            Kind::Date | Kind::Time | Kind::DateTime(_) => self.kind.read_time(text),
+            Kind::Integer | Kind::Decimal | Kind::Date | Kind::Time | Kind::DateTime(_) => {
+                self.read_canonical(text)
+            }
             // A text may be offered later; where numbers or flags are, only such a one could.
             Kind::Choice(choices) if choices.iter().any(|choice| choice.value.as_text().is_some()) => {
                 Some(text.into())
@@ -64,6 +73,17 @@ impl Part {
         };
         let displayed = || self.display.as_ref().and_then(|format| format.read(&self.kind, text));
         value.or_else(displayed).map_or(Reading::Unreadable, Reading::Value)
+    }
+}
+
+impl Part {
+    /// Reads the canonical text of a number, a date, a time, or both.
+    pub(crate) fn read_canonical(&self, text: &str) -> Option<Value> {
+        match &self.kind {
+            Kind::Integer => read_number(text).ok().filter(Decimal::is_integer).map(Value::Number),
+            Kind::Decimal => read_number(text).ok().map(Value::Number),
+            kind => kind.read_time(text),
+        }
     }
 }
 

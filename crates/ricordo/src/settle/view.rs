@@ -118,12 +118,12 @@ impl<'a> PlaceView<'a> {
         self.tree.is_there(self.place)
     }
 
-    /// The text in the widget: as typed, or the canonical text of the value where nothing was typed since the
-    /// last set, load or reset. Records and lists have none.
+    /// The text in the widget: as typed or, where nothing was typed since the last set, load or reset, the value in its edit
+    /// format (see [`Part::edit_text`]). Records and lists have none.
     pub fn entry(&self) -> Cow<'a, str> {
         self.look(Aspects::ENTRY);
         match self.tree.field(self.place) {
-            Some(field) => field.text(),
+            Some(field) => field.text(self.part()),
             None => Cow::Borrowed(""),
         }
     }

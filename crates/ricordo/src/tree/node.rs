@@ -11,7 +11,7 @@ use slotmap::new_key_type;
 use super::list::Contents;
 use super::sequence::{Key, RowSequence};
 use super::{Fault, Faults};
-use crate::schema::PartId;
+use crate::schema::{Part, PartId};
 use crate::value::{Value, content_of, list_content};
 
 new_key_type! {
@@ -139,9 +139,9 @@ impl Field {
         self.extra.as_ref()?.pending.as_ref()
     }
 
-    /// The text that stands in the widget.
-    pub(crate) fn text(&self) -> Cow<'_, str> {
-        self.typed().map_or_else(|| self.value.to_text(), |typed| Cow::Borrowed(typed))
+    /// The text that stands in the widget of a field of this part.
+    pub(crate) fn text(&self, part: &Part) -> Cow<'_, str> {
+        self.typed().map_or_else(|| part.edit_text(&self.value), |typed| Cow::Borrowed(typed))
     }
 
     pub(crate) fn faults(&self) -> &[Fault] {

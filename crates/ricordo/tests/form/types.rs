@@ -336,3 +336,62 @@ fn a_second_language_words_what_it_knows() {
     );
     let _ = (Comparison::Equals, Condition::<Order>::new("/name", Comparison::Equals, Value::Null));
 }
+
+#[test]
+fn the_edit_format_is_what_a_person_types() {
+    #[derive(Clone, Debug, PartialEq, Model)]
+    struct Price {
+        #[model(decimals = 2, decimal_comma)]
+        net: Decimal,
+        #[model(display = "%d/%m/%Y")]
+        day: Date,
+        #[model(display = "%Y-%d-%m")]
+        swapped: Date,
+        /// A pattern that leaves the seconds out is not for editing.
+        #[model(display = "%H:%M")]
+        time: ricordo::civil::Time,
+    }
+    let price = Price {
+        net: "1234.5".parse().unwrap(),
+        day: date(2026, 11, 3),
+        swapped: date(2026, 11, 3),
+        time: ricordo::civil::time(4, 30, 15, 0),
+    };
+    let (form, paths) = (Form::new(&price).unwrap(), at::<Price>());
+    let entry = |pointer: &str| form.entry(pointer).unwrap();
+    assert_eq!(
+        ["/net", "/day", "/swapped", "/time"].map(entry),
+        ["1234,5", "03/11/2026", "2026-03-11", "04:30:15"]
+    );
+    assert_eq!(form.place(paths.net()).unwrap().display(), "1234,50");
+
+    // The comma is the decimal sign, and a point stands between groups.
+    for (typed, net) in
+        [("7,25", Some("7.25")), ("1.234,5", Some("1234.5")), ("1.500", Some("1500")), ("1.5", None)]
+    {
+        form.enter(paths.net(), typed).unwrap();
+        assert_eq!(form.get(paths.net()).unwrap(), net.map(|net| net.parse().unwrap()), "{typed}");
+        assert_eq!(entry("/net"), typed, "what was typed stays");
+    }
+    form.enter(paths.net(), "1234,5").unwrap();
+    assert!(!form.is_dirty());
+    form.set(paths.net(), "0.5".parse().unwrap()).unwrap();
+    assert_eq!(entry("/net"), "0,5", "programs give values, and the widget shows them in its format");
+
+    // A pattern comes before the canonical text, which is understood where it means nothing else.
+    form.enter(paths.day(), "2026-11-04").unwrap();
+    assert_eq!(form.get(paths.day()).unwrap(), Some(date(2026, 11, 4)));
+    form.enter(paths.swapped(), "2026-04-11").unwrap();
+    assert_eq!(form.get(paths.swapped()).unwrap(), Some(date(2026, 11, 4)));
+    form.enter(paths.day(), "4/11/26").unwrap();
+    assert_eq!(form.get(paths.day()).unwrap(), None, "years have four digits");
+    form.reset().unwrap();
+
+    // A native input speaks canonical text.
+    let native = form.bind(paths.net()).unwrap().native();
+    assert_eq!(native.state().text, "1234.5");
+    native.handle(ricordo::WidgetEvent::Input("8.75".into())).unwrap();
+    assert_eq!((entry("/net"), native.state().text), ("8,75".into(), "8.75".into()));
+    form.undo().unwrap();
+    assert_eq!((entry("/net"), form.is_dirty()), ("1234,5".into(), false));
+}

@@ -47,6 +47,8 @@ pub struct Manner {
     pub commit: Commit,
     pub readonly: bool,
     pub local: bool,
+    /// Whether a text is trimmed, and a date is written by a pattern.
+    pub styled: bool,
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -63,13 +65,20 @@ pub const PAUSE: u64 = 200;
 impl Field {
     fn schema(&self) -> Json {
         let mut schema = self.definition.schema();
-        let Manner { commit, readonly, local } = self.manner;
+        let Manner { commit, readonly, local, styled } = self.manner;
         let commit = match commit {
             Commit::Input => json!("input"),
             Commit::Leave => json!("leave"),
             Commit::Pause => json!({"pause_ms": PAUSE}),
         };
         schema["x-ricordo"] = json!({"local": local, "commit": commit});
+        match self.definition {
+            Definition::Text { .. } if styled => schema["x-ricordo"]["trim"] = json!(true),
+            Definition::Date if styled => {
+                schema["x-ricordo"]["display"] = json!({"pattern": "%d/%m/%Y"});
+            }
+            _ => {}
+        }
         schema["readOnly"] = json!(readonly);
         schema
     }
@@ -196,6 +205,6 @@ fn fields(place: impl Strategy<Value = Definition>) -> impl Strategy<Value = Vec
 /// Most fields are dealt with as usual.
 fn manner() -> impl Strategy<Value = Manner> {
     let commit = prop_oneof![4 => Just(Commit::Input), 1 => Just(Commit::Leave), 1 => Just(Commit::Pause)];
-    (commit, prop::bool::weighted(0.1), prop::bool::weighted(0.15))
-        .prop_map(|(commit, readonly, local)| Manner { commit, readonly, local })
+    (commit, prop::bool::weighted(0.1), prop::bool::weighted(0.15), any::<bool>())
+        .prop_map(|(commit, readonly, local, styled)| Manner { commit, readonly, local, styled })
 }

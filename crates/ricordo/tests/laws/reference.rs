@@ -397,12 +397,23 @@ impl Place {
         }
     }
 
+    /// What stands in the widget where nothing was typed.
+    fn edit_text(&self, value: &Option<Json>) -> String {
+        match (&self.definition, value) {
+            (Definition::Date, Some(Json::String(date))) if self.manner.styled && !date.is_empty() => {
+                written(date)
+            }
+            _ => canonical(value),
+        }
+    }
+
     fn enter(&mut self, text: &str) -> Option<()> {
         self.pending = None;
         let emptied = self.emptied();
+        let meant = if self.manner.styled { text.trim() } else { text };
         let read = match &self.definition {
-            Definition::Text { .. } if text.is_empty() => Some(emptied.clone()),
-            Definition::Text { .. } => Some(Some(json!(text))),
+            Definition::Text { .. } if meant.is_empty() => Some(emptied.clone()),
+            Definition::Text { .. } => Some(Some(json!(meant))),
             Definition::Record { .. } | Definition::List { .. } => return None,
             _ if text.trim().is_empty() => Some(emptied.clone()),
             Definition::Integer { .. } => match text.trim() {
@@ -414,13 +425,17 @@ impl Place {
                 "false" => Some(Some(json!(false))),
                 _ => None,
             },
-            Definition::Date => is_date(text.trim()).then(|| Some(json!(text.trim()))),
+            Definition::Date => {
+                let styled = DATES.iter().find(|date| self.manner.styled && written(date) == text.trim());
+                let date = styled.copied().or_else(|| is_date(text.trim()).then(|| text.trim()));
+                date.map(|date| Some(json!(date)))
+            }
             Definition::Choice if text.trim() == "Straight dough" => Some(Some(json!("straight"))),
             Definition::Choice => Some(Some(json!(text.trim()))),
         };
         self.held = match read {
             Some(value) => {
-                let entry = (text != canonical(&value)).then(|| text.to_owned());
+                let entry = (text != self.edit_text(&value)).then(|| text.to_owned());
                 Held::Field { value, entry, unreadable: false }
             }
             None => Held::Field { value: emptied, entry: Some(text.to_owned()), unreadable: true },
@@ -720,7 +735,7 @@ impl Place {
             let (entry, unreadable) = match &place.held {
                 Held::Field { value, entry, unreadable } => {
                     let typed = place.pending.as_ref().map(|(text, _)| text).or(entry.as_ref());
-                    (typed.cloned().unwrap_or_else(|| canonical(value)), *unreadable)
+                    (typed.cloned().unwrap_or_else(|| place.edit_text(value)), *unreadable)
                 }
                 _ => (String::new(), false),
             };
@@ -787,6 +802,12 @@ fn is_nullable(definition: &Definition) -> bool {
             | Definition::Record { nullable: true, .. }
             | Definition::List { nullable: true, .. }
     )
+}
+
+/// A date by the pattern of dates.
+fn written(date: &str) -> String {
+    let parts: Vec<&str> = date.split('-').collect();
+    format!("{}/{}/{}", parts[2], parts[1], parts[0])
 }
 
 fn is_date(text: &str) -> bool {

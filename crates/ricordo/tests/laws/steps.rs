@@ -31,7 +31,7 @@ pub enum Step {
     Group(Vec<Step>),
 }
 
-const TEXTS: [&str; 18] = [
+const TEXTS: [&str; 20] = [
     "",
     " ",
     "0",
@@ -50,6 +50,8 @@ const TEXTS: [&str; 18] = [
     "poolish",
     "2024-02-29",
     " 2026-11-25",
+    "25/11/2026",
+    " rye ",
 ];
 
 /// Any actions.
