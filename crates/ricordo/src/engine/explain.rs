@@ -97,6 +97,7 @@ impl Engine {
                     Some(Slot::Readonly) => "whether it is read-only",
                     Some(Slot::Required) => "whether it is required",
                     Some(Slot::Constraint(_)) => "a constraint",
+                    Some(Slot::Choices) => "what it is chosen from",
                     Some(Slot::Kept(_)) => "whether an aggregate counts it",
                 };
                 let name = self.tree.pointer(place);

@@ -36,6 +36,11 @@ pub(super) fn differing_flags(tree: &Tree, before: &WereRuled<'_>) -> Vec<(Place
             std::iter::successors(Some(parent), |place| tree.parent(*place))
                 .fold(Inherited::default(), |inherited, place| inherited.with(tree, before, place))
         });
+        if let Some(was) = before.flags.get(&place)
+            && was.choices.as_ref() != tree.flags_of(place).and_then(|flags| flags.choices.as_ref())
+        {
+            differing.push((place, Aspects::CHOICES));
+        }
         let is_required = |flag: bool| tree.part(place).is_required() || flag;
         let was_required = before.flags.get(&place).is_some_and(|flags| flags.is_required);
         if before.flags.contains_key(&place) && is_required(was_required) != tree.is_required(place) {

@@ -4,7 +4,7 @@ use super::leading::Setting;
 use super::prepared::take_prepared;
 use super::target::RowsNamed;
 use super::{Action, Address, Engine};
-use crate::schema::{Choice, Choices, Error, ErrorKind, Kind, Named, PartId, Pointer};
+use crate::schema::{Choices, Error, ErrorKind, Kind, Named, PartId, Pointer};
 use crate::tree::{Body, PlaceId};
 use crate::value::Value;
 
@@ -183,12 +183,7 @@ impl Engine {
             let message = format!("{} is no field, so nothing can be chosen for it", Named(pointer));
             return Err(Error::new(ErrorKind::NotPossible, pointer.clone(), message));
         }
-        let fitted = choices.iter().map(|choice| {
-            let value = self.schema().fit(part, choice.value.clone());
-            let value = value.map_err(|misfit| misfit.within(pointer))?;
-            Ok(Choice { value, label: choice.label.clone() })
-        });
-        fitted.collect::<Result<Vec<_>, Error>>().map(Choices::new)
+        self.schema().fit_choices(part, choices).map_err(|error| error.within(pointer))
     }
 
     fn clear(&mut self, place: PlaceId) {

@@ -27,6 +27,7 @@ pub(crate) enum RuleOf {
     Suggested(Function),
     Aggregated(Aggregate),
     Counterpart { of_one: Function, other: Spot, of_other: Function },
+    Chosen(Function),
     Flag(FlagRule, Function),
 }
 
@@ -153,6 +154,13 @@ impl Rulebook {
                 }
                 counterparts(sides)?.into_iter().for_each(|declaration| self.push(Arc::new(declaration)));
                 Ok(())
+            }
+            RuleOf::Chosen(function) => {
+                let targeted = target(&at, first)?;
+                if !schema.part(targeted.part).is_field() {
+                    return targeted.refuse("is not a field, so nothing can be chosen for it");
+                }
+                self.declare(targeted, Slot::Choices, Way::Function(function))
             }
             RuleOf::Flag(rule, function) => {
                 let slot = self.slot_of(rule);

@@ -12,8 +12,9 @@ use super::look::RuleView;
 use super::over::Over;
 use crate::engine::{AddedRules, FlagRule, RuleOf, RuleSpec};
 use crate::model::{Gives, HoldsRows, Locate, Model, Spot};
-use crate::schema::{Attachment, Error};
+use crate::schema::{Attachment, Choices, Error};
 use crate::settle::Function;
+use crate::value::Value;
 
 /// The rules of a record type `M`: what depends on what, and what must hold. Every form in which such a record stands has
 /// them, wherever it stands.
@@ -147,6 +148,43 @@ impl<M: 'static, R: 'static> Rules<M, R> {
             Ok(other) => self.add(one, RuleOf::Counterpart { of_one, other, of_other }),
             Err(refused) => self.specs.push(Err(refused)),
         }
+    }
+
+    /// What a field is chosen from, where that depends on other places. `None` leaves the choices that it has otherwise. A value
+    /// that is no longer offered stays, and is found.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Rules, at, schema::{Choice, Choices}};
+    /// #[derive(Model)]
+    /// #[model(rules = Batch::rules)]
+    /// struct Batch { site: String, oven: String }
+    ///
+    /// impl Batch {
+    ///     fn rules(rules: &mut Rules<Self>) {
+    ///         let batch = at::<Self>();
+    ///         rules.choices(batch.oven(), move |it| match it.get(batch.site())?.as_str() {
+    ///             "mill" => Some(Choices::new([Choice::new("m1").label("Stone oven")])),
+    ///             _ => Some(Choices::new([Choice::new("s1").label("Deck 1"), Choice::new("s2").label("Deck 2")])),
+    ///         });
+    ///     }
+    /// }
+    ///
+    /// let batch = at::<Batch>();
+    /// let form = Form::new(&Batch { site: "shop".into(), oven: "s1".into() })?;
+    /// assert_eq!(form.place(batch.oven())?.display(), "Deck 1");
+    /// form.enter(batch.site(), "mill")?;
+    /// assert_eq!(form.findings()[0].message, "“s1” is not one of: Stone oven.");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn choices<L: Locate<R>, C: Into<Option<Choices>>>(
+        &mut self,
+        at: L,
+        function: impl Fn(&RuleView<'_, M, R>) -> C + Send + Sync + 'static,
+    ) {
+        let function = function_of::<M, R, Value, Value>(move |it| {
+            function(it).into().map_or(Value::Blank, |choices| choices.to_value())
+        });
+        self.add(at, RuleOf::Chosen(function));
     }
 
     flags! {

@@ -42,6 +42,26 @@ impl Choices {
         Choices(choices.into_iter().collect())
     }
 
+    /// The choices as a value, as a rule gives them.
+    pub(crate) fn to_value(&self) -> Value {
+        let pair = |choice: &Choice| {
+            let label = choice.label.as_deref().map_or(Value::Blank, Value::from);
+            Value::List(vec![choice.value.clone(), label])
+        };
+        Value::List(self.iter().map(pair).collect())
+    }
+
+    /// The choices of a value that a rule gave; `None` if it gave none.
+    pub(crate) fn from_value(value: &Value) -> Option<Self> {
+        let choice = |pair: &Value| match pair.as_list() {
+            Some([value, label]) => {
+                Some(Choice { value: value.clone(), label: label.as_text().map(Into::into) })
+            }
+            _ => None,
+        };
+        value.as_list().map(|pairs| Choices::new(pairs.iter().filter_map(choice)))
+    }
+
     /// The choices in order.
     pub fn iter(&self) -> std::slice::Iter<'_, Choice> {
         self.0.iter()

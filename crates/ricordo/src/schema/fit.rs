@@ -1,6 +1,6 @@
 //! Fitting data to a schema: whether it has the right sorts of values in the right places.
 
-use super::{Error, Kind, Part, PartId, Pointer, RecordId, Schema};
+use super::{Choice, Choices, Error, Kind, Part, PartId, Pointer, RecordId, Schema};
 use crate::value::{Record, Value, write_number};
 
 /// How deep places may lie in each other. Deeper data is refused before it can exhaust the stack.
@@ -12,6 +12,15 @@ impl Schema {
     /// dropped; whether the value keeps to the constraints is another matter.
     pub fn fit(&self, part: PartId, value: Value) -> Result<Value, Error> {
         self.fit_below(part, value, 0)
+    }
+
+    /// Choices with values as places of this part hold them.
+    pub(crate) fn fit_choices(&self, part: PartId, choices: &Choices) -> Result<Choices, Error> {
+        let fitted = choices.iter().map(|choice| {
+            let value = self.fit(part, choice.value.clone())?;
+            Ok(Choice { value, label: choice.label.clone() })
+        });
+        fitted.collect::<Result<Vec<_>, Error>>().map(Choices::new)
     }
 
     /// Fits a value that will lie so many places deep.
@@ -55,7 +64,7 @@ impl Schema {
             (Kind::Choice(choices), value) => {
                 let is_time = matches!(value, Value::Date(_) | Value::Time(_) | Value::DateTime(_));
                 let value = if is_time { value.to_text().into_owned().into() } else { value };
-                let alike = |choice: &super::Choice| choice.value.sort() == value.sort();
+                let alike = |choice: &Choice| choice.value.sort() == value.sort();
                 if choices.iter().any(alike) { Ok(value) } else { Err(self.unexpected(part, &value)) }
             }
             // Data has dates and times as texts.

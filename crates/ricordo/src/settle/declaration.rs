@@ -62,6 +62,8 @@ pub(crate) enum Slot {
     Required,
     /// Whether a constraint holds.
     Constraint(ConstraintId),
+    /// What it is chosen from.
+    Choices,
     /// Whether a filter of an aggregate keeps the row.
     Kept(FilterId),
 }
@@ -122,6 +124,7 @@ impl Slot {
             Slot::Readonly => Aspects::READONLY,
             Slot::Required => Aspects::REQUIRED | Aspects::FINDINGS | Aspects::VALIDITY,
             Slot::Constraint(_) => Aspects::FINDINGS | Aspects::VALIDITY,
+            Slot::Choices => Aspects::CHOICES | Aspects::FINDINGS | Aspects::VALIDITY,
             // Only aggregates see it, in the way in which they see whether a row is relevant.
             Slot::Kept(_) => Aspects::RELEVANT,
         }

@@ -221,6 +221,7 @@ impl Graph {
                     Slot::Readonly => flags.is_readonly = false,
                     Slot::Required => flags.is_required = false,
                     Slot::Constraint(constraint) => flags.failed.retain(|failed| *failed != constraint),
+                    Slot::Choices => flags.choices = None,
                     Slot::Kept(filter) => flags.kept.retain(|kept| *kept != filter),
                 }
             });
@@ -556,6 +557,7 @@ impl Graph {
         let now = tree.flags_of(place).cloned().unwrap_or_default();
         let mut aspects = Aspects::default();
         aspects.put(Aspects::RELEVANT, before.is_irrelevant != now.is_irrelevant);
+        aspects.put(Aspects::CHOICES, before.choices != now.choices);
         aspects.put(Aspects::READONLY, before.is_readonly != now.is_readonly);
         aspects.put(Aspects::REQUIRED, before.is_required != now.is_required);
         self.trigger_all(tree, place, aspects);

@@ -7,6 +7,7 @@ use super::cells::{Cell, CellBody};
 use super::declaration::{Role, Slot, Way};
 use super::graph::{Graph, RuleKey};
 use super::{Aspects, Glance, PlaceView, Reach, Unsettled};
+use crate::schema::Choices;
 use crate::tree::{Failure, PlaceId, Ruled, Tree};
 use crate::value::Value;
 
@@ -61,6 +62,13 @@ impl Graph {
             }
             Slot::Readonly => put_flag(tree, place, &value, |flags| &mut flags.is_readonly)?,
             Slot::Required => put_flag(tree, place, &value, |flags| &mut flags.is_required)?,
+            Slot::Choices => {
+                let part = tree.node(place).part;
+                let choices =
+                    Choices::from_value(&value).map(|choices| tree.schema().fit_choices(part, &choices));
+                let choices = choices.transpose().map_err(|error| format!("a choice {}", error.problem()))?;
+                tree.change_flags(place, |flags| flags.choices = choices);
+            }
             Slot::Kept(filter) => {
                 let is_kept = flag(&value)? == Some(true);
                 tree.change_flags(place, |flags| {

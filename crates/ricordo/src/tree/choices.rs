@@ -21,9 +21,10 @@ impl RunTimeChoices {
 }
 
 impl Tree {
-    /// What a field is chosen from now: its own choices, or those of all such fields, or the schema's.
+    /// What a field is chosen from now: the choices that a rule gives, its own, those of all such fields, or the schema's.
     pub(crate) fn choices(&self, place: PlaceId) -> Option<&Choices> {
-        let own = self.choices.of_places.get(&place);
+        let ruled = self.flags_of(place).and_then(|flags| flags.choices.as_ref());
+        let own = ruled.or_else(|| self.choices.of_places.get(&place));
         own.or_else(|| {
             let part = self.node(place).part;
             self.choices_of_part(part, |pattern| self.is_meant(place, pattern))

@@ -8,7 +8,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::{PlaceId, Tree, Undo};
-use crate::schema::{FindingKind, Kind, PartId};
+use crate::schema::{Choices, FindingKind, Kind, PartId};
 
 /// One thing wrong with a place, or doubtful about it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -77,6 +77,8 @@ pub(crate) struct Ruled {
     pub(crate) failures: SmallVec<[Failure; 0]>,
     /// The constraints that do not hold.
     pub(crate) failed: SmallVec<[ConstraintId; 2]>,
+    /// What the field is chosen from by a rule.
+    pub(crate) choices: Option<Choices>,
     /// The filters of aggregates by which the place, a row, is kept.
     pub(crate) kept: SmallVec<[FilterId; 0]>,
 }

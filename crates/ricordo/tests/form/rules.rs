@@ -1,6 +1,6 @@
 //! Rules: relevance, read-only, required, constraints and warnings that follow from other places.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::rc::Rc;
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Arc, Mutex};
@@ -590,4 +590,64 @@ fn any_may_follow_from_any() {
         form.undo().unwrap();
         assert!(form.is_valid());
     }
+}
+
+#[test]
+fn what_a_field_is_chosen_from_depends_on_others() {
+    use ricordo::schema::{Choice, Choices};
+    #[derive(Model)]
+    struct Sheet {
+        site: String,
+        oven: String,
+        degrees: Option<u32>,
+        rows: Vec<Sheet>,
+    }
+    let sheet =
+        |site: &str| Sheet { site: site.into(), oven: "a".into(), degrees: Some(2), rows: Vec::new() };
+    let form = Form::new(&Sheet { rows: vec![sheet("shop")], ..sheet("shop") }).unwrap();
+    let paths = at::<Sheet>();
+    let told = Rc::new(Cell::new(0));
+    let counted = told.clone();
+    let _label = form
+        .subscribe_aspects(paths.oven(), Aspects::CHOICES, move |_| counted.set(counted.get() + 1))
+        .unwrap();
+    let ovens = |site: Option<String>| match site?.as_str() {
+        "shop" => Some(Choices::new([Choice::new("a").label("Deck A"), Choice::new("b").label("Deck B")])),
+        "mill" => Some(Choices::new([Choice::new("m")])),
+        _ => None,
+    };
+    let rules = form
+        .add_rules(|rules| {
+            rules.choices(paths.oven(), move |it| ovens(it.get(paths.site())));
+            rules.choices(paths.degrees(), |_| Choices::new([Choice::new("hot")]));
+            rules.each(paths.rows(), |rules| {
+                rules.choices(paths.oven(), move |it| ovens(it.get(paths.site())));
+            });
+        })
+        .unwrap();
+    assert_eq!(told.take(), 1);
+    let oven = form.place(paths.oven()).unwrap();
+    let kinds = |form: &Form<Sheet>| {
+        form.findings()
+            .iter()
+            .map(|found| format!("{} {}", found.place, found.kind))
+            .collect::<Vec<_>>()
+            .join(", ")
+    };
+    assert_eq!(oven.display(), "Deck A");
+    assert_eq!(kinds(&form), "/degrees not_computable", "a choice that the field cannot hold");
+    form.enter(paths.site(), "mill").unwrap();
+    assert_eq!((kinds(&form).as_str(), told.take()), ("/oven not_listed, /degrees not_computable", 1));
+    form.enter(paths.site(), "stall").unwrap();
+    assert_eq!((kinds(&form).as_str(), told.take()), ("/degrees not_computable", 1), "none leaves it free");
+    form.undo().unwrap();
+    assert_eq!((oven.display().as_str(), told.take()), ("Deck A", 1));
+    form.enter(paths.rows().at(0).site(), "mill").unwrap();
+    assert_eq!(kinds(&form), "/degrees not_computable, /rows/0/oven not_listed");
+    form.enter(paths.rows().at(0).oven(), "m").unwrap();
+    assert_eq!(told.take(), 0);
+    drop(rules);
+    assert_eq!((kinds(&form).as_str(), oven.display().as_str(), told.take()), ("", "a", 1));
+    let wrong = form.add_rules(|rules| rules.choices(paths.rows(), |_| None)).unwrap_err();
+    assert_eq!(wrong.message(), "/rows is not a field, so nothing can be chosen for it");
 }
