@@ -36,20 +36,20 @@ impl Watched {
         self.engine.words(&self.engine.deed(action))
     }
 
-    /// What an action changed, and who was told.
-    pub(crate) fn told(&self, outcome: &Outcome) -> Vec<Line> {
+    /// What an action changed, and who was notified.
+    pub(crate) fn notified(&self, outcome: &Outcome) -> Vec<Line> {
         let changes = outcome.changes().iter();
         let mut lines: Vec<Line> =
             changes.map(|change| Line::new(self.engine.change_words(change))).collect();
-        let told = |observer: &ObserverId| self.observers.iter().find(|(id, _)| id == observer);
-        let told: Vec<&str> =
-            outcome.observers().iter().filter_map(told).map(|(_, name)| name.as_str()).collect();
-        let told = if told.is_empty() { "nobody".to_owned() } else { told.join(", ") };
-        let options = textwrap::Options::new(screen::width().saturating_sub(16))
+        let notified = |observer: &ObserverId| self.observers.iter().find(|(id, _)| id == observer);
+        let notified: Vec<&str> =
+            outcome.observers().iter().filter_map(notified).map(|(_, name)| name.as_str()).collect();
+        let notified = if notified.is_empty() { "nobody".to_owned() } else { notified.join(", ") };
+        let options = textwrap::Options::new(screen::width().saturating_sub(20))
             .word_separator(textwrap::WordSeparator::AsciiSpace)
             .word_splitter(textwrap::WordSplitter::NoHyphenation);
-        for (index, names) in textwrap::wrap(&told, options).iter().enumerate() {
-            let lead = if index == 0 { "told:" } else { "     " };
+        for (index, names) in textwrap::wrap(&notified, options).iter().enumerate() {
+            let lead = if index == 0 { "notified:" } else { "         " };
             lines.push(Line::of(FAINT, format!("{lead} {names}")));
         }
         lines

@@ -15,7 +15,7 @@ pub(crate) fn expand(input: &DeriveInput, field: &Field) -> syn::Result<TokenStr
     let (wrapper, ty) = (&input.ident, &field.ty);
     let FieldAttributes { changes, checks, is_local } = FieldAttributes::read(field)?;
     if is_local {
-        return Err(Error::new_spanned(field, "only a field of a record can be beside it, as `local` says"));
+        return Err(Error::new_spanned(field, "only a field of a record can be local"));
     }
     let span = ty.span();
     let part = quote_spanned!(span=> <#ty as ::ricordo::Model>::part(schema)?);

@@ -97,7 +97,7 @@ impl Report {
         self.actions += 1;
         let said = if self.every { watched.words(action) } else { String::new() };
         match watched.apply(action.clone(), is_response) {
-            Ok(outcome) => (said, if self.every { watched.told(&outcome) } else { Vec::new() }),
+            Ok(outcome) => (said, if self.every { watched.notified(&outcome) } else { Vec::new() }),
             Err(refused) => {
                 self.refused += 1;
                 let problem = format!("refused: {refused}");

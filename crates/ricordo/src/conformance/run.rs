@@ -185,7 +185,7 @@ impl<A: Adapter> Run<'_, A> {
             self.report.checks += 1;
             let Some(seen) = self.adapter.see(at) else { return Err(format!("there is no widget for {at}")) };
             let before = self.drawn.insert(at.clone(), seen.times_drawn);
-            let before = before.ok_or_else(|| format!("{at} was not looked at before"))?;
+            let before = before.ok_or_else(|| format!("{at} was not read before"))?;
             if seen.times_drawn != before {
                 restless.push(format!("{at} was drawn {} times more", seen.times_drawn - before));
             }

@@ -61,7 +61,7 @@ pub(super) fn aggregate_of(
         levels.push(Level { list, conditions, filters });
     }
     let Some(last) = levels.len().checked_sub(1) else {
-        return targeted.refuse("cannot show a figure about no list");
+        return targeted.refuse("cannot show an aggregate without a list");
     };
     let mut aggregated = |way| {
         let mut pointer = pointer.clone();
@@ -89,7 +89,7 @@ fn suits_figure(schema: &Schema, figure: Figure, part: PartId, pointer: &Pointer
     if may_hold(kind, suits) {
         return Ok(());
     }
-    let message = format!("{} is {}; {} is about {what}", Named(pointer), kind.expectation(), figure.name());
+    let message = format!("{} is {}; {} needs {what}", Named(pointer), kind.expectation(), figure.name());
     Err(Error::new(ErrorKind::Mismatch, pointer.clone(), message))
 }
 

@@ -123,7 +123,7 @@ impl Engine {
         let rules = self.graph.rules_of(&self.tree, by);
         let from = rules.into_iter().find(|(slot, _)| *slot == of).map(|(_, from)| from).unwrap_or_default();
         let name = self.tree.pointer(place);
-        let said = format!("{} is {flag}{inherited}, which follows from", Named(&name));
+        let said = format!("{} is {flag}{inherited}, which depends on", Named(&name));
         self.reason(said, from, &mut Vec::new())
     }
 
@@ -137,7 +137,7 @@ impl Engine {
             Some(Standing::Suggestion) if view.is_overridden() => ", which overrides a suggestion",
             Some(Standing::Suggestion) => ", suggested from",
             Some(Standing::First(_) | Standing::Second(_)) if view.is_driver() => ", and leads",
-            Some(Standing::First(_) | Standing::Second(_)) => ", which follows from",
+            Some(Standing::First(_) | Standing::Second(_)) => ", calculated from",
             Some(Standing::Own) | None => "",
         };
         let failures = self.tree.flags_of(place).into_iter().flat_map(|flags| &flags.failures);
@@ -148,7 +148,7 @@ impl Engine {
         let rows = self.graph.aggregated_places(&self.tree, place).filter(|rows| !rows.is_empty());
         let from = rows.unwrap_or_else(|| self.graph.looked_at(&self.tree, place));
         if !from.is_empty() && told.contains(&place) {
-            return Reason { said: format!("{is}, as told above"), from: Vec::new() };
+            return Reason { said: format!("{is}, see above"), from: Vec::new() };
         }
         told.push(place);
         self.reason(format!("{is}{how}"), from, told)

@@ -56,7 +56,7 @@ impl Engine {
             Action::Duplicate { row } => {
                 let row = self.present(&row)?;
                 let Some((list, position)) = self.row_at(row) else {
-                    return self.not_possible(row, "is no row of a list, so it cannot be duplicated");
+                    return self.not_possible(row, "is not a row of a list, so it cannot be duplicated");
                 };
                 let value = self.tree.value(row);
                 return self.insert(list, Some(position as usize + 1), Some(value)).map(Some);
@@ -106,7 +106,8 @@ impl Engine {
             }
             Action::Undo | Action::Redo | Action::Wait { .. } => {
                 let message =
-                    "undo, redo and wait are transactions of their own, and no part of another".to_owned();
+                    "undo, redo and wait are transactions of their own, and cannot be part of another"
+                        .to_owned();
                 return Err(Error::new(ErrorKind::NotPossible, Pointer::root(), message));
             }
             Action::Group(actions) => {
@@ -180,7 +181,7 @@ impl Engine {
     /// The choices with values as fields of the part hold them.
     fn fitted_choices(&self, part: PartId, pointer: &Pointer, choices: &Choices) -> Result<Choices, Error> {
         if !self.schema().part(part).is_field() {
-            let message = format!("{} is no field, so nothing can be chosen for it", Named(pointer));
+            let message = format!("{} is not a field, so nothing can be chosen for it", Named(pointer));
             return Err(Error::new(ErrorKind::NotPossible, pointer.clone(), message));
         }
         self.schema().fit_choices(part, choices).map_err(|error| error.within(pointer))
@@ -239,7 +240,7 @@ impl Engine {
         value: Option<Value>,
     ) -> Result<PlaceId, Error> {
         let (Kind::List(kind), Some(body)) = (&self.tree.part(list).kind, self.tree.list(list)) else {
-            return self.not_possible(list, "is no list that rows could be put into");
+            return self.not_possible(list, "is not a list, so no row can be added to it");
         };
         let rows = body.sequence.len();
         let position = position.unwrap_or(rows as usize);
@@ -257,14 +258,14 @@ impl Engine {
         }
         match self.put_new_row(list, at, value) {
             Some(row) => Ok(row),
-            None => self.not_possible(list, "is no list that rows could be put into"),
+            None => self.not_possible(list, "is not a list, so no row can be added to it"),
         }
     }
 
     fn move_row(&mut self, row: PlaceId, to: usize) -> Result<(), Error> {
         let list = self.tree.parent(row).filter(|parent| self.tree.list(*parent).is_some());
         let Some((list, body)) = list.and_then(|list| Some((list, self.tree.list(list)?))) else {
-            return self.not_possible(row, "is no row of a list, so it cannot be moved");
+            return self.not_possible(row, "is not a row of a list, so it cannot be moved");
         };
         let last = body.sequence.len().saturating_sub(1);
         let Some(to) = u32::try_from(to).ok().filter(|to| *to <= last) else {
@@ -316,8 +317,10 @@ impl Engine {
     fn row_number(&self, list: PlaceId, token: &str) -> Result<usize, Error> {
         match token.parse() {
             Ok(number) if token == "0" || !token.starts_with(['0', '+']) => Ok(number),
-            _ => self
-                .not_possible(list, &format!("is a list: “{token}” is no row number, and not “-”, its end")),
+            _ => self.not_possible(
+                list,
+                &format!("is a list: “{token}” is not a row number; write a number, or “-” for the end"),
+            ),
         }
     }
 

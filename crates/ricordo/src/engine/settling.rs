@@ -14,8 +14,7 @@ impl Engine {
             return Ok(());
         }
         let pointer = self.tree.pointer(place);
-        let message =
-            format!("{} is calculated: it follows from other places, and cannot be set", Named(&pointer));
+        let message = format!("{} is calculated, so it cannot be set", Named(&pointer));
         Err(Error::new(ErrorKind::Readonly, pointer, message))
     }
 
@@ -123,10 +122,13 @@ impl Engine {
                 let pointers: Vec<Pointer> = places.iter().map(|place| self.tree.pointer(*place)).collect();
                 let names: Vec<String> = pointers.iter().map(ToString::to_string).collect();
                 let message = match &names[..] {
-                    [one] => format!("{one} would follow from itself"),
+                    [one] => format!("{one} would depend on itself"),
                     names => {
-                        format!("places would follow from each other in a circle: {}", names.join(" from "))
-                            + &format!(" from {}", names[0])
+                        format!(
+                            "places depend on each other in a cycle: {} → {}",
+                            names.join(" → "),
+                            names[0]
+                        )
                     }
                 };
                 let place = pointers.into_iter().next().unwrap_or_default();
@@ -137,7 +139,7 @@ impl Engine {
                 let names: Vec<String> =
                     pointers.iter().take(6).map(|pointer| Named(pointer).to_string()).collect();
                 let message = format!(
-                    "what is wrong leads to other values, and these to something else that is wrong, without end: {}",
+                    "findings lead to other values, and these to other findings, without end: {}",
                     names.join(", ")
                 );
                 Error::new(ErrorKind::Cycle, pointers.into_iter().next().unwrap_or_default(), message)

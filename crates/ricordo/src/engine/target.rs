@@ -31,7 +31,7 @@ impl Targeted {
     pub(super) fn may_have(&self, schema: &Schema, slot: Slot, is_known: bool) -> Result<(), Error> {
         match slot {
             Slot::Value(_) if !schema.part(self.part).is_field() => {
-                self.refuse("is no field, so its value cannot be calculated")
+                self.refuse("is not a field, so it cannot be calculated")
             }
             Slot::Value(_) if is_known => self.refuse("is calculated already"),
             _ if is_known => self.refuse("has such a rule already"),

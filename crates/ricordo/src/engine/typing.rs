@@ -12,7 +12,7 @@ impl Engine {
         let place = self.present(at)?;
         let part = self.tree.part(place);
         if !part.is_field() {
-            let problem = format!("is {}, which nothing can be typed into", part.kind.expectation());
+            let problem = format!("is {}, and cannot be typed into", part.kind.expectation());
             return self.not_possible(place, &problem);
         }
         let commit = part.commit;

@@ -287,7 +287,7 @@ impl<'a> Reader<'a> {
         let text = reference.string()?;
         let local = text.strip_prefix('#').and_then(percent_decoded);
         let Some(pointer) = local.and_then(|pointer| pointer.parse::<Pointer>().ok()) else {
-            let message = format!("“{text}” is no reference within this file");
+            let message = format!("“{text}” is not a reference within this file");
             return Err(reference
                 .error(message)
                 .with_help("write “#/$defs/NAME”, or “#” for the form itself"));
@@ -394,7 +394,7 @@ fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Opti
         if !suits {
             let given = value.sort();
             return Err(node.error(match type_name {
-                Some(name) => format!("{given} is no choice where the type is “{name}”"),
+                Some(name) => format!("{given} is not a choice where the type is “{name}”"),
                 None => format!("a choice is a text, a number or a flag, not {given}"),
             }));
         }
@@ -461,7 +461,9 @@ fn read_required<'a>(
         let name = item.string()?;
         if !fields.contains(&*name) {
             let near = nearest(&name, properties.iter().map(|member| &*member.name));
-            return Err(item.error(format!("“{name}” is required, but is no field")).with_nearest_name(near));
+            return Err(item
+                .error(format!("“{name}” is required, but is not a field"))
+                .with_nearest_name(near));
         }
         names.insert(name);
     }

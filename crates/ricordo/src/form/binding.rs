@@ -297,7 +297,7 @@ impl Binding {
             WidgetEvent::Include(value, is_in) => {
                 self.may_change()?;
                 let is_set = self.view(|view| sort_of(view) == WidgetSort::Choices);
-                self.refuse_unless(is_set, "is no list of choices, of which any number can be included")?;
+                self.refuse_unless(is_set, "is not a list of choices")?;
                 // What is no longer offered can still be taken out.
                 let is_offered =
                     self.view(|view| view.choices().is_some_and(|choices| choices.offers(&value)));
@@ -306,7 +306,7 @@ impl Binding {
             }
             WidgetEvent::Switch(is_on) => {
                 let is_flag = self.view(|view| matches!(view.part().kind, Kind::Flag));
-                self.refuse_unless(is_flag, "is no flag that could be switched")?;
+                self.refuse_unless(is_flag, "is not a flag")?;
                 self.enter(is_on.to_string())
             }
             WidgetEvent::Release => self.apply(Action::Release { at: at() }),
@@ -321,7 +321,7 @@ impl Binding {
     fn enter(&self, text: String) -> Result<(), Error> {
         self.may_change()?;
         let text = if self.style == Style::Native { self.in_edit_format(text) } else { text };
-        self.refuse_unless(self.view(|view| view.part().is_field()), "is nothing that can be typed into")?;
+        self.refuse_unless(self.view(|view| view.part().is_field()), "cannot be typed into")?;
         self.take_focus()?;
         self.apply(Action::Enter { at: self.place.into(), text })
     }

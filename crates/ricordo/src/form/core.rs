@@ -250,9 +250,9 @@ impl Core {
 
     /// The engine, to be looked at. While it settles, there is nothing to be seen.
     fn look_in(&self) -> Ref<'_, Engine> {
-        self.engine.try_borrow().unwrap_or_else(|_| {
-            panic!("what calculates a place looks at its form only through the view that it is given")
-        })
+        self.engine
+            .try_borrow()
+            .unwrap_or_else(|_| panic!("a rule reads its form only through the view that it is given"))
     }
 
     /// What whoever acts now acts in answer to.
@@ -446,8 +446,8 @@ impl Core {
             outcome.observers().iter().filter_map(|observer| subscribers.get(observer)).collect();
         let names: Vec<String> = told.iter().map(|subscriber| self.call(subscriber)).collect();
         let message = format!(
-            "subscribers answer each other's changes without end; after {LONGEST_CHAIN} rounds these were still \
-             at it: {}",
+            "subscribers respond to each other's changes without end; after {LONGEST_CHAIN} rounds these still do: \
+             {}",
             names.join(" and ")
         );
         let place = told.iter().find_map(|subscriber| subscriber.place);

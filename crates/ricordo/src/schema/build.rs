@@ -167,7 +167,7 @@ impl Schema {
                 return refuse(problem);
             }
             if part.local && !beside.contains(&id) {
-                return refuse("only a field of a record can be beside it, as “local” says".to_owned());
+                return refuse("only a field of a record can be local".to_owned());
             }
             let is_typed =
                 !matches!(part.kind, Kind::Flag | Kind::Choice(_) | Kind::Record(_) | Kind::List(_));

@@ -104,7 +104,7 @@ impl Schema {
                 return Err(Error::mismatch(format!("has no field “{name}”{near}")).with_member(name));
             };
             if self.part(part).local {
-                let problem = format!("is given “{name}”, which is beside the record, and no part of it");
+                let problem = format!("is given “{name}”, which is local, and not part of the record");
                 return Err(Error::mismatch(problem).with_member(name));
             }
             let value = self.fit_below(part, value, depth + 1).map_err(|error| error.in_member(name))?;

@@ -12,7 +12,7 @@ use crate::tree::{Body, PlaceId, Tree};
 
 impl Graph {
     /// Puts a cell above all that it has looked at, and what has looked at it above that. If this comes back to the
-    /// cell, it would follow from itself.
+    /// cell, it would depend on itself.
     pub(super) fn put_in_order(&mut self, tree: &Tree, cell: Cell) -> Result<(), Unsettled> {
         let inputs = self.inputs(tree, cell);
         if inputs.contains(&cell) {
@@ -32,7 +32,7 @@ impl Graph {
     }
 
     /// Raises cells to heights, if they are lower, and what follows from them above that. If this comes back to a cell
-    /// of which they follow, that would follow from itself.
+    /// of which they follow, that would depend on itself.
     fn raise_all(
         &mut self,
         tree: &Tree,

@@ -41,7 +41,7 @@ impl Tree {
             (Body::List(list), _) => {
                 let rows = list.sequence.len();
                 let Some(position) = read_index(token) else {
-                    return missing(format!("{} is a list: “{token}” is no row number", Named(&reached)));
+                    return missing(format!("{} is a list: “{token}” is not a row number", Named(&reached)));
                 };
                 match u32::try_from(position).ok().and_then(|position| list.sequence.at(position)) {
                     Some(key) => Ok(list.rows[key as usize].place),
@@ -76,8 +76,8 @@ impl Tree {
                 (Step::Field(_), Body::Record(_)) => {
                     ("is empty, so there is nothing in it", self.pointer(place))
                 }
-                (Step::Field(_), _) => ("is no record", self.pointer(place)),
-                (Step::Row(_), _) => ("is no list", self.pointer(place)),
+                (Step::Field(_), _) => ("is not a record", self.pointer(place)),
+                (Step::Row(_), _) => ("is not a list", self.pointer(place)),
             };
             let problem = format!("{} {problem}", Named(&reached));
             Err(Error::new(ErrorKind::NotFound, reached, problem))

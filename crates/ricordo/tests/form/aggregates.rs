@@ -211,7 +211,7 @@ fn figures_are_about_numbers_and_shown_where_they_fit() {
     let refused = |result: Result<(), ricordo::Error>| result.unwrap_err().to_string();
     assert_eq!(
         refused(form.rule(|rules| rules.aggregate(sheet.number(), sheet.rows().sum(row.name())))),
-        "/rows/-/name is a text; a sum is about numbers"
+        "/rows/-/name is a text; a sum needs numbers"
     );
     assert_eq!(
         refused(form.rule(|rules| rules.aggregate(sheet.text(), sheet.rows().sum(row.grams())))),
@@ -221,11 +221,11 @@ fn figures_are_about_numbers_and_shown_where_they_fit() {
         refused(form.rule(|rules| {
             rules.aggregate(sheet.number(), sheet.rows().weighted_mean(row.grams(), row.cold()))
         })),
-        "/rows/-/cold is true or false; a weighted mean is about numbers"
+        "/rows/-/cold is true or false; a weighted mean needs numbers"
     );
     assert_eq!(
         refused(form.rule(|rules| rules.aggregate(sheet.flag(), sheet.rows().all(row.grams())))),
-        "/rows/-/grams is a whole number; “all” is about flags"
+        "/rows/-/grams is a whole number; “all” needs flags"
     );
     assert_eq!(
         refused(form.rule(|rules| rules.aggregate(sheet.number(), sheet.rows().all(row.cold())))),

@@ -176,9 +176,7 @@ fn nobody_else_sets_what_is_calculated() {
     ] {
         let refused = refused.unwrap_err();
         assert_eq!(refused.kind(), ErrorKind::Readonly);
-        assert!(
-            refused.message().ends_with("is calculated: it follows from other places, and cannot be set")
-        );
+        assert!(refused.message().ends_with("is calculated, so it cannot be set"));
     }
     assert!(cost.bind().state().is_readonly);
     assert_eq!(cost.bind().handle(WidgetEvent::Input("1".into())).unwrap_err().kind(), ErrorKind::Readonly);
@@ -227,7 +225,7 @@ fn circles_are_refused_with_their_chain() {
     let form = ring();
     let itself =
         form.rule(|rules| rules.calculate(at::<Ring>().a(), |view| view.get(at::<Ring>().a()))).unwrap_err();
-    assert_eq!((itself.kind(), &*itself.message()), (ErrorKind::Cycle, "/a would follow from itself"));
+    assert_eq!((itself.kind(), &*itself.message()), (ErrorKind::Cycle, "/a would depend on itself"));
     form.rule(|rules| {
         rules.calculate(at::<Ring>().a(), |view| view.get(at::<Ring>().b()));
         rules.calculate(at::<Ring>().b(), |view| view.get(at::<Ring>().c()));
@@ -238,7 +236,7 @@ fn circles_are_refused_with_their_chain() {
     assert_eq!(circle.kind(), ErrorKind::Cycle);
     assert_eq!(
         circle.message(),
-        "places would follow from each other in a circle: /c from /a from /b from /c"
+        "places depend on each other in a cycle: /c → /a → /b → /c"
     );
     // Nothing of it is left.
     form.enter(at::<Ring>().c(), "5").unwrap();

@@ -137,7 +137,7 @@ fn references_are_percent_decoded() {
     assert!(read_data(r#"{"a":"x","b":1}"#, &schema).is_ok());
     for wrong in ["#/$defs/a%2", "#/$defs/a%zz", "#/$defs/%ff", "#/$defs/%+1"] {
         let definition = properties(&format!(r#""a":{{"$ref":"{wrong}"}}"#));
-        assert!(refused(&definition).contains("is no reference within this file"), "{wrong}");
+        assert!(refused(&definition).contains("is not a reference within this file"), "{wrong}");
     }
 }
 

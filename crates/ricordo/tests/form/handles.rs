@@ -106,14 +106,14 @@ fn refusals_say_what_was_wrong_and_change_nothing() {
     the form has no field “loavs”; the nearest is /loaves
     the form has no field “ingredient”; the nearest is /ingredients/0/name
     /ingredients has 2 rows, numbered 0 to 1; there is no row 2
-    /ingredients is a list: “00” is no row number
-    /ingredients is a list, which nothing can be typed into
+    /ingredients is a list: “00” is not a row number
+    /ingredients is a list, and cannot be typed into
     /name is a field, which has nothing in it, no “first” either
     /loaves expects a whole number, but is given a text, “many”
     /loaves expects a whole number, but is given 1.5
     /ingredients/0 expects a record, but is given a flag, true
     /ingredients has 2 rows, so a row can be put in at 0 to 2, not at 9
-    /ingredients is a list: “last” is no row number, and not “-”, its end
+    /ingredients is a list: “last” is not a row number; write a number, or “-” for the end
     /ingredients/2 has no field “gram”; the nearest is “grams”
     the form itself cannot be removed
     /ingredients is a list that is always there; it can be cleared
@@ -174,7 +174,7 @@ fn rows_are_swapped_and_duplicated() {
     let number = form.place(at::<Batch>().loaves()).unwrap();
     assert_eq!(
         number.duplicate().unwrap_err().to_string(),
-        "/loaves is no row of a list, so it cannot be duplicated"
+        "/loaves is not a row of a list, so it cannot be duplicated"
     );
     let refused = form.apply(Action::Swap { row: wheat.id().into(), with: elsewhere.id().into() });
     assert_eq!(

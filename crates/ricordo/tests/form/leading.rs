@@ -268,7 +268,7 @@ fn pairs_that_are_none_are_refused() {
     let apart = form
         .rule(|rules| rules.counterparts((sheet.cost(), |_| Number::BLANK), ("/rows", |_| Number::BLANK)));
     assert_eq!(refused(same), "/cost and its counterpart must be two fields of one record");
-    assert_eq!(refused(apart), "/rows is no field, so its value cannot be calculated");
+    assert_eq!(refused(apart), "/rows is not a field, so it cannot be calculated");
     form.rule(|rules| {
         rules.counterparts((sheet.price(), |_| Number::BLANK), (sheet.cost(), |_| Number::BLANK))
     })

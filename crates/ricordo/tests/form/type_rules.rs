@@ -356,15 +356,15 @@ fn rules_that_cannot_be_are_refused_with_the_type_that_has_them() {
     in the rules of `Sheet`: /a is calculated already
     in the rules of `Sheet`: /a has such a rule already
     in the rules of `Sheet`: /rows is a list: a rule holds for all of its rows, so use `each` instead of naming one
-    in the rules of `Sheet`: /rows is no field, so its value cannot be calculated
+    in the rules of `Sheet`: /rows is not a field, so it cannot be calculated
     in the rules of `Sheet`: /name is a text, and cannot show a sum, which is a number
     in the rules of `Sheet`: /a is a whole number, and cannot show “all”, which is true or false
     in the rules of `Sheet`: the form itself is always relevant
     in the rules of `Sheet`: /a and its counterpart must be two fields of one record
     in the rules of `Sheet`: the form has no field “nmae”; the nearest is /name
     in the rules of `Sheet`: /rows/-/cost is calculated already
-    places would follow from each other in a circle: /b from /a from /b
-    places would follow from each other in a circle: /a from /b from /rows/0/cost from /a
+    places depend on each other in a cycle: /b → /a → /b
+    places depend on each other in a cycle: /a → /b → /rows/0/cost → /a
     ");
 }
 
