@@ -1,5 +1,5 @@
-//! Ricordo holds the state of application forms: what a person typed, what that means, what it was before,
-//! what is wrong with it, and who must hear about it. It has no interface code, so it runs unchanged in a
+//! Ricordo holds the state of application forms: what a person typed, what that text means, what the value was before, what
+//! depends on it, what is wrong with it, and who needs to be notified. It has no interface code, so it runs unchanged in a
 //! browser, in a terminal and on a desktop.
 //!
 //! ```
@@ -16,46 +16,47 @@
 //! let form = Form::new(&Batch { name: "Field loaf".into(), loaves: 12 })?;
 //! let batch = ricordo::at::<Batch>();
 //!
-//! let label = form.subscribe(batch.loaves(), |notice| println!("{}", notice.place().entry()))?;
+//! let label = form.subscribe(batch.loaves(), |change| println!("{}", change.place().entry()))?;
 //! form.enter(batch.loaves(), "15O")?;                          // what a widget does at each input
 //! form.leave(batch.loaves())?;                                 // and when it loses the focus
 //! assert_eq!(form.findings()[0].message, "“15O” is not a whole number.");
-//! assert_eq!(form.entry(batch.loaves())?, "15O");              // nothing that was typed is lost
+//! assert_eq!(form.entry(batch.loaves())?, "15O");              // what was typed is never lost
 //!
 //! form.enter(batch.loaves(), "012")?;
 //! assert!(!form.is_dirty());                                   // dirty is a fact about values
-//! assert_eq!(form.parse().unwrap().loaves, 12);
-//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! assert_eq!(form.parse()?.loaves, 12);
+//! # Ok::<(), ricordo::Error>(())
 //! ```
 //!
-//! # Which construct to choose
+//! # Where to find what
 //!
-//! | you have, or want | take |
+//! | for … | use … |
 //! |---|---|
 //! | a Rust struct for the record | `#[derive(`[`Model`]`)]`, described in [`model`], and [`Form::new`] |
-//! | a form definition in a file | [`exchange::read_definition`] and [`Form::of_schema`] |
-//! | to say which field is meant | a typed path from [`at`], or a [`Pointer`] as text |
-//! | to keep hold of a field or a row | a [`Place`] |
-//! | to connect a widget | a [`Binding`], from [`Form::bind`]; check your adapter with [`conformance`] |
-//! | to follow a place, or the rows of a list alone | [`Form::subscribe`], [`Form::subscribe_aspects`]; each returns a [`Subscription`] guard |
-//! | to be given the old and the new value | [`Form::subscribe_value`] |
-//! | to follow whatever can be found out from a form | [`Form::subscribe_selector`] |
+//! | a form definition in a file | [`Form::from_definition`], or [`exchange::read_definition`] and [`Form::of_schema`] |
+//! | the address of a field | a typed path from [`at`], or a [`Pointer`] as text |
+//! | a handle to a field or a row, wherever it moves | a [`Place`] |
+//! | a widget | a [`Binding`], from [`Form::bind`]; check your adapter with [`conformance`] |
+//! | being notified about a place, or about the rows of a list alone | [`Form::subscribe`], [`Form::subscribe_aspects`]; each returns a [`Subscription`] guard |
+//! | the old and the new value | [`Form::subscribe_value`] |
+//! | the result of a function of the form | [`Form::subscribe_selector`] |
 //! | calculated fields, sums, counterparts, suggestions, what is relevant or required | [`Rules`], named on the type |
 //! | rules for one form, also later | [`Form::add_rules`] |
-//! | to know why a place is what it is | [`Place::explain`] |
-//! | to do several things as one | [`Form::transaction`] |
-//! | a component with a part of the form | a [`Place`] to act on, and an [`Outlet`] to tell its [`Event`]s |
+//! | why a place is what it is | [`Place::explain`] |
+//! | several actions as one | [`Form::transaction`] |
+//! | the finished record | [`Form::parse`], [`Form::take`] |
+//! | messages in another language | [`Form::set_wording`] |
+//! | a component that owns a part of the form | a [`Place`] to act on, and an [`Outlet`] to report its [`Event`]s |
 //! | the journal of what was done | [`Form::record`] |
-//! | to drive a form without callbacks | an [`engine::Engine`] |
+//! | a form without callbacks | an [`engine::Engine`] |
 //! | journals, patches, state dumps | [`exchange`] |
 //!
 //! # What a field knows
 //!
-//! The *entry* is the text in the widget, kept as typed whether it can be read or not. The *value* is what it
-//! means. The *baseline* is the value that dirty compares with and reset returns to. A field is *dirty* when
-//! its value is not its baseline or its entry cannot be read, *touched* once a person has left it, and has a
-//! *finding* for each thing that is wrong. Lists consist of rows with a key each: whatever is known of a row
-//! moves with it.
+//! The *entry* is the text in the widget, kept as typed whether or not it parses. The *value* is what it means. The *baseline*
+//! is the value that dirty compares with and reset returns to. A field is *dirty* when its value differs from its baseline or
+//! its entry cannot be parsed, *touched* once a person has left it, and has a *finding* for each thing that is wrong. Rows of
+//! lists have keys, and keep everything that is known about them wherever they move.
 
 // Derived code names the crate by its name; so it works in the crate itself.
 extern crate self as ricordo;
@@ -82,7 +83,7 @@ pub use rust_decimal::Decimal;
 pub use schema::{Error, ErrorKind, Finding, FindingKind, Pointer};
 pub use value::{Number, Record, Value};
 
-/// The examples of the project's front page, compiled and run.
+/// The examples of the README, compiled and run.
 #[cfg(doctest)]
 #[doc = include_str!("../../../README.md")]
 struct Readme;

@@ -1,26 +1,26 @@
 //! Forms, handles to their places, and subscriptions.
 //!
-//! A [`Form`] is the door that most programs use. It is cheap to clone, and every clone is the same form.
-//! What is done to it goes to the engine as an action; whoever subscribed to what changed is called once the
-//! engine has settled and let go. Actions from inside a callback are taken after the round of calls.
+//! A [`Form`] is what most programs use. It is cheap to clone, and every clone is the same form. Every method that changes it
+//! sends an action to the engine; once the engine has settled, the subscribers are called whose observations have changed.
+//! Actions from inside a callback are carried out after the round.
 //!
-//! | to … | take |
+//! | to … | use … |
 //! |---|---|
-//! | do one thing to a place | [`Form::enter`], [`Form::set`], [`Form::leave`], [`Form::reset_at`], … |
-//! | keep hold of a place, wherever it moves | [`Form::place`], and the methods of [`Place`] |
-//! | be woken when something of a place, or in it, is another | [`Form::subscribe`], [`Place::subscribe`] |
-//! | be woken by some aspects of a place alone, such as the rows of a list | [`Form::subscribe_aspects`], [`Place::subscribe_aspects`] |
-//! | be given the old and the new value | [`Form::subscribe_value`], [`Place::subscribe_value`] |
-//! | follow the form's flags: for a save button, for undo | [`Form::subscribe_state`] |
-//! | follow whatever can be found out from the form | [`Form::subscribe_selector`], [`Place::subscribe_selector`] |
+//! | act on a place | [`Form::enter`], [`Form::set`], [`Form::leave`], [`Form::reset_at`], … |
+//! | keep a handle to a place, wherever it moves | [`Form::place`], and the methods of [`Place`] |
+//! | be notified when a place, or anything in it, has changed | [`Form::subscribe`], [`Place::subscribe`] |
+//! | be notified of some aspects alone, such as the rows of a list | [`Form::subscribe_aspects`], [`Place::subscribe_aspects`] |
+//! | get the old and the new value | [`Form::subscribe_value`], [`Place::subscribe_value`] |
+//! | enable a save button, or undo | [`Form::subscribe_state`] |
+//! | get the result of a function of the form whenever it changes | [`Form::subscribe_selector`], [`Place::subscribe_selector`] |
 //! | declare what depends on what, and what must hold | [`Rules`], named on the type |
 //! | add rules to one form, and withdraw them | [`Form::add_rules`] |
 //! | connect a widget | [`Form::bind`], [`Place::bind`] |
-//! | hand a part of the form to a component, and hear of it | a [`Place`], and an [`Outlet`] |
-//! | have the finished record, and begin the next | [`Form::take`] |
-//! | write down what is done | [`Form::record`] |
-//! | have the finished record | [`Form::parse`] |
-//! | do anything an engine can, or several things as one | [`Form::apply`] with an [`Action`] |
+//! | give a part of the form to a component, and receive its events | a [`Place`], and an [`Outlet`] |
+//! | get the finished record | [`Form::parse`] |
+//! | get the finished record, and begin the next | [`Form::take`] |
+//! | record what is done | [`Form::record`] |
+//! | carry out any action, or several as one | [`Form::apply`] with an [`Action`] |
 
 mod binding;
 mod cause;
