@@ -43,9 +43,9 @@ impl IngredientList {
         let removed = row.get();
         row.remove()?;
         if let Some(ingredient) = removed {
-            self.out.tell(ListEvent::Removed(ingredient))?;
+            self.out.emit(ListEvent::Removed(ingredient))?;
         }
-        if self.part.is_empty() { self.out.tell(ListEvent::Emptied) } else { Ok(()) }
+        if self.part.is_empty() { self.out.emit(ListEvent::Emptied) } else { Ok(()) }
     }
 }
 
@@ -65,7 +65,7 @@ impl IngredientEntry {
     fn press_save(&self) -> Result<(), Error> {
         // The kind is kept: several flours come one after the other.
         match self.form.take(Keep::nothing().field(at::<Ingredient>().kind())) {
-            Ok(ingredient) => self.out.tell(EntryEvent::Saved(ingredient)),
+            Ok(ingredient) => self.out.emit(EntryEvent::Saved(ingredient)),
             Err(reason) => {
                 println!("  not yet: {reason}");
                 Ok(())

@@ -45,7 +45,7 @@ impl Engine {
     /// # Errors
     ///
     /// Fails, and adds none of them, if a transaction is open, if a rule contradicts another or its place, or if places
-    /// would depend on each other in a circle.
+    /// would depend on each other in a cycle.
     pub(crate) fn add_rules(
         &mut self,
         specs: Vec<Result<RuleSpec, Error>>,
@@ -88,7 +88,7 @@ impl Engine {
         }
         self.take_new_as_baseline(&added, &baseline);
         self.next_constraint = book.next_constraint();
-        Ok((added, self.tell_of_rules()))
+        Ok((added, self.report_rules()))
     }
 
     /// Withdraws rules that were added to the form. The values that they gave stay, as if somebody had set them, also in the
@@ -104,7 +104,7 @@ impl Engine {
             baseline.put_into(&mut self.tree);
         }
         self.settle_or_keep_for_later();
-        self.tell_of_rules()
+        self.report_rules()
     }
 
     /// The rules of the form.
@@ -128,12 +128,12 @@ impl Engine {
     }
 
     /// What rules changed that were added or withdrawn. That is no step to undo, and the steps before can be undone.
-    fn tell_of_rules(&mut self) -> Outcome {
+    fn report_rules(&mut self) -> Outcome {
         self.graph.finish();
         self.history.note_other_rules();
-        let (mut outcome, log) = self.tell(None);
+        let (mut outcome, log) = self.report(None);
         self.tree.forget(log);
-        self.tell_state(&mut outcome);
+        self.report_state(&mut outcome);
         outcome.set_deed(Deed::transaction());
         outcome
     }

@@ -11,7 +11,7 @@ use crate::value::Value;
 
 /// A figure about the rows of a list, or of the lists in its rows.
 #[derive(Clone)]
-pub(crate) struct Aggregate {
+pub(crate) struct AggregateSpec {
     /// What it says.
     pub(crate) figure: Figure,
     /// The lists whose rows are gone through, each in the rows of the one before.
@@ -39,7 +39,7 @@ pub(crate) struct RowsOf {
 pub(super) fn aggregate_of(
     schema: &Schema,
     targeted: &Targeted,
-    aggregate: &Aggregate,
+    aggregate: &AggregateSpec,
     mut declare: impl FnMut(&[Step], PartId, PartId, &[Function]) -> Vec<FilterId>,
 ) -> Result<AggregateOf, Error> {
     let (mut part, mut pointer) = targeted.from.clone();
@@ -66,7 +66,7 @@ pub(super) fn aggregate_of(
     let mut aggregated = |way| {
         let mut pointer = pointer.clone();
         let (aggregated, way) = part_on_way(schema, part, way, &mut pointer)?;
-        suits_figure(schema, aggregate.figure, aggregated, &pointer)?;
+        takes_figure(schema, aggregate.figure, aggregated, &pointer)?;
         parts.push((aggregated, last));
         Ok::<_, Error>(way)
     };
@@ -77,7 +77,7 @@ pub(super) fn aggregate_of(
 }
 
 /// Refuses to aggregate what a figure is not about.
-fn suits_figure(schema: &Schema, figure: Figure, part: PartId, pointer: &Pointer) -> Result<(), Error> {
+fn takes_figure(schema: &Schema, figure: Figure, part: PartId, pointer: &Pointer) -> Result<(), Error> {
     let (what, suits): (_, fn(&Value) -> bool) = match figure {
         Figure::Count => return Ok(()),
         Figure::All | Figure::Any => ("flags", |value| value.as_flag().is_some()),

@@ -62,7 +62,7 @@ impl Engine {
     ///
     /// # Errors
     ///
-    /// Fails if the value does not fit, or if places depend on each other in a circle.
+    /// Fails if the value does not fit, or if places depend on each other in a cycle.
     pub fn of(schema: &Arc<CompiledSchema>, value: Option<Value>) -> Result<Self, Error> {
         let mut engine = Engine::new(schema.schema().clone(), value)?;
         engine.is_typed = schema.rules.is_typed();

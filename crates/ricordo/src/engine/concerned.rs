@@ -35,13 +35,13 @@ pub(super) fn concerned(
             });
         }
         if change.aspects.contains(Aspects::EPOCH) {
-            let is_told = |watcher: &Watcher| watcher.aspects.contains(Aspects::EPOCH);
+            let is_notified = |watcher: &Watcher| watcher.aspects.contains(Aspects::EPOCH);
             // What is reset is usually small, but for lists and the form: there the observers are fewer than the
             // places.
             let is_large = tree.list(change.place).is_some() || tree.parent(change.place).is_none();
             let mut tell = |place| {
                 observers.visit(place, |watcher| {
-                    if is_told(watcher) {
+                    if is_notified(watcher) {
                         found.look(watcher, Aspects::EPOCH);
                     }
                 });
@@ -58,29 +58,29 @@ pub(super) fn concerned(
             }
         }
         // Whatever is looked at of a place that comes or goes, it is not what it was.
-        let mut tell_all = |place| observers.visit(place, |watcher| found.tell(watcher.observer));
+        let mut notify_all = |place| observers.visit(place, |watcher| found.notify(watcher.observer));
         // Rows that come or go with their list are told of as rows.
         if change.comes_or_goes && tree.list(change.place).is_none() {
-            inside(tree, change.place, &mut tell_all);
-            change.children_before.iter().for_each(|child| below(tree, *child, &mut tell_all));
+            inside(tree, change.place, &mut notify_all);
+            change.children_before.iter().for_each(|child| below(tree, *child, &mut notify_all));
         }
         if change.aspects.contains(Aspects::ROWS)
             && let Some(list) = tree.list(change.place)
         {
             let rows = rows::come_and_gone(&change.edits).filter_map(|key| list.row_of_shown(key));
             for row in rows {
-                below(tree, row.place, &mut tell_all);
+                below(tree, row.place, &mut notify_all);
             }
         }
     }
-    found.told(tree, observers, may_be_gone)
+    found.finish(tree, observers, may_be_gone)
 }
 
 /// Observers that were found to look at what has changed.
 #[derive(Default)]
 struct Found {
     /// What they observe is surely not what it was.
-    told: SmallVec<[ObserverId; 4]>,
+    notified: SmallVec<[ObserverId; 4]>,
     /// Whether what they observe is another is told by a sum.
     to_ask: SmallVec<[ObserverId; 4]>,
 }
@@ -93,47 +93,47 @@ impl Found {
         if watcher.is_sum {
             self.to_ask.push(watcher.observer);
         } else {
-            self.tell(watcher.observer);
+            self.notify(watcher.observer);
         }
     }
 
-    fn tell(&mut self, observer: ObserverId) {
-        self.told.push(observer);
+    fn notify(&mut self, observer: ObserverId) {
+        self.notified.push(observer);
     }
 
     /// Those who must hear of it, in the order in which they began to watch.
-    fn told(
+    fn finish(
         mut self,
         tree: &Tree,
         observers: &mut Observers,
         may_be_gone: bool,
     ) -> SmallVec<[ObserverId; 4]> {
-        self.told.sort_unstable();
-        self.told.dedup();
+        self.notified.sort_unstable();
+        self.notified.dedup();
         if may_be_gone {
             let mut stays_gone =
                 |observer: &ObserverId| observers.stays_gone(*observer, |place| tree.is_there(place));
-            self.told.retain(|observer| !stays_gone(observer));
+            self.notified.retain(|observer| !stays_gone(observer));
             self.to_ask.retain(|observer| !stays_gone(observer));
         }
-        self.told.iter().for_each(|observer| observers.consider(*observer));
+        self.notified.iter().for_each(|observer| observers.consider(*observer));
         if may_be_gone {
             // Whoever is told that a place came back has to know its sum, too.
-            self.to_ask.extend_from_slice(&self.told);
+            self.to_ask.extend_from_slice(&self.notified);
         }
         self.to_ask.sort_unstable();
         self.to_ask.dedup();
         for observer in self.to_ask {
-            let is_told = self.told.binary_search(&observer);
+            let is_notified = self.notified.binary_search(&observer);
             let has_other_sum = observers.has_other_sum(observer, |place| PlaceView::new(tree, place));
-            if let Err(position) = is_told {
+            if let Err(position) = is_notified {
                 observers.consider(observer);
                 if has_other_sum {
-                    self.told.insert(position, observer);
+                    self.notified.insert(position, observer);
                 }
             }
         }
-        self.told
+        self.notified
     }
 }
 

@@ -5,8 +5,8 @@ use crate::schema::{Kind, MASK, PartId, Pointer, Schema, Step};
 use crate::value::Value;
 use std::time::Duration;
 
-/// What was done: an action, or a transaction, without what may be large in it. [`Engine::words`] says it in
-/// words; secrets are not in it.
+/// What was done: an action or a transaction, without what may be large in it, and without secrets.
+/// [`Engine::words`] describes it.
 #[derive(Clone, Debug, Default)]
 pub struct Deed {
     verb: Verb,
@@ -65,7 +65,7 @@ enum Detail {
 
 /// How many characters of a text are kept.
 const LONGEST: usize = 60;
-/// How many parts of a transaction are told one by one.
+/// How many parts of a transaction are listed one by one.
 const MOST_PARTS: usize = 20;
 
 impl Deed {
@@ -272,9 +272,9 @@ impl Engine {
             },
             Verb::Wait => format!("wait {}", detail()),
             Verb::Event => match &deed.detail {
-                Detail::Text(name) if deed.at.is_some() => format!("{at} tells that it was {name}"),
-                Detail::Text(name) => format!("a component tells that it was {name}"),
-                _ => "a component tells something".to_owned(),
+                Detail::Text(name) if deed.at.is_some() => format!("event {name} from {at}"),
+                Detail::Text(name) => format!("event {name} from a component"),
+                _ => "event from a component".to_owned(),
             },
             Verb::Undo => "undo".to_owned(),
             Verb::Redo => "redo".to_owned(),

@@ -56,9 +56,9 @@ impl fmt::Display for Reason {
     }
 }
 
-/// How many places that something follows from are told one by one.
+/// How many dependencies of a place are listed one by one.
 const MOST: usize = 8;
-/// How many places are told in all.
+/// How many places are listed in all.
 const MOST_IN_ALL: usize = 100;
 
 /// A value in few words, as people write it.
@@ -127,17 +127,16 @@ impl Engine {
         self.reason(said, from, &mut Vec::new())
     }
 
-    /// Why a place holds what it holds. `told` are the places of which that was told already.
-    fn value_reason(&self, place: PlaceId, told: &mut Vec<PlaceId>) -> Reason {
+    /// Why a place holds its value. `explained` are the places that were explained before.
+    fn value_reason(&self, place: PlaceId, explained: &mut Vec<PlaceId>) -> Reason {
         let view = self.view(place);
         let is = format!("{} is {}", Named(&view.pointer()), held_words(&view.masked_value()));
         let is = if view.is_relevant() { is } else { format!("{is}, but not relevant") };
         let how = match self.tree.standing(place) {
-            Some(Standing::Calculated) => ", calculated from",
             Some(Standing::Suggestion) if view.is_overridden() => ", which overrides a suggestion",
             Some(Standing::Suggestion) => ", suggested from",
             Some(Standing::First(_) | Standing::Second(_)) if view.is_driver() => ", and leads",
-            Some(Standing::First(_) | Standing::Second(_)) => ", calculated from",
+            Some(Standing::Calculated | Standing::First(_) | Standing::Second(_)) => ", calculated from",
             Some(Standing::Own) | None => "",
         };
         let failures = self.tree.flags_of(place).into_iter().flat_map(|flags| &flags.failures);
@@ -147,18 +146,18 @@ impl Engine {
             failure.map_or(is.clone(), |failure| format!("{is}, could not be computed ({})", failure.why));
         let rows = self.graph.aggregated_places(&self.tree, place).filter(|rows| !rows.is_empty());
         let from = rows.unwrap_or_else(|| self.graph.looked_at(&self.tree, place));
-        if !from.is_empty() && told.contains(&place) {
+        if !from.is_empty() && explained.contains(&place) {
             return Reason { said: format!("{is}, see above"), from: Vec::new() };
         }
-        told.push(place);
-        self.reason(format!("{is}{how}"), from, told)
+        explained.push(place);
+        self.reason(format!("{is}{how}"), from, explained)
     }
 
-    fn reason(&self, said: String, from: Vec<PlaceId>, told: &mut Vec<PlaceId>) -> Reason {
+    fn reason(&self, said: String, from: Vec<PlaceId>, explained: &mut Vec<PlaceId>) -> Reason {
         let from = self.in_order(from);
-        let count = if told.len() > MOST_IN_ALL { 0 } else { from.len().min(MOST) };
+        let count = if explained.len() > MOST_IN_ALL { 0 } else { from.len().min(MOST) };
         let mut reasons: Vec<Reason> =
-            from[..count].iter().map(|place| self.value_reason(*place, told)).collect();
+            from[..count].iter().map(|place| self.value_reason(*place, explained)).collect();
         if from.len() > count {
             reasons.push(Reason { said: format!("and {} more", from.len() - count), from: Vec::new() });
         }

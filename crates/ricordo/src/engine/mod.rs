@@ -36,7 +36,7 @@ use std::time::Duration;
 pub use action::Action;
 pub(crate) use adding::AddedRules;
 pub use address::Address;
-pub(crate) use aggregating::{Aggregate, RowsOf};
+pub(crate) use aggregating::{AggregateSpec, RowsOf};
 pub use change::Change;
 pub use compiled::CompiledSchema;
 pub use deed::Deed;
@@ -331,9 +331,9 @@ impl Engine {
             self.settle_or_roll_back()?;
         }
         self.graph.finish();
-        let (mut outcome, log) = self.tell(made);
+        let (mut outcome, log) = self.report(made);
         self.history.record(&mut self.tree, log, typing, outcome.is_step());
-        self.tell_state(&mut outcome);
+        self.report_state(&mut outcome);
         self.hint = outcome.made().and_then(|made| self.view(made).first_enterable()).map(|field| field.id());
         Ok(outcome)
     }
@@ -347,7 +347,7 @@ impl Engine {
     }
 
     /// What has changed, and the log of it.
-    fn tell(&mut self, made: Option<PlaceId>) -> (Outcome, Vec<Undo>) {
+    fn report(&mut self, made: Option<PlaceId>) -> (Outcome, Vec<Undo>) {
         let before = self.observers.considered_in_all();
         let outcome = Outcome::new(&self.tree, &mut self.observers, made);
         self.tree.cost.observers += self.observers.considered_in_all() - before;
@@ -355,7 +355,7 @@ impl Engine {
     }
 
     /// Adds those who watch the flags of the form, if these are others now.
-    fn tell_state(&mut self, outcome: &mut Outcome) {
+    fn report_state(&mut self, outcome: &mut Outcome) {
         if self.observers.watches_state() {
             let flags = self.state();
             if std::mem::replace(&mut self.flags, flags) != flags {
@@ -383,11 +383,11 @@ impl Engine {
         self.settle_or_keep_for_later();
         self.graph.finish();
         self.note_pauses();
-        let (mut outcome, mut log) = self.tell(None);
+        let (mut outcome, mut log) = self.report(None);
         let step = log.split_off(moved.reverted);
         self.tree.forget(log);
         keep(&mut self.history, &self.tree, step);
-        self.tell_state(&mut outcome);
+        self.report_state(&mut outcome);
         Ok(outcome)
     }
 

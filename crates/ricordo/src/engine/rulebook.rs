@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::aggregating::{Aggregate, aggregate_of, item_of};
+use super::aggregating::{AggregateSpec, aggregate_of, item_of};
 use super::target::{Targeted, part_on_way, slot_of};
 use crate::model::Spot;
 use crate::schema::{Error, Kind, PartId, Pointer, RecordId, Schema};
@@ -25,7 +25,7 @@ pub(crate) struct RuleSpec {
 pub(crate) enum RuleOf {
     Calculated(Function),
     Suggested(Function),
-    Aggregated(Aggregate),
+    Aggregated(AggregateSpec),
     Counterpart { of_one: Function, other: Spot, of_other: Function },
     Chosen(Function),
     Flag(FlagRule, Function),
@@ -189,7 +189,7 @@ impl Rulebook {
         &mut self,
         schema: &Schema,
         targeted: &Targeted,
-        aggregate: &Aggregate,
+        aggregate: &AggregateSpec,
     ) -> Result<AggregateOf, Error> {
         let mut pattern = targeted.pattern.up_to(targeted.base);
         let mut declared = Vec::new();

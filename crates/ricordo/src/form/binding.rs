@@ -66,7 +66,7 @@ struct Composing {
     epoch: u64,
 }
 
-/// What a widget shows. It draws itself anew when this is another.
+/// What a widget shows. It is drawn again when this has changed.
 #[derive(Clone, PartialEq)]
 #[non_exhaustive]
 #[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
@@ -77,38 +77,38 @@ pub struct WidgetState {
     pub label: String,
     /// A longer explanation.
     pub description: Option<String>,
-    /// The text that stands in the widget: the entry while it has the focus, and wherever that cannot be read or
-    /// has not taken effect yet; otherwise the value in its display format. One-way widgets show only the latter.
+    /// The text in the widget: the entry while it has the focus, cannot be parsed, or is not committed yet; otherwise
+    /// the value in its display format. One-way widgets always show the latter.
     pub text: String,
     /// What there is to choose from, in order.
     pub choices: Vec<WidgetChoice>,
-    /// What is wrong with the place, as far as a person should see it now.
+    /// The findings that a person should see now.
     pub findings: Vec<Finding>,
-    /// Whether the place counts; a widget of one that does not is mostly hidden.
+    /// Whether the place is relevant; the widget of one that is not is mostly hidden.
     pub is_relevant: bool,
     /// Whether an empty value is an error.
     pub is_required: bool,
-    /// Whether a person can change nothing here.
+    /// Whether a person cannot change the place.
     pub is_readonly: bool,
-    /// Whether the place is one of two that calculate each other, and leads.
+    /// Whether the place is one of two counterparts, and leads.
     pub is_driver: bool,
-    /// Whether the place is suggested a value, but somebody has overridden it; then the override can be released.
+    /// Whether somebody has overridden the suggested value; then the override can be released.
     pub is_overridden: bool,
     /// Whether the text, or what is chosen, is to be hidden.
     pub is_secret: bool,
-    /// Whether the value is not the baseline, or what was typed cannot be read.
+    /// Whether the value differs from the baseline, or the entry cannot be parsed.
     pub is_dirty: bool,
-    /// Whether the place was left by a person.
+    /// Whether a person has left the place.
     pub is_touched: bool,
-    /// Whether nothing is wrong, shown or not.
+    /// Whether there are no errors, shown or not.
     pub is_valid: bool,
-    /// Whether what was typed has not taken effect yet.
+    /// Whether the text is not committed yet.
     pub is_uncommitted: bool,
     /// Whether the place has the focus.
     pub has_focus: bool,
     /// Whether the place is gone, as its row was removed. It may come back.
     pub is_gone: bool,
-    /// Moves whenever the place is reset, so that a widget with a state of its own knows.
+    /// Changes whenever the place is reset, so that a widget with state of its own knows.
     pub epoch: u64,
 }
 
@@ -183,17 +183,17 @@ pub enum WidgetEvent {
     Focus,
     /// A person typed; this is the whole text that now stands in it.
     Input(String),
-    /// An input method is at work; this is the whole text that now stands in it. It is shown, but not typed:
-    /// nothing happens to the form before `Input` reports what came of it, or the widget is left. Should the place
-    /// be set or reset meanwhile, the text is dropped.
+    /// An input method is composing; this is the whole text in the widget. It is shown, but not entered: nothing
+    /// happens to the form until `Input` reports the result, or the widget is left. If the place is set or reset
+    /// meanwhile, the text is dropped.
     Composing(String),
     /// A choice was picked, by what is stored.
     Choose(Value),
-    /// One of any number of choices was taken in, or put out.
+    /// One of any number of choices was included, or excluded.
     Include(Value, bool),
     /// A flag was switched.
     Switch(bool),
-    /// It was emptied.
+    /// It was cleared.
     Clear,
     /// A person gave up an override: the field takes the suggestion again, or its counterpart leads.
     Release,
@@ -216,8 +216,7 @@ impl<T> Place<T> {
 }
 
 impl Binding {
-    /// A binding to the same place, through which a person can change nothing: it always shows the value in its
-    /// display format.
+    /// A read-only binding to the same place: it always shows the value in its display format.
     pub fn one_way(&self) -> Self {
         Binding { style: Style::OneWay, composing: Rc::default(), ..self.clone() }
     }
@@ -250,7 +249,7 @@ impl Binding {
         self.core.view(self.place, |view| self.state_of(view))
     }
 
-    /// Draws the widget: calls back with what it shows, now and whenever that is another.
+    /// Calls back with what the widget shows, now and whenever that has changed.
     pub fn subscribe(&self, mut draw: impl FnMut(&WidgetState) + 'static) -> Result<Subscription, Error> {
         let first = self.state();
         let (style, composing) = (self.style, self.composing.clone());
@@ -261,8 +260,8 @@ impl Binding {
         select(&self.core, self.place, Some(self.place), state, redraw)
     }
 
-    /// Takes in what the widget reports. What a widget of another sort would report is refused, and so is whatever
-    /// would change a place that a person may not change.
+    /// Handles what the widget reports. It is refused if it does not suit the place, or if a person may not change
+    /// the place.
     pub fn handle(&self, event: WidgetEvent) -> Result<(), Error> {
         let at = || self.place.into();
         match event {

@@ -8,8 +8,8 @@ use rustc_hash::FxHashMap;
 use crate::engine::{Change, Engine, Outcome, PlaceView};
 use crate::tree::PlaceId;
 
-/// What led to a notice, in words: the action, what it changed, and, if it was taken in answer to something, what
-/// that was. Secrets are hidden.
+/// What led to a notification, in words: the action, what it changed, and, if it was a response, what it responded
+/// to. Secrets are hidden.
 ///
 /// ```
 /// # use ricordo::{Form, Model};
@@ -29,7 +29,7 @@ pub struct Cause {
     link: Option<Rc<Link>>,
 }
 
-/// What an action was taken in answer to.
+/// What an action responds to.
 #[derive(Clone, Debug)]
 pub(super) struct Link {
     /// Who took it: “clamp”.
@@ -70,13 +70,13 @@ impl Cause {
         &self.action
     }
 
-    /// What it changed, as far as it concerns whoever was told: `/loaves: value 12 → 15, now dirty`.
+    /// What it changed, as far as the subscriber observes it: `/loaves: value 12 → 15, now dirty`.
     pub fn changes(&self) -> &[String] {
         &self.changes
     }
 
-    /// What the action was taken in answer to, and by whom.
-    pub fn answers(&self) -> Option<(&str, &Cause)> {
+    /// What the action responded to, and who responded.
+    pub fn in_response_to(&self) -> Option<(&str, &Cause)> {
         self.link.as_ref().map(|link| (link.by.as_str(), &link.cause))
     }
 }
@@ -123,8 +123,8 @@ fn concerned<'a>(engine: &Engine, outcome: &'a Outcome, place: PlaceId) -> Vec<&
 
 impl fmt::Display for Cause {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if let Some((by, before)) = self.answers() {
-            write!(formatter, "{before}\nin answer, {by}: ")?;
+        if let Some((by, before)) = self.in_response_to() {
+            write!(formatter, "{before}\nin response, {by}: ")?;
         }
         formatter.write_str(&self.action)?;
         self.changes.iter().try_for_each(|change| write!(formatter, "\n  {change}"))

@@ -27,7 +27,7 @@ pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>, &Told) -> bool>>;
 pub(super) struct Told {
     pub(super) observer: ObserverId,
     pub(super) outcome: Rc<Outcome>,
-    /// What the action was taken in answer to, if it was.
+    /// What the action responds to, if anything.
     pub(super) link: Option<Rc<Link>>,
 }
 
@@ -44,7 +44,7 @@ pub(super) struct Core {
     errors: RefCell<Vec<Error>>,
     /// The length of the chain that is being told of; `None` when nobody is being called.
     telling: Cell<Option<u32>>,
-    /// What whoever acts just now acts in answer to.
+    /// What an action taken now responds to.
     answering: RefCell<Option<Answering>>,
     /// The actions of a transaction that was opened inside a callback, which wait for the end of the round.
     gathered: RefCell<Option<(Vec<Action>, Prepared)>>,
@@ -148,7 +148,7 @@ impl Core {
         let outcome = self.carry_out(action, Prepared::new(), link.as_deref())?;
         let made = outcome.made();
         if !outcome.observers().is_empty() {
-            self.tell_all(outcome, link.as_ref())?;
+            self.notify_all(outcome, link.as_ref())?;
         }
         Ok(made)
     }
@@ -195,7 +195,7 @@ impl Core {
     ) -> Result<AddedRules, Error> {
         self.not_while_selecting()?;
         let (added, outcome) = self.changing()?.add_rules(specs)?;
-        self.tell_now_or_later(outcome)?;
+        self.notify_now_or_later(outcome)?;
         Ok(added)
     }
 
@@ -218,14 +218,14 @@ impl Core {
         };
         for outcome in outcomes {
             // Nobody can be given the error; that subscribers answer each other without end is one of their making.
-            if let Err(error) = self.tell_now_or_later(outcome) {
+            if let Err(error) = self.notify_now_or_later(outcome) {
                 self.errors.borrow_mut().push(error);
             }
         }
     }
 
     /// Tells of what has changed, after the round if somebody is being called just now.
-    fn tell_now_or_later(self: &Rc<Self>, outcome: Outcome) -> Result<(), Error> {
+    fn notify_now_or_later(self: &Rc<Self>, outcome: Outcome) -> Result<(), Error> {
         if outcome.observers().is_empty() {
             return Ok(());
         }
@@ -239,7 +239,7 @@ impl Core {
                 });
                 Ok(())
             }
-            None => self.tell_all(outcome, link.as_ref()),
+            None => self.notify_all(outcome, link.as_ref()),
         }
     }
 
@@ -255,7 +255,7 @@ impl Core {
             .unwrap_or_else(|_| panic!("a rule reads its form only through the view that it is given"))
     }
 
-    /// What whoever acts now acts in answer to.
+    /// What an action taken now responds to.
     pub(super) fn current_link(&self) -> Option<Rc<Link>> {
         match &*self.answering.borrow() {
             None => None,
@@ -324,7 +324,7 @@ impl Core {
         self.with_recorder(|recorder| recorder.commit(link.is_some()));
         drop(transaction);
         if !outcome.observers().is_empty() {
-            self.tell_all(outcome, link.as_ref())?;
+            self.notify_all(outcome, link.as_ref())?;
         }
         Ok(result)
     }
@@ -371,14 +371,14 @@ impl Core {
 
     /// Tells of an action, then carries out and tells of those that came meanwhile. A callback that panics does
     /// not keep the others from being told; its panic goes on to whoever acted.
-    fn tell_all(self: &Rc<Self>, outcome: Outcome, link: Option<&Rc<Link>>) -> Result<(), Error> {
+    fn notify_all(self: &Rc<Self>, outcome: Outcome, link: Option<&Rc<Link>>) -> Result<(), Error> {
         let round = finally(|| {
             self.telling.set(None);
             self.queue.take().into_iter().for_each(|queued| self.discard(queued));
         });
         let mut panicked = None;
         let mut outcome = Rc::new(outcome);
-        self.tell(&outcome, link, 0, &mut panicked);
+        self.notify(&outcome, link, 0, &mut panicked);
         let result = loop {
             // The queue must be free again before anybody is called.
             let next = self.queue.borrow_mut().pop_front();
@@ -393,7 +393,7 @@ impl Core {
             match done {
                 Ok(next) => {
                     outcome = Rc::new(next);
-                    self.tell(&outcome, link.as_ref(), chain, &mut panicked);
+                    self.notify(&outcome, link.as_ref(), chain, &mut panicked);
                 }
                 Err(refused) => self.errors.borrow_mut().push(refused),
             }
@@ -412,7 +412,7 @@ impl Core {
         }
     }
 
-    fn tell(
+    fn notify(
         self: &Rc<Self>,
         outcome: &Rc<Outcome>,
         link: Option<&Rc<Link>>,

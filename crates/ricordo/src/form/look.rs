@@ -1,4 +1,4 @@
-//! Looking at a form from inside a selector.
+//! What selectors and rules read a form through.
 
 use std::fmt;
 use std::marker::PhantomData;
@@ -31,7 +31,7 @@ impl<'a, T> View<'a, T> {
         View { place, holds: PhantomData }
     }
 
-    /// The place as the engine shows it, with everything there is to be seen.
+    /// The place as the engine shows it.
     pub fn place(&self) -> PlaceView<'a> {
         self.place
     }
@@ -46,7 +46,7 @@ impl<'a, T> Deref for View<'a, T> {
 }
 
 impl<'a, T: 'static> View<'a, T> {
-    /// A place in this one; nothing where there is none now.
+    /// A place in this one; `None` if there is none now.
     pub fn at<L: Locate<T>>(&self, at: L) -> Option<View<'a, L::Target>> {
         let place = match at.spot().ok()? {
             Spot::Route(route) => self.place.follow(&route)?,
@@ -55,25 +55,25 @@ impl<'a, T: 'static> View<'a, T> {
         Some(View::new(place))
     }
 
-    /// The value of a place in this one as its Rust type, without options around it; nothing where there is no such
-    /// place, or where it is blank or cannot be read.
+    /// The value of a place in this one as its Rust type, without options around it; `None` if there is no such
+    /// place, or if it is blank or cannot be parsed.
     pub fn get<L: Locate<T>>(&self, at: L) -> Option<<L::Target as Data>::Inner> {
         self.at(at)?.typed()
     }
 
-    /// The number in a place in this one, to calculate with: blank where there is no such place, or no number in it.
+    /// The number in a place in this one; blank if there is no such place, or no number in it.
     pub fn number<L: Locate<T>>(&self, at: L) -> Number {
         self.at(at).and_then(|view| view.place.value().as_number()).into()
     }
 
-    /// The rows of a list in this place, in order; none where there is no such list.
+    /// The rows of a list in this place, in order; empty if there is no such list.
     pub fn rows<R: Model, L: Locate<T, Target = Vec<R>>>(&self, at: L) -> Vec<View<'a, R>> {
         self.at(at).map_or_else(Vec::new, |list| list.place.children().map(View::new).collect())
     }
 }
 
 impl<T: Data> View<'_, T> {
-    /// The value as its Rust type, without options around it; nothing where the place is blank, or cannot be read.
+    /// The value as its Rust type, without options around it; `None` if the place is blank or cannot be parsed.
     pub fn typed(&self) -> Option<T::Inner> {
         T::from_value(&self.place.value()).ok()?.into_inner()
     }
@@ -91,9 +91,8 @@ impl<T: Model> View<'_, Vec<T>> {
     }
 }
 
-/// What a rule is given to look at: a record, or a row of a list in it, that holds an `R`. It is a [`View`] of that, and the
-/// record of type `M` whose type has the rule, [`form`](RuleView::form), can be seen, too. For a rule about the record
-/// itself, both are the same.
+/// What a rule reads: a [`View`] of the record, or of the row, that holds an `R`, and beside it the record of type
+/// `M` whose type has the rule, [`form`](RuleView::form). For a rule of the record itself, both are the same.
 pub struct RuleView<'a, M, R = M> {
     view: View<'a, R>,
     form: View<'a, M>,
@@ -110,7 +109,7 @@ impl<'a, M, R> RuleView<'a, M, R> {
         RuleView { view: View::new(place), form: View::new(form) }
     }
 
-    /// The record whose type has the rule, around the row: mostly the form itself.
+    /// The record whose type has the rule: for a row, the record around it, mostly the form.
     pub fn form(&self) -> View<'a, M> {
         View::new(self.form.place)
     }

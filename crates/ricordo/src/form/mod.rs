@@ -22,6 +22,7 @@
 //! | record what is done | [`Form::record`] |
 //! | carry out any action, or several as one | [`Form::apply`] with an [`Action`] |
 
+mod aggregate;
 mod binding;
 mod cause;
 mod choosing;
@@ -29,7 +30,6 @@ mod core;
 mod counts;
 mod look;
 mod outlet;
-mod over;
 mod place;
 mod recording;
 mod rules;
@@ -47,12 +47,12 @@ use std::sync::Arc;
 use std::time::Duration;
 
 pub use crate::engine::Comparison;
+pub use aggregate::{Aggregate, Condition, Rows};
 pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetSort, WidgetState};
 pub use cause::Cause;
 pub use counts::{Counts, SubscriberReport};
 pub use look::{RuleView, View};
 pub use outlet::{Event, Outlet};
-pub use over::{Condition, Over, Rows};
 pub use place::Place;
 #[doc(hidden)]
 pub use rules::rules_of;
@@ -72,7 +72,7 @@ use crate::model::{Data, Locate, Model, Spot};
 use crate::schema::{Error, Finding, Schema};
 use crate::value::Value;
 
-/// A form. Clones are cheap, and are the same form.
+/// The state of one form. Clones are cheap, and are handles to the same form.
 ///
 /// ```
 /// use ricordo::{Form, Model};
@@ -117,10 +117,12 @@ impl<M> fmt::Debug for Form<M> {
 }
 
 impl<M: Model> Form<M> {
-    /// A form that starts from this record, which is the baseline, too.
+    /// A form that starts from this record, which is also its baseline.
     ///
-    /// Fails if the record cannot be held: a float that is not a number, records more than a hundred deep in
-    /// each other, a model written by hand that contradicts itself.
+    /// # Errors
+    ///
+    /// Fails if a form cannot hold the record (a float that is not a number, records more than a hundred deep in each other),
+    /// or if the model or its rules contradict themselves.
     pub fn new(record: &M) -> Result<Self, Error> {
         Self::starting_from(Some(record.to_value()))
     }
@@ -158,14 +160,14 @@ impl<M: Model> Form<M> {
         Ok(Form { core: Core::new(engine), model: PhantomData })
     }
 
-    /// Starts anew from another record, which becomes the baseline: nothing is dirty or touched. Handles to
-    /// fields stay, rows are new ones, and nothing that went before can be undone.
+    /// Starts again from another record, which becomes the baseline: nothing is dirty or touched. Handles to fields
+    /// stay valid, rows are new, and nothing done before can be undone.
     pub fn reset_to(&self, record: &M) -> Result<(), Error> {
         self.apply(Action::ResetTo { value: record.to_value() })
     }
 
-    /// The finished record, or everything that is wrong. Warnings do not stand in its way. A place that is not relevant
-    /// has its default, or is as empty as its type allows.
+    /// The finished record. A place that is not relevant has its default, or is as empty as its type allows. Warnings
+    /// are no obstacle.
     pub fn parse(&self) -> Result<M, Error> {
         let mut findings = self.findings();
         findings.retain(|finding| !finding.is_warning);
@@ -198,7 +200,7 @@ impl Form<Untyped> {
         Self::of_schema(Arc::new(schema), value)
     }
 
-    /// A form of any schema that starts from this value, or, without one, from the schema's defaults and blanks.
+    /// A form of a schema that starts from this value or, without one, from the schema's defaults and blanks.
     pub fn of_schema(schema: Arc<Schema>, value: Option<Value>) -> Result<Self, Error> {
         let engine = Engine::new(schema, value)?;
         Ok(Form { core: Core::new(engine), model: PhantomData })
@@ -212,7 +214,7 @@ impl<M> Form<M> {
 }
 
 impl<M: 'static> Form<M> {
-    /// A handle to the place, which stays with it wherever it moves.
+    /// A handle to a place, which stays with the place wherever it moves.
     pub fn place<L: Locate<M>>(&self, at: L) -> Result<Place<L::Target>, Error> {
         let address = address(at)?;
         Ok(Place::new(self.core.clone(), self.core.locate(&address)?))
@@ -223,16 +225,16 @@ impl<M: 'static> Form<M> {
         Place::new(self.core.clone(), self.core.root())
     }
 
-    /// Carries out an action, wholly or not at all, and calls whoever subscribed to what it changed.
+    /// Carries out an action, wholly or not at all, and notifies the subscribers whose observations it changed.
     ///
-    /// From inside a callback the action is only taken note of, and carried out after the round of calls; if
-    /// it is refused then, [`Form::take_errors`] tells.
+    /// From inside a callback the action waits for the end of the round. If it fails then, its error is in
+    /// [`Form::take_errors`].
     pub fn apply(&self, action: Action) -> Result<(), Error> {
         self.core.apply(action).map(drop)
     }
 
-    /// Does several things as one transaction: they are settled together, undone together, and told of once; if
-    /// the closure returns an error, or panics, none of them was done.
+    /// Carries out all that a closure does as one transaction: it is settled once, notified once, and undone as one
+    /// step. If the closure returns an error or panics, nothing has changed.
     ///
     /// ```
     /// # use ricordo::{Form, Model};
@@ -248,19 +250,19 @@ impl<M: 'static> Form<M> {
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     ///
-    /// Inside the closure values are as they were set, but what follows from them, such as findings, is not
-    /// there before the end. A transaction in a transaction is part of it. From inside a callback the
-    /// transaction waits for the end of the round, as an action does.
+    /// Inside the closure values are as they were set; what depends on them, such as findings, is computed at the
+    /// end. A transaction inside a transaction is part of it. Inside a callback the transaction waits for the end of
+    /// the round, as actions do.
     pub fn transaction<T, E: From<Error>>(&self, act: impl FnOnce() -> Result<T, E>) -> Result<T, E> {
         self.core.transaction(act)
     }
 
-    /// Takes the last step back: a transaction, or the typing in one field, with what subscribers did in response.
+    /// Undoes the last step: a transaction, or the typing in one field, with what subscribers did in response.
     pub fn undo(&self) -> Result<(), Error> {
         self.apply(Action::Undo)
     }
 
-    /// Does the step again that was undone last.
+    /// Redoes the step that was undone last.
     pub fn redo(&self) -> Result<(), Error> {
         self.apply(Action::Redo)
     }
@@ -270,12 +272,12 @@ impl<M: 'static> Form<M> {
         self.core.read(Engine::can_undo)
     }
 
-    /// Whether there is a step to do again.
+    /// Whether there is a step to redo.
     pub fn can_redo(&self) -> bool {
         self.core.read(Engine::can_redo)
     }
 
-    /// Bounds the memory that undo may take. See [`Engine::set_undo_limit`].
+    /// Limits the memory that undo takes. See [`Engine::set_undo_limit`].
     pub fn set_undo_limit(&self, bytes: usize) {
         self.core.change(|engine| engine.set_undo_limit(bytes));
     }
@@ -299,13 +301,13 @@ impl<M: 'static> Form<M> {
         self.core.change(|engine| engine.set_wording(wording));
     }
 
-    /// What was done so far, counted: see [`Cost`].
+    /// Counts of what the engine has done so far: see [`Cost`].
     pub fn cost(&self) -> Cost {
         self.core.read(Engine::cost)
     }
 
-    /// Writes down from now on what is done to the form, as a journal of at most so many bytes: the oldest lines
-    /// are dropped beyond that. Secrets are hidden. What was written down before is forgotten.
+    /// Records from now on what is done to the form, as a journal of at most so many bytes; beyond that the oldest
+    /// lines are dropped. Secrets are hidden. An earlier recording is discarded.
     ///
     /// ```
     /// # use ricordo::{Form, Model};
@@ -324,17 +326,17 @@ impl<M: 'static> Form<M> {
         self.core.set_recorder(Some(Recorder::new(most_bytes)));
     }
 
-    /// What was written down so far; nothing if nothing is being recorded.
+    /// The journal so far; `None` if nothing is being recorded.
     pub fn recording(&self) -> Option<String> {
         self.core.with_recorder(|recorder| recorder.text())
     }
 
-    /// Writes nothing down any more, and forgets what was.
+    /// Stops recording, and discards the journal.
     pub fn stop_recording(&self) {
         self.core.set_recorder(None);
     }
 
-    /// What there is to be said of the form as a whole.
+    /// The state of the form as a whole: dirty, touched, valid, and so on.
     pub fn state(&self) -> FormState {
         self.core.read(Engine::state)
     }
@@ -344,14 +346,13 @@ impl<M: 'static> Form<M> {
         self.core.read(Engine::focus).map(|place| Place::new(self.core.clone(), place))
     }
 
-    /// The place where the focus belongs after what was done last: in a row that was added, the first field that
-    /// a person may enter. Nothing from the next action on.
+    /// Where the focus belongs after the last action: in a row that was added, its first editable field. `None` from
+    /// the next action on.
     pub fn focus_hint(&self) -> Option<Place<Value>> {
         self.core.read(Engine::focus_hint).map(|place| Place::new(self.core.clone(), place))
     }
 
-    /// The first place with something wrong, in the order of the form: where the focus belongs when a person
-    /// asks what is wrong.
+    /// The first place with a finding, in the order of the form: where the focus belongs after a refused submit.
     pub fn first_finding(&self) -> Option<Place<Value>> {
         self.root().first_finding()
     }
@@ -386,19 +387,19 @@ impl<M: 'static> Form<M> {
         self.core.reports()
     }
 
-    /// Lets so much time pass: what was typed, and takes effect after a pause, takes effect if it
-    /// was long enough. The form has no clock of its own; whoever shows it says when time has passed.
+    /// Lets time pass: text that is committed after a pause is committed if the pause was long enough. The form has
+    /// no clock; the program says when time has passed.
     pub fn wait(&self, duration: Duration) -> Result<(), Error> {
         self.apply(Action::Wait { duration })
     }
 
-    /// How long until something that was typed takes effect by itself; `None` if nothing will.
+    /// How long until some text is committed by itself; `None` if none will be.
     pub fn next_pause(&self) -> Option<Duration> {
         self.core.read(Engine::next_pause)
     }
 
-    /// Offers these choices for a field, each a value and what a person reads for it. A value that is no longer
-    /// offered stays, and is found.
+    /// Sets what a field is chosen from, each a value with its label. A value that is no longer offered stays, with
+    /// the finding `not_listed`.
     ///
     /// ```
     /// # use ricordo::{Form, Model};
@@ -419,8 +420,8 @@ impl<M: 'static> Form<M> {
         self.apply(Action::Choices { at: address(at)?, choices: Some(choosing::choices_of(choices)) })
     }
 
-    /// Offers these choices for a field of every row of a list, also of rows to come, but for rows where the field
-    /// was given choices of its own.
+    /// Sets what a field is chosen from in every row of a list, also in rows to come, unless the field has choices of
+    /// its own in a row.
     pub fn set_choices_each<'a, R, L, I>(
         &self,
         list: L,
@@ -436,37 +437,37 @@ impl<M: 'static> Form<M> {
         self.apply(Action::Choices { at: at.into(), choices: Some(choosing::choices_of(choices)) })
     }
 
-    /// The whole state as one record, with secrets hidden: what [`exchange::dump`] gives.
+    /// The whole state as one record, with secrets hidden: see [`exchange::dump`].
     pub fn dump(&self) -> Value {
         self.core.read(exchange::dump)
     }
 
-    /// What of the form is not as a journal expects it to be: a sentence for each difference.
+    /// Compares the form with an expectation of a journal: a sentence for each difference.
     pub fn check(&self, expectation: &Expectation) -> Vec<String> {
         self.core.read(|engine| expectation.check(engine))
     }
 
-    /// The actions from inside callbacks that were refused since this was last asked.
+    /// The errors of actions from inside callbacks since this was last called.
     pub fn take_errors(&self) -> Vec<Error> {
         self.core.take_errors()
     }
 
-    /// What a widget does when it gets the focus.
+    /// Gives the focus to a place: what a widget does when it gets it.
     pub fn focus<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Focus { at: address(at)? })
     }
 
-    /// What a widget does when a person has typed: the whole text that now stands in it.
+    /// Enters text: what a widget does when a person has typed, with the whole text in it.
     pub fn enter<L: Locate<M>>(&self, at: L, text: impl Into<String>) -> Result<(), Error> {
         self.apply(Action::Enter { at: address(at)?, text: text.into() })
     }
 
-    /// What a widget does when it loses the focus. Only this touches a field.
+    /// Leaves a field, which touches it: what a widget does when it loses the focus.
     pub fn leave<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Leave { at: address(at)? })
     }
 
-    /// Empties a field, a list, or a record.
+    /// Clears a field, a list, or a record.
     pub fn clear<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Clear { at: address(at)? })
     }
@@ -483,23 +484,23 @@ impl<M: 'static> Form<M> {
         self.apply(Action::Replace { at: address(at)?, value: value.to_value() })
     }
 
-    /// Takes a place, and all in it, back to its baseline.
+    /// Resets a place, with everything in it, to its baseline.
     pub fn reset_at<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Reset { at: address(at)? })
     }
 
-    /// Takes the whole form back to its baseline.
+    /// Resets the form to its baseline.
     pub fn reset(&self) -> Result<(), Error> {
         self.apply(Action::Reset { at: self.core.root().into() })
     }
 
-    /// The value of a place as its Rust type, without options around it; nothing where a field is blank, or cannot be
-    /// read.
+    /// The value of a place as its Rust type, without options around it; `None` if the field is blank or its entry
+    /// cannot be parsed.
     pub fn get<L: Locate<M>>(&self, at: L) -> Result<Option<<L::Target as Data>::Inner>, Error> {
         Ok(self.place(at)?.get())
     }
 
-    /// The text that stands in the widget of a field.
+    /// The text in the widget of a field.
     pub fn entry<L: Locate<M>>(&self, at: L) -> Result<String, Error> {
         Ok(self.place(at)?.entry())
     }
@@ -515,22 +516,22 @@ impl<M: 'static> Form<M> {
         self.root().value()
     }
 
-    /// Whether the value of the form is not its baseline.
+    /// Whether the value of the form differs from its baseline.
     pub fn is_dirty(&self) -> bool {
         self.root().is_dirty()
     }
 
-    /// Whether any place was left by a person.
+    /// Whether a person has left any place.
     pub fn is_touched(&self) -> bool {
         self.root().is_touched()
     }
 
-    /// Whether nothing is wrong anywhere.
+    /// Whether there are no errors.
     pub fn is_valid(&self) -> bool {
         self.root().is_valid()
     }
 
-    /// Everything that is wrong, or doubtful, in the order of the form.
+    /// All errors and warnings, in the order of the form.
     pub fn findings(&self) -> Vec<Finding> {
         self.root().all_findings()
     }

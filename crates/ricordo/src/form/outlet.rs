@@ -1,4 +1,4 @@
-//! Outlets: what a component tells outwards, without knowing whom.
+//! Outlets: the events that a component emits, without knowing who receives them.
 
 use std::cell::{Cell, RefCell};
 use std::collections::VecDeque;
@@ -13,7 +13,7 @@ use crate::schema::Error;
 use crate::tree::PlaceId;
 use crate::value::Value;
 
-/// What a component can tell outwards: saved, deleted, cancelled. Derive it for an enum:
+/// What a component can emit: saved, deleted, cancelled. Derive it for an enum:
 ///
 /// ```
 /// use ricordo::{Event, Model, Value};
@@ -50,7 +50,7 @@ pub trait Event: 'static {
     }
 }
 
-/// Where a component tells its events. Clones are the same outlet.
+/// Where a component emits its events. Clones are the same outlet.
 ///
 /// A component is given an outlet beside its [`Place`], and knows nothing of who listens: in a program its parent,
 /// in a test a list.
@@ -66,7 +66,7 @@ pub trait Event: 'static {
 /// struct Row { part: Place<Ingredient>, out: Outlet<RowEvent> }
 ///
 /// impl Row {
-///     fn press_delete(&self) -> Result<(), ricordo::Error> { self.out.tell(RowEvent::Deleted) }
+///     fn press_delete(&self) -> Result<(), ricordo::Error> { self.out.emit(RowEvent::Deleted) }
 /// }
 ///
 /// # let form = Form::new(&Sheet { ingredients: vec![Ingredient { name: "Salt".into() }] })?;
@@ -156,11 +156,13 @@ impl<E: Event> Outlet<E> {
         }
     }
 
-    /// Tells an event. It is written down in the journal, then listened to; what the listener does to the form is done
-    /// in answer to it. An event that is told while another is listened to waits until that is done.
+    /// Emits an event. It is recorded in the journal, then passed to the listener; what the listener does to the form is
+    /// a response to it. An event emitted while another is handled waits for its turn.
     ///
-    /// Returns what the listener was refused.
-    pub fn tell(&self, event: E) -> Result<(), Error> {
+    /// # Errors
+    ///
+    /// Returns the listener's first error.
+    pub fn emit(&self, event: E) -> Result<(), Error> {
         let inner = &self.inner;
         inner.waiting.borrow_mut().push_back(event);
         if inner.is_listening.replace(true) {

@@ -13,9 +13,9 @@ use crate::value::Value;
 
 /// A handle to a place that holds a `T`. Clones are cheap, and are handles to the same place.
 ///
-/// A handle stays with its place: one to a row, or to a field in a row, follows the row wherever it moves. If
-/// the row is removed, the handle says so, shows what was last there, and refuses actions; if the row comes
-/// back, it works again.
+/// A handle stays with its place: a handle to a row, or to a field in a row, moves with the row. If the row is
+/// removed, the place [is gone](Place::is_gone): the handle shows what was last there and refuses actions. If the row
+/// comes back, the handle works again.
 ///
 /// ```
 /// # use ricordo::{Form, Model};
@@ -79,8 +79,8 @@ impl<T> Place<T> {
         })
     }
 
-    /// The text that stands in the widget: as typed, readable or not, or the text of the value where nothing
-    /// was typed since the last set, load or reset.
+    /// The text in the widget: as typed, whether or not it parses, or the value in its edit format where nothing was
+    /// typed since the last set, load or reset.
     pub fn entry(&self) -> String {
         self.core.view(self.id, |view| view.entry().into_owned())
     }
@@ -91,7 +91,7 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.display())
     }
 
-    /// The value as others may see it: with `•••` for every secret in it that is not empty.
+    /// The value with `•••` for every secret in it that is not empty.
     pub(super) fn masked_value(&self) -> Value {
         self.core.view(self.id, |view| view.masked_value())
     }
@@ -101,32 +101,32 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.value())
     }
 
-    /// What dirty compares with and reset returns to.
+    /// The value that dirty compares with and reset returns to.
     pub fn baseline(&self) -> Value {
         self.core.view(self.id, |view| view.baseline())
     }
 
-    /// Whether the value is not the baseline, or what was typed cannot be read.
+    /// Whether the value differs from the baseline, or the entry cannot be parsed.
     pub fn is_dirty(&self) -> bool {
         self.core.view(self.id, |view| view.is_dirty())
     }
 
-    /// Whether the place, or one in it, was left by a person.
+    /// Whether a person has left the place, or one in it.
     pub fn is_touched(&self) -> bool {
         self.core.view(self.id, |view| view.is_touched())
     }
 
-    /// Whether neither the place nor anything in it has an error.
+    /// Whether the place has no errors, and nothing in it has any.
     pub fn is_valid(&self) -> bool {
         self.core.view(self.id, |view| view.is_valid())
     }
 
-    /// Whether the place, or one in it, holds a text that has not taken effect yet.
+    /// Whether the place, or one in it, holds text that is not committed yet.
     pub fn is_uncommitted(&self) -> bool {
         self.core.view(self.id, |view| view.is_uncommitted())
     }
 
-    /// Whether the place is an optional record or list that is empty, so that nothing lies in it.
+    /// Whether the place is an optional record or list that is empty.
     pub fn is_absent(&self) -> bool {
         self.core.view(self.id, |view| view.is_absent())
     }
@@ -141,18 +141,17 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.is_required())
     }
 
-    /// Whether the place counts: neither it nor anything that it lies in is said to be not relevant. See
-    /// [`Rules::relevant`](super::Rules::relevant).
+    /// Whether the place is relevant, and everything around it. See [`Rules::relevant`](super::Rules::relevant).
     pub fn is_relevant(&self) -> bool {
         self.core.view(self.id, |view| view.is_relevant())
     }
 
-    /// Whether the place is one of two that calculate each other, and leads.
+    /// Whether the place is one of two counterparts, and leads.
     pub fn is_driver(&self) -> bool {
         self.core.view(self.id, |view| view.is_driver())
     }
 
-    /// Whether the place is suggested a value, but somebody has overridden it.
+    /// Whether somebody has overridden the value that is suggested for the place.
     pub fn is_overridden(&self) -> bool {
         self.core.view(self.id, |view| view.is_overridden())
     }
@@ -162,20 +161,20 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.has_focus())
     }
 
-    /// The places that a calculated place follows from, in the order of the form: those that its function has looked
-    /// at. None if it is not calculated.
+    /// The places that a calculated place depends on, in the order of the form: those that its rule has read. None if
+    /// it is not calculated.
     pub fn follows_from(&self) -> Vec<Place<Value>> {
         let places = self.core.read(|engine| engine.follows_from(self.id));
         places.into_iter().map(|place| Place::new(self.core.clone(), place)).collect()
     }
 
-    /// Why the place is what it is: for its value, and for each of its flags, what it follows from, and what that
-    /// follows from. Nothing for what was loaded or set.
+    /// Why the place is what it is: for its value and each of its flags, what they depend on, and what that depends
+    /// on. Empty for what was loaded or set.
     pub fn explain(&self) -> Vec<Reason> {
         self.core.read(|engine| engine.explain(self.id))
     }
 
-    /// The first place in this one, or this one, with something wrong.
+    /// The first place with a finding, this one or one in it.
     pub fn first_finding(&self) -> Option<Place<Value>> {
         let found = self.core.view(self.id, |view| view.first_finding().map(|place| place.id()));
         found.map(|place| Place::new(self.core.clone(), place))
@@ -187,7 +186,7 @@ impl<T> Place<T> {
         !self.core.view(self.id, |view| view.is_there())
     }
 
-    /// What is wrong with the place itself.
+    /// The errors and warnings of the place itself.
     pub fn findings(&self) -> Vec<Finding> {
         self.core.view(self.id, |view| view.findings())
     }
@@ -197,20 +196,19 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.all_findings())
     }
 
-    /// A figure that moves whenever the place is reset, so that widgets with a state of their own know.
+    /// A number that changes whenever the place is reset, so that widgets with state of their own know.
     pub fn epoch(&self) -> u64 {
         self.core.view(self.id, |view| view.epoch())
     }
 
-    /// The same place as one that holds a `U`; nothing if it is no such place. So a place that only a pointer is known
-    /// of can be handed to a component.
+    /// The same place as a `Place<U>`, for a place that was found by a pointer; `None` if it does not hold a `U`.
     pub fn typed<U: Model>(&self) -> Option<Place<U>> {
         let schema = super::schema_of::<U>().ok()?;
         let suits = self.core.view(self.id, |view| view.is_like(schema.schema()));
         suits.then(|| Place::new(self.core.clone(), self.id))
     }
 
-    /// What lies directly in the place: the fields of a record, the rows of a list.
+    /// The fields of a record, or the rows of a list.
     pub fn children(&self) -> Vec<Place<Value>> {
         let children: Vec<PlaceId> =
             self.core.view(self.id, |view| view.children().map(|child| child.id()).collect());
@@ -232,7 +230,7 @@ impl<T> Place<T> {
         self.apply(Action::Leave { at: self.id.into() })
     }
 
-    /// Empties the place.
+    /// Clears the place.
     pub fn clear(&self) -> Result<(), Error> {
         self.apply(Action::Clear { at: self.id.into() })
     }
@@ -242,22 +240,22 @@ impl<T> Place<T> {
         self.apply(Action::Release { at: self.id.into() })
     }
 
-    /// Takes the place, and all in it, back to its baseline.
+    /// Resets the place, with everything in it, to its baseline.
     pub fn reset(&self) -> Result<(), Error> {
         self.apply(Action::Reset { at: self.id.into() })
     }
 
-    /// Takes a row out of its list, or makes a field blank.
+    /// Removes a row from its list, or makes a field blank.
     pub fn remove(&self) -> Result<(), Error> {
         self.apply(Action::Remove { at: self.id.into() })
     }
 
-    /// Moves a row to a position in its list, counted without it.
+    /// Moves a row to a position in its list, counted without the row.
     pub fn move_to(&self, position: usize) -> Result<(), Error> {
         self.apply(Action::MoveRow { row: self.id.into(), to: position })
     }
 
-    /// Lets a row change places with another of its list.
+    /// Swaps a row with another of its list.
     pub fn swap_with(&self, other: &Place<T>) -> Result<(), Error> {
         // Ids mean nothing in another form, and might name a place there.
         if !Rc::ptr_eq(&self.core, &other.core) {
@@ -267,23 +265,23 @@ impl<T> Place<T> {
         self.apply(Action::Swap { row: self.id.into(), with: other.id.into() })
     }
 
-    /// The key of a row, which stays with it wherever it moves; nothing for a place that is no row.
+    /// The key of a row, which stays with it wherever it moves; `None` if the place is not a row.
     pub fn row_key(&self) -> Option<u64> {
         self.core.view(self.id, |view| view.row_key())
     }
 
-    /// Where a row stands in its list, counted from 0; nothing for a place that is no row, or is gone.
+    /// The position of a row in its list, counted from 0; `None` if the place is not a row, or is gone.
     pub fn position(&self) -> Option<usize> {
         self.core.view(self.id, |view| view.position())
     }
 
-    /// Puts a new row that holds the same behind a row.
+    /// Duplicates a row: the new row comes after it.
     pub fn duplicate(&self) -> Result<Place<T>, Error> {
         let row = self.core.add_row(Action::Duplicate { row: self.id.into() })?;
         Ok(Place::new(self.core.clone(), row))
     }
 
-    /// Does several things as one transaction. See [`Form::transaction`](super::Form::transaction).
+    /// Carries out several actions as one. See [`Form::transaction`](super::Form::transaction).
     pub fn transaction<U, E: From<Error>>(&self, act: impl FnOnce() -> Result<U, E>) -> Result<U, E> {
         self.core.transaction(act)
     }
@@ -310,7 +308,8 @@ impl<T: 'static> Place<T> {
 }
 
 impl<T: Data> Place<T> {
-    /// The value as its Rust type, without options around it; nothing where the field is blank, or cannot be read.
+    /// The value as its Rust type, without options around it; `None` if the field is blank or its entry cannot be
+    /// parsed.
     pub fn get(&self) -> Option<T::Inner> {
         T::from_value(&self.value()).ok()?.into_inner()
     }
@@ -418,20 +417,20 @@ impl<T: Model> Place<Vec<T>> {
         self.insert_value(None, Some(row.to_value()))
     }
 
-    /// Puts a row in at a position.
+    /// Inserts a row at a position.
     #[allow(clippy::needless_pass_by_value, reason = "a row that is given is given away")]
     pub fn insert(&self, position: usize, row: T) -> Result<Place<T>, Error> {
         self.insert_value(Some(position), Some(row.to_value()))
     }
 
-    /// Whether a row holds this value. For a list of choices that is shown as a group of flags.
+    /// Whether a row holds this value: for a list of choices that is shown as a group of check boxes.
     #[allow(clippy::needless_pass_by_value, reason = "choices are small, and compared as values")]
     pub fn includes(&self, value: T) -> bool {
         !choosing::rows_with(&self.core, self.id, &value.to_value()).is_empty()
     }
 
-    /// Makes a list include a value, or not. For a list of choices that is shown as a group of flags: rows come
-    /// in the order of the choices, and what is included already is not included again.
+    /// Includes a value in a list, or excludes it: for a list of choices that is shown as a group of check boxes.
+    /// Rows are in the order of the choices, and no value is included twice.
     ///
     /// ```
     /// # use ricordo::{Form, Model};

@@ -35,7 +35,7 @@ impl Recorder {
     pub(super) fn line(&self, engine: &Engine, action: &Action, link: Option<&Link>) -> Line {
         // Within a transaction, it is the whole that responds.
         let link = link.filter(|_| self.group.is_none());
-        let comment = link.map(|link| format!("# in answer to “{}”, {}:", link.cause.action(), link.by));
+        let comment = link.map(|link| format!("# in response to “{}”, {}:", link.cause.action(), link.by));
         let text = if link.is_some() { write_response(engine, action) } else { write_action(engine, action) };
         Line { comment, text }
     }

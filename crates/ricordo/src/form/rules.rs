@@ -7,9 +7,9 @@ use std::rc::{Rc, Weak};
 use std::sync::Arc;
 
 use super::Form;
+use super::aggregate::Aggregate;
 use super::core::Core;
 use super::look::RuleView;
-use super::over::Over;
 use crate::engine::{AddedRules, FlagRule, RuleOf, RuleSpec};
 use crate::model::{Gives, HoldsRows, Locate, Model, Spot};
 use crate::schema::{Attachment, Choices, Error};
@@ -127,7 +127,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
 
     /// A field shows an aggregate over the rows of lists: `batch.rows().sum(row.cost())`. It is kept up by difference, exactly
     /// in every order of edits, at a cost that does not depend on how many rows there are.
-    pub fn aggregate<L: Locate<R>>(&mut self, at: L, over: Over<R>) {
+    pub fn aggregate<L: Locate<R>>(&mut self, at: L, over: Aggregate<R>) {
         match over.into_aggregate() {
             Ok(aggregate) => self.add(at, RuleOf::Aggregated(aggregate)),
             Err(refused) => self.specs.push(Err(refused)),
@@ -309,7 +309,7 @@ impl<M: 'static> Form<M> {
     /// # Errors
     ///
     /// Fails, and adds none of the rules, if one contradicts another or its place, if places would depend on each other in
-    /// a circle, and inside transactions, selectors and rules.
+    /// a cycle, and inside transactions, selectors and rules.
     pub fn add_rules(&self, declare: impl FnOnce(&mut Rules<M>)) -> Result<RulesGuard, Error> {
         let added = self.core.add_rules(collect(declare))?;
         Ok(RulesGuard { core: Rc::downgrade(&self.core), added: Some(added) })

@@ -113,13 +113,13 @@ impl<M: 'static> Form<M> {
 }
 
 impl<T: 'static> Place<T> {
-    /// A stream that is ready whenever something is not what it was at the place, or anywhere in it. Its items are
-    /// the place; keep in mind that it may be gone.
+    /// A stream of the changes of the place, and of anything in it. Its items are the place, which may be gone by
+    /// then.
     pub fn changes(&self) -> Result<Changes<T>, Error> {
         self.changes_in(None)
     }
 
-    /// A stream that is ready whenever one of these aspects of the place is not what it was.
+    /// A stream of the changes of these aspects of the place.
     pub fn changes_of(&self, aspects: Aspects) -> Result<Changes<T>, Error> {
         self.changes_in(Some(aspects))
     }

@@ -15,8 +15,7 @@ use crate::tree::PlaceId;
 use crate::value::Value;
 
 impl<M: 'static> Form<M> {
-    /// Calls back whenever something is not what it was at a place, or anywhere in it, until the guard that is
-    /// returned is dropped. See [`Place::subscribe`].
+    /// Notifies when a place, or anything in it, has changed, until the guard is dropped. See [`Place::subscribe`].
     pub fn subscribe<L: Locate<M>>(
         &self,
         at: L,
@@ -25,7 +24,7 @@ impl<M: 'static> Form<M> {
         follow(&self.core, self.place(at)?.id(), None, callback)
     }
 
-    /// Calls back whenever one of these aspects of a place is not what it was. See [`Place::subscribe_aspects`].
+    /// Notifies when one of these aspects of a place has changed. See [`Place::subscribe_aspects`].
     pub fn subscribe_aspects<L: Locate<M>>(
         &self,
         at: L,
@@ -35,8 +34,8 @@ impl<M: 'static> Form<M> {
         follow(&self.core, self.place(at)?.id(), Some(aspects), callback)
     }
 
-    /// Calls back with the old and the new value whenever the value of a place is another; `None` is for what is
-    /// blank, cannot be read, or is gone.
+    /// Notifies with the old and the new value when the value of a place has changed; `None` if it is blank, cannot
+    /// be parsed, or is gone.
     ///
     /// ```
     /// # use ricordo::{Form, Model};
@@ -58,8 +57,8 @@ impl<M: 'static> Form<M> {
         follow_value::<L::Target, _>(&self.core, self.place(at)?.id(), callback)
     }
 
-    /// Calls back with the old and the new flags whenever they differ: whether the form is dirty, touched, valid,
-    /// uncommitted, and has steps to undo or redo.
+    /// Notifies with the old and the new state when the form becomes dirty, touched, valid or uncommitted, or has
+    /// steps to undo or redo, or no longer.
     pub fn subscribe_state(
         &self,
         mut callback: impl FnMut(&Update<FormState, Form<M>>) + 'static,
@@ -78,10 +77,10 @@ impl<M: 'static> Form<M> {
         Ok(Subscription::new(&self.core, observer))
     }
 
-    /// Follows a function of the form: calls back with the old and the new result whenever they differ.
+    /// Notifies with the old and the new result when the result of a function of the form has changed.
     ///
-    /// What the function looks at is taken down, and it is run again only when something of that may be another.
-    /// It only looks: what it does to the form is refused.
+    /// Reads are tracked: the function runs again only when something it read may have changed. It only reads: what
+    /// it does to the form is refused.
     ///
     /// ```
     /// # use ricordo::{Form, Model};
@@ -109,24 +108,22 @@ impl<M: 'static> Form<M> {
 }
 
 impl<T: 'static> Place<T> {
-    /// Calls back whenever something is not what it was at the place, or anywhere in it, until the guard that
-    /// is returned is dropped.
+    /// Notifies when the place, or anything in it, has changed, until the guard is dropped.
     ///
-    /// Subscribers are called after an action has settled, once, in the order in which they subscribed. One on
-    /// a row, or in one, that is removed is told once that it is gone.
+    /// Subscribers are called once, after an action has settled, in the order in which they subscribed. A subscriber
+    /// of a row that is removed, or of a place in it, is called once, and finds the place gone.
     ///
-    /// A callback may read, act, subscribe, and end subscriptions, its own too. What it does to the form waits for
-    /// the end of the round. If it panics, the others are told all the same, and then the panic goes on to
-    /// whoever acted.
+    /// A callback can read, act, subscribe, and end subscriptions, its own included. What it does to the form waits
+    /// for the end of the round. If it panics, the others are still called, and then the panic continues in the code
+    /// that acted.
     pub fn subscribe(&self, callback: impl FnMut(&Notification<T>) + 'static) -> Result<Subscription, Error> {
         follow(&self.core, self.id, None, callback)
     }
 
-    /// Calls back whenever one of these aspects of the place is not what it was, or when the place goes or comes
-    /// back.
+    /// Notifies when one of these aspects of the place has changed, or when the place goes or comes back.
     ///
-    /// A record or a list is dirty, touched, valid and uncommitted as the sum of what is in it, and its value is
-    /// that of all in it; everything else is its own. So [`Aspects::ROWS`] of a list is its structure alone.
+    /// Of a record or a list, whether it is dirty, touched, valid or uncommitted, and its value, include what is in
+    /// it; everything else is its own. So [`Aspects::ROWS`] of a list is its structure alone.
     pub fn subscribe_aspects(
         &self,
         aspects: Aspects,
@@ -135,7 +132,7 @@ impl<T: 'static> Place<T> {
         follow(&self.core, self.id, Some(aspects), callback)
     }
 
-    /// Follows a function of the place: calls back with the old and the new result whenever they differ. See
+    /// Notifies with the old and the new result when the result of a function of the place has changed. See
     /// [`Form::subscribe_selector`].
     pub fn subscribe_selector<U: PartialEq + 'static>(
         &self,
@@ -147,8 +144,8 @@ impl<T: 'static> Place<T> {
 }
 
 impl<T: Data> Place<T> {
-    /// Calls back with the old and the new value whenever the value is another; `None` is for what is blank,
-    /// cannot be read, or is gone.
+    /// Notifies with the old and the new value when the value has changed; `None` if it is blank, cannot be parsed,
+    /// or is gone.
     pub fn subscribe_value(
         &self,
         callback: impl FnMut(&Update<Option<T::Inner>>) + 'static,

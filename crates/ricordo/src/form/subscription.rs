@@ -1,4 +1,4 @@
-//! Subscriptions, and what subscribers are told.
+//! Subscriptions and notifications.
 
 use std::fmt;
 use std::marker::PhantomData;
@@ -57,10 +57,10 @@ impl fmt::Debug for Subscription {
     }
 }
 
-/// What a subscriber is told: that something it observes is not what it was.
+/// One call of a subscriber: something it observes has changed.
 ///
-/// `R` is what can be reached from the notice: the [`Form`] that was subscribed to, or nothing beside the place if
-/// it was a [`Place`].
+/// `R` is the [`Form`] that was subscribed to, which is reached by [`form`](Notification::form), or `()` if it was a
+/// [`Place`].
 pub struct Notification<T, R = ()> {
     core: Rc<Core>,
     place: Place<T>,
@@ -78,14 +78,14 @@ impl<T, R> Notification<T, R> {
         &self.place
     }
 
-    /// The steps by which the rows of a list became what they are, for those who draw it: carried out in order
-    /// on the old keys, they give the new ones. None if the rows, and their order, are what they were.
+    /// The steps by which the rows of a list have changed, for drawing it: carried out in order on the old keys, they
+    /// give the new ones. Empty if the rows and their order have not changed.
     pub fn row_edits(&self) -> &[RowEdit] {
         let change = self.told.outcome.changes().iter().find(|change| change.place() == self.place.id());
         change.map_or(&[], |change| change.row_edits())
     }
 
-    /// What led to the notice.
+    /// What led to the notification.
     pub fn cause(&self) -> Cause {
         self.core.cause(&self.told)
     }
@@ -104,9 +104,9 @@ impl<T, R> fmt::Debug for Notification<T, R> {
     }
 }
 
-/// What a subscriber is told who follows a figure: what it was, and what it is.
+/// One call of a subscriber of a value or a selector: the old and the new value.
 ///
-/// `R` is what can be reached from it, as for a [`Notification`].
+/// `R` is the form, as for a [`Notification`].
 pub struct Update<T, R = ()> {
     core: Rc<Core>,
     before: T,
@@ -120,12 +120,12 @@ impl<T, R> Update<T, R> {
         Update { core: core.clone(), before, now, told: told.clone(), reach: PhantomData }
     }
 
-    /// What it was.
+    /// The old value.
     pub fn before(&self) -> &T {
         &self.before
     }
 
-    /// What it is.
+    /// The new value.
     pub fn now(&self) -> &T {
         &self.now
     }

@@ -34,7 +34,7 @@ impl<M> Keep<M> {
         Keep::default()
     }
 
-    /// This field, too, keeps its value.
+    /// This field keeps its value, too.
     pub fn field<L: Locate<M>>(mut self, at: L) -> Self {
         self.fields.push(address(at));
         self
@@ -42,9 +42,9 @@ impl<M> Keep<M> {
 }
 
 impl<M: Model> Form<M> {
-    /// Hands out the finished record, and begins anew for the next: blank, with the defaults, but for what is kept.
-    /// The form is pristine then, and nothing that went before can be undone. If something is wrong, nothing is
-    /// handed out, and what is wrong is shown.
+    /// Takes the finished record, and starts again for the next: from the defaults and blanks, except for the fields
+    /// that are kept. The form is pristine then, and nothing done before can be undone. If the form has errors, they
+    /// are shown, and the form stays as it is.
     ///
     /// ```
     /// # use ricordo::{Form, Model, form::Keep};

@@ -187,7 +187,7 @@ mod tests {
     proptest! {
         /// What was put in and taken out again leaves nothing behind, and the order makes no difference.
         #[test]
-        fn the_figures_are_those_of_what_is_in(
+        fn aggregates_match_the_values_in_them(
             kept in prop::collection::vec((-999_999_i64..999_999, 0..9_u32, 1..500_i64), 0..20),
             passing in prop::collection::vec((-999_999_i64..999_999, 0..9_u32, 1..500_i64), 0..20),
         ) {

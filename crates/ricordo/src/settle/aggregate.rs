@@ -202,7 +202,7 @@ impl AggregateOf {
         let number = |value: &Value| (value.as_number(), value.as_flag());
         let (held, flag) = seen(tree, row, &self.field, number);
         let weight = self.weight.as_ref().and_then(|way| seen(tree, row, way, Value::as_number));
-        // Of what is half filled in, nothing is reckoned.
+        // Of what is half filled in, nothing is computed.
         let number = held.filter(|_| self.weight.is_none() || weight.is_some());
         Some(Share { number, weight, flag })
     }

@@ -47,7 +47,7 @@ impl Graph {
             self.raise(next, height);
             for above in self.above(tree, next) {
                 if above == cell {
-                    return Err(Unsettled::Circle(self.circle(tree, cell)));
+                    return Err(Unsettled::Circle(self.cycle(tree, cell)));
                 }
                 to_raise.insert((height + 1, above));
             }
@@ -141,7 +141,7 @@ impl Graph {
     }
 
     /// The places on a way from a cell back to itself, each following from the one behind it.
-    fn circle(&self, tree: &Tree, cell: Cell) -> Vec<PlaceId> {
+    fn cycle(&self, tree: &Tree, cell: Cell) -> Vec<PlaceId> {
         let mut way: Vec<(Cell, Vec<Cell>)> = vec![(cell, self.inputs(tree, cell))];
         let mut seen = FxHashSet::default();
         while let Some((_, inputs)) = way.last_mut() {

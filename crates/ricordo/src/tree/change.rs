@@ -16,13 +16,13 @@ impl Tree {
         self.cost.places += 1;
         let before = self.node(place).summary();
         let result = change(self);
-        self.tell_containers(place, before);
+        self.update_containers(place, before);
         result
     }
 
     /// Brings the containers above a place up to date, given what they knew of it. Stops where nothing that a
     /// container knows has changed.
-    pub(super) fn tell_containers(&mut self, mut place: PlaceId, mut before: Summary) {
+    pub(super) fn update_containers(&mut self, mut place: PlaceId, mut before: Summary) {
         loop {
             let after = self.node(place).summary();
             if after == before {

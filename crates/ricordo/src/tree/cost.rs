@@ -24,7 +24,7 @@ pub struct Cost {
     pub checks: u64,
     /// Values that were calculated.
     pub calculations: u64,
-    /// Rows of which it was reckoned anew what they add to an aggregate, and places that were gone through for that.
+    /// Rows of which it was computed anew what they add to an aggregate, and places that were gone through for that.
     pub aggregated: u64,
     /// Rows that were compared with the baseline's one by one.
     pub compared_rows: u64,

@@ -216,7 +216,7 @@ fn a_refused_set_of_rules_changes_nothing() {
             rules.calculate(order.total(), move |it| it.get(order.tip()));
             rules.calculate(order.tip(), move |it| it.get(order.total()));
         }),
-        // Only what was typed leads to a circle.
+        // Only what was typed leads to a cycle.
         form.add_rules(|rules| {
             rules.constraint(order.name(), "Never.", |_| false);
             rules.calculate(order.total(), move |it| it.get(order.net()));

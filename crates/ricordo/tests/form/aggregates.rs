@@ -96,7 +96,7 @@ fn told(form: &Form<Week>) -> String {
 }
 
 #[test]
-fn every_figure_follows_whatever_is_done_to_rows_at_any_level() {
+fn every_aggregate_follows_every_change_of_rows_at_any_level() {
     let (form, week) = (form(), at::<Week>());
     assert!(!form.is_dirty());
     let loaded = "2.5 2 0.5 1.25 0.8333333333333333333333333333 0.9166666666666666666666666667 false true | 30 30 1000 | 1 1 1";
@@ -146,7 +146,7 @@ fn what_is_too_large_is_blank_until_it_fits_again() {
 }
 
 #[test]
-fn circles_through_rows_and_wrong_targets_are_refused() {
+fn cycles_through_rows_and_wrong_targets_are_refused() {
     let form = Form::new(&week()).unwrap();
     let (week, day, batch) = (at::<Week>(), at::<Day>(), at::<Batch>());
     form.rule(|rules| {
@@ -186,7 +186,7 @@ fn circles_through_rows_and_wrong_targets_are_refused() {
 }
 
 #[test]
-fn figures_are_about_numbers_and_shown_where_they_fit() {
+fn aggregates_need_numbers_and_a_target_that_fits() {
     #[derive(Clone, Model)]
     struct Sheet {
         rows: Vec<Row>,

@@ -8,7 +8,7 @@ mod sheet;
 
 use sheet::{Batch, Ingredient, Kind, Method, Stage, sheet as batch};
 
-/// Everything reckoned by hand, in the order in which a baker would.
+/// Everything computed by hand, in the order in which a baker would.
 fn compare(form: &Form<Batch>) {
     let batch = form.parse().unwrap();
     let hundred = Decimal::ONE_HUNDRED;
@@ -53,7 +53,7 @@ fn compare(form: &Form<Batch>) {
 }
 
 #[test]
-fn the_figures_are_right_at_once_and_after_everything_that_is_done() {
+fn calculations_are_right_at_once_and_after_every_action() {
     let form = Form::new(&batch()).unwrap();
     compare(&form);
     assert!(!form.is_dirty());

@@ -213,7 +213,7 @@ fn notices_come_after_settling_and_tell_what_followed() {
 }
 
 #[test]
-fn circles_are_refused_with_their_chain() {
+fn cycles_are_refused_with_their_chain() {
     #[derive(Model)]
     struct Ring {
         switch: bool,
@@ -231,13 +231,10 @@ fn circles_are_refused_with_their_chain() {
         rules.calculate(at::<Ring>().b(), |view| view.get(at::<Ring>().c()));
     })
     .unwrap();
-    let circle =
+    let cycle =
         form.rule(|rules| rules.calculate(at::<Ring>().c(), |view| view.get(at::<Ring>().a()))).unwrap_err();
-    assert_eq!(circle.kind(), ErrorKind::Cycle);
-    assert_eq!(
-        circle.message(),
-        "places depend on each other in a cycle: /c → /a → /b → /c"
-    );
+    assert_eq!(cycle.kind(), ErrorKind::Cycle);
+    assert_eq!(cycle.message(), "places depend on each other in a cycle: /c → /a → /b → /c");
     // Nothing of it is left.
     form.enter(at::<Ring>().c(), "5").unwrap();
     assert_eq!(form.get(at::<Ring>().a()).unwrap(), Some(5));
@@ -432,7 +429,7 @@ fn aggregates_are_refused_where_they_cannot_be() {
         refused.unwrap_err();
     }
     // What follows from the sum cannot be summed up.
-    let circle = form.rule(|rules| {
+    let cycle = form.rule(|rules| {
         rules.each(sheet.rows(), |rules| {
             rules.calculate(row.cost(), |row: &RuleView<'_, Sheet, Row>| {
                 let form = row.place().parent()?.parent()?;
@@ -441,7 +438,7 @@ fn aggregates_are_refused_where_they_cannot_be() {
             })
         })
     });
-    assert_eq!(circle.unwrap_err().kind(), ErrorKind::Cycle);
+    assert_eq!(cycle.unwrap_err().kind(), ErrorKind::Cycle);
     form.rule(|rules| {
         rules.each(sheet.rows(), |rules| {
             rules.calculate(row.cost(), |row| Some(row.get(at::<Row>().grams())? * 2))

@@ -35,7 +35,7 @@ impl Row {
     }
 
     fn press_delete(&self) -> Result<(), Error> {
-        self.out.tell(RowEvent::Deleted)
+        self.out.emit(RowEvent::Deleted)
     }
 }
 
@@ -80,24 +80,24 @@ fn events_are_heard_recorded_and_named_as_causes() {
         RowEvent::Moved { to, .. } => part.move_to(to),
         RowEvent::Deleted => part.remove(),
     });
-    out.tell(RowEvent::Moved { to: 0, why: "first in".into() }).unwrap();
-    out.tell(RowEvent::Saved(ingredient("Milk", 1))).unwrap();
-    out.tell(RowEvent::Deleted).unwrap();
-    assert!(out.tell(RowEvent::Deleted).is_err(), "what the parent was refused comes back");
+    out.emit(RowEvent::Moved { to: 0, why: "first in".into() }).unwrap();
+    out.emit(RowEvent::Saved(ingredient("Milk", 1))).unwrap();
+    out.emit(RowEvent::Deleted).unwrap();
+    assert!(out.emit(RowEvent::Deleted).is_err(), "what the parent was refused comes back");
     assert_eq!(
         causes.take()[0],
-        "/ingredients/1 tells that it was shifted\nin answer, the parent: move /ingredients/0 to 0\n  \
+        "event shifted from /ingredients/1\nin response, the parent: move /ingredients/0 to 0\n  \
          /ingredients: the row at 1 moved to 0"
     );
     insta::assert_snapshot!(form.recording().unwrap(), @r#"
     {"op":"event","name":"shifted","path":"/ingredients/1","value":{"to":0,"why":"first in"}}
-    # in answer to “/ingredients/1 tells that it was shifted”, the parent:
+    # in response to “event shifted from /ingredients/1”, the parent:
     {"op":"move","from":"/ingredients/1","path":"/ingredients/0","response":true}
     {"op":"event","name":"saved","path":"/ingredients/0","value":{"name":"Milk","grams":1}}
-    # in answer to “/ingredients/0 tells that it was saved”, the parent:
+    # in response to “event saved from /ingredients/0”, the parent:
     {"op":"replace","path":"/ingredients/0","value":{"name":"Milk","grams":1},"response":true}
     {"op":"event","name":"deleted","path":"/ingredients/0"}
-    # in answer to “/ingredients/0 tells that it was deleted”, the parent:
+    # in response to “event deleted from /ingredients/0”, the parent:
     {"op":"remove","path":"/ingredients/0","response":true}
     # refused: the place is gone: it was removed from /ingredients
     # {"op":"event","name":"deleted","path":"/ingredients"}
@@ -105,19 +105,19 @@ fn events_are_heard_recorded_and_named_as_causes() {
 }
 
 #[test]
-fn an_event_told_while_another_is_heard_waits() {
+fn an_event_emitted_while_another_is_handled_waits() {
     let told: Rc<RefCell<Vec<String>>> = Rc::default();
     let (log, again) = (told.clone(), Rc::<RefCell<Option<Outlet<RowEvent>>>>::default());
     let inner = again.clone();
     let out = Outlet::new(move |event: RowEvent| {
         log.borrow_mut().push(format!("{} begins", event.name()));
         if let (RowEvent::Deleted, Some(out)) = (&event, &*inner.borrow()) {
-            out.tell(RowEvent::Moved { to: 1, why: String::new() }).unwrap();
+            out.emit(RowEvent::Moved { to: 1, why: String::new() }).unwrap();
         }
         log.borrow_mut().push(format!("{} ends", event.name()));
     });
     *again.borrow_mut() = Some(out.clone());
-    out.tell(RowEvent::Deleted).unwrap();
+    out.emit(RowEvent::Deleted).unwrap();
     assert_eq!(told.take(), ["deleted begins", "deleted ends", "shifted begins", "shifted ends"]);
     again.take();
 }

@@ -281,7 +281,7 @@ fn pairs_that_are_none_are_refused() {
 }
 
 #[test]
-fn a_pair_in_a_circle_is_refused_when_it_happens() {
+fn a_pair_in_a_cycle_is_refused_when_it_happens() {
     let form = Form::new(&Sheet { flour: None, rows: Vec::new(), cost: number("2"), price: None }).unwrap();
     let sheet = at::<Sheet>();
     form.rule(|rules| rules.calculate(sheet.flour(), |view| view.get(at::<Sheet>().price()))).unwrap();

@@ -26,7 +26,7 @@ fn enter(pointer: &str, text: &str) -> Action {
 }
 
 #[test]
-fn only_those_concerned_are_told_once_in_the_order_of_subscription() {
+fn each_affected_subscriber_is_notified_once_in_subscription_order() {
     let (form, told) = (form(), Told::default());
     let pointers = ["/ingredients/1", "", "/loaves", "/name", "/ingredients", "/loaves"];
     let _guards: Vec<_> = pointers.iter().map(|pointer| follow(&form, pointer, &told)).collect();
@@ -64,7 +64,7 @@ fn only_those_concerned_are_told_once_in_the_order_of_subscription() {
 }
 
 #[test]
-fn rows_that_come_go_and_move_are_told() {
+fn added_removed_and_moved_rows_notify() {
     let (form, told) = (form(), Told::default());
     let list = form.place(at::<Batch>().ingredients()).unwrap();
     let water = list.row(1).unwrap();
@@ -218,7 +218,7 @@ fn a_callback_may_subscribe() {
 }
 
 #[test]
-fn the_steps_of_a_list_are_told_by_key() {
+fn list_steps_are_reported_by_key() {
     let form = form();
     let list = form.place(at::<Batch>().ingredients()).unwrap();
     let keys = |list: &ricordo::Place<Vec<Ingredient>>| -> Vec<u64> {

@@ -96,7 +96,7 @@ fn what_is_not_relevant_keeps_its_value_is_not_checked_and_is_not_seen_by_calcul
 }
 
 #[test]
-fn an_observer_is_told_of_what_it_inherits_and_of_nothing_else() {
+fn an_observer_is_notified_of_inherited_state_and_of_nothing_else() {
     let (form, batch) = (with_relevance(), at::<Batch>());
     let heard = Rc::new(RefCell::new(Vec::new()));
     let hear = |name: &'static str| {
@@ -380,12 +380,12 @@ fn findings_that_follow_from_each_other_are_refused() {
     let (form, batch) = (form(), at::<Batch>());
     form.rule(|rules| rules.required(batch.notes(), |view| Some(view.at(at::<Batch>().oven())?.is_valid())))
         .unwrap();
-    let circle = form.rule(|rules| {
+    let cycle = form.rule(|rules| {
         rules.constraint(batch.oven(), "Only with notes.", |view| {
             view.at(at::<Batch>().notes()).map(|notes| !notes.is_valid())
         })
     });
-    assert_eq!(circle.unwrap_err().kind(), ErrorKind::Cycle);
+    assert_eq!(cycle.unwrap_err().kind(), ErrorKind::Cycle);
     form.enter(batch.oven(), "20").unwrap();
 }
 
@@ -416,7 +416,7 @@ fn a_rule_in_a_row_costs_the_same_in_a_large_form() {
 }
 
 #[test]
-fn it_is_told_why_a_flag_is_what_it_is() {
+fn the_cause_of_a_flag_is_reported() {
     let (form, batch) = (with_relevance(), at::<Batch>());
     form.rule(|rules| {
         rules.readonly(batch.preferment(), |view| view.get(at::<Batch>().locked()));

@@ -15,7 +15,7 @@ use ricordo::form::{Form, RulesGuard, schema_with};
 use ricordo::{Place, Rules, Subscription, Untyped, Value};
 
 use crate::settling::{
-    self, COLUMNS, Doing, FIELDS, Plan, Runs, action_on, add_calculation, add_figures, data, plans,
+    self, COLUMNS, Doing, FIELDS, Plan, Runs, action_on, add_calculation, add_calculations, data, plans,
 };
 
 /// The calculations of the plan, then the aggregates, a suggestion, counterparts, and flags.
@@ -24,7 +24,7 @@ const RULES: usize = FIELDS + COLUMNS + 4;
 fn add(rules: &mut Rules<Untyped>, plan: &Plan, which: usize) {
     match (which + 1).saturating_sub(FIELDS + COLUMNS) {
         0 => add_calculation(rules, plan, which, &Runs::default()),
-        1 => add_figures(rules),
+        1 => add_calculations(rules),
         2 if plan.fields[4].is_none() => rules.suggest("/f4", |it| it.number("/f5") + 1),
         3 if plan.columns[2].is_none() => rules.each("/rows", |rules| {
             rules.counterparts(("/c", |it| it.number("/d") + 1), ("/d", |it| it.number("/c") - 1));

@@ -1,5 +1,5 @@
 //! Laws 3 and 5 for flags that follow from others: relevance, read-only, required, constraints, and aggregates over lists
-//! in rows. Actions are generated; after each, everything is reckoned anew from the plain value of the form, and whoever
+//! in rows. Actions are generated; after each, everything is computed anew from the plain value of the form, and whoever
 //! was told is compared with whose snapshot differs.
 
 use proptest::prelude::*;
@@ -144,7 +144,7 @@ struct Told {
 }
 
 /// Everything anew from the value of the form.
-fn reckoned(value: &Value) -> Vec<(String, Told)> {
+fn computed(value: &Value) -> Vec<(String, Told)> {
     let form = value.as_record().unwrap();
     let number = |record: &Record, name: &str| record.get(name).and_then(Value::as_number);
     let flag = |record: &Record, name: &str| record.get(name).and_then(Value::as_flag);
@@ -441,7 +441,7 @@ proptest! {
     #![proptest_config(ProptestConfig { max_shrink_iters: 20_000, ..ProptestConfig::default() })]
 
     #[test]
-    fn flags_and_figures_are_those_of_a_reckoning_from_the_value(seed: u8, order: u8, doings in doings()) {
+    fn flags_and_values_match_a_simple_model(seed: u8, order: u8, doings in doings()) {
         let schema = schema_with(read_definition(DEFINITION).unwrap(), |rules| declare(rules, order));
         let mut engine = Engine::of(&schema.unwrap(), Some(data(seed))).unwrap();
         prop_assert!(!engine.view(engine.root()).is_dirty());
@@ -464,7 +464,7 @@ proptest! {
                 notices.extend_from_slice(engine.commit().unwrap().observers());
             }
             let form = engine.view(engine.root());
-            let expected = reckoned(&form.value());
+            let expected = computed(&form.value());
             for (at, expected) in &expected {
                 let told = told(&engine, at, expected.value.is_some());
                 prop_assert_eq!(&told, expected, "{}", at);

@@ -33,7 +33,7 @@ impl Pair {
         let mut pair = Pair { left, right, right_leads: left.is_none() && right.is_some() };
         let (driver, follower) = pair.sides();
         if pair.side(follower).is_none() && pair.side(driver).is_some() {
-            *pair.side(follower) = pair.reckoned(whole);
+            *pair.side(follower) = pair.computed(whole);
         }
         pair
     }
@@ -44,7 +44,7 @@ impl Pair {
     }
 
     /// What the one that follows is by the other.
-    fn reckoned(&self, whole: Number) -> Number {
+    fn computed(&self, whole: Number) -> Number {
         let whole = whole?;
         if self.right_leads { whole.checked_mul(self.right?) } else { self.left?.checked_div(whole) }
     }
@@ -120,7 +120,7 @@ impl Model {
             } else if is_at_baseline && base.is_some() {
                 base
             } else {
-                row.now.reckoned(whole)
+                row.now.computed(whole)
             };
         }
     }

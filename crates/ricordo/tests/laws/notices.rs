@@ -199,7 +199,7 @@ proptest! {
 
     /// Told once, in the order of subscription, if and only if what is observed differs.
     #[test]
-    fn subscribers_are_told_exactly_when_what_they_observe_differs(
+    fn subscribers_are_notified_exactly_when_what_they_observe_differs(
         definition in record(), seed: u64, first in steps(10), watches in watches(), steps in steps(25),
     ) {
         let (form, mut reference) = form(&definition, seed);

@@ -295,10 +295,10 @@ fn events_hide_the_secrets_of_what_they_carry() {
     let at_place: Outlet<Told> = form.place("").unwrap().outlet(|_, _| Ok(()));
     let wrapped = Wrapped { inner: account.clone(), all: vec![account.clone()] };
     for outlet in [&out, &at_place] {
-        outlet.tell(Told::Saved(account.clone())).unwrap();
-        outlet.tell(Told::Nested(wrapped.clone())).unwrap();
-        outlet.tell(Told::Both { account: Some(account.clone()), why: "asked".into() }).unwrap();
-        outlet.tell(Told::Raw("plain".into())).unwrap();
+        outlet.emit(Told::Saved(account.clone())).unwrap();
+        outlet.emit(Told::Nested(wrapped.clone())).unwrap();
+        outlet.emit(Told::Both { account: Some(account.clone()), why: "asked".into() }).unwrap();
+        outlet.emit(Told::Raw("plain".into())).unwrap();
     }
     let recording = form.recording().unwrap();
     search(&recording, "a recording");

@@ -17,7 +17,7 @@ pub const FIELDS: usize = 6;
 pub const COLUMNS: usize = 4;
 
 /// What a calculated field adds up. Each field follows from later ones, each column from later columns and fields that
-/// follow from no column, so that there is no circle.
+/// follow from no column, so that there is no cycle.
 #[derive(Clone, Debug)]
 pub struct Plan {
     /// For each field: which later fields, whether the sum of the last column, whether the number of rows. Nothing if
@@ -142,7 +142,7 @@ fn child<'a>(view: &PlaceView<'a>, at: usize) -> Option<PlaceView<'a>> {
 /// every other one only of the rows whose last column is 3.
 const FIGURES: usize = 6;
 
-pub fn add_figures(rules: &mut Rules<Untyped>) {
+pub fn add_calculations(rules: &mut Rules<Untyped>) {
     for at in 0..FIGURES {
         let all = Rows::of("/rows");
         let three = Rows::of("/rows").when(Condition::new("/d", Comparison::Equals, Value::from(3)));
@@ -160,8 +160,8 @@ pub fn add_figures(rules: &mut Rules<Untyped>) {
     }
 }
 
-/// The figures, reckoned from the value of the form alone.
-fn reckoned(value: &Value) -> Vec<Option<Decimal>> {
+/// The figures, computed from the value of the form alone.
+fn computed(value: &Value) -> Vec<Option<Decimal>> {
     let rows = value.as_record().unwrap().get("rows").and_then(Value::as_list).unwrap();
     let column = |row: &Value, name: &str| row.as_record().unwrap().get(name).and_then(Value::as_number);
     let of = |only_three: bool| -> Vec<(Option<Decimal>, Option<Decimal>)> {
@@ -192,11 +192,11 @@ fn form(plan: &Plan, value: Value, backwards: bool, runs: &Runs) -> Engine {
     }
     let schema = schema_with(read_definition(&definition()).unwrap(), |rules| {
         if backwards {
-            add_figures(rules);
+            add_calculations(rules);
         }
         order.into_iter().for_each(|which| add_calculation(rules, plan, which, runs));
         if !backwards {
-            add_figures(rules);
+            add_calculations(rules);
         }
     });
     Engine::of(&schema.unwrap(), Some(value)).unwrap()
@@ -329,13 +329,13 @@ proptest! {
             let figures: Vec<Option<Decimal>> = (0..FIGURES)
                 .map(|at| value.as_record().unwrap().get(&format!("g{at}")).and_then(Value::as_number))
                 .collect();
-            prop_assert_eq!(figures, reckoned(&value));
+            prop_assert_eq!(figures, computed(&value));
         }
     }
 }
 
 #[test]
-fn the_figures_are_not_all_nothing() {
+fn the_calculations_are_not_all_blank() {
     let plan = Plan {
         fields: vec![Some((vec![1, 5], true, true)), None, None, None, None, None],
         columns: vec![Some((vec![3], true, true, false)), None, None, None],

@@ -1,5 +1,5 @@
 //! Law 3 for rules of record types: a record that holds records of its own type, at any depth, against figures that are
-//! reckoned from plain data. Nothing is declared for a form, so a form that is made anew must show the same.
+//! computed from plain data. Nothing is declared for a form, so a form that is made anew must show the same.
 
 use proptest::prelude::*;
 use ricordo::engine::Action;
@@ -107,7 +107,7 @@ fn total(task: &Task) -> u32 {
     own + task.parts.iter().map(total).sum::<u32>()
 }
 
-/// Compares what a form shows of a task, and of all in it, with what is reckoned here.
+/// Compares what a form shows of a task, and of all in it, with what is computed here.
 fn compare(
     form: &Form<Task>,
     task: &Task,
@@ -204,7 +204,7 @@ fn done(form: &Form<Task>, plain: &mut Task, doing: Doing, number: usize) {
 
 proptest! {
     #[test]
-    fn rules_of_types_give_what_is_reckoned_from_plain_data(doings in doings()) {
+    fn rules_of_types_match_a_computation_from_plain_data(doings in doings()) {
         let first = Task { parts: vec![task(1, 3), task(2, 4)], ..task(3, 5) };
         let (form, mut plain) = (Form::new(&first).unwrap(), first.clone());
         prop_assert!(!form.is_dirty());

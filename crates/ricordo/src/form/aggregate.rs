@@ -1,4 +1,4 @@
-//! Figures about the rows of lists.
+//! Aggregates over the rows of lists.
 
 use std::fmt;
 use std::marker::PhantomData;
@@ -7,13 +7,13 @@ use std::sync::Arc;
 use super::Untyped;
 use super::look::View;
 use super::rules::way;
-use crate::engine::{Aggregate, Comparison, Figure, RowsOf};
+use crate::engine::{AggregateSpec, Comparison, Figure, RowsOf};
 use crate::model::{Data, Gives, HoldsRows, ListAt, Locate, Model, Path, Spot};
 use crate::schema::{Error, Route};
 use crate::value::Value;
 
-/// The rows of a list, or of the lists in its rows, which a figure is to be about. `M` is what the list lies in, `R` is
-/// what a row holds.
+/// The rows of a list, or of the lists in its rows, to aggregate. `M` is what the list lies in, `R` is what a row
+/// holds.
 ///
 /// | figure | says |
 /// |---|---|
@@ -24,7 +24,7 @@ use crate::value::Value;
 /// | [`weighted_mean`](Rows::weighted_mean) | each times its weight, by the sum of the weights; blank if that is 0 |
 /// | [`all`](Rows::all), [`any`](Rows::any) | whether no flag is off, whether any is on |
 ///
-/// Rows in which the field is blank, or cannot be read, do not count, nor do those that are not relevant.
+/// Rows in which the field is blank or cannot be parsed do not count, nor do rows that are not relevant.
 ///
 /// ```
 /// # use ricordo::{Form, Model};
@@ -44,10 +44,10 @@ pub struct Rows<M, R> {
     holds: PhantomData<fn() -> (M, R)>,
 }
 
-/// A figure about rows in an `M`, to be shown by a field: see [`Rules::aggregate`](super::Rules::aggregate). It is made by the
-/// path of a list, or by [`Rows`].
-pub struct Over<M> {
-    aggregate: Result<Aggregate, Error>,
+/// An aggregate over rows in an `M`, for a field to show: see [`Rules::aggregate`](super::Rules::aggregate). It is
+/// made by the path of a list, or by [`Rows`].
+pub struct Aggregate<M> {
+    aggregate: Result<AggregateSpec, Error>,
     of: PhantomData<fn() -> M>,
 }
 
@@ -105,14 +105,14 @@ impl<M, R> fmt::Debug for Rows<M, R> {
     }
 }
 
-impl<M> fmt::Debug for Over<M> {
+impl<M> fmt::Debug for Aggregate<M> {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_struct("Over").finish_non_exhaustive()
+        formatter.debug_struct("Aggregate").finish_non_exhaustive()
     }
 }
 
-impl<M> Over<M> {
-    pub(super) fn into_aggregate(self) -> Result<Aggregate, Error> {
+impl<M> Aggregate<M> {
+    pub(super) fn into_aggregate(self) -> Result<AggregateSpec, Error> {
         self.aggregate
     }
 }
@@ -120,7 +120,7 @@ impl<M> Over<M> {
 macro_rules! figures {
     ($($(#[$docs:meta])* $name:ident, $figure:ident;)*) => {$(
         $(#[$docs])*
-        pub fn $name<I: Locate<R>>(self, field: I) -> Over<M> {
+        pub fn $name<I: Locate<R>>(self, field: I) -> Aggregate<M> {
             self.figure(Figure::$figure, way(field), None)
         }
     )*};
@@ -129,7 +129,7 @@ macro_rules! figures {
 macro_rules! of_lists {
     ($($(#[$docs:meta])* $name:ident;)*) => {$(
         $(#[$docs])*
-        pub fn $name<I: Locate<R>>(self, field: I) -> Over<M> {
+        pub fn $name<I: Locate<R>>(self, field: I) -> Aggregate<M> {
             self.rows().$name(field)
         }
     )*};
@@ -161,12 +161,12 @@ impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
     }
 
     /// How many rows there are.
-    pub fn count(self) -> Over<M> {
+    pub fn count(self) -> Aggregate<M> {
         self.rows().count()
     }
 
     /// The sum of the numbers, each times its weight, by the sum of the weights; blank if that is 0.
-    pub fn weighted_mean<I: Locate<R>, W: Locate<R>>(self, field: I, weight: W) -> Over<M> {
+    pub fn weighted_mean<I: Locate<R>, W: Locate<R>>(self, field: I, weight: W) -> Aggregate<M> {
         self.rows().weighted_mean(field, weight)
     }
 
@@ -277,7 +277,7 @@ impl<M, R> Rows<M, R> {
     }
 
     /// How many rows there are.
-    pub fn count(self) -> Over<M> {
+    pub fn count(self) -> Aggregate<M> {
         self.figure(Figure::Count, Ok(Spot::Route(Route::new())), None)
     }
 
@@ -297,7 +297,7 @@ impl<M, R> Rows<M, R> {
     }
 
     /// The sum of the numbers, each times its weight, by the sum of the weights; blank if that is 0.
-    pub fn weighted_mean<I: Locate<R>, W: Locate<R>>(self, field: I, weight: W) -> Over<M> {
+    pub fn weighted_mean<I: Locate<R>, W: Locate<R>>(self, field: I, weight: W) -> Aggregate<M> {
         self.figure(Figure::WeightedMean, way(field), Some(way(weight)))
     }
 
@@ -306,10 +306,10 @@ impl<M, R> Rows<M, R> {
         figure: Figure,
         field: Result<Spot, Error>,
         weight: Option<Result<Spot, Error>>,
-    ) -> Over<M> {
+    ) -> Aggregate<M> {
         let aggregate = self
             .rows
-            .and_then(|rows| Ok(Aggregate { figure, rows, field: field?, weight: weight.transpose()? }));
-        Over { aggregate, of: PhantomData }
+            .and_then(|rows| Ok(AggregateSpec { figure, rows, field: field?, weight: weight.transpose()? }));
+        Aggregate { aggregate, of: PhantomData }
     }
 }
