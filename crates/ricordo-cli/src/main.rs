@@ -1,5 +1,4 @@
-//! The command-line tool of Ricordo: checks form definitions, replays what was done to a form, and shows what
-//! the form is like then.
+//! The command-line tool of Ricordo: checks form definitions, replays journals, and explains the state of a form.
 
 mod commands;
 mod describe;
@@ -17,12 +16,9 @@ use clap::{Parser, Subcommand};
 use files::Problem;
 use screen::{Output, complain};
 
-/// Looks at the state of forms: what was typed, what it means, what it was before, and what is wrong with it.
+/// Checks form definitions and data, replays what was done to a form, and explains its state.
 #[derive(Debug, Parser)]
-#[command(
-    version,
-    after_help = "Exit status: 0 all is well, 1 something was found, 2 wrong usage or unreadable input."
-)]
+#[command(version, after_help = "Exit status: 0 no findings, 1 findings, 2 wrong usage or unreadable input.")]
 struct Arguments {
     #[command(subcommand)]
     command: Command,
@@ -30,9 +26,9 @@ struct Arguments {
 
 #[derive(Debug, Subcommand)]
 enum Command {
-    /// Replay a short journal on a bakery's batch sheet, and tell step by step what happens.
+    /// Replay a short journal on a bakery's batch sheet, and explain each step.
     Demo,
-    /// Read a form definition, and show what the form is made of; with data, what is wrong with that.
+    /// Check a form definition, and data for it; show the fields and the findings.
     Check {
         /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
         form: PathBuf,
@@ -40,24 +36,24 @@ enum Command {
         #[arg(long, value_name = "FILE")]
         data: Option<PathBuf>,
     },
-    /// Do to a form what journals say, and show what it is like then.
+    /// Replay journals on a form, and show its state at the end.
     Replay {
         /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
         form: PathBuf,
         /// Journals (one action a line) or JSON Patches, in this order; `-` is standard input.
         #[arg(value_name = "JOURNAL")]
         journals: Vec<PathBuf>,
-        /// Data that the form starts from (JSON); `-` is standard input.
+        /// The data that the form starts from (JSON); `-` is standard input.
         #[arg(long, value_name = "FILE")]
         data: Option<PathBuf>,
         /// Print the whole state as JSON, and nothing else.
         #[arg(long)]
         json: bool,
-        /// Show for each action what it changed, and who was told.
+        /// Show what each action changed, and who was notified.
         #[arg(long)]
         every: bool,
     },
-    /// Tell what made a place of a form what it is: which actions, and why it has its flags.
+    /// Explain a place of a form: which actions changed it, and what its value and flags depend on.
     Why {
         /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
         form: PathBuf,
@@ -66,7 +62,7 @@ enum Command {
         /// Journals (one action a line) or JSON Patches, in this order; `-` is standard input.
         #[arg(value_name = "JOURNAL")]
         journals: Vec<PathBuf>,
-        /// Data that the form starts from (JSON); `-` is standard input.
+        /// The data that the form starts from (JSON); `-` is standard input.
         #[arg(long, value_name = "FILE")]
         data: Option<PathBuf>,
     },

@@ -72,7 +72,7 @@ fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize) {
         let shown_value = match child.part().kind {
             Kind::Record(_) if !child.is_absent() => String::new(),
             // What only repeats the entry would be noise.
-            _ if is_field && *held.to_text() == *entry && !held.is_empty() => "=".to_owned(),
+            _ if is_field && !held.is_empty() && *child.part().edit_text(&held) == *entry => "=".to_owned(),
             _ => describe::value(&held),
         };
         let differs = if is_field { child.baseline() != child.value() } else { child.is_dirty() };
@@ -240,11 +240,11 @@ fn keeps_to(schema: &Schema, id: PartId) -> String {
         (part.readonly, "read-only"),
         (part.secret, "a secret"),
         (part.local, "beside the record"),
-        (part.commit == Commit::Leave, "takes effect on leaving"),
+        (part.commit == Commit::Leave, "committed on leaving"),
     ];
     words.extend(said.into_iter().filter(|(is_so, _)| *is_so).map(|(_, word)| word.to_owned()));
     if let Commit::Pause(pause) = part.commit {
-        words.push(format!("takes effect after {} ms", pause.as_millis()));
+        words.push(format!("committed after a pause of {} ms", pause.as_millis()));
     }
     words.extend(part.display.as_ref().map(shown_as));
     if let Some(default) = &part.default {

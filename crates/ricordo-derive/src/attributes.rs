@@ -172,7 +172,7 @@ impl FieldAttributes {
         Ok(messages)
     }
 
-    /// The attributes that say when typing takes effect, and how a value is shown.
+    /// The attributes that say when text is committed, and how a value is shown.
     fn showing(&mut self, name: &str, meta: &ParseNestedMeta<'_>, ty: &Type) -> syn::Result<TokenStream> {
         let key = &meta.path;
         Ok(match name {

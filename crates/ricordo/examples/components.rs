@@ -26,7 +26,7 @@ struct Ingredient {
 /// What an ingredient list tells outwards.
 #[derive(Event)]
 enum ListEvent {
-    /// A row was taken out; it carries what the row was.
+    /// A row was removed; the event carries its value.
     Removed(Ingredient),
     Emptied,
 }

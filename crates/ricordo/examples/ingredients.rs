@@ -1,4 +1,4 @@
-//! A form with a list: rows are added, moved, taken out and brought back, and a screen follows step by step.
+//! A form with a list: rows are added, moved, removed and brought back, and a screen follows step by step.
 //!
 //! Run with `cargo run --example ingredients`.
 
@@ -52,7 +52,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     salt.move_to(0)?;
     println!("  {} is “{}”", grams.pointer(), grams.entry());
 
-    println!("It is taken out, and brought back:");
+    println!("It is removed, and brought back:");
     salt.remove()?;
     println!("  gone: {}", grams.is_gone());
     form.undo()?;

@@ -1,4 +1,4 @@
-//! `ricordo demo`: a short journal on a bakery's batch sheet, told step by step.
+//! `ricordo demo`: a short journal on a bakery's batch sheet, explained step by step.
 
 use ricordo::exchange::{Command, read_journal};
 

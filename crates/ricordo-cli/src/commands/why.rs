@@ -187,7 +187,7 @@ fn flags(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) -> Vec<Line> {
             .push(("touched", by.map_or_else(String::new, |step| format!("{} ({})", step.action, step.at))));
     }
     if view.is_uncommitted() {
-        reasons.push(("uncommitted", "what was typed takes effect later".to_owned()));
+        reasons.push(("uncommitted", "the text is not committed yet".to_owned()));
     }
     for finding in view.all_findings() {
         let shown = if finding.shown { "" } else { ", not shown to a person yet" };

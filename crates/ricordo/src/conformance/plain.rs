@@ -8,7 +8,7 @@ use std::time::Duration;
 
 use super::{Adapter, Gesture, Seen};
 use crate::engine::{Aspects, PlaceId};
-use crate::form::{Binding, Form, Place, Subscription, WidgetEvent, WidgetSort, WidgetState};
+use crate::form::{Binding, Form, Place, Subscription, WidgetEvent, WidgetKind, WidgetState};
 use crate::schema::{Error, Pointer};
 use crate::value::Value;
 
@@ -68,13 +68,13 @@ fn draw(seen: &mut Seen, state: &WidgetState) {
 /// Makes the widgets of a place, and of all in it, unless they are there already.
 fn mount(widgets: &Widgets, place: &Place<Value>) -> Result<(), Error> {
     let binding = place.bind();
-    let sort = binding.state().sort;
+    let kind = binding.state().kind;
     let is_known = widgets.borrow().contains_key(&place.id());
     if !is_known {
         let drawn = Rc::new(RefCell::new(Seen::default()));
         let screen = drawn.clone();
         let mut guards = vec![binding.subscribe(move |state| draw(&mut screen.borrow_mut(), state))?];
-        if sort == WidgetSort::List || sort == WidgetSort::Record {
+        if kind == WidgetKind::List || kind == WidgetKind::Record {
             // Rows and records that come later get their widgets then.
             let widgets = Rc::downgrade(widgets);
             guards.push(place.subscribe_aspects(Aspects::ROWS | Aspects::PRESENCE, move |notice| {
@@ -87,7 +87,7 @@ fn mount(widgets: &Widgets, place: &Place<Value>) -> Result<(), Error> {
         let widget = Widget { binding, drawn, _guards: guards };
         widgets.borrow_mut().insert(place.id(), widget);
     }
-    if sort == WidgetSort::Choices { Ok(()) } else { mount_children(widgets, place) }
+    if kind == WidgetKind::Choices { Ok(()) } else { mount_children(widgets, place) }
 }
 
 fn mount_children(widgets: &Widgets, place: &Place<Value>) -> Result<(), Error> {

@@ -70,19 +70,19 @@ pub enum Action {
         /// The other.
         with: Address,
     },
-    /// A row is put in at a pointer that ends in a row number or `-`; another place is set.
+    /// A row is inserted at a pointer that ends in a row number or `-`; another place is set.
     Add {
         /// Where.
         at: Pointer,
         /// What; without it, the defaults of a new row, or of an optional record, which is there then.
         value: Option<Value>,
     },
-    /// A row is taken out; a field is made blank.
+    /// A row is removed; a field is made blank.
     Remove {
         /// The place.
         at: Address,
     },
-    /// What is at one place is taken out and added at another. A row that is moved within its list keeps its
+    /// What is at one place is removed and added at another. A row that is moved within its list keeps its
     /// identity, and with it all that was typed, touched and wrong in it.
     Move {
         /// The place to take from.
@@ -129,7 +129,7 @@ pub enum Action {
         /// The choices; without them, those of the schema again.
         choices: Option<Choices>,
     },
-    /// So much time has passed. What was typed, and takes effect after a pause, takes effect if it was long
+    /// So much time has passed. Text that is committed after a pause is committed if it was long
     /// enough. Time is only ever passed in like this: the engine has no clock of its own.
     Wait {
         /// How much.

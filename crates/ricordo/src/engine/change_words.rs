@@ -43,8 +43,8 @@ impl Engine {
             }
         };
         say(Aspects::PRESENCE, now.is_absent(), "now empty", "now there");
-        let settled = if has_other_entry { "what was typed is dropped" } else { "takes effect" };
-        say(Aspects::UNCOMMITTED, now.is_uncommitted(), "not in effect yet", settled);
+        let settled = if has_other_entry { "the text is dropped" } else { "committed" };
+        say(Aspects::UNCOMMITTED, now.is_uncommitted(), "not committed yet", settled);
         say(Aspects::DIRTY, now.is_dirty(), "now dirty", "pristine again");
         say(Aspects::TOUCHED, now.is_touched(), "now touched", "no longer touched");
         say(Aspects::FOCUS, now.has_focus(), "has the focus", "lost the focus");
@@ -103,9 +103,9 @@ impl Engine {
 
 fn edit_words(edit: RowEdit) -> String {
     match edit {
-        RowEdit::Inserted { position, .. } => format!("a row put in at {position}"),
-        RowEdit::Removed { position, .. } => format!("the row at {position} taken out"),
-        RowEdit::Moved { from, to, .. } => format!("the row at {from} moved to {to}"),
+        RowEdit::Inserted { position, .. } => format!("row added at {position}"),
+        RowEdit::Removed { position, .. } => format!("row removed at {position}"),
+        RowEdit::Moved { from, to, .. } => format!("row moved from {from} to {to}"),
     }
 }
 

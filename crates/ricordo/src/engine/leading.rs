@@ -31,7 +31,7 @@ impl Engine {
                 self.locate(from).map_or(Setting::Nothing, Setting::Copy)
             }
             Action::Clear { at } | Action::Replace { at, .. } | Action::Remove { at } => {
-                // A row that is taken out is not set.
+                // A removed row is not set.
                 let at = self.locate(at).ok().filter(field).filter(|place| self.tree.name(*place).is_some());
                 Setting::Something { from, at }
             }

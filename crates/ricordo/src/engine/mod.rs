@@ -86,7 +86,7 @@ pub struct Engine {
     open: Option<Open>,
     /// How much time has passed.
     clock: Duration,
-    /// When something that was typed takes effect by itself, and where. Some may no longer be so.
+    /// When text is committed by itself, and where. Some may no longer be so.
     pauses: BTreeSet<(Duration, PlaceId)>,
     /// The place where the focus belongs after what was done last.
     hint: Option<PlaceId>,

@@ -248,7 +248,7 @@ impl Engine {
             let counted = if rows == 1 { "1 row".to_owned() } else { format!("{rows} rows") };
             return self.not_possible(
                 list,
-                &format!("has {counted}, so a row can be put in at 0 to {rows}, not at {position}"),
+                &format!("has {counted}, so a row can be inserted at 0 to {rows}, not at {position}"),
             );
         };
         let item = self.schema().item(*kind);

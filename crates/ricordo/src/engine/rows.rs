@@ -26,7 +26,7 @@ pub enum RowEdit {
         /// Where it stands.
         position: usize,
     },
-    /// A row was taken out.
+    /// A row was removed.
     Removed {
         /// The row.
         key: u64,

@@ -46,7 +46,7 @@ impl Engine {
         self.lead(place);
     }
 
-    /// Lets what was typed in a place, or anywhere in it, take effect. The field comes back if it was one.
+    /// Commits the text of a place and of all that lies in it. Returns the field if it was one.
     pub(super) fn commit_typing(&mut self, place: PlaceId) -> Option<PlaceId> {
         let fields = self.tree.uncommitted_fields(place);
         for field in &fields {
@@ -68,7 +68,7 @@ impl Engine {
         committed
     }
 
-    /// Lets time pass: what was typed long enough ago takes effect.
+    /// Lets time pass: text that was typed long enough ago is committed.
     pub(super) fn wait(&mut self, duration: Duration) -> Result<Outcome, Error> {
         let before = self.clock;
         self.clock = self.clock.saturating_add(duration);
@@ -93,13 +93,13 @@ impl Engine {
         })
     }
 
-    /// Whether what was typed in a field takes effect at this time.
+    /// Whether the text of a field is due to be committed at this time.
     fn is_due(&self, due: Duration, place: PlaceId) -> bool {
         let pending = self.tree.field(place).and_then(|field| field.pending());
         pending.is_some_and(|pending| pending.due == Some(due))
     }
 
-    /// How long until something that was typed takes effect by itself, if nothing more is typed. An
+    /// How long until some text is committed by itself, if nothing more is typed. An
     /// adapter with a clock then says [`Action::Wait`](super::Action::Wait).
     pub fn next_pause(&self) -> Option<Duration> {
         let is_waiting =
@@ -107,7 +107,7 @@ impl Engine {
         self.pauses.iter().find(is_waiting).map(|(due, _)| due.saturating_sub(self.clock))
     }
 
-    /// Takes note of what an undo or redo has brought back that takes effect after a pause: in a field, or in all of a row
+    /// Takes note of what an undo or redo has brought back that is committed after a pause: in a field, or in all of a row
     /// or record that has come back.
     pub(super) fn note_pauses(&mut self) {
         let places = self.tree.log().iter().filter_map(|undo| match undo {

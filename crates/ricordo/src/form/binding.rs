@@ -71,8 +71,8 @@ struct Composing {
 #[non_exhaustive]
 #[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 pub struct WidgetState {
-    /// What sort of widget suits the place.
-    pub sort: WidgetSort,
+    /// The kind of widget that suits the place.
+    pub kind: WidgetKind,
     /// What a person reads beside the widget: the label, or else the name of the field.
     pub label: String,
     /// A longer explanation.
@@ -119,7 +119,7 @@ impl fmt::Debug for WidgetState {
         let choices = if self.is_secret { &[][..] } else { &self.choices };
         formatter
             .debug_struct("WidgetState")
-            .field("sort", &self.sort)
+            .field("kind", &self.kind)
             .field("label", &self.label)
             .field("text", &text)
             .field("choices", &choices)
@@ -149,10 +149,10 @@ pub struct WidgetChoice {
     pub is_chosen: bool,
 }
 
-/// What sort of widget suits a place.
+/// The kind of widget that suits a place.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum WidgetSort {
+pub enum WidgetKind {
     /// A line of text.
     Text,
     /// A number.
@@ -295,7 +295,7 @@ impl Binding {
             }
             WidgetEvent::Include(value, is_in) => {
                 self.may_change()?;
-                let is_set = self.view(|view| sort_of(view) == WidgetSort::Choices);
+                let is_set = self.view(|view| widget_kind(view) == WidgetKind::Choices);
                 self.refuse_unless(is_set, "is not a list of choices")?;
                 // What is no longer offered can still be taken out.
                 let is_offered =
@@ -432,7 +432,7 @@ fn state_of(view: PlaceView<'_>, style: Style, composing: &RefCell<Option<Compos
     let mut findings = view.findings();
     findings.retain(|finding| finding.shown);
     WidgetState {
-        sort: sort_of(view),
+        kind: widget_kind(view),
         label: part.label.as_deref().or_else(|| view.name()).unwrap_or_default().to_owned(),
         description: part.description.as_deref().map(str::to_owned),
         text,
@@ -473,18 +473,18 @@ fn choices_of(view: PlaceView<'_>) -> Vec<WidgetChoice> {
     choices.iter().map(choice).collect()
 }
 
-fn sort_of(view: PlaceView<'_>) -> WidgetSort {
+fn widget_kind(view: PlaceView<'_>) -> WidgetKind {
     let has_choices = view.choices().is_some();
     match view.part().kind {
-        Kind::List(_) if has_choices => WidgetSort::Choices,
-        Kind::List(_) => WidgetSort::List,
-        Kind::Record(_) => WidgetSort::Record,
-        Kind::Flag => WidgetSort::Flag,
-        _ if has_choices => WidgetSort::Choice,
-        Kind::Integer | Kind::Decimal => WidgetSort::Number,
-        Kind::Date => WidgetSort::Date,
-        Kind::Time => WidgetSort::Time,
-        Kind::DateTime(_) => WidgetSort::DateTime,
-        Kind::Text | Kind::Choice(_) => WidgetSort::Text,
+        Kind::List(_) if has_choices => WidgetKind::Choices,
+        Kind::List(_) => WidgetKind::List,
+        Kind::Record(_) => WidgetKind::Record,
+        Kind::Flag => WidgetKind::Flag,
+        _ if has_choices => WidgetKind::Choice,
+        Kind::Integer | Kind::Decimal => WidgetKind::Number,
+        Kind::Date => WidgetKind::Date,
+        Kind::Time => WidgetKind::Time,
+        Kind::DateTime(_) => WidgetKind::DateTime,
+        Kind::Text | Kind::Choice(_) => WidgetKind::Text,
     }
 }

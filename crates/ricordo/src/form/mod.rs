@@ -48,7 +48,7 @@ use std::time::Duration;
 
 pub use crate::engine::Comparison;
 pub use aggregate::{Aggregate, Condition, Rows};
-pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetSort, WidgetState};
+pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetKind, WidgetState};
 pub use cause::Cause;
 pub use counts::{Counts, SubscriberReport};
 pub use look::{RuleView, View};

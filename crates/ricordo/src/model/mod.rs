@@ -68,7 +68,7 @@
 //! | `default = EXPRESSION` | any field | what a new row holds |
 //! | `messages(too_long = "…")` | any field | messages in the place of the library's own, by the kind of finding |
 //! | `reveal = "always"` | any field | findings are shown at once |
-//! | `commit = "leave"`, `pause_ms = N` | typed field | typing takes effect when the field is left, or after a pause |
+//! | `commit = "leave"`, `pause_ms = N` | typed field | text is committed when the field is left, or after a pause |
 //! | `decimals = N`, `grouping`, `decimal_comma` | number | how it is shown where nobody is typing |
 //! | `display = "%d/%m/%Y"` | date, time | how it is shown where nobody is typing: a pattern of `strftime` |
 //! | `readonly` | any field | a person may not change it |

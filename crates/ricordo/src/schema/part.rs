@@ -35,7 +35,7 @@ pub struct Part {
     pub messages: Vec<(FindingKind, Arc<str>)>,
     /// How the value is shown where nobody is typing, if not by its canonical text.
     pub display: Option<DisplayFormat>,
-    /// When typing takes effect.
+    /// When text is committed.
     pub commit: Commit,
     /// Whether white space around what is entered is left out.
     pub trim: bool,
@@ -172,7 +172,7 @@ impl Part {
         self
     }
 
-    /// The same part, in which typing takes effect when `commit` says.
+    /// The same part, with text committed as `commit` says.
     pub fn commit(mut self, commit: Commit) -> Self {
         self.commit = commit;
         self
@@ -420,7 +420,7 @@ pub enum Format {
     Email,
 }
 
-/// When typing takes effect.
+/// When text is committed.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Commit {

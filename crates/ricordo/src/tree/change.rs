@@ -96,7 +96,7 @@ impl Tree {
         self.replace_field(place, new);
     }
 
-    /// Gives a field a value that follows from others. A text that waits to take effect goes on waiting.
+    /// Gives a field a computed value. Text that is not committed stays so.
     pub(crate) fn write_beneath(&mut self, place: PlaceId, value: Value) {
         let Some(pending) = self.field(place).and_then(|field| field.pending()).cloned() else {
             return self.write(place, value, None, false);
@@ -118,7 +118,7 @@ impl Tree {
         self.replace_field(place, new);
     }
 
-    /// Keeps what was typed until it takes effect.
+    /// Keeps text until it is committed.
     pub(crate) fn set_pending(&mut self, place: PlaceId, pending: Pending) {
         let Some(old) = self.field(place) else { return };
         if old.pending() == Some(&pending) {

@@ -106,7 +106,7 @@ impl Tree {
     }
 
     /// Sets the rows of a list to fitted values. Rows at the front and at the end that hold what they should
-    /// stay; those between are taken out, and new ones put in.
+    /// stay; those between are removed, and new ones inserted.
     pub(super) fn assign_rows(&mut self, list: PlaceId, values: Vec<Value>) {
         let old = self.rows(list);
         let holds = |tree: &Tree, (row, value): &(&PlaceId, &Value)| tree.value(**row) == **value;

@@ -54,7 +54,7 @@ pub(crate) enum Undo {
     RowMade { list: PlaceId, key: Key },
     /// A row was put in.
     RowInserted { list: PlaceId, key: Key, position: u32 },
-    /// A row was taken out from this position.
+    /// A row was removed from this position.
     RowRemoved { list: PlaceId, key: Key, position: u32, was_displaced: bool },
     /// A row was moved.
     RowMoved { list: PlaceId, key: Key, from: u32, to: u32, was_displaced: bool },

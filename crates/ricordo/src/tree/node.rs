@@ -65,7 +65,7 @@ pub(crate) struct Extra {
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Pending {
     pub(crate) text: Arc<str>,
-    /// When it takes effect by itself, on the form's clock.
+    /// When it is committed by itself, on the form's clock.
     pub(crate) due: Option<Duration>,
 }
 

@@ -4,7 +4,7 @@ use std::cell::RefCell;
 use std::rc::Rc;
 use std::time::Duration;
 
-use ricordo::form::{WidgetSort, WidgetState};
+use ricordo::form::{WidgetKind, WidgetState};
 use ricordo::{Binding, Decimal, ErrorKind, Form, Model, Subscription, WidgetEvent, at};
 
 #[derive(Clone, Debug, PartialEq, Model)]
@@ -92,7 +92,7 @@ fn a_widget_says_all_that_there_is_to_be_said() {
     let name = form.bind(at::<Sheet>().name()).unwrap();
     let state = name.state();
     assert_eq!((state.label.as_str(), state.description.as_deref()), ("Name", Some("As on the label.")));
-    assert!(state.is_required && !state.is_readonly && state.sort == WidgetSort::Text);
+    assert!(state.is_required && !state.is_readonly && state.kind == WidgetKind::Text);
     name.handle(WidgetEvent::Clear).unwrap();
     assert!(name.state().findings.is_empty() && !name.state().is_valid, "not before it is left");
     name.handle(WidgetEvent::Leave).unwrap();
@@ -102,7 +102,7 @@ fn a_widget_says_all_that_there_is_to_be_said() {
     assert!(name.state().epoch > epoch);
 
     let allergens = form.bind(at::<Sheet>().allergens()).unwrap();
-    assert_eq!(allergens.state().sort, WidgetSort::Choices);
+    assert_eq!(allergens.state().kind, WidgetKind::Choices);
     let milk = allergens.state().choices[1].value.clone();
     allergens.handle(WidgetEvent::Include(milk.clone(), true)).unwrap();
     allergens.handle(WidgetEvent::Include(milk, true)).unwrap();
@@ -220,7 +220,7 @@ fn choices_are_offered_at_run_time() {
     let stages = form.place(at::<Sheet>().stages()).unwrap();
     let added = stages.add().unwrap();
     let oven = added.place(stage.oven()).unwrap();
-    assert_eq!(oven.bind().state().sort, WidgetSort::Choice);
+    assert_eq!(oven.bind().state().kind, WidgetKind::Choice);
     oven.bind().handle(WidgetEvent::Choose("b".into())).unwrap();
     assert_eq!((oven.get(), oven.display()), (Some("b".into()), "Stone".into()));
     assert!(oven.bind().handle(WidgetEvent::Choose("c".into())).is_err());

@@ -87,7 +87,7 @@ fn events_are_heard_recorded_and_named_as_causes() {
     assert_eq!(
         causes.take()[0],
         "event shifted from /ingredients/1\nin response, the parent: move /ingredients/0 to 0\n  \
-         /ingredients: the row at 1 moved to 0"
+         /ingredients: row moved from 1 to 0"
     );
     insta::assert_snapshot!(form.recording().unwrap(), @r#"
     {"op":"event","name":"shifted","path":"/ingredients/1","value":{"to":0,"why":"first in"}}

@@ -112,7 +112,7 @@ fn refusals_say_what_was_wrong_and_change_nothing() {
     /loaves expects a whole number, but is given a text, “many”
     /loaves expects a whole number, but is given 1.5
     /ingredients/0 expects a record, but is given a flag, true
-    /ingredients has 2 rows, so a row can be put in at 0 to 2, not at 9
+    /ingredients has 2 rows, so a row can be inserted at 0 to 2, not at 9
     /ingredients is a list: “last” is not a row number; write a number, or “-” for the end
     /ingredients/2 has no field “gram”; the nearest is “grams”
     the form itself cannot be removed

@@ -482,7 +482,7 @@ fn a_side_leads_when_what_was_typed_takes_effect() {
     assert_eq!(told(), "100* 200 10");
     form.enter(paths.gross(), "300").unwrap();
     form.enter(paths.tip(), "7").unwrap();
-    assert_eq!(told(), "100* 200 10", "not in effect yet");
+    assert_eq!(told(), "100* 200 10", "not committed yet");
     // What follows is another meanwhile; what was typed stays.
     form.enter(paths.net(), "110").unwrap();
     assert_eq!((told().as_str(), form.entry(paths.gross()).unwrap().as_str()), ("110* 220 11", "300"));

@@ -279,7 +279,7 @@ fn rows_are_added_from_callbacks_with_handles_that_work_after_the_round() {
     assert_eq!((first.get(), first.position()), (Some(ingredient("Malt", 10)), Some(0)));
     assert!(beyond.is_gone() && beyond.get().is_none());
     let errors: Vec<String> = form.take_errors().iter().map(ToString::to_string).collect();
-    assert_eq!(errors, ["/ingredients has 5 rows, so a row can be put in at 0 to 5, not at 9"]);
+    assert_eq!(errors, ["/ingredients has 5 rows, so a row can be inserted at 0 to 5, not at 9"]);
 
     let replayed = crate::batch::form();
     for entry in ricordo::exchange::read_journal(&form.recording().unwrap()).unwrap() {

@@ -192,7 +192,7 @@ fn fields(place: impl Strategy<Value = Definition>) -> impl Strategy<Value = Vec
         let named = parts.into_iter().zip(names);
         named
             .map(|((required, definition, mut manner), name)| {
-                // Only what is typed can wait to take effect.
+                // Only text can wait to be committed.
                 if !matches!(definition, Definition::Text { .. } | Definition::Integer { .. }) {
                     manner.commit = Commit::Input;
                 }

@@ -383,7 +383,7 @@ impl Place {
         }
     }
 
-    /// Lets what was typed in a place, or in one in it, take effect, if it is due.
+    /// Commits the text of a place and of all that lies in it, if it is due.
     fn take_effect(&mut self, pointer: &str, until: u64, committed: &mut Vec<String>) {
         // On leaving, everything is due; as time passes, only what waits for that.
         let is_due = |due: &Option<u64>| until == u64::MAX || due.is_some_and(|due| due <= until);
