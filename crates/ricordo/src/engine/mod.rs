@@ -135,6 +135,10 @@ pub struct FormState {
 impl Engine {
     /// A form that starts from this value, or, without one, from the schema's defaults and blanks. The value
     /// must fit the schema; it is the baseline, too.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the value does not fit the schema, with the place in it.
     pub fn new(schema: Arc<Schema>, value: Option<Value>) -> Result<Self, Error> {
         let value = match value {
             Some(value) if value.is_deeper_than(DEEPEST) => {
@@ -202,6 +206,10 @@ impl Engine {
     }
 
     /// The place at an address.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place; the error names the nearest field.
     pub fn locate(&self, address: &Address) -> Result<PlaceId, Error> {
         match address {
             Address::Pointer(pointer) => self.tree.locate(pointer),
@@ -222,6 +230,11 @@ impl Engine {
     ///
     /// While a transaction is open, the action is only performed: it is settled, and told of, with the whole
     /// transaction.
+    ///
+    /// # Errors
+    ///
+    /// Fails, and changes nothing, if there is no such place, if the action does not suit it or must not change it, or if the rules
+    /// cannot settle.
     pub fn apply(&mut self, action: Action) -> Result<Outcome, Error> {
         if self.open.is_none() {
             self.graph.end_loading(&self.tree);
@@ -426,6 +439,10 @@ impl Engine {
 
     /// Closes the open transaction, and settles what follows from it. Without one, nothing has changed. If that
     /// cannot be settled, the form is as it was before the transaction was opened.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the rules cannot settle, as in a cycle. The form is then as before the transaction.
     pub fn commit(&mut self) -> Result<Outcome, Error> {
         match self.open.take() {
             Some(open) => {
@@ -507,6 +524,10 @@ impl Engine {
     }
 
     /// Watches a place, and all in it: outcomes will name this observer when something there has changed.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone for good.
     pub fn observe(&mut self, place: PlaceId) -> Result<ObserverId, Error> {
         let place = self.known(place)?;
         Ok(self.observers.add(PlaceView::new(&self.tree, place)))
@@ -515,6 +536,10 @@ impl Engine {
     /// Watches some aspects of a place: outcomes will name this observer when one of them is not what it was, or when
     /// the place comes or goes. A record or a list is dirty, touched, valid and uncommitted as the sum of what is in
     /// it, and its value is that of all in it; everything else is its own.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone for good.
     pub fn observe_aspects(&mut self, place: PlaceId, aspects: Aspects) -> Result<ObserverId, Error> {
         let place = self.known(place)?;
         Ok(self.observers.add_aspects(PlaceView::new(&self.tree, place), aspects))

@@ -14,11 +14,19 @@ use crate::value::Value;
 /// assert_eq!(price.to_string(), "12.3");
 /// # Ok::<(), ricordo::Error>(())
 /// ```
+///
+/// # Errors
+///
+/// Fails if the text is not JSON, or repeats a name in an object; the error has the line and the column.
 pub fn read_value(text: &str) -> Result<Value, Error> {
     Node::read(text)?.value()
 }
 
 /// Reads data for a form of this schema. What does not fit is an error at its place in the text.
+///
+/// # Errors
+///
+/// Fails if the text is not JSON or does not fit the schema; the error has the line and the column.
 pub fn read_data(text: &str, schema: &Schema) -> Result<Value, Error> {
     let document = Node::read(text)?;
     schema.fit(schema.root(), document.value()?).map_err(|misfit| {

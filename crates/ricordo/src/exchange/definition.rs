@@ -39,6 +39,11 @@ const LONGEST_CHAIN: usize = 64;
 /// assert_eq!(form.findings()[0].message, "Must be at least 1.");
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
+///
+/// # Errors
+///
+/// Fails if the text is not JSON, has keywords that are not supported, or contradicts itself; the error has the line and the
+/// column.
 pub fn read_definition(text: &str) -> Result<Schema, Error> {
     let document = Node::read(text)?;
     let mut reader = Reader::new(document);

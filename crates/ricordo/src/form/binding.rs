@@ -203,6 +203,10 @@ pub enum WidgetEvent {
 
 impl<M: 'static> Form<M> {
     /// Binds a widget to a place.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place.
     pub fn bind<L: Locate<M>>(&self, at: L) -> Result<Binding, Error> {
         Ok(self.place(at)?.bind())
     }
@@ -250,6 +254,10 @@ impl Binding {
     }
 
     /// Calls back with what the widget shows, now and whenever that has changed.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone for good, or inside a selector.
     pub fn subscribe(&self, mut draw: impl FnMut(&WidgetState) + 'static) -> Result<Subscription, Error> {
         let first = self.state();
         let (style, composing) = (self.style, self.composing.clone());
@@ -262,6 +270,11 @@ impl Binding {
 
     /// Handles what the widget reports. It is refused if it does not suit the place, or if a person may not change
     /// the place.
+    ///
+    /// # Errors
+    ///
+    /// Fails, and changes nothing, if the event does not suit the place, if a person cannot change the place, if the binding is
+    /// one-way, or if the place is gone.
     pub fn handle(&self, event: WidgetEvent) -> Result<(), Error> {
         let at = || self.place.into();
         match event {

@@ -151,6 +151,10 @@ impl<M: Model> Form<M> {
     }
 
     /// A form that starts from the model's defaults, and blanks.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the model or its rules contradict themselves.
     pub fn blank() -> Result<Self, Error> {
         Self::starting_from(None)
     }
@@ -162,12 +166,20 @@ impl<M: Model> Form<M> {
 
     /// Starts again from another record, which becomes the baseline: nothing is dirty or touched. Handles to fields
     /// stay valid, rows are new, and nothing done before can be undone.
+    ///
+    /// # Errors
+    ///
+    /// Fails, and changes nothing, if a form cannot hold the record.
     pub fn reset_to(&self, record: &M) -> Result<(), Error> {
         self.apply(Action::ResetTo { value: record.to_value() })
     }
 
     /// The finished record. A place that is not relevant has its default, or is as empty as its type allows. Warnings
     /// are no obstacle.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there are findings other than warnings: the error has all of them ([`Error::findings`]).
     pub fn parse(&self) -> Result<M, Error> {
         let mut findings = self.findings();
         findings.retain(|finding| !finding.is_warning);
@@ -201,6 +213,10 @@ impl Form<Untyped> {
     }
 
     /// A form of a schema that starts from this value or, without one, from the schema's defaults and blanks.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the value does not fit the schema, with the place in it.
     pub fn of_schema(schema: Arc<Schema>, value: Option<Value>) -> Result<Self, Error> {
         let engine = Engine::new(schema, value)?;
         Ok(Form { core: Core::new(engine), model: PhantomData })
@@ -215,6 +231,10 @@ impl<M> Form<M> {
 
 impl<M: 'static> Form<M> {
     /// A handle to a place, which stays with the place wherever it moves.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place; the error names the nearest field.
     pub fn place<L: Locate<M>>(&self, at: L) -> Result<Place<L::Target>, Error> {
         let address = address(at)?;
         Ok(Place::new(self.core.clone(), self.core.locate(&address)?))
@@ -229,6 +249,10 @@ impl<M: 'static> Form<M> {
     ///
     /// From inside a callback the action waits for the end of the round. If it fails then, its error is in
     /// [`Form::take_errors`].
+    ///
+    /// # Errors
+    ///
+    /// Fails, and changes nothing, if there is no such place, or if the action does not suit it or must not change it.
     pub fn apply(&self, action: Action) -> Result<(), Error> {
         self.core.apply(action).map(drop)
     }
@@ -253,16 +277,28 @@ impl<M: 'static> Form<M> {
     /// Inside the closure values are as they were set; what depends on them, such as findings, is computed at the
     /// end. A transaction inside a transaction is part of it. Inside a callback the transaction waits for the end of
     /// the round, as actions do.
+    ///
+    /// # Errors
+    ///
+    /// Returns the error of the closure, or fails if the rules cannot settle. Nothing has changed then.
     pub fn transaction<T, E: From<Error>>(&self, act: impl FnOnce() -> Result<T, E>) -> Result<T, E> {
         self.core.transaction(act)
     }
 
     /// Undoes the last step: a transaction, or the typing in one field, with what subscribers did in response.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is nothing to undo, or inside a transaction.
     pub fn undo(&self) -> Result<(), Error> {
         self.apply(Action::Undo)
     }
 
     /// Redoes the step that was undone last.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is nothing to redo, or inside a transaction.
     pub fn redo(&self) -> Result<(), Error> {
         self.apply(Action::Redo)
     }
@@ -389,6 +425,10 @@ impl<M: 'static> Form<M> {
 
     /// Lets time pass: text that is committed after a pause is committed if the pause was long enough. The form has
     /// no clock; the program says when time has passed.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the rules cannot settle once text is committed.
     pub fn wait(&self, duration: Duration) -> Result<(), Error> {
         self.apply(Action::Wait { duration })
     }
@@ -412,6 +452,10 @@ impl<M: 'static> Form<M> {
     /// assert_eq!(form.findings()[0].message, "“b” is not one of: Deck oven.");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place, or if a choice does not fit its type.
     pub fn set_choices<'a, L: Locate<M>>(
         &self,
         at: L,
@@ -422,6 +466,10 @@ impl<M: 'static> Form<M> {
 
     /// Sets what a field is chosen from in every row of a list, also in rows to come, unless the field has choices of
     /// its own in a row.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such field in the rows, or if a choice does not fit its type.
     pub fn set_choices_each<'a, R, L, I>(
         &self,
         list: L,
@@ -453,54 +501,94 @@ impl<M: 'static> Form<M> {
     }
 
     /// Gives the focus to a place: what a widget does when it gets it.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place.
     pub fn focus<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Focus { at: address(at)? })
     }
 
     /// Enters text: what a widget does when a person has typed, with the whole text in it.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place, or if it is not a field that a person can change.
     pub fn enter<L: Locate<M>>(&self, at: L, text: impl Into<String>) -> Result<(), Error> {
         self.apply(Action::Enter { at: address(at)?, text: text.into() })
     }
 
     /// Leaves a field, which touches it: what a widget does when it loses the focus.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place.
     pub fn leave<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Leave { at: address(at)? })
     }
 
     /// Clears a field, a list, or a record.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place, or if it cannot be emptied.
     pub fn clear<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Clear { at: address(at)? })
     }
 
     /// Gives up an override: a suggested field takes the suggestion again, a leading counterpart lets the other lead. See
     /// [`Rules::suggest`] and [`Rules::counterparts`].
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place, or if it has no override to give up.
     pub fn release<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Release { at: address(at)? })
     }
 
     /// Sets a place to a value.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place, if it is calculated, or if the value does not fit it.
     #[allow(clippy::needless_pass_by_value, reason = "setters take what they set")]
     pub fn set<L: Locate<M>>(&self, at: L, value: L::Target) -> Result<(), Error> {
         self.apply(Action::Replace { at: address(at)?, value: value.to_value() })
     }
 
     /// Resets a place, with everything in it, to its baseline.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place.
     pub fn reset_at<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
         self.apply(Action::Reset { at: address(at)? })
     }
 
     /// Resets the form to its baseline.
+    ///
+    /// # Errors
+    ///
+    /// Fails inside a selector. Inside a callback the reset waits for the end of the round.
     pub fn reset(&self) -> Result<(), Error> {
         self.apply(Action::Reset { at: self.core.root().into() })
     }
 
     /// The value of a place as its Rust type, without options around it; `None` if the field is blank or its entry
     /// cannot be parsed.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place.
     pub fn get<L: Locate<M>>(&self, at: L) -> Result<Option<<L::Target as Data>::Inner>, Error> {
         Ok(self.place(at)?.get())
     }
 
     /// The text in the widget of a field.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place.
     pub fn entry<L: Locate<M>>(&self, at: L) -> Result<String, Error> {
         Ok(self.place(at)?.entry())
     }

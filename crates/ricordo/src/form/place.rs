@@ -216,46 +216,82 @@ impl<T> Place<T> {
     }
 
     /// What a widget does when it gets the focus.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone.
     pub fn focus(&self) -> Result<(), Error> {
         self.apply(Action::Focus { at: self.id.into() })
     }
 
     /// What a widget does when a person has typed: the whole text that now stands in it.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone, or is not a field that a person can change.
     pub fn enter(&self, text: impl Into<String>) -> Result<(), Error> {
         self.apply(Action::Enter { at: self.id.into(), text: text.into() })
     }
 
     /// What a widget does when it loses the focus. Only this touches a field.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone.
     pub fn leave(&self) -> Result<(), Error> {
         self.apply(Action::Leave { at: self.id.into() })
     }
 
     /// Clears the place.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone, or cannot be emptied.
     pub fn clear(&self) -> Result<(), Error> {
         self.apply(Action::Clear { at: self.id.into() })
     }
 
     /// Gives up an override: a suggested field takes the suggestion again, a leading counterpart lets the other lead.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone, or has no override to give up.
     pub fn release(&self) -> Result<(), Error> {
         self.apply(Action::Release { at: self.id.into() })
     }
 
     /// Resets the place, with everything in it, to its baseline.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone.
     pub fn reset(&self) -> Result<(), Error> {
         self.apply(Action::Reset { at: self.id.into() })
     }
 
     /// Removes a row from its list, or makes a field blank.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone, or is neither a row nor a place that can be blank.
     pub fn remove(&self) -> Result<(), Error> {
         self.apply(Action::Remove { at: self.id.into() })
     }
 
     /// Moves a row to a position in its list, counted without the row.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone or not a row, or if its list has no such position.
     pub fn move_to(&self, position: usize) -> Result<(), Error> {
         self.apply(Action::MoveRow { row: self.id.into(), to: position })
     }
 
     /// Swaps a row with another of its list.
+    ///
+    /// # Errors
+    ///
+    /// Fails if one of the places is gone, or if they are not rows of one list.
     pub fn swap_with(&self, other: &Place<T>) -> Result<(), Error> {
         // Ids mean nothing in another form, and might name a place there.
         if !Rc::ptr_eq(&self.core, &other.core) {
@@ -276,12 +312,20 @@ impl<T> Place<T> {
     }
 
     /// Duplicates a row: the new row comes after it.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone or not a row.
     pub fn duplicate(&self) -> Result<Place<T>, Error> {
         let row = self.core.add_row(Action::Duplicate { row: self.id.into() })?;
         Ok(Place::new(self.core.clone(), row))
     }
 
     /// Carries out several actions as one. See [`Form::transaction`](super::Form::transaction).
+    ///
+    /// # Errors
+    ///
+    /// Returns the error of the closure, or fails if the rules cannot settle. Nothing has changed then.
     pub fn transaction<U, E: From<Error>>(&self, act: impl FnOnce() -> Result<U, E>) -> Result<U, E> {
         self.core.transaction(act)
     }
@@ -293,6 +337,10 @@ impl<T> Place<T> {
 
 impl<T: 'static> Place<T> {
     /// A handle to a place in this one.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place in this one; the error names the nearest field.
     pub fn place<L: Locate<T>>(&self, at: L) -> Result<Place<L::Target>, Error> {
         let address = match at.spot() {
             Ok(Spot::Route(route)) => Address::Route(Some(self.id), route),
@@ -315,6 +363,10 @@ impl<T: Data> Place<T> {
     }
 
     /// Sets the place to a value.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone or calculated, or if the value does not fit it.
     #[allow(clippy::needless_pass_by_value, reason = "setters take what they set")]
     pub fn set(&self, value: T) -> Result<(), Error> {
         self.apply(Action::Replace { at: self.id.into(), value: value.to_value() })
@@ -412,12 +464,20 @@ impl<T: Model> Place<Vec<T>> {
     }
 
     /// Adds a row at the end.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the list is gone, or if the row does not fit it.
     #[allow(clippy::needless_pass_by_value, reason = "a row that is given is given away")]
     pub fn push(&self, row: T) -> Result<Place<T>, Error> {
         self.insert_value(None, Some(row.to_value()))
     }
 
     /// Inserts a row at a position.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the list is gone or has no such position, or if the row does not fit it.
     #[allow(clippy::needless_pass_by_value, reason = "a row that is given is given away")]
     pub fn insert(&self, position: usize, row: T) -> Result<Place<T>, Error> {
         self.insert_value(Some(position), Some(row.to_value()))
@@ -445,6 +505,10 @@ impl<T: Model> Place<Vec<T>> {
     /// assert!(!allergens.includes(Allergen::Nuts));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails if the list is gone, or if the value does not fit its rows.
     #[allow(clippy::needless_pass_by_value, reason = "choices are small, and given away")]
     pub fn include(&self, value: T, included: bool) -> Result<(), Error> {
         choosing::include(&self.core, self.id, &value.to_value(), included)

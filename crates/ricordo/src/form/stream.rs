@@ -91,6 +91,10 @@ impl<T> Drop for Source<T> {
 
 impl<M: 'static> Form<M> {
     /// The results of a function of the form as a stream. See [`Form::subscribe_selector`].
+    ///
+    /// # Errors
+    ///
+    /// Fails inside a selector.
     pub fn values<T: PartialEq + Clone + 'static>(
         &self,
         mut selector: impl FnMut(&View<'_, M>) -> T + 'static,
@@ -115,11 +119,19 @@ impl<M: 'static> Form<M> {
 impl<T: 'static> Place<T> {
     /// A stream of the changes of the place, and of anything in it. Its items are the place, which may be gone by
     /// then.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone for good, or inside a selector.
     pub fn changes(&self) -> Result<Changes<T>, Error> {
         self.changes_in(None)
     }
 
     /// A stream of the changes of these aspects of the place.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone for good, or inside a selector.
     pub fn changes_of(&self, aspects: Aspects) -> Result<Changes<T>, Error> {
         self.changes_in(Some(aspects))
     }

@@ -16,6 +16,10 @@ use crate::value::Value;
 
 impl<M: 'static> Form<M> {
     /// Notifies when a place, or anything in it, has changed, until the guard is dropped. See [`Place::subscribe`].
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place, or inside a selector.
     pub fn subscribe<L: Locate<M>>(
         &self,
         at: L,
@@ -25,6 +29,10 @@ impl<M: 'static> Form<M> {
     }
 
     /// Notifies when one of these aspects of a place has changed. See [`Place::subscribe_aspects`].
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place, or inside a selector.
     pub fn subscribe_aspects<L: Locate<M>>(
         &self,
         at: L,
@@ -49,6 +57,10 @@ impl<M: 'static> Form<M> {
     /// assert_eq!(label.counts().called, 1);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place, or inside a selector.
     pub fn subscribe_value<L: Locate<M>>(
         &self,
         at: L,
@@ -59,6 +71,10 @@ impl<M: 'static> Form<M> {
 
     /// Notifies with the old and the new state when the form becomes dirty, touched, valid or uncommitted, or has
     /// steps to undo or redo, or no longer.
+    ///
+    /// # Errors
+    ///
+    /// Fails inside a selector.
     pub fn subscribe_state(
         &self,
         mut callback: impl FnMut(&Update<FormState, Form<M>>) + 'static,
@@ -98,6 +114,10 @@ impl<M: 'static> Form<M> {
     /// assert_eq!(is_wet.counts().called, 1);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails inside a selector.
     pub fn subscribe_selector<T: PartialEq + 'static>(
         &self,
         selector: impl FnMut(&View<'_, M>) -> T + 'static,
@@ -116,6 +136,10 @@ impl<T: 'static> Place<T> {
     /// A callback can read, act, subscribe, and end subscriptions, its own included. What it does to the form waits
     /// for the end of the round. If it panics, the others are still called, and then the panic continues in the code
     /// that acted.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone for good, or inside a selector.
     pub fn subscribe(&self, callback: impl FnMut(&Notification<T>) + 'static) -> Result<Subscription, Error> {
         follow(&self.core, self.id, None, callback)
     }
@@ -124,6 +148,10 @@ impl<T: 'static> Place<T> {
     ///
     /// Of a record or a list, whether it is dirty, touched, valid or uncommitted, and its value, include what is in
     /// it; everything else is its own. So [`Aspects::ROWS`] of a list is its structure alone.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone for good, or inside a selector.
     pub fn subscribe_aspects(
         &self,
         aspects: Aspects,
@@ -134,6 +162,10 @@ impl<T: 'static> Place<T> {
 
     /// Notifies with the old and the new result when the result of a function of the place has changed. See
     /// [`Form::subscribe_selector`].
+    ///
+    /// # Errors
+    ///
+    /// Fails inside a selector.
     pub fn subscribe_selector<U: PartialEq + 'static>(
         &self,
         selector: impl FnMut(&View<'_, T>) -> U + 'static,
@@ -146,6 +178,10 @@ impl<T: 'static> Place<T> {
 impl<T: Data> Place<T> {
     /// Notifies with the old and the new value when the value has changed; `None` if it is blank, cannot be parsed,
     /// or is gone.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone for good, or inside a selector.
     pub fn subscribe_value(
         &self,
         callback: impl FnMut(&Update<Option<T::Inner>>) + 'static,

@@ -64,6 +64,10 @@ impl<M: Model> Form<M> {
     /// assert!(form.take(Keep::nothing()).is_err(), "a name is needed, and grams");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails, and changes nothing, if there are findings other than warnings; the error has all of them ([`Error::findings`]).
     #[allow(clippy::needless_pass_by_value, reason = "said once, and used up")]
     pub fn take(&self, keep: Keep<M>) -> Result<M, Error> {
         // What still waits for its field to be left counts.

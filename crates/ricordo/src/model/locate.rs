@@ -48,6 +48,10 @@ pub trait Locate<M> {
     type Target: Data;
 
     /// Where the place is.
+    ///
+    /// # Errors
+    ///
+    /// Fails if a pointer is not written as RFC 6901 has it, or if a path has more than eight steps.
     fn spot(self) -> Result<Spot, Error>;
 }
 

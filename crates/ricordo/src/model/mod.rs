@@ -110,6 +110,10 @@ pub trait Data: Sized + 'static {
     fn to_value(&self) -> Value;
 
     /// The value back as a Rust value, or what is wrong with it.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the value does not fit the type.
     fn from_value(value: &Value) -> Result<Self, Error>;
 }
 
@@ -126,6 +130,10 @@ pub trait Model: Data {
     type At<M: 'static, P: Data>: Locate<M, Target = P>;
 
     /// Describes the type as a part of a schema.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the type contradicts itself, such as by two fields of one name.
     fn part(schema: &mut SchemaBuilder) -> Result<Part, Error>;
 
     /// The typed path of a route.

@@ -57,6 +57,10 @@ impl SchemaBuilder {
     }
 
     /// Adds a field to a record type, after those that it has.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the record type has a field of that name.
     pub fn field(&mut self, record: RecordId, name: &str, part: Part) -> Result<PartId, Error> {
         let id = self.add(part);
         match self.records[record.0 as usize].entry(Arc::from(name)) {
@@ -81,6 +85,10 @@ impl SchemaBuilder {
     }
 
     /// The record type of a Rust type: opened, and filled by `fill`, the first time it is asked for.
+    ///
+    /// # Errors
+    ///
+    /// Fails as `fill` does.
     pub fn record_of<T: 'static>(
         &mut self,
         fill: impl FnOnce(&mut SchemaBuilder, RecordId) -> Result<(), Error>,
@@ -107,6 +115,10 @@ impl SchemaBuilder {
 
     /// The schema whose form is `root`. Refused are lists without an item, a record that would lie in itself
     /// without end, and a default that does not fit its part.
+    ///
+    /// # Errors
+    ///
+    /// Fails for a list without an item, a record that contains itself without end, or a default that does not fit its part.
     pub fn finish(mut self, root: Part) -> Result<Schema, Error> {
         let root = self.add(root);
         let lists = self.lists.iter().copied().collect::<Option<Vec<_>>>();

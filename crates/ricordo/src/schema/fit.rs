@@ -10,6 +10,10 @@ impl Schema {
     /// Brings a value into the form that places of this part hold: members in the order of the definition,
     /// numbers without trailing zeros, blank members left out. What has no place in the schema is refused, not
     /// dropped; whether the value keeps to the constraints is another matter.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the value does not fit, with the place in it.
     pub fn fit(&self, part: PartId, value: Value) -> Result<Value, Error> {
         self.fit_below(part, value, 0)
     }

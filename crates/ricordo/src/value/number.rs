@@ -28,6 +28,10 @@ pub enum UnreadableNumber {
 /// assert_eq!(read_number("-2e3"), Ok(Decimal::from(-2000)));
 /// assert!(read_number("12x").is_err() && read_number("+1").is_err() && read_number("1.").is_err());
 /// ```
+///
+/// # Errors
+///
+/// Fails if the text is not a number, or has more digits than a [`Decimal`] holds.
 pub fn read_number(text: &str) -> Result<Decimal, UnreadableNumber> {
     let (negative, text) = match text.strip_prefix('-') {
         Some(rest) => (true, rest),
