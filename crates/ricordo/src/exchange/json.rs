@@ -100,11 +100,7 @@ impl<'a> Node<'a> {
             let name_at = span_of(self.document, name.get());
             let name: Cow<'a, str> = Node { text: name.get(), ..*self }.string()?;
             if !names.insert(name.clone()) {
-                return Err(Error::syntax(
-                    self.document,
-                    name_at,
-                    format!("“{name}” stands here a second time"),
-                ));
+                return Err(Error::syntax(self.document, name_at, format!("“{name}” is given twice")));
             }
             members.push(Member { name, name_at, node: self.below(node)? });
         }
