@@ -33,7 +33,7 @@ impl Watched {
 
     /// What an action does, in words.
     pub(crate) fn words(&self, action: &Action) -> String {
-        self.engine.words(&self.engine.deed(action))
+        self.engine.words(&self.engine.summarize(action))
     }
 
     /// What an action changed, and who was notified.

@@ -81,7 +81,7 @@ impl Step {
             touched: engine.view(change.place()).is_touched()
                 && change.aspects().contains(ricordo::engine::Aspects::TOUCHED),
         });
-        Step { at, action: engine.words(outcome.deed()), changes: changes.collect() }
+        Step { at, action: engine.words(outcome.action()), changes: changes.collect() }
     }
 
     /// What it changed of a place, of anything in it, or of where its row stands.
@@ -144,8 +144,8 @@ fn reasons(engine: &Engine, place: PlaceId) -> Vec<Line> {
     let mut rest: Vec<(Reason, usize)> =
         engine.explain(place).into_iter().rev().map(|why| (why, 0)).collect();
     while let Some((reason, depth)) = rest.pop() {
-        lines.push(Line::new(reason.said()).indented(depth));
-        rest.extend(reason.follows_from().iter().rev().map(|why| (why.clone(), depth + 2)));
+        lines.push(Line::new(reason.text()).indented(depth));
+        rest.extend(reason.dependencies().iter().rev().map(|why| (why.clone(), depth + 2)));
     }
     lines
 }

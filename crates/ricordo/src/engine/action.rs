@@ -6,31 +6,32 @@ use super::Address;
 use crate::schema::{Choices, Error, ErrorKind, Pointer};
 use crate::value::Value;
 
-/// One thing done to a form.
+/// An action on a form.
 ///
-/// The first four, and `Release`, are what a person does at a widget; the others are what a program does. `Add`, `Remove`,
-/// `Replace`, `Move`, `Copy` and `Test` mean what the operations of JSON Patch (RFC 6902, section 4) mean.
+/// `Focus`, `Enter`, `Leave`, `Clear` and `Release` are what a person does at a widget; the others are what a program
+/// does. `Add`, `Remove`, `Replace`, `Move`, `Copy` and `Test` mean what the operations of JSON Patch (RFC 6902,
+/// section 4) mean.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum Action {
-    /// A widget has got the focus.
+    /// A widget gets the focus.
     Focus {
         /// The place of the widget.
         at: Address,
     },
-    /// A text now stands in a widget.
+    /// Text is entered in a widget.
     Enter {
         /// The field.
         at: Address,
         /// The whole text.
         text: String,
     },
-    /// A widget has lost the focus. Only this touches a place.
+    /// A widget loses the focus. Only this touches a place.
     Leave {
         /// The place of the widget.
         at: Address,
     },
-    /// A place is emptied: a field of its value, a list of its rows, a record of all in it.
+    /// A place is cleared: a field of its value, a list of its rows, a record of everything in it.
     Clear {
         /// The place.
         at: Address,
@@ -42,23 +43,23 @@ pub enum Action {
         /// The value, for a record with all its members.
         value: Value,
     },
-    /// A row is put into a list.
+    /// A row is inserted in a list.
     Insert {
         /// The list.
         list: Address,
-        /// Where the row shall stand; without it, at the end.
+        /// The position of the row; without it, the end.
         position: Option<usize>,
-        /// What the row holds; without it, the defaults of a new row.
+        /// The value of the row; without it, the defaults of a new row.
         value: Option<Value>,
     },
     /// A row is moved within its list.
     MoveRow {
         /// The row.
         row: Address,
-        /// Where it shall stand, counted without it.
+        /// The new position, counted without the row.
         to: usize,
     },
-    /// A new row that holds the same is put behind a row.
+    /// A new row with the same value is inserted after a row.
     Duplicate {
         /// The row.
         row: Address,
@@ -74,7 +75,7 @@ pub enum Action {
     Add {
         /// Where.
         at: Pointer,
-        /// What; without it, the defaults of a new row, or of an optional record, which is there then.
+        /// The value; without it, the defaults of a new row, or of an optional record.
         value: Option<Value>,
     },
     /// A row is removed; a field is made blank.
@@ -85,7 +86,7 @@ pub enum Action {
     /// What is at one place is removed and added at another. A row that is moved within its list keeps its
     /// identity, and with it all that was typed, touched and wrong in it.
     Move {
-        /// The place to take from.
+        /// The place to move from.
         from: Address,
         /// The place to add at, as in `Add`.
         to: Pointer,
@@ -105,13 +106,12 @@ pub enum Action {
         /// The value it should hold.
         value: Value,
     },
-    /// A place, with all in it, goes back to its baseline.
+    /// A place returns to its baseline, with everything in it.
     Reset {
         /// The place.
         at: Address,
     },
-    /// The form gets a new value, which is its baseline, too, because another record was selected. Nothing that
-    /// went before can be undone.
+    /// The form starts again from another value, which is also its baseline. Nothing done before can be undone.
     ResetTo {
         /// The value, with all its members.
         value: Value,
@@ -121,42 +121,42 @@ pub enum Action {
         /// The field.
         at: Address,
     },
-    /// A field gets choices of its own at run time, or goes back to those of the schema. A value that is no longer
-    /// offered stays, and is found. This is no step that undo takes back.
+    /// A field gets choices at run time, or those of the schema again. A value that is not among them stays, with the
+    /// finding `not_listed`. Undo does not revert this.
     Choices {
         /// The field. With `-` for every row number in the pointer, all such fields, also of rows to come.
         at: Address,
-        /// The choices; without them, those of the schema again.
+        /// The choices; `None` restores those of the schema.
         choices: Option<Choices>,
     },
-    /// So much time has passed. Text that is committed after a pause is committed if it was long
-    /// enough. Time is only ever passed in like this: the engine has no clock of its own.
+    /// Time passes: text that is committed after a pause is committed if the pause was long enough. The engine has no
+    /// clock; this is the only way for time to pass.
     Wait {
         /// How much.
         duration: Duration,
     },
-    /// A component has told its parent something. The form does not change; the action is there to be recorded,
-    /// and to be the cause of what the parent does.
+    /// A component emits an event for its parent. The form does not change; the action is there to be recorded, and
+    /// to be the cause of what the parent does.
     Event {
-        /// The part of the form that the component has in hand, if it has one.
+        /// The place of the component, if it has one.
         at: Option<Address>,
         /// What has happened: `deleted`.
         name: String,
         /// What the event carries.
         value: Value,
     },
-    /// The last step is taken back. A step is a transaction; typing in one field is gathered into one, and what
-    /// only touches places belongs to the step before.
+    /// The last step is undone. A step is a transaction, or the typing in one field; touches belong to the step
+    /// before.
     Undo,
-    /// The step that was undone last is done again.
+    /// The step that was undone last is redone.
     Redo,
-    /// Several actions as one: all are carried out, or none.
+    /// Several actions as one transaction.
     Group(Vec<Action>),
 }
 
-/// How deep groups may lie in each other.
+/// How deep groups may be nested.
 const DEEPEST_GROUP: usize = 64;
-/// How deep lists and records may lie in each other in a value that is given. No place lies as deep.
+/// How deep lists and records may be nested in a value. No place is as deep.
 const DEEPEST_VALUE: usize = 200;
 
 impl Action {

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 use super::rulebook::{RuleSpec, Rulebook, RulesFor};
-use super::{Deed, Engine, Outcome};
+use super::{ActionSummary, Engine, Outcome};
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::settle::{self, Checkpoint, Declaration, RuleKey};
 use crate::tree::{Body, ConstraintId, ConstraintWords, PlaceId, Tree, Undo};
@@ -79,10 +79,10 @@ impl Engine {
         let settled = declared.and_then(|()| settle::settle(&mut self.tree, &mut self.graph));
         if let Err(unsettled) = settled {
             let refused = self.refused(unsettled);
-            self.roll_back_to(Checkpoint::default());
+            self.revert_to(Checkpoint::default());
             let log = self.tree.log().len();
             self.take_out(&added);
-            self.tree.roll_back_to(log);
+            self.tree.revert_to(log);
             self.graph.finish();
             return Err(refused);
         }
@@ -134,7 +134,7 @@ impl Engine {
         let (mut outcome, log) = self.report(None);
         self.tree.forget(log);
         self.report_state(&mut outcome);
-        outcome.set_deed(Deed::transaction());
+        outcome.set_action(ActionSummary::transaction());
         outcome
     }
 

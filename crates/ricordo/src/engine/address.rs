@@ -1,17 +1,17 @@
-//! Addresses: the ways to say which place is meant.
+//! Addresses: how actions refer to places.
 
 use std::str::FromStr;
 
 use crate::schema::{Error, Pointer, Route};
 use crate::tree::PlaceId;
 
-/// Which place is meant: by its pointer, or by steps from a place that is known already.
+/// How an action refers to a place: by its pointer, or by steps from a known place.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum Address {
-    /// The place of this pointer.
+    /// The place at this pointer.
     Pointer(Pointer),
-    /// The place to which these steps lead, from a place or, without one, from the form itself.
+    /// The place at the end of these steps, from a place or, without one, from the form itself.
     Route(Option<PlaceId>, Route),
 }
 

@@ -1,4 +1,4 @@
-//! A place that is not what it was.
+//! Changes of places.
 
 use std::borrow::Cow;
 use std::fmt;
@@ -9,7 +9,7 @@ use crate::settle::Aspects;
 use crate::tree::{Faults, PlaceId};
 use crate::value::Value;
 
-/// A place that is not what it was.
+/// A place that has changed.
 pub struct Change {
     pub(super) place: PlaceId,
     pub(super) aspects: Aspects,
@@ -40,12 +40,12 @@ impl Change {
         self.place
     }
 
-    /// What is not what it was.
+    /// The aspects that have changed.
     pub fn aspects(&self) -> Aspects {
         self.aspects
     }
 
-    /// The text that stood in the widget, if it is another now.
+    /// The entry before, if it has changed.
     pub fn entry_before(&self) -> Option<Cow<'_, str>> {
         // What was not typed was the text of the value, and changed with it.
         let of_value = || self.value.as_ref().map(Value::to_text);
@@ -53,17 +53,17 @@ impl Change {
         if changed { self.entry.as_deref().map(Cow::Borrowed).or_else(of_value) } else { None }
     }
 
-    /// The value of the field, if it is another now.
+    /// The value of the field before, if it has changed.
     pub fn value_before(&self) -> Option<&Value> {
         self.value.as_ref()
     }
 
-    /// The kinds of findings there were, if they are others now.
+    /// The kinds of findings before, if they have changed.
     pub fn findings_before(&self) -> Option<Vec<FindingKind>> {
         Some(self.faults.as_ref()?.iter().map(|fault| fault.kind).collect())
     }
 
-    /// The steps by which the rows of a list became what they are, in order.
+    /// The steps from the old rows of a list to the new ones, in order.
     pub fn row_edits(&self) -> &[RowEdit] {
         &self.edits
     }

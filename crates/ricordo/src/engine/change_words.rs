@@ -96,7 +96,7 @@ impl Engine {
 impl Engine {
     /// What a calculated place follows from, in words.
     fn calculated_words(&self, place: PlaceId) -> Option<String> {
-        let from = self.follows_from(place);
+        let from = self.dependencies(place);
         if from.is_empty() { None } else { Some(format!("calculated from {}", self.names_of(&from))) }
     }
 }

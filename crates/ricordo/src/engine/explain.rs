@@ -1,4 +1,4 @@
-//! Why a place is what it is: what its value and its flags follow from.
+//! Explanations: what the value and the flags of a place depend on.
 
 use std::fmt;
 
@@ -9,8 +9,7 @@ use crate::settle::Slot;
 use crate::tree::{PlaceId, Standing};
 use crate::value::Value;
 
-/// Why something is as it is: what is said, and what that follows from. It is written with what it follows from below it,
-/// indented.
+/// An explanation: a statement, and the reasons for it, which are written below it, indented.
 ///
 /// ```
 /// # use ricordo::{Form, Model};
@@ -26,18 +25,18 @@ use crate::value::Value;
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Reason {
-    said: String,
+    text: String,
     from: Vec<Reason>,
 }
 
 impl Reason {
-    /// What is so: `/dough is 10800, calculated from`.
-    pub fn said(&self) -> &str {
-        &self.said
+    /// The statement: `/dough is 10800, calculated from`.
+    pub fn text(&self) -> &str {
+        &self.text
     }
 
-    /// What it follows from.
-    pub fn follows_from(&self) -> &[Reason] {
+    /// The reasons for it.
+    pub fn dependencies(&self) -> &[Reason] {
         &self.from
     }
 
@@ -45,7 +44,7 @@ impl Reason {
         if indent > 0 {
             writeln!(formatter)?;
         }
-        write!(formatter, "{:indent$}{}", "", self.said)?;
+        write!(formatter, "{:indent$}{}", "", self.text)?;
         self.from.iter().try_for_each(|reason| reason.write(formatter, indent + 2))
     }
 }
@@ -71,8 +70,8 @@ fn held_words(value: &Value) -> String {
 }
 
 impl Engine {
-    /// Why a place is what it is: for its value, and for each of its flags, what it follows from, and what that follows
-    /// from. Nothing for what was loaded or set. Secrets are hidden.
+    /// Why a place is in its state: for its value and each of its flags, what they depend on, and what that depends
+    /// on. Empty for what was loaded or set. Secrets are hidden.
     pub fn explain(&self, place: PlaceId) -> Vec<Reason> {
         let mut reasons = Vec::new();
         if !matches!(self.tree.standing(place), Some(Standing::Own) | None) {
@@ -101,16 +100,16 @@ impl Engine {
                     Some(Slot::Kept(_)) => "whether an aggregate counts it",
                 };
                 let name = self.tree.pointer(place);
-                let said = format!("{}: {what} could not be computed ({})", Named(&name), failure.why);
-                reasons.push(Reason { said, from: Vec::new() });
+                let text = format!("{}: {what} could not be computed ({})", Named(&name), failure.why);
+                reasons.push(Reason { text, from: Vec::new() });
             }
             if flags.is_required {
                 reasons.push(self.flag_reason(place, place, "required", Slot::Required));
             }
             for constraint in flags.failed.iter().filter(|_| view.is_relevant()) {
                 let message = self.tree.constraint(*constraint).map(|words| words.message.clone());
-                let said = format!("not as it should be (“{}”)", message.unwrap_or_default());
-                reasons.push(self.flag_reason(place, place, &said, Slot::Constraint(*constraint)));
+                let text = format!("not as it should be (“{}”)", message.unwrap_or_default());
+                reasons.push(self.flag_reason(place, place, &text, Slot::Constraint(*constraint)));
             }
         }
         reasons
@@ -123,8 +122,8 @@ impl Engine {
         let rules = self.graph.rules_of(&self.tree, by);
         let from = rules.into_iter().find(|(slot, _)| *slot == of).map(|(_, from)| from).unwrap_or_default();
         let name = self.tree.pointer(place);
-        let said = format!("{} is {flag}{inherited}, which depends on", Named(&name));
-        self.reason(said, from, &mut Vec::new())
+        let text = format!("{} is {flag}{inherited}, which depends on", Named(&name));
+        self.reason(text, from, &mut Vec::new())
     }
 
     /// Why a place holds its value. `explained` are the places that were explained before.
@@ -147,21 +146,21 @@ impl Engine {
         let rows = self.graph.aggregated_places(&self.tree, place).filter(|rows| !rows.is_empty());
         let from = rows.unwrap_or_else(|| self.graph.looked_at(&self.tree, place));
         if !from.is_empty() && explained.contains(&place) {
-            return Reason { said: format!("{is}, see above"), from: Vec::new() };
+            return Reason { text: format!("{is}, see above"), from: Vec::new() };
         }
         explained.push(place);
         self.reason(format!("{is}{how}"), from, explained)
     }
 
-    fn reason(&self, said: String, from: Vec<PlaceId>, explained: &mut Vec<PlaceId>) -> Reason {
+    fn reason(&self, text: String, from: Vec<PlaceId>, explained: &mut Vec<PlaceId>) -> Reason {
         let from = self.in_order(from);
         let count = if explained.len() > MOST_IN_ALL { 0 } else { from.len().min(MOST) };
         let mut reasons: Vec<Reason> =
             from[..count].iter().map(|place| self.value_reason(*place, explained)).collect();
         if from.len() > count {
-            reasons.push(Reason { said: format!("and {} more", from.len() - count), from: Vec::new() });
+            reasons.push(Reason { text: format!("and {} more", from.len() - count), from: Vec::new() });
         }
-        Reason { said, from: reasons }
+        Reason { text, from: reasons }
     }
 
     /// The rules by which these flags of a place follow, in words: which places they look at.

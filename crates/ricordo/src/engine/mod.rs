@@ -1,11 +1,12 @@
-//! The engine: actions in, and what to tell out.
+//! The engine: actions in, outcomes out.
 //!
-//! An [`Engine`] holds the state of one form. Whatever changes it is an [`Action`]: [`Engine::apply`] carries
-//! one out wholly or not at all, settles what follows from it, and returns an [`Outcome`] that says what has
-//! changed and who must hear of it. The engine calls nobody and knows no clock, so it can be driven from
-//! anywhere; around it stands [`Form`](crate::Form), which most programs use.
+//! An [`Engine`] holds the state of one form. Everything that changes it is an [`Action`]: [`Engine::apply`] carries
+//! one out wholly or not at all, settles what depends on it, and returns an [`Outcome`] with the changes and the
+//! observers to notify. The engine calls nobody and has no clock, so anything can drive it. Most programs use
+//! [`Form`](crate::Form), which wraps it.
 
 mod action;
+mod action_summary;
 mod adding;
 mod address;
 mod aggregating;
@@ -13,7 +14,6 @@ mod change;
 mod change_words;
 mod compiled;
 mod concerned;
-mod deed;
 mod explain;
 mod history;
 mod inherited;
@@ -34,12 +34,12 @@ use std::sync::Arc;
 use std::time::Duration;
 
 pub use action::Action;
+pub use action_summary::ActionSummary;
 pub(crate) use adding::AddedRules;
 pub use address::Address;
 pub(crate) use aggregating::{AggregateSpec, RowsOf};
 pub use change::Change;
 pub use compiled::CompiledSchema;
-pub use deed::Deed;
 pub use explain::Reason;
 pub use observers::ObserverId;
 pub use outcome::Outcome;
@@ -82,13 +82,13 @@ pub struct Engine {
     graph: Graph,
     observers: Observers,
     history: History,
-    /// The transaction that has begun and not ended.
+    /// The open transaction.
     open: Option<Open>,
     /// How much time has passed.
     clock: Duration,
     /// When text is committed by itself, and where. Some may no longer be so.
     pauses: BTreeSet<(Duration, PlaceId)>,
-    /// The place where the focus belongs after what was done last.
+    /// The place where the focus belongs after the last action.
     hint: Option<PlaceId>,
     flags: FormState,
     /// Whether the form is parsed to a record of a Rust type.
@@ -107,34 +107,34 @@ impl fmt::Debug for Engine {
     }
 }
 
-/// A transaction that has begun.
+/// An open transaction.
 struct Open {
     made: Option<PlaceId>,
-    deed: Deed,
+    summary: ActionSummary,
 }
 
-/// What there is to be said of a form as a whole.
+/// The state of a form as a whole.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 #[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 pub struct FormState {
-    /// Whether the value of the form is not its baseline.
+    /// Whether the value of the form differs from its baseline, or an entry cannot be parsed.
     pub is_dirty: bool,
-    /// Whether any place was left by a person.
+    /// Whether a person has left any field.
     pub is_touched: bool,
-    /// Whether nothing is wrong anywhere.
+    /// Whether there are no errors.
     pub is_valid: bool,
-    /// Whether something was typed that has not taken effect yet.
+    /// Whether some text is not committed yet.
     pub is_uncommitted: bool,
     /// Whether there is a step to undo.
     pub can_undo: bool,
-    /// Whether there is a step to do again.
+    /// Whether there is a step to redo.
     pub can_redo: bool,
 }
 
 impl Engine {
-    /// A form that starts from this value, or, without one, from the schema's defaults and blanks. The value
-    /// must fit the schema; it is the baseline, too.
+    /// A form that starts from this value or, without one, from the schema's defaults and blanks. The value is also
+    /// the baseline.
     ///
     /// # Errors
     ///
@@ -186,13 +186,13 @@ impl Engine {
         self.tree.focus()
     }
 
-    /// The place where the focus belongs after what was done last: in a row that was added, the first field that a
-    /// person may enter. Nothing from the next action on.
+    /// Where the focus belongs after the last action: in a row that was added, its first editable field. `None` from
+    /// the next action on.
     pub fn focus_hint(&self) -> Option<PlaceId> {
         self.hint.filter(|place| self.tree.is_there(*place))
     }
 
-    /// What there is to be said of the form as a whole.
+    /// The state of the form as a whole.
     pub fn state(&self) -> FormState {
         let form = self.view(self.root());
         FormState {
@@ -220,16 +220,16 @@ impl Engine {
         }
     }
 
-    /// What is to be seen of a place. A place that was removed shows what it was like then; one that nothing
-    /// can bring back any more, or that is of another form, shows nothing.
+    /// A view of a place. A removed place shows its last state; one that nothing can bring back, or that belongs to
+    /// another form, shows nothing.
     pub fn view(&self, place: PlaceId) -> PlaceView<'_> {
         PlaceView::new(&self.tree, place)
     }
 
-    /// Carries out an action, wholly or not at all, and settles what follows from it.
+    /// Carries out an action, wholly or not at all, and settles what depends on it.
     ///
-    /// While a transaction is open, the action is only performed: it is settled, and told of, with the whole
-    /// transaction.
+    /// In an open transaction the action is only performed: it is settled and reported when the transaction is
+    /// closed.
     ///
     /// # Errors
     ///
@@ -240,25 +240,25 @@ impl Engine {
             self.graph.end_loading(&self.tree);
         }
         let action = match action {
-            // The most frequent of all: what was typed is not copied for the deed, but moved.
+            // The most frequent of all: what was typed is not copied for the summary, but moved.
             Action::Enter { at, text } if self.open.is_none() => return self.type_in(at, text),
             action => action.within_depth()?,
         };
-        let deed = Deed::of(&action, self);
+        let summary = ActionSummary::of(&action, self);
         let mut outcome = if self.open.is_some() {
             let made = self.apply_within(action)?;
             if let Some(open) = &mut self.open {
-                open.deed.add(deed);
+                open.summary.add(summary);
             }
             return Ok(Outcome::performed(made));
         } else {
             self.apply_alone(action)?
         };
-        outcome.set_deed(deed);
+        outcome.set_action(summary);
         Ok(outcome)
     }
 
-    /// Carries out an action in response to the one before: one undo takes back both.
+    /// Carries out an action in response to the one before: one undo reverts both.
     ///
     /// What is done in response to an undo or redo does not end redo, and is reverted when the history moves on.
     /// [`Form`](crate::Form) does so with whatever subscribers do.
@@ -290,11 +290,11 @@ impl Engine {
             Ok(place) => {
                 let is_secret = self.tree.part(place).secret;
                 let mut outcome = self.finish(None, Some(place))?;
-                outcome.set_deed(Deed::entered(at, text, is_secret));
+                outcome.set_action(ActionSummary::entered(at, text, is_secret));
                 Ok(outcome)
             }
             Err(refused) => {
-                self.roll_back_to(Checkpoint::default());
+                self.revert_to(Checkpoint::default());
                 Err(refused)
             }
         }
@@ -321,27 +321,27 @@ impl Engine {
         match performed {
             Ok((made, typing)) => self.finish(made, typing),
             Err(refused) => {
-                self.roll_back_to(Checkpoint::default());
+                self.revert_to(Checkpoint::default());
                 Err(refused)
             }
         }
     }
 
-    /// Goes back to a point of the transaction.
-    fn roll_back_to(&mut self, checkpoint: Checkpoint) {
-        self.tree.roll_back_to(checkpoint.log);
-        self.graph.roll_back_to(&self.tree, checkpoint);
+    /// Reverts to a point of the transaction.
+    fn revert_to(&mut self, checkpoint: Checkpoint) {
+        self.tree.revert_to(checkpoint.log);
+        self.graph.revert_to(&self.tree, checkpoint);
     }
 
-    /// Settles what was performed, and finds out what has changed.
+    /// Settles what was performed, and finds what has changed.
     fn finish(&mut self, made: Option<PlaceId>, typing: Option<PlaceId>) -> Result<Outcome, Error> {
-        self.settle_or_roll_back()?;
+        self.settle_or_revert()?;
         if self.tree.has_changed_out_of_sight() && !Outcome::will_be_step(&self.tree) {
             // It is no step to undo, so what the steps before may bring back must be as they left it.
             let lasting = self.tree.lasting();
-            self.roll_back_to(Checkpoint::default());
+            self.revert_to(Checkpoint::default());
             self.tree.do_again(lasting);
-            self.settle_or_roll_back()?;
+            self.settle_or_revert()?;
         }
         self.graph.finish();
         let (mut outcome, log) = self.report(made);
@@ -351,10 +351,10 @@ impl Engine {
         Ok(outcome)
     }
 
-    fn settle_or_roll_back(&mut self) -> Result<(), Error> {
+    fn settle_or_revert(&mut self) -> Result<(), Error> {
         settle::settle(&mut self.tree, &mut self.graph).map_err(|unsettled| {
             let refused = self.refused(unsettled);
-            self.roll_back_to(Checkpoint::default());
+            self.revert_to(Checkpoint::default());
             refused
         })
     }
@@ -367,7 +367,7 @@ impl Engine {
         (outcome, self.tree.take_log())
     }
 
-    /// Adds those who watch the flags of the form, if these are others now.
+    /// Adds the observers of the form's state, if that has changed.
     fn report_state(&mut self, outcome: &mut Outcome) {
         if self.observers.watches_state() {
             let flags = self.state();
@@ -404,7 +404,7 @@ impl Engine {
         Ok(outcome)
     }
 
-    /// Settles what cannot be refused. Should anything not be calculated now, it is the next time.
+    /// Settles what cannot be refused. What cannot be computed now is computed the next time.
     fn settle_or_keep_for_later(&mut self) {
         if settle::settle(&mut self.tree, &mut self.graph).is_err() {
             settle::check_changes(&mut self.tree, 0);
@@ -422,23 +422,22 @@ impl Engine {
                 Ok(made)
             }
             Err(refused) => {
-                self.roll_back_to(checkpoint);
+                self.revert_to(checkpoint);
                 Err(refused)
             }
         }
     }
 
-    /// Opens a transaction: actions are performed, but settled only when it is closed. One that is open
-    /// already stays as it is.
+    /// Opens a transaction: actions are performed, but settled only when it is closed. An open transaction stays
+    /// open.
     pub fn begin(&mut self) {
         if self.open.is_none() {
             self.graph.end_loading(&self.tree);
-            self.open = Some(Open { made: None, deed: Deed::transaction() });
+            self.open = Some(Open { made: None, summary: ActionSummary::transaction() });
         }
     }
 
-    /// Closes the open transaction, and settles what follows from it. Without one, nothing has changed. If that
-    /// cannot be settled, the form is as it was before the transaction was opened.
+    /// Closes the open transaction and settles it. Without one, the outcome has no changes.
     ///
     /// # Errors
     ///
@@ -447,14 +446,14 @@ impl Engine {
         match self.open.take() {
             Some(open) => {
                 let mut outcome = self.finish(open.made, None)?;
-                outcome.set_deed(open.deed);
+                outcome.set_action(open.summary);
                 Ok(outcome)
             }
             None => Ok(Outcome::default()),
         }
     }
 
-    /// Closes the open transaction, which was carried out in response to the action before it: one undo takes back both.
+    /// Closes the open transaction as a response to the action before it: one undo reverts both.
     ///
     /// # Errors
     ///
@@ -466,14 +465,14 @@ impl Engine {
         committed
     }
 
-    /// Takes the open transaction back: the form is as it was before it was opened.
-    pub fn roll_back(&mut self) {
+    /// Reverts the open transaction: the form is as it was before.
+    pub fn revert(&mut self) {
         if self.open.take().is_some() {
-            self.roll_back_to(Checkpoint::default());
+            self.revert_to(Checkpoint::default());
         }
     }
 
-    /// What was done so far, counted.
+    /// Counts of the work done so far.
     pub fn cost(&self) -> Cost {
         Cost { aggregated: self.graph.aggregated, slots: self.graph.slots, ..self.tree.cost }
     }
@@ -488,31 +487,30 @@ impl Engine {
         self.history.can_undo()
     }
 
-    /// Whether there is a step to do again.
+    /// Whether there is a step to redo.
     pub fn can_redo(&self) -> bool {
         self.history.can_redo()
     }
 
-    /// Lets findings be worded otherwise, or in another language: the function is given each finding, with the message that it
-    /// would have, and returns another, or `None` to keep it.
+    /// Sets the wording of findings, for another style or language: the function is given each finding with its
+    /// message, and returns another message, or `None` to keep it.
     pub fn set_wording(&mut self, wording: impl Fn(&Finding) -> Option<String> + Send + Sync + 'static) {
         self.tree.set_wording(Wording(Arc::new(wording)));
     }
 
-    /// Bounds the memory that the steps which can be undone may take, in bytes; 2 MiB if nothing is said,
-    /// which is some thousands of edits. What goes beyond it is forgotten, the oldest first; only the last step
-    /// is kept however large it is. 0 turns undo off.
+    /// Limits the memory for undo, in bytes. The default is 2 MiB, enough for some thousands of edits. Beyond the
+    /// limit the oldest steps are dropped; the last step is kept however large it is. 0 turns undo off.
     pub fn set_undo_limit(&mut self, bytes: usize) {
         self.history.set_limit(&mut self.tree, bytes);
     }
 
-    /// The value of the form as a record of its type is made of it.
+    /// The value from which a typed record is made.
     pub(crate) fn value_to_parse(&self) -> Value {
         self.tree.value_to_parse()
     }
 
-    /// Whether a place holds a value, as a `test` or an `expect` means it: null and blank count as the same, and
-    /// dates and times may be given as texts.
+    /// Whether a place holds a value, as in `test` and `expect`: null and blank are the same, and dates and times may
+    /// be texts.
     pub fn holds(&self, place: PlaceId, value: &Value) -> bool {
         // What lies deeper than any place is held by none.
         if value.is_deeper_than(DEEPEST) {
@@ -523,7 +521,7 @@ impl Engine {
         held.matches(value) || fitted().is_ok_and(|value| held.matches(&value))
     }
 
-    /// Watches a place, and all in it: outcomes will name this observer when something there has changed.
+    /// Observes a place and everything in it: outcomes name this observer when something there has changed.
     ///
     /// # Errors
     ///
@@ -533,9 +531,9 @@ impl Engine {
         Ok(self.observers.add(PlaceView::new(&self.tree, place)))
     }
 
-    /// Watches some aspects of a place: outcomes will name this observer when one of them is not what it was, or when
-    /// the place comes or goes. A record or a list is dirty, touched, valid and uncommitted as the sum of what is in
-    /// it, and its value is that of all in it; everything else is its own.
+    /// Observes some aspects of a place: outcomes name this observer when one of them has changed, or when the place
+    /// comes or goes. Of a record or a list, whether it is dirty, touched, valid or uncommitted, and its value,
+    /// include what is in it; everything else is its own.
     ///
     /// # Errors
     ///
@@ -545,26 +543,24 @@ impl Engine {
         Ok(self.observers.add_aspects(PlaceView::new(&self.tree, place), aspects))
     }
 
-    /// Watches what there is to be said of the form as a whole: outcomes will name this observer when [`FormState`]
-    /// differ.
+    /// Observes the state of the form as a whole: outcomes name this observer when its [`FormState`] has changed.
     pub fn observe_state(&mut self) -> ObserverId {
         self.flags = self.state();
         self.observers.add_state()
     }
 
-    /// Watches what was looked at: outcomes will name this observer when something of that may be other than it
-    /// was.
+    /// Observes what was read: outcomes name this observer when something of that may have changed.
     pub fn observe_reads(&mut self, reads: &Reads) -> ObserverId {
         self.observers.add_glances(reads.glances().into())
     }
 
-    /// Lets an observer watch what was looked at this time, and no longer what it watched before.
+    /// Replaces what an observer observes by what was read this time.
     pub fn renew_reads(&mut self, observer: ObserverId, reads: &Reads) {
         self.observers.renew(observer, reads.glances().into());
     }
 
-    /// How often an observer was considered: found to watch something that an action touched. All that were not
-    /// considered have cost nothing.
+    /// How often an observer was considered: found to observe something that an action changed. Observers that are
+    /// not considered cost nothing.
     pub fn considered(&self, observer: ObserverId) -> u64 {
         self.observers.considered(observer)
     }

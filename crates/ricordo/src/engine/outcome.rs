@@ -1,13 +1,13 @@
-//! What an action changed, and who must hear of it.
+//! What an action changed, and whom to notify.
 
 use std::collections::BTreeSet;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
+use super::action_summary::ActionSummary;
 use super::change::Change;
 use super::concerned::concerned;
-use super::deed::Deed;
 use super::inherited::{WereRuled, differing_flags};
 use super::observers::{ObserverId, Observers};
 use super::rows::{self, RowEdit};
@@ -16,49 +16,49 @@ use crate::settle::Aspects;
 use crate::tree::{Fault, Faults, Field, Key, ListBody, PlaceId, Presence, Ruled, Standing, Tree, Undo};
 use crate::value::Value;
 
-/// What an action changed, and who must hear of it.
+/// What an action changed, and whom to notify.
 #[derive(Debug, Default)]
 pub struct Outcome {
     changes: Vec<Change>,
     notices: SmallVec<[ObserverId; 4]>,
     made: Option<PlaceId>,
-    deed: Deed,
+    summary: ActionSummary,
     is_step: bool,
 }
 
 impl Outcome {
-    /// The places that are not what they were, in the order in which they were first changed. Containers
-    /// stand here for what is theirs alone: their rows, their presence, their own findings.
+    /// The places that have changed, in the order of their first change. Containers are listed for what is theirs
+    /// alone: their rows, their presence, their own findings.
     pub fn changes(&self) -> &[Change] {
         &self.changes
     }
 
-    /// Who must hear of it, in the order in which they began to watch.
+    /// The observers to notify, in the order in which they were added.
     pub fn observers(&self) -> &[ObserverId] {
         &self.notices
     }
 
-    /// What was done.
-    pub fn deed(&self) -> &Deed {
-        &self.deed
+    /// The action that was carried out.
+    pub fn action(&self) -> &ActionSummary {
+        &self.summary
     }
 
-    pub(super) fn set_deed(&mut self, deed: Deed) {
-        self.deed = deed;
+    pub(super) fn set_action(&mut self, summary: ActionSummary) {
+        self.summary = summary;
     }
 
-    /// Adds those who watch something else than places.
+    /// Adds observers of something other than places.
     pub(super) fn notify(&mut self, observers: Vec<ObserverId>) {
         self.notices.extend(observers);
         self.notices.sort_unstable();
     }
 
-    /// The row that the action made, if it made one; the last, if it made several.
+    /// The row that the action added; the last, if it added several.
     pub fn made(&self) -> Option<PlaceId> {
         self.made
     }
 
-    /// The outcome of an action in an open transaction: nothing is told before that is closed.
+    /// The outcome of an action in an open transaction: nothing is reported before that is closed.
     pub(super) fn performed(made: Option<PlaceId>) -> Self {
         Outcome { made, ..Outcome::default() }
     }
@@ -84,7 +84,7 @@ impl Outcome {
             concerned(tree, observers, &changes, may_be_gone)
         };
         let made = made.filter(|place| tree.knows(*place));
-        Outcome { changes, notices, made, deed: Deed::default(), is_step }
+        Outcome { changes, notices, made, summary: ActionSummary::default(), is_step }
     }
 
     /// Whether the changes in the tree's log are a step, of which nothing is told yet.

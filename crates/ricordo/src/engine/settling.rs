@@ -77,14 +77,14 @@ impl Engine {
         self.tree.refresh_baseline_of_rows(place);
     }
 
-    /// The places that the value of a place follows from, in the order of the form; none if it does not follow.
-    pub fn follows_from(&self, place: PlaceId) -> Vec<PlaceId> {
+    /// The places that the value of a place depends on, in the order of the form; none if it is not computed.
+    pub fn dependencies(&self, place: PlaceId) -> Vec<PlaceId> {
         self.in_order(self.graph.looked_at(&self.tree, place))
     }
 
     /// The places that anything which is said of a place follows from, its value or one of its flags, but for the rows
     /// of aggregates.
-    pub(crate) fn follows_in_all(&self, place: PlaceId) -> Vec<PlaceId> {
+    pub(crate) fn all_dependencies(&self, place: PlaceId) -> Vec<PlaceId> {
         self.graph.looked_at_in_all(place)
     }
 

@@ -57,7 +57,7 @@ impl Cause {
         if concerned.len() > MOST_CHANGES {
             changes.push(format!("and {} places more", concerned.len() - MOST_CHANGES));
         }
-        Cause { action: engine.words(outcome.deed()), changes, link }
+        Cause { action: engine.words(outcome.action()), changes, link }
     }
 
     /// The cause of what is done because of this action.
@@ -102,7 +102,7 @@ fn concerned<'a>(engine: &Engine, outcome: &'a Outcome, place: PlaceId) -> Vec<&
     behind.extend(changes.iter().zip(&is_concerned).filter(|(_, is)| **is).map(|(change, _)| change.place()));
     while let Some(place) = behind.pop() {
         let mut from: Vec<usize> = Vec::new();
-        for place in engine.follows_in_all(place) {
+        for place in engine.all_dependencies(place) {
             // Once found, they need not be found again.
             from.extend(changes_in.remove(&place).unwrap_or_default());
         }

@@ -310,8 +310,8 @@ impl Core {
         self.with_recorder(Recorder::begin);
         // Unless it is committed, the transaction is taken back, also when the closure panics.
         let transaction = finally(|| {
-            self.engine.borrow_mut().roll_back();
-            self.with_recorder(Recorder::roll_back);
+            self.engine.borrow_mut().revert();
+            self.with_recorder(Recorder::revert);
             self.withdraw_all();
         });
         let result = act()?;

@@ -189,7 +189,7 @@ impl<E: Event> Outlet<E> {
         };
         let at = place.map(Address::from);
         let action = Action::Event { at, name: event.name().to_owned(), value: event.recorded() };
-        let words = core.read(|engine| engine.words(&engine.deed(&action)));
+        let words = core.read(|engine| engine.words(&engine.summarize(&action)));
         core.apply(action)?;
         let link = Link { by: "the parent".to_owned(), cause: Cause::of_action(words, core.current_link()) };
         core.answering(link, || (self.inner.listener.borrow_mut())(event))

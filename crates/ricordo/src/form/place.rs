@@ -163,8 +163,8 @@ impl<T> Place<T> {
 
     /// The places that a calculated place depends on, in the order of the form: those that its rule has read. None if
     /// it is not calculated.
-    pub fn follows_from(&self) -> Vec<Place<Value>> {
-        let places = self.core.read(|engine| engine.follows_from(self.id));
+    pub fn dependencies(&self) -> Vec<Place<Value>> {
+        let places = self.core.read(|engine| engine.dependencies(self.id));
         places.into_iter().map(|place| Place::new(self.core.clone(), place)).collect()
     }
 

@@ -64,7 +64,7 @@ impl Recorder {
         self.push(format!("{{\"op\":\"group\",\"actions\":[{}]{response}}}", lines.join(",")));
     }
 
-    pub(super) fn roll_back(&mut self) {
+    pub(super) fn revert(&mut self) {
         self.group = None;
     }
 

@@ -438,7 +438,7 @@ impl Graph {
     }
 
     /// Rolls the graph back with the tree: what was computed since has read what is no longer so.
-    pub(crate) fn roll_back_to(&mut self, tree: &Tree, checkpoint: Checkpoint) {
+    pub(crate) fn revert_to(&mut self, tree: &Tree, checkpoint: Checkpoint) {
         let length = checkpoint.log;
         self.noted = self.noted.min(length);
         self.slots += self.first_changes.clear();

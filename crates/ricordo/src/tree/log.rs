@@ -204,7 +204,7 @@ impl Tree {
     }
 
     /// Takes back what was put in the log since it had this length.
-    pub(crate) fn roll_back_to(&mut self, length: usize) {
+    pub(crate) fn revert_to(&mut self, length: usize) {
         while self.log.len() > length
             && let Some(undo) = self.log.pop()
         {

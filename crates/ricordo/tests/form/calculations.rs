@@ -208,7 +208,7 @@ fn notices_come_after_settling_and_tell_what_followed() {
     );
     assert_eq!(guard.unwrap().counts().called, 1);
     let total = form.place(at::<Sheet>().total()).unwrap();
-    let from: Vec<String> = total.follows_from().iter().map(|place| place.pointer().to_string()).collect();
+    let from: Vec<String> = total.dependencies().iter().map(|place| place.pointer().to_string()).collect();
     assert_eq!(from, ["/rows/0/cost", "/rows/1/cost"]);
 }
 
@@ -286,7 +286,7 @@ fn calculations_that_fail_leave_a_blank_and_wrong_declarations_are_refused() {
     assert_eq!(kinds(&surplus), ["not_computable"]);
     assert!(!form.is_valid());
     assert_eq!(
-        surplus.explain()[0].said(),
+        surplus.explain()[0].text(),
         "/surplus is blank, could not be computed (nobody bakes thirteen), calculated from"
     );
     form.undo().unwrap();

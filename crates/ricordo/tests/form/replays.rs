@@ -174,7 +174,7 @@ fn an_optional_record_or_list_that_is_added_is_there_with_its_defaults() {
     let schema = read_definition(form).unwrap();
     let engine = Engine::new(schema.into(), None).unwrap();
     let said = |journal: &str| match read_journal(journal).unwrap().remove(0).command {
-        Command::Apply(action) => engine.words(&engine.deed(&action)),
+        Command::Apply(action) => engine.words(&engine.summarize(&action)),
         other => panic!("{other:?}"),
     };
     assert_eq!(said(r#"{"op":"add","path":"/o"}"#), "add /o with its defaults");

@@ -280,7 +280,7 @@ fn rules_that_fail_are_findings_and_wrong_declarations_are_refused() {
     let findings = form.findings();
     assert_eq!((findings[0].kind.name(), findings[0].place.as_str()), ("not_computable", "/oven"));
     let reasons = form.place(batch.oven()).unwrap().explain();
-    assert_eq!(reasons[0].said(), "/oven: a constraint could not be computed (thirteen)");
+    assert_eq!(reasons[0].text(), "/oven: a constraint could not be computed (thirteen)");
     form.enter(batch.loaves(), "14").unwrap();
     assert!(form.is_valid());
 }

@@ -214,8 +214,8 @@ proptest! {
                         search(&write_action(&engine, &action), "a line");
                         search(&write_response(&engine, &action), "a line");
                     }
-                    let deed = engine.deed(&action);
-                    search(&format!("{} {deed:?}", engine.words(&deed)), "a deed");
+                    let summary = engine.summarize(&action);
+                    search(&format!("{} {summary:?}", engine.words(&summary)), "a summary");
                     if !is_event_with_more(line) && form.apply(action.clone()).is_err() {
                         prop_assert!(!line.is_null());
                     }

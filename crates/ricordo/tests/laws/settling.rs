@@ -302,7 +302,7 @@ proptest! {
                 refused |= engine.apply(action).is_err();
             }
             if is_group && refused {
-                engine.roll_back();
+                engine.revert();
             } else if is_group {
                 engine.commit().unwrap();
             }

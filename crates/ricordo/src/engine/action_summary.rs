@@ -1,4 +1,4 @@
-//! Deeds: what was done, kept short enough to be kept for every action.
+//! Summaries of actions, short enough to be kept for every one.
 
 use super::{Action, Address, Engine};
 use crate::schema::{Kind, MASK, PartId, Pointer, Schema, Step};
@@ -8,12 +8,12 @@ use std::time::Duration;
 /// What was done: an action or a transaction, without what may be large in it, and without secrets.
 /// [`Engine::words`] describes it.
 #[derive(Clone, Debug, Default)]
-pub struct Deed {
+pub struct ActionSummary {
     verb: Verb,
     at: Option<Address>,
     other: Option<Other>,
     detail: Detail,
-    parts: Vec<Deed>,
+    parts: Vec<ActionSummary>,
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -68,88 +68,89 @@ const LONGEST: usize = 60;
 /// How many parts of a transaction are listed one by one.
 const MOST_PARTS: usize = 20;
 
-impl Deed {
+impl ActionSummary {
     pub(super) fn of(action: &Action, engine: &Engine) -> Self {
         let detail = |at: &Address, value: &Value| Detail::of(&engine.masked_at(at, value));
-        let mut deed = Deed::default();
+        let mut summary = ActionSummary::default();
         let (verb, at) = match action {
             Action::Focus { at } => (Verb::Focus, Some(at)),
             Action::Enter { at, text } => {
                 let masked = engine.masked_at(at, &text.as_str().into());
-                deed.detail = Detail::text(masked.as_text().unwrap_or_default());
+                summary.detail = Detail::text(masked.as_text().unwrap_or_default());
                 (Verb::Enter, Some(at))
             }
             Action::Leave { at } => (Verb::Leave, Some(at)),
             Action::Clear { at } => (Verb::Clear, Some(at)),
             Action::Release { at } => (Verb::Release, Some(at)),
             Action::Replace { at, value } => {
-                deed.detail = detail(at, value);
+                summary.detail = detail(at, value);
                 (Verb::Replace, Some(at))
             }
             Action::Insert { list, position, value } => {
-                deed.other = position.map(Other::Position);
+                summary.other = position.map(Other::Position);
                 let part = engine.part_at(list).and_then(|list| engine.schema().part_named(list, "-"));
                 let masked = value.as_ref().map(|value| engine.schema().masked(part, value));
-                deed.detail = masked.as_ref().map(Detail::of).unwrap_or_default();
+                summary.detail = masked.as_ref().map(Detail::of).unwrap_or_default();
                 (Verb::Insert, Some(list))
             }
             Action::MoveRow { row, to } => {
-                deed.other = Some(Other::Position(*to));
+                summary.other = Some(Other::Position(*to));
                 (Verb::Move, Some(row))
             }
             Action::Duplicate { row } => (Verb::Duplicate, Some(row)),
             Action::Swap { row, with } => {
-                deed.other = Some(Other::Place(with.clone()));
+                summary.other = Some(Other::Place(with.clone()));
                 (Verb::Swap, Some(row))
             }
             Action::Add { at, value } => {
                 let at = Address::Pointer(at.clone());
-                deed.detail = value.as_ref().map(|value| detail(&at, value)).unwrap_or_default();
-                deed.at = Some(at);
+                summary.detail = value.as_ref().map(|value| detail(&at, value)).unwrap_or_default();
+                summary.at = Some(at);
                 (Verb::Add, None)
             }
             Action::Remove { at } => (Verb::Remove, Some(at)),
             Action::Move { from, to } => {
-                deed.other = Some(Other::Place(to.clone().into()));
+                summary.other = Some(Other::Place(to.clone().into()));
                 (Verb::Move, Some(from))
             }
             Action::Copy { from, to } => {
-                deed.other = Some(Other::Place(to.clone().into()));
+                summary.other = Some(Other::Place(to.clone().into()));
                 (Verb::Copy, Some(from))
             }
             Action::Test { at, value } => {
-                deed.detail = detail(at, value);
+                summary.detail = detail(at, value);
                 (Verb::Test, Some(at))
             }
             Action::Reset { at } => (Verb::Reset, Some(at)),
             Action::ResetTo { .. } => (Verb::ResetTo, None),
             Action::Choices { at, choices } => {
-                deed.detail =
+                summary.detail =
                     choices.as_ref().map_or(Detail::Nothing, |choices| Detail::Rows(choices.iter().len()));
                 (Verb::Choices, Some(at))
             }
             Action::Wait { duration } => {
-                deed.detail = Detail::Duration(*duration);
+                summary.detail = Detail::Duration(*duration);
                 (Verb::Wait, None)
             }
             Action::Event { at, name, .. } => {
-                deed.detail = Detail::text(name);
+                summary.detail = Detail::text(name);
                 (Verb::Event, at.as_ref())
             }
             Action::Undo => (Verb::Undo, None),
             Action::Redo => (Verb::Redo, None),
             Action::Group(actions) => {
                 // Of a very long transaction the beginning tells enough; the number says how many are left out.
-                deed.parts = actions.iter().take(MOST_PARTS).map(|action| Deed::of(action, engine)).collect();
+                summary.parts =
+                    actions.iter().take(MOST_PARTS).map(|action| ActionSummary::of(action, engine)).collect();
                 if actions.len() > MOST_PARTS {
-                    deed.detail = Detail::Rows(actions.len() - MOST_PARTS);
+                    summary.detail = Detail::Rows(actions.len() - MOST_PARTS);
                 }
                 (Verb::Group, None)
             }
         };
-        deed.verb = verb;
-        deed.at = deed.at.or_else(|| at.cloned());
-        deed
+        summary.verb = verb;
+        summary.at = summary.at.or_else(|| at.cloned());
+        summary
     }
 
     /// A text was typed into a field.
@@ -159,16 +160,16 @@ impl Deed {
             text if text.len() > LONGEST => Detail::text(&text),
             text => Detail::Text(text.into()),
         };
-        Deed { verb: Verb::Enter, at: Some(at), detail, ..Deed::default() }
+        ActionSummary { verb: Verb::Enter, at: Some(at), detail, ..ActionSummary::default() }
     }
 
     /// A transaction, of which nothing was done yet.
     pub(super) fn transaction() -> Self {
-        Deed { verb: Verb::Group, ..Deed::default() }
+        ActionSummary { verb: Verb::Group, ..ActionSummary::default() }
     }
 
     /// Adds what was done in a transaction.
-    pub(super) fn add(&mut self, part: Deed) {
+    pub(super) fn add(&mut self, part: ActionSummary) {
         if self.parts.len() < MOST_PARTS {
             self.parts.push(part);
         } else {
@@ -209,9 +210,9 @@ impl Detail {
 }
 
 impl Engine {
-    /// What an action does to this form, kept short.
-    pub fn deed(&self, action: &Action) -> Deed {
-        Deed::of(action, self)
+    /// Summarizes an action on this form.
+    pub fn summarize(&self, action: &Action) -> ActionSummary {
+        ActionSummary::of(action, self)
     }
 
     /// The part of what is at an address, or would be.
@@ -231,16 +232,16 @@ impl Engine {
         }
     }
 
-    /// What was done, in words: `enter “15” in /loaves`.
-    pub fn words(&self, deed: &Deed) -> String {
-        let at = deed.at.as_ref().map_or_else(|| "the form".to_owned(), |at| self.call(at));
-        let detail = || deed.detail.words();
-        let other = || match &deed.other {
+    /// A summary in words: `enter “15” in /loaves`.
+    pub fn words(&self, summary: &ActionSummary) -> String {
+        let at = summary.at.as_ref().map_or_else(|| "the form".to_owned(), |at| self.call(at));
+        let detail = || summary.detail.words();
+        let other = || match &summary.other {
             Some(Other::Place(address)) => self.call(address),
             Some(Other::Position(position)) => position.to_string(),
             None => "the end".to_owned(),
         };
-        match deed.verb {
+        match summary.verb {
             Verb::Nothing => "nothing".to_owned(),
             Verb::Focus => format!("focus {at}"),
             Verb::Enter => format!("enter {} in {at}", detail()),
@@ -248,39 +249,39 @@ impl Engine {
             Verb::Clear => format!("clear {at}"),
             Verb::Release => format!("release {at}"),
             Verb::Replace => format!("replace {at} by {}", detail()),
-            Verb::Insert if matches!(deed.detail, Detail::Nothing) => {
+            Verb::Insert if matches!(summary.detail, Detail::Nothing) => {
                 format!("add a blank row to {at}, at {}", other())
             }
             Verb::Insert => format!("add {} to {at}, at {}", detail(), other()),
             Verb::Move => format!("move {at} to {}", other()),
             Verb::Duplicate => format!("duplicate {at}"),
             Verb::Swap => format!("swap {at} and {}", other()),
-            Verb::Add if matches!(deed.detail, Detail::Nothing) && self.is_row_at(deed.at.as_ref()) => {
+            Verb::Add if matches!(summary.detail, Detail::Nothing) && self.is_row_at(summary.at.as_ref()) => {
                 format!("add a blank row at {at}")
             }
-            Verb::Add if matches!(deed.detail, Detail::Nothing) => format!("add {at} with its defaults"),
+            Verb::Add if matches!(summary.detail, Detail::Nothing) => format!("add {at} with its defaults"),
             Verb::Add => format!("add {} at {at}", detail()),
             Verb::Remove => format!("remove {at}"),
             Verb::Copy => format!("copy {at} to {}", other()),
             Verb::Test => format!("test that {at} holds {}", detail()),
             Verb::Reset => format!("reset {at}"),
             Verb::ResetTo => "reset the form to another record".to_owned(),
-            Verb::Choices => match deed.detail {
+            Verb::Choices => match summary.detail {
                 Detail::Rows(1) => format!("offer 1 choice for {at}"),
                 Detail::Rows(count) => format!("offer {count} choices for {at}"),
                 _ => format!("offer the usual choices for {at}"),
             },
             Verb::Wait => format!("wait {}", detail()),
-            Verb::Event => match &deed.detail {
-                Detail::Text(name) if deed.at.is_some() => format!("event {name} from {at}"),
+            Verb::Event => match &summary.detail {
+                Detail::Text(name) if summary.at.is_some() => format!("event {name} from {at}"),
                 Detail::Text(name) => format!("event {name} from a component"),
                 _ => "event from a component".to_owned(),
             },
             Verb::Undo => "undo".to_owned(),
             Verb::Redo => "redo".to_owned(),
             Verb::Group => {
-                let mut words: Vec<String> = deed.parts.iter().map(|part| self.words(part)).collect();
-                if let Detail::Rows(more) = deed.detail {
+                let mut words: Vec<String> = summary.parts.iter().map(|part| self.words(part)).collect();
+                if let Detail::Rows(more) = summary.detail {
                     words.push(format!("and {more} more"));
                 }
                 match &words[..] {
