@@ -49,7 +49,7 @@ pub(crate) fn state(engine: &Engine) -> String {
     }
     let legend = screen::Line::of(
         screen::FAINT,
-        "= as the entry says   · rows without changes, on one line   (…) found, but not shown to a person yet",
+        "= same as the entry   · unchanged rows, each on one line   (…) found, but not shown to a person yet",
     );
     format!("{table}\n{legend}")
 }
@@ -140,7 +140,7 @@ fn scalar(value: &Value) -> String {
 
 /// What a form is made of.
 pub(crate) fn outline(schema: &Schema) -> String {
-    let mut table = table(&["Place", "Label", "What", "Keeps to"]);
+    let mut table = table(&["Place", "Label", "Type", "Constraints and format"]);
     let mut open = Vec::new();
     add_outline(&mut table, schema, schema.root(), "", &mut open);
     table.to_string()

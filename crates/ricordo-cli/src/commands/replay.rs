@@ -120,7 +120,7 @@ impl Report {
         self.expectations += 1;
         let differences = expectation.check(&watched.engine);
         if differences.is_empty() {
-            return ("expect: as it should be".to_owned(), Vec::new());
+            return ("expect: met".to_owned(), Vec::new());
         }
         self.failed += 1;
         let text = write_expectation(&watched.engine, expectation);
@@ -160,7 +160,7 @@ impl Report {
             .map(|(count, word)| format!("{count} {word}"))
             .collect();
         if problems.is_empty() {
-            Line::of(GOOD, "✓").text(format_args!(" {done}, {expected}: all as it should be."))
+            Line::of(GOOD, "✓").text(format_args!(" {done}, {expected}: all as expected."))
         } else {
             Line::of(BAD, "✗").text(format_args!(" {done}, {expected}: {}.", problems.join(", ")))
         }

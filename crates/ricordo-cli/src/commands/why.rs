@@ -160,7 +160,7 @@ fn history(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) -> Vec<Line> {
         }
     }
     if lines.is_empty() {
-        lines.push(Line::new("Nothing has changed it: it is as it was loaded."));
+        lines.push(Line::new("Nothing has changed since it was loaded."));
     }
     lines
 }
@@ -170,7 +170,7 @@ fn flags(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) -> Vec<Line> {
     let mut reasons: Vec<(&str, String)> = Vec::new();
     if view.is_dirty() {
         let reason = if view.is_unreadable() {
-            "what was typed cannot be read".to_owned()
+            "the text cannot be parsed".to_owned()
         } else if view.part().is_field() {
             format!("its baseline is {}", describe::value(&view.masked_baseline()))
         } else {
@@ -192,15 +192,15 @@ fn flags(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) -> Vec<Line> {
     for finding in view.all_findings() {
         let shown = if finding.shown { "" } else { ", not shown to a person yet" };
         let place =
-            if finding.place == view.pointer() { String::new() } else { format!("{} ", finding.place) };
-        let flag = if finding.is_warning { "doubtful" } else { "not valid" };
+            if finding.place == view.pointer() { String::new() } else { format!("{}: ", finding.place) };
+        let flag = if finding.is_warning { "warning" } else { "invalid" };
         reasons.push((flag, format!("{place}{} ({}{shown})", finding.message, finding.kind)));
     }
     if std::iter::successors(Some(view), PlaceView::parent).any(|view| view.part().readonly) {
         reasons.push(("read-only", "the definition says so".to_owned()));
     }
     let line = |(flag, reason): (&str, String)| {
-        let style = if flag == "not valid" { BAD } else { STRONG };
+        let style = if flag == "invalid" { BAD } else { STRONG };
         let reason = if reason.is_empty() { reason } else { format!(": {reason}") };
         Line::of(style, flag).text(reason)
     };
@@ -215,10 +215,10 @@ fn of_those_in(view: PlaceView<'_>) -> String {
     let dirty: Vec<String> =
         view.children().filter(PlaceView::is_dirty).map(|child| child.pointer().to_string()).collect();
     if !dirty.is_empty() {
-        reasons.push(format!("in it, {}", dirty.join(", ")));
+        reasons.push(format!("{} in it", dirty.join(", ")));
     }
     if rows_differ || (is_list && dirty.is_empty()) {
-        reasons.push("its rows are not those of its baseline".to_owned());
+        reasons.push("its rows differ from those of the baseline".to_owned());
     } else if dirty.is_empty() {
         reasons.push(format!("its baseline is {}", describe::value(&view.masked_baseline())));
     }
