@@ -6,7 +6,6 @@ use std::sync::Arc;
 
 use super::Untyped;
 use super::look::View;
-use super::rules::way;
 use crate::engine::{AggregateSpec, Comparison, Figure, RowsOf};
 use crate::model::{Data, Gives, HoldsRows, ListAt, Locate, Model, Path, Spot};
 use crate::schema::{Error, Route};
@@ -62,7 +61,7 @@ impl<R> Condition<R> {
     /// A comparison of the place at a path, or at a pointer.
     #[allow(clippy::needless_pass_by_value, reason = "conditions take what they compare with")]
     pub fn new<L: Locate<R>>(at: L, comparison: Comparison, value: impl Gives<L::Target>) -> Self {
-        Condition { condition: way(at).map(|at| (at, comparison, value.give())), of: PhantomData }
+        Condition { condition: at.spot().map(|at| (at, comparison, value.give())), of: PhantomData }
     }
 }
 
@@ -121,7 +120,7 @@ macro_rules! figures {
     ($($(#[$docs:meta])* $name:ident, $figure:ident;)*) => {$(
         $(#[$docs])*
         pub fn $name<I: Locate<R>>(self, field: I) -> Aggregate<M> {
-            self.figure(Figure::$figure, way(field), None)
+            self.figure(Figure::$figure, field.spot(), None)
         }
     )*};
 }
@@ -138,7 +137,7 @@ macro_rules! of_lists {
 /// Aggregates over all rows of a list.
 impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
     fn rows(self) -> Rows<M, R> {
-        let rows = way(self).map(|list| vec![RowsOf { list, conditions: Vec::new(), filters: Vec::new() }]);
+        let rows = self.spot().map(|list| vec![RowsOf { list, conditions: Vec::new(), filters: Vec::new() }]);
         Rows { rows, holds: PhantomData }
     }
 
@@ -189,7 +188,7 @@ impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
 impl Rows<Untyped, Untyped> {
     /// The rows of a list at a pointer, for a form whose schema is only known when the program runs.
     pub fn of(list: impl Locate<Untyped>) -> Self {
-        let rows = way(list).map(|list| vec![RowsOf { list, conditions: Vec::new(), filters: Vec::new() }]);
+        let rows = list.spot().map(|list| vec![RowsOf { list, conditions: Vec::new(), filters: Vec::new() }]);
         Rows { rows, holds: PhantomData }
     }
 }
@@ -198,7 +197,7 @@ impl<M, R> Rows<M, R> {
     /// The rows of a list in each of these rows.
     pub fn each<L: Locate<R, Target: HoldsRows>>(self, list: L) -> Rows<M, <L::Target as HoldsRows>::Row> {
         let rows = self.rows.and_then(|mut rows| {
-            rows.push(RowsOf { list: way(list)?, conditions: Vec::new(), filters: Vec::new() });
+            rows.push(RowsOf { list: list.spot()?, conditions: Vec::new(), filters: Vec::new() });
             Ok(rows)
         });
         Rows { rows, holds: PhantomData }
@@ -298,7 +297,7 @@ impl<M, R> Rows<M, R> {
 
     /// The sum of the numbers, each times its weight, by the sum of the weights; blank if that is 0.
     pub fn weighted_mean<I: Locate<R>, W: Locate<R>>(self, field: I, weight: W) -> Aggregate<M> {
-        self.figure(Figure::WeightedMean, way(field), Some(way(weight)))
+        self.figure(Figure::WeightedMean, field.spot(), Some(weight.spot()))
     }
 
     fn figure(

@@ -103,7 +103,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
 
     fn add<L: Locate<R>>(&mut self, at: L, of: RuleOf) {
         let rows = self.rows.clone();
-        self.specs.push(way(at).map(|at| RuleSpec { rows, at, of }));
+        self.specs.push(at.spot().map(|at| RuleSpec { rows, at, of }));
     }
 
     /// A field is calculated. Nobody else can set it: neither a person nor a program.
@@ -144,7 +144,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
     ) {
         let of_one = function_of::<M, R, A::Target, F>(of_one);
         let of_other = function_of::<M, R, B::Target, G>(of_other);
-        match way(other) {
+        match other.spot() {
             Ok(other) => self.add(one, RuleOf::Counterpart { of_one, other, of_other }),
             Err(refused) => self.specs.push(Err(refused)),
         }
@@ -210,7 +210,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         L: Locate<R>,
         L::Target: HoldsRows<Row: 'static>,
     {
-        match way(list) {
+        match list.spot() {
             Ok(list) => {
                 let mut rows = self.rows.clone();
                 rows.push(list);
@@ -228,11 +228,6 @@ fn function_of<M: 'static, R: 'static, T, G: Gives<T>>(
     function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
 ) -> Function {
     Arc::new(move |view, form| function(&RuleView::new(view, form)).give())
-}
-
-/// The way to a place in what a rule is for.
-pub(super) fn way<R, I: Locate<R>>(at: I) -> Result<Spot, Error> {
-    at.spot()
 }
 
 /// The rules that a function declares.

@@ -5,8 +5,9 @@ use smallvec::SmallVec;
 
 use super::aggregate::Scope;
 use super::cells::{Cell, CellBody};
+use super::declaration::RuleKey;
 use super::declaration::{Declaration, Way};
-use super::graph::{Declared, Graph, RuleKey, lies_in};
+use super::graph::{Declared, Graph, lies_in};
 use crate::tree::{Body, PlaceId, Tree};
 
 impl Graph {

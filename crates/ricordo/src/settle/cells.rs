@@ -5,7 +5,7 @@ use slotmap::{SlotMap, new_key_type};
 use smallvec::SmallVec;
 
 use super::aggregate::Aggregate;
-use super::graph::RuleKey;
+use super::declaration::RuleKey;
 use super::{Glance, Slot};
 use crate::tree::PlaceId;
 

@@ -3,10 +3,28 @@
 use std::fmt;
 use std::sync::Arc;
 
+use slotmap::{Key, KeyData, new_key_type};
+
 use super::{AggregateOf, Aspects, PlaceView};
 use crate::schema::{Kind, PartId, RecordId, Schema};
 use crate::tree::{ConstraintId, FilterId, Pattern, PlaceId, Standing, Tree};
 use crate::value::Value;
+
+new_key_type! {
+    /// Names a declaration in one form.
+    pub(crate) struct RuleKey;
+}
+
+impl RuleKey {
+    /// The same as a number, by which the tree knows a rule that failed.
+    pub(super) fn number(self) -> u64 {
+        self.data().as_ffi()
+    }
+
+    pub(super) fn of_number(number: u64) -> Self {
+        KeyData::from_ffi(number).into()
+    }
+}
 
 /// What tells something of a place: a function of what it is given to look at, and of what the rule begins at, the form or
 /// the record whose type has the rule.

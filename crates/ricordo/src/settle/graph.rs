@@ -4,36 +4,20 @@ use std::collections::hash_map::Entry;
 use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
-use slotmap::{Key, KeyData, SlotMap, new_key_type};
+use slotmap::SlotMap;
 use smallvec::SmallVec;
 
 use super::accumulator::Share;
 use super::aggregate::Aggregate;
 use super::behind::Behind;
 use super::cells::{Cell, CellBody, Cells, Fresh};
-use super::declaration::{Declaration, Role, Slot, Way};
+use super::declaration::{Declaration, Role, RuleKey, Slot, Way};
 use super::dependents::Dependents;
 use super::pending::Pending;
 use super::scratch::Scratch;
 use super::{Aspects, Glance, Reads, Unsettled};
 use crate::schema::PartId;
 use crate::tree::{Body, PlaceId, Ruled, Standing, Tree, Undo};
-
-new_key_type! {
-    /// Names a declaration in one form.
-    pub(crate) struct RuleKey;
-}
-
-impl RuleKey {
-    /// The same as a number, by which the tree knows a rule that failed.
-    pub(super) fn number(self) -> u64 {
-        self.data().as_ffi()
-    }
-
-    pub(super) fn of_number(number: u64) -> Self {
-        KeyData::from_ffi(number).into()
-    }
-}
 
 /// Everything that follows from something else, and what it has looked at.
 #[derive(Debug, Default)]

@@ -4,8 +4,9 @@ use std::any::Any;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
 use super::cells::{Cell, CellBody};
+use super::declaration::RuleKey;
 use super::declaration::{Role, Slot, Way};
-use super::graph::{Graph, RuleKey};
+use super::graph::Graph;
 use super::{Aspects, Glance, PlaceView, Reach, Unsettled};
 use crate::schema::Choices;
 use crate::tree::{Failure, PlaceId, Ruled, Tree};
