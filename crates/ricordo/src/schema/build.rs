@@ -1,4 +1,4 @@
-//! Building a schema, and refusing one that could not be a form.
+//! Building a schema, and refusing one that contradicts itself.
 
 use std::any::{Any, TypeId};
 use std::fmt;
@@ -10,7 +10,7 @@ use super::{Commit, Error, Fields, Kind, ListId, Part, PartId, RecordId, Schema}
 use indexmap::map::Entry;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-/// What a higher layer knows about a record type, and this one does not.
+/// What a higher layer attaches to a record type.
 #[doc(hidden)]
 pub struct Attachment(pub(crate) Box<dyn Any + Send + Sync>);
 
@@ -22,7 +22,7 @@ impl fmt::Debug for Attachment {
 
 /// Collects the parts of a schema.
 ///
-/// Records and lists are opened before their contents are known, so that they may contain themselves.
+/// Records and lists are opened before their contents are known, so that they can contain themselves.
 ///
 /// ```
 /// use ricordo::schema::{Kind, Part, SchemaBuilder};
@@ -77,14 +77,14 @@ impl SchemaBuilder {
         ListId(index(self.lists.len() - 1))
     }
 
-    /// Says what the rows of a list type are.
+    /// Sets the rows of a list type.
     pub fn item(&mut self, list: ListId, part: Part) -> PartId {
         let id = self.add(part);
         self.lists[list.0 as usize] = Some(id);
         id
     }
 
-    /// The record type of a Rust type: opened, and filled by `fill`, the first time it is asked for.
+    /// The record type of a Rust type: opened and filled by `fill` the first time.
     ///
     /// # Errors
     ///
@@ -102,7 +102,7 @@ impl SchemaBuilder {
         Ok(record)
     }
 
-    /// Attaches to a record type what only higher layers know about it, such as its rules.
+    /// Attaches to a record type what only higher layers know, such as its rules.
     #[doc(hidden)]
     pub fn attach(&mut self, record: RecordId, attachment: Attachment) {
         self.attachments.push((record, attachment));
@@ -113,8 +113,7 @@ impl SchemaBuilder {
         PartId(index(self.parts.len() - 1))
     }
 
-    /// The schema whose form is `root`. Refused are lists without an item, a record that would lie in itself
-    /// without end, and a default that does not fit its part.
+    /// Finishes the schema of a form that is described by `root`.
     ///
     /// # Errors
     ///

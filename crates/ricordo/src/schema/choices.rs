@@ -1,27 +1,27 @@
-//! Choices: the values that a field is chosen from, and what a person reads for each.
+//! Choices: the values that a field is chosen from, and their labels.
 
 use std::fmt;
 use std::sync::Arc;
 
 use crate::value::Value;
 
-/// One of the values of a choice: what is stored, and what a person reads.
+/// One of the values that a field is chosen from, with its label.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Choice {
-    /// What is stored: a text, a number or a flag.
+    /// The value: a text, a number or a flag.
     pub value: Value,
-    /// What a person reads; the text of the value if nothing else is said.
+    /// What a person reads; without it, the text of the value.
     pub label: Option<Arc<str>>,
 }
 
 impl Choice {
-    /// A value that is shown as its text.
+    /// A choice without a label: its text is shown.
     pub fn new(value: impl Into<Value>) -> Self {
         Choice { value: value.into(), label: None }
     }
 
-    /// The same value, shown as this label.
+    /// Sets the label.
     pub fn label(self, label: &str) -> Self {
         Choice { label: Some(label.into()), ..self }
     }
@@ -32,7 +32,7 @@ impl Choice {
     }
 }
 
-/// The values of a choice, in order. Cheap to clone.
+/// The values that a field is chosen from, in order. Cheap to clone.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Choices(Arc<[Choice]>);
 
@@ -67,20 +67,20 @@ impl Choices {
         self.0.iter()
     }
 
-    /// What a person reads for a value: its label, or its text; nothing if it is none of them.
+    /// What a person reads for a value: its label or its text. `None` if it is not among the choices.
     pub fn label_of(&self, value: &Value) -> Option<&str> {
         let choice = self.0.iter().find(|choice| choice.value == *value)?;
         choice.label.as_deref().or_else(|| choice.value.as_text())
     }
 
-    /// The value that a text names: one of them by what is stored or, failing that, by its label.
+    /// The choice of this text: the text of its value or, failing that, its label.
     pub(crate) fn named(&self, text: &str) -> Option<&Value> {
         let stored = self.0.iter().find(|choice| choice.value.to_text() == text);
         let labelled = || self.0.iter().find(|choice| choice.label.as_deref() == Some(text));
         stored.or_else(labelled).map(|choice| &choice.value)
     }
 
-    /// Whether one of them is this value.
+    /// Whether this value is among the choices.
     pub fn offers(&self, value: &Value) -> bool {
         self.0.iter().any(|choice| choice.value == *value)
     }

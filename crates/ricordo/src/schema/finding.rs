@@ -1,35 +1,35 @@
-//! Findings: what is wrong with a place, or doubtful.
+//! Findings: errors and warnings about places.
 
 use std::fmt;
 
 use super::{Error, Pointer};
 use crate::value::Value;
 
-/// One thing wrong about a place, or doubtful.
+/// An error or a warning about a place.
 ///
-/// Beside the message there is everything that the message says, so that it can be worded otherwise, or in another language:
-/// see [`Form::set_wording`](crate::Form::set_wording).
+/// Beside the message it has all that the message is made of, so that it can be worded differently or in another
+/// language: see [`Form::set_wording`](crate::Form::set_wording).
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Finding {
-    /// What kind of finding it is.
+    /// The kind of finding.
     pub kind: FindingKind,
-    /// What a person is told.
+    /// The message for a person.
     pub message: String,
     /// The place.
     pub place: Pointer,
-    /// What a person reads beside the place: its label, or else the name of the field.
+    /// The label of the place, or else the name of the field.
     pub label: String,
-    /// Whether it is only doubtful, and no error: the form can be submitted all the same.
+    /// Whether it is a warning, and no obstacle to submitting the form.
     pub is_warning: bool,
     /// Whether a person should see it now, as the place's [`Reveal`](crate::schema::Reveal) says.
     pub shown: bool,
-    /// The bound that is not kept to: a length, a number of rows, a number, a date, the step of multiples.
+    /// The bound that is violated: a length, a number of rows, a number, a date, a step.
     pub limit: Option<Value>,
-    /// Whether the bound itself is not allowed either.
+    /// Whether the bound itself is excluded.
     pub is_limit_excluded: bool,
-    /// What is there instead: a length, a number of rows, the numbers of two rows that are the same, counted from 1, or else
-    /// what was entered. The text of a secret is hidden.
+    /// What is there: a length, a number of rows, the numbers of two equal rows, counted from 1, or else what was
+    /// entered. The text of a secret is hidden.
     pub actual: Option<Value>,
     /// What is expected of an entry.
     pub expected: Expected,
@@ -46,7 +46,7 @@ pub enum Expected {
     WholeNumber,
     /// A number.
     Number,
-    /// True or false; where a value is missing, that it is ticked.
+    /// True or false; where a value is missing, ticked.
     Flag,
     /// A date.
     Date,
@@ -58,14 +58,14 @@ pub enum Expected {
     DateTimeWithOffset,
     /// An email address.
     Email,
-    /// One of these, by the labels that a person reads; none if there is nothing to choose from.
+    /// One of these labels; empty if there is nothing to choose from.
     Choice(Vec<String>),
-    /// What a type of the program's own takes, in its own words: "a duration like 1 h 30".
+    /// What a scalar of the program expects, in its own words: "a duration like 1 h 30".
     Own(String),
 }
 
 impl Finding {
-    /// A finding of which only the kind and the message are known.
+    /// A finding with only a kind and a message.
     pub(crate) fn new(kind: FindingKind, message: String, place: Pointer) -> Self {
         Finding {
             kind,
@@ -87,9 +87,9 @@ impl Finding {
     }
 }
 
-/// What is wrong with a place.
+/// The kind of a finding.
 ///
-/// The first group has the names of the HTML Living Standard's constraint validation (section 4.10.21.1).
+/// The first group has the names of constraint validation in the HTML Living Standard (section 4.10.21.1).
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum FindingKind {
@@ -107,17 +107,17 @@ pub enum FindingKind {
     RangeUnderflow,
     /// A number is too large.
     RangeOverflow,
-    /// A number is no multiple of its step.
+    /// A number is not a multiple of its step.
     StepMismatch,
-    /// What was typed cannot be read as a value.
+    /// The entry cannot be parsed.
     BadInput,
     /// A list has too few rows.
     TooFew,
     /// A list has too many rows.
     TooMany,
-    /// Two rows of a list hold the same value.
+    /// Two rows of a list are the same.
     Repeated,
-    /// The value is none of the choices.
+    /// The value is not among the choices.
     NotListed,
     /// A value, or a rule about the place, could not be computed.
     NotComputable,
@@ -126,7 +126,7 @@ pub enum FindingKind {
 }
 
 impl FindingKind {
-    /// Every kind there is.
+    /// Every kind.
     pub const ALL: [FindingKind; 15] = [
         FindingKind::ValueMissing,
         FindingKind::TypeMismatch,

@@ -1,8 +1,8 @@
 //! What a form is made of.
 //!
-//! A [`Schema`] is built once, from a typed record or from a definition file, and never changes. It consists of
-//! [`Part`]s: one for each field of each record, for the items of each list, and for the form itself. A schema
-//! may contain itself, through lists and through records that may be null.
+//! A [`Schema`] is built once, from a record type or a definition file, and never changes. It consists of [`Part`]s:
+//! one for each field of each record, for the rows of each list, and for the form itself. A schema can contain
+//! itself, through lists and optional records.
 
 mod alike;
 mod build;
@@ -41,15 +41,15 @@ pub use pointer::Pointer;
 pub use reading::Reading;
 pub use route::{Route, Step};
 
-/// Names a part within its schema.
+/// Identifies a part of a schema.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct PartId(u32);
 
-/// Names the fields of a record type within a schema.
+/// Identifies a record type of a schema.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct RecordId(u32);
 
-/// Names the item of a list type within a schema.
+/// Identifies a list type of a schema.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct ListId(u32);
 
@@ -73,7 +73,7 @@ impl Schema {
         self.root
     }
 
-    /// The part of this name in the schema that gave the name out.
+    /// The part with this id.
     pub fn part(&self, id: PartId) -> &Part {
         &self.parts[id.0 as usize]
     }
@@ -115,13 +115,12 @@ impl Schema {
         self.has_secrets
     }
 
-    /// The part of the place at a pointer, in whichever rows: the tokens for rows are passed over. Nothing if there
-    /// is no such place.
+    /// The part of the place at a pointer, whatever the row numbers in it. `None` if there is no such place.
     pub(crate) fn part_at(&self, pointer: &Pointer) -> Option<PartId> {
         pointer.tokens().try_fold(self.root, |part, token| self.part_named(part, &token))
     }
 
-    /// The part of a field of a record, or of the rows of a list, whichever the token names.
+    /// The part of a field of a record, or of the rows of a list, at a token of a pointer.
     pub(crate) fn part_named(&self, part: PartId, token: &str) -> Option<PartId> {
         match self.part(part).kind {
             Kind::Record(record) => self.field(record, token).map(|(_, part)| part),
@@ -130,7 +129,7 @@ impl Schema {
         }
     }
 
-    /// The field name nearest to one that does not exist, for the message that says so.
+    /// The nearest existing name to that of a field that does not exist.
     pub(crate) fn nearest_field(&self, record: RecordId, wanted: &str) -> Option<&str> {
         nearest(wanted, self.fields(record).map(|(name, _)| name))
     }

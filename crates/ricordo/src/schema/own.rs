@@ -1,4 +1,4 @@
-//! Texts with a meaning of their own: patterns, and scalars of the program's own types.
+//! Patterns, and scalars of types of the program.
 
 use std::fmt;
 use std::sync::Arc;

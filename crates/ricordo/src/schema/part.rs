@@ -1,4 +1,4 @@
-//! Parts: what a schema says of a field, a record, a list or an item.
+//! Parts: the description of a field, a record, a list or its rows.
 
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -10,48 +10,48 @@ use super::FindingKind;
 use super::{Choices, DisplayFormat, ListId, OwnScalar, Pattern, RecordId};
 use crate::value::{DateTime, Value, write_number};
 
-/// What a schema says of a place.
+/// The description of a place.
 #[derive(Clone, Debug)]
 #[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 #[non_exhaustive]
 pub struct Part {
-    /// What sort of place it is.
+    /// The kind of place.
     pub kind: Kind,
-    /// What a person reads beside the widget, if anything is said.
+    /// What a person reads beside the widget.
     pub label: Option<Arc<str>>,
     /// A longer explanation.
     pub description: Option<Arc<str>>,
     /// Whether null is allowed.
     pub nullable: bool,
-    /// Whether an empty value is an error. That a flag must be ticked is said by [`Constraints::ticked`].
+    /// Whether an empty value is an error. A flag that must be ticked has [`Constraints::ticked`] instead.
     pub required: bool,
-    /// What the value must keep to.
+    /// The constraints on the value.
     pub constraints: Constraints,
-    /// What the place holds in a form, or a row, that is given no data.
+    /// The initial value in a form or row without data.
     pub default: Option<Value>,
     /// When findings are shown.
     pub reveal: Reveal,
-    /// Messages in the place of the library's own, by the kind of finding.
+    /// Messages instead of the library's own, by the kind of finding.
     pub messages: Vec<(FindingKind, Arc<str>)>,
-    /// How the value is shown where nobody is typing, if not by its canonical text.
+    /// The display format; without it, the canonical text is shown.
     pub display: Option<DisplayFormat>,
     /// When text is committed.
     pub commit: Commit,
-    /// Whether white space around what is entered is left out.
+    /// Whether white space around an entry is no part of the value.
     pub trim: bool,
-    /// How a text of a type of the program's own is parsed and shown.
+    /// How the text of a scalar of the program is parsed and shown.
     pub scalar: Option<OwnScalar>,
-    /// Whether a person may not change the place, or anything in it.
+    /// Whether a person cannot change the place or anything in it.
     pub readonly: bool,
-    /// Whether the value is a secret, which is shown as `•••` in dumps, journals and messages.
+    /// Whether the value is a secret: `•••` in dumps, journals and messages.
     pub secret: bool,
-    /// Whether the place is beside the record that it is a field of: bound and checked, but no part of the
-    /// record's value, and of no account for whether that is dirty.
+    /// Whether the field is beside its record: bound and checked, but no part of the record's value or of whether
+    /// that is dirty.
     pub local: bool,
 }
 
 impl Part {
-    /// A part of this kind, of which nothing else is said.
+    /// A part of this kind, without anything else.
     pub fn new(kind: Kind) -> Self {
         Part {
             kind,
@@ -73,39 +73,39 @@ impl Part {
         }
     }
 
-    /// The same part with a label.
+    /// Sets the label.
     pub fn label(mut self, label: &str) -> Self {
         self.label = Some(label.into());
         self
     }
 
-    /// The same part with an explanation.
+    /// Sets the explanation.
     pub fn description(mut self, description: &str) -> Self {
         self.description = Some(description.into());
         self
     }
 
-    /// The same part, for which null is allowed and nothing is required.
+    /// Allows null, and requires nothing.
     pub fn nullable(mut self) -> Self {
         self.nullable = true;
         self.required = false;
         self
     }
 
-    /// The same part, which an empty value misses; a flag must be ticked.
+    /// Makes an empty value an error; a flag must be ticked.
     pub fn required(mut self) -> Self {
         self.required = true;
         self.constraints.ticked = matches!(self.kind, Kind::Flag);
         self
     }
 
-    /// The same part, of which nothing is asked of a person, but that there is a value.
+    /// Requires a value, but not that a flag is ticked.
     pub(crate) fn with_value(mut self) -> Self {
         self.required = true;
         self
     }
 
-    /// Whether a person must fill it in or, if it is a flag, tick it.
+    /// Whether a person must fill in the place or, if it is a flag, tick it.
     pub fn is_required(&self) -> bool {
         match self.kind {
             Kind::Flag => self.constraints.ticked,
@@ -121,88 +121,88 @@ impl Part {
         }
     }
 
-    /// The same part with a default.
+    /// Sets the default.
     pub fn default(mut self, value: Value) -> Self {
         self.default = Some(value);
         self
     }
 
-    /// The same part with a bound below, unless it has a stricter one.
+    /// Sets a minimum, unless there is a stricter one.
     pub fn minimum(mut self, least: Decimal) -> Self {
         let bound = self.constraints.minimum.map_or(least, |bound| bound.max(least));
         self.constraints.minimum = Some(bound);
         self
     }
 
-    /// The same part with a bound above, unless it has a stricter one.
+    /// Sets a maximum, unless there is a stricter one.
     pub fn maximum(mut self, most: Decimal) -> Self {
         let bound = self.constraints.maximum.map_or(most, |bound| bound.min(most));
         self.constraints.maximum = Some(bound);
         self
     }
 
-    /// The same part with the earliest date or time, as canonical text.
+    /// Sets the earliest date or time, as canonical text.
     pub fn earliest(mut self, text: &str) -> Self {
         self.constraints.earliest = Some(self.kind.read_time(text).unwrap_or_else(|| text.into()));
         self
     }
 
-    /// The same part with the latest date or time, as canonical text.
+    /// Sets the latest date or time, as canonical text.
     pub fn latest(mut self, text: &str) -> Self {
         self.constraints.latest = Some(self.kind.read_time(text).unwrap_or_else(|| text.into()));
         self
     }
 
-    /// The same part, whose findings are shown when `reveal` says.
+    /// Sets when findings are shown.
     pub fn reveal(mut self, reveal: Reveal) -> Self {
         self.reveal = reveal;
         self
     }
 
-    /// The same part with a message of its own for a kind of finding.
+    /// Sets the message for a kind of finding.
     pub fn message(mut self, kind: FindingKind, message: &str) -> Self {
         self.messages.retain(|(of, _)| *of != kind);
         self.messages.push((kind, message.into()));
         self
     }
 
-    /// The same part, whose value is shown in this format.
+    /// Sets the display format.
     pub fn display(mut self, format: DisplayFormat) -> Self {
         self.display = Some(format);
         self
     }
 
-    /// The same part, with text committed as `commit` says.
+    /// Sets when text is committed.
     pub fn commit(mut self, commit: Commit) -> Self {
         self.commit = commit;
         self
     }
 
-    /// The same part, which leaves out white space around what is entered.
+    /// Leaves white space around an entry out of the value.
     pub fn trim(mut self) -> Self {
         self.trim = true;
         self
     }
 
-    /// The same part, which takes what a type of the program's own takes.
+    /// Makes the place a scalar of the program.
     pub fn scalar(mut self, scalar: OwnScalar) -> Self {
         self.scalar = Some(scalar);
         self
     }
 
-    /// The same part, which a person may not change.
+    /// Makes the place read-only for a person.
     pub fn readonly(mut self) -> Self {
         self.readonly = true;
         self
     }
 
-    /// The same part, whose value is a secret.
+    /// Makes the value a secret.
     pub fn secret(mut self) -> Self {
         self.secret = true;
         self
     }
 
-    /// The same part beside the record.
+    /// Puts the field beside its record.
     pub fn local(mut self) -> Self {
         self.local = true;
         self
@@ -214,7 +214,7 @@ impl Part {
     }
 }
 
-/// The sort of a place.
+/// The kind of a place.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub enum Kind {
@@ -244,7 +244,7 @@ pub enum Kind {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum OffsetRule {
-    /// With or without, as it was given.
+    /// With or without, as given.
     #[default]
     Either,
     /// Without: local time.
@@ -254,7 +254,7 @@ pub enum OffsetRule {
 }
 
 impl OffsetRule {
-    /// Whether a date and time is as the rule says.
+    /// Whether a date and time obeys this rule.
     pub fn allows(self, value: DateTime) -> bool {
         match self {
             OffsetRule::Either => true,
@@ -265,7 +265,7 @@ impl OffsetRule {
 }
 
 impl Kind {
-    /// What is expected here, as messages say it: "a whole number", "one of “rye” and “spelt”".
+    /// What is expected here, in the words of messages: "a whole number", "one of “rye” and “spelt”".
     pub(crate) fn expectation(&self) -> &'static str {
         match self {
             Kind::Text => "a text",
@@ -283,18 +283,18 @@ impl Kind {
     }
 }
 
-/// What a value must keep to. What is not said is not checked, and nothing of this is checked on an empty
-/// value, which `required` is for.
+/// Constraints on a value. Absent ones are not checked, and none is checked on an empty value: that is for
+/// `required`.
 #[derive(Clone, Debug, Default, PartialEq)]
 #[non_exhaustive]
 pub struct Constraints {
-    /// The least length of a text, in Unicode code points.
+    /// The minimum length of a text, in Unicode code points.
     pub min_length: Option<u64>,
-    /// The greatest length of a text, in Unicode code points.
+    /// The maximum length of a text, in Unicode code points.
     pub max_length: Option<u64>,
-    /// The least number.
+    /// The minimum of a number.
     pub minimum: Option<Decimal>,
-    /// The greatest number.
+    /// The maximum of a number.
     pub maximum: Option<Decimal>,
     /// A number that the value must be greater than.
     pub exclusive_minimum: Option<Decimal>,
@@ -306,22 +306,22 @@ pub struct Constraints {
     pub earliest: Option<Value>,
     /// The latest date, time, or date and time.
     pub latest: Option<Value>,
-    /// What a text must look like.
+    /// The format of a text.
     pub format: Option<Format>,
-    /// What a text must match.
+    /// The pattern that a text must match.
     pub pattern: Option<Pattern>,
-    /// The least number of rows.
+    /// The minimum number of rows.
     pub min_items: Option<u64>,
-    /// The greatest number of rows.
+    /// The maximum number of rows.
     pub max_items: Option<u64>,
-    /// Whether no two rows may hold the same value. Empty rows do not count.
+    /// Whether all rows must differ. Empty rows do not count.
     pub unique_items: bool,
-    /// Whether a flag must be ticked, as a required check box in HTML.
+    /// Whether a flag must be ticked, like a required check box in HTML.
     pub ticked: bool,
 }
 
 impl Constraints {
-    /// Why no value of this kind keeps to all of them; nothing if one does.
+    /// Why no value of this kind meets all of them; `None` if one does.
     pub(crate) fn contradiction(&self, kind: &Kind) -> Option<String> {
         let counts = |what: &str, least: Option<u64>, most: Option<u64>, noun: &str| {
             let (least, most) = (least?, most?);
@@ -412,7 +412,7 @@ fn least_whole_multiple(step: Decimal) -> Option<Decimal> {
     Decimal::try_from_i128_with_scale(mantissa / common, 0).ok()
 }
 
-/// What a text must look like.
+/// The format of a text.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Format {
@@ -429,7 +429,7 @@ pub enum Commit {
     Input,
     /// When the field is left.
     Leave,
-    /// When nothing was typed for a while, or when the field is left.
+    /// When nothing has been typed for a while, or when the field is left.
     Pause(Duration),
 }
 

@@ -1,4 +1,4 @@
-//! Pointers: the textual addresses of places.
+//! JSON Pointers to places.
 
 use std::borrow::Cow;
 use std::fmt;
@@ -6,8 +6,7 @@ use std::str::FromStr;
 
 use super::{Error, ErrorKind};
 
-/// The textual address of a place: a JSON Pointer (RFC 6901), such as `/ingredients/0/grams`. The form itself
-/// is the empty pointer.
+/// A JSON Pointer (RFC 6901) to a place, such as `/ingredients/0/grams`. The empty pointer is the form.
 ///
 /// ```
 /// use ricordo::Pointer;
@@ -20,12 +19,12 @@ use super::{Error, ErrorKind};
 pub struct Pointer(String);
 
 impl Pointer {
-    /// The pointer of the form itself.
+    /// The pointer to the form.
     pub fn root() -> Self {
         Pointer::default()
     }
 
-    /// Whether this is the pointer of the form itself.
+    /// Whether this is the pointer to the form.
     pub fn is_root(&self) -> bool {
         self.0.is_empty()
     }
@@ -40,7 +39,7 @@ impl Pointer {
         self.0.split('/').skip(1).map(unescape)
     }
 
-    /// Adds a reference token at the end.
+    /// Appends a reference token.
     pub fn push(&mut self, token: &str) {
         self.0.push('/');
         if token.contains(['~', '/']) {
@@ -50,7 +49,7 @@ impl Pointer {
         }
     }
 
-    /// The pointer with a reference token added.
+    /// The pointer with a reference token appended.
     #[must_use]
     pub fn join(&self, token: &str) -> Self {
         let mut longer = self.clone();
@@ -58,13 +57,13 @@ impl Pointer {
         longer
     }
 
-    /// The pointer of what this one lies in, and its last token. The form lies in nothing.
+    /// The pointer to the container, and the last token. `None` for the form.
     pub fn split_last(&self) -> Option<(Pointer, Cow<'_, str>)> {
         let at = self.0.rfind('/')?;
         Some((Pointer(self.0[..at].to_owned()), unescape(&self.0[at + 1..])))
     }
 
-    /// Whether `other` is this place or lies somewhere in it.
+    /// Whether `other` is this place or is in it.
     pub fn contains(&self, other: &Pointer) -> bool {
         other.0.strip_prefix(&self.0).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
     }
@@ -103,7 +102,7 @@ impl fmt::Display for Pointer {
     }
 }
 
-/// How a place is called in a sentence: its pointer, or "the form".
+/// The name of a place in a sentence: its pointer, or "the form".
 pub(crate) struct Named<'a>(pub(crate) &'a Pointer);
 
 impl fmt::Display for Named<'_> {
