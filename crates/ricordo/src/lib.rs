@@ -87,3 +87,8 @@ pub use value::{Number, Record, Value};
 #[cfg(doctest)]
 #[doc = include_str!("../../../README.md")]
 struct Readme;
+
+/// The programs of the guide, compiled and run.
+#[cfg(doctest)]
+#[doc = include_str!("../../../docs/guide.md")]
+struct Guide;

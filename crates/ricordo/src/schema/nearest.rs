@@ -6,6 +6,7 @@
 /// use ricordo::schema::nearest;
 ///
 /// assert_eq!(nearest("loavs", ["name", "loaves", "notes"]), Some("loaves"));
+/// assert_eq!(nearest("loafs", ["name", "loaves", "notes"]), Some("loaves"));
 /// assert_eq!(nearest("temperature", ["name", "loaves", "notes"]), None);
 /// ```
 pub fn nearest<'a>(wanted: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
@@ -15,7 +16,7 @@ pub fn nearest<'a>(wanted: &str, candidates: impl IntoIterator<Item = &'a str>) 
         return None;
     }
     let lowercase = wanted.to_lowercase();
-    let allowed = (wanted.chars().count() / 3).max(1);
+    let allowed = ((wanted.chars().count() + 1) / 3).max(1);
     candidates
         .into_iter()
         .filter(|candidate| candidate.len() <= LONGEST)
