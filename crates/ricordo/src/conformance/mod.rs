@@ -1,8 +1,7 @@
-//! Checks for adapters: whether a user interface shows what a form says, and reports what a person does.
+//! Checks for adapters: whether a user interface shows the state of a form, and reports what a person does.
 //!
-//! An adapter connects a form to the widgets of some user interface. Its author implements [`Adapter`] for a screen
-//! of his own, drives the real widgets in it, and lets [`check`] go through a script of what a person does and what must
-//! be seen then:
+//! An adapter connects a form to the widgets of some user interface. Implement [`Adapter`] for a screen that drives
+//! the real widgets, and [`check`] runs a script of what a person does and what the screen must show:
 //!
 //! ```
 //! use ricordo::conformance::{PlainScreen, check};
@@ -11,8 +10,8 @@
 //! assert!(report.is_passed(), "{report}");
 //! ```
 //!
-//! [`PlainScreen`] is the reference: widgets that are nothing but strings. It is also the shortest adapter to learn
-//! from. What the script checks is described in `docs/adapters.md`; [`check_script`] goes through a script of your own.
+//! [`PlainScreen`] is the reference adapter, whose widgets are plain strings, and the shortest one to learn from.
+//! `docs/adapters.md` describes scripts; [`check_script`] runs one of your own.
 
 mod plain;
 mod run;
@@ -25,18 +24,18 @@ use crate::form::Form;
 use crate::schema::Pointer;
 use std::time::Duration;
 
-/// What the author of an adapter provides: a screen that the checks can act on and look at.
+/// A screen that the checks can act on and look at.
 pub trait Adapter {
     /// Draws a screen for a form, with a widget for every field, in place of what was drawn before.
     fn show(&mut self, form: Form);
 
-    /// Does at the widget of a place what a person does. Whether there is such a widget.
+    /// Makes a gesture at the widget of a place. Returns whether there is such a widget.
     fn act(&mut self, at: &Pointer, gesture: &Gesture) -> bool;
 
-    /// What is to be seen of the widget of a place; nothing if there is no such widget.
+    /// What the widget of a place shows; `None` if there is no such widget.
     fn see(&mut self, at: &Pointer) -> Option<Seen>;
 
-    /// Lets time pass, by the clock that the adapter goes by.
+    /// Lets time pass, by the adapter's clock.
     fn pass_time(&mut self, duration: Duration);
 }
 

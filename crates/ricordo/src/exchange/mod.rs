@@ -1,14 +1,14 @@
-//! What a form exchanges with the world outside: definitions, data, journals and state dumps, all of them JSON.
+//! Files: definitions, data, journals and state dumps, all of them JSON.
 //!
 //! | to … | take |
 //! |---|---|
 //! | read a form definition, or write that of a typed model | [`read_definition`], [`write_definition`] |
 //! | read data for a form | [`read_data`] |
-//! | find where values stand in a text | [`Positions`] |
+//! | find the positions of values in a text | [`Positions`] |
 //! | read a journal or a JSON Patch | [`read_journal`], [`JournalLines`] |
 //! | write an action as a line of a journal | [`write_action`], [`write_response`] |
 //! | see whether an `expect` line holds, or write it | [`Expectation::check`], [`write_expectation`] |
-//! | write down the state of a form | [`dump`] |
+//! | dump the state of a form | [`dump`] |
 //!
 //! What cannot be parsed gives an [`Error`](crate::Error) with its [`Location`](crate::schema::Location).
 

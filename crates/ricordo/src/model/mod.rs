@@ -1,6 +1,6 @@
-//! Typed records, and typed paths to what is in them.
+//! Typed records, and typed paths into them.
 //!
-//! [`Model`] says what a Rust type is as a part of a form. It is derived:
+//! [`Model`] describes a Rust type as a part of a form. Derive it:
 //!
 //! ```
 //! use ricordo::{Decimal, Model};
@@ -50,8 +50,8 @@
 //! | `Vec<T>` | a list |
 //! | `Box<T>` | the same as `T` |
 //!
-//! What has no empty value (numbers, choices) is required unless it is an `Option`. Attributes of a
-//! field, all optional:
+//! A type without an empty value, such as a number or a choice, is required unless it is an `Option`. Attributes of a
+//! field:
 //!
 //! | `#[model(…)]` | on | meaning |
 //! |---|---|---|

@@ -1,9 +1,9 @@
-//! Aspects: what there is to be observed of a place.
+//! Aspects: what can be observed of a place.
 
 use std::fmt;
 use std::ops::{BitOr, BitOrAssign};
 
-/// What there is to be observed of a place. Several are joined by `|`.
+/// What can be observed of a place. Combine several with `|`.
 ///
 /// ```
 /// use ricordo::engine::Aspects;
@@ -18,13 +18,13 @@ pub struct Aspects(u16);
 impl Aspects {
     /// The text in the widget.
     pub const ENTRY: Aspects = Aspects(1);
-    /// The value; of a record or a list, with all in it.
+    /// The value; of a record or a list, with everything in it.
     pub const VALUE: Aspects = Aspects(2);
     /// Whether the place is dirty.
     pub const DIRTY: Aspects = Aspects(4);
     /// Whether the place, or one in it, is touched.
     pub const TOUCHED: Aspects = Aspects(8);
-    /// What is wrong with the place itself.
+    /// The findings of the place itself.
     pub const FINDINGS: Aspects = Aspects(16);
     /// Which rows a list has, in which order.
     pub const ROWS: Aspects = Aspects(32);
@@ -32,7 +32,7 @@ impl Aspects {
     pub const PRESENCE: Aspects = Aspects(64);
     /// That the place was reset.
     pub const EPOCH: Aspects = Aspects(128);
-    /// Whether the place, or one in it, holds a text that has not taken effect yet.
+    /// Whether text in the place, or in one in it, is not committed yet.
     pub const UNCOMMITTED: Aspects = Aspects(256);
     /// Whether the place has the focus.
     pub const FOCUS: Aspects = Aspects(512);
@@ -41,19 +41,19 @@ impl Aspects {
     /// Whether neither the place nor anything in it has an error.
     pub const VALIDITY: Aspects = Aspects(2048);
 
-    /// Whether the place counts: neither it nor anything that it lies in is said to be not relevant.
+    /// Whether the place is relevant: neither it nor anything around it is declared not to be.
     pub const RELEVANT: Aspects = Aspects(4096);
-    /// Whether a person may change the place.
+    /// Whether a person can change the place.
     pub const READONLY: Aspects = Aspects(8192);
     /// Whether an empty value is an error.
     pub const REQUIRED: Aspects = Aspects(16384);
-    /// Whether the value is the place's own, and not what follows from its counterpart, or what is suggested.
+    /// Whether the place leads its counterpart, or overrides its suggestion.
     pub const DRIVER: Aspects = Aspects(32768);
 
     /// All of them.
     pub const ALL: Aspects = Aspects(0xffff);
 
-    /// Those that a record or a list has as the sum of what is in it.
+    /// Aspects of a record or list that depend on everything in it.
     pub(crate) const SUMS: Aspects = Aspects(2 | 4 | 8 | 256 | 2048);
     /// What may come or go with all that is in it.
     pub(crate) const STRUCTURE: Aspects = Aspects(32 | 64);

@@ -1,8 +1,7 @@
-//! Settling: bringing everything that follows from a change up to date, once; and looking at places in a way
-//! that is taken down, so that it is known what follows from what.
+//! Settling: computing everything that depends on a change, once; and views of places that track what is read.
 //!
-//! What follows from a change are values that are calculated, flags that rules tell, and what is wrong with the places
-//! that it touched. A *cell* is one thing that follows for one place; the *graph* knows what each has looked at.
+//! A change can affect calculated values, flags given by rules, and the findings of the places that changed. A *cell*
+//! is one value or flag of one place that a rule computes; the *graph* knows what each cell has read.
 
 mod accumulator;
 mod aggregate;

@@ -1,9 +1,9 @@
-//! What the engine has done, counted.
+//! Counts of the engine's work.
 
 use std::ops::Sub;
 
-/// What an engine has done since it was made. The difference between two readings is the cost of what was done
-/// in between; it depends on what was changed, not on how large the form is.
+/// Counts of an engine's work since it was made. The difference between two readings is the cost of what was done in
+/// between; it depends on what was changed, not on the size of the form.
 ///
 /// ```
 /// # use ricordo::{Form, Model};
@@ -18,20 +18,20 @@ use std::ops::Sub;
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Cost {
-    /// Places that were changed, made, freed, reset, or brought up to date because something in them changed.
+    /// Places that were changed, made, freed, reset, or updated because something in them changed.
     pub places: u64,
-    /// Places that were checked against the rules.
+    /// Places whose constraints were checked.
     pub checks: u64,
     /// Values that were calculated.
     pub calculations: u64,
-    /// Rows of which it was computed anew what they add to an aggregate, and places that were gone through for that.
+    /// Rows whose share of an aggregate was computed again, and places that were visited for that.
     pub aggregated: u64,
     /// Rows that were compared with the baseline's one by one.
     pub compared_rows: u64,
     /// Nodes of the trees that keep the order of rows; their number per step grows with the logarithm of the
     /// number of rows.
     pub row_nodes: u64,
-    /// Observers that were found to be concerned.
+    /// Observers that were considered.
     pub observers: u64,
     /// Slots of tables that were touched to clear them. A table stays as large as it ever was, so that clearing it could
     /// cost what the form is large.
