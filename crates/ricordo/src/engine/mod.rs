@@ -90,6 +90,8 @@ pub struct Engine {
     pauses: BTreeSet<(Duration, PlaceId)>,
     /// The place where the focus belongs after the last action.
     hint: Option<PlaceId>,
+    /// The row that was removed last since the form was settled: its list, and its position in it.
+    removed_row: Option<(PlaceId, usize)>,
     flags: FormState,
     /// Whether the form is parsed to a record of a Rust type.
     is_typed: bool,
@@ -161,6 +163,7 @@ impl Engine {
             clock: Duration::ZERO,
             pauses: BTreeSet::new(),
             hint: None,
+            removed_row: None,
             flags: FormState::default(),
             is_typed: false,
             next_constraint: ConstraintId::FIRST,
@@ -186,8 +189,9 @@ impl Engine {
         self.tree.focus()
     }
 
-    /// Where the focus belongs after the last action: in a row that was added, its first editable field. `None` from
-    /// the next action on.
+    /// Where the focus belongs after the last action: in a row that was added, its first editable field; after a row
+    /// was removed, that of the row now at its position or, at the end, of the one before. `None` from the next action
+    /// on.
     pub fn focus_hint(&self) -> Option<PlaceId> {
         self.hint.filter(|place| self.tree.is_there(*place))
     }
@@ -322,6 +326,7 @@ impl Engine {
             Ok((made, typing)) => self.finish(made, typing),
             Err(refused) => {
                 self.revert_to(Checkpoint::default());
+                self.removed_row = None;
                 Err(refused)
             }
         }
@@ -335,6 +340,7 @@ impl Engine {
 
     /// Settles what was performed, and finds what has changed.
     fn finish(&mut self, made: Option<PlaceId>, typing: Option<PlaceId>) -> Result<Outcome, Error> {
+        let removed_row = self.removed_row.take();
         self.settle_or_revert()?;
         if self.tree.has_changed_out_of_sight() && !Outcome::will_be_step(&self.tree) {
             // It is no step to undo, so what the steps before may bring back must be as they left it.
@@ -347,8 +353,19 @@ impl Engine {
         let (mut outcome, log) = self.report(made);
         self.history.record(&mut self.tree, log, typing, outcome.is_step());
         self.report_state(&mut outcome);
-        self.hint = outcome.made().and_then(|made| self.view(made).first_enterable()).map(|field| field.id());
+        let row = match (outcome.made(), removed_row) {
+            (Some(made), _) => Some(self.view(made)),
+            (None, Some((list, position))) => self.row_in_place_of(list, position),
+            (None, None) => None,
+        };
+        self.hint = row.and_then(|row| row.first_enterable()).map(|field| field.id());
         Ok(outcome)
+    }
+
+    /// The row at the position of one that was removed, or else the row before.
+    fn row_in_place_of(&self, list: PlaceId, position: usize) -> Option<PlaceView<'_>> {
+        let list = self.view(list);
+        list.row(position).or_else(|| list.row(list.row_count().checked_sub(1)?))
     }
 
     fn settle_or_revert(&mut self) -> Result<(), Error> {
@@ -414,6 +431,7 @@ impl Engine {
 
     fn apply_within(&mut self, action: Action) -> Result<Option<PlaceId>, Error> {
         let checkpoint = self.graph.checkpoint(&self.tree);
+        let removed_row = self.removed_row;
         match self.perform(action) {
             Ok(made) => {
                 if let Some(open) = &mut self.open {
@@ -423,6 +441,7 @@ impl Engine {
             }
             Err(refused) => {
                 self.revert_to(checkpoint);
+                self.removed_row = removed_row;
                 Err(refused)
             }
         }
@@ -469,6 +488,7 @@ impl Engine {
     pub fn revert(&mut self) {
         if self.open.take().is_some() {
             self.revert_to(Checkpoint::default());
+            self.removed_row = None;
         }
     }
 

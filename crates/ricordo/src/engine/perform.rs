@@ -69,7 +69,10 @@ impl Engine {
             Action::Remove { at } => {
                 let place = self.present(&at)?;
                 self.not_calculated(place)?;
+                let view = self.view(place);
+                let row = view.position().zip(view.parent()).map(|(position, list)| (list.id(), position));
                 self.remove(place)?;
+                self.removed_row = row.or(self.removed_row);
             }
             Action::Move { from, to } => return self.move_to(&from, &to),
             Action::Copy { from, to } => {

@@ -382,8 +382,8 @@ impl<M: 'static> Form<M> {
         self.core.read(Engine::focus).map(|place| Place::new(self.core.clone(), place))
     }
 
-    /// Where the focus belongs after the last action: in a row that was added, its first editable field. `None` from
-    /// the next action on.
+    /// Where the focus belongs after the last action: in a row that was added, its first editable field; after a row was
+    /// removed, that of the row now at its position or, at the end, of the one before. `None` from the next action on.
     pub fn focus_hint(&self) -> Option<Place<Value>> {
         self.core.read(Engine::focus_hint).map(|place| Place::new(self.core.clone(), place))
     }

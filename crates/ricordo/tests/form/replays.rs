@@ -207,6 +207,39 @@ fn the_focus_hint_ends_with_the_next_action() {
 }
 
 #[test]
+fn the_focus_belongs_in_the_neighbour_of_a_removed_row() {
+    let form = ricordo::Form::of_schema(read_definition(ROWS).unwrap().into(), None).unwrap();
+    let remove = |at: &str| form.apply(ricordo::engine::Action::Remove { at: at.parse().unwrap() });
+    let hint = || form.focus_hint().map(|place| place.pointer().to_string());
+    for _ in 0..4 {
+        form.apply(ricordo::engine::Action::Add { at: "/rows/-".parse().unwrap(), value: None }).unwrap();
+    }
+    remove("/rows/1").unwrap();
+    assert_eq!(hint().as_deref(), Some("/rows/1"), "the row that is there now");
+    remove("/rows/2").unwrap();
+    assert_eq!(hint().as_deref(), Some("/rows/1"), "the row before, at the end");
+    form.undo().unwrap();
+    assert_eq!(hint(), None);
+    form.transaction(|| {
+        remove("/rows/0")?;
+        form.enter("/nowhere", "").unwrap_err();
+        form.enter("/n", "1")
+    })
+    .unwrap();
+    assert_eq!(hint().as_deref(), Some("/rows/0"), "a refused action changes nothing");
+    let undone: Result<(), ricordo::Error> = form.transaction(|| {
+        remove("/rows/0")?;
+        form.enter("/nowhere", "")
+    });
+    undone.unwrap_err();
+    form.enter("/n", "2").unwrap();
+    assert_eq!(hint(), None, "the removal did not happen");
+    remove("/rows/1").unwrap();
+    remove("/rows/0").unwrap();
+    assert_eq!(hint(), None, "no row is left");
+}
+
+#[test]
 fn what_waits_for_a_pause_goes_and_comes_back_with_its_row() {
     let form = r#"{"type":"object","properties":{"rows":{"type":"array","items":{"type":"object","properties":{
         "n":{"type":"integer","x-ricordo":{"commit":{"pause_ms":100}}}}}}}}"#;
