@@ -2,9 +2,7 @@
 
 use rust_decimal::Decimal;
 
-use crate::schema::{
-    Choices, Constraints, Expected, Finding, FindingKind, Kind, OffsetRule, Part, Pointer, shorten,
-};
+use crate::schema::{Choices, Expected, Finding, FindingKind, Kind, OffsetRule, Part, Pointer, shorten};
 use crate::value::{Value, write_number};
 
 /// What a finding is about.
@@ -48,11 +46,13 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
             (finding.limit, finding.actual) = (count(constraints.min_length), number(length()));
         }
         FindingKind::RangeUnderflow => {
-            (finding.limit, finding.is_limit_excluded) = lower_bound(constraints);
+            (finding.limit, finding.is_limit_excluded) =
+                limit(constraints.earliest.as_ref(), constraints.lower_bound());
             finding.actual = entry();
         }
         FindingKind::RangeOverflow => {
-            (finding.limit, finding.is_limit_excluded) = upper_bound(constraints);
+            (finding.limit, finding.is_limit_excluded) =
+                limit(constraints.latest.as_ref(), constraints.upper_bound());
             finding.actual = entry();
         }
         FindingKind::StepMismatch => {
@@ -169,31 +169,11 @@ fn expectation(expected: &Expected) -> String {
     }
 }
 
-/// The stricter of an inclusive and an exclusive bound below, and whether it is the exclusive one.
-fn lower_bound(constraints: &Constraints) -> (Option<Value>, bool) {
-    if let Some(earliest) = &constraints.earliest {
-        return (Some(earliest.clone()), false);
+/// The bound that a value violates, of times or of numbers, and whether the bound itself is excluded.
+fn limit(of_times: Option<&Value>, of_numbers: Option<(Decimal, bool)>) -> (Option<Value>, bool) {
+    match (of_times, of_numbers) {
+        (Some(bound), _) => (Some(bound.clone()), false),
+        (None, Some((bound, is_excluded))) => (Some(Value::Number(bound)), is_excluded),
+        (None, None) => (None, false),
     }
-    stricter(constraints.minimum, constraints.exclusive_minimum, Decimal::max)
-}
-
-fn upper_bound(constraints: &Constraints) -> (Option<Value>, bool) {
-    if let Some(latest) = &constraints.latest {
-        return (Some(latest.clone()), false);
-    }
-    stricter(constraints.maximum, constraints.exclusive_maximum, Decimal::min)
-}
-
-fn stricter(
-    inclusive: Option<Decimal>,
-    exclusive: Option<Decimal>,
-    of: fn(Decimal, Decimal) -> Decimal,
-) -> (Option<Value>, bool) {
-    let (bound, is_excluded) = match (inclusive, exclusive) {
-        (Some(inclusive), Some(exclusive)) if of(inclusive, exclusive) == exclusive => (exclusive, true),
-        (Some(inclusive), _) => (inclusive, false),
-        (None, Some(exclusive)) => (exclusive, true),
-        (None, None) => return (None, false),
-    };
-    (Some(Value::Number(bound)), is_excluded)
 }

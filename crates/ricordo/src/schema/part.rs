@@ -321,6 +321,16 @@ pub struct Constraints {
 }
 
 impl Constraints {
+    /// The stricter of the two bounds below of a number, and whether the bound itself is excluded.
+    pub(crate) fn lower_bound(&self) -> Option<(Decimal, bool)> {
+        stricter(self.minimum, self.exclusive_minimum, Decimal::max)
+    }
+
+    /// The stricter of the two bounds above of a number, and whether the bound itself is excluded.
+    pub(crate) fn upper_bound(&self) -> Option<(Decimal, bool)> {
+        stricter(self.maximum, self.exclusive_maximum, Decimal::min)
+    }
+
     /// Why no value of this kind meets all of them; `None` if one does.
     pub(crate) fn contradiction(&self, kind: &Kind) -> Option<String> {
         let counts = |what: &str, least: Option<u64>, most: Option<u64>, noun: &str| {
@@ -354,8 +364,8 @@ impl Constraints {
     }
 
     fn contradiction_of_numbers(&self, kind: &Kind) -> Option<String> {
-        let (lower, is_open_below) = stricter(self.minimum, self.exclusive_minimum, Decimal::max)?;
-        let (upper, is_open_above) = stricter(self.maximum, self.exclusive_maximum, Decimal::min)?;
+        let (lower, is_open_below) = self.lower_bound()?;
+        let (upper, is_open_above) = self.upper_bound()?;
         let is_beyond = |number: Decimal| number > upper || (is_open_above && number == upper);
         let step = match kind {
             Kind::Integer => Some(self.multiple_of.map_or(Some(Decimal::ONE), least_whole_multiple)?),
