@@ -8,7 +8,7 @@ use rust_decimal::Decimal;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::json::{Index, Member, Node};
-use super::keywords;
+use super::{keywords, reference};
 use crate::check::check_defaults;
 use crate::schema::{
     Choice, Choices, Commit, DisplayFormat, Error, FindingKind, Format, Kind, NumberFormat, OffsetRule, Part,
@@ -290,8 +290,7 @@ impl<'a> Reader<'a> {
     /// What a `$ref` refers to.
     fn referred(&mut self, reference: Node<'a>) -> Result<Part, Error> {
         let text = reference.string()?;
-        let local = text.strip_prefix('#').and_then(percent_decoded);
-        let Some(pointer) = local.and_then(|pointer| pointer.parse::<Pointer>().ok()) else {
+        let Some(pointer) = reference::read(&text) else {
             let message = format!("“{text}” is not a reference within this file");
             return Err(reference
                 .error(message)
@@ -313,7 +312,7 @@ impl<'a> Reader<'a> {
                 let defs = self.index.find(&Pointer::root().join("$defs")).ok();
                 let members = defs.and_then(|defs| defs.members().ok()).unwrap_or_default();
                 let names: Vec<String> =
-                    members.iter().map(|member| format!("#/$defs/{}", member.name)).collect();
+                    members.iter().map(|member| reference::to_definition(&member.name)).collect();
                 let near = nearest(&text, names.iter().map(String::as_str));
                 Err(reference.error(format!("there is no definition at “{text}”")).with_nearest_name(near))
             }
@@ -473,19 +472,6 @@ fn read_required<'a>(
         names.insert(name);
     }
     Ok(names)
-}
-
-/// A fragment of a URI with its percent-encoded characters decoded (RFC 3986, section 2.1), as RFC 6901, section 6, has
-/// pointers in fragments.
-fn percent_decoded(fragment: &str) -> Option<String> {
-    let mut parts = fragment.split('%');
-    let mut bytes = parts.next().unwrap_or_default().as_bytes().to_vec();
-    for part in parts {
-        let (encoded, rest) = part.split_at_checked(2)?;
-        bytes.push(u8::from_str_radix(encoded, 16).ok().filter(|_| !encoded.starts_with('+'))?);
-        bytes.extend_from_slice(rest.as_bytes());
-    }
-    String::from_utf8(bytes).ok()
 }
 
 /// What is said for people: labels, defaults, and what stands under `x-ricordo`.

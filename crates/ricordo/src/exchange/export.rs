@@ -2,6 +2,7 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::reference;
 use crate::schema::{
     Choices, Commit, DisplayFormat, Format, Kind, NumberFormat, Part, PartId, RecordId, Reveal, Schema,
 };
@@ -100,7 +101,7 @@ impl<'a> Writer<'a> {
             && let Some(name) = self.names.get(&record).cloned()
         {
             self.define(record, &name);
-            let reference = Record::from_iter([("$ref", Value::from(format!("#/$defs/{name}")))]);
+            let reference = Record::from_iter([("$ref", Value::from(reference::to_definition(&name)))]);
             if is_root {
                 // The form itself is not a mere reference.
                 members = self.record(record);

@@ -22,6 +22,7 @@ mod json;
 mod keywords;
 mod lines;
 mod members;
+mod reference;
 mod writing;
 
 pub use data::{Positions, read_data, read_value};

@@ -168,6 +168,27 @@ fn a_scalar_of_ones_own_is_parsed_written_and_shown() {
 }
 
 #[test]
+fn references_name_definitions_whatever_characters_are_in_the_name() {
+    #[derive(Model)]
+    struct Oven {
+        degrees: u16,
+    }
+    #[derive(Model)]
+    #[allow(dead_code)]
+    struct Bakery {
+        #[serde(rename = "left/right ~ 50%")]
+        first: Oven,
+        second: Oven,
+    }
+    let schema = schema_of::<Bakery>().unwrap();
+    let definition = write_definition(schema.schema());
+    let text = definition.to_string();
+    assert!(text.contains("#/$defs/left~1right%20~0%2050%25"), "{text}");
+    let read = read_definition(&text).unwrap();
+    assert_eq!(write_definition(&read), definition);
+}
+
+#[test]
 fn dates_and_times_have_bounds() {
     let (form, paths) = (Form::new(&order()).unwrap(), at::<Order>());
     form.enter(paths.day(), "2026-11-01").unwrap();
