@@ -233,7 +233,7 @@ pub(super) fn part_of_scalar<T: Scalar>() -> Part {
     let canonical = |text: &str| {
         let written = T::parse(text.trim())?.write();
         // What is not parsed to itself again would be another value after the next reading.
-        let again = T::parse(written.trim())?.write();
+        let again = T::parse(&written)?.write();
         (again == written && !written.is_empty()).then_some(written)
     };
     let shown = |text: &str| T::parse(text).map_or_else(|| text.to_owned(), |value| value.display());

@@ -167,6 +167,38 @@ fn a_scalar_of_ones_own_is_parsed_written_and_shown() {
     );
 }
 
+/// Written with a space in front, which its own `parse` takes only without.
+#[derive(Clone, Debug, PartialEq, Model)]
+#[model(scalar)]
+struct Indented(u32);
+
+impl Scalar for Indented {
+    const EXPECTED: &'static str = "a number of steps";
+
+    fn parse(text: &str) -> Option<Self> {
+        text.parse().ok().map(Indented)
+    }
+
+    fn write(&self) -> String {
+        format!(" {}", self.0)
+    }
+}
+
+#[test]
+fn a_scalar_whose_text_does_not_parse_back_is_refused_wherever_it_comes_from() {
+    #[derive(Debug, Model)]
+    struct Stage {
+        steps: Option<Indented>,
+    }
+    let stage = at::<Stage>();
+    let form = Form::new(&Stage { steps: None }).unwrap();
+    form.enter(stage.steps(), "3").unwrap();
+    assert_eq!(messages(&form), ["/steps “3” is not a number of steps."]);
+    assert!(form.parse().unwrap_err().is_invalid());
+    assert!(form.set(stage.steps(), Some(Indented(3))).unwrap_err().is_mismatch());
+    assert!(Form::new(&Stage { steps: Some(Indented(3)) }).unwrap_err().is_mismatch());
+}
+
 #[test]
 fn references_name_definitions_whatever_characters_are_in_the_name() {
     #[derive(Model)]
