@@ -7,6 +7,7 @@ use quote::quote;
 use syn::{DataEnum, DeriveInput, Error, Fields};
 
 use crate::attributes::{refuse, variant_label};
+use crate::frame::Frame;
 use crate::names::SerdeNames;
 
 pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenStream> {
@@ -42,49 +43,17 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
         });
     }
 
-    Ok(quote! {
-        #[allow(clippy::all, clippy::pedantic)]
-        const _: () = {
-            #[automatically_derived]
-            impl ::ricordo::model::Data for #choice {
-                type Inner = Self;
-
-                fn into_inner(self) -> ::core::option::Option<Self> {
-                    ::core::option::Option::Some(self)
-                }
-
-                fn to_value(&self) -> ::ricordo::Value {
-                    match self { #(#writes),* }
-                }
-
-                fn from_value(
-                    value: &::ricordo::Value,
-                ) -> ::core::result::Result<Self, ::ricordo::Error> {
-                    match value.as_text() {
-                        #(#reads,)*
-                        _ => ::ricordo::model::derived::no_variant(value),
-                    }
-                }
-            }
-
-            #[automatically_derived]
-            impl ::ricordo::Model for #choice {
-                type At<M: 'static, P: ::ricordo::model::Data> = ::ricordo::model::Path<M, P>;
-
-                fn part(
-                    _: &mut ::ricordo::schema::SchemaBuilder,
-                ) -> ::core::result::Result<::ricordo::schema::Part, ::ricordo::Error> {
-                    let choices = ::ricordo::model::derived::Choices::new([#(#choices),*]);
-                    let kind = ::ricordo::schema::Kind::Choice(choices);
-                    ::core::result::Result::Ok(::ricordo::schema::Part::new(kind).required())
-                }
-
-                fn at<M: 'static, P: ::ricordo::model::Data>(
-                    route: ::ricordo::schema::Route,
-                ) -> ::ricordo::model::Path<M, P> {
-                    ::ricordo::model::Path::at_route(route)
-                }
-            }
-        };
-    })
+    let to_value = quote!(match self { #(#writes),* });
+    let from_value = quote! {
+        match value.as_text() {
+            #(#reads,)*
+            _ => ::ricordo::model::derived::no_variant(value),
+        }
+    };
+    let part = quote! {
+        let choices = ::ricordo::model::derived::Choices::new([#(#choices),*]);
+        let kind = ::ricordo::schema::Kind::Choice(choices);
+        ::core::result::Result::Ok(::ricordo::schema::Part::new(kind).required())
+    };
+    Ok(Frame::of_scalar(choice, to_value, from_value, part).expand())
 }

@@ -4,6 +4,7 @@
 mod attributes;
 mod choice;
 mod event;
+mod frame;
 mod names;
 mod record;
 mod wrapper;

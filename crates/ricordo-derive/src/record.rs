@@ -8,6 +8,7 @@ use syn::spanned::Spanned;
 use syn::{DeriveInput, Error, FieldsNamed};
 
 use crate::attributes::{FieldAttributes, rules_of};
+use crate::frame::Frame;
 use crate::names::SerdeNames;
 
 pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<TokenStream> {
@@ -68,56 +69,31 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
         quote_spanned!(rules.span()=> schema.attach(record, ::ricordo::form::rules_of::<Self>(#rules));)
     });
     let path = expand_path(record, &at, &paths);
-    Ok(quote! {
-        #[allow(unreachable_pub, clippy::all, clippy::pedantic)]
-        const _: () = {
-            #path
-
-            #[automatically_derived]
-            impl ::ricordo::model::Data for #record {
-                type Inner = Self;
-
-                fn into_inner(self) -> ::core::option::Option<Self> {
-                    ::core::option::Option::Some(self)
-                }
-
-                fn to_value(&self) -> ::ricordo::Value {
-                    ::ricordo::model::derived::record([#(#writes),*])
-                }
-
-                fn from_value(
-                    value: &::ricordo::Value,
-                ) -> ::core::result::Result<Self, ::ricordo::Error> {
-                    #[allow(unused_variables)]
-                    let members = ::ricordo::model::derived::members(value)?;
-                    ::core::result::Result::Ok(#record { #(#reads),* })
-                }
-            }
-
-            #[automatically_derived]
-            impl ::ricordo::Model for #record {
-                type At<M: 'static, P: ::ricordo::model::Data> = #at<M, P>;
-
-                fn part(
-                    schema: &mut ::ricordo::schema::SchemaBuilder,
-                ) -> ::core::result::Result<::ricordo::schema::Part, ::ricordo::Error> {
-                    #(#checks)*
-                    let record = schema.record_of::<Self>(|schema, record| {
-                        #(#parts)*
-                        #rules
-                        ::core::result::Result::Ok(())
-                    })?;
-                    ::core::result::Result::Ok(::ricordo::schema::Part::new(
-                        ::ricordo::schema::Kind::Record(record),
-                    ))
-                }
-
-                fn at<M: 'static, P: ::ricordo::model::Data>(route: ::ricordo::schema::Route) -> #at<M, P> {
-                    #at { route, types: ::core::marker::PhantomData }
-                }
-            }
-        };
-    })
+    let to_value = quote!(::ricordo::model::derived::record([#(#writes),*]));
+    let from_value = quote! {
+        #[allow(unused_variables)]
+        let members = ::ricordo::model::derived::members(value)?;
+        ::core::result::Result::Ok(#record { #(#reads),* })
+    };
+    let part = quote! {
+        #(#checks)*
+        let record = schema.record_of::<Self>(|schema, record| {
+            #(#parts)*
+            #rules
+            ::core::result::Result::Ok(())
+        })?;
+        ::core::result::Result::Ok(::ricordo::schema::Part::new(::ricordo::schema::Kind::Record(record)))
+    };
+    let frame = Frame {
+        ty: record,
+        to_value,
+        from_value,
+        path: quote!(#at<M, P>),
+        at: quote!(#at { route, types: ::core::marker::PhantomData }),
+        part,
+        beside: path,
+    };
+    Ok(frame.expand())
 }
 
 /// The type of the paths to a record. It has no methods of its own but those named after fields.

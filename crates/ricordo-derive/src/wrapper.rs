@@ -6,6 +6,7 @@ use syn::spanned::Spanned;
 use syn::{DeriveInput, Error, Field, Type};
 
 use crate::attributes::{FieldAttributes, is_scalar};
+use crate::frame::Frame;
 
 /// A type around one other: it is what that is, with the constraints that are said of it.
 pub(crate) fn expand(input: &DeriveInput, field: &Field) -> syn::Result<TokenStream> {
@@ -25,98 +26,31 @@ pub(crate) fn expand(input: &DeriveInput, field: &Field) -> syn::Result<TokenStr
     });
     let number = is_number(ty)
         .then(|| quote!(#[automatically_derived] impl ::ricordo::model::HoldsNumber for #wrapper {}));
-    Ok(quote! {
-        #[allow(clippy::all, clippy::pedantic)]
-        const _: () = {
-            #(#markers)*
-            #number
-
-            #[automatically_derived]
-            impl ::ricordo::model::Data for #wrapper {
-                type Inner = Self;
-
-                fn into_inner(self) -> ::core::option::Option<Self> {
-                    ::core::option::Option::Some(self)
-                }
-
-                fn to_value(&self) -> ::ricordo::Value {
-                    <#ty as ::ricordo::model::Data>::to_value(&self.0)
-                }
-
-                fn from_value(
-                    value: &::ricordo::Value,
-                ) -> ::core::result::Result<Self, ::ricordo::Error> {
-                    <#ty as ::ricordo::model::Data>::from_value(value).map(#wrapper)
-                }
-            }
-
-            #[automatically_derived]
-            impl ::ricordo::Model for #wrapper {
-                type At<M: 'static, P: ::ricordo::model::Data> = <#ty as ::ricordo::Model>::At<M, P>;
-
-                fn part(
-                    schema: &mut ::ricordo::schema::SchemaBuilder,
-                ) -> ::core::result::Result<::ricordo::schema::Part, ::ricordo::Error> {
-                    #checks
-                    #[allow(unused_mut)]
-                    let mut part = #part;
-                    #changes
-                    ::core::result::Result::Ok(part)
-                }
-
-                fn at<M: 'static, P: ::ricordo::model::Data>(
-                    route: ::ricordo::schema::Route,
-                ) -> Self::At<M, P> {
-                    <#ty as ::ricordo::Model>::at(route)
-                }
-            }
-        };
-    })
+    let frame = Frame {
+        ty: wrapper,
+        to_value: quote!(<#ty as ::ricordo::model::Data>::to_value(&self.0)),
+        from_value: quote!(<#ty as ::ricordo::model::Data>::from_value(value).map(#wrapper)),
+        path: quote!(<#ty as ::ricordo::Model>::At<M, P>),
+        at: quote!(<#ty as ::ricordo::Model>::at(route)),
+        part: quote! {
+            #checks
+            #[allow(unused_mut)]
+            let mut part = #part;
+            #changes
+            ::core::result::Result::Ok(part)
+        },
+        beside: quote!(#(#markers)* #number),
+    };
+    Ok(frame.expand())
 }
 
 /// A scalar of the program's own: a text that the type parses and writes.
 pub(crate) fn expand_scalar(input: &DeriveInput) -> TokenStream {
     let scalar = &input.ident;
-    quote! {
-        #[allow(clippy::all, clippy::pedantic)]
-        const _: () = {
-            #[automatically_derived]
-            impl ::ricordo::model::Data for #scalar {
-                type Inner = Self;
-
-                fn into_inner(self) -> ::core::option::Option<Self> {
-                    ::core::option::Option::Some(self)
-                }
-
-                fn to_value(&self) -> ::ricordo::Value {
-                    ::core::convert::From::from(<#scalar as ::ricordo::model::Scalar>::write(self))
-                }
-
-                fn from_value(
-                    value: &::ricordo::Value,
-                ) -> ::core::result::Result<Self, ::ricordo::Error> {
-                    ::ricordo::model::derived::scalar_of(value)
-                }
-            }
-
-            #[automatically_derived]
-            impl ::ricordo::Model for #scalar {
-                type At<M: 'static, P: ::ricordo::model::Data> = ::ricordo::model::Path<M, P>;
-
-                fn part(
-                    _: &mut ::ricordo::schema::SchemaBuilder,
-                ) -> ::core::result::Result<::ricordo::schema::Part, ::ricordo::Error> {
-                    ::core::result::Result::Ok(::ricordo::model::derived::part_of_scalar::<Self>())
-                }
-
-                fn at<M: 'static, P: ::ricordo::model::Data>(
-                    route: ::ricordo::schema::Route,
-                ) -> ::ricordo::model::Path<M, P> {
-                    ::ricordo::model::Path::at_route(route)
-                }
-            }
-        };
-    }
+    let to_value = quote!(::core::convert::From::from(<#scalar as ::ricordo::model::Scalar>::write(self)));
+    let from_value = quote!(::ricordo::model::derived::scalar_of(value));
+    let part = quote!(::core::result::Result::Ok(::ricordo::model::derived::part_of_scalar::<Self>()));
+    Frame::of_scalar(scalar, to_value, from_value, part).expand()
 }
 
 /// The last name of a type: `Decimal` of `rust_decimal::Decimal`.
