@@ -8,6 +8,8 @@ use syn::{
     Attribute, Error, Expr, ExprLit, ExprPath, ExprUnary, Field, Lit, LitInt, LitStr, Type, UnOp, Variant,
 };
 
+use crate::names::variant_of;
+
 /// The attributes of a field, as code that works on its part.
 pub(crate) struct FieldAttributes {
     /// Statements that change `part`.
@@ -23,22 +25,22 @@ const FIELD_ATTRIBUTES: &str = "label, description, required, min_length, max_le
                                 unique_items, default, reveal, commit, pause_ms, decimals, grouping, \
                                 decimal_comma, display, pattern, trim, messages, readonly, secret and local";
 
-/// The kinds of findings that a message can be given for, as attributes and as variants.
-const FINDINGS: [(&str, &str); 14] = [
-    ("value_missing", "ValueMissing"),
-    ("type_mismatch", "TypeMismatch"),
-    ("pattern_mismatch", "PatternMismatch"),
-    ("too_long", "TooLong"),
-    ("too_short", "TooShort"),
-    ("range_underflow", "RangeUnderflow"),
-    ("range_overflow", "RangeOverflow"),
-    ("step_mismatch", "StepMismatch"),
-    ("bad_input", "BadInput"),
-    ("too_few", "TooFew"),
-    ("too_many", "TooMany"),
-    ("repeated", "Repeated"),
-    ("not_listed", "NotListed"),
-    ("not_computable", "NotComputable"),
+/// The kinds of findings that a message can be given for. The variants of `FindingKind` have the same names.
+const FINDINGS: [&str; 14] = [
+    "value_missing",
+    "type_mismatch",
+    "pattern_mismatch",
+    "too_long",
+    "too_short",
+    "range_underflow",
+    "range_overflow",
+    "step_mismatch",
+    "bad_input",
+    "too_few",
+    "too_many",
+    "repeated",
+    "not_listed",
+    "not_computable",
 ];
 
 impl FieldAttributes {
@@ -157,12 +159,11 @@ impl FieldAttributes {
         let mut messages = TokenStream::new();
         meta.parse_nested_meta(|message| {
             let kind = message.path.get_ident().map(ToString::to_string).unwrap_or_default();
-            let Some((_, variant)) = FINDINGS.iter().find(|(name, _)| *name == kind) else {
-                let names: Vec<&str> = FINDINGS.iter().map(|(name, _)| *name).collect();
-                let problem = format!("`{kind}` is not a finding; there are {}", names.join(", "));
+            if !FINDINGS.contains(&&*kind) {
+                let problem = format!("`{kind}` is not a finding; there are {}", FINDINGS.join(", "));
                 return Err(message.error(problem));
-            };
-            let variant = syn::Ident::new(variant, Span::call_site());
+            }
+            let variant = syn::Ident::new(&variant_of(&kind), Span::call_site());
             let text: LitStr = message.value()?.parse()?;
             messages.extend(quote! {
                 part = part.message(::ricordo::model::derived::FindingKind::#variant, #text);
@@ -243,7 +244,7 @@ pub(crate) fn variant_label(variant: &Variant) -> syn::Result<Option<LitStr>> {
     Ok(label)
 }
 
-/// What is said of a type around one other: whether it is a scalar of its own.
+/// Whether a struct around one other type is a scalar. Refuses all other attributes.
 pub(crate) fn is_scalar(attributes: &[Attribute]) -> syn::Result<bool> {
     let mut is_scalar = false;
     for attribute in model_attributes(attributes) {
@@ -260,7 +261,7 @@ pub(crate) fn is_scalar(attributes: &[Attribute]) -> syn::Result<bool> {
     Ok(is_scalar)
 }
 
-/// Whether a type says that it is a scalar: `#[model(scalar)]`.
+/// Whether a type is declared a scalar: `#[model(scalar)]`.
 pub(crate) fn says_scalar(attributes: &[Attribute]) -> bool {
     model_attributes(attributes)
         .any(|attribute| attribute.parse_args::<syn::Ident>().is_ok_and(|name| name == "scalar"))

@@ -113,6 +113,11 @@ enum Case {
     ScreamingKebab,
 }
 
+/// The name of the variant that is called this in files: `TooLong` for `too_long`.
+pub(crate) fn variant_of(name: &str) -> String {
+    Case::Pascal.join(name.split('_'))
+}
+
 impl Case {
     fn read(text: &LitStr) -> syn::Result<Self> {
         Ok(match text.value().as_str() {
