@@ -7,7 +7,7 @@ use slotmap::{Key, KeyData, new_key_type};
 
 use super::{AggregateOf, Aspects, PlaceView};
 use crate::schema::{Kind, PartId, RecordId, Schema};
-use crate::tree::{ConstraintId, FilterId, Pattern, PlaceId, Standing, Tree};
+use crate::tree::{ConstraintId, Field, FilterId, Pattern, PlaceId, Standing, Tree};
 use crate::value::Value;
 
 new_key_type! {
@@ -171,8 +171,7 @@ impl Role {
 
     /// Lets a place lead whose value is not its baseline; otherwise what leads in the baseline does.
     pub(super) fn lead_where_dirty(self, tree: &mut Tree, place: PlaceId) {
-        let differs =
-            |tree: &Tree, place| tree.field(place).is_some_and(|field| field.value != *field.baseline());
+        let differs = |tree: &Tree, place| tree.field(place).is_some_and(Field::differs);
         let leads_at_baseline =
             |tree: &Tree, place| tree.field(place).is_some_and(|field| field.leads_at_baseline);
         match self {

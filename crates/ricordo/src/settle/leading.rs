@@ -4,7 +4,7 @@ use super::cells::{Cell, CellBody, Fresh};
 use super::declaration::{Role, Slot};
 use super::graph::Graph;
 use super::{Aspects, Unsettled};
-use crate::tree::{Body, Marks, PlaceId, Presence, Tree, Undo};
+use crate::tree::{Body, Field, Marks, PlaceId, Presence, Tree, Undo};
 use crate::value::Value;
 
 impl Graph {
@@ -204,7 +204,7 @@ fn lead_of_two(role: Role, tree: &mut Tree, place: PlaceId) {
         Undo::Field { place, before } if *place == second => Some(before.leads),
         _ => None,
     });
-    let differs = |place| tree.field(place).is_some_and(|field| field.value != *field.baseline());
+    let differs = |place| tree.field(place).is_some_and(Field::differs);
     let before = if led.unwrap_or(leads_now) { second } else { first };
     let leader = [place, before].into_iter().find(|place| differs(*place));
     let second_leads = leader.map_or(leads_at_baseline, |leader| leader == second);

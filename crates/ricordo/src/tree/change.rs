@@ -131,8 +131,7 @@ impl Tree {
 
     /// Makes the value of a field its baseline.
     pub(crate) fn take_value_as_baseline(&mut self, place: PlaceId) {
-        let is_other =
-            |field: &&Field| *field.baseline() != field.value || field.leads_at_baseline != field.leads;
+        let is_other = |field: &&Field| field.differs() || field.leads_at_baseline != field.leads;
         let Some(old) = self.field(place).filter(is_other) else { return };
         let leads_at_baseline = old.leads;
         let mut new = Field { value: old.value.clone(), extra: old.extra.clone(), leads_at_baseline, ..*old };

@@ -95,6 +95,11 @@ impl Field {
             && self.pending() == other.pending()
     }
 
+    /// Whether the value is not the baseline.
+    pub(crate) fn differs(&self) -> bool {
+        self.other_baseline().is_some()
+    }
+
     fn other_baseline(&self) -> Option<&Value> {
         self.extra.as_ref()?.baseline.as_ref()
     }
@@ -119,7 +124,7 @@ impl Field {
 
     /// Whether the field is as its baseline, and nobody is typing.
     pub(crate) fn is_pristine(&self) -> bool {
-        self.other_baseline().is_none() && !self.unreadable && self.pending().is_none()
+        !self.differs() && !self.unreadable && self.pending().is_none()
     }
 
     /// Compares with this value from now on.
