@@ -33,6 +33,13 @@ pub(crate) struct RowsOf {
     pub(crate) filters: Vec<Function>,
 }
 
+impl RowsOf {
+    /// All rows of a list.
+    pub(crate) fn all_of(list: Spot) -> Self {
+        RowsOf { list, conditions: Vec::new(), filters: Vec::new() }
+    }
+}
+
 /// What an aggregate for these places goes through, if that suits it. The filters of each of
 /// its lists are declared by `declare`, given the way to the list from the row of the list before, and the parts of the list
 /// and of its rows.

@@ -137,7 +137,7 @@ macro_rules! of_lists {
 /// Aggregates over all rows of a list.
 impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
     fn rows(self) -> Rows<M, R> {
-        let rows = self.spot().map(|list| vec![RowsOf { list, conditions: Vec::new(), filters: Vec::new() }]);
+        let rows = self.spot().map(|list| vec![RowsOf::all_of(list)]);
         Rows { rows, holds: PhantomData }
     }
 
@@ -188,7 +188,7 @@ impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
 impl Rows<Untyped, Untyped> {
     /// The rows of a list at a pointer, for a form whose schema is only known when the program runs.
     pub fn of(list: impl Locate<Untyped>) -> Self {
-        let rows = list.spot().map(|list| vec![RowsOf { list, conditions: Vec::new(), filters: Vec::new() }]);
+        let rows = list.spot().map(|list| vec![RowsOf::all_of(list)]);
         Rows { rows, holds: PhantomData }
     }
 }
@@ -197,7 +197,7 @@ impl<M, R> Rows<M, R> {
     /// The rows of a list in each of these rows.
     pub fn each<L: Locate<R, Target: HoldsRows>>(self, list: L) -> Rows<M, <L::Target as HoldsRows>::Row> {
         let rows = self.rows.and_then(|mut rows| {
-            rows.push(RowsOf { list: list.spot()?, conditions: Vec::new(), filters: Vec::new() });
+            rows.push(RowsOf::all_of(list.spot()?));
             Ok(rows)
         });
         Rows { rows, holds: PhantomData }

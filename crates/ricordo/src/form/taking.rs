@@ -67,7 +67,8 @@ impl<M: Model> Form<M> {
     ///
     /// # Errors
     ///
-    /// Fails, and changes nothing, if there are findings other than warnings; the error has all of them ([`Error::findings`]).
+    /// Fails if there are findings other than warnings, and shows them; the values stay as they are. The error has all of
+    /// them ([`Error::findings`]).
     #[allow(clippy::needless_pass_by_value, reason = "said once, and used up")]
     pub fn take(&self, keep: Keep<M>) -> Result<M, Error> {
         // What still waits for its field to be left counts.
