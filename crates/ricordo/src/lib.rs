@@ -1,6 +1,6 @@
-//! Ricordo holds the state of application forms: what a person typed, what that text means, what the value was before, what
-//! depends on it, what is wrong with it, and who needs to be notified. It has no interface code, so it runs unchanged in a
-//! browser, in a terminal and on a desktop.
+//! Ricordo holds the state of application forms: the text that a person typed and the value that it means, the value before,
+//! everything computed from it, its errors, and the subscribers to notify. It has no interface code, so it runs unchanged in
+//! a browser, in a terminal and on a desktop.
 //!
 //! ```
 //! use ricordo::{Form, Model};

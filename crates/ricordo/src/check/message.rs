@@ -1,16 +1,16 @@
-//! What a person is told about a finding.
+//! Findings and their messages.
 
 use rust_decimal::Decimal;
 
 use crate::schema::{Choices, Expected, Finding, FindingKind, Kind, OffsetRule, Part, Pointer, shorten};
 use crate::value::{Value, write_number};
 
-/// What a finding is about.
+/// The place that a finding is about.
 pub(crate) struct Subject<'a> {
     pub(crate) part: &'a Part,
     /// What the field is chosen from now.
     pub(crate) choices: Option<&'a Choices>,
-    /// What stands in the widget, or the mask of a secret.
+    /// The entry, or the mask of a secret.
     pub(crate) entry: &'a str,
     pub(crate) value: &'a Value,
     /// How many rows a list has.
@@ -19,8 +19,7 @@ pub(crate) struct Subject<'a> {
     pub(crate) repeated: Option<(u32, u32)>,
 }
 
-/// A finding of a kind, with all that there is to say and the message: the part's own, or one that says what is wrong and
-/// what would be right.
+/// Makes a finding of a kind with its details and its message: the part's own, or else the library's.
 pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) -> Finding {
     let mut finding = Finding::new(kind, String::new(), place);
     let constraints = &subject.part.constraints;
@@ -103,7 +102,7 @@ fn expected(subject: &Subject<'_>) -> Expected {
     }
 }
 
-/// What a finding says in English.
+/// The library's own message.
 fn english(finding: &Finding) -> String {
     let entry = finding.actual.as_ref().map(Value::to_text).unwrap_or_default();
     let limit = finding.limit.as_ref().map(Value::to_text).unwrap_or_default();

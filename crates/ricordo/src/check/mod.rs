@@ -1,4 +1,4 @@
-//! What is wrong with a place: constraints as functions of its value and flags.
+//! Checks of places: constraints as functions of their values and flags.
 
 mod email;
 mod message;
@@ -13,22 +13,21 @@ use crate::schema::{
 use crate::value::Value;
 pub(crate) use message::{Subject, finding};
 
-/// What is asked of a field.
+/// What a field requires.
 #[derive(Clone, Copy)]
 pub(crate) struct Required {
-    /// That there is a value.
+    /// A value.
     pub(crate) value: bool,
-    /// That it is ticked, if it is a flag.
+    /// A tick, if it is a flag.
     pub(crate) tick: bool,
 }
 
 impl Required {
-    /// Nothing, as of defaults: a form may well begin with what is yet to be filled in, or ticked.
+    /// Nothing, for defaults: a form can start with fields that are still to be filled in or ticked.
     const NOTHING: Required = Required { value: false, tick: false };
 }
 
-/// What is wrong with a field. Of an empty value only `required` has something to say; of what cannot be
-/// read, nothing else is known.
+/// Checks a field. Only `required` applies to an empty value; an entry that cannot be parsed has that finding alone.
 pub(crate) fn check_field(
     part: &Part,
     required: Required,
@@ -60,7 +59,7 @@ pub(crate) fn check_field(
     }
 }
 
-/// What is wrong with a date, a time, or both. What cannot be compared with a bound keeps to it.
+/// Checks the bounds of a date, a time, or both. A value that cannot be compared with a bound passes.
 fn check_time(constraints: &Constraints, value: &Value, mut found: impl FnMut(FindingKind)) {
     let order = |bound: &Option<Value>| bound.as_ref().and_then(|bound| value.compare(bound));
     if order(&constraints.earliest).is_some_and(Ordering::is_lt) {
@@ -110,7 +109,7 @@ fn check_number(constraints: &Constraints, number: Decimal, mut found: impl FnMu
     }
 }
 
-/// What is wrong with a list of so many rows, `None` if it is not there, of which two may hold the same value.
+/// Checks a list with so many rows, `None` if it is absent, of which two may be the same.
 pub(crate) fn check_list(
     part: &Part,
     required: bool,
@@ -135,15 +134,14 @@ pub(crate) fn check_list(
     }
 }
 
-/// What is wrong with a record, apart from what is wrong in it.
+/// Checks a record itself, apart from what is in it.
 pub(crate) fn check_record(required: bool, present: bool, mut found: impl FnMut(FindingKind)) {
     if required && !present {
         found(FindingKind::ValueMissing);
     }
 }
 
-/// Refuses defaults that would be found fault with as soon as they are there. That a list has too few rows is no fault of
-/// its default: it is yet to be filled.
+/// Refuses defaults that violate their constraints. A list with too few rows is accepted: it is still to be filled.
 pub(crate) fn check_defaults(schema: &Schema) -> Result<(), Error> {
     schema.parts().try_for_each(|(id, part)| {
         let Some(default) = &part.default else { return Ok(()) };

@@ -45,9 +45,9 @@ pub trait Adapter {
 pub enum Gesture {
     /// Goes there.
     Focus,
-    /// Types, so that this text stands in the widget. With the keyboard, the text comes letter by letter.
+    /// Types until this text is in the widget. With a keyboard, the text comes letter by letter.
     Type(String),
-    /// Types with an input method, so that this text stands in the widget, not yet finished.
+    /// Composes with an input method, so that this text is in the widget, unfinished.
     Compose(String),
     /// Picks the choice with this label.
     Pick(String),
@@ -65,13 +65,13 @@ pub enum Gesture {
 pub struct Seen {
     /// The text in it; of a flag, `true` or `false`; of a secret, the text that was typed, hidden or not.
     pub text: String,
-    /// What stands beside it.
+    /// The label beside it.
     pub label: String,
     /// The longer explanation.
     pub description: String,
     /// What there is to choose from: labels, and whether each is chosen.
     pub choices: Vec<(String, bool)>,
-    /// What is said to be wrong.
+    /// The messages.
     pub messages: Vec<String>,
     /// Whether it is marked as required.
     pub is_required: bool,

@@ -22,7 +22,7 @@ const SCRIPT: &str = include_str!("screen.script");
 pub struct Report {
     /// How many cases were gone through.
     pub cases: usize,
-    /// How often something was looked at, or counted.
+    /// How often something was read or counted.
     pub checks: usize,
     /// What was not as it must be.
     pub failures: Vec<Failure>,
@@ -109,7 +109,7 @@ impl Report {
 struct Run<'a, A> {
     adapter: &'a mut A,
     form: Option<Form>,
-    /// How often each widget had been drawn when it was last looked at.
+    /// How often each widget had been drawn when it was last read.
     drawn: HashMap<Pointer, u64>,
     case: String,
     report: Report,

@@ -28,7 +28,7 @@ pub(super) enum Step {
     See(Pointer, Vec<Expected>),
     /// A widget must not be there.
     NoWidget(Pointer),
-    /// These widgets must not have been drawn since they were last looked at.
+    /// These widgets must not have been drawn since they were last read.
     Still(Vec<Pointer>),
 }
 

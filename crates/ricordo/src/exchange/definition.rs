@@ -26,7 +26,7 @@ const LONGEST_CHAIN: usize = 64;
 ///
 /// Keywords mean what JSON Schema says, but for `required` and emptiness: blank, null and the empty text all
 /// miss a `required`, and nothing else is checked on them. A keyword that is not supported is refused, and so
-/// is one that could never check anything where it stands.
+/// is one that could not apply where it is.
 ///
 /// ```
 /// let schema = ricordo::exchange::read_definition(r#"{
@@ -81,14 +81,14 @@ struct Definition<'a> {
 
 struct Reader<'a> {
     index: Index<'a>,
-    /// What stands under each `$defs` that was met.
+    /// The members of each `$defs`.
     definitions: Vec<Definition<'a>>,
     schema: SchemaBuilder,
     /// Parts by where they are defined; records and lists are here before all that is in them is read.
     parts: FxHashMap<Pointer, Part>,
     /// Definitions that are being read and are not in `parts` yet.
     open: FxHashSet<Pointer>,
-    /// Where each part stands, for errors that are only found when the schema is whole.
+    /// The node of each part, for errors that are found only when the schema is complete.
     origins: FxHashMap<PartId, Node<'a>>,
     chain: usize,
 }
@@ -384,7 +384,7 @@ fn must_be_ticked(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<bo
     Ok(node.value()? == Value::Flag(true))
 }
 
-/// The choices of a field, said by `enum`, `const` or `oneOf`.
+/// The choices of a field, given by `enum`, `const` or `oneOf`.
 fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Option<Choices>, Error> {
     let choice = |node: Node<'_>, label: Option<&str>| {
         let value = node.value()?;
@@ -474,7 +474,7 @@ fn read_required<'a>(
     Ok(names)
 }
 
-/// What is said for people: labels, defaults, and what stands under `x-ricordo`.
+/// Reads annotations: labels, defaults, and the members of `x-ricordo`.
 fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
     if let Some(node) = keywords.get("title") {
         part.label = Some(node.string()?.as_ref().into());

@@ -6,7 +6,7 @@ use crate::engine::{Engine, PlaceView};
 use crate::schema::{Error, Finding, FindingKind, Named, Pointer, nearest};
 use crate::value::{Record, Value};
 
-/// What a journal says a place, or without a path the form, should be like. What is not said is not checked.
+/// What a journal expects of a place or, without a path, of the form. Absent members are not checked.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Expectation {
     path: Option<Pointer>,
@@ -164,7 +164,7 @@ impl Expectation {
         differences
     }
 
-    /// The kinds of what is wrong: with the place itself, or, without a path, anywhere in the form.
+    /// The kinds of findings: of the place itself or, without a path, anywhere in the form.
     fn found(&self, place: PlaceView<'_>) -> Vec<FindingKind> {
         let findings: Vec<Finding> =
             if self.path.is_some() { place.findings() } else { place.all_findings() };

@@ -202,7 +202,7 @@ fn write_choices(choices: &Choices, nullable: bool, members: &mut Record) {
     }
 }
 
-/// What is said of a part, whatever it holds.
+/// Writes the keywords that any kind of part can have.
 fn annotations(part: &Part, members: &mut Record) {
     let constraints = &part.constraints;
     let text = |text: &std::sync::Arc<str>| Value::from(&**text);
@@ -237,7 +237,7 @@ fn annotations(part: &Part, members: &mut Record) {
     }
 }
 
-/// What stands under `x-ricordo`.
+/// The members of `x-ricordo`.
 fn own_annotations(part: &Part) -> Record {
     let time = |bound: &Option<Value>| bound.as_ref().map(|bound| Value::from(&*bound.to_text()));
     let messages: Record =

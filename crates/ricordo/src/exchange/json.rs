@@ -34,7 +34,7 @@ pub(super) struct Node<'a> {
 /// A member of an object.
 pub(super) struct Member<'a> {
     pub(super) name: Cow<'a, str>,
-    /// Where the name stands.
+    /// The position of the name.
     name_at: Range<usize>,
     pub(super) node: Node<'a>,
 }
@@ -47,7 +47,7 @@ impl<'a> Node<'a> {
         Ok(Node { document, text: raw.get(), depth: 0 })
     }
 
-    /// Where the node stands in the document, in bytes.
+    /// The bytes of the node in the document.
     pub(super) fn span(&self) -> Range<usize> {
         span_of(self.document, self.text)
     }
@@ -242,7 +242,7 @@ impl Member<'_> {
     }
 }
 
-/// Where a part of a document stands in it.
+/// The bytes of a part of a document.
 fn span_of(document: &str, part: &str) -> Range<usize> {
     let start = part.as_ptr().addr().saturating_sub(document.as_ptr().addr());
     start..start + part.len()

@@ -181,7 +181,7 @@ pub enum WidgetKind {
 pub enum WidgetEvent {
     /// It got the focus.
     Focus,
-    /// A person typed; this is the whole text that now stands in it.
+    /// A person typed; this is the whole text in it.
     Input(String),
     /// An input method is composing; this is the whole text in the widget. It is shown, but not entered: nothing
     /// happens to the form until `Input` reports the result, or the widget is left. If the place is set or reset
@@ -352,7 +352,7 @@ impl Binding {
         })
     }
 
-    /// A widget that a person types into has the focus, whether it has said so or not.
+    /// A widget that a person types into has the focus, whether it was reported or not.
     fn take_focus(&self) -> Result<(), Error> {
         if self.view(|view| view.has_focus()) {
             return Ok(());
@@ -381,7 +381,7 @@ impl Binding {
         Err(Error::new(ErrorKind::NotPossible, pointer, message))
     }
 
-    /// Why a value cannot be chosen. What is said of a secret is not repeated.
+    /// Why a value cannot be chosen. The text of a secret is not repeated.
     fn not_offered(&self, value: &Value) -> String {
         let is_secret = self.view(|view| view.part().secret);
         let value = if is_secret { MASK.into() } else { value.clone() };

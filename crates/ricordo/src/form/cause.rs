@@ -37,7 +37,7 @@ pub(super) struct Link {
     pub(super) cause: Cause,
 }
 
-/// How many changes are told one by one.
+/// How many changes are listed one by one.
 const MOST_CHANGES: usize = 12;
 
 impl Cause {
@@ -81,7 +81,7 @@ impl Cause {
     }
 }
 
-/// The changes that concern a place: of it, of what lies in it or around it, and of what it follows from.
+/// The changes that concern a place: of itself, of what is in it or around it, and of its dependencies.
 fn concerned<'a>(engine: &Engine, outcome: &'a Outcome, place: PlaceId) -> Vec<&'a Change> {
     let lies_in = |inner: PlaceId, outer: PlaceId| {
         std::iter::successors(Some(engine.view(inner)), PlaceView::parent).any(|view| view.id() == outer)

@@ -19,10 +19,10 @@ use crate::schema::{Error, ErrorKind, Pointer};
 /// How long a chain of actions, each taken because of the one before, may become.
 const LONGEST_CHAIN: u32 = 100;
 
-/// A subscriber's callback, which is told that something it observes may have changed; whether it was concerned.
+/// A subscriber's callback, called when something that it observes may have changed. Returns whether it was notified.
 pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>, &Told) -> bool>>;
 
-/// What a callback is told.
+/// What a callback is given.
 #[derive(Clone)]
 pub(super) struct Told {
     pub(super) observer: ObserverId,
@@ -37,18 +37,18 @@ pub(super) struct Told {
 pub(super) struct Core {
     engine: RefCell<Engine>,
     subscribers: RefCell<FxHashMap<ObserverId, Subscriber>>,
-    /// Actions from inside callbacks, and what is yet to be told.
+    /// Actions from inside callbacks, and outcomes that are still to be reported.
     queue: RefCell<VecDeque<Queued>>,
     /// Rules that are to be withdrawn as soon as that is possible.
     withdrawn: RefCell<Vec<AddedRules>>,
     errors: RefCell<Vec<Error>>,
-    /// The length of the chain that is being told of; `None` when nobody is being called.
+    /// The length of the chain of responses in this round; `None` outside of rounds.
     telling: Cell<Option<u32>>,
     /// What an action taken now responds to.
     answering: RefCell<Option<Answering>>,
     /// The actions of a transaction that was opened inside a callback, which wait for the end of the round.
     gathered: RefCell<Option<(Vec<Action>, Prepared)>>,
-    /// What is looked at through handles while a selector runs.
+    /// What is read through handles while a selector runs.
     reads: RefCell<Option<Rc<Reads>>>,
     /// Subscriptions that ended while a selector ran.
     ended: RefCell<Vec<ObserverId>>,
@@ -65,13 +65,13 @@ struct Queued {
 enum Waiting {
     /// An action that is yet to be carried out, with the rows that were prepared for it.
     Action(Action, Prepared),
-    /// Something that was done, and of which nobody was told yet.
+    /// An outcome that is still to be reported.
     Outcome(Outcome),
 }
 
 /// What is being answered.
 enum Answering {
-    /// A notice, by the subscriber that was told.
+    /// A notification, by its subscriber.
     Notification(Told),
     /// Something else, which is known already.
     Link(Rc<Link>),
@@ -129,12 +129,12 @@ impl Core {
         self.reads.borrow().is_some()
     }
 
-    /// Refuses what would change a form while a selector looks at it.
+    /// Refuses to change a form while a selector reads it.
     fn not_while_selecting(&self) -> Result<(), Error> {
         if self.reads.borrow().is_some() { Err(looking()) } else { Ok(()) }
     }
 
-    /// Carries out an action and tells of it, or takes note of it if somebody is being told just now. Returns
+    /// Carries out an action and notifies its observers or, inside a round, queues it. Returns
     /// the row that was made, if one was.
     pub(super) fn apply(self: &Rc<Self>, action: Action) -> Result<Option<PlaceId>, Error> {
         self.not_while_selecting()?;
@@ -188,7 +188,7 @@ impl Core {
         applied
     }
 
-    /// Adds rules, and tells of what that changed.
+    /// Adds rules, and notifies the observers of what that changed.
     pub(super) fn add_rules(
         self: &Rc<Self>,
         specs: Vec<Result<RuleSpec, Error>>,
@@ -199,13 +199,13 @@ impl Core {
         Ok(added)
     }
 
-    /// Withdraws rules, and tells of what that changed; or keeps them until that is possible.
+    /// Withdraws rules and notifies the observers of what that changed, now or as soon as it is possible.
     pub(super) fn withdraw_rules(self: &Rc<Self>, added: AddedRules) {
         self.withdrawn.borrow_mut().push(added);
         self.withdraw_all();
     }
 
-    /// Withdraws what is to be withdrawn, unless a transaction is open or somebody looks at the form just now.
+    /// Withdraws the rules that are to be withdrawn, unless a transaction is open or the form is being read.
     fn withdraw_all(self: &Rc<Self>) {
         if self.is_selecting() || self.withdrawn.borrow().is_empty() {
             return;
@@ -248,7 +248,7 @@ impl Core {
         self.engine.try_borrow_mut().map_err(|_| looking())
     }
 
-    /// The engine, to be looked at. While it settles, there is nothing to be seen.
+    /// The engine, to be read. While it settles, there is nothing to read.
     fn look_in(&self) -> Ref<'_, Engine> {
         self.engine
             .try_borrow()
@@ -269,7 +269,7 @@ impl Core {
         }
     }
 
-    /// The cause of a notice, as far as it concerns whoever was told.
+    /// The cause of a notification, as far as it concerns the subscriber.
     pub(super) fn cause(&self, told: &Told) -> Cause {
         let place = self.subscribers.borrow().get(&told.observer).and_then(|subscriber| subscriber.place);
         Cause::of(&self.look_in(), &told.outcome, place, told.link.clone())
@@ -369,8 +369,8 @@ impl Core {
         *self.recorder.borrow_mut() = recorder;
     }
 
-    /// Tells of an action, then carries out and tells of those that came meanwhile. A callback that panics does
-    /// not keep the others from being told; its panic goes on to whoever acted.
+    /// Notifies the observers of an action, then carries out the actions that they took, and so on. If a callback panics,
+    /// the others are still called; then the panic continues in the code that acted.
     fn notify_all(self: &Rc<Self>, outcome: Outcome, link: Option<&Rc<Link>>) -> Result<(), Error> {
         let round = finally(|| {
             self.telling.set(None);
@@ -439,7 +439,7 @@ impl Core {
         }
     }
 
-    /// The error for subscribers that answer each other without end: names those told last.
+    /// The error for subscribers that respond to each other without end: names those that were called last.
     fn endless(&self, outcome: &Outcome) -> Error {
         let subscribers = self.subscribers.borrow();
         let told: Vec<&Subscriber> =
@@ -474,7 +474,7 @@ impl Core {
         Ok(observer)
     }
 
-    /// Runs a function of the form, and takes down what it looks at, also through handles.
+    /// Runs a function of the form, and tracks what it reads, also through handles.
     pub(super) fn look<T>(
         self: &Rc<Self>,
         place: PlaceId,
@@ -498,7 +498,7 @@ impl Core {
         (result, reads)
     }
 
-    /// Lets an observer watch what was looked at this time.
+    /// Lets an observer observe what was read this time.
     pub(super) fn renew_reads(&self, observer: ObserverId, reads: &Reads) {
         self.engine.borrow_mut().renew_reads(observer, reads);
     }
@@ -543,7 +543,7 @@ impl Core {
     }
 }
 
-/// The error for what would change a form while a function looks at it.
+/// The error for changing a form while a function reads it.
 pub(super) fn looking() -> Error {
     let message = "selectors and rules only read the form: they can neither change it nor subscribe; do that in a \
                    callback";

@@ -19,7 +19,7 @@
 //! | give a part of the form to a component, and receive its events | a [`Place`], and an [`Outlet`] |
 //! | get the finished record | [`Form::parse`] |
 //! | get the finished record, and begin the next | [`Form::take`] |
-//! | record what is done | [`Form::record`] |
+//! | record a journal of the actions | [`Form::record`] |
 //! | carry out any action, or several as one | [`Form::apply`] with an [`Action`] |
 
 mod aggregate;

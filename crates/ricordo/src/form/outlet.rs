@@ -85,7 +85,7 @@ pub struct Outlet<E> {
 struct Inner<E> {
     source: Option<Source>,
     listener: RefCell<Listener<E>>,
-    /// Events that were told while another was being listened to.
+    /// Events that were emitted while another was handled.
     waiting: RefCell<VecDeque<E>>,
     is_listening: Cell<bool>,
 }

@@ -224,7 +224,7 @@ impl<T> Place<T> {
         self.apply(Action::Focus { at: self.id.into() })
     }
 
-    /// What a widget does when a person has typed: the whole text that now stands in it.
+    /// Enters text: what a widget does when a person has typed, with the whole text in it.
     ///
     /// # Errors
     ///

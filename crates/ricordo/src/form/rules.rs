@@ -16,8 +16,8 @@ use crate::schema::{Attachment, Choices, Error};
 use crate::settle::Function;
 use crate::value::Value;
 
-/// The rules of a record type `M`: what depends on what, and what must hold. Every form in which such a record stands has
-/// them, wherever it stands.
+/// The rules of a record type `M`: what depends on what, and what must hold. Every form with such a record has them,
+/// wherever the record is.
 ///
 /// A function that declares them is named on the type, with `#[model(rules = …)]`. A rule is about a place and has a
 /// function, which is given the record. Reads are tracked: the function runs again only when something it read has changed,
@@ -46,7 +46,7 @@ use crate::value::Value;
 /// struct Ingredient { grams: u32, price: u32, cost: Option<Decimal>, share: Option<Decimal> }
 ///
 /// impl Ingredient {
-///     /// These hold wherever an ingredient stands.
+///     /// These hold for every ingredient.
 ///     fn rules(rules: &mut Rules<Self>) {
 ///         let row = at::<Self>();
 ///         rules.calculate(row.cost(), move |it| it.number(row.grams()) * it.number(row.price()) / 1000);
@@ -274,7 +274,7 @@ impl<M: 'static> Form<M> {
     /// own, since it is suggested one or has a counterpart, keeps what a person has given it.
     ///
     /// When the guard is dropped, the values that its rules gave stay, as if somebody had set them, also in the baseline.
-    /// Whatever else the rules said is no longer so: fields can be entered again, findings are gone.
+    /// Everything else that the rules gave ends: fields can be entered again, findings are gone.
     ///
     /// ```
     /// # use ricordo::{Form, Model};

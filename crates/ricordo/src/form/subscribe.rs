@@ -226,7 +226,7 @@ fn follow_value<T: Data, R: 'static>(
     select(core, place, Some(place), value, move |update| callback(&update.map(typed)))
 }
 
-/// Follows a function of a place. The place that is followed, if it is one, is what is told of in causes.
+/// Observes a function of a place. Causes describe the changes of `place`, if there is one.
 pub(super) fn select<V: 'static, T: PartialEq + 'static, R: 'static>(
     core: &Rc<Core>,
     base: PlaceId,

@@ -140,7 +140,7 @@ impl<M, T, P> ListAt<M, T, P> {
 }
 
 impl<M: 'static, T: Model, P> ListAt<M, T, P> {
-    /// The path to the row that stands at this position when the path is used.
+    /// The path to the row that is at this position when the path is used.
     pub fn at(&self, position: usize) -> T::At<M, T> {
         let mut route = self.route;
         // No list has as many rows.

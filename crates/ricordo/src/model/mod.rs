@@ -44,7 +44,7 @@
 //! | [`DateTime`](crate::value::DateTime) | a date and time, with or without an offset |
 //! | an enum without fields that derives [`Model`] | a choice |
 //! | a struct with named fields that derives [`Model`] | a record |
-//! | a struct around one other type that derives [`Model`] | what that is, with the attributes that are said of it |
+//! | a struct around one other type that derives [`Model`] | the same as that type, with the attributes of its field |
 //! | a type that derives [`Model`] with `#[model(scalar)]` | a text that it parses: see [`Scalar`] |
 //! | `Option<T>` | the same as `T`, but it may be null |
 //! | `Vec<T>` | a list |
@@ -60,13 +60,13 @@
 //! | `min_length = N`, `max_length = N` | text | length in Unicode code points |
 //! | `format = "email"` | text | what the text must look like |
 //! | `pattern = "…"` | text | a regular expression that the whole text must match, as in HTML; needs the feature `pattern` |
-//! | `trim` | text | white space around what is entered is left out |
+//! | `trim` | text | white space around an entry is not part of the value |
 //! | `minimum = N`, `maximum = N`, `exclusive_minimum = N`, `exclusive_maximum = N`, `multiple_of = N` | number | bounds and step |
 //! | `minimum = "…"`, `maximum = "…"` | date, time | the earliest and the latest, as canonical text: `"2026-11-02"` |
 //! | `min_items = N`, `max_items = N` | list | number of rows |
 //! | `unique_items` | list | no two rows hold the same value |
 //! | `default = EXPRESSION` | any field | what a new row holds |
-//! | `messages(too_long = "…")` | any field | messages in the place of the library's own, by the kind of finding |
+//! | `messages(too_long = "…")` | any field | messages instead of the library's own, by the kind of finding |
 //! | `reveal = "always"` | any field | findings are shown at once |
 //! | `commit = "leave"`, `pause_ms = N` | typed field | text is committed when the field is left, or after a pause |
 //! | `decimals = N`, `grouping`, `decimal_comma` | number | how it is shown where nobody is typing |
@@ -75,8 +75,8 @@
 //! | `secret` | field | shown as `•••` in dumps, journals and messages |
 //! | `local` | any field | beside the record: bound and checked, but no part of its value; its type has a [`Default`] |
 //!
-//! On a struct, `#[model(rules = Batch::rules)]` names the function that declares its [`Rules`](crate::Rules): what depends
-//! on what, in every form in which such a record stands.
+//! On a struct, `#[model(rules = Batch::rules)]` names the function that declares its [`Rules`](crate::Rules), which every
+//! form with such a record has.
 //!
 //! Names are as `serde` would have them: `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` are heeded.
 
@@ -109,7 +109,7 @@ pub trait Data: Sized + 'static {
     /// The value in the form.
     fn to_value(&self) -> Value;
 
-    /// The value back as a Rust value, or what is wrong with it.
+    /// The Rust value of a value.
     ///
     /// # Errors
     ///
@@ -249,7 +249,7 @@ pub mod derived {
         crate::schema::Pattern::whole(pattern)
     }
 
-    /// The number format of a part, of which nothing was said at first.
+    /// The number format of a part, which it gets if it has none.
     pub fn number_format(part: &mut Part) -> &mut NumberFormat {
         loop {
             match part.display {

@@ -171,7 +171,7 @@ macro_rules! floats {
 
 floats!(f32, f64);
 
-/// A type of your own that a field of a form can hold: what a person enters is parsed to it, and it is written back.
+/// A type of your own that a field can hold: an entry is parsed to it, and it is written as text.
 ///
 /// Implement it, and derive [`Model`] with `#[model(scalar)]`:
 ///
@@ -210,25 +210,25 @@ floats!(f32, f64);
 /// # Ok::<(), ricordo::Error>(())
 /// ```
 ///
-/// A form holds the text that [`write`](Scalar::write) gives, and compares by it; in JSON it is a string. What `write` gives
-/// must be parsed to the same value again; a text for which it does not is taken for unreadable.
+/// A form holds the text that [`write`](Scalar::write) gives, and compares by it; in JSON it is a string. `parse`
+/// must read what `write` gives as the same value; an entry for which it does not cannot be parsed.
 pub trait Scalar: Sized + 'static {
-    /// What a person is to enter, as the rest of a sentence: "a duration like 1:30".
+    /// What a person should enter, as the rest of a sentence: "a duration like 1:30".
     const EXPECTED: &'static str;
 
-    /// The value of a text without white space around it; `None` if it means nothing.
+    /// The value of a text; `None` if it cannot be parsed. White space around an entry is removed before.
     fn parse(text: &str) -> Option<Self>;
 
-    /// The canonical text, which is parsed to the same value.
+    /// The canonical text, which `parse` reads as the same value.
     fn write(&self) -> String;
 
-    /// The text by which the value is shown where nobody is typing: the canonical one, if nothing else is said.
+    /// The text that is displayed; by default, the canonical one.
     fn display(&self) -> String {
         self.write()
     }
 }
 
-/// What the schema says of a field that holds a `T`.
+/// The part of a field that holds a `T`.
 pub(super) fn part_of_scalar<T: Scalar>() -> Part {
     let canonical = |text: &str| {
         let written = T::parse(text.trim())?.write();

@@ -165,7 +165,7 @@ impl Schema {
         Some(self.called(list).map_or_else(|| "a row".to_owned(), |list| format!("a row of {list}")))
     }
 
-    /// Refuses what is said of a part that it does not suit.
+    /// Refuses constraints and formats that do not suit their part.
     fn check_parts(&self) -> Result<(), Error> {
         let of_records = self.records.iter().flat_map(Fields::values);
         let beside: FxHashSet<PartId> = of_records.copied().collect();

@@ -35,7 +35,7 @@ pub enum DisplayFormat {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct NumberFormat {
-    /// How many digits stand behind the decimal sign, at most 28; as many as the number has, if nothing is said.
+    /// The number of digits after the decimal sign, at most 28; without it, as many as the number has.
     /// Numbers are rounded half away from zero.
     pub decimals: Option<u32>,
     /// Whether the digits before the decimal sign stand in groups of three: with a comma between them or, where
@@ -46,7 +46,7 @@ pub struct NumberFormat {
     pub decimal_comma: bool,
 }
 
-/// What stands between groups of digits where the comma is the decimal sign.
+/// The separator of groups of digits where the comma is the decimal sign.
 const NARROW_SPACE: char = '\u{202f}';
 /// As many decimals as a decimal can have.
 const MOST_DECIMALS: u32 = 28;

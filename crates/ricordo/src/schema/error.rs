@@ -9,8 +9,8 @@ use super::{Finding, PartId, Pointer};
 
 /// Why something was not done. Whatever it was, nothing has changed.
 ///
-/// The text names the place, what was expected, what was found, and the nearest right thing. Programs that must tell errors
-/// apart ask for the [`kind`](Error::kind).
+/// The text names the place, what was expected, what was found, and the nearest right thing. Programs that
+/// distinguish errors use the [`kind`](Error::kind).
 ///
 /// ```
 /// # use ricordo::{ErrorKind, Form, Model};

@@ -3,7 +3,7 @@
 use super::{Choice, Choices, Kind, PartId, Schema};
 use crate::value::{Record, Value};
 
-/// What stands for a secret.
+/// The text shown instead of a secret.
 pub(crate) const MASK: &str = "•••";
 
 impl Schema {
@@ -26,7 +26,7 @@ impl Schema {
         self.hide(part, value, Value::clone)
     }
 
-    /// Hides what is secret, and does as it is told with what has no place in the part.
+    /// Hides secrets; what has no place in the part is hidden or kept, as the caller wants.
     fn hide(&self, part: Option<PartId>, value: &Value, misplaced: fn(&Value) -> Value) -> Value {
         if !self.has_secrets || value.is_empty() {
             return value.clone();

@@ -1,4 +1,4 @@
-//! Cells: what follows from others, for one place each.
+//! Cells: the value or flag of one place that a rule computes.
 
 use rustc_hash::FxHashMap;
 use slotmap::{SlotMap, new_key_type};
@@ -14,17 +14,17 @@ new_key_type! {
     pub(super) struct Cell;
 }
 
-/// One thing that follows for one place.
+/// A value or flag of one place that a rule computes.
 #[derive(Debug)]
 pub(super) struct CellBody {
     pub(super) declaration: RuleKey,
     pub(super) slot: Slot,
     pub(super) place: PlaceId,
-    /// What its function is given to look at.
+    /// The place that its function is given.
     pub(super) base: PlaceId,
-    /// What its rule begins at: the form, or the record whose type has the rule.
+    /// The form, or the record whose type has the rule.
     pub(super) origin: PlaceId,
-    /// More than that of all cells that it has looked at.
+    /// Above that of all cells that it has read.
     pub(super) height: u32,
     pub(super) is_pending: bool,
     pub(super) fresh: Fresh,

@@ -1,4 +1,4 @@
-//! Declarations: what follows for a place from others, and how.
+//! Declarations: how the values and flags of places are computed from others.
 
 use std::fmt;
 use std::sync::Arc;
@@ -26,26 +26,25 @@ impl RuleKey {
     }
 }
 
-/// What tells something of a place: a function of what it is given to look at, and of what the rule begins at, the form or
-/// the record whose type has the rule.
+/// The function of a rule: of the place that it is given, and of the form or record that the rule belongs to.
 pub(crate) type Function = Arc<dyn Fn(PlaceView<'_>, PlaceView<'_>) -> Value + Send + Sync>;
 
-/// What follows for all places of a part from others. It is kept once, however many rows there are.
+/// A rule for all places of a part. It is kept once, however many rows there are.
 #[derive(Debug)]
 pub(crate) struct Declaration {
     /// The places that it is about: all of this part that the pattern means.
     pub(crate) part: PartId,
     pub(crate) pattern: Pattern,
-    /// How many steps lead from where the pattern begins to what its function is given to look at.
+    /// How many steps lead from the anchor of the pattern to the place that its function is given.
     pub(crate) base: usize,
-    /// What its function is given to look at.
+    /// The places that its function is given.
     pub(crate) bases: Bases,
     /// What follows.
     pub(crate) slot: Slot,
     pub(crate) way: Way,
 }
 
-/// What the function of a rule is given to look at.
+/// The places that the function of a rule is given.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Bases {
     /// The form.
@@ -86,8 +85,8 @@ pub(crate) enum Slot {
     Kept(FilterId),
 }
 
-/// Whether one of these declarations says already of some of these places what another would: only constraints may be
-/// many.
+/// Whether one of these declarations is about the same value or flag of some of these places. Only constraints can be
+/// several.
 pub(crate) fn conflicts<'a>(
     mut known: impl Iterator<Item = &'a Declaration>,
     schema: &Schema,

@@ -1,4 +1,4 @@
-//! The graph of what follows from what, and how it is brought up to date with changes.
+//! The dependency graph, and how it is updated with changes.
 
 use std::collections::hash_map::Entry;
 use std::sync::Arc;
@@ -19,7 +19,7 @@ use super::{Aspects, Glance, Reads, Unsettled};
 use crate::schema::PartId;
 use crate::tree::{Body, PlaceId, Ruled, Standing, Tree, Undo};
 
-/// Everything that follows from something else, and what it has looked at.
+/// All rules of a form, their cells, and what these have read.
 #[derive(Debug, Default)]
 pub(crate) struct Graph {
     pub(super) declarations: SlotMap<RuleKey, Declared>,
@@ -73,7 +73,7 @@ pub(crate) struct Checkpoint {
     replaced_shares: usize,
 }
 
-/// How a place comes to what follows for it.
+/// With what value a place gets a rule.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Coming {
     /// With a value that it is loaded with.
@@ -180,7 +180,7 @@ impl Graph {
         key
     }
 
-    /// Withdraws a declaration. Values stay what they are; what was said of places is no longer said.
+    /// Withdraws a declaration. Values stay as they are; flags that it gave end.
     pub(crate) fn withdraw(&mut self, tree: &mut Tree, key: RuleKey) {
         let Some(Declared { declaration, .. }) = self.declarations.remove(key) else { return };
         let part = declaration.part;
@@ -552,7 +552,7 @@ impl Graph {
         }
     }
 
-    /// The places whose values follow by these declarations.
+    /// The places whose values these declarations compute.
     pub(crate) fn values_of(&self, rules: &[RuleKey]) -> Vec<PlaceId> {
         let bodies = self.cells.iter().filter(|(_, body)| rules.contains(&body.declaration));
         let values = bodies.filter(|(_, body)| matches!(body.slot, Slot::Value(_)));

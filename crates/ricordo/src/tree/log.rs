@@ -42,13 +42,13 @@ pub(crate) enum Undo {
     Field { place: PlaceId, before: Field },
     /// The place itself was touched, or was not.
     Touched { place: PlaceId, before: bool },
-    /// The place, or one in it, was touched, or none was. It follows from the others, and is only told.
+    /// Whether the place, or one in it, was touched. It depends on other entries, and is only reported.
     TouchedSum { place: PlaceId, before: bool },
     /// The place had these faults.
     Faults { place: PlaceId, before: Faults },
     /// These flags followed for the place from others.
     Ruled { place: PlaceId, before: Box<Ruled> },
-    /// The value of the place came from this, before rules were added or withdrawn. It is only told: the cells know it.
+    /// Where the value of the place came from before rules were added or withdrawn. It is only reported: the cells know it.
     Standing { place: PlaceId, before: Option<Standing> },
     /// A row was made that had not been there before.
     RowMade { list: PlaceId, key: Key },
@@ -224,7 +224,7 @@ impl Tree {
         }
     }
 
-    /// Takes back a log of some time ago, in a way that can itself be taken back. Baselines stay what they are now.
+    /// Reverts an earlier log, in a way that can itself be reverted. Baselines stay as they are now.
     pub(crate) fn take_back_all(&mut self, log: Vec<Undo>) {
         for undo in log.into_iter().rev() {
             match undo {
@@ -304,7 +304,7 @@ impl Tree {
         self.log.iter().filter_map(now).collect()
     }
 
-    /// Does again what lasts of a log that was rolled back.
+    /// Does again what lasts of a log that was reverted.
     pub(crate) fn do_again(&mut self, lasting: Vec<Undo>) {
         for undo in lasting {
             if undo.place().is_none_or(|place| self.knows(place)) {

@@ -59,11 +59,11 @@ pub(crate) struct Tree {
     pub(crate) cost: Cost,
     /// How to take back what was changed since the log was last taken.
     log: Vec<Undo>,
-    /// What words findings, if not the library itself.
+    /// The program's wording of findings.
     wording: Option<Wording>,
 }
 
-/// What words findings; `None` keeps the message.
+/// A wording of findings; `None` keeps the message.
 #[derive(Clone)]
 pub(crate) struct Wording(pub(crate) Arc<WordingFunction>);
 
@@ -101,7 +101,7 @@ impl Tree {
         tree
     }
 
-    /// What words findings, if not the library itself.
+    /// The program's wording of findings.
     pub(crate) fn wording(&self) -> Option<&Wording> {
         self.wording.as_ref()
     }

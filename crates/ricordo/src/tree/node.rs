@@ -56,12 +56,12 @@ pub(crate) struct Extra {
     pub(crate) baseline: Option<Value>,
     /// What was typed, where it is not the canonical text of the value.
     pub(crate) entry: Option<Arc<str>>,
-    /// What was typed and has not taken effect yet.
+    /// The text that is not committed yet.
     pub(crate) pending: Option<Pending>,
     pub(crate) faults: Faults,
 }
 
-/// A text that was typed and has not taken effect yet.
+/// Text that is not committed yet.
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Pending {
     pub(crate) text: Arc<str>,
@@ -139,12 +139,12 @@ impl Field {
         extra.pending.as_ref().map(|pending| &pending.text).or(extra.entry.as_ref())
     }
 
-    /// What was typed and has not taken effect yet.
+    /// The text that is not committed yet.
     pub(crate) fn pending(&self) -> Option<&Pending> {
         self.extra.as_ref()?.pending.as_ref()
     }
 
-    /// The text that stands in the widget of a field of this part.
+    /// The entry of a field of this part.
     pub(crate) fn text(&self, part: &Part) -> Cow<'_, str> {
         self.typed().map_or_else(|| part.edit_text(&self.value), |typed| Cow::Borrowed(typed))
     }

@@ -3,7 +3,7 @@
 use super::{Body, PlaceId, Tree};
 use crate::schema::{Kind, RecordId, Schema};
 
-/// Where the way of a pattern begins.
+/// Where a pattern begins.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub(crate) enum Anchor {
     /// At the form.
