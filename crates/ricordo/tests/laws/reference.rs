@@ -73,12 +73,19 @@ enum Along {
     InRemovedRow,
 }
 
+/// A step that can be redone: the whole form before and after it.
+#[derive(Clone, Debug)]
+struct Undone {
+    before: Place,
+    after: Place,
+}
+
 #[derive(Clone, Debug)]
 pub struct Reference {
     root: Place,
-    /// The whole form before each step that can be undone, and after each that can be done again.
+    /// The whole form before each step that can be undone.
     undo: Vec<Place>,
-    redo: Vec<Place>,
+    redo: Vec<Undone>,
     /// The field that the last step was typed into.
     typing: Option<String>,
     clock: u64,
@@ -141,12 +148,14 @@ impl Reference {
     pub fn applied(mut self, line: &Json) -> Option<Self> {
         let op = line["op"].as_str().unwrap_or_default();
         if op == "undo" || op == "redo" {
-            let (from, to) = if op == "undo" {
-                (&mut self.undo, &mut self.redo)
+            if op == "undo" {
+                let before = self.undo.pop()?;
+                let after = std::mem::replace(&mut self.root, before.clone());
+                self.redo.push(Undone { before, after });
             } else {
-                (&mut self.redo, &mut self.undo)
-            };
-            to.push(std::mem::replace(&mut self.root, from.pop()?));
+                let Undone { after, .. } = self.redo.pop()?;
+                self.undo.push(std::mem::replace(&mut self.root, after));
+            }
             self.typing = None;
             return Some(self);
         }
@@ -180,23 +189,26 @@ impl Reference {
     }
 
     /// Takes what was touched since over to the forms that redo leads to, until one in which that is another matter: the
-    /// place was touched there by the step itself, or has gone with its record.
+    /// step itself touches the place or the opposite, or the place has gone with its record.
     fn touch_redone(&mut self, before: &Place) {
         let mut ways = Vec::new();
         self.root.touches(&mut Vec::new(), &mut ways);
         for (way, is_touched) in ways {
-            let Some(Along::There(was_touched)) =
-                before.along(&way).filter(|was| *was != Along::There(is_touched))
-            else {
+            if !matches!(before.along(&way), Some(Along::There(was_touched)) if was_touched != is_touched) {
                 continue;
-            };
-            for form in self.redo.iter_mut().rev() {
-                match form.along(&way) {
-                    Some(Along::There(touched)) if touched == was_touched => {
-                        form.touch_along(&way, is_touched)
+            }
+            for Undone { before, after } in self.redo.iter_mut().rev() {
+                match (before.along(&way), after.along(&way)) {
+                    (Some(Along::There(was_touched)), Some(Along::There(touched)))
+                        if was_touched != touched =>
+                    {
+                        break;
                     }
-                    Some(Along::InRemovedRow) => {}
-                    _ => break,
+                    (Some(_), Some(_)) => {
+                        before.touch_along(&way, is_touched);
+                        after.touch_along(&way, is_touched);
+                    }
+                    (None, _) | (_, None) => break,
                 }
             }
         }
