@@ -157,16 +157,30 @@ fn add_outline(table: &mut Table, schema: &Schema, id: PartId, pointer: &str, op
             }
             open.push(this);
             for (name, field) in schema.fields(record) {
-                add_part(table, schema, field, &format!("{pointer}/{name}"), open);
+                add_part(table, schema, field, &format!("{pointer}/{name}"), None, open);
+            }
+            let tag = schema.fields(record).next().map(|(name, _)| name).unwrap_or_default();
+            for variant in schema.variants(record) {
+                let while_chosen = format!("only if {tag} is {}", variant.tag().to_text());
+                for (name, field) in schema.fields(variant.fields()) {
+                    add_part(table, schema, field, &format!("{pointer}/{name}"), Some(&while_chosen), open);
+                }
             }
             open.pop();
         }
-        Kind::List(list) => add_part(table, schema, schema.item(list), &format!("{pointer}/*"), open),
+        Kind::List(list) => add_part(table, schema, schema.item(list), &format!("{pointer}/*"), None, open),
         _ => {}
     }
 }
 
-fn add_part(table: &mut Table, schema: &Schema, id: PartId, pointer: &str, open: &mut Vec<String>) {
+fn add_part(
+    table: &mut Table,
+    schema: &Schema,
+    id: PartId,
+    pointer: &str,
+    condition: Option<&str>,
+    open: &mut Vec<String>,
+) {
     const DEEPEST: usize = 12;
     let part = schema.part(id);
     let name = cell(pointer);
@@ -174,7 +188,7 @@ fn add_part(table: &mut Table, schema: &Schema, id: PartId, pointer: &str, open:
         if part.is_field() { name } else { name.add_attribute(Attribute::Bold) },
         cell(part.label.as_deref().unwrap_or_default()),
         cell(&what(part)),
-        cell(&keeps_to(schema, id)).set_alignment(CellAlignment::Left),
+        cell(&keeps_to(schema, id, condition)).set_alignment(CellAlignment::Left),
     ]);
     // Lists of lists of themselves have no record to know them by.
     if pointer.matches('/').count() < DEEPEST {
@@ -199,10 +213,10 @@ fn what(part: &Part) -> String {
     if part.nullable { format!("{kind} or null") } else { kind.to_owned() }
 }
 
-fn keeps_to(schema: &Schema, id: PartId) -> String {
+fn keeps_to(schema: &Schema, id: PartId, condition: Option<&str>) -> String {
     let part = schema.part(id);
     let constraints = &part.constraints;
-    let mut words = Vec::new();
+    let mut words: Vec<String> = condition.map(str::to_owned).into_iter().collect();
     if part.is_required() {
         let is_flag = matches!(part.kind, Kind::Flag);
         words.push(if is_flag { "must be ticked" } else { "required" }.to_owned());

@@ -267,23 +267,41 @@ pub(crate) fn says_scalar(attributes: &[Attribute]) -> bool {
         .any(|attribute| attribute.parse_args::<syn::Ident>().is_ok_and(|name| name == "scalar"))
 }
 
-/// The function that declares the rules of a record type: `#[model(rules = Batch::rules)]`.
-pub(crate) fn rules_of(attributes: &[Attribute]) -> syn::Result<Option<ExprPath>> {
-    let mut rules = None;
-    for attribute in model_attributes(attributes) {
-        attribute.parse_nested_meta(|meta| {
-            if !meta.path.is_ident("rules") {
-                return Err(meta.error("a type takes `rules = FUNCTION`; other attributes belong on fields"));
-            }
-            match rules.replace(meta.value()?.parse()?) {
-                None => Ok(()),
-                Some(_) => {
-                    Err(meta.error("a type has one function that declares its rules; it may call others"))
+/// What `#[model(…)]` says of a type.
+#[derive(Default)]
+pub(crate) struct TypeAttributes {
+    /// The function that declares the rules of the record type: `#[model(rules = Batch::rules)]`.
+    pub(crate) rules: Option<ExprPath>,
+    /// The label of the tag of an enum with data: `#[model(label = "Leaven")]`.
+    pub(crate) label: Option<LitStr>,
+}
+
+impl TypeAttributes {
+    pub(crate) fn read(attributes: &[Attribute], is_enum: bool) -> syn::Result<Self> {
+        let mut read = TypeAttributes::default();
+        for attribute in model_attributes(attributes) {
+            attribute.parse_nested_meta(|meta| {
+                if is_enum && meta.path.is_ident("label") {
+                    read.label = Some(meta.value()?.parse()?);
+                    return Ok(());
                 }
-            }
-        })?;
+                if !meta.path.is_ident("rules") {
+                    return Err(meta.error(if is_enum {
+                        "an enum with data takes `rules = FUNCTION` and `label = \"…\"`; other attributes belong on fields"
+                    } else {
+                        "a type takes `rules = FUNCTION`; other attributes belong on fields"
+                    }));
+                }
+                match read.rules.replace(meta.value()?.parse()?) {
+                    None => Ok(()),
+                    Some(_) => {
+                        Err(meta.error("a type has one function that declares its rules; it may call others"))
+                    }
+                }
+            })?;
+        }
+        Ok(read)
     }
-    Ok(rules)
 }
 
 /// Refuses `#[model(…)]` where it means nothing.

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use proc_macro2::TokenStream;
 use quote::quote;
-use syn::{DataEnum, DeriveInput, Error, Fields};
+use syn::{DataEnum, DeriveInput, Error};
 
 use crate::attributes::{refuse, variant_label};
 use crate::frame::Frame;
@@ -22,12 +22,6 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
     let (mut choices, mut writes, mut reads) = (vec![], vec![], vec![]);
     for variant in &data.variants {
         let ident = &variant.ident;
-        if !matches!(variant.fields, Fields::Unit) {
-            return Err(Error::new_spanned(
-                variant,
-                "a choice is one of several names: its variants have no fields of their own",
-            ));
-        }
         let name = names.variant(ident, &SerdeNames::read(&variant.attrs)?);
         if let Some(other) = taken.insert(name.clone(), ident) {
             return Err(Error::new_spanned(

@@ -7,13 +7,14 @@ mod event;
 mod frame;
 mod names;
 mod record;
+mod variants;
 mod wrapper;
 
 use proc_macro::TokenStream;
 use syn::{Data, DeriveInput, Error, Fields, parse_macro_input};
 
 /// Makes a struct with named fields a record of a form, a struct around one other type what that is, an enum without fields
-/// a choice, and with `#[model(scalar)]` any type a scalar of its own.
+/// a choice, an enum with fields a record with variants, and with `#[model(scalar)]` any type a scalar of its own.
 #[proc_macro_derive(Model, attributes(model, serde))]
 pub fn derive_model(input: TokenStream) -> TokenStream {
     let input = parse_macro_input!(input as DeriveInput);
@@ -56,6 +57,7 @@ fn expand(input: &DeriveInput) -> syn::Result<proc_macro2::TokenStream> {
             )),
         },
         Data::Enum(_) if attributes::says_scalar(&input.attrs) => Ok(wrapper::expand_scalar(input)),
+        Data::Enum(data) if variants::is_with_data(input, data) => variants::expand(input, data),
         Data::Enum(data) => choice::expand(input, data),
         Data::Union(_) => {
             Err(Error::new_spanned(&input.ident, "a union cannot be a model; use a struct or an enum"))

@@ -9,6 +9,12 @@ use syn::{Attribute, Error, LitStr, Token};
 pub(crate) struct SerdeNames {
     rename: Option<String>,
     rename_all: Option<Case>,
+    /// The case of the fields of all variants.
+    rename_all_fields: Option<Case>,
+    /// The member that says which variant it is.
+    pub(crate) tag: Option<LitStr>,
+    /// The member that holds the fields of the variant, if they are not beside the tag.
+    pub(crate) content: Option<LitStr>,
 }
 
 impl SerdeNames {
@@ -23,8 +29,14 @@ impl SerdeNames {
         let mut names = SerdeNames::default();
         for attribute in attributes.iter().filter(|attribute| attribute.path().is_ident("serde")) {
             attribute.parse_nested_meta(|meta| {
-                if meta.path.is_ident("rename") || meta.path.is_ident("rename_all") {
-                    let is_rename = meta.path.is_ident("rename");
+                for (attribute, said) in [("tag", &mut names.tag), ("content", &mut names.content)] {
+                    if meta.path.is_ident(attribute) {
+                        *said = Some(meta.value()?.parse()?);
+                        return Ok(());
+                    }
+                }
+                let attributes = ["rename", "rename_all", "rename_all_fields"];
+                if let Some(attribute) = attributes.into_iter().find(|name| meta.path.is_ident(name)) {
                     let mut given = None;
                     if meta.input.peek(Token![=]) {
                         given = Some(meta.value()?.parse::<LitStr>()?);
@@ -43,12 +55,17 @@ impl SerdeNames {
                         })?;
                     }
                     let Some(given) = given else { return Ok(()) };
-                    if is_rename {
-                        names.rename = Some(given.value());
-                    } else {
-                        names.rename_all = Some(Case::read(&given)?);
+                    match attribute {
+                        "rename" => names.rename = Some(given.value()),
+                        "rename_all" => names.rename_all = Some(Case::read(&given)?),
+                        _ => names.rename_all_fields = Some(Case::read(&given)?),
                     }
                     return Ok(());
+                }
+                if meta.path.is_ident("untagged") {
+                    return Err(meta.error(
+                        "a form has to know which variant it holds: `#[serde(tag = \"kind\")]` says it in a field",
+                    ));
                 }
                 for refused in ["flatten", "skip", "skip_serializing", "skip_deserializing"] {
                     if meta.path.is_ident(refused) && !(is_local && refused != "flatten") {
@@ -69,6 +86,19 @@ impl SerdeNames {
         Ok(names)
     }
 
+    /// Refuses a struct that is to say its own name in a field, of which a form knows nothing.
+    pub(crate) fn refuse_tag(&self) -> syn::Result<()> {
+        match self.tag.as_ref().or(self.content.as_ref()) {
+            Some(tag) => Err(Error::new_spanned(tag, "only an enum says in a field which variant it is")),
+            None => Ok(()),
+        }
+    }
+
+    /// The names of the fields of a variant of an enum with these names.
+    pub(crate) fn fields_of(&self, variant: &SerdeNames) -> SerdeNames {
+        SerdeNames { rename_all: variant.rename_all.or(self.rename_all_fields), ..SerdeNames::default() }
+    }
+
     /// The name of a field of a struct with these names.
     pub(crate) fn field(&self, ident: &Ident, own: &SerdeNames) -> String {
         self.name(ident, own, |case, name| case.join(name.split('_').filter(|word| !word.is_empty())))
@@ -86,7 +116,8 @@ impl SerdeNames {
 
     /// The name of an event of an enum with these names: in snake case, if nothing else is said.
     pub(crate) fn event(&self, ident: &Ident, own: &SerdeNames) -> String {
-        let names = SerdeNames { rename: None, rename_all: self.rename_all.or(Some(Case::Snake)) };
+        let rename_all = self.rename_all.or(Some(Case::Snake));
+        let names = SerdeNames { rename_all, ..SerdeNames::default() };
         names.variant(ident, own)
     }
 
@@ -111,6 +142,25 @@ enum Case {
     ScreamingSnake,
     Kebab,
     ScreamingKebab,
+}
+
+/// The name of a method that leads to something of this name: `very_long` for `VeryLong`.
+pub(crate) fn method_of(variant: &Ident) -> Ident {
+    let snake = SerdeNames { rename_all: Some(Case::Snake), ..SerdeNames::default() };
+    identifier(&snake.variant(variant, &SerdeNames::default()), variant.span())
+}
+
+/// The identifier that comes nearest to a name.
+pub(crate) fn identifier(name: &str, span: proc_macro2::Span) -> Ident {
+    let plain: String =
+        name.chars().map(|letter| if letter.is_alphanumeric() { letter } else { '_' }).collect();
+    let starts = plain.starts_with(|letter: char| letter.is_alphabetic() || letter == '_');
+    let plain = if starts { plain } else { format!("_{plain}") };
+    match plain.as_str() {
+        "_" | "self" | "Self" | "super" | "crate" => Ident::new(&format!("{plain}_"), span),
+        plain if syn::parse_str::<Ident>(plain).is_ok() => Ident::new(plain, span),
+        plain => Ident::new_raw(plain, span),
+    }
 }
 
 /// The name of the variant that is called this in files: `TooLong` for `too_long`.

@@ -49,7 +49,7 @@ pub(crate) fn run(
     if refused > 0 {
         let actions = describe::counted(refused, "action");
         screen::complain(format_args!(
-            "{actions} of the journals were refused; `ricordo replay` shows which.\n"
+            "`ricordo replay` shows why {actions} of the journals did not succeed.\n"
         ));
         return Ok(Ending::Findings);
     }

@@ -48,7 +48,8 @@ pub(crate) fn check_field(
     if required.tick && matches!(part.kind, Kind::Flag) && *value == Value::Flag(false) {
         return found(FindingKind::ValueMissing);
     }
-    if choices.is_some_and(|choices| !choices.offers(value)) {
+    // What is offered at run time narrows what the type allows, but does not widen it: the record could not be parsed.
+    if [choices, part.kind.choices()].into_iter().flatten().any(|choices| !choices.offers(value)) {
         found(FindingKind::NotListed);
     }
     match value {
@@ -176,7 +177,7 @@ fn check_default(
     match (&part.kind, value) {
         (Kind::Record(record), Value::Record(members)) => {
             for (name, value) in members.iter() {
-                if let Some((_, part)) = schema.field(*record, name) {
+                if let Some(part) = schema.field_of(*record, members, name) {
                     check_default(schema, part, value, &at.join(name), wrong);
                 }
             }

@@ -88,8 +88,8 @@ impl ActionSummary {
             }
             Action::Insert { list, position, value } => {
                 summary.other = position.map(Other::Position);
-                let part = engine.part_at(list).and_then(|list| engine.schema().part_named(list, "-"));
-                let masked = value.as_ref().map(|value| engine.schema().masked(part, value));
+                let items = engine.schema().parts_named(&engine.parts_at(list), "-");
+                let masked = value.as_ref().map(|value| engine.schema().masked(&items, value));
                 summary.detail = masked.as_ref().map(Detail::of).unwrap_or_default();
                 (Verb::Insert, Some(list))
             }
@@ -215,18 +215,20 @@ impl Engine {
         ActionSummary::of(action, self)
     }
 
-    /// The part of what is at an address, or would be.
-    pub(crate) fn part_at(&self, at: &Address) -> Option<PartId> {
+    /// The parts of what may be at an address.
+    pub(crate) fn parts_at(&self, at: &Address) -> Vec<PartId> {
         match at {
-            Address::Pointer(pointer) => self.schema().part_at(pointer),
-            address => self.locate(address).ok().map(|place| self.tree.node(place).part),
+            Address::Pointer(pointer) => self.schema().parts_at(pointer),
+            address => {
+                self.locate(address).ok().map(|place| self.tree.node(place).part).into_iter().collect()
+            }
         }
     }
 
     /// A value that is for an address, as others may see it.
     pub(crate) fn masked_at(&self, at: &Address, value: &Value) -> Value {
         if self.schema().has_secrets() {
-            self.schema().masked(self.part_at(at), value)
+            self.schema().masked(&self.parts_at(at), value)
         } else {
             value.clone()
         }
@@ -327,18 +329,14 @@ fn pointer_of(schema: &Schema, steps: &[Step]) -> Option<Pointer> {
     let mut part = schema.root();
     let mut pointer = Pointer::root();
     for step in steps {
-        match (*step, &schema.part(part).kind) {
-            (Step::Field(position), Kind::Record(record)) => {
-                let (name, field) = schema.field_at(*record, position)?;
-                pointer.push(name);
-                part = field;
-            }
-            (Step::Row(position), Kind::List(list)) => {
-                pointer.push(&position.to_string());
-                part = schema.item(*list);
-            }
-            _ => return None,
+        let (name, behind) = schema.behind(part, *step)?;
+        match (name, step) {
+            (Some(name), _) => pointer.push(name),
+            (None, Step::Row(position)) => pointer.push(&position.to_string()),
+            // A variant is passed over.
+            (None, Step::Field(_)) => {}
         }
+        part = behind;
     }
     Some(pointer)
 }

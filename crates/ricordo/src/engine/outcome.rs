@@ -83,6 +83,8 @@ impl Outcome {
         } else {
             concerned(tree, observers, &changes, may_be_gone)
         };
+        // That a variant came or went is seen from the tag, and from what is in it.
+        changes.retain(|change| !tree.is_variant(change.place));
         let made = made.filter(|place| tree.knows(*place));
         Outcome { changes, notices, made, summary: ActionSummary::default(), is_step }
     }

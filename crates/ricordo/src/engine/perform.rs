@@ -82,7 +82,7 @@ impl Engine {
             Action::Test { at, value } => {
                 let place = self.present(&at)?;
                 if !self.holds(place, &value) {
-                    let value = self.schema().masked(Some(self.tree.node(place).part), &value);
+                    let value = self.schema().masked(&[self.tree.node(place).part], &value);
                     let held = self.view(place).masked_value();
                     let pointer = self.tree.pointer(place);
                     let message = format!("{} holds {held}, not {value}", Named(&pointer));
@@ -128,6 +128,10 @@ impl Engine {
     /// The place at an address, which must be in the form now.
     pub(super) fn present(&self, address: &Address) -> Result<PlaceId, Error> {
         let place = self.locate(address)?;
+        if self.tree.part(place).is_variant {
+            let problem = "has variants, and one of them is no place of its own: name the record, or what is in the variant";
+            return self.not_possible(place, problem);
+        }
         // What a pointer or a way from the form leads to is there; a place that is remembered may be gone.
         if let Address::Route(Some(_), _) = address
             && !self.tree.is_there(place)
@@ -171,13 +175,18 @@ impl Engine {
             self.tree.set_choices(place, choices.transpose()?);
             return Ok(());
         };
-        let (part, pattern) = self.meant_by(pointer)?;
+        let meant = self.meant_by(pointer)?;
         if rows.single {
             let message = format!("{pointer} names one row and all of another list; write “-” for both");
             return Err(Error::new(ErrorKind::NotFound, pointer.clone(), message));
         }
-        let choices = choices.map(|choices| self.fitted_choices(part, pointer, &choices));
-        self.tree.set_part_choices(part, pattern, choices.transpose()?);
+        let fitted = meant.into_iter().map(|(part, pattern)| {
+            let fitted = choices.as_ref().map(|choices| self.fitted_choices(part, pointer, choices));
+            fitted.transpose().map(|choices| (part, pattern, choices))
+        });
+        for (part, pattern, choices) in fitted.collect::<Result<Vec<_>, _>>()? {
+            self.tree.set_part_choices(part, pattern, choices);
+        }
         Ok(())
     }
 
@@ -195,12 +204,15 @@ impl Engine {
         if self.tree.is_readonly_itself(place) {
             return;
         }
+        let part = self.tree.part(place);
         match &self.tree.node(place).body {
             Body::Field(_) => {
                 let value = self.tree.emptiness(place);
                 self.tree.write(place, value, None, false);
             }
-            Body::Record(record) if !self.tree.part(place).nullable => {
+            // A variant that is gone with its tag has nothing left to clear.
+            Body::Record(record) if part.is_variant && !record.container.is_present() => {}
+            Body::Record(record) if part.is_variant || !part.nullable => {
                 let children = record.children.to_vec();
                 children.into_iter().for_each(|child| self.clear(child));
             }

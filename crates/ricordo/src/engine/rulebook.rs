@@ -169,13 +169,8 @@ impl Rulebook {
                 let is_own = own.pattern.depth() == 0;
                 for part in if is_own { parts } else { &parts[..1] }.iter().copied() {
                     let targeted = target(&at, part)?;
-                    if slot == Slot::Relevant {
-                        if part == schema.root() && is_own {
-                            return targeted.refuse("itself is always relevant");
-                        }
-                        if self.is_typed {
-                            may_be_irrelevant(&schema, &targeted)?;
-                        }
+                    if slot == Slot::Relevant && part == schema.root() && is_own {
+                        return targeted.refuse("itself is always relevant");
                     }
                     self.declare(targeted, slot, Way::Function(function.clone()))?;
                 }
@@ -238,7 +233,11 @@ impl Rulebook {
     fn may_declare(&self, targeted: &Targeted, slot: Slot) -> Result<(), Error> {
         let known = self.of_parts.get(&targeted.part).into_iter().flatten().map(|at| &*self.rules[*at]);
         let is_known = conflicts(known, &self.schema, &targeted.pattern, slot);
-        targeted.may_have(&self.schema, slot, is_known)
+        targeted.may_have(&self.schema, slot, is_known)?;
+        if slot == Slot::Relevant && self.is_typed {
+            may_be_irrelevant(&self.schema, targeted)?;
+        }
+        Ok(())
     }
 }
 

@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashSet;
 
-use super::{Engine, PlaceView};
+use super::Engine;
 use crate::schema::{Error, ErrorKind, Named, Pointer};
 use crate::settle::Unsettled;
 use crate::tree::{Body, PlaceId};
@@ -108,9 +108,10 @@ impl Engine {
 
     /// Where a place stands in the order of the form.
     fn order(&self, place: PlaceId) -> Vec<usize> {
-        let way = std::iter::successors(Some(self.view(place)), PlaceView::parent);
-        let mut order: Vec<usize> =
-            way.map(|view| view.position().unwrap_or(self.tree.node(view.id()).slot as usize)).collect();
+        let way = std::iter::successors(Some(place), |place| self.tree.parent(*place));
+        let mut order: Vec<usize> = way
+            .map(|place| self.view(place).position().unwrap_or(self.tree.node(place).slot as usize))
+            .collect();
         order.reverse();
         order
     }

@@ -34,6 +34,15 @@ impl Targeted {
                 self.refuse("is not a field, so it cannot be calculated")
             }
             Slot::Value(_) if is_known => self.refuse("is calculated already"),
+            _ if schema.part(self.part).is_variant => {
+                self.refuse("has variants, and a rule is about all of it, or about a field of one of them")
+            }
+            Slot::Value(_) if schema.part(self.part).is_tag => {
+                self.refuse("tells the variants of its record apart, so it cannot be calculated")
+            }
+            Slot::Relevant if schema.part(self.part).is_tag => {
+                self.refuse("tells the variants of its record apart: declare the rule of the record")
+            }
             _ if is_known => self.refuse("has such a rule already"),
             _ => Ok(()),
         }
@@ -101,49 +110,60 @@ impl Engine {
     }
 
     fn check_pointer(&self, pointer: &Pointer) -> Result<(), Error> {
-        let (mut part, mut reached) = (self.schema().root(), Pointer::root());
+        let (mut parts, mut reached) = (vec![self.schema().root()], Pointer::root());
         for token in pointer.tokens() {
             let at = reached.join(&token);
-            let Some(next) = self.schema().part_named(part, &token) else {
-                return no_field(self.schema(), part, &at);
-            };
-            (part, reached) = (next, at);
+            let next = self.schema().parts_named(&parts, &token);
+            if next.is_empty() {
+                return no_field(self.schema(), &parts, &at);
+            }
+            (parts, reached) = (next, at);
         }
         Ok(())
     }
 
     /// Which rows a pointer names on its way. Only in a list is `-`, or a number, a row; in a record it is a field.
     pub(super) fn rows_named(&self, pointer: &Pointer) -> RowsNamed {
-        let (mut rows, mut part) = (RowsNamed::default(), Some(self.schema().root()));
+        let (mut rows, mut parts) = (RowsNamed::default(), vec![self.schema().root()]);
         for token in pointer.tokens() {
-            let Some(at) = part else { break };
-            if matches!(self.schema().part(at).kind, Kind::List(_)) {
+            if parts.iter().any(|part| matches!(self.schema().part(*part).kind, Kind::List(_))) {
                 rows.all |= token == "-";
                 rows.single |= token != "-";
             }
-            part = self.schema().part_named(at, &token);
+            parts = self.schema().parts_named(&parts, &token);
         }
         rows
     }
 
-    /// The part of all places that a pointer means with `-` for any row, and which they are.
-    pub(super) fn meant_by(&self, pointer: &Pointer) -> Result<(PartId, Pattern), Error> {
-        let mut pattern = Pattern::default();
-        let part = pointer.tokens().try_fold(self.schema().root(), |part, token| {
-            let (step, part) = match self.schema().part(part).kind {
+    /// The places that a pointer means with `-` for any row, and the part of each: several variants of a record may have a
+    /// field of one name.
+    pub(super) fn meant_by(&self, pointer: &Pointer) -> Result<Vec<(PartId, Pattern)>, Error> {
+        let start = vec![(self.schema().root(), Pattern::default())];
+        let meant = pointer.tokens().fold(start, |meant, token| {
+            let next = meant.into_iter().flat_map(|(part, pattern)| match self.schema().part(part).kind {
                 Kind::Record(record) => {
-                    self.schema().field(record, &token).map(|(slot, part)| (Some(slot), part))?
+                    let ways = self.schema().ways_to(record, &token).into_iter();
+                    ways.map(|(way, part)| {
+                        let mut pattern = pattern.clone();
+                        way.into_iter().for_each(|slot| pattern.push(Some(slot)));
+                        (part, pattern)
+                    })
+                    .collect()
                 }
-                Kind::List(list) => (None, self.schema().item(list)),
-                _ => return None,
-            };
-            pattern.push(step);
-            Some(part)
+                Kind::List(list) => {
+                    let mut pattern = pattern;
+                    pattern.push(None);
+                    vec![(self.schema().item(list), pattern)]
+                }
+                _ => Vec::new(),
+            });
+            next.collect()
         });
-        part.map(|part| (part, pattern)).ok_or_else(|| {
+        if meant.is_empty() {
             let message = format!("there is no place {pointer} in any row");
-            Error::new(ErrorKind::NotFound, pointer.clone(), message)
-        })
+            return Err(Error::new(ErrorKind::NotFound, pointer.clone(), message));
+        }
+        Ok(meant)
     }
 }
 
@@ -165,14 +185,25 @@ pub(super) fn part_on_way(
         }
         Spot::Pointer(names) => {
             for name in names.tokens() {
-                let step = match schema.part(part).kind {
-                    Kind::Record(record) => schema.field(record, &name).map(|(slot, _)| Step::Field(slot)),
-                    Kind::List(_) => Some(Step::Row(0)),
-                    _ => None,
+                let ways = match schema.part(part).kind {
+                    Kind::Record(record) => {
+                        let ways = schema.ways_to(record, &name).into_iter();
+                        ways.map(|(way, _)| way.into_iter().map(Step::Field).collect()).collect()
+                    }
+                    Kind::List(_) => vec![vec![Step::Row(0)]],
+                    _ => Vec::new(),
                 };
-                let Some(step) = step else { return no_field(schema, part, &pointer.join(&name)) };
-                part = part_behind(schema, part, step, pointer)?;
-                steps.push(step);
+                let [way] = &ways[..] else {
+                    return if ways.is_empty() {
+                        no_field(schema, &[part], &pointer.join(&name))
+                    } else {
+                        several_fields(pointer, &name)
+                    };
+                };
+                for step in way {
+                    part = part_behind(schema, part, *step, pointer)?;
+                    steps.push(*step);
+                }
             }
         }
     }
@@ -181,31 +212,43 @@ pub(super) fn part_on_way(
 
 /// The part to which a step leads. Rules hold for all rows, so no single one can be named.
 fn part_behind(schema: &Schema, part: PartId, step: Step, pointer: &mut Pointer) -> Result<PartId, Error> {
-    match (step, &schema.part(part).kind) {
-        (Step::Field(position), Kind::Record(record)) => {
-            if let Some((name, part)) = schema.field_at(*record, position) {
-                pointer.push(name);
-                return Ok(part);
-            }
+    match (step, schema.behind(part, step)) {
+        (Step::Field(_), Some((name, part))) => {
+            // A variant is passed over.
+            name.into_iter().for_each(|name| pointer.push(name));
+            Ok(part)
         }
-        (Step::Row(_), Kind::List(_)) => {
+        (Step::Row(_), Some(_)) => {
             let problem = "is a list: a rule holds for all of its rows, so use `each` instead of naming one";
             let message = format!("{} {problem}", Named(pointer));
-            return Err(Error::new(ErrorKind::NotPossible, pointer.clone(), message));
+            Err(Error::new(ErrorKind::NotPossible, pointer.clone(), message))
         }
-        _ => {}
+        (_, None) => {
+            let message = format!("{} has no such field", Named(pointer));
+            Err(Error::new(ErrorKind::NotFound, pointer.clone(), message))
+        }
     }
-    let message = format!("{} has no such field", Named(pointer));
-    Err(Error::new(ErrorKind::NotFound, pointer.clone(), message))
 }
 
-fn no_field<T>(schema: &Schema, part: PartId, pointer: &Pointer) -> Result<T, Error> {
-    let nearest = match (pointer.split_last(), &schema.part(part).kind) {
-        (Some((around, name)), Kind::Record(record)) => {
-            schema.nearest_field(*record, &name).map(|name| around.join(name))
-        }
-        _ => None,
+fn several_fields<T>(record: &Pointer, name: &str) -> Result<T, Error> {
+    let problem =
+        format!("has a field “{name}” in several variants, and a rule is about one: use a typed path");
+    let message = format!("{} {problem}", Named(record));
+    Err(Error::new(ErrorKind::NotPossible, record.clone(), message))
+}
+
+fn no_field<T>(schema: &Schema, parts: &[PartId], pointer: &Pointer) -> Result<T, Error> {
+    let near = |(around, name): (Pointer, std::borrow::Cow<'_, str>)| {
+        let records = parts.iter().filter_map(|part| match schema.part(*part).kind {
+            Kind::Record(record) => Some(record),
+            _ => None,
+        });
+        records
+            .into_iter()
+            .find_map(|record| schema.nearest_field(record, &name))
+            .map(|name| around.join(name))
     };
+    let nearest = pointer.split_last().and_then(near);
     let (around, name) = pointer.split_last().unwrap_or_default();
     let message = format!("{} has no field “{name}”", Named(&around));
     Err(Error::new(ErrorKind::NotFound, around, message).with_nearest(nearest))

@@ -8,11 +8,12 @@ use rust_decimal::Decimal;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::json::{Index, Member, Node};
+use super::variants::{is_null, one_of_records};
 use super::{keywords, reference};
 use crate::check::check_defaults;
 use crate::schema::{
     Choice, Choices, Commit, DisplayFormat, Error, FindingKind, Format, Kind, NumberFormat, OffsetRule, Part,
-    PartId, Pattern, Pointer, Reveal, Schema, SchemaBuilder, nearest,
+    PartId, Pattern, Pointer, RecordId, Reveal, Schema, SchemaBuilder, nearest,
 };
 use crate::value::Value;
 
@@ -79,28 +80,28 @@ struct Definition<'a> {
     node: Node<'a>,
 }
 
-struct Reader<'a> {
+pub(super) struct Reader<'a> {
     index: Index<'a>,
     /// The members of each `$defs`.
     definitions: Vec<Definition<'a>>,
-    schema: SchemaBuilder,
+    pub(super) schema: SchemaBuilder,
     /// Parts by where they are defined; records and lists are here before all that is in them is read.
-    parts: FxHashMap<Pointer, Part>,
+    pub(super) parts: FxHashMap<Pointer, Part>,
     /// Definitions that are being read and are not in `parts` yet.
     open: FxHashSet<Pointer>,
     /// The node of each part, for errors that are found only when the schema is complete.
-    origins: FxHashMap<PartId, Node<'a>>,
+    pub(super) origins: FxHashMap<PartId, Node<'a>>,
     chain: usize,
 }
 
 /// The keywords of one definition, by name.
-struct Keywords<'a> {
-    node: Node<'a>,
+pub(super) struct Keywords<'a> {
+    pub(super) node: Node<'a>,
     members: Vec<Member<'a>>,
 }
 
 impl<'a> Keywords<'a> {
-    fn read(node: Node<'a>) -> Result<Self, Error> {
+    pub(super) fn read(node: Node<'a>) -> Result<Self, Error> {
         if !node.is_object() {
             return Err(node.error(format!("a definition is an object, not {}", node.sort())));
         }
@@ -119,16 +120,16 @@ impl<'a> Keywords<'a> {
         Ok(Keywords { node, members })
     }
 
-    fn get(&self, name: &str) -> Option<Node<'a>> {
+    pub(super) fn get(&self, name: &str) -> Option<Node<'a>> {
         self.member(name).map(|member| member.node)
     }
 
-    fn member(&self, name: &str) -> Option<&Member<'a>> {
+    pub(super) fn member(&self, name: &str) -> Option<&Member<'a>> {
         self.members.iter().find(|member| member.name == name)
     }
 
     /// Refuses keywords that could not mean anything here.
-    fn allow_only(&self, allowed: &[&str], here: &str) -> Result<(), Error> {
+    pub(super) fn allow_only(&self, allowed: &[&str], here: &str) -> Result<(), Error> {
         const ANYWHERE: [&str; 15] = [
             "$anchor",
             "$comment",
@@ -158,6 +159,9 @@ impl<'a> Keywords<'a> {
 }
 
 impl<'a> Reader<'a> {
+    /// How many references, each to the next, lead to a variant.
+    pub(super) const MOST_REFERENCES: usize = LONGEST_CHAIN;
+
     fn new(document: Node<'a>) -> Self {
         Reader {
             index: Index::new(document),
@@ -239,6 +243,9 @@ impl<'a> Reader<'a> {
             let part = self.target(&pointer.join(name).join(&at.to_string()), node)?;
             return annotate(part.nullable(), &keywords);
         }
+        if let Some(one_of) = one_of_records(&keywords)? {
+            return self.record_with_variants(pointer, &keywords, &one_of);
+        }
         let (type_name, nullable) = read_type(&keywords)?;
         let must_be_ticked = must_be_ticked(&keywords, type_name)?;
         let choices = if must_be_ticked { None } else { read_choices(&keywords, type_name)? };
@@ -266,12 +273,7 @@ impl<'a> Reader<'a> {
                 let properties = properties.unwrap_or_default();
                 let required = read_required(&keywords, &properties)?;
                 for member in &properties {
-                    let within = pointer.join("properties").join(&member.name);
-                    let mut field = self.target(&within, member.node)?;
-                    field.required = required.contains(&*member.name);
-                    let added = self.schema.field(record, &member.name, field);
-                    let id = added.map_err(|error| member.name_error(error.to_string()))?;
-                    self.origins.insert(id, member.node);
+                    self.property(record, pointer, member, &required)?;
                 }
             }
             Kind::List(list) => {
@@ -287,8 +289,41 @@ impl<'a> Reader<'a> {
         Ok(part)
     }
 
+    /// Adds a property of the definition at a pointer to a record, as a field.
+    pub(super) fn property(
+        &mut self,
+        record: RecordId,
+        pointer: &Pointer,
+        member: &Member<'a>,
+        required: &FxHashSet<Cow<'a, str>>,
+    ) -> Result<(), Error> {
+        let within = pointer.join("properties").join(&member.name);
+        let mut field = self.target(&within, member.node)?;
+        field.required = required.contains(&*member.name);
+        let added = self.schema.field(record, &member.name, field);
+        let id = added.map_err(|error| member.name_error(error.to_string()))?;
+        self.origins.insert(id, member.node);
+        Ok(())
+    }
+
     /// What a `$ref` refers to.
-    fn referred(&mut self, reference: Node<'a>) -> Result<Part, Error> {
+    pub(super) fn referred(&mut self, reference: Node<'a>) -> Result<Part, Error> {
+        let (pointer, node) = self.node_referred(reference)?;
+        if let Some(part) = self.parts.get(&pointer) {
+            return Ok(part.clone());
+        }
+        self.target(&pointer, node).map_err(|error| {
+            // A definition that only refers to itself is best shown where it does so.
+            if error.location().is_some_and(|location| location.span == node.span()) {
+                reference.error(error.message())
+            } else {
+                error
+            }
+        })
+    }
+
+    /// The definition that a `$ref` refers to, and where it stands.
+    pub(super) fn node_referred(&mut self, reference: Node<'a>) -> Result<(Pointer, Node<'a>), Error> {
         let text = reference.string()?;
         let Some(pointer) = reference::read(&text) else {
             let message = format!("“{text}” is not a reference within this file");
@@ -296,18 +331,8 @@ impl<'a> Reader<'a> {
                 .error(message)
                 .with_help("write “#/$defs/NAME”, or “#” for the form itself"));
         };
-        if let Some(part) = self.parts.get(&pointer) {
-            return Ok(part.clone());
-        }
         match self.index.find(&pointer) {
-            Ok(node) => self.target(&pointer, node).map_err(|error| {
-                // A definition that only refers to itself is best shown where it does so.
-                if error.location().is_some_and(|location| location.span == node.span()) {
-                    reference.error(error.message())
-                } else {
-                    error
-                }
-            }),
+            Ok(node) => Ok((pointer, node)),
             Err(_) => {
                 let defs = self.index.find(&Pointer::root().join("$defs")).ok();
                 let members = defs.and_then(|defs| defs.members().ok()).unwrap_or_default();
@@ -325,10 +350,6 @@ impl<'a> Reader<'a> {
 fn one_or_null<'a>(keywords: &Keywords<'a>) -> Result<Option<(&'static str, usize, Node<'a>)>, Error> {
     let given = ["anyOf", "oneOf"].into_iter().find_map(|name| Some((name, keywords.member(name)?)));
     let Some((name, member)) = given else { return Ok(None) };
-    let is_null = |node: &Node<'_>| {
-        let members = node.members().unwrap_or_default();
-        matches!(&members[..], [only] if only.name == "type" && only.node.string().is_ok_and(|of| of == "null"))
-    };
     let items = member.node.items()?;
     let others: Vec<(usize, &Node<'_>)> =
         items.iter().enumerate().filter(|(_, item)| !is_null(item)).collect();
@@ -454,7 +475,7 @@ fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Opti
 }
 
 /// The names of the required fields, each of which must be a field.
-fn read_required<'a>(
+pub(super) fn read_required<'a>(
     keywords: &Keywords<'a>,
     properties: &[Member<'a>],
 ) -> Result<FxHashSet<Cow<'a, str>>, Error> {
@@ -475,7 +496,7 @@ fn read_required<'a>(
 }
 
 /// Reads annotations: labels, defaults, and the members of `x-ricordo`.
-fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
+pub(super) fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
     if let Some(node) = keywords.get("title") {
         part.label = Some(node.string()?.as_ref().into());
     }

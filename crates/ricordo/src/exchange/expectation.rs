@@ -125,8 +125,8 @@ impl Expectation {
             differences.push(format!("expected {what} {expected} at {}, found {found}", Named(&pointer)));
         };
         // What a secret is, and should be, is not for messages.
-        let part = engine.part_at(&pointer.clone().into());
-        let said = |value: Value| engine.schema().masked(part, &value).to_string();
+        let at = pointer.clone().into();
+        let said = |value: Value| engine.masked_at(&at, &value).to_string();
         let texts =
             [("entry", &self.entry, place.entry().into_owned()), ("display", &self.display, place.display())];
         for (what, expected, found) in texts {

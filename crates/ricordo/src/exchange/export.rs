@@ -5,6 +5,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::reference;
 use crate::schema::{
     Choices, Commit, DisplayFormat, Format, Kind, NumberFormat, Part, PartId, RecordId, Reveal, Schema,
+    Variant,
 };
 use crate::value::{Record, Value};
 
@@ -127,16 +128,44 @@ impl<'a> Writer<'a> {
     }
 
     fn record(&mut self, record: RecordId) -> Record {
-        let fields: Vec<(&str, PartId)> = self.schema.fields(record).collect();
+        let alternatives: Vec<Value> = self
+            .schema
+            .variants(record)
+            .iter()
+            .map(|variant| self.fields(record, Some(variant)).into())
+            .collect();
+        if alternatives.is_empty() {
+            return self.fields(record, None);
+        }
+        Record::from_iter([("type", Value::from("object")), ("oneOf", Value::List(alternatives))])
+    }
+
+    /// The definition of a record, with the fields of one of its variants.
+    fn fields(&mut self, record: RecordId, variant: Option<&Variant>) -> Record {
+        let mut members = Record::from_iter([("type", Value::from("object"))]);
+        let mut fields: Vec<(&str, PartId)> = self.schema.fields(record).collect();
         let mut properties = Record::new();
+        if let Some(variant) = variant {
+            let tag = fields.remove(0);
+            let tag_part = self.schema.part(tag.1);
+            if let Some(label) =
+                tag_part.kind.choices().and_then(|choices| choices.own_label_of(variant.tag()))
+            {
+                members.insert("title", label.into());
+            }
+            let mut written = Record::from_iter([("const", variant.tag().clone())]);
+            annotations(tag_part, &mut written);
+            properties.insert(tag.0, written.into());
+            fields.extend(self.schema.fields(variant.fields()));
+        }
         for (name, field) in &fields {
             let written = self.part(*field, false);
             properties.insert(*name, written);
         }
+        members.insert("properties", properties.into());
+        let tag = variant.and_then(|_| self.schema.fields(record).next());
         let required = fields.iter().filter(|(_, field)| self.schema.part(*field).required);
-        let required: Vec<Value> = required.map(|(name, _)| (*name).into()).collect();
-        let mut members =
-            Record::from_iter([("type", Value::from("object")), ("properties", properties.into())]);
+        let required: Vec<Value> = tag.iter().chain(required).map(|(name, _)| (*name).into()).collect();
         if !required.is_empty() {
             members.insert("required", Value::List(required));
         }
@@ -165,6 +194,16 @@ impl<'a> Writer<'a> {
                 written.into_members().filter(|(name, _)| **name != *"type").for_each(|(name, value)| {
                     members.insert(&*name, value);
                 });
+                // What is one of several records is null as one more of them.
+                if part.nullable && !self.schema.variants(record).is_empty() {
+                    members.insert("type", "object".into());
+                    let null = Value::Record(Record::from_iter([("type", Value::from("null"))]));
+                    let alternatives = Record::from_iter([(
+                        "anyOf",
+                        Value::List(vec![std::mem::take(members).into(), null]),
+                    )]);
+                    *members = alternatives;
+                }
             }
             Kind::List(list) => {
                 let item = self.part(self.schema.item(list), false);

@@ -32,6 +32,7 @@ pub(super) struct Node<'a> {
 }
 
 /// A member of an object.
+#[derive(Clone)]
 pub(super) struct Member<'a> {
     pub(super) name: Cow<'a, str>,
     /// The position of the name.

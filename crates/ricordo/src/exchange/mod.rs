@@ -23,6 +23,7 @@ mod keywords;
 mod lines;
 mod members;
 mod reference;
+mod variants;
 mod writing;
 
 pub use data::{Positions, read_data, read_value};

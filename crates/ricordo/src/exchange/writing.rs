@@ -102,7 +102,7 @@ fn line(engine: &Engine, action: &Action) -> Value {
         Action::ResetTo { value } => op("reset").value_at(&Pointer::root(), value),
         Action::Choices { at, choices } => {
             let masked = choices.as_ref().map(|choices| {
-                engine.schema().masked_choices(engine.schema().part_at(&pointer(engine, at)), choices)
+                engine.schema().masked_choices(&engine.schema().parts_at(&pointer(engine, at)), choices)
             });
             op("choices").at("path", at).with("choices", list_of(masked.as_ref()))
         }
@@ -112,8 +112,8 @@ fn line(engine: &Engine, action: &Action) -> Value {
         Action::Event { at, name, value } => {
             let line = op("event").with("name", name.as_str());
             let line = at.iter().fold(line, |line, at| line.at("path", at));
-            let part = at.as_ref().and_then(|at| engine.part_at(at));
-            match engine.schema().masked_event(part, value) {
+            let parts = at.as_ref().map(|at| engine.parts_at(at)).unwrap_or_default();
+            match engine.schema().masked_event(&parts, value) {
                 Value::Blank => line,
                 value => line.with("value", value),
             }
@@ -146,7 +146,7 @@ fn pointer(engine: &Engine, address: &Address) -> Pointer {
 }
 
 fn hidden(engine: &Engine, at: &Pointer, value: &Value) -> Value {
-    engine.schema().masked(engine.schema().part_at(at), value)
+    engine.schema().masked(&engine.schema().parts_at(at), value)
 }
 
 fn list_of(choices: Option<&Choices>) -> Value {

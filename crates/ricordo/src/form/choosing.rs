@@ -69,15 +69,16 @@ pub(super) fn each_row(
     match field? {
         Spot::Pointer(field) => field.tokens().for_each(|token| pointer.push(&token)),
         Spot::Route(route) => {
+            let mut part = engine.schema().part_at(&pointer);
             for step in route.iter().copied() {
-                let part = engine.schema().part_at(&pointer).map(|part| engine.schema().part(part));
-                match (step, part.map(|part| &part.kind)) {
-                    (Step::Field(position), Some(Kind::Record(record))) => {
-                        let name = engine.schema().field_at(*record, position).map(|(name, _)| name.clone());
-                        pointer.push(&name.unwrap_or_default());
-                    }
-                    _ => pointer.push("-"),
+                let behind = part.and_then(|part| engine.schema().behind(part, step));
+                match (step, behind.and_then(|(name, _)| name)) {
+                    (_, Some(name)) => pointer.push(name),
+                    (Step::Row(_), None) => pointer.push("-"),
+                    // A variant is passed over.
+                    (Step::Field(_), None) => {}
                 }
+                part = behind.map(|(_, part)| part);
             }
         }
     }

@@ -44,6 +44,7 @@
 //! | [`DateTime`](crate::value::DateTime) | a date and time, with or without an offset |
 //! | an enum without fields that derives [`Model`] | a choice |
 //! | a struct with named fields that derives [`Model`] | a record |
+//! | an enum with fields that derives [`Model`], with `#[serde(tag = "…")]` | a record with [variants](#enums-with-fields) |
 //! | a struct around one other type that derives [`Model`] | the same as that type, with the attributes of its field |
 //! | a type that derives [`Model`] with `#[model(scalar)]` | a text that it parses: see [`Scalar`] |
 //! | `Option<T>` | the same as `T`, but it may be null |
@@ -75,7 +76,46 @@
 //! | `secret` | field | shown as `•••` in dumps, journals and messages |
 //! | `local` | any field | beside the record: bound and checked, but no part of its value; its type has a [`Default`] |
 //!
-//! On a struct, `#[model(rules = Batch::rules)]` names the function that declares its [`Rules`](crate::Rules), which every
+//! # Enums with fields
+//!
+//! An enum whose variants have fields is a record: its first field, the *tag*, is the choice between the variants, and the
+//! others are those of the variant that is chosen. As in `serde`, `#[serde(tag = "kind")]` names the tag, and `content` the
+//! field in which the fields of the variant stand if they are not beside it. The type of the tag is an enum of its own:
+//!
+//! ```
+//! use ricordo::{Form, Model};
+//!
+//! #[derive(Clone, Debug, PartialEq, Model)]
+//! #[serde(tag = "kind", rename_all = "snake_case")]
+//! #[model(label = "Leaven")]
+//! enum Leaven {
+//!     #[model(label = "Baker's yeast")]
+//!     Yeast { grams: u32 },
+//!     Sourdough { hours: u32, #[model(trim)] starter: String },
+//!     None,
+//! }
+//!
+//! let leaven = ricordo::at::<Leaven>();
+//! let form = Form::new(&Leaven::Yeast { grams: 20 })?;
+//! form.enter(leaven.yeast().grams(), "25")?;
+//!
+//! form.set(leaven.kind(), LeavenTag::Sourdough)?;
+//! form.enter(leaven.sourdough().hours(), "12")?;
+//! assert_eq!(form.parse()?, Leaven::Sourdough { hours: 12, starter: String::new() });
+//!
+//! form.undo()?;
+//! form.undo()?;
+//! assert_eq!(form.parse()?, Leaven::Yeast { grams: 25 });
+//! # Ok::<(), ricordo::Error>(())
+//! ```
+//!
+//! When the tag changes, the fields of the old variant are gone, with what was typed in them; undo brings them back. A variant
+//! that the baseline has comes back as its baseline, any other with its defaults. Handles to fields of a variant work again
+//! when it is back.
+//!
+//! # Rules
+//!
+//! On a struct or an enum with fields, `#[model(rules = Batch::rules)]` names the function that declares its [`Rules`](crate::Rules), which every
 //! form with such a record has.
 //!
 //! Names are as `serde` would have them: `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` are heeded.
@@ -195,7 +235,7 @@ pub(crate) fn mismatch(expected: &str, value: &Value) -> Error {
 #[doc(hidden)]
 pub mod derived {
     use super::{Data, Model, Record, Scalar, Value, mismatch};
-    use crate::schema::{MASK, Route, Step};
+    use crate::schema::{MASK, RecordId, Route, Step};
 
     pub use crate::schema::{
         Choice, Choices, Commit, DisplayFormat, Error, FindingKind, Format, Kind, NumberFormat, Part, Reveal,
@@ -227,6 +267,46 @@ pub mod derived {
     pub fn member<T: Data>(record: &Record, index: usize, name: &str) -> Result<T, Error> {
         let value = record.get_near(index, name).unwrap_or(&Value::Blank);
         T::from_value(value).map_err(|misfit| misfit.in_member(name))
+    }
+
+    /// The record of what a variant holds, which stands beside the tag.
+    pub fn tagged(tag: &'static str, name: &'static str, held: Value) -> Value {
+        let mut record = Record::with_capacity(4);
+        record.push_new(tag, name.into());
+        if let Value::Record(members) = held {
+            members.into_members().for_each(|(name, value)| record.push_new(name, value));
+        }
+        Value::Record(record)
+    }
+
+    /// The tag of a record with variants.
+    pub fn tag<'a>(record: &'a Record, tag: &str) -> Option<&'a str> {
+        record.get_near(0, tag).and_then(Value::as_text)
+    }
+
+    /// The error for a record without the tag of a variant.
+    pub fn no_tag<T>(record: &Record, tag: &str) -> Result<T, Error> {
+        no_variant(record.get(tag).unwrap_or(&Value::Blank)).map_err(|error| error.in_member(tag))
+    }
+
+    /// The record that a variant holds under a name; without fields, it may be left out.
+    pub fn content<'a>(record: &'a Record, content: &str) -> Result<&'a Record, Error> {
+        static EMPTY: std::sync::OnceLock<Record> = std::sync::OnceLock::new();
+        match record.get_near(1, content) {
+            Some(held) => members(held).map_err(|error| error.in_member(content)),
+            None => Ok(EMPTY.get_or_init(Record::new)),
+        }
+    }
+
+    /// The record type of what a variant holds beside the tag.
+    pub fn record_in(part: &Part, variant: &str) -> Result<RecordId, Error> {
+        match part.kind {
+            Kind::Record(record) if !part.nullable => Ok(record),
+            _ => Err(Error::schema(format!(
+                "the variant “{variant}” holds no record, so it needs a name for what it holds: \
+                 `#[serde(tag = \"…\", content = \"…\")]`"
+            ))),
+        }
     }
 
     /// The error for a text that is none of an enum's variants.
@@ -275,7 +355,7 @@ pub mod derived {
             let mut builder = SchemaBuilder::new();
             let schema = T::part(&mut builder).and_then(|root| builder.finish(root));
             // A type that contradicts itself is refused where a form is made of it; here nothing is known of it.
-            schema.map_or(MASK.into(), |schema| schema.masked(Some(schema.root()), &value))
+            schema.map_or(MASK.into(), |schema| schema.masked(&[schema.root()], &value))
         }
     }
 

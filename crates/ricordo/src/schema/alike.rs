@@ -20,15 +20,22 @@ impl Schema {
             let (mine, theirs) = (&self.part(mine).kind, &other.part(theirs).kind);
             match (mine, theirs) {
                 (Kind::Record(mine), Kind::Record(theirs)) => {
-                    let (mine, theirs) = (self.fields(*mine), other.fields(*theirs));
-                    if mine.len() != theirs.len() {
+                    let (fields, other_fields) = (self.fields(*mine), other.fields(*theirs));
+                    let (variants, other_variants) = (self.variants(*mine), other.variants(*theirs));
+                    if fields.len() != other_fields.len() || variants.len() != other_variants.len() {
                         return false;
                     }
-                    for ((name, part), (other_name, other_part)) in mine.zip(theirs) {
+                    for ((name, part), (other_name, other_part)) in fields.zip(other_fields) {
                         if name != other_name {
                             return false;
                         }
                         rest.push((part, other_part));
+                    }
+                    for (variant, other_variant) in variants.iter().zip(other_variants) {
+                        if variant.tag() != other_variant.tag() {
+                            return false;
+                        }
+                        rest.push((variant.part(), other_variant.part()));
                     }
                 }
                 (Kind::List(mine), Kind::List(theirs)) => rest.push((self.item(*mine), other.item(*theirs))),

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use super::fit::DEEPEST;
 use super::pointer::Named;
-use super::{Commit, Error, Fields, Kind, ListId, Part, PartId, RecordId, Schema};
+use super::{Commit, Error, Kind, ListId, Part, PartId, RecordId, RecordType, Schema};
 use indexmap::map::Entry;
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -37,8 +37,8 @@ impl fmt::Debug for Attachment {
 /// ```
 #[derive(Debug, Default)]
 pub struct SchemaBuilder {
-    parts: Vec<Part>,
-    records: Vec<Fields>,
+    pub(super) parts: Vec<Part>,
+    pub(super) records: Vec<RecordType>,
     lists: Vec<Option<PartId>>,
     of_types: FxHashMap<TypeId, RecordId>,
     attachments: Vec<(RecordId, Attachment)>,
@@ -52,7 +52,7 @@ impl SchemaBuilder {
 
     /// Opens a record type that has no fields yet.
     pub fn open_record(&mut self) -> RecordId {
-        self.records.push(Fields::default());
+        self.records.push(RecordType::default());
         RecordId(index(self.records.len() - 1))
     }
 
@@ -63,7 +63,7 @@ impl SchemaBuilder {
     /// Fails if the record type has a field of that name.
     pub fn field(&mut self, record: RecordId, name: &str, part: Part) -> Result<PartId, Error> {
         let id = self.add(part);
-        match self.records[record.0 as usize].entry(Arc::from(name)) {
+        match self.records[record.0 as usize].fields.entry(Arc::from(name)) {
             Entry::Vacant(vacant) => Ok(*vacant.insert(id)),
             Entry::Occupied(_) => {
                 Err(Error::of_part(id, false, None, format!("the record has two fields named “{name}”")))
@@ -108,7 +108,7 @@ impl SchemaBuilder {
         self.attachments.push((record, attachment));
     }
 
-    fn add(&mut self, part: Part) -> PartId {
+    pub(super) fn add(&mut self, part: Part) -> PartId {
         self.parts.push(part);
         PartId(index(self.parts.len() - 1))
     }
@@ -117,7 +117,8 @@ impl SchemaBuilder {
     ///
     /// # Errors
     ///
-    /// Fails for a list without an item, a record that contains itself without end, or a default that does not fit its part.
+    /// Fails for a list without an item, a record that contains itself without end, variants that cannot be told apart, or a
+    /// default that does not fit its part.
     pub fn finish(mut self, root: Part) -> Result<Schema, Error> {
         let root = self.add(root);
         let lists = self.lists.iter().copied().collect::<Option<Vec<_>>>();
@@ -134,6 +135,7 @@ impl SchemaBuilder {
             attachments: self.attachments,
         };
         schema.check_parts()?;
+        schema.check_variants()?;
         Extents::check(&schema)?;
         for id in (0..schema.parts.len()).map(|position| PartId(index(position))) {
             if let Some(default) = schema.parts[id.0 as usize].default.take() {
@@ -155,7 +157,7 @@ impl Schema {
 
     /// What a part is called in messages: “price”, or the rows of “tags”. Nothing for the form itself.
     fn called(&self, id: PartId) -> Option<String> {
-        let fields = || self.records.iter().flat_map(|record| record.iter());
+        let fields = || self.records.iter().flat_map(|record| record.fields.iter());
         if let Some((name, _)) = fields().find(|(_, part)| **part == id) {
             return Some(format!("“{name}”"));
         }
@@ -167,7 +169,7 @@ impl Schema {
 
     /// Refuses constraints and formats that do not suit their part.
     fn check_parts(&self) -> Result<(), Error> {
-        let of_records = self.records.iter().flat_map(Fields::values);
+        let of_records = self.records.iter().flat_map(|record| record.fields.values());
         let beside: FxHashSet<PartId> = of_records.copied().collect();
         for (part, id) in self.parts.iter().zip(0..).map(|(part, at)| (part, PartId(at))) {
             let refuse = |problem: String| Err(Error::of_part(id, false, self.called(id), problem));

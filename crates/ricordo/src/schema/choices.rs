@@ -73,6 +73,11 @@ impl Choices {
         choice.label.as_deref().or_else(|| choice.value.as_text())
     }
 
+    /// The label of a value; `None` if it has none of its own, or is not among the choices.
+    pub(crate) fn own_label_of(&self, value: &Value) -> Option<&str> {
+        self.0.iter().find(|choice| choice.value == *value)?.label.as_deref()
+    }
+
     /// The choice of this text: the text of its value or, failing that, its label.
     pub(crate) fn named(&self, text: &str) -> Option<&Value> {
         let stored = self.0.iter().find(|choice| choice.value.to_text() == text);

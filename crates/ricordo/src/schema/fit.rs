@@ -1,6 +1,6 @@
 //! Fitting data to a schema: whether it has the right sorts of values in the right places.
 
-use super::{Choice, Choices, Error, Kind, Part, PartId, Pointer, RecordId, Schema};
+use super::{Choice, Choices, Error, Kind, Part, PartId, Pointer, RecordId, Schema, Variant};
 use crate::value::{Record, Value, write_number};
 
 /// How deep places may lie in each other. Deeper data is refused before it can exhaust the stack.
@@ -94,28 +94,60 @@ impl Schema {
 
     /// Fits the members of a record where they are, and brings them into the order of the fields.
     fn fit_record(&self, record: RecordId, given: Record, depth: usize) -> Result<Record, Error> {
-        let fields = &self.records[record.0 as usize];
+        let fields = &self.records[record.0 as usize].fields;
+        let variant = self.fit_tag(record, &given, depth)?;
+        let further = variant.map(|variant| &self.records[variant.fields.0 as usize].fields);
         let mut order = Vec::new();
         let fitted = given.try_map(|index, name, value| {
             // Most records come in the order of the fields.
             let next = fields.get_index(index).filter(|(field, _)| ***field == *name);
             let found = next
-                .map(|(field, part)| (index, field, *part))
-                .or_else(|| fields.get_full(name).map(|(at, field, part)| (at, field, *part)));
-            let Some((position, field, part)) = found else {
-                let near = self.nearest_field(record, name);
-                let near = near.map(|near| format!("; the nearest is “{near}”")).unwrap_or_default();
-                return Err(Error::mismatch(format!("has no field “{name}”{near}")).with_member(name));
+                .map(|(field, part)| (index, field, *part, depth + 1))
+                .or_else(|| fields.get_full(name).map(|(at, field, part)| (at, field, *part, depth + 1)))
+                .or_else(|| {
+                    let (at, field, part) = further?.get_full(name)?;
+                    Some((fields.len() + at, field, *part, depth + 2))
+                });
+            let Some((position, field, part, depth)) = found else {
+                return Err(Error::mismatch(self.no_field_in(record, variant, name)).with_member(name));
             };
             if self.part(part).local {
                 let problem = format!("is given “{name}”, which is local, and not part of the record");
                 return Err(Error::mismatch(problem).with_member(name));
             }
-            let value = self.fit_below(part, value, depth + 1).map_err(|error| error.in_member(name))?;
+            let value = self.fit_below(part, value, depth).map_err(|error| error.in_member(name))?;
             order.push(position);
             Ok((field.clone(), value))
         })?;
         Ok(fitted.in_order(&order))
+    }
+
+    /// The variant that a record has. Refuses one with fields of variants that does not say which it has.
+    fn fit_tag(&self, record: RecordId, given: &Record, depth: usize) -> Result<Option<&Variant>, Error> {
+        let Some((name, part)) = self.tag(record) else { return Ok(None) };
+        let tag = given.get_near(0, name).cloned().unwrap_or_default();
+        let tag = self.fit_below(part, tag, depth + 1).map_err(|error| error.in_member(name))?;
+        Ok(self.variants(record).iter().find(|variant| variant.tag == tag))
+    }
+
+    /// What is said of a member that is not a field of a record: why it is none, and what is near.
+    fn no_field_in(&self, record: RecordId, variant: Option<&Variant>, name: &str) -> String {
+        let having =
+            self.variants(record).iter().filter(|variant| self.field(variant.fields, name).is_some());
+        let having: Vec<String> = having.map(|variant| format!("“{}”", variant.tag.to_text())).collect();
+        match (self.tag(record), variant) {
+            (Some((tag, _)), Some(variant)) if !having.is_empty() => {
+                format!("has no field “{name}” where “{tag}” is “{}”", variant.tag.to_text())
+            }
+            (Some((tag, _)), None) if !having.is_empty() => {
+                format!("has a field “{name}” only where “{tag}” is {}", having.join(" or "))
+            }
+            _ => {
+                let near = self.nearest_field(record, name);
+                let near = near.map(|near| format!("; the nearest is “{near}”")).unwrap_or_default();
+                format!("has no field “{name}”{near}")
+            }
+        }
     }
 
     fn unexpected(&self, part: &Part, value: &Value) -> Error {
@@ -194,7 +226,7 @@ impl Schema {
     }
 
     fn record_of_defaults(&self, record: RecordId) -> Value {
-        let members = self.records[record.0 as usize].iter();
+        let members = self.records[record.0 as usize].fields.iter();
         let members = members.filter(|(_, field)| !self.part(**field).local);
         let mut blank = Record::new();
         for (name, value) in members.map(|(name, field)| (name, self.blank(*field))) {

@@ -9,41 +9,49 @@ pub(crate) const MASK: &str = "•••";
 impl Schema {
     /// A value for a part as others may see it: with `•••` for every secret in it that is not empty.
     pub fn masked_value(&self, part: PartId, value: &Value) -> Value {
-        self.masked(Some(part), value)
+        self.masked(&[part], value)
     }
 
-    /// A value as others may see it, given the part that it is for: with `•••` for every secret in it that is not empty.
+    /// A value as others may see it, given the parts that it may be for: with `•••` for every secret in it that is not empty.
     ///
     /// Where a form has secrets, a value that has no place in it is hidden, too: a secret may have been sent to a
     /// misspelt name.
-    pub(crate) fn masked(&self, part: Option<PartId>, value: &Value) -> Value {
-        self.hide(part, value, |value| if value.is_empty() { value.clone() } else { MASK.into() })
+    pub(crate) fn masked(&self, parts: &[PartId], value: &Value) -> Value {
+        self.hide(parts, value, |value| if value.is_empty() { value.clone() } else { MASK.into() })
     }
 
     /// What an event carries as others may see it. It need not be what its place holds: what has no place in that is kept,
     /// since an event hides the secrets of its own types.
-    pub(crate) fn masked_event(&self, part: Option<PartId>, value: &Value) -> Value {
-        self.hide(part, value, Value::clone)
+    pub(crate) fn masked_event(&self, parts: &[PartId], value: &Value) -> Value {
+        self.hide(parts, value, Value::clone)
     }
 
-    /// Hides secrets; what has no place in the part is hidden or kept, as the caller wants.
-    fn hide(&self, part: Option<PartId>, value: &Value, misplaced: fn(&Value) -> Value) -> Value {
+    /// Hides what is a secret in any of these parts; what has no place in them is hidden or kept, as the caller wants.
+    fn hide(&self, parts: &[PartId], value: &Value, misplaced: fn(&Value) -> Value) -> Value {
         if !self.has_secrets || value.is_empty() {
             return value.clone();
         }
-        let Some(described) = part.map(|part| self.part(part)) else { return misplaced(value) };
+        match parts {
+            [] => misplaced(value),
+            [part] => self.hide_in(*part, value, misplaced),
+            parts => parts.iter().fold(value.clone(), |value, part| self.hide_in(*part, &value, misplaced)),
+        }
+    }
+
+    fn hide_in(&self, part: PartId, value: &Value, misplaced: fn(&Value) -> Value) -> Value {
+        let described = self.part(part);
         match (&described.kind, value) {
             _ if described.secret => MASK.into(),
             (Kind::Record(record), Value::Record(members)) => {
                 let masked = members.iter().map(|(name, value)| {
-                    let field = self.field(*record, name).map(|(_, part)| part);
-                    (name.to_owned(), self.hide(field, value, misplaced))
+                    let fields = self.fields_named(*record, name).collect::<Vec<_>>();
+                    (name.to_owned(), self.hide(&fields, value, misplaced))
                 });
                 Value::Record(masked.collect::<Record>())
             }
             (Kind::List(list), Value::List(rows)) => {
-                let item = Some(self.item(*list));
-                Value::List(rows.iter().map(|row| self.hide(item, row, misplaced)).collect())
+                let item = self.item(*list);
+                Value::List(rows.iter().map(|row| self.hide(&[item], row, misplaced)).collect())
             }
             // What does not fit a record or list may be a secret that belongs within.
             (Kind::Record(_) | Kind::List(_), _) => misplaced(value),
@@ -52,13 +60,12 @@ impl Schema {
     }
 
     /// Choices as others may see them: those of a secret hide what they store and what a person reads for it.
-    pub(crate) fn masked_choices(&self, part: Option<PartId>, choices: &Choices) -> Choices {
-        let item = part.map(|part| match self.part(part).kind {
-            Kind::List(list) => self.item(list),
-            _ => part,
-        });
-        let is_plain = |part| self.part(part).is_field() && !self.part(part).secret;
-        let is_hidden = self.has_secrets && !item.is_some_and(is_plain);
+    pub(crate) fn masked_choices(&self, parts: &[PartId], choices: &Choices) -> Choices {
+        let is_plain = |part: &PartId| {
+            let item = if let Kind::List(list) = self.part(*part).kind { self.item(list) } else { *part };
+            self.part(item).is_field() && !self.part(item).secret
+        };
+        let is_hidden = self.has_secrets && (parts.is_empty() || !parts.iter().all(is_plain));
         if !is_hidden {
             return choices.clone();
         }

@@ -18,6 +18,7 @@ mod part;
 mod pointer;
 mod reading;
 mod route;
+mod variants;
 
 use std::any::Any;
 use std::sync::Arc;
@@ -40,6 +41,7 @@ pub(crate) use pointer::Named;
 pub use pointer::Pointer;
 pub use reading::Reading;
 pub use route::{Route, Step};
+pub use variants::Variant;
 
 /// Identifies a part of a schema.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -56,11 +58,19 @@ pub struct ListId(u32);
 /// The fields of a record type, in the order of the definition.
 pub(crate) type Fields = IndexMap<Arc<str>, PartId, rustc_hash::FxBuildHasher>;
 
+/// A record type.
+#[derive(Debug, Default)]
+struct RecordType {
+    fields: Fields,
+    /// Those between which the first field chooses.
+    variants: Vec<Variant>,
+}
+
 /// What a form is made of.
 #[derive(Debug)]
 pub struct Schema {
     parts: Vec<Part>,
-    records: Vec<Fields>,
+    records: Vec<RecordType>,
     lists: Vec<PartId>,
     root: PartId,
     has_secrets: bool,
@@ -88,9 +98,9 @@ impl Schema {
         (0..).map(PartId).zip(&self.parts)
     }
 
-    /// The fields of a record, by name and in order.
+    /// The fields of a record, by name and in order, without those of its [variants](Self::variants).
     pub fn fields(&self, record: RecordId) -> impl ExactSizeIterator<Item = (&str, PartId)> {
-        self.records[record.0 as usize].iter().map(|(name, part)| (&**name, *part))
+        self.records[record.0 as usize].fields.iter().map(|(name, part)| (&**name, *part))
     }
 
     /// The part of a list's rows.
@@ -100,14 +110,8 @@ impl Schema {
 
     /// The position and part of the field of this name.
     pub fn field(&self, record: RecordId, name: &str) -> Option<(u32, PartId)> {
-        let (position, _, part) = self.records[record.0 as usize].get_full(name)?;
+        let (position, _, part) = self.records[record.0 as usize].fields.get_full(name)?;
         Some((u32::try_from(position).ok()?, *part))
-    }
-
-    /// The name and part of the field at a position.
-    pub(crate) fn field_at(&self, record: RecordId, position: u32) -> Option<(&Arc<str>, PartId)> {
-        let (name, part) = self.records[record.0 as usize].get_index(position as usize)?;
-        Some((name, *part))
     }
 
     /// Whether any part is a secret.
@@ -115,22 +119,30 @@ impl Schema {
         self.has_secrets
     }
 
-    /// The part of the place at a pointer, whatever the row numbers in it. `None` if there is no such place.
-    pub(crate) fn part_at(&self, pointer: &Pointer) -> Option<PartId> {
-        pointer.tokens().try_fold(self.root, |part, token| self.part_named(part, &token))
+    /// The parts of all places that may be at a pointer, whatever the row numbers in it: several variants of a record may
+    /// have a field of one name.
+    pub(crate) fn parts_at(&self, pointer: &Pointer) -> Vec<PartId> {
+        pointer.tokens().fold(vec![self.root], |parts, token| self.parts_named(&parts, &token))
     }
 
-    /// The part of a field of a record, or of the rows of a list, at a token of a pointer.
-    pub(crate) fn part_named(&self, part: PartId, token: &str) -> Option<PartId> {
-        match self.part(part).kind {
-            Kind::Record(record) => self.field(record, token).map(|(_, part)| part),
-            Kind::List(list) => Some(self.item(list)),
-            _ => None,
-        }
+    /// The part of the place at a pointer, whatever the row numbers in it: the first of those that may be there. `None` if
+    /// there is no such place.
+    pub(crate) fn part_at(&self, pointer: &Pointer) -> Option<PartId> {
+        self.parts_at(pointer).first().copied()
+    }
+
+    /// The parts of a field of records, or of the rows of lists, at a token of a pointer.
+    pub(crate) fn parts_named(&self, parts: &[PartId], token: &str) -> Vec<PartId> {
+        let named = parts.iter().flat_map(|part| match self.part(*part).kind {
+            Kind::Record(record) => self.fields_named(record, token).collect(),
+            Kind::List(list) => vec![self.item(list)],
+            _ => Vec::new(),
+        });
+        named.collect()
     }
 
     /// The nearest existing name to that of a field that does not exist.
     pub(crate) fn nearest_field(&self, record: RecordId, wanted: &str) -> Option<&str> {
-        nearest(wanted, self.fields(record).map(|(name, _)| name))
+        nearest(wanted, self.names(record))
     }
 }

@@ -48,6 +48,10 @@ pub struct Part {
     /// Whether the field is beside its record: bound and checked, but no part of the record's value or of whether
     /// that is dirty.
     pub local: bool,
+    /// Whether the field tells the variants of its record apart.
+    pub(crate) is_tag: bool,
+    /// Whether the place is a variant of the record that it lies in.
+    pub(crate) is_variant: bool,
 }
 
 impl Part {
@@ -70,6 +74,8 @@ impl Part {
             readonly: false,
             secret: false,
             local: false,
+            is_tag: false,
+            is_variant: false,
         }
     }
 

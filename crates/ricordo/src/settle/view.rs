@@ -152,12 +152,12 @@ impl<'a> PlaceView<'a> {
 
     /// The value as others may see it: with `•••` for every secret in it that is not empty.
     pub fn masked_value(&self) -> Value {
-        self.schema().masked(Some(self.tree.node(self.place).part), &self.value())
+        self.schema().masked(&[self.tree.node(self.place).part], &self.value())
     }
 
     /// The baseline as others may see it: with `•••` for every secret in it that is not empty.
     pub fn masked_baseline(&self) -> Value {
-        self.schema().masked(Some(self.tree.node(self.place).part), &self.baseline())
+        self.schema().masked(&[self.tree.node(self.place).part], &self.baseline())
     }
 
     /// The entry as others may see it: `•••` if it is a secret, and not empty.
@@ -370,7 +370,15 @@ impl<'a> PlaceView<'a> {
         self.look(Aspects::STRUCTURE);
         let (tree, view) = (self.tree, *self);
         let below = match &tree.node(self.place).body {
-            Body::Record(record) if record.container.is_present() => record.children.to_vec(),
+            Body::Record(record) if record.container.is_present() => {
+                let variants = tree.variants(self.place);
+                let mut children = record.children[..record.children.len() - variants.len()].to_vec();
+                for variant in variants {
+                    // Its fields stand in the record as if they were the record's own.
+                    children.extend(self.other(*variant).children().map(|child| child.id()));
+                }
+                children
+            }
             Body::List(_) => tree.rows(self.place),
             _ => Vec::new(),
         };
@@ -389,6 +397,10 @@ impl<'a> PlaceView<'a> {
     pub(crate) fn follow_pointer(&self, pointer: &Pointer) -> Option<PlaceView<'a>> {
         pointer.tokens().try_fold(*self, |view, token| {
             view.look(Aspects::STRUCTURE);
+            self.tree
+                .variants(view.place)
+                .iter()
+                .for_each(|place| view.other(*place).look(Aspects::STRUCTURE));
             self.tree.child_named(view.place, &token).ok().map(|place| view.other(place))
         })
     }
@@ -415,7 +427,7 @@ impl<'a> PlaceView<'a> {
 
     /// What the place lies in; nothing for the form itself.
     pub fn parent(&self) -> Option<PlaceView<'a>> {
-        self.tree.parent(self.place).map(|parent| self.other(parent))
+        self.tree.named_parent(self.place).map(|parent| self.other(parent))
     }
 
     /// The name of the place among the fields of its record, if that is where it lies.

@@ -94,6 +94,9 @@ impl Tree {
         let extra = needed.then(|| Box::new(Extra { baseline, entry, faults, pending: None }));
         let new = Field { value, extra, unreadable, ..*old };
         self.replace_field(place, new);
+        if self.part(place).is_tag {
+            self.follow_tag(place);
+        }
     }
 
     /// Gives a field a computed value. Text that is not committed stays so.

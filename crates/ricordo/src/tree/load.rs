@@ -47,6 +47,7 @@ impl Tree {
         members: Record,
     ) -> Box<[PlaceId]> {
         let schema = self.schema.clone();
+        let mut in_variants = schema.in_variants(record, &members).into_iter();
         let mut members = members.into_members().peekable();
         let fields = schema.fields(record).zip(0_u32..);
         let children = fields.map(|((name, part), slot)| {
@@ -57,8 +58,13 @@ impl Tree {
             let value = members.next_if(|(given, _)| **given == *name).map(|(_, value)| value);
             self.load(part, place, slot, value.unwrap_or_default())
         });
-        let children = children.collect();
-        self.set_children(place, children)
+        let mut children: Vec<PlaceId> = children.collect();
+        let first = u32::try_from(children.len()).unwrap_or(u32::MAX);
+        for (variant, slot) in schema.variants(record).iter().zip(first..) {
+            let held = in_variants.next().unwrap_or_default();
+            children.push(self.load(variant.part(), place, slot, held));
+        }
+        self.set_children(place, children.into())
     }
 
     /// Gives a record these children, and counts and hashes them; the children that it had come back. What a record

@@ -1,7 +1,7 @@
 //! From addresses to places and back.
 
 use super::{Body, PlaceId, Tree};
-use crate::schema::{Error, ErrorKind, Kind, Named, Pointer, Step, nearest};
+use crate::schema::{Error, ErrorKind, Kind, Named, Pointer, Step};
 
 impl Tree {
     /// The place of a pointer.
@@ -27,16 +27,23 @@ impl Tree {
         let missing = |problem: String| Err(Error::new(ErrorKind::NotFound, reached.clone(), problem));
         match (&self.node(place).body, &self.part(place).kind) {
             (Body::Record(record), Kind::Record(fields)) => {
-                let Some((slot, _)) = self.schema().field(*fields, token) else {
-                    let names = self.schema().fields(*fields).map(|(name, _)| name);
-                    let near = nearest(token, names).map(|name| reached.join(name));
+                let is_present = record.container.is_present();
+                if let Some((slot, _)) = self.schema().field(*fields, token).filter(|_| is_present) {
+                    return Ok(record.children[slot as usize]);
+                }
+                if self.schema().fields_named(*fields, token).next().is_none() {
+                    let near = self.schema().nearest_field(*fields, token).map(|name| reached.join(name));
                     let problem = format!("{} has no field “{token}”", Named(&reached));
                     return Err(Error::new(ErrorKind::NotFound, reached, problem).with_nearest(near));
-                };
-                if !record.container.is_present() {
+                }
+                if !is_present {
                     return missing(format!("{} is empty, so there is no “{token}” in it", Named(&reached)));
                 }
-                Ok(record.children[slot as usize])
+                let in_variant = self.chosen_variant(place).map(|variant| self.child_named(variant, token));
+                if let Some(Ok(found)) = in_variant {
+                    return Ok(found);
+                }
+                missing(format!("{} has no “{token}” {}", Named(&reached), self.while_tag(place)))
             }
             (Body::List(list), _) => {
                 let rows = list.sequence.len();
@@ -73,6 +80,13 @@ impl Tree {
                         return Err(Error::new(ErrorKind::NotFound, reached, problem));
                     }
                 },
+                (Step::Field(_), Body::Record(_)) if self.is_variant(place) => {
+                    let record = self.parent(place).unwrap_or(place);
+                    let reached = self.pointer(record);
+                    let problem =
+                        format!("{} has another variant {}", Named(&reached), self.while_tag(record));
+                    return Err(Error::new(ErrorKind::NotFound, reached, problem));
+                }
                 (Step::Field(_), Body::Record(_)) => {
                     ("is empty, so there is nothing in it", self.pointer(place))
                 }
@@ -82,6 +96,21 @@ impl Tree {
             let problem = format!("{} {problem}", Named(&reached));
             Err(Error::new(ErrorKind::NotFound, reached, problem))
         })
+    }
+
+    /// What the tag of a record with variants holds, as a clause: “while “kind” is “yeast””.
+    fn while_tag(&self, record: PlaceId) -> String {
+        let tag = match (&self.node(record).body, &self.part(record).kind) {
+            (Body::Record(body), Kind::Record(of)) => {
+                self.schema().tag(*of).zip(body.children.first()).map(|((name, _), tag)| (name, *tag))
+            }
+            _ => None,
+        };
+        let Some((name, tag)) = tag else { return String::new() };
+        match self.field(tag).map(|field| &field.value).filter(|value| !value.is_empty()) {
+            Some(value) => format!("while “{name}” is “{}”", value.to_text()),
+            None => format!("while “{name}” is empty"),
+        }
     }
 
     /// The pointer of a place: where it is now, or, if it was removed, the pointer of what it was removed from.
@@ -96,8 +125,9 @@ impl Tree {
                     None => tokens.clear(),
                 },
                 (_, Kind::Record(record)) => {
-                    let name = self.schema().field_at(*record, slot).map(|(name, _)| name.to_string());
-                    tokens.push(name.unwrap_or_default());
+                    // A variant is passed over.
+                    let name = self.schema().member_at(*record, slot).and_then(|(name, _)| name);
+                    tokens.extend(name.map(ToString::to_string));
                 }
                 _ => {}
             }

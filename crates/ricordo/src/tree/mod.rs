@@ -20,6 +20,7 @@ mod reset;
 mod rows;
 mod ruled;
 mod sequence;
+mod variants;
 
 use std::fmt;
 use std::sync::Arc;

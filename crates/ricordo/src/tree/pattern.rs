@@ -78,7 +78,7 @@ impl Pattern {
         };
         for step in steps {
             let part = match (&kind, step) {
-                (Kind::Record(record), Some(slot)) => schema.field_at(*record, *slot)?.1,
+                (Kind::Record(record), Some(slot)) => schema.member_at(*record, *slot)?.1,
                 (Kind::List(list), None) => schema.item(*list),
                 _ => return None,
             };

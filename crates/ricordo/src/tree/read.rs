@@ -98,11 +98,13 @@ impl Tree {
                 if self.part(*child).local {
                     continue;
                 }
-                let value = read(*child);
-                if value != Value::Blank
-                    && let Some((name, _)) = self.schema().field_at(fields, slot)
-                {
-                    members.push_new(name.clone(), value);
+                match (read(*child), self.schema().member_at(fields, slot)) {
+                    (Value::Blank, _) | (_, None) => {}
+                    (value, Some((Some(name), _))) => members.push_new(name.clone(), value),
+                    (Value::Record(held), Some((None, _))) => {
+                        held.into_members().for_each(|(name, value)| members.push_new(name, value));
+                    }
+                    (_, Some((None, _))) => {}
                 }
             }
         }
@@ -231,11 +233,16 @@ impl Tree {
         let Body::Record(record) = &self.node(place).body else { return };
         let schema = self.schema().clone();
         let children: Vec<PlaceId> = record.children.to_vec();
-        for (index, (child, (name, part))) in children.into_iter().zip(schema.fields(fields)).enumerate() {
+        // The variants come first: once the tag is written, the one that it says is there with what is given.
+        let variants = children.get(schema.fields(fields).len()..).unwrap_or_default();
+        for (variant, value) in variants.iter().zip(schema.in_variants(fields, members)) {
+            self.assign(*variant, value);
+        }
+        for (index, (child, (name, part))) in children.iter().zip(schema.fields(fields)).enumerate() {
             if schema.part(part).local {
                 continue;
             }
-            self.assign(child, members.get_near(index, name).cloned().unwrap_or_default());
+            self.assign(*child, members.get_near(index, name).cloned().unwrap_or_default());
         }
     }
 }

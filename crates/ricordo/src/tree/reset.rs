@@ -43,13 +43,17 @@ impl Tree {
                 let members = if let Value::Record(members) = value { members } else { Record::new() };
                 self.set_record_baseline(place, presence, &members);
                 if presence == Presence::Present {
-                    for (index, (child, (name, _))) in
-                        children.into_iter().zip(schema.fields(fields)).enumerate()
+                    let in_variants = schema.in_variants(fields, &members);
+                    let variants = children.get(schema.fields(fields).len()..).unwrap_or_default();
+                    for (variant, value) in variants.iter().zip(in_variants) {
+                        self.renew(*variant, value);
+                    }
+                    for (index, (child, (name, _))) in children.iter().zip(schema.fields(fields)).enumerate()
                     {
-                        if self.part(child).local {
-                            self.restore(child);
+                        if self.part(*child).local {
+                            self.restore(*child);
                         } else {
-                            self.renew(child, members.get_near(index, name).cloned().unwrap_or_default());
+                            self.renew(*child, members.get_near(index, name).cloned().unwrap_or_default());
                         }
                     }
                 }

@@ -242,7 +242,7 @@ impl Tree {
     /// The name of a place among the fields of its record, if that is where it lies.
     pub(crate) fn name(&self, place: PlaceId) -> Option<&str> {
         let Kind::Record(record) = self.part(self.parent(place)?).kind else { return None };
-        let (name, _) = self.schema().field_at(record, self.node(place).slot)?;
-        Some(name)
+        let (name, _) = self.schema().member_at(record, self.node(place).slot)?;
+        name.map(|name| &**name)
     }
 }

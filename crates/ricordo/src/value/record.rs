@@ -114,6 +114,11 @@ impl Record {
         self.members.into_iter()
     }
 
+    /// The members in order, with names that are shared.
+    pub(crate) fn members(&self) -> impl Iterator<Item = &(Name, Value)> {
+        self.members.iter()
+    }
+
     /// The members in order.
     pub fn iter(&self) -> impl ExactSizeIterator<Item = (&str, &Value)> {
         self.members.iter().map(|(name, value)| (&**name, value))

@@ -21,6 +21,7 @@ mod shared_types;
 mod type_rules;
 mod typed;
 mod types;
+mod variants;
 
 use ricordo::Error;
 use ricordo::form::{Form, Rules, RulesGuard};

@@ -43,6 +43,11 @@ fn definition() -> Json {
         "words": {"type": "array", "items": text()},
         "pins": {"type": "array", "items": secret(json!({"type": "integer"}))},
         "start": secret(json!({"type": "string", "default": "hunter0"})),
+        "login": {"oneOf": [
+            {"properties": {"kind": {"const": "password"}, "word": text()}},
+            {"properties": {"kind": {"const": "card"}, "pin": secret(json!({"type": "integer", "maximum": 9}))}},
+            {"properties": {"kind": {"const": "key"}, "file": {"type": "string"}}},
+        ]},
     }})
 }
 
@@ -53,7 +58,7 @@ fn data() -> Json {
     });
     json!({
         "name": "x", "account": account, "accounts": [account, {"user": "tom", "word": "hunter6"}, account],
-        "words": ["hunter7", "hunter8"], "pins": [NUMBER, NUMBER],
+        "words": ["hunter7", "hunter8"], "pins": [NUMBER, NUMBER], "login": {"kind": "password", "word": "hunter9"},
     })
 }
 
@@ -80,11 +85,14 @@ fn secrets() -> Vec<Json> {
         json!({"word": ["hunter5"]}),
         json!(["hunter5", NUMBER]),
         json!([{"word": "hunter5", "rate": NUMBER}]),
+        json!({"kind": "password", "word": "hunter5"}),
+        json!({"kind": "card", "pin": NUMBER}),
+        json!({"kind": "key", "word": "hunter5"}),
         json!(null),
     ]
 }
 
-const PLACES: [&str; 24] = [
+const PLACES: [&str; 27] = [
     "/account/word",
     "/account/pin",
     "/account/rate",
@@ -105,6 +113,9 @@ const PLACES: [&str; 24] = [
     "/pins/1",
     "/pins/-",
     "/start",
+    "/login",
+    "/login/word",
+    "/login/pin",
     "",
     "/account/wrod",
     "/nowhere",
@@ -143,6 +154,8 @@ fn lines() -> impl Strategy<Value = Vec<Json>> {
         Just(json!({"op": "wait", "ms": 150})),
         Just(json!({"op": "swap", "path": "/accounts/0", "with": "/accounts/1"})),
         Just(json!({"op": "replace", "path": "/name", "value": "y"})),
+        prop::sample::select(vec!["password", "card", "key"])
+            .prop_map(|kind| json!({"op": "enter", "path": "/login/kind", "text": kind})),
     ];
     let one = prop_oneof![
         5 => with_value, 5 => enter, 3 => plain, 2 => pair, 3 => expect, 2 => choices, 1 => event, 1 => whole, 3 => others

@@ -1,0 +1,389 @@
+//! Enums with fields: records with a tag, and the fields of the variant that it chooses.
+
+use std::cell::RefCell;
+use std::rc::Rc;
+
+use ricordo::engine::Action;
+use ricordo::form::Rules;
+use ricordo::{Decimal, ErrorKind, Form, Model, Pointer, Value, at, exchange};
+
+#[derive(Clone, Debug, PartialEq, Model)]
+#[model(rules = Batch::rules)]
+struct Batch {
+    name: String,
+    #[model(label = "Leaven")]
+    leaven: Leaven,
+    stages: Vec<Stage>,
+    weight: Option<Decimal>,
+}
+
+#[derive(Clone, Debug, PartialEq, Model)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+#[model(label = "Kind of leaven")]
+enum Leaven {
+    #[model(label = "Baker's yeast")]
+    Yeast {
+        #[model(minimum = 1, maximum = 500)]
+        grams: u32,
+        #[model(default = Some("local".to_owned()))]
+        brand: Option<String>,
+    },
+    Sourdough(Starter),
+    None,
+}
+
+#[derive(Clone, Debug, PartialEq, Model)]
+#[model(rules = Starter::rules)]
+struct Starter {
+    name: String,
+    grams: u32,
+    feedings: Vec<u32>,
+    water: Option<Decimal>,
+}
+
+#[derive(Clone, Debug, PartialEq, Model)]
+#[serde(tag = "what", content = "how", rename_all_fields = "camelCase")]
+enum Stage {
+    Proof { minutes_long: u32 },
+    Fold(u32),
+    Rest,
+}
+
+impl Batch {
+    fn rules(rules: &mut Rules<Self>) {
+        let batch = at::<Self>();
+        let (yeast, sourdough) = (batch.leaven().yeast(), batch.leaven().sourdough());
+        rules.calculate(batch.weight(), move |it| {
+            it.number(yeast.grams()).or(0) + it.number(sourdough.grams()).or(0)
+        });
+    }
+}
+
+impl Starter {
+    fn rules(rules: &mut Rules<Self>) {
+        let starter = at::<Self>();
+        rules.calculate(starter.water(), move |it| it.number(starter.grams()) / 2);
+    }
+}
+
+fn batch() -> Batch {
+    let leaven = Leaven::Yeast { grams: 20, brand: None };
+    let stages = vec![Stage::Proof { minutes_long: 60 }, Stage::Fold(2), Stage::Rest];
+    Batch { name: "Rye".to_owned(), leaven, stages, weight: None }
+}
+
+#[test]
+fn a_record_has_the_fields_of_its_variant() {
+    let form = Form::new(&batch()).unwrap();
+    assert_eq!(
+        form.value().to_string(),
+        r#"{"name":"Rye","leaven":{"kind":"yeast","grams":20,"brand":null},"stages":[{"what":"Proof","how":{"minutesLong":60}},{"what":"Fold","how":2},{"what":"Rest"}],"weight":20}"#
+    );
+    assert_eq!(form.parse().unwrap(), Batch { weight: Some(20.into()), ..batch() });
+    assert!(!form.is_dirty());
+
+    let path = at::<Batch>();
+    form.set(path.leaven(), Leaven::None).unwrap();
+    assert_eq!(form.get(path.leaven()).unwrap(), Some(Leaven::None));
+    assert_eq!(form.get(path.weight()).unwrap(), Some(0.into()));
+    form.set(path.stages().at(2), Stage::Fold(3)).unwrap();
+    form.enter(path.stages().at(2).fold(), "4").unwrap();
+    assert_eq!(form.parse().unwrap().stages[2], Stage::Fold(4));
+    assert_eq!(form.enter("/stages/0/how/minutesLong", "90").map(drop), Ok(()));
+    assert_eq!(form.parse().unwrap().stages[0], Stage::Proof { minutes_long: 90 });
+}
+
+#[test]
+fn undo_brings_back_what_was_typed_in_the_old_variant() {
+    let (form, path) = (Form::new(&batch()).unwrap(), at::<Batch>());
+    form.enter(path.leaven().yeast().grams(), "2x").unwrap();
+    form.set(path.leaven().kind(), LeavenTag::Sourdough).unwrap();
+    assert_eq!(form.get(path.leaven().sourdough().name()).unwrap(), Some(String::new()));
+    assert!(
+        form.get(path.leaven().yeast().grams()).is_err_and(|refused| refused.kind() == ErrorKind::NotFound)
+    );
+    form.enter(path.leaven().sourdough().name(), "Old Tom").unwrap();
+    form.enter(path.leaven().sourdough().grams(), "300").unwrap();
+    assert_eq!(form.get(path.weight()).unwrap(), Some(300.into()));
+    assert_eq!(form.get(path.leaven().sourdough().water()).unwrap(), Some(150.into()));
+    for _ in 0..3 {
+        form.undo().unwrap();
+    }
+    let grams = form.place(path.leaven().yeast().grams()).unwrap();
+    assert_eq!((grams.entry(), grams.is_dirty()), ("2x".to_owned(), true));
+    for _ in 0..3 {
+        form.redo().unwrap();
+    }
+    let starter =
+        Starter { name: "Old Tom".to_owned(), grams: 300, feedings: Vec::new(), water: Some(150.into()) };
+    assert_eq!(form.parse().unwrap().leaven, Leaven::Sourdough(starter));
+}
+
+#[test]
+fn a_variant_of_the_baseline_comes_back_as_it_was() {
+    let (form, path) = (Form::new(&batch()).unwrap(), at::<Batch>());
+    let grams = form.place(path.leaven().yeast().grams()).unwrap();
+    let heard = Rc::new(RefCell::new(Vec::new()));
+    let (log, reader) = (heard.clone(), grams.clone());
+    let _guard = grams.subscribe(move |_| log.borrow_mut().push((reader.is_gone(), reader.entry())));
+    grams.enter("30").unwrap();
+    form.enter("/leaven/kind", "none").unwrap();
+    assert!(grams.is_gone());
+    assert_eq!(grams.enter("40").unwrap_err().kind(), ErrorKind::Gone);
+    assert_eq!(grams.pointer().as_str(), "/leaven/grams");
+    form.enter("/leaven/kind", "Baker's yeast").unwrap();
+    assert_eq!((grams.is_gone(), grams.entry().as_str()), (false, "20"));
+    assert!(!form.is_dirty());
+    let heard = heard.take();
+    assert_eq!(heard.len(), 3, "{heard:?}");
+    assert_eq!(heard.iter().map(|(gone, _)| *gone).collect::<Vec<_>>(), [false, true, false]);
+
+    form.set(path.leaven(), Leaven::Yeast { grams: 25, brand: None }).unwrap();
+    form.set(path.leaven(), Leaven::None).unwrap();
+    form.reset_at(path.leaven()).unwrap();
+    assert_eq!(form.get(path.leaven()).unwrap(), Some(Leaven::Yeast { grams: 20, brand: None }));
+    form.set(path.leaven(), Leaven::None).unwrap();
+    form.reset_at("/leaven/kind").unwrap();
+    assert!(!form.is_dirty());
+}
+
+#[test]
+fn another_variant_begins_with_its_defaults() {
+    let other = Batch { leaven: Leaven::None, ..batch() };
+    let (form, path) = (Form::new(&other).unwrap(), at::<Batch>());
+    form.set(path.leaven().kind(), LeavenTag::Yeast).unwrap();
+    assert_eq!(form.get(path.leaven().yeast().brand()).unwrap(), Some("local".to_owned()));
+    let brand = form.place(path.leaven().yeast().brand()).unwrap();
+    assert!(form.is_dirty() && !brand.is_dirty());
+    assert!(!form.is_valid() && form.parse().is_err());
+    brand.enter("Fresh & Co").unwrap();
+    form.set(path.leaven().kind(), LeavenTag::None).unwrap();
+    form.set(path.leaven().kind(), LeavenTag::Yeast).unwrap();
+    assert_eq!(form.get(path.leaven().yeast().brand()).unwrap(), Some("local".to_owned()));
+    form.reset().unwrap();
+    assert_eq!(form.parse().unwrap().leaven, Leaven::None);
+}
+
+#[test]
+fn what_is_in_a_variant_is_addressed_only_while_it_is_there() {
+    let (form, path) = (Form::new(&batch()).unwrap(), at::<Batch>());
+    for (refused, kind, message) in [
+        (
+            form.enter("/leaven/name", "Tom").unwrap_err(),
+            ErrorKind::NotFound,
+            "/leaven has no “name” while “kind” is “yeast”",
+        ),
+        (
+            form.enter(path.leaven().sourdough().name(), "Tom").unwrap_err(),
+            ErrorKind::NotFound,
+            "/leaven has another variant while “kind” is “yeast”",
+        ),
+        (
+            form.enter("/leaven/gram", "1").unwrap_err(),
+            ErrorKind::NotFound,
+            "/leaven has no field “gram”; the nearest is /leaven/grams",
+        ),
+        (
+            form.set("/leaven", value(r#"{"kind":"yeast","name":"Tom"}"#)).unwrap_err(),
+            ErrorKind::Mismatch,
+            "/leaven has no field “name” where “kind” is “yeast”",
+        ),
+        (
+            form.set("/leaven", value(r#"{"grams":1}"#)).unwrap_err(),
+            ErrorKind::Mismatch,
+            "/leaven has a field “grams” only where “kind” is “yeast” or “sourdough”",
+        ),
+        (
+            form.set("/leaven", value(r#"{"kind":"ale","grams":1}"#)).unwrap_err(),
+            ErrorKind::Mismatch,
+            "/leaven has a field “grams” only where “kind” is “yeast” or “sourdough”",
+        ),
+    ] {
+        assert_eq!((refused.kind(), refused.to_string().as_str()), (kind, message));
+    }
+    form.set(path.leaven().kind(), LeavenTag::Sourdough).unwrap();
+    let refused = form.reset_at(path.leaven().sourdough()).unwrap_err();
+    assert_eq!(refused.kind(), ErrorKind::NotPossible);
+    assert_eq!(
+        refused.to_string(),
+        "/leaven has variants, and one of them is no place of its own: name the record, or what is in the variant"
+    );
+    assert_eq!(form.get(path.leaven().sourdough()).unwrap().map(|starter| starter.grams), None);
+}
+
+fn pointer(text: &str) -> Pointer {
+    text.parse().unwrap()
+}
+
+fn value(text: &str) -> Value {
+    exchange::read_value(text).unwrap()
+}
+
+#[test]
+fn a_definition_says_variants_as_generators_of_json_schema_do() {
+    let schema = ricordo::form::schema_of::<Batch>().unwrap();
+    let definition = format!("{:#}", exchange::write_definition(schema.schema()));
+    insta::assert_snapshot!(definition);
+    let read = exchange::read_definition(&definition).unwrap();
+    assert_eq!(format!("{:#}", exchange::write_definition(&read)), definition);
+
+    let form = Form::of_schema(read.into(), None).unwrap();
+    form.set("/leaven/kind", "yeast".into()).unwrap();
+    assert_eq!(form.value().to_string(), r#"{"leaven":{"kind":"yeast","brand":"local"},"stages":[]}"#);
+}
+
+#[test]
+fn definitions_whose_variants_cannot_be_told_apart_are_refused() {
+    let refused = |one_of: &str| {
+        let definition = format!(
+            r##"{{"type":"object","properties":{{"f":{{"oneOf":[{one_of}]}}}},
+            "$defs":{{"loop":{{"$ref":"#/$defs/loop"}},"text":{{"type":"string"}},
+            "a":{{"type":"object","properties":{{"kind":{{"const":"a"}},"n":{{"type":"integer"}}}}}}}}}}"##
+        );
+        exchange::read_definition(&definition).expect_err(one_of).to_string()
+    };
+    let untold = "these records cannot be told apart";
+    for (one_of, problem) in [
+        (r#"{"properties":{"n":{"type":"integer"}}},{"properties":{"n":{"type":"string"}}}"#, untold),
+        (r#"{"properties":{"k":{"const":"a"}}},{"properties":{"k":{"const":"a"}}}"#, untold),
+        (r#"{"properties":{"k":{"const":"a"}}},{"properties":{"kind":{"const":"b"}}}"#, untold),
+        (r#"{"properties":{"k":{"const":[1]}}}"#, untold),
+        (
+            r#"{"properties":{"k":{"const":"a","minLength":1}}}"#,
+            "“minLength” says nothing about the field that tells variants apart",
+        ),
+        (
+            r#"{"properties":{"k":{"const":"a"}}},{"type":"string"}"#,
+            "a variant is a record: its definition has the type “object”",
+        ),
+        (
+            r#"{"properties":{"k":{"const":"a"}}},{"type":"object"}"#,
+            "a variant needs “properties”, and among them the one that tells it apart",
+        ),
+        (
+            r##"{"properties":{"k":{"const":"a"}}},{"$ref":"#/$defs/loop"}"##,
+            "this definition refers to itself, and never says what it is",
+        ),
+        (
+            r##"{"properties":{"k":{"const":"a"}}},{"$ref":"#/$defs/nowhere"}"##,
+            "there is no definition at “#/$defs/nowhere”",
+        ),
+        (
+            r##"{"properties":{"k":{"const":"a"}},"$ref":"#/$defs/text"}"##,
+            "a variant is a record: its definition has the type “object”",
+        ),
+        (
+            r##"{"properties":{"k":{"const":"a"},"n":{"type":"integer"}},"$ref":"#/$defs/a"}"##,
+            "beside “$ref”, a variant has only the field that tells it apart",
+        ),
+        (
+            r##"{"properties":{"kind":{"const":"a"}},"$ref":"#/$defs/a"}"##,
+            "both the record and its variant “a” have a field “kind”",
+        ),
+        (
+            r#"{"properties":{"k":{"const":"a"}},"default":{"k":"a"}}"#,
+            "“default” belongs on the record, or on a field of the variant",
+        ),
+        (r#"{"properties":{"k":{"const":"a"}},"required":["n"]}"#, "“n” is required, but is not a field"),
+        (
+            r#"{"properties":{"k":{"const":"a","writeOnly":true}}}"#,
+            "“k” tells variants apart, so it can be neither local nor secret",
+        ),
+    ] {
+        let message = refused(one_of);
+        assert!(message.contains(problem), "{one_of}: {message}");
+    }
+    let beside = r#"{"type":"object","properties":{"f":{"oneOf":[{"properties":{"k":{"const":"a"}}}],"properties":{}}}}"#;
+    let message = exchange::read_definition(beside).unwrap_err().to_string();
+    assert!(message.contains("“properties” says nothing about a record with variants"), "{message}");
+}
+
+#[test]
+fn a_definition_may_name_its_variants_and_contain_itself() {
+    let definition = r##"{"type":"object","properties":{"top":{"$ref":"#/$defs/group"}},"$defs":{
+        "group":{"oneOf":[
+            {"$ref":"#/$defs/leaf"},
+            {"title":"All","type":"object","properties":{"kind":{"const":"all"},
+                "of":{"type":"array","items":{"$ref":"#/$defs/group"}}},"additionalProperties":false},
+            {"type":"null"}]},
+        "leaf":{"type":"object","title":"One","properties":{"kind":{"const":"one"},"name":{"type":"string"}},
+            "required":["kind","name"]}}}"##;
+    let schema = exchange::read_definition(definition).unwrap();
+    let form = Form::of_schema(schema.into(), None).unwrap();
+    assert_eq!(form.value().to_string(), "{}");
+    form.apply(Action::Add { at: pointer("/top"), value: None }).unwrap();
+    form.enter("/top/kind", "All").unwrap();
+    form.apply(Action::Add { at: pointer("/top/of/-"), value: Some(value("{}")) }).unwrap();
+    form.enter("/top/of/0/kind", "One").unwrap();
+    form.enter("/top/of/0/name", "Rye").unwrap();
+    let value = r#"{"top":{"kind":"all","of":[{"kind":"one","name":"Rye"}]}}"#;
+    assert_eq!(form.value().to_string(), value);
+    form.enter("/top/kind", "").unwrap();
+    assert_eq!(form.value().to_string(), r#"{"top":{}}"#);
+    form.undo().unwrap();
+    assert_eq!(form.value().to_string(), value);
+}
+
+#[test]
+fn a_secret_of_any_variant_is_hidden_wherever_it_may_be_meant() {
+    let definition = r#"{"type":"object","properties":{"login":{"oneOf":[
+        {"properties":{"kind":{"const":"card"},"pin":{"type":"string","writeOnly":true}}},
+        {"properties":{"kind":{"const":"key"},"pin":{"type":"string"},"spare":{"type":"boolean"}}}]}}}"#;
+    let schema = exchange::read_definition(definition).unwrap();
+    let form = Form::of_schema(schema.into(), None).unwrap();
+    form.set("/login/kind", "key".into()).unwrap();
+    form.record(1 << 10);
+    form.enter("/login/pin", "hunter").unwrap();
+    form.set("/login", value(r#"{"kind":"key","pin":"hunter","spare":true}"#)).unwrap();
+    assert_eq!(
+        form.recording().unwrap(),
+        concat!(
+            r#"{"op":"enter","path":"/login/pin","text":"•••"}"#,
+            "\n",
+            r#"{"op":"replace","path":"/login","value":{"kind":"key","pin":"•••","spare":true}}"#,
+            "\n"
+        )
+    );
+}
+
+#[test]
+fn selectors_and_choices_find_the_fields_of_whichever_variant_there_is() {
+    let form = Form::new(&batch()).unwrap();
+    let seen = Rc::new(RefCell::new(Vec::new()));
+    let log = seen.clone();
+    let _guard = form
+        .subscribe_selector(
+            |view| view.get("/leaven/grams").map(|value| value.to_string()),
+            move |update| log.borrow_mut().push(update.now().clone()),
+        )
+        .unwrap();
+    form.set("/leaven/kind", "none".into()).unwrap();
+    form.set("/leaven/kind", "sourdough".into()).unwrap();
+    form.set("/leaven/grams", 7.into()).unwrap();
+    assert_eq!(seen.take(), [None, Some("null".to_owned()), Some("7".to_owned())]);
+}
+
+#[test]
+fn rules_that_would_break_variants_apart_are_refused() {
+    let (form, path) = (Form::new(&batch()).unwrap(), at::<Batch>());
+    for (refused, message) in [
+        (
+            form.add_rules(|rules| rules.calculate(path.leaven().kind(), |_| LeavenTag::None)).unwrap_err(),
+            "/leaven/kind tells the variants of its record apart, so it cannot be calculated",
+        ),
+        (
+            form.add_rules(|rules| rules.relevant(path.leaven().kind(), |_| true)).unwrap_err(),
+            "/leaven/kind tells the variants of its record apart: declare the rule of the record",
+        ),
+        (
+            form.add_rules(|rules| rules.readonly(path.leaven().sourdough(), |_| true)).unwrap_err(),
+            "/leaven has variants, and a rule is about all of it, or about a field of one of them",
+        ),
+    ] {
+        assert_eq!(refused.to_string(), message);
+    }
+    form.set_choices("/leaven/kind", [("none".into(), "None"), ("ale".into(), "Ale")]).unwrap();
+    assert!(!form.is_valid());
+    form.set("/leaven/kind", "ale".into()).unwrap();
+    assert_eq!(form.is_valid(), form.parse().is_ok());
+}
