@@ -157,7 +157,7 @@ pub(super) fn is_null(node: &Node<'_>) -> bool {
 /// What each variant has of the field that tells variants apart.
 type Consts<'a> = Vec<(Keywords<'a>, Value)>;
 
-/// The field that tells variants apart, and its value in each of them: the first that has a `const` everywhere, another one in
+/// The field that tells variants apart, and its value in each of them: the first that has a text or number as its `const` everywhere, another in
 /// each variant.
 fn tag_of<'a>(one_of: &Member<'a>, alternatives: &[Alternative<'a>]) -> Result<(String, Consts<'a>), Error> {
     let of_property = |name: &str| -> Result<Option<Consts<'a>>, Error> {
@@ -169,7 +169,7 @@ fn tag_of<'a>(one_of: &Member<'a>, alternatives: &[Alternative<'a>]) -> Result<(
             };
             let keywords = Keywords::read(property.node)?;
             let value = keywords.get("const").map(|node| node.value()).transpose()?;
-            let Some(value @ (Value::Text(_) | Value::Number(_) | Value::Flag(_))) = value else {
+            let Some(value @ (Value::Text(_) | Value::Number(_))) = value else {
                 return Ok(None);
             };
             if consts.iter().any(|(_, other)| *other == value) {

@@ -19,7 +19,16 @@ pub enum Definition {
         ticked: bool,
     },
     Choice,
+    /// The field that says which variant a record is: one of the first so many of [`KINDS`].
+    Tag {
+        kinds: usize,
+    },
     Date,
+    /// A record whose further fields depend on its tag: some for each of [`KINDS`].
+    Variants {
+        nullable: bool,
+        variants: Vec<Vec<Field>>,
+    },
     Record {
         nullable: bool,
         fields: Vec<Field>,
@@ -58,6 +67,12 @@ pub enum Commit {
     Leave,
     Pause,
 }
+
+/// The name of the tag.
+pub const TAG: &str = "kind";
+
+/// What a tag can be; of the first few, each has a variant.
+pub const KINDS: [&str; 3] = ["rye", "poolish", "straight"];
 
 /// How long the pause is, in milliseconds.
 pub const PAUSE: u64 = 200;
@@ -111,13 +126,29 @@ impl Definition {
             Definition::Choice => {
                 json!({"oneOf": [{"const": "straight", "title": "Straight dough"}, {"const": "poolish"}]})
             }
+            Definition::Tag { .. } => panic!("a tag is defined in each variant"),
+            Definition::Variants { nullable, variants } => {
+                let variants = variants.iter().zip(KINDS).map(|(fields, kind)| {
+                    let mut schema = record_schema(fields);
+                    if kind == "straight" {
+                        schema["title"] = json!("Straight dough");
+                    }
+                    schema["properties"][TAG] = json!({"const": kind});
+                    schema
+                });
+                let absent = json!({"type": "null"});
+                let variants: Vec<Json> = variants.collect();
+                match (nullable, &variants[..]) {
+                    (false, _) => json!({"oneOf": variants}),
+                    // One of a single record and null is that record, if it is there.
+                    (true, [_]) => json!({"anyOf": [{"oneOf": variants}, absent]}),
+                    (true, _) => json!({"oneOf": variants.into_iter().chain([absent]).collect::<Vec<_>>()}),
+                }
+            }
             Definition::Record { nullable, fields } => {
-                let kind = if *nullable { json!(["object", "null"]) } else { json!("object") };
-                let properties: Map<String, Json> =
-                    fields.iter().map(|field| (field.name.clone(), field.schema())).collect();
-                let required: Vec<&str> =
-                    fields.iter().filter(|field| field.required).map(|field| field.name.as_str()).collect();
-                json!({"type": kind, "properties": properties, "required": required})
+                let mut schema = record_schema(fields);
+                schema["type"] = if *nullable { json!(["object", "null"]) } else { json!("object") };
+                schema
             }
             Definition::List { nullable, least, most, unique, item } => {
                 let kind = if *nullable { json!(["array", "null"]) } else { json!("array") };
@@ -145,13 +176,20 @@ impl Definition {
             Definition::Flag { .. } => json!(seed.below(2) == 0),
             Definition::Date => json!(DATES[seed.below(2)]),
             Definition::Choice => json!(["straight", "poolish", "overnight"][seed.below(3)]),
-            Definition::Record { nullable: true, .. } if seed.below(3) == 0 => Json::Null,
-            Definition::Record { fields, .. } => {
-                let mut members = Map::new();
-                for field in fields.iter().filter(|field| !field.manner.local) {
-                    if seed.below(4) > 0 {
-                        members.insert(field.name.clone(), field.definition.data(seed));
-                    }
+            Definition::Tag { .. } => json!([KINDS[0], KINDS[1], KINDS[2], "overnight"][seed.below(4)]),
+            Definition::Record { nullable: true, .. } | Definition::Variants { nullable: true, .. }
+                if seed.below(3) == 0 =>
+            {
+                Json::Null
+            }
+            Definition::Record { fields, .. } => Json::Object(members(fields, seed)),
+            Definition::Variants { variants, .. } => {
+                let kind = seed.below(variants.len() + 1);
+                let mut members = variants.get(kind).map(|fields| members(fields, seed)).unwrap_or_default();
+                match variants.get(kind) {
+                    Some(_) => _ = members.insert(TAG.to_owned(), json!(KINDS[kind])),
+                    None if seed.below(2) == 0 => _ = members.insert(TAG.to_owned(), json!("overnight")),
+                    None => {}
                 }
                 Json::Object(members)
             }
@@ -159,6 +197,25 @@ impl Definition {
             Definition::List { item, .. } => (0..seed.below(5)).map(|_| item.data(seed)).collect(),
         }
     }
+}
+
+fn record_schema(fields: &[Field]) -> Json {
+    let properties: Map<String, Json> =
+        fields.iter().map(|field| (field.name.clone(), field.schema())).collect();
+    let required: Vec<&str> =
+        fields.iter().filter(|field| field.required).map(|field| field.name.as_str()).collect();
+    json!({"type": "object", "properties": properties, "required": required})
+}
+
+/// Members for some of the fields.
+fn members(fields: &[Field], seed: &mut Seed) -> Map<String, Json> {
+    let mut members = Map::new();
+    for field in fields.iter().filter(|field| !field.manner.local) {
+        if seed.below(4) > 0 {
+            members.insert(field.name.clone(), field.definition.data(seed));
+        }
+    }
+    members
 }
 
 /// A form: a record that is always there.
@@ -176,6 +233,8 @@ pub fn record() -> impl Strategy<Value = Definition> {
         prop_oneof![
             (any::<bool>(), fields(inner.clone()))
                 .prop_map(|(nullable, fields)| Definition::Record { nullable, fields }),
+            (any::<bool>(), prop::collection::vec(fields(inner.clone()), 1..4))
+                .prop_map(|(nullable, variants)| Definition::Variants { nullable, variants }),
             (prop::bool::weighted(0.3), 0..2_usize, 2..5_usize, any::<bool>(), inner).prop_map(
                 |(nullable, least, most, unique, item)| {
                     Definition::List { nullable, least, most, unique, item: Box::new(item) }

@@ -4,7 +4,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use serde_json::{Map, Value as Json, json};
 
-use crate::definitions::{Commit, DATES, Definition, Manner, PAUSE};
+use crate::definitions::{Commit, DATES, Definition, Field, KINDS, Manner, PAUSE, TAG};
 
 static IDS: AtomicU64 = AtomicU64::new(0);
 
@@ -55,6 +55,8 @@ enum Held {
     Record {
         fields: Result<Vec<(String, Place)>, Option<Json>>,
         original: Option<Vec<(String, Place)>>,
+        /// Only of a record with variants, whose first field is its tag.
+        chosen: Chosen,
     },
     /// The rows, and the rows as they were in the baseline; or the null or blank that stands in the list's place.
     List {
@@ -62,6 +64,15 @@ enum Held {
         original: Vec<Place>,
         absent: Option<Option<Json>>,
     },
+}
+
+/// Which variant a record is, and what it compares with.
+#[derive(Clone, Debug, Default, PartialEq)]
+struct Chosen {
+    now: Option<usize>,
+    at_first: Option<usize>,
+    /// The tag and the fields at first.
+    fields: Vec<(String, Place)>,
 }
 
 /// What there is at the end of a way.
@@ -164,6 +175,7 @@ impl Reference {
         let actions = if op == "group" { line["actions"].as_array()?.clone() } else { vec![line.clone()] };
         for action in &actions {
             typing = self.performed(action)?;
+            self.root.follow_tags();
         }
         let is_step = self.root.untouched() != before.untouched();
         if actions.iter().any(|action| action["op"] == "reset" && action.get("value").is_some()) {
@@ -263,7 +275,7 @@ impl Reference {
             "add" => {
                 let (list, at) = path.rsplit_once('/')?;
                 let place = self.root.find_mut(list)?;
-                let Definition::List { item, .. } = &place.definition else { panic!("steps add only rows") };
+                let Definition::List { item, .. } = &place.definition else { return None };
                 let blank = blank(item);
                 let nothing = is_nullable(item).then_some(&Json::Null);
                 let value = line.get("value").or(blank.as_ref()).or(nothing);
@@ -311,6 +323,7 @@ impl Reference {
             "group" => {
                 for action in line["actions"].as_array()? {
                     self.performed(action)?;
+                    self.root.follow_tags();
                 }
             }
             other => panic!("the reference knows no {other}"),
@@ -338,24 +351,27 @@ impl Place {
             baseline = None;
         }
         let held = match definition {
+            Definition::Record { .. } | Definition::Variants { .. }
+                if nullable && matches!(value, None | Some(Json::Null)) =>
+            {
+                Held::Record { fields: Err(value.cloned()), original: None, chosen: Chosen::default() }
+            }
             Definition::Record { fields, .. } => {
-                if nullable && matches!(value, None | Some(Json::Null)) {
-                    Held::Record { fields: Err(value.cloned()), original: None }
-                } else {
-                    let places = fields.iter().map(|field| {
-                        let blank = blank(&field.definition);
-                        let member = if field.manner.local {
-                            blank.as_ref()
-                        } else {
-                            value.and_then(|value| value.get(&field.name))
-                        };
-                        let place = Place::new(&field.definition, field.required, member);
-                        (field.name.clone(), Place { manner: field.manner, ..place })
-                    });
-                    let places: Vec<_> = places.collect();
-                    baseline = Some(record_value(&places));
-                    Held::Record { fields: Ok(places.clone()), original: Some(places) }
-                }
+                let places = places_of(fields, value);
+                baseline = Some(record_value(&places));
+                Held::Record { fields: Ok(places.clone()), original: Some(places), chosen: Chosen::default() }
+            }
+            Definition::Variants { variants, .. } => {
+                let kind = value.and_then(|value| value.get(TAG));
+                let mut places = vec![(
+                    TAG.to_owned(),
+                    Place::new(&Definition::Tag { kinds: variants.len() }, true, kind),
+                )];
+                let now = variant_of(variants, kind);
+                places.extend(now.map(|now| places_of(&variants[now], value)).unwrap_or_default());
+                baseline = Some(record_value(&places));
+                let chosen = Chosen { now, at_first: now, fields: places.clone() };
+                Held::Record { fields: Ok(places.clone()), original: Some(places), chosen }
             }
             Definition::List { item, .. } => {
                 let absent = (nullable && matches!(value, None | Some(Json::Null))).then(|| value.cloned());
@@ -426,7 +442,9 @@ impl Place {
         let read = match &self.definition {
             Definition::Text { .. } if meant.is_empty() => Some(emptied.clone()),
             Definition::Text { .. } => Some(Some(json!(meant))),
-            Definition::Record { .. } | Definition::List { .. } => return None,
+            Definition::Record { .. } | Definition::List { .. } | Definition::Variants { .. } => {
+                return None;
+            }
             _ if text.trim().is_empty() => Some(emptied.clone()),
             Definition::Integer { .. } => match text.trim() {
                 "1e1" => Some(Some(json!(10))),
@@ -442,8 +460,10 @@ impl Place {
                 let date = styled.copied().or_else(|| is_date(text.trim()).then(|| text.trim()));
                 date.map(|date| Some(json!(date)))
             }
-            Definition::Choice if text.trim() == "Straight dough" => Some(Some(json!("straight"))),
-            Definition::Choice => Some(Some(json!(text.trim()))),
+            Definition::Choice | Definition::Tag { kinds: 3 } if text.trim() == "Straight dough" => {
+                Some(Some(json!("straight")))
+            }
+            Definition::Choice | Definition::Tag { .. } => Some(Some(json!(text.trim()))),
         };
         self.held = match read {
             Some(value) => {
@@ -453,6 +473,33 @@ impl Place {
             None => Held::Field { value: emptied, entry: Some(text.to_owned()), unreadable: true },
         };
         Some(())
+    }
+
+    /// Puts the fields of the variant that is said beside each tag, in place of those of another.
+    fn follow_tags(&mut self) {
+        // Of a record that has gone, nothing is remembered but what it is in the baseline.
+        if let Held::Record { fields: Err(_), original, chosen } = &mut self.held {
+            match original {
+                Some(_) => chosen.now = chosen.at_first,
+                None => *chosen = Chosen::default(),
+            }
+        }
+        if let (Held::Record { fields: Ok(fields), chosen, .. }, Definition::Variants { variants, .. }) =
+            (&mut self.held, &self.definition)
+        {
+            let now = variant_of(variants, fields[0].1.value().as_ref());
+            if now != chosen.now {
+                fields.truncate(1);
+                if now.is_some() && now == chosen.at_first {
+                    fields.extend_from_slice(&chosen.fields[1..]);
+                } else if let Some(now) = now {
+                    let defaults = defaults_of(&variants[now]);
+                    fields.extend(places_of(&variants[now], Some(&defaults)));
+                }
+                chosen.now = now;
+            }
+        }
+        self.children_mut().into_iter().for_each(Place::follow_tags);
     }
 
     /// What the field holds when it is emptied.
@@ -491,9 +538,13 @@ impl Place {
         let fits = match (&self.definition, value) {
             (_, None) => true,
             (Definition::Record { nullable, .. }, Some(Json::Null)) => *nullable,
+            (Definition::Variants { nullable, .. }, Some(Json::Null)) => *nullable,
+            (Definition::Variants { variants, .. }, Some(value)) => fits_variants(variants, value),
             (Definition::List { nullable, .. }, Some(Json::Null)) => *nullable,
             (_, Some(Json::Null)) => true,
-            (Definition::Text { .. } | Definition::Choice, Some(value)) => value.is_string(),
+            (Definition::Text { .. } | Definition::Choice | Definition::Tag { .. }, Some(value)) => {
+                value.is_string()
+            }
             (Definition::Date, Some(value)) => value.as_str().is_some_and(is_date),
             (Definition::Integer { .. }, Some(value)) => value.is_i64(),
             (Definition::Flag { .. }, Some(value)) => value.is_boolean(),
@@ -515,21 +566,51 @@ impl Place {
                 let value = value.cloned().filter(|value| is_nullable(&definition) || *value != Json::Null);
                 self.held = Held::Field { value, entry: None, unreadable: false };
             }
-            (Held::Record { fields, .. }, Definition::Record { nullable: true, .. }) if absent => {
+            (
+                Held::Record { fields, .. },
+                Definition::Record { nullable: true, .. } | Definition::Variants { nullable: true, .. },
+            ) if absent => {
                 *fields = Err(value.cloned());
             }
-            (Held::Record { fields, original }, Definition::Record { .. }) => {
+            (
+                Held::Record { fields, original, chosen },
+                Definition::Record { .. } | Definition::Variants { .. },
+            ) => {
                 if fields.is_err() {
                     match original {
-                        Some(original) => *fields = Ok(original.clone()),
+                        Some(original) => {
+                            *fields = Ok(original.clone());
+                            chosen.now = chosen.at_first;
+                        }
                         // Not in the baseline: what it is given is what its fields compare with.
                         None => {
                             let fresh = Place::new(&definition, false, value);
-                            let Held::Record { fields: given, .. } = fresh.held else { panic!("a record") };
+                            let Held::Record { fields: given, chosen: new, .. } = fresh.held else {
+                                panic!("a record")
+                            };
                             check_all(&definition, value)?;
-                            *fields = given;
+                            (*fields, *chosen) = (given, new);
                             return Some(());
                         }
+                    }
+                }
+                if let (Definition::Variants { variants, .. }, Ok(fields)) = (&definition, &mut *fields) {
+                    let now = variant_of(variants, value.and_then(|value| value.get(TAG)));
+                    if now != chosen.now {
+                        fields.truncate(1);
+                        match now {
+                            Some(_) if now == chosen.at_first => {
+                                fields.extend_from_slice(&chosen.fields[1..])
+                            }
+                            // Not in the baseline, as above.
+                            Some(now) => {
+                                let value = value?;
+                                check_members(&variants[now], value)?;
+                                fields.extend(places_of(&variants[now], Some(value)));
+                            }
+                            None => {}
+                        }
+                        chosen.now = now;
                     }
                 }
                 for (name, place) in fields.iter_mut().flatten().filter(|(_, place)| !place.manner.local) {
@@ -639,8 +720,9 @@ impl Place {
                 *value = self.baseline.clone();
                 (*entry, *unreadable) = (None, false);
             }
-            Held::Record { fields, original } => {
+            Held::Record { fields, original, chosen } => {
                 *fields = original.clone().ok_or_else(|| self.baseline.clone());
+                chosen.now = chosen.at_first;
             }
             Held::List { rows, original, absent } => {
                 rows.clone_from(original);
@@ -673,6 +755,11 @@ impl Place {
                     findings.push("value_missing")
                 }
                 (Definition::Choice, Some(value)) if *value != "straight" && *value != "poolish" => {
+                    findings.push("not_listed");
+                }
+                (Definition::Tag { kinds }, Some(value))
+                    if !KINDS[..*kinds].iter().any(|kind| value == kind) =>
+                {
                     findings.push("not_listed");
                 }
                 (Definition::List { least, most, unique, item, .. }, Some(Json::Array(rows))) => {
@@ -784,6 +871,15 @@ fn check_all(definition: &Definition, value: Option<&Json>) -> Option<()> {
                 check_all(&field.definition, Some(value))
             })
         }
+        Definition::Variants { nullable: true, .. } if absent => Some(()),
+        Definition::Variants { variants, .. } => {
+            let Some(value) = value else { return Some(()) };
+            if !fits_variants(variants, value) {
+                return None;
+            }
+            let now = variant_of(variants, value.get(TAG));
+            now.map_or(Some(()), |now| check_members(&variants[now], value))
+        }
         Definition::List { nullable: true, .. } if absent => Some(()),
         Definition::List { item, .. } => {
             value?.as_array()?.iter().try_for_each(|value| check_all(item, Some(value)))
@@ -792,19 +888,60 @@ fn check_all(definition: &Definition, value: Option<&Json>) -> Option<()> {
     }
 }
 
+/// Whether the members that a record has of these fields fit.
+fn check_members(fields: &[Field], value: &Json) -> Option<()> {
+    let given = fields.iter().filter_map(|field| Some((field, value.get(&field.name)?)));
+    given.into_iter().try_for_each(|(field, value)| check_all(&field.definition, Some(value)))
+}
+
 /// What a place holds that is given nothing.
 fn blank(definition: &Definition) -> Option<Json> {
     match definition {
         Definition::Flag { .. } => Some(json!(false)),
-        Definition::Record { nullable: false, fields } => {
-            let members = fields
-                .iter()
-                .filter(|field| !field.manner.local)
-                .filter_map(|field| Some((field.name.clone(), blank(&field.definition)?)));
-            Some(Json::Object(members.collect()))
-        }
+        Definition::Record { nullable: false, fields } => Some(defaults_of(fields)),
+        Definition::Variants { nullable: false, .. } => Some(json!({})),
         _ => None,
     }
+}
+
+/// A record of these fields that is given nothing.
+fn defaults_of(fields: &[Field]) -> Json {
+    let members = fields
+        .iter()
+        .filter(|field| !field.manner.local)
+        .filter_map(|field| Some((field.name.clone(), blank(&field.definition)?)));
+    Json::Object(members.collect())
+}
+
+/// These fields, with the members of a record as their values and baselines.
+fn places_of(fields: &[Field], value: Option<&Json>) -> Vec<(String, Place)> {
+    let places = fields.iter().map(|field| {
+        let blank = blank(&field.definition);
+        let member =
+            if field.manner.local { blank.as_ref() } else { value.and_then(|value| value.get(&field.name)) };
+        let place = Place::new(&field.definition, field.required, member);
+        (field.name.clone(), Place { manner: field.manner, ..place })
+    });
+    places.collect()
+}
+
+/// Which variant a tag says.
+fn variant_of(variants: &[Vec<Field>], tag: Option<&Json>) -> Option<usize> {
+    let kinds = &KINDS[..variants.len()];
+    kinds.iter().position(|kind| tag.and_then(Json::as_str) == Some(kind))
+}
+
+/// Whether a record has the members of the variant that it says.
+fn fits_variants(variants: &[Vec<Field>], value: &Json) -> bool {
+    let Some(members) = value.as_object() else { return false };
+    let fields = variant_of(variants, members.get(TAG)).map_or(&[][..], |now| &variants[now]);
+    members.iter().all(|(name, value)| {
+        if name == TAG {
+            value.is_string() || value.is_null()
+        } else {
+            fields.iter().any(|field| field.name == *name && !field.manner.local)
+        }
+    })
 }
 
 fn is_nullable(definition: &Definition) -> bool {
@@ -812,6 +949,7 @@ fn is_nullable(definition: &Definition) -> bool {
         definition,
         Definition::Integer { nullable: true, .. }
             | Definition::Record { nullable: true, .. }
+            | Definition::Variants { nullable: true, .. }
             | Definition::List { nullable: true, .. }
     )
 }

@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 use serde_json::{Value as Json, json};
 
-use crate::definitions::Seed;
+use crate::definitions::{Definition, KINDS, Seed};
 use crate::reference::Reference;
 
 /// One action, before it is known what it is done to.
@@ -13,6 +13,8 @@ pub enum Step {
     Leave(u16),
     Focus(u16),
     Clear(u16),
+    /// A record becomes another variant.
+    Vary(u16, u8),
     Replace(u16, u64),
     ReplaceWrongly(u16, u8),
     AddBlank(u16),
@@ -68,6 +70,7 @@ fn step() -> impl Strategy<Value = Step> {
         3 => any::<u16>().prop_map(Step::Leave),
         1 => any::<u16>().prop_map(Step::Focus),
         2 => any::<u16>().prop_map(Step::Clear),
+        4 => (any::<u16>(), any::<u8>()).prop_map(|(at, kind)| Step::Vary(at, kind)),
         4 => (any::<u16>(), any::<u64>()).prop_map(|(at, seed)| Step::Replace(at, seed)),
         1 => (any::<u16>(), any::<u8>()).prop_map(|(at, what)| Step::ReplaceWrongly(at, what)),
         3 => any::<u16>().prop_map(Step::AddBlank),
@@ -138,6 +141,15 @@ impl Step {
             Step::Leave(at) => json!({"op": "leave", "path": place(at)}),
             Step::Focus(at) => json!({"op": "focus", "path": place(at)}),
             Step::Clear(at) => json!({"op": "clear", "path": place(at)}),
+            Step::Vary(at, kind) => {
+                let tags: Vec<_> = places
+                    .iter()
+                    .map(|(pointer, _)| pointer)
+                    .filter(|pointer| matches!(form.definition(pointer), Some(Definition::Tag { .. })))
+                    .collect();
+                let tag = tags.get(usize::from(at) % tags.len().max(1))?;
+                json!({"op": "enter", "path": tag, "text": KINDS[usize::from(kind) % KINDS.len()]})
+            }
             Step::Replace(at, seed) => {
                 let value = form.definition(place(at))?.data(&mut Seed(seed));
                 json!({"op": "replace", "path": place(at), "value": value})
