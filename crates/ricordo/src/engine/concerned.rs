@@ -8,11 +8,13 @@ use super::rows;
 use crate::settle::{Aspects, PlaceView, Reach};
 use crate::tree::{Body, PlaceId, Tree};
 
-/// Whoever watches something that has changed, or a place that came or went.
+/// Whoever watches something that has changed, or a place that came or went. `gone` went with the places around them, and are
+/// no longer found in these.
 pub(super) fn concerned(
     tree: &Tree,
     observers: &mut Observers,
     changes: &[Change],
+    gone: &[PlaceId],
     may_be_gone: bool,
 ) -> SmallVec<[ObserverId; 4]> {
     // Of a place that was gone and is, only a reset of what it lay in could still tell.
@@ -72,6 +74,9 @@ pub(super) fn concerned(
                 below(tree, row.place, &mut notify_all);
             }
         }
+    }
+    for place in gone {
+        below(tree, *place, &mut |place| observers.visit(place, |watcher| found.notify(watcher.observer)));
     }
     found.finish(tree, observers, may_be_gone)
 }

@@ -71,17 +71,21 @@ impl Outcome {
         let mut changes: Vec<Change> = Vec::with_capacity(befores.list.len());
         let mut is_step = false;
         let may_be_gone = befores.may_be_gone;
+        let mut gone: Vec<PlaceId> = Vec::new();
         for before in befores.list {
-            // What happened in a place that is gone is nobody's concern; that it is gone is told of its container.
+            // What happened in a place that is gone is nobody's concern; that it is gone is told of its container. But what was
+            // in it may be found nowhere any more.
             if !may_be_gone || before.is_there(tree) {
                 is_step |= before.is_step(tree);
                 changes.extend(before.compared(tree));
+            } else if let Some(children) = before.other_children(tree) {
+                gone.extend_from_slice(children);
             }
         }
         let notices = if observers.is_empty() {
             SmallVec::new()
         } else {
-            concerned(tree, observers, &changes, may_be_gone)
+            concerned(tree, observers, &changes, &gone, may_be_gone)
         };
         // That a variant came or went is seen from the tag, and from what is in it.
         changes.retain(|change| !tree.is_variant(change.place));

@@ -175,3 +175,24 @@ fn another_record_begins_anew() {
     form.apply(Action::ResetTo { value: "rye".into() }).unwrap_err();
     assert!(!form.is_dirty());
 }
+
+#[test]
+fn undo_tells_what_is_in_a_record_that_goes_with_the_record_around_it() {
+    let definition = r#"{"type":"object","properties":{"outer":{"type":["object","null"],"properties":{
+        "inner":{"type":["object","null"],"properties":{"name":{"type":"string"}}}}}}}"#;
+    let schema = ricordo::exchange::read_definition(definition).unwrap();
+    let data = ricordo::exchange::read_data(r#"{"outer":{"inner":null}}"#, &schema).unwrap();
+    let form = ricordo::Form::of_schema(schema.into(), Some(data)).unwrap();
+    form.set("/outer", ricordo::Value::Null).unwrap();
+    form.set("/outer", ricordo::exchange::read_value(r#"{"inner":{"name":"Rye"}}"#).unwrap()).unwrap();
+    let name = form.place("/outer/inner/name").unwrap();
+    let told = std::rc::Rc::new(std::cell::Cell::new(0));
+    let count = told.clone();
+    let _guard = name.subscribe(move |_| count.set(count.get() + 1)).unwrap();
+    form.undo().unwrap();
+    assert!(name.is_gone());
+    assert_eq!(told.get(), 1);
+    form.redo().unwrap();
+    assert!(!name.is_gone());
+    assert_eq!(told.get(), 2);
+}

@@ -17,6 +17,7 @@ mod secrets;
 mod settling;
 mod steps;
 mod type_rules;
+mod variants;
 
 use std::collections::HashMap;
 
