@@ -4,6 +4,7 @@ use std::time::Duration;
 
 use super::Address;
 use crate::schema::{Choices, Error, ErrorKind, Pointer};
+use crate::tree::BindingId;
 use crate::value::Value;
 
 /// An action on a form.
@@ -18,6 +19,8 @@ pub enum Action {
     Focus {
         /// The place of the widget.
         at: Address,
+        /// The binding of the widget, if it is known.
+        by: Option<BindingId>,
     },
     /// Text is entered in a widget.
     Enter {
@@ -30,6 +33,8 @@ pub enum Action {
     Leave {
         /// The place of the widget.
         at: Address,
+        /// The binding of the widget, if it is known. If another binding of the place has the focus, that keeps it.
+        by: Option<BindingId>,
     },
     /// A place is cleared: a field of its value, a list of its rows, a record of everything in it.
     Clear {

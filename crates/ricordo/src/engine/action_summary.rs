@@ -73,13 +73,13 @@ impl ActionSummary {
         let detail = |at: &Address, value: &Value| Detail::of(&engine.masked_at(at, value));
         let mut summary = ActionSummary::default();
         let (verb, at) = match action {
-            Action::Focus { at } => (Verb::Focus, Some(at)),
+            Action::Focus { at, .. } => (Verb::Focus, Some(at)),
             Action::Enter { at, text } => {
                 let masked = engine.masked_at(at, &text.as_str().into());
                 summary.detail = Detail::text(masked.as_text().unwrap_or_default());
                 (Verb::Enter, Some(at))
             }
-            Action::Leave { at } => (Verb::Leave, Some(at)),
+            Action::Leave { at, .. } => (Verb::Leave, Some(at)),
             Action::Clear { at } => (Verb::Clear, Some(at)),
             Action::Release { at } => (Verb::Release, Some(at)),
             Action::Replace { at, value } => {

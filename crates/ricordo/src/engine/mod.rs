@@ -49,7 +49,7 @@ pub(crate) use rulebook::{FlagRule, RuleOf, RuleSpec};
 
 pub(crate) use crate::settle::Figure;
 pub use crate::settle::{Aspects, Comparison, PlaceView, Reads};
-pub use crate::tree::{Cost, PlaceId};
+pub use crate::tree::{BindingId, Cost, PlaceId};
 
 use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Pointer, Schema};
 use crate::settle::{self, Checkpoint, Graph};
@@ -309,9 +309,9 @@ impl Engine {
             Action::Undo => return self.step(History::undo, History::keep_for_redo, "undo"),
             Action::Redo => return self.step(History::redo, History::keep_for_undo, "redo"),
             Action::Wait { duration } => return self.wait(duration),
-            Action::Leave { at } => {
+            Action::Leave { at, by } => {
                 let place = self.present(&at)?;
-                let committed = self.leave(place);
+                let committed = self.leave(place, by);
                 let outcome = self.finish(None, committed)?;
                 self.history.end_typing();
                 return Ok(outcome);

@@ -87,8 +87,12 @@ impl Outcome {
         } else {
             concerned(tree, observers, &changes, &gone, may_be_gone)
         };
-        // That a variant came or went is seen from the tag, and from what is in it.
-        changes.retain(|change| !tree.is_variant(change.place));
+        // That a variant came or went is seen from the tag, and from what is in it; who holds the focus concerns bindings alone.
+        changes.retain_mut(|change| {
+            change.aspects = change.aspects.without(Aspects::HOLDER);
+            !tree.is_variant(change.place)
+                && (!change.aspects.is_empty() || !change.children_before.is_empty())
+        });
         let made = made.filter(|place| tree.knows(*place));
         Outcome { changes, notices, made, summary: ActionSummary::default(), is_step }
     }
@@ -107,6 +111,7 @@ impl Outcome {
 }
 
 /// What a place was before the first change, as far as it was changed.
+#[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 struct Before<'a> {
     place: PlaceId,
     field: Option<&'a Field>,
@@ -122,6 +127,8 @@ struct Before<'a> {
     presence: Option<Presence>,
     epoch: bool,
     focused: Option<bool>,
+    /// Whether another binding of it may have the focus.
+    held: bool,
     choices: bool,
     children: Option<&'a [PlaceId]>,
 }
@@ -167,6 +174,7 @@ impl Before<'_> {
             presence: None,
             epoch: false,
             focused: None,
+            held: false,
             choices: false,
             children: None,
         }
@@ -229,6 +237,7 @@ impl Before<'_> {
         aspects.put(Aspects::VALIDITY, was_other && node.container().is_none());
         let has_focus = tree.focus() == Some(self.place);
         aspects.put(Aspects::FOCUS, self.focused.is_some_and(|before| before != has_focus));
+        aspects.put(Aspects::HOLDER, self.held);
         aspects.put(Aspects::CHOICES, self.choices);
         aspects.put(Aspects::PRESENCE, self.presence.is_some() && self.presence != presence);
         aspects.put(Aspects::EPOCH, self.epoch);
@@ -421,11 +430,15 @@ impl<'a> Befores<'a> {
                 // Where it went is known by the next change of it, or by where it is now.
                 let is_first = !std::mem::replace(&mut self.focus_has_moved, true);
                 // A row that was removed before had not the focus any more, though it may get it back.
-                if let Some(place) = before.filter(|place| tree.is_there(*place)) {
+                let before = before.map(|focus| focus.place).filter(|place| tree.is_there(*place));
+                if let Some(place) = before {
                     self.of(place).focused.get_or_insert(is_first);
                 }
                 if let Some(place) = tree.focus() {
                     self.of(place).focused.get_or_insert(false);
+                }
+                for place in [before, tree.focus()].into_iter().flatten() {
+                    self.of(place).held = true;
                 }
             }
             Undo::Choices { place, .. } => self.of(place).choices = true,

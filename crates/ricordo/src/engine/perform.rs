@@ -5,7 +5,7 @@ use super::prepared::take_prepared;
 use super::target::RowsNamed;
 use super::{Action, Address, Engine};
 use crate::schema::{Choices, Error, ErrorKind, Kind, Named, PartId, Pointer};
-use crate::tree::{Body, PlaceId};
+use crate::tree::{Body, Focus, PlaceId};
 use crate::value::Value;
 
 /// The row that an action made, if it made one.
@@ -26,14 +26,14 @@ impl Engine {
 
     fn carry_out(&mut self, action: Action) -> Result<Made, Error> {
         match action {
-            Action::Focus { at } => {
+            Action::Focus { at, by } => {
                 let place = self.present(&at)?;
-                self.tree.set_focus(Some(place));
+                self.tree.set_focus(Some(Focus { place, by }));
             }
             Action::Enter { at, text } => _ = self.enter(&at, &text)?,
-            Action::Leave { at } => {
+            Action::Leave { at, by } => {
                 let place = self.present(&at)?;
-                self.leave(place);
+                self.leave(place, by);
             }
             Action::Clear { at } => {
                 let place = self.present(&at)?;

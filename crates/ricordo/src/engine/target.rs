@@ -73,9 +73,9 @@ impl Engine {
     pub(crate) fn check_addresses(&self, action: &Action) -> Result<(), Error> {
         let pointers = |pointers: &[&Pointer]| pointers.iter().try_for_each(|at| self.check_pointer(at));
         match action {
-            Action::Focus { at }
+            Action::Focus { at, .. }
             | Action::Enter { at, .. }
-            | Action::Leave { at }
+            | Action::Leave { at, .. }
             | Action::Clear { at }
             | Action::Replace { at, .. }
             | Action::Insert { list: at, .. }

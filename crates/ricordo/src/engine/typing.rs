@@ -2,7 +2,7 @@
 
 use super::{Address, Engine, Outcome};
 use crate::schema::{Commit, Error, Reading};
-use crate::tree::{Pending, PlaceId, Undo};
+use crate::tree::{BindingId, Pending, PlaceId, Undo};
 use crate::value::{Value, is_canonical_number};
 use std::time::Duration;
 
@@ -59,10 +59,10 @@ impl Engine {
 
     /// What it means that a widget has lost the focus. The field comes back in which typing took effect, if it was
     /// one.
-    pub(super) fn leave(&mut self, place: PlaceId) -> Option<PlaceId> {
+    pub(super) fn leave(&mut self, place: PlaceId, by: Option<BindingId>) -> Option<PlaceId> {
         let committed = self.commit_typing(place);
         self.tree.set_touched(place, true);
-        if self.tree.focus() == Some(place) {
+        if self.tree.is_focused_by(place, by) {
             self.tree.set_focus(None);
         }
         committed

@@ -196,12 +196,12 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
             let message = format!("there is no operation “{op}” in a JSON Patch");
             return Err(op_node.error(message).with_nearest_name(nearest(op, PATCH_OPERATIONS)));
         }
-        "focus" => (Action::Focus { at: given.address("path")? }, &["path"]),
+        "focus" => (Action::Focus { at: given.address("path")?, by: None }, &["path"]),
         "enter" => {
             let text = given.needed("text")?.string()?.into_owned();
             (Action::Enter { at: given.address("path")?, text }, &["path", "text"])
         }
-        "leave" => (Action::Leave { at: given.address("path")? }, &["path"]),
+        "leave" => (Action::Leave { at: given.address("path")?, by: None }, &["path"]),
         "clear" => (Action::Clear { at: given.address("path")? }, &["path"]),
         "release" => (Action::Release { at: given.address("path")? }, &["path"]),
         "reset" => {

@@ -69,12 +69,12 @@ fn line(engine: &Engine, action: &Action) -> Value {
         pointer(engine, list).join(&position)
     };
     let line = match action {
-        Action::Focus { at } => op("focus").at("path", at),
+        Action::Focus { at, .. } => op("focus").at("path", at),
         Action::Enter { at, text } => {
             let text = hidden(engine, &pointer(engine, at), &text.as_str().into());
             op("enter").at("path", at).with("text", text)
         }
-        Action::Leave { at } => op("leave").at("path", at),
+        Action::Leave { at, .. } => op("leave").at("path", at),
         Action::Clear { at } => op("clear").at("path", at),
         Action::Release { at } => op("release").at("path", at),
         Action::Replace { at, value } => op("replace").at("path", at).value_at(&pointer(engine, at), value),

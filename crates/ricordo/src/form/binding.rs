@@ -13,7 +13,7 @@ use super::{Form, Place};
 use crate::engine::{Action, PlaceView};
 use crate::model::Locate;
 use crate::schema::{Error, ErrorKind, Finding, Kind, MASK, Named, Pointer, Reading};
-use crate::tree::PlaceId;
+use crate::tree::{BindingId, PlaceId};
 use crate::value::Value;
 
 /// The binding of a widget to a place: what the widget shows, and what it reports. Clones are the same binding.
@@ -44,6 +44,8 @@ use crate::value::Value;
 pub struct Binding {
     core: Rc<Core>,
     place: PlaceId,
+    /// By which the focus is known to be in this widget, and not in another of the place.
+    id: BindingId,
     style: Style,
     composing: Rc<RefCell<Option<Composing>>>,
 }
@@ -104,7 +106,7 @@ pub struct WidgetState {
     pub is_valid: bool,
     /// Whether the text is not committed yet.
     pub is_uncommitted: bool,
-    /// Whether the place has the focus.
+    /// Whether the widget has the focus. Of several widgets of one place, one has it.
     pub has_focus: bool,
     /// Whether the place is gone, as its row was removed. It may come back.
     pub is_gone: bool,
@@ -215,14 +217,20 @@ impl<M: 'static> Form<M> {
 impl<T> Place<T> {
     /// Binds a widget to the place.
     pub fn bind(&self) -> Binding {
-        Binding { core: self.core.clone(), place: self.id, style: Style::Typed, composing: Rc::default() }
+        Binding {
+            core: self.core.clone(),
+            place: self.id,
+            id: self.core.next_binding(),
+            style: Style::Typed,
+            composing: Rc::default(),
+        }
     }
 }
 
 impl Binding {
     /// A read-only binding to the same place: it always shows the value in its display format.
     pub fn one_way(&self) -> Self {
-        Binding { style: Style::OneWay, composing: Rc::default(), ..self.clone() }
+        self.styled(Style::OneWay)
     }
 
     /// A binding to the same place for a native input of dates, times or numbers, which speaks canonical text (HTML Living
@@ -240,7 +248,12 @@ impl Binding {
     /// # Ok::<(), ricordo::Error>(())
     /// ```
     pub fn native(&self) -> Self {
-        Binding { style: Style::Native, composing: Rc::default(), ..self.clone() }
+        self.styled(Style::Native)
+    }
+
+    /// Another binding to the same place.
+    fn styled(&self, style: Style) -> Self {
+        Binding { id: self.core.next_binding(), style, composing: Rc::default(), ..self.clone() }
     }
 
     /// The place.
@@ -260,9 +273,9 @@ impl Binding {
     /// Fails if the place is gone for good, or inside a selector.
     pub fn subscribe(&self, mut draw: impl FnMut(&WidgetState) + 'static) -> Result<Subscription, Error> {
         let first = self.state();
-        let (style, composing) = (self.style, self.composing.clone());
+        let (id, style, composing) = (self.id, self.style, self.composing.clone());
         // The form would keep itself alive if its subscriber held it.
-        let state = move |view: &View<'_, Value>| state_of(view.place(), style, &composing);
+        let state = move |view: &View<'_, Value>| state_of(view.place(), id, style, &composing);
         draw(&first);
         let redraw = move |update: &Update<WidgetState>| draw(update.now());
         select(&self.core, self.place, Some(self.place), state, redraw)
@@ -278,14 +291,14 @@ impl Binding {
     pub fn handle(&self, event: WidgetEvent) -> Result<(), Error> {
         let at = || self.place.into();
         match event {
-            WidgetEvent::Focus => self.apply(Action::Focus { at: at() }),
+            WidgetEvent::Focus => self.apply(Action::Focus { at: at(), by: Some(self.id) }),
             WidgetEvent::Leave => {
                 // Nothing of what stood in the widget is lost.
                 if let Some(text) = self.composed() {
                     self.enter(text)?;
                 }
                 self.composing.take();
-                self.apply(Action::Leave { at: at() })
+                self.apply(Action::Leave { at: at(), by: Some(self.id) })
             }
             WidgetEvent::Composing(text) => {
                 self.may_change()?;
@@ -354,10 +367,10 @@ impl Binding {
 
     /// A widget that a person types into has the focus, whether it was reported or not.
     fn take_focus(&self) -> Result<(), Error> {
-        if self.view(|view| view.has_focus()) {
+        if self.view(|view| view.is_focused_by(self.id)) {
             return Ok(());
         }
-        self.apply(Action::Focus { at: self.place.into() })
+        self.apply(Action::Focus { at: self.place.into(), by: Some(self.id) })
     }
 
     fn may_change(&self) -> Result<(), Error> {
@@ -397,7 +410,7 @@ impl Binding {
     }
 
     fn state_of(&self, view: PlaceView<'_>) -> WidgetState {
-        state_of(view, self.style, &self.composing)
+        state_of(view, self.id, self.style, &self.composing)
     }
 
     /// The text that an input method is still at work on.
@@ -433,9 +446,15 @@ fn native_text(view: PlaceView<'_>) -> String {
     }
 }
 
-fn state_of(view: PlaceView<'_>, style: Style, composing: &RefCell<Option<Composing>>) -> WidgetState {
+fn state_of(
+    view: PlaceView<'_>,
+    id: BindingId,
+    style: Style,
+    composing: &RefCell<Option<Composing>>,
+) -> WidgetState {
     let part = view.part();
-    let shows_entry = view.has_focus() || view.is_unreadable() || view.is_uncommitted();
+    let has_focus = view.is_focused_by(id);
+    let shows_entry = has_focus || view.is_unreadable() || view.is_uncommitted();
     let text = match composed(view, composing) {
         Some(text) => text,
         None if style == Style::Native && part.is_field() => native_text(view),
@@ -461,7 +480,7 @@ fn state_of(view: PlaceView<'_>, style: Style, composing: &RefCell<Option<Compos
         is_touched: view.is_touched(),
         is_valid: view.is_valid(),
         is_uncommitted: view.is_uncommitted(),
-        has_focus: view.has_focus(),
+        has_focus,
         is_gone: !view.is_there(),
         epoch: view.epoch(),
     }

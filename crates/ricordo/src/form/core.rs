@@ -12,7 +12,8 @@ use super::cause::{Cause, Link};
 use super::counts::{Counts, SubscriberReport};
 use super::recording::Recorder;
 use crate::engine::{
-    Action, AddedRules, Address, Engine, ObserverId, Outcome, PlaceId, PlaceView, Prepared, Reads, RuleSpec,
+    Action, AddedRules, Address, BindingId, Engine, ObserverId, Outcome, PlaceId, PlaceView, Prepared, Reads,
+    RuleSpec,
 };
 use crate::schema::{Error, ErrorKind, Pointer};
 
@@ -53,6 +54,8 @@ pub(super) struct Core {
     /// Subscriptions that ended while a selector ran.
     ended: RefCell<Vec<ObserverId>>,
     recorder: RefCell<Option<Recorder>>,
+    /// How many bindings were made.
+    bindings: Cell<u64>,
 }
 
 /// What waits for the end of the round.
@@ -86,6 +89,13 @@ struct Subscriber {
 }
 
 impl Core {
+    /// The id of a binding that is being made.
+    pub(super) fn next_binding(&self) -> BindingId {
+        let made = self.bindings.get();
+        self.bindings.set(made + 1);
+        BindingId::after(made)
+    }
+
     pub(super) fn new(engine: Engine) -> Rc<Self> {
         Rc::new(Core {
             engine: RefCell::new(engine),
@@ -99,6 +109,7 @@ impl Core {
             reads: RefCell::default(),
             ended: RefCell::default(),
             recorder: RefCell::default(),
+            bindings: Cell::default(),
         })
     }
 

@@ -412,8 +412,8 @@ impl<M: 'static> Form<M> {
     /// Fails inside a selector or a rule.
     pub fn show_findings(&self) -> Result<Option<Place<Value>>, Error> {
         // What still waits for its field to be left counts.
-        self.apply(Action::Leave { at: self.core.root().into() })?;
-        let leave = |finding: &Finding| Action::Leave { at: finding.place.clone().into() };
+        self.apply(Action::Leave { at: self.core.root().into(), by: None })?;
+        let leave = |finding: &Finding| Action::Leave { at: finding.place.clone().into(), by: None };
         self.apply(Action::Group(self.findings().iter().map(leave).collect()))?;
         Ok(self.first_finding())
     }
@@ -506,7 +506,7 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails if there is no such place.
     pub fn focus<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
-        self.apply(Action::Focus { at: address(at)? })
+        self.apply(Action::Focus { at: address(at)?, by: None })
     }
 
     /// Enters text: what a widget does when a person has typed, with the whole text in it.
@@ -524,7 +524,7 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails if there is no such place.
     pub fn leave<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
-        self.apply(Action::Leave { at: address(at)? })
+        self.apply(Action::Leave { at: address(at)?, by: None })
     }
 
     /// Clears a field, a list, or a record.

@@ -221,7 +221,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone.
     pub fn focus(&self) -> Result<(), Error> {
-        self.apply(Action::Focus { at: self.id.into() })
+        self.apply(Action::Focus { at: self.id.into(), by: None })
     }
 
     /// Enters text: what a widget does when a person has typed, with the whole text in it.
@@ -239,7 +239,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone.
     pub fn leave(&self) -> Result<(), Error> {
-        self.apply(Action::Leave { at: self.id.into() })
+        self.apply(Action::Leave { at: self.id.into(), by: None })
     }
 
     /// Clears the place.

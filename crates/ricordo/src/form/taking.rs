@@ -72,7 +72,7 @@ impl<M: Model> Form<M> {
     #[allow(clippy::needless_pass_by_value, reason = "said once, and used up")]
     pub fn take(&self, keep: Keep<M>) -> Result<M, Error> {
         // What still waits for its field to be left counts.
-        self.apply(Action::Leave { at: self.core.root().into() })?;
+        self.apply(Action::Leave { at: self.core.root().into(), by: None })?;
         let Ok(record) = self.parse() else {
             self.show_findings()?;
             return self.parse();

@@ -13,7 +13,7 @@ use std::ops::{BitOr, BitOrAssign};
 /// assert_eq!(marks.to_string(), "dirty, touched");
 /// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Aspects(u16);
+pub struct Aspects(u32);
 
 impl Aspects {
     /// The text in the widget.
@@ -49,6 +49,9 @@ impl Aspects {
     pub const REQUIRED: Aspects = Aspects(16384);
     /// Whether the place leads its counterpart, or overrides its suggestion.
     pub const DRIVER: Aspects = Aspects(32768);
+
+    /// Which binding of the place has the focus. It is not among all aspects, since it concerns nobody but bindings.
+    pub(crate) const HOLDER: Aspects = Aspects(65536);
 
     /// All of them.
     pub const ALL: Aspects = Aspects(0xffff);

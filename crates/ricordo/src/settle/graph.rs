@@ -508,7 +508,7 @@ impl Graph {
                 return Ok(());
             }
             Undo::Focus { before } => {
-                for place in [*before, tree.focus()].into_iter().flatten() {
+                for place in [before.map(|focus| focus.place), tree.focus()].into_iter().flatten() {
                     self.trigger_all(tree, place, Aspects::FOCUS);
                 }
                 return Ok(());

@@ -7,7 +7,7 @@ use super::reads::Reach;
 use super::{Aspects, Reads};
 use crate::check::{Subject, finding};
 use crate::schema::{Choices, Finding, FindingKind, Kind, MASK, Part, Pointer, Reveal, Schema, Step};
-use crate::tree::{Body, Fault, ListBody, PlaceId, Standing, Tree};
+use crate::tree::{BindingId, Body, Fault, ListBody, PlaceId, Standing, Tree};
 use crate::value::Value;
 
 /// What is to be seen of a place: read-only, and cheap to copy.
@@ -250,6 +250,12 @@ impl<'a> PlaceView<'a> {
     pub fn has_focus(&self) -> bool {
         self.look(Aspects::FOCUS);
         self.tree.focus() == Some(self.place)
+    }
+
+    /// Whether a binding of the place has the focus.
+    pub(crate) fn is_focused_by(&self, binding: BindingId) -> bool {
+        self.look(Aspects::FOCUS | Aspects::HOLDER);
+        self.tree.is_focused_by(self.place, Some(binding))
     }
 
     /// What dirty compares with and reset returns to.

@@ -170,14 +170,6 @@ impl Tree {
         self.log.push(Undo::Standing { place, before });
     }
 
-    /// Gives the focus to a place, or to none.
-    pub(crate) fn set_focus(&mut self, place: Option<PlaceId>) {
-        let before = std::mem::replace(&mut self.focus, place);
-        if before != place {
-            self.log.push(Undo::Focus { before });
-        }
-    }
-
     pub(super) fn replace_field(&mut self, place: PlaceId, new: Field) {
         let before = self.summarized(place, |tree| match tree.field_mut(place) {
             Some(field) => std::mem::replace(field, new),

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::node::Presence;
 use super::sequence::Key;
-use super::{Body, Faults, Field, Pattern, PlaceId, Ruled, Standing, Tree};
+use super::{Body, Faults, Field, Focus, Pattern, PlaceId, Ruled, Standing, Tree};
 use crate::schema::{Choices, PartId};
 use crate::value::Value;
 
@@ -70,8 +70,8 @@ pub(crate) enum Undo {
     Baseline { list: PlaceId, before: Box<ListBaseline> },
     /// The form took a new baseline, so that what went before cannot be undone.
     NewBaseline,
-    /// This place had the focus.
-    Focus { before: Option<PlaceId> },
+    /// This had the focus.
+    Focus { before: Option<Focus> },
     /// The field had these choices of its own.
     Choices { place: PlaceId, before: Option<Choices> },
     /// All fields of this part that the pattern means had these choices.
@@ -143,7 +143,7 @@ impl Undo {
             | Undo::Displaced { list, .. }
             | Undo::Baseline { list, .. } => Some(list),
             Undo::Children { record, .. } => Some(record),
-            Undo::Focus { before } => before,
+            Undo::Focus { before } => before.map(|focus| focus.place),
             Undo::PartChoices { .. } | Undo::NewBaseline => None,
         }
     }

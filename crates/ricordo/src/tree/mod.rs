@@ -8,6 +8,7 @@
 mod change;
 mod choices;
 mod cost;
+mod focus;
 mod list;
 mod load;
 mod locate;
@@ -30,6 +31,8 @@ use slotmap::{Key as _, SlotMap};
 
 use choices::RunTimeChoices;
 pub use cost::Cost;
+pub use focus::BindingId;
+pub(crate) use focus::Focus;
 pub(crate) use log::Undo;
 pub use node::PlaceId;
 pub(crate) use node::{Body, Field, ListBody, Marks, Node, Pending, Presence, RecordBody, Summary};
@@ -49,8 +52,7 @@ pub(crate) struct Tree {
     root: PlaceId,
     /// What is seen of a place that was freed: a field without anything in it.
     nowhere: Node,
-    /// The place that has the focus.
-    focus: Option<PlaceId>,
+    focus: Option<Focus>,
     choices: RunTimeChoices,
     ruled: RuledPlaces,
     /// When each place was last reset itself, as a count of all resets.
@@ -118,11 +120,6 @@ impl Tree {
     /// The form itself.
     pub(crate) fn root(&self) -> PlaceId {
         self.root
-    }
-
-    /// The place that has the focus, if that is still there.
-    pub(crate) fn focus(&self) -> Option<PlaceId> {
-        self.focus.filter(|place| self.is_there(*place))
     }
 
     pub(crate) fn node(&self, place: PlaceId) -> &Node {

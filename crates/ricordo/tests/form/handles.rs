@@ -81,7 +81,7 @@ fn refusals_say_what_was_wrong_and_change_nothing() {
     refuse(Action::Enter { at: place("/ingredients/2/name").into(), text: String::new() });
     refuse(Action::Enter { at: place("/ingredients/00").into(), text: String::new() });
     refuse(Action::Enter { at: place("/ingredients").into(), text: "salt".to_owned() });
-    refuse(Action::Leave { at: place("/name/first").into() });
+    refuse(Action::Leave { at: place("/name/first").into(), by: None });
     refuse(Action::Replace { at: place("/loaves").into(), value: "many".into() });
     refuse(Action::Replace {
         at: place("/loaves").into(),
@@ -127,7 +127,10 @@ fn refusals_say_what_was_wrong_and_change_nothing() {
     let foreign = other.place(at::<Batch>().ingredients()).unwrap();
     foreign.add().unwrap();
     let stranger = foreign.row(2).unwrap().id();
-    assert_eq!(form.apply(Action::Leave { at: stranger.into() }).unwrap_err().kind(), ErrorKind::Gone);
+    assert_eq!(
+        form.apply(Action::Leave { at: stranger.into(), by: None }).unwrap_err().kind(),
+        ErrorKind::Gone
+    );
 }
 
 #[test]

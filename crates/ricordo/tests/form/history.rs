@@ -186,7 +186,7 @@ fn undo_tells_what_is_in_a_record_that_goes_with_the_record_around_it() {
     form.set("/outer", ricordo::Value::Null).unwrap();
     form.set("/outer", ricordo::exchange::read_value(r#"{"inner":{"name":"Rye"}}"#).unwrap()).unwrap();
     let name = form.place("/outer/inner/name").unwrap();
-    let told = std::rc::Rc::new(std::cell::Cell::new(0));
+    let told = Rc::new(Cell::new(0));
     let count = told.clone();
     let _guard = name.subscribe(move |_| count.set(count.get() + 1)).unwrap();
     form.undo().unwrap();

@@ -102,6 +102,8 @@ proptest! {
             if is_now && said.is_overridden() && said.value().is_empty() {
                 // Data cannot say that somebody has overridden a suggestion by a blank.
                 engine.apply(Action::Clear { at: "/f4".parse().unwrap() }).unwrap();
+                // Null and blank are two ways to be empty.
+                engine.apply(Action::Replace { at: "/f4".parse().unwrap(), value: said.value() }).unwrap();
             }
             let root = engine.view(engine.root());
             (root.value(), root.is_valid())

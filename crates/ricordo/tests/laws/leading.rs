@@ -414,7 +414,7 @@ proptest! {
                     }
                     model.settle(&before, &written);
                     // Each is a step of its own.
-                    engine.apply(Action::Leave { at: pointer("/whole").into() }).unwrap();
+                    engine.apply(Action::Leave { at: pointer("/whole").into(), by: None }).unwrap();
                     if model != before {
                         undo.push(before.clone());
                         redo.clear();

@@ -279,6 +279,9 @@ impl Reference {
                 let blank = blank(item);
                 let nothing = is_nullable(item).then_some(&Json::Null);
                 let value = line.get("value").or(blank.as_ref()).or(nothing);
+                if let Some(given) = line.get("value") {
+                    check_all(item, Some(given))?;
+                }
                 let mut row = Place::new(item, false, value);
                 (row.added, row.stood) = (true, None);
                 let Held::List { rows, absent, .. } = &mut place.held else { return None };

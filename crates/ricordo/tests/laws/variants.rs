@@ -128,13 +128,15 @@ fn order(kind: usize, figure: u32) -> Order {
 /// A row, and what its variant was when it came.
 #[derive(Clone, Debug, PartialEq)]
 struct Plain {
+    /// Tells equal rows apart.
+    number: usize,
     order: Order,
     first: Order,
 }
 
 impl Plain {
-    fn new(order: Order) -> Self {
-        Plain { first: order.clone(), order }
+    fn new(number: usize, order: Order) -> Self {
+        Plain { number, first: order.clone(), order }
     }
 
     /// What becomes of the row when another variant is chosen.
@@ -178,7 +180,7 @@ fn computed(rows: &[Plain]) -> Day {
     }
 }
 
-fn done(form: &Form<Day>, rows: &mut Vec<Plain>, doing: Doing) {
+fn done(form: &Form<Day>, rows: &mut Vec<Plain>, doing: Doing, number: usize) {
     let orders = at::<Day>().orders();
     let kinds = [WayTag::Collect, WayTag::Deliver, WayTag::Post];
     match doing {
@@ -231,7 +233,7 @@ fn done(form: &Form<Day>, rows: &mut Vec<Plain>, doing: Doing) {
         Doing::Insert(at, kind, figure) => {
             let at = at % (rows.len() + 1);
             form.place(orders).unwrap().insert(at, order(kind, figure)).unwrap();
-            rows.insert(at, Plain::new(order(kind, figure)));
+            rows.insert(at, Plain::new(number, order(kind, figure)));
         }
         Doing::Remove(at) => {
             let Some(at) = at.checked_rem(rows.len()) else { return };
@@ -259,12 +261,12 @@ fn done(form: &Form<Day>, rows: &mut Vec<Plain>, doing: Doing) {
 proptest! {
     #[test]
     fn rules_over_variants_match_a_computation_from_plain_data(doings in doings()) {
-        let first: Vec<Plain> = (0..3).map(|kind| Plain::new(order(kind, 3))).collect();
+        let first: Vec<Plain> = (0..3).map(|kind| Plain::new(kind, order(kind, 3))).collect();
         let day = Day { orders: first.iter().map(|row| row.order.clone()).collect(), pieces: None, carried: None };
         let form = Form::new(&day).unwrap();
         prop_assert!(!form.is_dirty());
         let (mut rows, mut steps) = (first.clone(), vec![first.clone()]);
-        for doing in doings {
+        for (doing, number) in doings.into_iter().zip(3..) {
             match doing {
                 Doing::Undo => {
                     prop_assert_eq!(form.can_undo(), steps.len() > 1);
@@ -278,7 +280,7 @@ proptest! {
                     form.reset().unwrap();
                     rows.clone_from(&first);
                 }
-                doing => done(&form, &mut rows, doing),
+                doing => done(&form, &mut rows, doing, number),
             }
             if *steps.last().unwrap() != rows {
                 steps.push(rows.clone());
