@@ -24,7 +24,7 @@ use crate::form::Form;
 use crate::schema::Pointer;
 use std::time::Duration;
 
-/// A screen that the checks can act on and look at.
+/// A screen that the checks act on and read.
 pub trait Adapter {
     /// Draws a screen for a form, with a widget for every field, in place of what was drawn before.
     fn show(&mut self, form: Form);

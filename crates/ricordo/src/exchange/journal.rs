@@ -40,7 +40,7 @@ pub enum Command {
 ///
 /// # Errors
 ///
-/// Fails at the first line that is no action.
+/// Fails at the first line that is not an action.
 ///
 /// ```
 /// let journal = ricordo::exchange::read_journal(r#"
@@ -97,7 +97,7 @@ impl JournalLines {
     ///
     /// # Errors
     ///
-    /// Fails if the line is no action. The error's line is that in the journal; its column and stretch are those in the
+    /// Fails if the line is not an action. The error's line is that in the journal; its column and stretch are those in the
     /// text given.
     pub fn read(&mut self, text: &str) -> Result<Option<Entry>, Error> {
         self.count += 1;

@@ -1,4 +1,4 @@
-//! Records with variants in definitions: `oneOf` of records that are told apart by a field with a `const`.
+//! Records with variants in definitions: `oneOf` of records, each with another `const` in one of its fields.
 
 use std::borrow::Cow;
 

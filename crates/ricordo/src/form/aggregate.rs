@@ -14,7 +14,7 @@ use crate::value::Value;
 /// The rows of a list, or of the lists in its rows, to aggregate. `M` is what the list lies in, `R` is what a row
 /// holds.
 ///
-/// | figure | says |
+/// | aggregate | value |
 /// |---|---|
 /// | [`sum`](Rows::sum) | the sum of the numbers; 0 if there is none |
 /// | [`count`](Rows::count) | how many rows there are |

@@ -151,7 +151,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
     }
 
     /// What a field is chosen from, where that depends on other places. `None` leaves the choices that it has otherwise. A value
-    /// that is no longer offered stays, and is found.
+    /// that is no longer offered stays, with the finding `not_listed`.
     ///
     /// ```
     /// # use ricordo::{Form, Model, Rules, at, schema::{Choice, Choices}};

@@ -27,7 +27,7 @@ pub struct Changes<T> {
     waiting: Waiting<()>,
 }
 
-/// A stream of the results of a function of the form: the first now, then whenever it is another. Of results that
+/// A stream of the results of a function of the form: the first now, then whenever it has changed. Of results that
 /// come while nobody asks, only the last is given. It ends with the form.
 pub struct Values<T> {
     waiting: Waiting<T>,

@@ -9,7 +9,7 @@ pub(crate) const DEEPEST: usize = 100;
 impl Schema {
     /// Brings a value into the form that places of this part hold: members in the order of the definition,
     /// numbers without trailing zeros, blank members left out. What has no place in the schema is refused, not
-    /// dropped; whether the value keeps to the constraints is another matter.
+    /// dropped. Constraints are not checked.
     ///
     /// # Errors
     ///

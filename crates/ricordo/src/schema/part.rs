@@ -37,7 +37,7 @@ pub struct Part {
     pub display: Option<DisplayFormat>,
     /// When text is committed.
     pub commit: Commit,
-    /// Whether white space around an entry is no part of the value.
+    /// Whether white space around an entry is left out of the value.
     pub trim: bool,
     /// How the text of a scalar of the program is parsed and shown.
     pub scalar: Option<OwnScalar>,

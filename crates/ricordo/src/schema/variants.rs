@@ -100,7 +100,7 @@ impl SchemaBuilder {
 }
 
 impl Schema {
-    /// The variants of a record type, if its first field tells any apart.
+    /// The variants of a record type: one for each choice of its first field; none if the type has no variants.
     ///
     /// ```
     /// # use ricordo::{Model, form, schema::Kind};

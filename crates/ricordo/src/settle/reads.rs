@@ -1,4 +1,4 @@
-//! Reads: what a function of the form has looked at.
+//! Reads: what a function of the form depends on.
 
 use std::cell::RefCell;
 
@@ -6,10 +6,9 @@ use super::Aspects;
 use super::scratch::Scratch;
 use crate::tree::PlaceId;
 
-/// What a function of the form has looked at, so that it is called again only when something of that differs.
+/// The reads of a function of the form, which runs again only when something that it read has changed.
 ///
-/// Look at a form through [`PlaceView::tracked`](super::PlaceView::tracked), and everything that is looked at is
-/// noted here.
+/// A view made by [`PlaceView::tracked`](super::PlaceView::tracked) tracks its reads here.
 #[derive(Debug, Default)]
 pub struct Reads {
     seen: RefCell<Seen>,
@@ -17,9 +16,9 @@ pub struct Reads {
 
 #[derive(Debug, Default)]
 struct Seen {
-    /// In the order in which it was first looked at.
+    /// In the order of the first read.
     glances: Vec<Glance>,
-    /// Where each stands among the glances, once there are too many to look through.
+    /// The index of each read, once there are too many to search.
     index: Scratch<(PlaceId, Reach), usize>,
 }
 
@@ -32,7 +31,7 @@ pub(crate) enum Reach {
     Below,
 }
 
-/// Something that is looked at.
+/// A read of a place.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Glance {
     pub(crate) place: PlaceId,
@@ -45,17 +44,17 @@ impl Reads {
         self.seen.borrow_mut().note(place, reach, aspects);
     }
 
-    /// All that was looked at, in the order in which it was first looked at.
+    /// All reads, in the order of the first of each place.
     pub(crate) fn glances(&self) -> Vec<Glance> {
         self.seen.borrow().glances.clone()
     }
 
-    /// Whether exactly this was looked at.
+    /// Whether these are the reads.
     pub(super) fn are(&self, glances: &[Glance]) -> bool {
         self.seen.borrow().glances == glances
     }
 
-    /// Forgets everything, and keeps the room for it; how many slots of tables that touched.
+    /// Removes all reads, and keeps the capacity. Returns how many slots of tables were cleared.
     pub(super) fn clear(&mut self) -> u64 {
         let seen = self.seen.get_mut();
         seen.glances.clear();

@@ -1,4 +1,4 @@
-//! What is to be seen of a place.
+//! Views of places: what can be read of one.
 
 use std::borrow::Cow;
 use std::fmt;
@@ -10,13 +10,13 @@ use crate::schema::{Choices, Finding, FindingKind, Kind, MASK, Part, Pointer, Re
 use crate::tree::{BindingId, Body, Fault, ListBody, PlaceId, Standing, Tree};
 use crate::value::Value;
 
-/// What is to be seen of a place: read-only, and cheap to copy.
+/// A read-only view of a place. Cheap to copy.
 #[derive(Clone, Copy)]
 pub struct PlaceView<'a> {
     tree: &'a Tree,
     place: PlaceId,
     reads: Option<&'a Reads>,
-    /// Whether values are seen as calculations see them: what is not relevant is blank.
+    /// Whether values are read as rules read them: what is not relevant is blank.
     sees_relevant: bool,
 }
 
@@ -35,30 +35,29 @@ impl<'a> PlaceView<'a> {
         PlaceView { tree, place, reads: None, sees_relevant: false }
     }
 
-    /// The view of a calculation: what is looked at is taken down, and what is not relevant is blank.
+    /// The view of a rule: reads are tracked, and what is not relevant is blank.
     pub(super) fn of_calculation(tree: &'a Tree, place: PlaceId, reads: &'a Reads) -> Self {
         PlaceView { tree, place, reads: Some(reads), sees_relevant: true }
     }
 
-    /// The same view, which takes down everything that is looked at through it, and through the views that it
-    /// leads to.
+    /// The same view with its reads tracked, and those of the views that it leads to.
     pub fn tracked(self, reads: &'a Reads) -> Self {
         PlaceView { reads: Some(reads), ..self }
     }
 
-    /// Another place, seen in the same way.
+    /// The view of another place, with the same tracking.
     pub(crate) fn other(&self, place: PlaceId) -> Self {
         PlaceView { place, ..*self }
     }
 
-    /// Takes down that something of the place was looked at.
+    /// Tracks a read of the place itself.
     fn look(&self, aspects: Aspects) {
         if let Some(reads) = self.reads {
             reads.note(self.place, Reach::Own, aspects);
         }
     }
 
-    /// Takes down that something was looked at which a record or a list has as the sum of what is in it.
+    /// Tracks a read of something that depends on everything in a record or list.
     fn look_at_sum(&self, aspects: Aspects) {
         if let Some(reads) = self.reads {
             let reach = if self.part().is_field() { Reach::Own } else { Reach::Below };
@@ -67,7 +66,7 @@ impl<'a> PlaceView<'a> {
         }
     }
 
-    /// Takes down that something was looked at which the place has from all that it lies in.
+    /// Tracks a read of something that a place inherits from the places around it.
     fn look_around(&self, aspects: Aspects) {
         if let Some(reads) = self.reads {
             let around = std::iter::successors(Some(self.place), |place| self.tree.parent(*place));
@@ -75,7 +74,7 @@ impl<'a> PlaceView<'a> {
         }
     }
 
-    /// Takes down that it was looked at whether the place counts.
+    /// Tracks a read of whether the place is relevant.
     fn look_at_relevance(&self) {
         if let Some(reads) = self.reads {
             let around = self.tree.relevance_around(self.place);
@@ -83,7 +82,7 @@ impl<'a> PlaceView<'a> {
         }
     }
 
-    /// Takes down that it was looked at where the place is, or whether it is there.
+    /// Tracks a read of where the place is, or whether it is there.
     fn look_at_way(&self) {
         if let Some(reads) = self.reads {
             let above = std::iter::successors(self.tree.parent(self.place), |place| self.tree.parent(*place));
@@ -96,23 +95,23 @@ impl<'a> PlaceView<'a> {
         self.place
     }
 
-    /// What the form is made of.
+    /// The schema of the form.
     pub fn schema(&self) -> &'a Schema {
         self.tree.schema()
     }
 
-    /// What the schema says of the place.
+    /// The description of the place in the schema.
     pub fn part(&self) -> &'a Part {
         self.tree.part(self.place)
     }
 
-    /// Where the place is now. Of a place that is gone, where it was removed from.
+    /// The pointer of the place now or, if the place is gone, of what it was removed from.
     pub fn pointer(&self) -> Pointer {
         self.look_at_way();
         self.tree.pointer(self.place)
     }
 
-    /// Whether the place is in the form, and not in a row that was removed or a record that was emptied.
+    /// Whether the place is in the form: not in a removed row, an absent record, or a variant that is not chosen.
     pub fn is_there(&self) -> bool {
         self.look_at_way();
         self.tree.is_there(self.place)
@@ -128,8 +127,7 @@ impl<'a> PlaceView<'a> {
         }
     }
 
-    /// The text by which the value is shown where nobody is typing: in its display format, or a choice by its
-    /// label. Records and lists have none.
+    /// The value in its display format, or the label of a choice. Empty for records and lists.
     pub fn display(&self) -> String {
         self.look(Aspects::VALUE | Aspects::CHOICES);
         match self.tree.field(self.place) {
@@ -139,7 +137,7 @@ impl<'a> PlaceView<'a> {
         }
     }
 
-    /// The value, with all in it.
+    /// The value, with everything in it.
     pub fn value(&self) -> Value {
         if self.sees_relevant && self.tree.has_relevance() {
             self.look_at_sum(Aspects::VALUE | Aspects::RELEVANT);
@@ -171,13 +169,13 @@ impl<'a> PlaceView<'a> {
         self.schema().is_alike(self.tree.node(self.place).part, schema, schema.root())
     }
 
-    /// A figure that is another whenever the value is, but for a chance of one in 2⁶⁴.
+    /// A hash of the value.
     pub(crate) fn content(&self) -> u64 {
         self.tree.node(self.place).content()
     }
 
-    /// What the field is chosen from now: the choices that were set at run time, or else the schema's. Of a list
-    /// of choices, what its rows are chosen from.
+    /// The choices of the field: those that were set at run time or by a rule, or else the schema's. For a list of choices,
+    /// those of its rows.
     pub fn choices(&self) -> Option<&'a Choices> {
         self.look(Aspects::CHOICES);
         match self.part().kind {
@@ -186,19 +184,19 @@ impl<'a> PlaceView<'a> {
         }
     }
 
-    /// Whether the place, or one in it, holds a text that has not taken effect yet.
+    /// Whether text in the place, or in one in it, is not committed yet.
     pub fn is_uncommitted(&self) -> bool {
         self.look_at_sum(Aspects::UNCOMMITTED);
         self.tree.is_uncommitted(self.place)
     }
 
-    /// Whether what was typed cannot be read.
+    /// Whether the entry cannot be parsed.
     pub fn is_unreadable(&self) -> bool {
         self.look(Aspects::ENTRY | Aspects::VALUE | Aspects::FINDINGS);
         self.tree.field(self.place).is_some_and(|field| field.unreadable)
     }
 
-    /// Whether a person may not change the place: it, or what it lies in, is read-only.
+    /// Whether a person cannot change the place: it is calculated, or it or a place around it is read-only.
     pub fn is_readonly(&self) -> bool {
         self.look_around(Aspects::READONLY);
         self.tree.is_readonly(self.place)
@@ -210,38 +208,37 @@ impl<'a> PlaceView<'a> {
         self.tree.is_required(self.place)
     }
 
-    /// Whether the place counts: neither it nor anything that it lies in is said to be not relevant. What does not
-    /// count keeps its value, but is not checked, and calculations see nothing in it.
+    /// Whether the place is relevant: no rule says otherwise of it or of a place around it. A place that is not relevant keeps
+    /// its value, but is not checked, and rules read it as blank.
     pub fn is_relevant(&self) -> bool {
         self.look(Aspects::RELEVANT);
         self.look_at_relevance();
         self.tree.is_relevant(self.place)
     }
 
-    /// Whether the value is calculated, so that nobody else sets it.
+    /// Whether the value is calculated, and cannot be set.
     pub fn is_calculated(&self) -> bool {
         self.tree.is_calculated(self.place)
     }
 
-    /// The field that this one and it calculate each other.
+    /// The counterpart: the field that this one calculates, and that calculates this one.
     pub fn counterpart(&self) -> Option<PlaceView<'a>> {
         self.tree.counterpart(self.place).map(|place| self.other(place))
     }
 
-    /// Whether the place is one of two that calculate each other, and leads: its value is its own, and the other
-    /// follows.
+    /// Whether the place is one of two counterparts, and leads: the other one is calculated from it.
     pub fn is_driver(&self) -> bool {
         self.look(Aspects::DRIVER);
         self.tree.counterpart(self.place).is_some() && self.tree.is_leading(self.place)
     }
 
-    /// Whether the place is suggested a value, but somebody has overridden it.
+    /// Whether the place has a suggestion that was overridden.
     pub fn is_overridden(&self) -> bool {
         self.look(Aspects::DRIVER);
         self.tree.standing(self.place) == Some(Standing::Suggestion) && self.tree.is_leading(self.place)
     }
 
-    /// Whether a rule says of the place itself whether it is relevant, read-only, required, or as it should be.
+    /// Whether there is a rule about the place itself.
     pub(crate) fn has_rules(&self) -> bool {
         self.tree.standing(self.place).is_some()
     }
@@ -265,40 +262,38 @@ impl<'a> PlaceView<'a> {
         self.tree.baseline(self.place)
     }
 
-    /// Whether the value is not the baseline, or what was typed cannot be read. Records and lists compare
-    /// their values only.
+    /// Whether the value differs from the baseline, or the entry cannot be parsed. For records and lists, only values count.
     pub fn is_dirty(&self) -> bool {
         self.look_at_sum(Aspects::DIRTY | Aspects::VALUE | Aspects::EPOCH);
         self.tree.is_dirty(self.place)
     }
 
-    /// Whether the place, or one in it, was left by a person.
+    /// Whether a person has left the place, or one in it.
     pub fn is_touched(&self) -> bool {
         self.look_at_sum(Aspects::TOUCHED | Aspects::EPOCH);
         self.tree.is_touched(self.place)
     }
 
-    /// Whether neither the place nor anything in it has an error. Warnings do not count.
+    /// Whether neither the place nor anything in it has an error. Warnings are not errors.
     pub fn is_valid(&self) -> bool {
         self.look_at_sum(Aspects::FINDINGS | Aspects::EPOCH);
         self.look_at_relevance();
         self.tree.is_valid(self.place)
     }
 
-    /// A figure that moves whenever the place, or one that it lies in, is reset, so that widgets with a state
-    /// of their own know.
+    /// A number that changes whenever the place, or one around it, is reset, so that a widget with state of its own knows.
     pub fn epoch(&self) -> u64 {
         self.look_around(Aspects::EPOCH);
         self.tree.epoch(self.place)
     }
 
-    /// Whether the place holds nothing that children could lie in: an empty optional record or list.
+    /// Whether the place is an optional record or list that is not there.
     pub fn is_absent(&self) -> bool {
         self.look(Aspects::PRESENCE);
         self.tree.node(self.place).container().is_some_and(|container| !container.is_present())
     }
 
-    /// What is wrong with the place itself.
+    /// The findings about the place itself.
     pub fn findings(&self) -> Vec<Finding> {
         self.look(Aspects::FINDINGS | Aspects::TOUCHED | Aspects::CHOICES);
         self.look_at_relevance();
@@ -339,7 +334,7 @@ impl<'a> PlaceView<'a> {
         self.tree.field(self.place).map(|field| field.value.clone()).unwrap_or_default()
     }
 
-    /// What is wrong with the place and all in it, in the order of the form. What is right is not visited.
+    /// The findings about the place and everything in it, in the order of the form. Places without findings are not visited.
     pub fn all_findings(&self) -> Vec<Finding> {
         let mut findings = Vec::new();
         self.collect_findings(&mut findings);
@@ -371,7 +366,7 @@ impl<'a> PlaceView<'a> {
         }
     }
 
-    /// What lies directly in the place: fields in the order of the definition, or rows in their order.
+    /// The fields of a record in the order of the definition, those of its variant last, or the rows of a list.
     pub fn children(&self) -> impl Iterator<Item = PlaceView<'a>> + use<'a> {
         self.look(Aspects::STRUCTURE);
         let (tree, view) = (self.tree, *self);
@@ -391,7 +386,7 @@ impl<'a> PlaceView<'a> {
         below.into_iter().map(move |place| view.other(place))
     }
 
-    /// Where steps lead from the place; nothing where there is no such place now.
+    /// The place that steps lead to; `None` if there is none now.
     pub(crate) fn follow(&self, steps: &[Step]) -> Option<PlaceView<'a>> {
         steps.iter().try_fold(*self, |view, step| {
             view.look(Aspects::STRUCTURE);
@@ -399,7 +394,7 @@ impl<'a> PlaceView<'a> {
         })
     }
 
-    /// Where a pointer leads from the place; nothing where there is no such place now.
+    /// The place that a pointer leads to; `None` if there is none now.
     pub(crate) fn follow_pointer(&self, pointer: &Pointer) -> Option<PlaceView<'a>> {
         pointer.tokens().try_fold(*self, |view, token| {
             view.look(Aspects::STRUCTURE);
@@ -411,8 +406,8 @@ impl<'a> PlaceView<'a> {
         })
     }
 
-    /// The first field of the place, or of what is in it, that a person may enter something in: where the focus
-    /// belongs when a row was added.
+    /// The first field in the place, or the place itself, that a person can type into: where the focus belongs after a row was
+    /// added.
     pub fn first_enterable(&self) -> Option<PlaceView<'a>> {
         if self.part().is_field() {
             return (!self.is_readonly() && self.is_relevant()).then_some(*self);
@@ -420,7 +415,7 @@ impl<'a> PlaceView<'a> {
         self.children().find_map(|child| child.first_enterable())
     }
 
-    /// The first place, in the order of the form, with an error that is not in another place in it.
+    /// The first place in the order of the form with an error of its own.
     pub fn first_finding(&self) -> Option<PlaceView<'a>> {
         if self.is_valid() {
             return None;
@@ -431,17 +426,17 @@ impl<'a> PlaceView<'a> {
         self.children().find_map(|child| child.first_finding())
     }
 
-    /// What the place lies in; nothing for the form itself.
+    /// The record or list around the place; `None` for the form itself.
     pub fn parent(&self) -> Option<PlaceView<'a>> {
         self.tree.named_parent(self.place).map(|parent| self.other(parent))
     }
 
-    /// The name of the place among the fields of its record, if that is where it lies.
+    /// The name of the place, if it is a field of a record.
     pub fn name(&self) -> Option<&'a str> {
         self.tree.name(self.place)
     }
 
-    /// How many rows a list has; none for any other place.
+    /// The number of rows of a list; 0 for any other place.
     pub fn row_count(&self) -> usize {
         self.look(Aspects::STRUCTURE);
         self.tree.list(self.place).map_or(0, |list| list.sequence.len() as usize)
@@ -455,28 +450,28 @@ impl<'a> PlaceView<'a> {
         Some(self.other(list.rows[key as usize].place))
     }
 
-    /// The key of a row, which stays with it wherever it moves; nothing for a place that is no row. Keys
-    /// count from 1 within a list and are not given out twice.
+    /// The key of a row, which it keeps wherever it moves; `None` if the place is not a row. Keys count from 1 within a list,
+    /// and are not given out twice.
     pub fn row_key(&self) -> Option<u64> {
         self.tree.list(self.tree.parent(self.place)?)?;
         let is_in_list = !self.tree.is_prepared(self.place);
         is_in_list.then(|| ListBody::shown_key(self.tree.node(self.place).slot))
     }
 
-    /// Where a row stands in its list, counted from 0; nothing for a place that is no row, or is gone.
+    /// The position of a row in its list, from 0; `None` if the place is not a row, or is gone.
     pub fn position(&self) -> Option<usize> {
         self.look_at_way();
         let list = self.tree.list(self.tree.parent(self.place)?)?;
         list.sequence.position(self.tree.node(self.place).slot).map(|position| position as usize)
     }
 
-    /// Whether the place is a row that was added since the baseline.
+    /// Whether the place is a row that is not in the baseline.
     pub fn is_added(&self) -> bool {
         self.look_at_way();
         self.tree.row_marks(self.place).0
     }
 
-    /// Whether the place is a row of the baseline that was moved.
+    /// Whether the place is a row of the baseline that has moved.
     pub fn is_moved(&self) -> bool {
         self.look_at_way();
         self.tree.row_marks(self.place).1

@@ -1,6 +1,6 @@
-//! Content hashes: short figures that differ when values differ, but for rare chance.
+//! Content hashes: numbers of 64 bits that differ if the values do, except by rare chance.
 //!
-//! They let a list tell that its rows are not the baseline's without comparing them. They never leave the
+//! By them a list knows that its rows differ from the baseline's without comparing them. They never leave the
 //! process, and equal ones are always confirmed by comparison.
 
 use std::hash::{Hash, Hasher};

@@ -149,7 +149,7 @@ impl Value {
         if let Value::Record(record) = self { Some(record) } else { None }
     }
 
-    /// The canonical text of a scalar value, as a widget would show it: nothing for blank and null, `true` and
+    /// The canonical text of a scalar value, as a widget would show it: empty for blank and null, `true` and
     /// `false` for flags, numbers as [`write_number`] has them, dates and times as [`write_date`] and its like.
     /// Lists and records have none, and give nothing.
     pub fn to_text(&self) -> Cow<'_, str> {

@@ -5,7 +5,7 @@ use jiff::tz::Offset;
 use std::cmp::Ordering;
 
 /// A date and a time, with or without an offset from UTC. Two are equal when they are written the same: the
-/// same instant at another offset is another value.
+/// same instant at another offset is a different value.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub struct DateTime {
     /// The date and time as a clock at the place shows them.
