@@ -17,13 +17,13 @@
 //! let batch = ricordo::at::<Batch>();
 //!
 //! let label = form.subscribe(batch.loaves(), |change| println!("{}", change.place().entry()))?;
-//! form.enter(batch.loaves(), "15O")?;                          // what a widget does at each input
-//! form.leave(batch.loaves())?;                                 // and when it loses the focus
+//! form.enter(batch.loaves(), "15O")?;               // what a widget does at each input
+//! form.leave(batch.loaves())?;                      // and when it loses the focus
 //! assert_eq!(form.findings()[0].message, "“15O” is not a whole number.");
-//! assert_eq!(form.entry(batch.loaves())?, "15O");              // what was typed is never lost
+//! assert_eq!(form.entry(batch.loaves())?, "15O");   // what was typed is never lost
 //!
 //! form.enter(batch.loaves(), "012")?;
-//! assert!(!form.is_dirty());                                   // dirty is a fact about values
+//! assert!(!form.is_dirty());                        // dirty is a fact about values
 //! assert_eq!(form.parse()?.loaves, 12);
 //! # Ok::<(), ricordo::Error>(())
 //! ```
@@ -72,15 +72,19 @@ mod settle;
 mod tree;
 pub mod value;
 
+#[doc(inline)]
 pub use form::{
     Binding, Event, Form, Notification, Outlet, Place, RuleView, Rules, RulesGuard, Subscription, Untyped,
     Update, View, WidgetEvent, WidgetState,
 };
 pub use jiff::civil;
+#[doc(inline)]
 pub use model::{Model, at};
 pub use ricordo_derive::{Event, Model};
 pub use rust_decimal::Decimal;
+#[doc(inline)]
 pub use schema::{Error, ErrorKind, Finding, FindingKind, Pointer};
+#[doc(inline)]
 pub use value::{Number, Record, Value};
 
 /// The examples of the README, compiled and run.
