@@ -466,6 +466,11 @@ impl Core {
         Error::new(ErrorKind::Endless, pointer.unwrap_or_default(), message)
     }
 
+    /// Keeps an error that nobody can be given.
+    pub(super) fn keep_error(&self, error: Error) {
+        self.errors.borrow_mut().push(error);
+    }
+
     pub(super) fn take_errors(&self) -> Vec<Error> {
         self.errors.take()
     }

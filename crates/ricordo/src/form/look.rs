@@ -13,7 +13,10 @@ use crate::value::Number;
 ///
 /// Rules see what is relevant; everything else is blank. Selectors see everything.
 ///
-/// Paths with row numbers are followed each time. What is not there is `None`, not an error.
+/// Paths with row numbers are followed each time. What is not there is `None`, not an error. An address that can lead to no
+/// place, whatever the data, is a mistake: a pointer with a misspelt field, or a path with more than eight steps. A rule with
+/// it fails (`not_computable`), and a selector is refused or, if it has run before, its error is in
+/// [`Form::take_errors`](crate::Form::take_errors).
 #[derive(Clone, Copy)]
 pub struct View<'a, T> {
     place: PlaceView<'a>,
@@ -48,7 +51,8 @@ impl<'a, T> Deref for View<'a, T> {
 impl<'a, T: 'static> View<'a, T> {
     /// A place in this one; `None` if there is none now.
     pub fn at<L: Locate<T>>(&self, at: L) -> Option<View<'a, L::Target>> {
-        let place = match at.spot().ok()? {
+        let spot = at.spot().map_err(|wrong| self.place.note_wrong(wrong)).ok()?;
+        let place = match spot {
             Spot::Route(route) => self.place.follow(&route)?,
             Spot::Pointer(pointer) => self.place.follow_pointer(&pointer)?,
         };

@@ -117,7 +117,7 @@ impl<M: 'static> Form<M> {
     ///
     /// # Errors
     ///
-    /// Fails inside a selector.
+    /// Fails inside a selector, or if the function reads a field that cannot exist.
     pub fn subscribe_selector<T: PartialEq + 'static>(
         &self,
         selector: impl FnMut(&View<'_, M>) -> T + 'static,
@@ -238,10 +238,14 @@ pub(super) fn select<V: 'static, T: PartialEq + 'static, R: 'static>(
         return Err(looking());
     }
     let (first, reads) = core.look(base, |view| selector(&View::new(view)));
+    if let Some(wrong) = reads.take_wrong() {
+        return Err(wrong);
+    }
     let mut known = Some(first);
     let callback = callback_of(move |core, told| {
         let (now, reads) = core.look(base, |view| selector(&View::new(view)));
         core.renew_reads(told.observer, &reads);
+        reads.take_wrong().into_iter().for_each(|wrong| core.keep_error(wrong));
         let Some(before) = known.take_if(|before| *before != now) else { return false };
         let update = Update::new(core, before, now, told);
         // What it is now is known, whatever becomes of the callback.

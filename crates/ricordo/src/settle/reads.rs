@@ -4,6 +4,7 @@ use std::cell::RefCell;
 
 use super::Aspects;
 use super::scratch::Scratch;
+use crate::schema::Error;
 use crate::tree::PlaceId;
 
 /// The reads of a function of the form, which runs again only when something that it read has changed.
@@ -12,6 +13,8 @@ use crate::tree::PlaceId;
 #[derive(Debug, Default)]
 pub struct Reads {
     seen: RefCell<Seen>,
+    /// The first address that can lead to no place, whatever the data.
+    wrong: RefCell<Option<Error>>,
 }
 
 #[derive(Debug, Default)]
@@ -44,6 +47,17 @@ impl Reads {
         self.seen.borrow_mut().note(place, reach, aspects);
     }
 
+    /// Notes an address that can lead to no place.
+    pub(super) fn note_wrong(&self, error: Error) {
+        self.wrong.borrow_mut().get_or_insert(error);
+    }
+
+    /// The error for the first address that can lead to no place, whatever the data: a misspelt field, or a path with too many
+    /// steps. It is no longer there afterwards.
+    pub(crate) fn take_wrong(&self) -> Option<Error> {
+        self.wrong.take()
+    }
+
     /// All reads, in the order of the first of each place.
     pub(crate) fn glances(&self) -> Vec<Glance> {
         self.seen.borrow().glances.clone()
@@ -56,6 +70,7 @@ impl Reads {
 
     /// Removes all reads, and keeps the capacity. Returns how many slots of tables were cleared.
     pub(super) fn clear(&mut self) -> u64 {
+        self.wrong.take();
         let seen = self.seen.get_mut();
         seen.glances.clear();
         seen.index.clear()

@@ -131,6 +131,8 @@ impl Graph {
         let view = PlaceView::of_calculation(tree, base, &self.reads);
         let run = || function(view, view.other(origin));
         let value = catch_unwind(AssertUnwindSafe(run)).map_err(|panic| words_of(&*panic));
+        let value =
+            value.and_then(|value| self.reads.take_wrong().map_or(Ok(value), |wrong| Err(wrong.to_string())));
         if let Some(driver) = tree.counterpart(place).filter(|_| matches!(slot, Slot::Value(_))) {
             // Whether its function has looked at it or not, it follows from that.
             self.reads.note(driver, Reach::Own, Aspects::VALUE);

@@ -6,7 +6,7 @@ use std::fmt;
 use super::reads::Reach;
 use super::{Aspects, Reads};
 use crate::check::{Subject, finding};
-use crate::schema::{Choices, Finding, FindingKind, Kind, MASK, Part, Pointer, Reveal, Schema, Step};
+use crate::schema::{Choices, Error, Finding, FindingKind, Kind, MASK, Part, Pointer, Reveal, Schema, Step};
 use crate::tree::{BindingId, Body, Fault, ListBody, PlaceId, Standing, Tree};
 use crate::value::Value;
 
@@ -48,6 +48,13 @@ impl<'a> PlaceView<'a> {
     /// The view of another place, with the same tracking.
     pub(crate) fn other(&self, place: PlaceId) -> Self {
         PlaceView { place, ..*self }
+    }
+
+    /// Tracks an address that can lead to no place, whatever the data: a rule with it fails, and a selector is refused.
+    pub(crate) fn note_wrong(&self, error: Error) {
+        if let Some(reads) = self.reads {
+            reads.note_wrong(error);
+        }
     }
 
     /// Tracks a read of the place itself.
@@ -402,7 +409,15 @@ impl<'a> PlaceView<'a> {
                 .variants(view.place)
                 .iter()
                 .for_each(|place| view.other(*place).look(Aspects::STRUCTURE));
-            self.tree.child_named(view.place, &token).ok().map(|place| view.other(place))
+            match self.tree.child_named(view.place, &token) {
+                Ok(place) => Some(view.other(place)),
+                Err(missing) => {
+                    if self.schema().parts_named(&[self.tree.node(view.place).part], &token).is_empty() {
+                        view.note_wrong(missing);
+                    }
+                    None
+                }
+            }
         })
     }
 

@@ -651,3 +651,38 @@ fn what_a_field_is_chosen_from_depends_on_others() {
     let wrong = form.add_rules(|rules| rules.choices(paths.rows(), |_| None)).unwrap_err();
     assert_eq!(wrong.message(), "/rows is not a field, so nothing can be chosen for it");
 }
+
+#[test]
+fn an_address_that_can_lead_to_no_place_is_a_mistake_and_not_a_blank() {
+    #[derive(Model)]
+    struct Nest {
+        value: Option<u32>,
+        #[model(label = "Sum")]
+        sum: Option<u32>,
+        inner: Option<Box<Nest>>,
+    }
+    let form = Form::new(&Nest { value: Some(1), sum: None, inner: None }).unwrap();
+    let nest = at::<Nest>();
+    let inner = nest.inner().inner().inner().inner();
+    let deep = inner.inner().inner().inner().inner().value();
+    form.rule(|rules| rules.calculate(nest.sum(), move |it| it.number(deep).or(7))).unwrap();
+    let sum = form.place(nest.sum()).unwrap();
+    assert_eq!(sum.findings()[0].kind, ricordo::FindingKind::NotComputable);
+    let why = format!("{:?}", sum.explain());
+    assert!(why.contains("a path has at most 8 steps"), "{why}");
+
+    // What is only not there now is blank.
+    let form = Form::new(&Nest { value: Some(1), sum: None, inner: None }).unwrap();
+    form.rule(|rules| rules.calculate(nest.sum(), move |it| it.number(inner.value()).or(7))).unwrap();
+    assert_eq!(form.get(nest.sum()).unwrap(), Some(7));
+
+    let misspelt = "/inner has no field “valeu”; the nearest is /inner/value";
+    let refused = form.subscribe_selector(|view| view.number("/inner/valeu"), |_| {}).unwrap_err();
+    assert_eq!(refused.to_string(), misspelt);
+    let later = move |view: &ricordo::View<'_, Nest>| {
+        if view.number(nest.value()) == 1.into() { 0.into() } else { view.number("/inner/valeu") }
+    };
+    let _guard = form.subscribe_selector(later, |_| {}).unwrap();
+    form.set(nest.value(), Some(2)).unwrap();
+    assert_eq!(form.take_errors()[0].to_string(), misspelt);
+}

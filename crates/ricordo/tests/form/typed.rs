@@ -155,9 +155,9 @@ fn a_path_that_is_too_deep_is_refused_wherever_it_is_used() {
         form.rule(|rules| rules.calculate(fourth.name(), |_| String::new())).unwrap_err().to_string(),
         said
     );
-    let label = form.subscribe_selector(move |it| it.get(fourth.name()), |_| {}).unwrap();
+    let refused = form.subscribe_selector(move |it| it.get(fourth.name()), |_| {}).unwrap_err();
+    assert_eq!(refused.to_string(), said);
     assert_eq!(form.place(fourth).unwrap().place(tree.inner().at(0).name()).unwrap().entry(), "x");
-    drop(label);
     assert!(!form.is_dirty());
 }
 
