@@ -387,3 +387,65 @@ fn rules_that_would_break_variants_apart_are_refused() {
     form.set("/leaven/kind", "ale".into()).unwrap();
     assert_eq!(form.is_valid(), form.parse().is_ok());
 }
+
+/// What a generator of JSON Schema writes for enums with fields is read, and what `serde` writes fits it.
+#[test]
+fn definitions_of_a_generator_and_values_of_serde_have_the_same_variants() {
+    use schemars::JsonSchema;
+    use serde::Serialize;
+
+    #[derive(JsonSchema, Serialize, Model)]
+    struct Sheet {
+        leaven: Leaven,
+        spare: Option<Leaven>,
+        stages: Vec<Stage>,
+    }
+    #[derive(JsonSchema, Serialize, Model)]
+    #[serde(tag = "kind", rename_all = "snake_case")]
+    enum Leaven {
+        /// Baker's yeast.
+        Yeast {
+            grams: u32,
+        },
+        Sourdough(Starter),
+        None,
+    }
+    #[derive(JsonSchema, Serialize, Model)]
+    struct Starter {
+        name: String,
+        mother: Option<Box<Starter>>,
+    }
+    #[derive(JsonSchema, Serialize, Model)]
+    #[serde(tag = "what", content = "how", rename_all_fields = "camelCase")]
+    enum Stage {
+        Proof { at_degrees: i16 },
+        Fold(u32),
+        Feed(Starter),
+        Rest,
+    }
+
+    let starter = |name: &str| Starter { name: name.to_owned(), mother: None };
+    let mother = Starter { mother: Some(Box::new(starter("Grand"))), ..starter("Old Tom") };
+    let sheet = Sheet {
+        leaven: Leaven::Sourdough(mother),
+        spare: Some(Leaven::Yeast { grams: 5 }),
+        stages: vec![
+            Stage::Proof { at_degrees: 28 },
+            Stage::Fold(2),
+            Stage::Feed(starter("New")),
+            Stage::Rest,
+        ],
+    };
+    let definition = serde_json::to_string(&schemars::schema_for!(Sheet)).unwrap();
+    let schema =
+        exchange::read_definition(&definition).unwrap_or_else(|error| panic!("{error}\n{definition}"));
+    let json = serde_json::to_string(&sheet).unwrap();
+    let value = exchange::read_data(&json, &schema).unwrap();
+    let form = Form::of_schema(schema.into(), Some(value)).unwrap();
+    assert!(form.is_valid());
+
+    // The model itself gives and takes the same.
+    assert_eq!(form.value(), Form::new(&sheet).unwrap().value());
+    let again = Form::<Sheet>::from_json(&json).unwrap().parse().unwrap();
+    assert_eq!(serde_json::to_string(&again).unwrap(), json);
+}

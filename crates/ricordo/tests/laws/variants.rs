@@ -294,6 +294,7 @@ proptest! {
                 let is_delivered = matches!(order.way, Way::Deliver(_));
                 prop_assert_eq!(is_required, is_delivered.then_some(expected.carried > Some(3)));
             }
+            prop_assert_eq!(form.is_valid(), form.parse().is_ok(), "law 15");
             let anew = Form::new(&expected).unwrap();
             prop_assert_eq!(anew.get(at::<Day>()).unwrap(), Some(expected));
         }
