@@ -2,26 +2,19 @@
 
 use std::borrow::Cow;
 use std::collections::VecDeque;
-use std::time::Duration;
 
 use rust_decimal::Decimal;
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::FxHashSet;
 
-use super::json::{Index, Member, Node};
-use super::variants::{is_null, one_of_records};
-use super::{keywords, reference};
-use crate::check::check_defaults;
+use super::annotations::annotate;
+use super::json::{Member, Node};
+use super::keywords::{Keywords, is_null, read_required};
+use super::reader::{Definition, LONGEST_CHAIN, Reader};
+use super::variants::one_of_records;
 use crate::schema::{
-    Choice, Choices, Commit, DisplayFormat, Error, FindingKind, Format, Kind, NumberFormat, OffsetRule, Part,
-    PartId, Pattern, Pointer, RecordId, Reveal, Schema, SchemaBuilder, nearest,
+    Choice, Choices, Error, Format, Kind, OffsetRule, Part, Pattern, Pointer, RecordId, Schema, nearest,
 };
 use crate::value::Value;
-
-/// The dialect of JSON Schema that definitions are written in.
-const DIALECT: &str = "https://json-schema.org/draft/2020-12/schema";
-
-/// How long a chain of definitions, each reached through the one before, may be. The stack of a browser is small.
-const LONGEST_CHAIN: usize = 64;
 
 /// Reads a form definition: a JSON Schema 2020-12 document that describes an object.
 ///
@@ -74,136 +67,7 @@ fn check_unused<'a>(document: Node<'a>, unused: Vec<Definition<'a>>) -> Result<(
     reader.finish(Part::new(Kind::Record(all))).map(drop)
 }
 
-/// A definition under `$defs`.
-struct Definition<'a> {
-    pointer: Pointer,
-    node: Node<'a>,
-}
-
-pub(super) struct Reader<'a> {
-    index: Index<'a>,
-    /// The members of each `$defs`.
-    definitions: Vec<Definition<'a>>,
-    pub(super) schema: SchemaBuilder,
-    /// Parts by where they are defined; records and lists are here before all that is in them is read.
-    pub(super) parts: FxHashMap<Pointer, Part>,
-    /// Definitions that are being read and are not in `parts` yet.
-    open: FxHashSet<Pointer>,
-    /// The node of each part, for errors that are found only when the schema is complete.
-    pub(super) origins: FxHashMap<PartId, Node<'a>>,
-    chain: usize,
-}
-
-/// The keywords of one definition, by name.
-pub(super) struct Keywords<'a> {
-    pub(super) node: Node<'a>,
-    members: Vec<Member<'a>>,
-}
-
-impl<'a> Keywords<'a> {
-    pub(super) fn read(node: Node<'a>) -> Result<Self, Error> {
-        if !node.is_object() {
-            return Err(node.error(format!("a definition is an object, not {}", node.sort())));
-        }
-        let members = node.members()?;
-        members.iter().try_for_each(keywords::check)?;
-        if let Some(dialect) = members.iter().find(|member| member.name == "$schema") {
-            let text = dialect.node.string()?;
-            if text.strip_suffix('#').unwrap_or(&text) != DIALECT {
-                let message = format!("“{text}” is another dialect than that of form definitions");
-                return Err(dialect
-                    .node
-                    .error(message)
-                    .with_help(format!("they are written in “{DIALECT}”")));
-            }
-        }
-        Ok(Keywords { node, members })
-    }
-
-    pub(super) fn get(&self, name: &str) -> Option<Node<'a>> {
-        self.member(name).map(|member| member.node)
-    }
-
-    pub(super) fn member(&self, name: &str) -> Option<&Member<'a>> {
-        self.members.iter().find(|member| member.name == name)
-    }
-
-    /// Refuses keywords that could not mean anything here.
-    pub(super) fn allow_only(&self, allowed: &[&str], here: &str) -> Result<(), Error> {
-        const ANYWHERE: [&str; 15] = [
-            "$anchor",
-            "$comment",
-            "$defs",
-            "$id",
-            "$schema",
-            "$vocabulary",
-            "default",
-            "deprecated",
-            "description",
-            "examples",
-            "readOnly",
-            "title",
-            "type",
-            "writeOnly",
-            "x-ricordo",
-        ];
-        let useless = self.members.iter().find(|member| {
-            let name = &*member.name;
-            !ANYWHERE.contains(&name) && !allowed.contains(&name) && keywords::SUPPORTED.contains(&name)
-        });
-        match useless {
-            Some(member) => Err(member.name_error(format!("“{}” says nothing about {here}", member.name))),
-            None => Ok(()),
-        }
-    }
-}
-
 impl<'a> Reader<'a> {
-    /// How many references, each to the next, lead to a variant.
-    pub(super) const MOST_REFERENCES: usize = LONGEST_CHAIN;
-
-    fn new(document: Node<'a>) -> Self {
-        Reader {
-            index: Index::new(document),
-            definitions: Vec::new(),
-            schema: SchemaBuilder::new(),
-            parts: FxHashMap::default(),
-            open: FxHashSet::default(),
-            origins: FxHashMap::default(),
-            chain: 0,
-        }
-    }
-
-    /// The definitions met so far that nothing has referred to. They are not given out again.
-    fn unused(&mut self) -> Result<Vec<Definition<'a>>, Error> {
-        let mut unused = Vec::new();
-        for Definition { pointer, node } in std::mem::take(&mut self.definitions) {
-            for member in node.members()? {
-                let pointer = pointer.join(&member.name);
-                if !self.parts.contains_key(&pointer) {
-                    unused.push(Definition { pointer, node: member.node });
-                }
-            }
-        }
-        Ok(unused)
-    }
-
-    /// The schema whose form is `root`.
-    fn finish(self, root: Part) -> Result<Schema, Error> {
-        let (document, origins) = (self.index.document(), self.origins);
-        let at = |error: &Error| {
-            let (part, is_default) = error.part().unzip();
-            let origin = part.and_then(|part| origins.get(&part)).copied().unwrap_or(document);
-            let members =
-                if is_default == Some(true) { origin.members().unwrap_or_default() } else { Vec::new() };
-            let default = members.into_iter().find(|member| member.name == "default");
-            default.map_or(origin, |member| member.node).error(error.to_string())
-        };
-        let schema = self.schema.finish(root).map_err(|error| at(&error))?;
-        check_defaults(&schema).map_err(|error| at(&error))?;
-        Ok(schema)
-    }
-
     /// The part that is defined at a pointer.
     fn target(&mut self, pointer: &Pointer, node: Node<'a>) -> Result<Part, Error> {
         if let Some(part) = self.parts.get(pointer) {
@@ -320,28 +184,6 @@ impl<'a> Reader<'a> {
                 error
             }
         })
-    }
-
-    /// The definition that a `$ref` refers to, and where it stands.
-    pub(super) fn node_referred(&mut self, reference: Node<'a>) -> Result<(Pointer, Node<'a>), Error> {
-        let text = reference.string()?;
-        let Some(pointer) = reference::read(&text) else {
-            let message = format!("“{text}” is not a reference within this file");
-            return Err(reference
-                .error(message)
-                .with_help("write “#/$defs/NAME”, or “#” for the form itself"));
-        };
-        match self.index.find(&pointer) {
-            Ok(node) => Ok((pointer, node)),
-            Err(_) => {
-                let defs = self.index.find(&Pointer::root().join("$defs")).ok();
-                let members = defs.and_then(|defs| defs.members().ok()).unwrap_or_default();
-                let names: Vec<String> =
-                    members.iter().map(|member| reference::to_definition(&member.name)).collect();
-                let near = nearest(&text, names.iter().map(String::as_str));
-                Err(reference.error(format!("there is no definition at “{text}”")).with_nearest_name(near))
-            }
-        }
     }
 }
 
@@ -472,146 +314,6 @@ fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Opti
         return Err(keywords.node.error("a field with choices needs at least one"));
     }
     Ok(Some(Choices::new(choices)))
-}
-
-/// The names of the required fields, each of which must be a field.
-pub(super) fn read_required<'a>(
-    keywords: &Keywords<'a>,
-    properties: &[Member<'a>],
-) -> Result<FxHashSet<Cow<'a, str>>, Error> {
-    let Some(node) = keywords.get("required") else { return Ok(FxHashSet::default()) };
-    let fields: FxHashSet<&str> = properties.iter().map(|member| &*member.name).collect();
-    let mut names = FxHashSet::default();
-    for item in node.items()? {
-        let name = item.string()?;
-        if !fields.contains(&*name) {
-            let near = nearest(&name, properties.iter().map(|member| &*member.name));
-            return Err(item
-                .error(format!("“{name}” is required, but is not a field"))
-                .with_nearest_name(near));
-        }
-        names.insert(name);
-    }
-    Ok(names)
-}
-
-/// Reads annotations: labels, defaults, and the members of `x-ricordo`.
-pub(super) fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
-    if let Some(node) = keywords.get("title") {
-        part.label = Some(node.string()?.as_ref().into());
-    }
-    if let Some(node) = keywords.get("description") {
-        part.description = Some(node.string()?.as_ref().into());
-    }
-    if let Some(node) = keywords.get("default") {
-        part.default = Some(node.value()?);
-    }
-    part.readonly |= keywords.get("readOnly").map(|node| node.flag()).transpose()?.unwrap_or(false);
-    part.secret |= keywords.get("writeOnly").map(|node| node.flag()).transpose()?.unwrap_or(false);
-    for member in &keywords.get("x-ricordo").map(|node| node.members()).transpose()?.unwrap_or_default() {
-        keywords::check_own(member)?;
-        let node = member.node;
-        match &*member.name {
-            "reveal" => part.reveal = read_reveal(node)?,
-            "commit" => part.commit = read_commit(node)?,
-            "display" => part.display = Some(read_display(node)?),
-            "local" => part.local = node.flag()?,
-            "trim" => part = trimmed(part, member)?,
-            "minimum" => part.constraints.earliest = Some(time_bound(&part, member)?),
-            "maximum" => part.constraints.latest = Some(time_bound(&part, member)?),
-            _ => part = with_messages(part, node)?,
-        }
-    }
-    Ok(part)
-}
-
-/// A text without white space around it.
-fn trimmed(mut part: Part, member: &Member<'_>) -> Result<Part, Error> {
-    if !matches!(part.kind, Kind::Text) {
-        return Err(member.name_error("“trim” is for texts".to_owned()));
-    }
-    part.trim = member.node.flag()?;
-    Ok(part)
-}
-
-/// A bound of dates or times.
-fn time_bound(part: &Part, member: &Member<'_>) -> Result<Value, Error> {
-    if !matches!(part.kind, Kind::Date | Kind::Time | Kind::DateTime(_)) {
-        let problem =
-            format!("“{0}” is for dates and times here; for numbers, write “{0}” beside “type”", member.name);
-        return Err(member.name_error(problem));
-    }
-    let text = member.node.string()?;
-    let bound = part.kind.read_time(&text);
-    bound.ok_or_else(|| member.node.error(format!("“{text}” is not {}", part.kind.expectation())))
-}
-
-fn with_messages(mut part: Part, node: Node<'_>) -> Result<Part, Error> {
-    for message in node.members()? {
-        let Some(kind) = FindingKind::of_name(&message.name) else {
-            let near = nearest(&message.name, FindingKind::ALL.map(FindingKind::name));
-            return Err(message
-                .name_error(format!("there is no finding “{}”", message.name))
-                .with_nearest_name(near));
-        };
-        if kind == FindingKind::CustomError {
-            let problem = "a constraint has its own message, so none is said here";
-            return Err(message.name_error(problem.to_owned()));
-        }
-        part = part.message(kind, &message.node.string()?);
-    }
-    Ok(part)
-}
-
-fn read_reveal(node: Node<'_>) -> Result<Reveal, Error> {
-    match &*node.string()? {
-        "touched" => Ok(Reveal::Touched),
-        "always" => Ok(Reveal::Always),
-        "submit" => Err(node.error("“submit” is not supported yet")),
-        _ => Err(node.error("“reveal” is “touched” or “always”")),
-    }
-}
-
-fn read_commit(node: Node<'_>) -> Result<Commit, Error> {
-    const EXPECTED: &str = "“commit” is “input”, “leave”, or a pause such as {\"pause_ms\": 300}";
-    if node.is_object() {
-        return match &node.members()?[..] {
-            [pause] if pause.name == "pause_ms" => {
-                Ok(Commit::Pause(Duration::from_millis(pause.node.count()?)))
-            }
-            _ => Err(node.error(EXPECTED)),
-        };
-    }
-    match node.string().as_deref() {
-        Ok("input") => Ok(Commit::Input),
-        Ok("leave") => Ok(Commit::Leave),
-        _ => Err(node.error(EXPECTED)),
-    }
-}
-
-fn read_display(node: Node<'_>) -> Result<DisplayFormat, Error> {
-    const KNOWN: [&str; 4] = ["decimals", "grouping", "decimal_comma", "pattern"];
-    let members = node.members()?;
-    let (mut number, mut pattern) = (NumberFormat::default(), None);
-    for member in &members {
-        match &*member.name {
-            "decimals" => number.decimals = Some(u32::try_from(member.node.count()?).unwrap_or(u32::MAX)),
-            "grouping" => number.grouping = member.node.flag()?,
-            "decimal_comma" => number.decimal_comma = member.node.flag()?,
-            "pattern" => pattern = Some(member.node.string()?),
-            name => {
-                let message = format!("a display format has no “{name}”; it has {}", KNOWN.join(", "));
-                return Err(member.name_error(message).with_nearest_name(nearest(name, KNOWN)));
-            }
-        }
-    }
-    match pattern {
-        Some(_) if members.len() > 1 => {
-            Err(node.error("a “pattern” is for dates and times, and has nothing beside it"))
-        }
-        Some(pattern) => Ok(DisplayFormat::Pattern(pattern.as_ref().into())),
-        None => Ok(DisplayFormat::Number(number)),
-    }
 }
 
 /// What the value must keep to.

@@ -1,7 +1,14 @@
-//! Which keywords a definition may have.
+//! The keywords of a definition, and which it may have.
 
-use super::json::Member;
+use std::borrow::Cow;
+
+use rustc_hash::FxHashSet;
+
+use super::json::{Member, Node};
 use crate::schema::{Error, nearest};
+
+/// The dialect of JSON Schema that definitions are written in.
+const DIALECT: &str = "https://json-schema.org/draft/2020-12/schema";
 
 /// Keywords that are heeded, on whatever they are for.
 pub(super) const SUPPORTED: [&str; 36] = [
@@ -102,4 +109,95 @@ fn refuse(member: &Member<'_>, what: &str, unsupported: &[&str], supported: &[&s
     }
     let near = nearest(name, supported.iter().copied());
     Err(member.name_error(format!("there is no {what} “{name}”")).with_nearest_name(near))
+}
+
+/// The keywords of one definition, by name.
+pub(super) struct Keywords<'a> {
+    pub(super) node: Node<'a>,
+    members: Vec<Member<'a>>,
+}
+
+impl<'a> Keywords<'a> {
+    pub(super) fn read(node: Node<'a>) -> Result<Self, Error> {
+        if !node.is_object() {
+            return Err(node.error(format!("a definition is an object, not {}", node.sort())));
+        }
+        let members = node.members()?;
+        members.iter().try_for_each(check)?;
+        if let Some(dialect) = members.iter().find(|member| member.name == "$schema") {
+            let text = dialect.node.string()?;
+            if text.strip_suffix('#').unwrap_or(&text) != DIALECT {
+                let message = format!("“{text}” is another dialect than that of form definitions");
+                return Err(dialect
+                    .node
+                    .error(message)
+                    .with_help(format!("they are written in “{DIALECT}”")));
+            }
+        }
+        Ok(Keywords { node, members })
+    }
+
+    pub(super) fn get(&self, name: &str) -> Option<Node<'a>> {
+        self.member(name).map(|member| member.node)
+    }
+
+    pub(super) fn member(&self, name: &str) -> Option<&Member<'a>> {
+        self.members.iter().find(|member| member.name == name)
+    }
+
+    /// Refuses keywords that could not mean anything here.
+    pub(super) fn allow_only(&self, allowed: &[&str], here: &str) -> Result<(), Error> {
+        const ANYWHERE: [&str; 15] = [
+            "$anchor",
+            "$comment",
+            "$defs",
+            "$id",
+            "$schema",
+            "$vocabulary",
+            "default",
+            "deprecated",
+            "description",
+            "examples",
+            "readOnly",
+            "title",
+            "type",
+            "writeOnly",
+            "x-ricordo",
+        ];
+        let useless = self.members.iter().find(|member| {
+            let name = &*member.name;
+            !ANYWHERE.contains(&name) && !allowed.contains(&name) && SUPPORTED.contains(&name)
+        });
+        match useless {
+            Some(member) => Err(member.name_error(format!("“{}” says nothing about {here}", member.name))),
+            None => Ok(()),
+        }
+    }
+}
+
+/// The names of the required fields, each of which must be a field.
+pub(super) fn read_required<'a>(
+    keywords: &Keywords<'a>,
+    properties: &[Member<'a>],
+) -> Result<FxHashSet<Cow<'a, str>>, Error> {
+    let Some(node) = keywords.get("required") else { return Ok(FxHashSet::default()) };
+    let fields: FxHashSet<&str> = properties.iter().map(|member| &*member.name).collect();
+    let mut names = FxHashSet::default();
+    for item in node.items()? {
+        let name = item.string()?;
+        if !fields.contains(&*name) {
+            let near = nearest(&name, properties.iter().map(|member| &*member.name));
+            return Err(item
+                .error(format!("“{name}” is required, but is not a field"))
+                .with_nearest_name(near));
+        }
+        names.insert(name);
+    }
+    Ok(names)
+}
+
+/// Whether a definition allows only null.
+pub(super) fn is_null(node: &Node<'_>) -> bool {
+    let members = node.members().unwrap_or_default();
+    matches!(&members[..], [only] if only.name == "type" && only.node.string().is_ok_and(|of| of == "null"))
 }

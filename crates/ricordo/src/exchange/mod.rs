@@ -12,6 +12,7 @@
 //!
 //! What cannot be parsed gives an [`Error`](crate::Error) with its [`Location`](crate::schema::Location).
 
+mod annotations;
 mod data;
 mod definition;
 mod dump;
@@ -22,6 +23,7 @@ mod json;
 mod keywords;
 mod lines;
 mod members;
+mod reader;
 mod reference;
 mod variants;
 mod writing;

@@ -2,8 +2,10 @@
 
 use std::borrow::Cow;
 
-use super::definition::{Keywords, Reader, annotate, read_required};
+use super::annotations::annotate;
 use super::json::{Member, Node};
+use super::keywords::{Keywords, is_null, read_required};
+use super::reader::Reader;
 use crate::schema::{Choice, Choices, Error, Kind, Part, Pointer, RecordId};
 use crate::value::Value;
 
@@ -146,12 +148,6 @@ impl<'a> Reader<'a> {
         }
         Ok(record)
     }
-}
-
-/// Whether a definition allows only null.
-pub(super) fn is_null(node: &Node<'_>) -> bool {
-    let members = node.members().unwrap_or_default();
-    matches!(&members[..], [only] if only.name == "type" && only.node.string().is_ok_and(|of| of == "null"))
 }
 
 /// What each variant has of the field that tells variants apart.

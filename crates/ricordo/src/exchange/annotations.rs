@@ -1,0 +1,127 @@
+//! Annotations: labels, defaults, and what stands under `x-ricordo`.
+
+use std::time::Duration;
+
+use super::json::{Member, Node};
+use super::keywords::{self, Keywords};
+use crate::schema::{Commit, DisplayFormat, Error, FindingKind, Kind, NumberFormat, Part, Reveal, nearest};
+use crate::value::Value;
+
+/// Reads annotations: labels, defaults, and the members of `x-ricordo`.
+pub(super) fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
+    if let Some(node) = keywords.get("title") {
+        part.label = Some(node.string()?.as_ref().into());
+    }
+    if let Some(node) = keywords.get("description") {
+        part.description = Some(node.string()?.as_ref().into());
+    }
+    if let Some(node) = keywords.get("default") {
+        part.default = Some(node.value()?);
+    }
+    part.readonly |= keywords.get("readOnly").map(|node| node.flag()).transpose()?.unwrap_or(false);
+    part.secret |= keywords.get("writeOnly").map(|node| node.flag()).transpose()?.unwrap_or(false);
+    for member in &keywords.get("x-ricordo").map(|node| node.members()).transpose()?.unwrap_or_default() {
+        keywords::check_own(member)?;
+        let node = member.node;
+        match &*member.name {
+            "reveal" => part.reveal = read_reveal(node)?,
+            "commit" => part.commit = read_commit(node)?,
+            "display" => part.display = Some(read_display(node)?),
+            "local" => part.local = node.flag()?,
+            "trim" => part = trimmed(part, member)?,
+            "minimum" => part.constraints.earliest = Some(time_bound(&part, member)?),
+            "maximum" => part.constraints.latest = Some(time_bound(&part, member)?),
+            _ => part = with_messages(part, node)?,
+        }
+    }
+    Ok(part)
+}
+
+/// A text without white space around it.
+fn trimmed(mut part: Part, member: &Member<'_>) -> Result<Part, Error> {
+    if !matches!(part.kind, Kind::Text) {
+        return Err(member.name_error("“trim” is for texts".to_owned()));
+    }
+    part.trim = member.node.flag()?;
+    Ok(part)
+}
+
+/// A bound of dates or times.
+fn time_bound(part: &Part, member: &Member<'_>) -> Result<Value, Error> {
+    if !matches!(part.kind, Kind::Date | Kind::Time | Kind::DateTime(_)) {
+        let problem =
+            format!("“{0}” is for dates and times here; for numbers, write “{0}” beside “type”", member.name);
+        return Err(member.name_error(problem));
+    }
+    let text = member.node.string()?;
+    let bound = part.kind.read_time(&text);
+    bound.ok_or_else(|| member.node.error(format!("“{text}” is not {}", part.kind.expectation())))
+}
+
+fn with_messages(mut part: Part, node: Node<'_>) -> Result<Part, Error> {
+    for message in node.members()? {
+        let Some(kind) = FindingKind::of_name(&message.name) else {
+            let near = nearest(&message.name, FindingKind::ALL.map(FindingKind::name));
+            return Err(message
+                .name_error(format!("there is no finding “{}”", message.name))
+                .with_nearest_name(near));
+        };
+        if kind == FindingKind::CustomError {
+            let problem = "a constraint has its own message, so none is said here";
+            return Err(message.name_error(problem.to_owned()));
+        }
+        part = part.message(kind, &message.node.string()?);
+    }
+    Ok(part)
+}
+
+fn read_reveal(node: Node<'_>) -> Result<Reveal, Error> {
+    match &*node.string()? {
+        "touched" => Ok(Reveal::Touched),
+        "always" => Ok(Reveal::Always),
+        "submit" => Err(node.error("“submit” is not supported yet")),
+        _ => Err(node.error("“reveal” is “touched” or “always”")),
+    }
+}
+
+fn read_commit(node: Node<'_>) -> Result<Commit, Error> {
+    const EXPECTED: &str = "“commit” is “input”, “leave”, or a pause such as {\"pause_ms\": 300}";
+    if node.is_object() {
+        return match &node.members()?[..] {
+            [pause] if pause.name == "pause_ms" => {
+                Ok(Commit::Pause(Duration::from_millis(pause.node.count()?)))
+            }
+            _ => Err(node.error(EXPECTED)),
+        };
+    }
+    match node.string().as_deref() {
+        Ok("input") => Ok(Commit::Input),
+        Ok("leave") => Ok(Commit::Leave),
+        _ => Err(node.error(EXPECTED)),
+    }
+}
+
+fn read_display(node: Node<'_>) -> Result<DisplayFormat, Error> {
+    const KNOWN: [&str; 4] = ["decimals", "grouping", "decimal_comma", "pattern"];
+    let members = node.members()?;
+    let (mut number, mut pattern) = (NumberFormat::default(), None);
+    for member in &members {
+        match &*member.name {
+            "decimals" => number.decimals = Some(u32::try_from(member.node.count()?).unwrap_or(u32::MAX)),
+            "grouping" => number.grouping = member.node.flag()?,
+            "decimal_comma" => number.decimal_comma = member.node.flag()?,
+            "pattern" => pattern = Some(member.node.string()?),
+            name => {
+                let message = format!("a display format has no “{name}”; it has {}", KNOWN.join(", "));
+                return Err(member.name_error(message).with_nearest_name(nearest(name, KNOWN)));
+            }
+        }
+    }
+    match pattern {
+        Some(_) if members.len() > 1 => {
+            Err(node.error("a “pattern” is for dates and times, and has nothing beside it"))
+        }
+        Some(pattern) => Ok(DisplayFormat::Pattern(pattern.as_ref().into())),
+        None => Ok(DisplayFormat::Number(number)),
+    }
+}
