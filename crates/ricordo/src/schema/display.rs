@@ -4,10 +4,10 @@ use std::borrow::Cow;
 use std::sync::Arc;
 
 use jiff::civil;
-use jiff::fmt::strtime::{self, BrokenDownTime};
-use jiff::tz::{Offset, TimeZone};
+use jiff::tz::Offset;
 use rust_decimal::{Decimal, RoundingStrategy};
 
+use super::date_pattern::{self, Parts};
 use super::{Choices, Kind, Part};
 use crate::value::{DateTime, Value, read_number, write_number};
 
@@ -17,8 +17,9 @@ use crate::value::{DateTime, Value, read_number, write_number};
 pub enum DisplayFormat {
     /// How a number is shown.
     Number(NumberFormat),
-    /// How a date, a time, or both are shown: a pattern of `strftime` (POSIX.1-2024, the conversion
-    /// specifications of `strftime`), such as `%d/%m/%Y`.
+    /// How a date, a time, or both are shown: a pattern of `strftime` (POSIX.1-2024), such as `%d/%m/%Y`. There are `%Y`, `%y`,
+    /// `%m`, `%d`, `%e`, `%b`, `%B`, `%a`, `%A`, `%H`, `%I`, `%p`, `%M`, `%S`, `%z`, `%F`, `%T`, `%R` and `%%`; a `-` after
+    /// the percent sign leaves out zeros at the front. Names are English.
     Pattern(Arc<str>),
 }
 
@@ -158,8 +159,11 @@ impl DisplayFormat {
                         offset: Some(Offset::UTC),
                     }),
                 };
-                let failed = write_pattern(pattern, &sample).is_none();
-                failed.then(|| format!("the pattern “{pattern}” does not suit {}", kind.expectation()))
+                let problem = date_pattern::problem(pattern, parts_of(&sample)?)?;
+                Some(match problem.as_str() {
+                    "" => format!("the pattern “{pattern}” does not suit {}", kind.expectation()),
+                    problem => format!("in the pattern “{pattern}”, {problem}"),
+                })
             }
             (DisplayFormat::Number(_), kind) => {
                 Some(format!("decimals and grouping are for numbers, not for {}", kind.expectation()))
@@ -209,45 +213,32 @@ impl DisplayFormat {
 }
 
 fn write_pattern(pattern: &str, value: &Value) -> Option<String> {
+    date_pattern::write(pattern, parts_of(value)?)
+}
+
+/// The parts of a date, a time, or both.
+fn parts_of(value: &Value) -> Option<Parts> {
     match value {
-        Value::Date(date) => strtime::format(pattern, *date).ok(),
-        Value::Time(time) => strtime::format(pattern, *time).ok(),
-        Value::DateTime(DateTime { local, offset: None }) => strtime::format(pattern, *local).ok(),
-        Value::DateTime(DateTime { local, offset: Some(offset) }) => {
-            let zoned = local.to_zoned(TimeZone::fixed(*offset)).ok()?;
-            strtime::format(pattern, &zoned).ok()
+        Value::Date(date) => Some(Parts { date: Some(*date), ..Parts::default() }),
+        Value::Time(time) => Some(Parts { time: Some(*time), ..Parts::default() }),
+        Value::DateTime(DateTime { local, offset }) => {
+            Some(Parts { date: Some(local.date()), time: Some(local.time()), offset: *offset })
         }
         _ => None,
     }
 }
 
 fn read_pattern(pattern: &str, kind: &Kind, text: &str) -> Option<Value> {
-    let broken_down = BrokenDownTime::parse(pattern, text).ok()?;
-    // As in canonical texts, a year has four digits, and there is no year 0: “20” is not the year 20.
-    let is_year = |year: i16| !has_full_year(pattern) || (year > 0 && text.contains(&format!("{year:04}")));
+    let Parts { date, time, offset } = date_pattern::read(pattern, text)?;
     match kind {
-        Kind::Date => broken_down.to_date().ok().filter(|date| is_year(date.year())).map(Value::Date),
-        Kind::Time => broken_down.to_time().ok().map(Value::Time),
+        Kind::Date => date.map(Value::Date),
+        Kind::Time => time.map(Value::Time),
         Kind::DateTime(rule) => {
-            let local = broken_down.to_datetime().ok().filter(|local| is_year(local.year()))?;
-            let value = DateTime { local, offset: broken_down.offset() };
+            let value = DateTime { local: date?.to_datetime(time?), offset };
             rule.allows(value).then_some(Value::DateTime(value))
         }
         _ => None,
     }
-}
-
-/// Whether a pattern has a year with its century: `%Y`, `%G`, or `%F`, which has a `%Y` in it.
-fn has_full_year(pattern: &str) -> bool {
-    let mut rest = pattern;
-    while let Some((_, specification)) = rest.split_once('%') {
-        let specification = specification.trim_start_matches(|sign: char| "-_0^#123456789".contains(sign));
-        if specification.starts_with(['Y', 'G', 'F']) {
-            return true;
-        }
-        rest = specification.strip_prefix('%').unwrap_or(specification);
-    }
-    false
 }
 
 impl Part {

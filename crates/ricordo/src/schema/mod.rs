@@ -7,6 +7,7 @@
 mod alike;
 mod build;
 mod choices;
+mod date_pattern;
 mod display;
 mod error;
 mod finding;

@@ -3,15 +3,22 @@
 use jiff::civil::{self, Date, Time};
 use jiff::tz::Offset;
 use std::cmp::Ordering;
+use std::fmt;
 
 /// A date and a time, with or without an offset from UTC. Two are equal when they are written the same: the
 /// same instant at another offset is a different value.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, PartialEq, Eq, Hash)]
 pub struct DateTime {
     /// The date and time as a clock at the place shows them.
     pub local: civil::DateTime,
     /// The offset of that clock from UTC, in whole minutes, if it is said.
     pub offset: Option<Offset>,
+}
+
+impl fmt::Debug for DateTime {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_tuple("DateTime").field(&format_args!("{}", write_date_time(*self))).finish()
+    }
 }
 
 impl DateTime {
@@ -98,7 +105,8 @@ pub fn read_date_time(text: &str) -> Option<DateTime> {
     Some(DateTime { local: date.to_datetime(time), offset })
 }
 
-fn read_offset(text: &str) -> Option<Offset> {
+/// Reads an offset from UTC: `Z`, `+01:00` or `+0100`.
+pub(crate) fn read_offset(text: &str) -> Option<Offset> {
     if text == "Z" {
         return Some(Offset::UTC);
     }

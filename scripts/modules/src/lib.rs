@@ -1,0 +1,96 @@
+//! The form of the modules whose size is measured: twelve fields of all kinds and a list, and what a page does with it.
+
+use std::hint::black_box;
+
+use ricordo::civil::{Date, Time};
+use ricordo::engine::Action;
+use ricordo::{Decimal, Error, Form, Model, Rules, WidgetEvent, at};
+
+/// A sheet of twelve fields and a list.
+#[derive(Debug, Model)]
+#[model(rules = Sheet::rules)]
+#[allow(missing_docs)]
+pub struct Sheet {
+    #[model(label = "Name", required, max_length = 40)]
+    pub name: String,
+    #[model(format = "email")]
+    pub email: String,
+    pub day: Option<Date>,
+    pub start: Option<Time>,
+    pub method: Method,
+    #[model(minimum = 1, maximum = 500)]
+    pub loaves: u32,
+    #[model(minimum = 0, decimals = 1)]
+    pub grams: Decimal,
+    #[model(decimals = 2, grouping)]
+    pub price: Option<Decimal>,
+    pub on_sale: bool,
+    #[model(commit = "leave")]
+    pub notes: String,
+    pub dough: Option<Decimal>,
+    pub cost: Option<Decimal>,
+    #[model(min_items = 1)]
+    pub rows: Vec<Row>,
+}
+
+/// How it is made.
+#[derive(Clone, Copy, Debug, PartialEq, Model)]
+#[allow(missing_docs)]
+pub enum Method {
+    Straight,
+    Sourdough,
+}
+
+/// A row of the list.
+#[derive(Debug, Model)]
+#[allow(missing_docs)]
+pub struct Row {
+    pub name: String,
+    pub grams: Option<Decimal>,
+    pub price: Option<Decimal>,
+    pub cost: Option<Decimal>,
+}
+
+impl Sheet {
+    fn rules(rules: &mut Rules<Self>) {
+        let (sheet, row) = (at::<Self>(), at::<Row>());
+        rules.aggregate(sheet.dough(), sheet.rows().sum(row.grams()));
+        rules.aggregate(sheet.cost(), sheet.rows().sum(row.cost()));
+        rules.required(sheet.price(), move |it| it.get(sheet.on_sale()));
+        rules.warn_unless(sheet.loaves(), "Not enough dough.", move |it| {
+            (it.number(sheet.loaves()) * it.number(sheet.grams())).at_most(it.number(sheet.dough()))
+        });
+        rules.each(sheet.rows(), |rules| {
+            rules.calculate(row.cost(), move |it| it.number(row.grams()) * it.number(row.price()) / 1000);
+        });
+    }
+}
+
+/// A sheet without anything in it.
+///
+/// # Errors
+///
+/// Fails as [`Form::blank`] does.
+pub fn blank() -> Result<Form<Sheet>, Error> {
+    Form::blank()
+}
+
+/// What a page does: widgets, rows, undo, a reset, and the finished record.
+///
+/// # Errors
+///
+/// Fails if an action is refused.
+pub fn use_form<M: 'static>(form: &Form<M>) -> Result<(), Error> {
+    let binding = form.bind("/loaves")?;
+    let _drawn = binding.subscribe(|state| drop(black_box(state.text.clone())))?;
+    let _whole = form.subscribe("", |notice| drop(black_box(notice.cause().to_string())))?;
+    binding.handle(WidgetEvent::Input(black_box("12").into()))?;
+    binding.handle(WidgetEvent::Leave)?;
+    form.apply(Action::Insert { list: "/rows".parse()?, position: None, value: None })?;
+    form.place("/rows/0")?.move_to(0)?;
+    form.enter("/rows/0/grams", black_box("500"))?;
+    form.undo()?;
+    form.redo()?;
+    black_box((form.findings(), form.is_dirty(), form.can_undo()));
+    form.reset()
+}
