@@ -1,6 +1,6 @@
 //! What `#[model(…)]` says about a field or a variant.
 
-use proc_macro2::{Span, TokenStream};
+use proc_macro2::{Ident, Span, TokenStream};
 use quote::{ToTokens, quote, quote_spanned};
 use syn::meta::ParseNestedMeta;
 use syn::spanned::Spanned;
@@ -10,10 +10,12 @@ use syn::{
 
 use crate::names::variant_of;
 
-/// The attributes of a field, as code that works on its part.
+/// The attributes of a field, as data about its part.
 pub(crate) struct FieldAttributes {
-    /// Statements that change `part`.
-    pub(crate) changes: TokenStream,
+    /// Values of `Setting`.
+    settings: Vec<TokenStream>,
+    /// The value that a new field holds, if one is said.
+    default: Option<TokenStream>,
     /// Statements that compile only if the attributes suit the field's type.
     pub(crate) checks: TokenStream,
     /// Whether the field is beside the record.
@@ -45,26 +47,47 @@ const FINDINGS: [&str; 14] = [
 
 impl FieldAttributes {
     pub(crate) fn read(field: &Field) -> syn::Result<Self> {
-        let mut attributes =
-            FieldAttributes { changes: TokenStream::new(), checks: TokenStream::new(), is_local: false };
+        let mut attributes = FieldAttributes {
+            settings: Vec::new(),
+            default: None,
+            checks: TokenStream::new(),
+            is_local: false,
+        };
         for attribute in model_attributes(&field.attrs) {
             attribute.parse_nested_meta(|meta| attributes.add(&meta, &field.ty))?;
         }
         Ok(attributes)
     }
 
+    /// Whether anything is said of the part.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.settings.is_empty() && self.default.is_none()
+    }
+
+    /// The arguments that describe a part: the settings, and the default.
+    pub(crate) fn arguments(&self) -> TokenStream {
+        let settings = &self.settings;
+        let default = match &self.default {
+            Some(default) => quote!(::core::option::Option::Some(#default)),
+            None => quote!(::core::option::Option::None),
+        };
+        quote!(&[#(::ricordo::model::derived::Setting::#settings),*], #default)
+    }
+
     fn add(&mut self, meta: &ParseNestedMeta<'_>, ty: &Type) -> syn::Result<()> {
         let name = meta.path.get_ident().map(ToString::to_string).unwrap_or_default();
         let key = &meta.path;
-        let change = match name.as_str() {
+        // The variants of `Setting` are called as the attributes are.
+        let variant = Ident::new(&variant_of(&name), key.span());
+        let setting = match name.as_str() {
             "label" | "description" => {
                 let text: LitStr = meta.value()?.parse()?;
-                quote!(part = part.#key(#text);)
+                quote!(#variant(#text))
             }
-            "required" => quote!(part = part.required();),
+            "required" | "readonly" | "secret" => quote!(#variant),
             "unique_items" => {
                 self.check("suits_list", ty, key.span());
-                quote!(part.constraints.unique_items = true;)
+                quote!(#variant)
             }
             "min_length" | "max_length" | "min_items" | "max_items" => {
                 let length: LitInt = meta.value()?.parse()?;
@@ -74,41 +97,38 @@ impl FieldAttributes {
                     ty,
                     key.span(),
                 );
-                quote!(part.constraints.#key = ::core::option::Option::Some(#number);)
+                quote!(#variant(#number))
             }
             "minimum" | "maximum" => {
                 let value = meta.value()?;
                 if value.peek(LitStr) {
                     let text: LitStr = value.parse()?;
                     self.check("suits_time", ty, key.span());
-                    let bound = if name == "minimum" { quote!(earliest) } else { quote!(latest) };
-                    quote!(part = part.#bound(#text);)
+                    let bound = if name == "minimum" { quote!(Earliest) } else { quote!(Latest) };
+                    quote!(#bound(#text))
                 } else {
                     let number = Number::of(value.parse()?)?;
                     self.check("suits_number", ty, key.span());
-                    quote!(part = part.#key(#number);)
+                    quote!(#variant(#number))
                 }
             }
             "pattern" => {
                 let pattern: LitStr = meta.value()?.parse()?;
                 self.check("suits_text", ty, key.span());
-                quote! {
-                    part.constraints.pattern =
-                        ::core::option::Option::Some(::ricordo::model::derived::pattern(#pattern)?);
-                }
+                quote!(#variant(#pattern))
             }
             "trim" => {
                 self.check("suits_text", ty, key.span());
-                quote!(part.trim = true;)
+                quote!(#variant)
             }
-            "messages" => Self::messages(meta)?,
+            "messages" => return self.messages(meta),
             "exclusive_minimum" | "exclusive_maximum" | "multiple_of" => {
                 let number = Number::read(meta)?;
                 if name == "multiple_of" && !number.is_positive() {
                     return Err(meta.error("`multiple_of` is a number greater than zero"));
                 }
                 self.check("suits_number", ty, key.span());
-                quote!(part.constraints.#key = ::core::option::Option::Some(#number);)
+                quote!(#variant(#number))
             }
             "format" => {
                 let format: LitStr = meta.value()?.parse()?;
@@ -119,17 +139,15 @@ impl FieldAttributes {
                     ));
                 }
                 self.check("suits_text", ty, key.span());
-                quote! {
-                    part.constraints.format =
-                        ::core::option::Option::Some(::ricordo::model::derived::Format::Email);
-                }
+                quote!(Format(::ricordo::model::derived::Format::Email))
             }
             "default" => {
                 let value: Expr = meta.value()?.parse()?;
-                quote! {
+                self.default = Some(quote!({
                     let default: #ty = #value;
-                    part = part.default(::ricordo::model::Data::to_value(&default));
-                }
+                    ::ricordo::model::Data::to_value(&default)
+                }));
+                return Ok(());
             }
             "reveal" => {
                 let reveal: LitStr = meta.value()?.parse()?;
@@ -138,39 +156,34 @@ impl FieldAttributes {
                     "always" => quote!(Always),
                     _ => return Err(Error::new_spanned(&reveal, "`reveal` is \"touched\" or \"always\"")),
                 };
-                quote!(part = part.reveal(::ricordo::model::derived::Reveal::#variant);)
+                quote!(Reveal(::ricordo::model::derived::Reveal::#variant))
             }
             "commit" | "pause_ms" | "decimals" | "grouping" | "decimal_comma" | "display" => {
                 self.showing(&name, meta, ty)?
             }
-            "readonly" | "secret" => quote!(part.#key = true;),
             "local" => {
                 self.is_local = true;
-                quote!(part.local = true;)
+                quote!(#variant)
             }
             _ => return Err(meta.error(format!("`{name}` is not known here; there are {FIELD_ATTRIBUTES}"))),
         };
-        self.changes.extend(change);
+        self.settings.push(setting);
         Ok(())
     }
 
     /// Messages in the place of the library's own: `messages(too_long = "…")`.
-    fn messages(meta: &ParseNestedMeta<'_>) -> syn::Result<TokenStream> {
-        let mut messages = TokenStream::new();
+    fn messages(&mut self, meta: &ParseNestedMeta<'_>) -> syn::Result<()> {
         meta.parse_nested_meta(|message| {
             let kind = message.path.get_ident().map(ToString::to_string).unwrap_or_default();
             if !FINDINGS.contains(&&*kind) {
                 let problem = format!("`{kind}` is not a finding; there are {}", FINDINGS.join(", "));
                 return Err(message.error(problem));
             }
-            let variant = syn::Ident::new(&variant_of(&kind), Span::call_site());
+            let variant = Ident::new(&variant_of(&kind), Span::call_site());
             let text: LitStr = message.value()?.parse()?;
-            messages.extend(quote! {
-                part = part.message(::ricordo::model::derived::FindingKind::#variant, #text);
-            });
+            self.settings.push(quote!(Message(::ricordo::model::derived::FindingKind::#variant, #text)));
             Ok(())
-        })?;
-        Ok(messages)
+        })
     }
 
     /// The attributes that say when text is committed, and how a value is shown.
@@ -188,43 +201,36 @@ impl FieldAttributes {
                         return Err(Error::new_spanned(&commit, message));
                     }
                 };
-                quote!(part.commit = ::ricordo::model::derived::Commit::#variant;)
+                quote!(Commit(::ricordo::model::derived::Commit::#variant))
             }
             "pause_ms" => {
                 let milliseconds: LitInt = meta.value()?.parse()?;
                 let milliseconds: u64 = milliseconds.base10_parse()?;
-                quote! {
-                    part.commit = ::ricordo::model::derived::Commit::Pause(
-                        ::core::time::Duration::from_millis(#milliseconds),
-                    );
-                }
+                quote!(PauseMs(#milliseconds))
             }
             "decimals" => {
                 let decimals: LitInt = meta.value()?.parse()?;
                 let decimals: u32 = decimals.base10_parse()?;
                 self.check("suits_number", ty, key.span());
-                quote! {
-                    ::ricordo::model::derived::number_format(&mut part).decimals =
-                        ::core::option::Option::Some(#decimals);
-                }
+                quote!(Decimals(#decimals))
             }
-            "grouping" | "decimal_comma" => {
+            "grouping" => {
                 self.check("suits_number", ty, key.span());
-                quote!(::ricordo::model::derived::number_format(&mut part).#key = true;)
+                quote!(Grouping)
+            }
+            "decimal_comma" => {
+                self.check("suits_number", ty, key.span());
+                quote!(DecimalComma)
             }
             _ => {
                 let pattern: LitStr = meta.value()?.parse()?;
-                quote! {
-                    part.display = ::core::option::Option::Some(
-                        ::ricordo::model::derived::DisplayFormat::Pattern(::core::convert::From::from(#pattern)),
-                    );
-                }
+                quote!(Display(#pattern))
             }
         })
     }
 
     fn check(&mut self, function: &str, ty: &Type, span: Span) {
-        let function = syn::Ident::new(function, span);
+        let function = Ident::new(function, span);
         self.checks.extend(quote_spanned!(span=> ::ricordo::model::derived::#function::<#ty>();));
     }
 }
@@ -264,7 +270,7 @@ pub(crate) fn is_scalar(attributes: &[Attribute]) -> syn::Result<bool> {
 /// Whether a type is declared a scalar: `#[model(scalar)]`.
 pub(crate) fn says_scalar(attributes: &[Attribute]) -> bool {
     model_attributes(attributes)
-        .any(|attribute| attribute.parse_args::<syn::Ident>().is_ok_and(|name| name == "scalar"))
+        .any(|attribute| attribute.parse_args::<Ident>().is_ok_and(|name| name == "scalar"))
 }
 
 /// What `#[model(…)]` says of a type.
@@ -365,6 +371,6 @@ impl Number {
 impl ToTokens for Number {
     fn to_tokens(&self, tokens: &mut TokenStream) {
         let digits = &self.0;
-        tokens.extend(quote!(::ricordo::model::derived::number(#digits)));
+        digits.to_tokens(tokens);
     }
 }

@@ -51,16 +51,12 @@ impl RecordFields {
                     format!("`{ident}` and `{other}` are both named “{name}”"),
                 ));
             }
-            let changes = &attributes.changes;
+            let arguments = attributes.arguments();
             read.checks.push(attributes.checks);
             // Spanned on the type, so that a type which cannot be a part is what the compiler points at.
             let span = ty.span();
-            let part = quote_spanned!(span=> <#ty as ::ricordo::Model>::part(schema)?);
-            read.parts.push(quote! {
-                #[allow(unused_mut)]
-                let mut part = #part;
-                #changes
-                schema.field(record, #name, part)?;
+            read.parts.push(quote_spanned! {span=>
+                ::ricordo::model::derived::field(schema, record, #name, <#ty as ::ricordo::Model>::part, #arguments)?;
             });
             if attributes.is_local {
                 read.locals.push(ident.clone());
@@ -93,7 +89,7 @@ pub(crate) fn path_to(ident: &Ident, name: &str, ty: &Type, vis: &Visibility, st
         #[must_use]
         #vis fn #ident(&self) -> #path {
             let route = self.route;
-            #(let route = ::ricordo::model::derived::field(route, #steps);)*
+            #(let route = ::ricordo::model::derived::step(route, #steps);)*
             #made
         }
     }

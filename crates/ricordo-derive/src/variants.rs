@@ -96,7 +96,8 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
     );
     let path = expand_path(&docs, &at, &paths);
     let rules = attach_rules(rules);
-    let label = label.map(|label| quote!(let part = part.label(#label);));
+    let settings = label.map(|label| quote!(::ricordo::model::derived::Setting::Label(#label)));
+    let settings = settings.into_iter();
     let frame = Frame {
         ty: ident,
         to_value: quote!(match self { #(#writes)* }),
@@ -112,9 +113,14 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
         part: quote! {
             #(#checks)*
             let record = schema.record_of::<Self>(|schema, record| {
-                let part = <#tag_type as ::ricordo::Model>::part(schema)?;
-                #label
-                schema.field(record, #tag, part)?;
+                ::ricordo::model::derived::field(
+                    schema,
+                    record,
+                    #tag,
+                    <#tag_type as ::ricordo::Model>::part,
+                    &[#(#settings),*],
+                    ::core::option::Option::None,
+                )?;
                 #(#added)*
                 #rules
                 ::core::result::Result::Ok(())
@@ -225,7 +231,7 @@ impl WithData<'_> {
                 #[must_use]
                 #vis fn #method(&self) -> #at<M, P> {
                     let route = self.route;
-                    #(let route = ::ricordo::model::derived::field(route, #steps);)*
+                    #(let route = ::ricordo::model::derived::step(route, #steps);)*
                     #at { route, types: ::core::marker::PhantomData }
                 }
             },
@@ -236,17 +242,18 @@ impl WithData<'_> {
 
     fn around(&self, variant: &Variant, field: &Field, name: &str, slot: u32) -> syn::Result<Expanded> {
         let (ty, vis, tag, inner) = (&self.input.ident, &self.input.vis, &self.tag, &field.ty);
-        let FieldAttributes { changes, checks, is_local } = FieldAttributes::read(field)?;
-        let has_attributes = !changes.is_empty();
-        if is_local {
+        let attributes = FieldAttributes::read(field)?;
+        if attributes.is_local {
             return Err(Error::new_spanned(field, "only a field of a record can be local"));
         }
-        if has_attributes && self.content.is_none() {
+        if !attributes.is_empty() && self.content.is_none() {
             let problem = "what a variant holds has its own attributes; here, they belong on its fields";
             return Err(Error::new_spanned(field, problem));
         }
         let span = inner.span();
         let part = quote_spanned!(span=> <#inner as ::ricordo::Model>::part(schema)?);
+        let make = quote_spanned!(span=> <#inner as ::ricordo::Model>::part);
+        let arguments = attributes.arguments();
         let written = quote_spanned!(span=> <#inner as ::ricordo::model::Data>::to_value(held));
         let (method, ident) = (method_of(&variant.ident), &variant.ident);
         let path = path_to(&method, name, inner, vis, &self.way(slot));
@@ -267,10 +274,7 @@ impl WithData<'_> {
             Some(content) => (
                 quote!({
                     let record = schema.open_record();
-                    #[allow(unused_mut)]
-                    let mut part = #part;
-                    #changes
-                    schema.field(record, #content, part)?;
+                    ::ricordo::model::derived::field(schema, record, #content, #make, #arguments)?;
                     record
                 }),
                 quote!(::ricordo::model::derived::record([#tagged, (#content, #written)])),
@@ -280,7 +284,14 @@ impl WithData<'_> {
             ),
         };
         let write = quote!(#ty::#ident(held) => #value,);
-        Ok(Expanded { fields, write, read, path, beside: TokenStream::new(), checks: vec![checks] })
+        Ok(Expanded {
+            fields,
+            write,
+            read,
+            path,
+            beside: TokenStream::new(),
+            checks: vec![attributes.checks],
+        })
     }
 
     /// The record with the content of a variant in it, or that content itself if it has no name.

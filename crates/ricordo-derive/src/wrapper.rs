@@ -14,12 +14,12 @@ pub(crate) fn expand(input: &DeriveInput, field: &Field) -> syn::Result<TokenStr
         return Ok(expand_scalar(input));
     }
     let (wrapper, ty) = (&input.ident, &field.ty);
-    let FieldAttributes { changes, checks, is_local } = FieldAttributes::read(field)?;
-    if is_local {
+    let attributes = FieldAttributes::read(field)?;
+    if attributes.is_local {
         return Err(Error::new_spanned(field, "only a field of a record can be local"));
     }
-    let span = ty.span();
-    let part = quote_spanned!(span=> <#ty as ::ricordo::Model>::part(schema)?);
+    let (span, checks, arguments) = (ty.span(), &attributes.checks, attributes.arguments());
+    let part = quote_spanned!(span=> ::ricordo::model::derived::describe(<#ty as ::ricordo::Model>::part(schema)?, #arguments));
     let markers = markers(ty).into_iter().map(|marker| {
         let marker = syn::Ident::new(marker, span);
         quote!(#[automatically_derived] impl ::ricordo::model::derived::#marker for #wrapper {})
@@ -34,10 +34,7 @@ pub(crate) fn expand(input: &DeriveInput, field: &Field) -> syn::Result<TokenStr
         at: quote!(<#ty as ::ricordo::Model>::at(route)),
         part: quote! {
             #checks
-            #[allow(unused_mut)]
-            let mut part = #part;
-            #changes
-            ::core::result::Result::Ok(part)
+            #part
         },
         beside: quote!(#(#markers)* #number),
     };

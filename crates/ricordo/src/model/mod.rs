@@ -234,8 +234,10 @@ pub(crate) fn mismatch(expected: &str, value: &Value) -> Error {
 /// What derived code needs and nobody else.
 #[doc(hidden)]
 pub mod derived {
+    use std::time::Duration;
+
     use super::{Data, Model, Record, Scalar, Value, mismatch};
-    use crate::schema::{MASK, RecordId, Route, Step};
+    use crate::schema::{MASK, Pattern, RecordId, Route, Step};
 
     pub use crate::schema::{
         Choice, Choices, Commit, DisplayFormat, Error, FindingKind, Format, Kind, NumberFormat, Part, Reveal,
@@ -244,7 +246,7 @@ pub mod derived {
     pub use rust_decimal::Decimal;
 
     /// A route with a step to a field added.
-    pub fn field(mut route: Route, position: u32) -> Route {
+    pub fn step(mut route: Route, position: u32) -> Route {
         route.push(Step::Field(position));
         route
     }
@@ -324,13 +326,101 @@ pub mod derived {
         super::scalars::scalar_of(value)
     }
 
-    /// The pattern of a text, all of which must match.
-    pub fn pattern(pattern: &str) -> Result<crate::schema::Pattern, Error> {
-        crate::schema::Pattern::whole(pattern)
+    /// What one attribute says of a part. They are data, not code, so that each costs a page a few bytes.
+    #[derive(Clone, Copy, Debug)]
+    #[allow(missing_docs)]
+    pub enum Setting {
+        Label(&'static str),
+        Description(&'static str),
+        Required,
+        MinLength(u64),
+        MaxLength(u64),
+        Format(Format),
+        Pattern(&'static str),
+        Trim,
+        Minimum(&'static str),
+        Maximum(&'static str),
+        ExclusiveMinimum(&'static str),
+        ExclusiveMaximum(&'static str),
+        MultipleOf(&'static str),
+        Earliest(&'static str),
+        Latest(&'static str),
+        MinItems(u64),
+        MaxItems(u64),
+        UniqueItems,
+        Message(FindingKind, &'static str),
+        Reveal(Reveal),
+        Commit(Commit),
+        PauseMs(u64),
+        Decimals(u32),
+        Grouping,
+        DecimalComma,
+        Display(&'static str),
+        Readonly,
+        Secret,
+        Local,
+    }
+
+    /// Makes the part of a type: [`Model::part`].
+    pub type MakePart = fn(&mut SchemaBuilder) -> Result<Part, Error>;
+
+    /// Adds a field to a record, as its attributes describe it.
+    pub fn field(
+        schema: &mut SchemaBuilder,
+        record: RecordId,
+        name: &str,
+        part: MakePart,
+        settings: &[Setting],
+        default: Option<Value>,
+    ) -> Result<(), Error> {
+        let part = describe(part(schema)?, settings, default)?;
+        schema.field(record, name, part).map(drop)
+    }
+
+    /// A part as attributes describe it.
+    pub fn describe(mut part: Part, settings: &[Setting], default: Option<Value>) -> Result<Part, Error> {
+        for setting in settings {
+            let constraints = &mut part.constraints;
+            match *setting {
+                Setting::Label(text) => part.label = Some(text.into()),
+                Setting::Description(text) => part.description = Some(text.into()),
+                Setting::Required => part = part.required(),
+                Setting::MinLength(length) => constraints.min_length = Some(length),
+                Setting::MaxLength(length) => constraints.max_length = Some(length),
+                Setting::Format(format) => constraints.format = Some(format),
+                Setting::Pattern(pattern) => constraints.pattern = Some(Pattern::whole(pattern)?),
+                Setting::Trim => part.trim = true,
+                Setting::Minimum(bound) => part = part.minimum(number(bound)),
+                Setting::Maximum(bound) => part = part.maximum(number(bound)),
+                Setting::ExclusiveMinimum(bound) => constraints.exclusive_minimum = Some(number(bound)),
+                Setting::ExclusiveMaximum(bound) => constraints.exclusive_maximum = Some(number(bound)),
+                Setting::MultipleOf(step) => constraints.multiple_of = Some(number(step)),
+                Setting::Earliest(bound) => part = part.earliest(bound),
+                Setting::Latest(bound) => part = part.latest(bound),
+                Setting::MinItems(count) => constraints.min_items = Some(count),
+                Setting::MaxItems(count) => constraints.max_items = Some(count),
+                Setting::UniqueItems => constraints.unique_items = true,
+                Setting::Message(kind, message) => part = part.message(kind, message),
+                Setting::Reveal(reveal) => part.reveal = reveal,
+                Setting::Commit(commit) => part.commit = commit,
+                Setting::PauseMs(pause) => part.commit = Commit::Pause(Duration::from_millis(pause)),
+                Setting::Decimals(decimals) => number_format(&mut part).decimals = Some(decimals),
+                Setting::Grouping => number_format(&mut part).grouping = true,
+                Setting::DecimalComma => number_format(&mut part).decimal_comma = true,
+                Setting::Display(pattern) => part.display = Some(DisplayFormat::Pattern(pattern.into())),
+                Setting::Readonly => part.readonly = true,
+                Setting::Secret => part.secret = true,
+                Setting::Local => part.local = true,
+            }
+        }
+        if default.is_some() {
+            part.default = default;
+        }
+        Ok(part)
     }
 
     /// The number format of a part, which it gets if it has none.
-    pub fn number_format(part: &mut Part) -> &mut NumberFormat {
+    fn number_format(part: &mut Part) -> &mut NumberFormat {
         loop {
             match part.display {
                 Some(DisplayFormat::Number(ref mut format)) => return format,
@@ -372,7 +462,7 @@ pub mod derived {
     }
 
     /// A number that the derive macro has found to be one.
-    pub fn number(text: &str) -> Decimal {
+    fn number(text: &str) -> Decimal {
         crate::value::read_number(text).unwrap_or_default()
     }
 
