@@ -129,29 +129,32 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
         },
         beside: quote!(#path #(#beside)*),
     };
-    let docs = format!("Which variant a [`{ident}`] is.");
-    let frame = frame.expand();
-    Ok(quote! {
-        #[doc = #docs]
-        #[allow(dead_code, clippy::all, clippy::pedantic)]
-        #[derive(
-            ::core::clone::Clone,
-            ::core::marker::Copy,
-            ::core::fmt::Debug,
-            ::core::cmp::PartialEq,
-            ::core::cmp::Eq,
-            ::core::hash::Hash,
-            ::ricordo::Model,
-        )]
-        #vis enum #tag_type {
-            #(#choices),*
-        }
-
-        #frame
-    })
+    let (tag_type, frame) = (with_data.tag_type(&tag_type, &choices), frame.expand());
+    Ok(quote!(#tag_type #frame))
 }
 
 impl WithData<'_> {
+    /// The type of the tag: an enum with the same variants, but without their fields.
+    fn tag_type(&self, tag_type: &Ident, choices: &[TokenStream]) -> TokenStream {
+        let (vis, docs) = (&self.input.vis, format!("Which variant a [`{}`] is.", self.input.ident));
+        quote! {
+            #[doc = #docs]
+            #[allow(dead_code, clippy::all, clippy::pedantic)]
+            #[derive(
+                ::core::clone::Clone,
+                ::core::marker::Copy,
+                ::core::fmt::Debug,
+                ::core::cmp::PartialEq,
+                ::core::cmp::Eq,
+                ::core::hash::Hash,
+                ::ricordo::Model,
+            )]
+            #vis enum #tag_type {
+                #(#choices),*
+            }
+        }
+    }
+
     fn variant(&self, variant: &Variant, name: &str, slot: u32) -> syn::Result<Expanded> {
         match &variant.fields {
             Fields::Unit => Ok(self.unit(variant, name)),

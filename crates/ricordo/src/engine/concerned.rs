@@ -7,6 +7,7 @@ use super::observers::{ObserverId, Observers, Watcher};
 use super::rows;
 use crate::settle::{Aspects, PlaceView, Reach};
 use crate::tree::{Body, PlaceId, Tree};
+use crate::value::sort;
 
 /// Whoever watches something that has changed, or a place that came or went. `gone` went with the places around them, and are
 /// no longer found in these.
@@ -113,7 +114,7 @@ impl Found {
         observers: &mut Observers,
         may_be_gone: bool,
     ) -> SmallVec<[ObserverId; 4]> {
-        self.notified.sort_unstable();
+        sort(&mut self.notified);
         self.notified.dedup();
         if may_be_gone {
             let mut stays_gone =
@@ -126,7 +127,7 @@ impl Found {
             // Whoever is told that a place came back has to know its sum, too.
             self.to_ask.extend_from_slice(&self.notified);
         }
-        self.to_ask.sort_unstable();
+        sort(&mut self.to_ask);
         self.to_ask.dedup();
         for observer in self.to_ask {
             let is_notified = self.notified.binary_search(&observer);

@@ -4,6 +4,7 @@ use rustc_hash::FxHashMap;
 
 use crate::settle::Aspects;
 use crate::tree::{Body, PlaceId, Ruled, Standing, Tree};
+use crate::value::sort;
 
 /// What followed for places from others before that changed.
 pub(super) struct WereRuled<'a> {
@@ -25,7 +26,7 @@ pub(super) fn differing_flags(tree: &Tree, before: &WereRuled<'_>) -> Vec<(Place
     let mut differing = Vec::new();
     let mut places: Vec<PlaceId> = before.flags.keys().chain(before.standings.keys()).copied().collect();
     // The maps have no order of their own; what is told must not depend on it.
-    places.sort_unstable();
+    sort(&mut places);
     places.dedup();
     for place in places {
         if let Some(standing) = before.standings.get(&place) {

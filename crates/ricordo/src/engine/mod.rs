@@ -28,7 +28,8 @@ mod settling;
 mod target;
 mod typing;
 
-use std::collections::BTreeSet;
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
 use std::fmt;
 use std::sync::Arc;
 use std::time::Duration;
@@ -87,7 +88,7 @@ pub struct Engine {
     /// How much time has passed.
     clock: Duration,
     /// When text is committed by itself, and where. Some may no longer be so.
-    pauses: BTreeSet<(Duration, PlaceId)>,
+    pauses: BinaryHeap<Reverse<(Duration, PlaceId)>>,
     /// The place where the focus belongs after the last action.
     hint: Option<PlaceId>,
     /// The row that was removed last since the form was settled: its list, and its position in it.
@@ -161,7 +162,7 @@ impl Engine {
             history: History::default(),
             open: None,
             clock: Duration::ZERO,
-            pauses: BTreeSet::new(),
+            pauses: BinaryHeap::new(),
             hint: None,
             removed_row: None,
             flags: FormState::default(),

@@ -1,7 +1,5 @@
 //! Who watches what.
 
-use std::collections::BTreeSet;
-
 use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 
@@ -17,7 +15,8 @@ pub struct ObserverId(u64);
 pub(super) struct Observers {
     of_places: FxHashMap<PlaceId, Lookers<ObserverId, Watcher>>,
     known: FxHashMap<ObserverId, Observer>,
-    of_state: BTreeSet<ObserverId>,
+    /// In order; ids grow.
+    of_state: Vec<ObserverId>,
     given: u64,
     /// How often any was considered.
     considered: u64,
@@ -111,7 +110,7 @@ impl Observers {
     /// Watches the flags of the form.
     pub(super) fn add_state(&mut self) -> ObserverId {
         let observer = self.add_glances(SmallVec::new());
-        self.of_state.insert(observer);
+        self.of_state.push(observer);
         observer
     }
 
@@ -146,7 +145,7 @@ impl Observers {
     pub(super) fn remove(&mut self, observer: ObserverId) {
         self.take_glances(observer);
         self.known.remove(&observer);
-        self.of_state.remove(&observer);
+        self.of_state.retain(|other| *other != observer);
     }
 
     /// Visits all who look at a place.
@@ -167,7 +166,7 @@ impl Observers {
 
     /// Who watches the flags of the form, in order.
     pub(super) fn of_state(&mut self) -> Vec<ObserverId> {
-        let observers: Vec<ObserverId> = self.of_state.iter().copied().collect();
+        let observers = self.of_state.clone();
         observers.iter().for_each(|observer| self.consider(*observer));
         observers
     }

@@ -14,7 +14,7 @@ use super::rows::{self, RowEdit};
 use crate::schema::Part;
 use crate::settle::Aspects;
 use crate::tree::{Fault, Faults, Field, Key, ListBody, PlaceId, Presence, Ruled, Standing, Tree, Undo};
-use crate::value::Value;
+use crate::value::{Value, sort};
 
 /// What an action changed, and whom to notify.
 #[derive(Debug, Default)]
@@ -50,7 +50,7 @@ impl Outcome {
     /// Adds observers of something other than places.
     pub(super) fn notify(&mut self, observers: Vec<ObserverId>) {
         self.notices.extend(observers);
-        self.notices.sort_unstable();
+        sort(&mut self.notices);
     }
 
     /// The row that the action added; the last, if it added several.

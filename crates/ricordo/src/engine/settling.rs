@@ -6,6 +6,7 @@ use super::Engine;
 use crate::schema::{Error, ErrorKind, Named, Pointer};
 use crate::settle::Unsettled;
 use crate::tree::{Body, PlaceId};
+use crate::value::{sort, sorted_by_cached_key};
 
 impl Engine {
     /// Refuses to set what is calculated.
@@ -100,10 +101,9 @@ impl Engine {
 
     /// Places in the order of the form, each once.
     pub(super) fn in_order(&self, mut places: Vec<PlaceId>) -> Vec<PlaceId> {
-        places.sort_unstable();
+        sort(&mut places);
         places.dedup();
-        places.sort_by_cached_key(|place| self.order(*place));
-        places
+        sorted_by_cached_key(places, |place| self.order(*place))
     }
 
     /// Where a place stands in the order of the form.

@@ -4,6 +4,7 @@ use super::{Address, Engine, Outcome};
 use crate::schema::{Commit, Error, Reading};
 use crate::tree::{BindingId, Pending, PlaceId, Undo};
 use crate::value::{Value, is_canonical_number};
+use std::cmp::Reverse;
 use std::time::Duration;
 
 impl Engine {
@@ -23,7 +24,7 @@ impl Engine {
             Commit::Pause(pause) => {
                 let due = self.clock.saturating_add(pause);
                 self.tree.set_pending(place, Pending { text: text.into(), due: Some(due) });
-                self.pauses.insert((due, place));
+                self.pauses.push(Reverse((due, place)));
             }
         }
         Ok(place)
@@ -73,10 +74,10 @@ impl Engine {
         let before = self.clock;
         self.clock = self.clock.saturating_add(duration);
         let mut committed = Vec::new();
-        while let Some((due, place)) = self.pauses.pop_first() {
+        while let Some(Reverse((due, place))) = self.pauses.pop() {
             self.tree.cost.places += 1;
             if due > self.clock {
-                self.pauses.insert((due, place));
+                self.pauses.push(Reverse((due, place)));
                 break;
             }
             // What lies in a row that was removed is noted again should the row come back.
@@ -89,7 +90,7 @@ impl Engine {
         self.finish(None, typing).inspect_err(|_| {
             // No time has passed, and what waits goes on waiting.
             self.clock = before;
-            self.pauses.extend(committed);
+            self.pauses.extend(committed.into_iter().map(Reverse));
         })
     }
 
@@ -102,9 +103,9 @@ impl Engine {
     /// How long until some text is committed by itself, if nothing more is typed. An
     /// adapter with a clock then says [`Action::Wait`](super::Action::Wait).
     pub fn next_pause(&self) -> Option<Duration> {
-        let is_waiting =
-            |(due, place): &&(Duration, PlaceId)| self.is_due(*due, *place) && self.tree.is_there(*place);
-        self.pauses.iter().find(is_waiting).map(|(due, _)| due.saturating_sub(self.clock))
+        let waiting = self.pauses.iter().map(|Reverse(pause)| *pause);
+        let waiting = waiting.filter(|(due, place)| self.is_due(*due, *place) && self.tree.is_there(*place));
+        waiting.map(|(due, _)| due.saturating_sub(self.clock)).min()
     }
 
     /// Takes note of what an undo or redo has brought back that is committed after a pause: in a field, or in all of a row
@@ -118,6 +119,6 @@ impl Engine {
         });
         let fields: Vec<PlaceId> = places.flat_map(|place| self.tree.uncommitted_fields(place)).collect();
         let due = |field: PlaceId| Some((self.tree.field(field)?.pending()?.due?, field));
-        self.pauses.extend(fields.into_iter().filter_map(due));
+        self.pauses.extend(fields.into_iter().filter_map(due).map(Reverse));
     }
 }

@@ -4,7 +4,7 @@ use super::json::Member;
 use super::members::{read_pointer, refuse_unknown};
 use crate::engine::{Engine, PlaceView};
 use crate::schema::{Error, Finding, FindingKind, Named, Pointer, nearest};
-use crate::value::{Record, Value};
+use crate::value::{Record, Value, sort};
 
 /// What a journal expects of a place or, without a path, of the form. Absent members are not checked.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -173,7 +173,7 @@ impl Expectation {
 }
 
 fn names(mut kinds: Vec<FindingKind>) -> String {
-    kinds.sort_unstable();
+    sort(&mut kinds);
     let names: Vec<&str> = kinds.into_iter().map(FindingKind::name).collect();
     format!("[{}]", names.join(", "))
 }

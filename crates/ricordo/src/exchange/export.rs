@@ -7,7 +7,7 @@ use crate::schema::{
     Choices, Commit, DisplayFormat, Format, Kind, NumberFormat, Part, PartId, RecordId, Reveal, Schema,
     Variant,
 };
-use crate::value::{Record, Value};
+use crate::value::{Record, Value, sort};
 
 /// The definition of a schema, as a record that is written as JSON: `{:#}` writes it on many lines. A form of a typed model can
 /// so be used by the tool, and a recording of it replays there.
@@ -83,7 +83,7 @@ impl<'a> Writer<'a> {
         let schema = self.schema;
         let records: FxHashSet<RecordId> = schema.parts().filter_map(|(_, part)| record_of(part)).collect();
         let mut records: Vec<RecordId> = records.into_iter().collect();
-        records.sort_unstable();
+        sort(&mut records);
         let fields = records.into_iter().flat_map(|record| schema.fields(record));
         fields
             .filter_map(|(name, mut id)| {

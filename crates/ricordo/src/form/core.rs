@@ -16,6 +16,7 @@ use crate::engine::{
     RuleSpec,
 };
 use crate::schema::{Error, ErrorKind, Pointer};
+use crate::value::sort;
 
 /// How long a chain of actions, each taken because of the one before, may become.
 const LONGEST_CHAIN: u32 = 100;
@@ -545,7 +546,7 @@ impl Core {
     pub(super) fn reports(&self) -> Vec<SubscriberReport> {
         let subscribers = self.subscribers.borrow();
         let mut observers: Vec<ObserverId> = subscribers.keys().copied().collect();
-        observers.sort_unstable();
+        sort(&mut observers);
         let engine = self.look_in();
         let report = |observer: ObserverId| {
             let subscriber = subscribers.get(&observer)?;

@@ -15,12 +15,12 @@ pub fn nearest<'a>(wanted: &str, candidates: impl IntoIterator<Item = &'a str>) 
     if wanted.len() > LONGEST {
         return None;
     }
-    let lowercase = wanted.to_lowercase();
+    let lowercase = wanted.to_ascii_lowercase();
     let allowed = ((wanted.chars().count() + 1) / 3).max(1);
     candidates
         .into_iter()
         .filter(|candidate| candidate.len() <= LONGEST)
-        .map(|candidate| (strsim::damerau_levenshtein(&lowercase, &candidate.to_lowercase()), candidate))
+        .map(|candidate| (strsim::osa_distance(&lowercase, &candidate.to_ascii_lowercase()), candidate))
         .filter(|(distance, _)| *distance <= allowed)
         .min_by_key(|(distance, _)| *distance)
         .map(|(_, candidate)| candidate)

@@ -18,6 +18,7 @@ use super::scratch::Scratch;
 use super::{Aspects, Glance, Reads, Unsettled};
 use crate::schema::PartId;
 use crate::tree::{Body, PlaceId, Ruled, Standing, Tree, Undo};
+use crate::value::sort;
 
 /// All rules of a form, their cells, and what these have read.
 #[derive(Debug, Default)]
@@ -371,7 +372,7 @@ impl Graph {
         }
         let places = self.pending.iter(&self.cells).filter_map(|cell| self.cells.get(cell));
         let mut places: Vec<PlaceId> = places.map(|body| body.place).collect();
-        places.sort_unstable();
+        sort(&mut places);
         places.dedup();
         Ok(places)
     }

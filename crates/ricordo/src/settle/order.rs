@@ -1,6 +1,7 @@
 //! The order in which cells are calculated: each is higher than all that it has looked at.
 
-use std::collections::BTreeSet;
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
 
 use rustc_hash::FxHashSet;
 
@@ -9,6 +10,7 @@ use super::declaration::{Slot, Way};
 use super::graph::{Graph, lies_in};
 use super::{Aspects, Glance, Reach, Unsettled};
 use crate::tree::{Body, PlaceId, Tree};
+use crate::value::sort;
 
 impl Graph {
     /// Puts a cell above all that it has looked at, and what has looked at it above that. If this comes back to the
@@ -21,13 +23,13 @@ impl Graph {
         }
         let heights = inputs.iter().filter_map(|input| self.cells.get(*input)).map(|input| input.height + 1);
         let height = heights.max().unwrap_or(0);
-        self.raise_all(tree, cell, BTreeSet::from([(height, cell)]))
+        self.raise_all(tree, cell, BinaryHeap::from([Reverse((height, cell))]))
     }
 
     /// Whoever has looked at the place of a new cell already comes after it from now on.
     pub(super) fn raise_above(&mut self, tree: &Tree, cell: Cell) -> Result<(), Unsettled> {
         let Some(height) = self.cells.get(cell).map(|body| body.height) else { return Ok(()) };
-        let above = self.above(tree, cell).into_iter().map(|above| (height + 1, above)).collect();
+        let above = self.above(tree, cell).into_iter().map(|above| Reverse((height + 1, above))).collect();
         self.raise_all(tree, cell, above)
     }
 
@@ -37,10 +39,10 @@ impl Graph {
         &mut self,
         tree: &Tree,
         cell: Cell,
-        mut to_raise: BTreeSet<(u32, Cell)>,
+        mut to_raise: BinaryHeap<Reverse<(u32, Cell)>>,
     ) -> Result<(), Unsettled> {
         // The lowest first, so that each is raised only once.
-        while let Some((height, next)) = to_raise.pop_first() {
+        while let Some(Reverse((height, next))) = to_raise.pop() {
             if self.cells.get(next).is_none_or(|body| body.height >= height) {
                 continue;
             }
@@ -49,7 +51,7 @@ impl Graph {
                 if above == cell {
                     return Err(Unsettled::Circle(self.cycle(tree, cell)));
                 }
-                to_raise.insert((height + 1, above));
+                to_raise.push(Reverse((height + 1, above)));
             }
         }
         Ok(())
@@ -102,7 +104,7 @@ impl Graph {
                 inputs.extend(self.cells_in(tree, glance));
             }
         }
-        inputs.sort_unstable();
+        sort(&mut inputs);
         inputs
     }
 

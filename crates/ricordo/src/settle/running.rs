@@ -10,7 +10,7 @@ use super::graph::Graph;
 use super::{Aspects, Glance, PlaceView, Reach, Unsettled};
 use crate::schema::Choices;
 use crate::tree::{Failure, PlaceId, Ruled, Tree};
-use crate::value::Value;
+use crate::value::{Value, sort, sort_by_key};
 
 impl Graph {
     /// Calculates the lowest pending cell; whether there was one.
@@ -75,7 +75,7 @@ impl Graph {
                 tree.change_flags(place, |flags| {
                     flags.kept.retain(|kept| *kept != filter);
                     flags.kept.extend(is_kept.then_some(filter));
-                    flags.kept.sort_unstable();
+                    sort(&mut flags.kept);
                 });
             }
             Slot::Constraint(constraint) => {
@@ -106,7 +106,7 @@ impl Graph {
         tree.change_flags(*place, |flags| {
             flags.failures.retain(|failure| failure.rule != declaration.number());
             flags.failures.extend(failure.map(|why| Failure { rule: declaration.number(), why: why.into() }));
-            flags.failures.sort_unstable_by_key(|failure| failure.rule);
+            sort_by_key(&mut flags.failures, |failure| failure.rule);
         });
     }
 

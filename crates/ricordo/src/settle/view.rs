@@ -8,7 +8,7 @@ use super::{Aspects, Reads};
 use crate::check::{Subject, finding};
 use crate::schema::{Choices, Error, Finding, FindingKind, Kind, MASK, Part, Pointer, Reveal, Schema, Step};
 use crate::tree::{BindingId, Body, Fault, ListBody, PlaceId, Standing, Tree};
-use crate::value::Value;
+use crate::value::{Value, sort};
 
 /// A read-only view of a place. Cheap to copy.
 #[derive(Clone, Copy)]
@@ -364,7 +364,7 @@ impl<'a> PlaceView<'a> {
         if let Body::List(list) = &self.tree.node(self.place).body {
             let mut marked: Vec<_> =
                 list.marked.iter().map(|key| (list.sequence.position(*key), *key)).collect();
-            marked.sort_unstable();
+            sort(&mut marked);
             for (_, key) in marked {
                 self.other(list.rows[key as usize].place).collect_findings(findings);
             }

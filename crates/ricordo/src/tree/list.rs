@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::sequence::Key;
 use super::{Body, ListBody, Marks, PlaceId, Tree};
-use crate::value::Value;
+use crate::value::{Value, sort, sorted_by_cached_key};
 
 impl ListBody {
     /// Whether the rows are those of the baseline, in its order: then all that were displaced stand where they
@@ -64,8 +64,8 @@ impl Tree {
         let mut stand: Vec<u32> = others().filter_map(|key| list.sequence.position(*key)).collect();
         let mut stood: Vec<u32> =
             others().filter_map(|key| list.rows[*key as usize].baseline_position).collect();
-        stand.sort_unstable();
-        stood.sort_unstable();
+        sort(&mut stand);
+        sort(&mut stood);
         let (mut stand, mut stood) = (stand.into_iter().peekable(), stood.into_iter().peekable());
         let (mut shift, mut differing, mut compared) = (0_i64, 0, 0);
         let (mut position, length) = (0, list.sequence.len());
@@ -149,22 +149,22 @@ impl Tree {
 pub(crate) struct Contents {
     /// The rows by their content, and then by their keys.
     rows: BTreeSet<(u64, Key)>,
-    /// Contents that more than one row has.
-    crowded: BTreeSet<u64>,
+    /// Contents that more than one row has, each with the key 0.
+    crowded: BTreeSet<(u64, Key)>,
 }
 
 impl Contents {
     pub(super) fn put(&mut self, key: Key, content: u64) {
         self.rows.insert((content, key));
         if self.rows_of(content).nth(1).is_some() {
-            self.crowded.insert(content);
+            self.crowded.insert((content, 0));
         }
     }
 
     pub(super) fn take(&mut self, key: Key, content: u64) {
         self.rows.remove(&(content, key));
         if self.rows_of(content).nth(1).is_none() {
-            self.crowded.remove(&content);
+            self.crowded.remove(&(content, 0));
         }
     }
 
@@ -185,8 +185,7 @@ impl Tree {
     pub(crate) fn repeated_rows(&self, place: PlaceId) -> Option<(u32, u32)> {
         let position = |row: PlaceId| self.list(place)?.sequence.position(self.node(row).slot);
         let pairs = self.crowded_rows(place).filter_map(|rows| {
-            let mut rows: Vec<PlaceId> = rows.collect();
-            rows.sort_by_cached_key(|row| position(*row));
+            let rows = sorted_by_cached_key(rows.collect(), |row| position(*row));
             let (first, second) = self.same_among(rows.iter().copied())?;
             Some((position(first)?, position(second)?))
         });
@@ -200,7 +199,7 @@ impl Tree {
     ) -> impl Iterator<Item = impl Iterator<Item = PlaceId> + Clone + use<'_>> {
         let known = self.list(place).and_then(|list| Some((list, list.contents.as_ref()?)));
         known.into_iter().flat_map(|(list, contents)| {
-            contents.crowded.iter().map(move |content| {
+            contents.crowded.iter().map(move |(content, _)| {
                 let range = contents.rows.range((*content, 0)..=(*content, Key::MAX));
                 range.map(|(_, key)| list.rows[*key as usize].place)
             })

@@ -3,7 +3,7 @@
 use super::node::{Marks, Presence};
 use super::{Body, PlaceId, Tree};
 use crate::schema::Kind;
-use crate::value::{Record, Value};
+use crate::value::{Record, Value, sort_by_key};
 
 impl Tree {
     /// The value of a place with all in it.
@@ -165,7 +165,7 @@ impl Tree {
                 Body::Record(record) => rest.extend(record.children.iter().rev()),
                 Body::List(list) => {
                     let mut marked: Vec<_> = list.marked.iter().copied().collect();
-                    marked.sort_by_key(|key| std::cmp::Reverse(list.sequence.position(*key)));
+                    sort_by_key(&mut marked, |key| std::cmp::Reverse(list.sequence.position(*key)));
                     rest.extend(marked.into_iter().map(|key| list.rows[key as usize].place));
                 }
             }

@@ -4,7 +4,7 @@ use super::node::{Field, Marks, Presence};
 use super::sequence::Key;
 use super::{Body, Faults, PlaceId, Tree};
 use crate::schema::Kind;
-use crate::value::{Record, Value};
+use crate::value::{Record, Value, sort};
 
 impl Tree {
     /// Takes a place, and all in it, back to its baseline: nothing is touched, typed or moved any more. What
@@ -107,7 +107,7 @@ impl Tree {
                 let mut marked: Vec<Key> =
                     self.list(place).map(|list| list.marked.iter().copied().collect()).unwrap_or_default();
                 // The set has no order of its own; what a reset does must not depend on the machine.
-                marked.sort_unstable();
+                sort(&mut marked);
                 for key in marked {
                     if let Some(row) = self.list(place).map(|list| list.rows[key as usize].place) {
                         self.restore(row);
@@ -125,7 +125,7 @@ impl Tree {
         let position = |key: &Key| list.rows[*key as usize].baseline_position;
         let mut displaced: Vec<(u32, Key)> =
             list.displaced.iter().filter_map(|key| Some((position(key)?, *key))).collect();
-        displaced.sort_unstable();
+        sort(&mut displaced);
         let out: Vec<Key> = list.added.iter().chain(&list.displaced).copied().collect();
         for key in out {
             self.remove_row(place, key);

@@ -9,7 +9,7 @@ use super::node::{Presence, Row};
 use super::sequence::Key;
 use super::{Marks, PlaceId, Tree, Undo};
 use crate::schema::Kind;
-use crate::value::Value;
+use crate::value::{Value, sort_by_key};
 
 /// Stands for the key of a row that is not in its list yet.
 const NO_KEY: Key = Key::MAX;
@@ -178,7 +178,7 @@ impl Tree {
                 };
                 rows.push(SwappedRow { key, position: body.sequence.position(key)?, was_displaced });
             }
-            rows.sort_unstable_by_key(|row| row.position);
+            sort_by_key(&mut rows, |row| row.position);
             let rows: [SwappedRow; 2] = rows.into_inner().ok()?;
             let [low, high] = rows;
             body.sequence.remove(high.key);

@@ -1,6 +1,5 @@
 //! What calculations and rules say of places.
 
-use std::collections::BTreeMap;
 use std::num::NonZeroU32;
 use std::sync::Arc;
 
@@ -101,7 +100,8 @@ pub(super) struct RuledPlaces {
     flags: FxHashMap<PlaceId, Ruled>,
     /// Parts of which a rule says whether they are relevant.
     relevance: FxHashSet<PartId>,
-    constraints: BTreeMap<ConstraintId, ConstraintWords>,
+    /// In the order of their ids.
+    constraints: Vec<(ConstraintId, ConstraintWords)>,
 }
 
 impl RuledPlaces {
@@ -221,7 +221,10 @@ impl Tree {
 
     /// Adds a constraint.
     pub(crate) fn add_constraint(&mut self, constraint: ConstraintId, words: ConstraintWords) {
-        self.ruled.constraints.insert(constraint, words);
+        match self.position_of_constraint(constraint) {
+            Ok(at) => self.ruled.constraints[at].1 = words,
+            Err(at) => self.ruled.constraints.insert(at, (constraint, words)),
+        }
     }
 
     /// Takes over all constraints of another tree.
@@ -231,12 +234,19 @@ impl Tree {
 
     /// Removes a constraint.
     pub(crate) fn remove_constraint(&mut self, constraint: ConstraintId) {
-        self.ruled.constraints.remove(&constraint);
+        if let Ok(at) = self.position_of_constraint(constraint) {
+            self.ruled.constraints.remove(at);
+        }
     }
 
     /// What is told where a constraint does not hold.
     pub(crate) fn constraint(&self, constraint: ConstraintId) -> Option<&ConstraintWords> {
-        self.ruled.constraints.get(&constraint)
+        let at = self.position_of_constraint(constraint).ok()?;
+        Some(&self.ruled.constraints[at].1)
+    }
+
+    fn position_of_constraint(&self, constraint: ConstraintId) -> Result<usize, usize> {
+        self.ruled.constraints.binary_search_by_key(&constraint, |(id, _)| *id)
     }
 
     /// The name of a place among the fields of its record, if that is where it lies.

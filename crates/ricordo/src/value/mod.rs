@@ -10,6 +10,7 @@ mod display;
 mod number;
 mod record;
 mod serde;
+mod sort;
 mod time;
 
 use std::borrow::Cow;
@@ -26,6 +27,7 @@ pub use time::{DateTime, read_date, read_date_time, read_time, write_date, write
 
 pub(crate) use content::{content_of, list_content, member_content};
 pub(crate) use number::is_canonical_number;
+pub(crate) use sort::{sort, sort_by_key, sorted_by_cached_key};
 
 /// What a place of a form holds.
 ///

@@ -3,7 +3,7 @@
 use std::ops::Deref;
 use std::sync::Arc;
 
-use super::Value;
+use super::{Value, sort_by_key};
 
 /// Values by name, in the order in which they were put in. Records are equal when their members are, in
 /// whatever order; a blank member is as good as none.
@@ -102,7 +102,7 @@ impl Record {
     pub(crate) fn in_order(mut self, ranks: &[usize]) -> Record {
         if !ranks.is_sorted() {
             let mut ranked: Vec<_> = ranks.iter().zip(self.members).collect();
-            ranked.sort_by_key(|(rank, _)| **rank);
+            sort_by_key(&mut ranked, |(rank, _)| **rank);
             self.members = ranked.into_iter().map(|(_, member)| member).collect();
         }
         self.members.retain(|(_, value)| *value != Value::Blank);
