@@ -64,7 +64,12 @@ impl Engine {
     ///
     /// Fails if the value does not fit, or if places depend on each other in a cycle.
     pub fn of(schema: &Arc<CompiledSchema>, value: Option<Value>) -> Result<Self, Error> {
-        let mut engine = Engine::new(schema.schema().clone(), value)?;
+        Engine::new(schema.schema().clone(), value)?.with_rules(schema)
+    }
+
+    /// The form with the rules of its schema.
+    pub(crate) fn with_rules(self, schema: &CompiledSchema) -> Result<Self, Error> {
+        let mut engine = self;
         engine.is_typed = schema.rules.is_typed();
         engine.install(schema.rules.rules(), schema.rules.constraints(), 0)?;
         engine.next_constraint = schema.rules.next_constraint();

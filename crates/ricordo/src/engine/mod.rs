@@ -151,6 +151,11 @@ impl Engine {
             Some(value) => schema.fit(schema.root(), value)?,
             None => schema.blank(schema.root()),
         };
+        Ok(Engine::of_fitted(schema, value))
+    }
+
+    /// A form of this schema that starts from a value that fits it.
+    pub(crate) fn of_fitted(schema: Arc<Schema>, value: Value) -> Self {
         let mut tree = Tree::new(schema, value);
         let root = tree.root();
         settle::check_all(&mut tree, root);
@@ -172,7 +177,7 @@ impl Engine {
             next_row: None,
         };
         engine.flags = engine.state();
-        Ok(engine)
+        engine
     }
 
     /// What the form is made of.

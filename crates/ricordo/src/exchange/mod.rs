@@ -23,6 +23,7 @@ mod json;
 mod keywords;
 mod lines;
 mod members;
+mod one_pass;
 mod reader;
 mod reference;
 mod variants;

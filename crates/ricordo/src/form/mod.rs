@@ -147,7 +147,9 @@ impl<M: Model> Form<M> {
     /// Fails if the text is not JSON, or does not fit the model, with the line and column in question.
     pub fn from_json(text: &str) -> Result<Self, Error> {
         let schema = schema_of::<M>()?;
-        Self::starting_from(Some(exchange::read_data(text, schema.schema())?))
+        let value = exchange::read_data(text, schema.schema())?;
+        let engine = Engine::of_fitted(schema.schema().clone(), value).with_rules(&schema)?;
+        Ok(Form { core: Core::new(engine), model: PhantomData })
     }
 
     /// A form that starts from the model's defaults, and blanks.
@@ -207,9 +209,10 @@ impl Form<Untyped> {
     ///
     /// Fails if a text cannot be parsed or the data does not fit, with the line and column in question.
     pub fn from_definition(definition: &str, data: Option<&str>) -> Result<Self, Error> {
-        let schema = exchange::read_definition(definition)?;
-        let value = data.map(|data| exchange::read_data(data, &schema)).transpose()?;
-        Self::of_schema(Arc::new(schema), value)
+        let schema = Arc::new(exchange::read_definition(definition)?);
+        let Some(data) = data else { return Self::of_schema(schema, None) };
+        let value = exchange::read_data(data, &schema)?;
+        Ok(Form { core: Core::new(Engine::of_fitted(schema, value)), model: PhantomData })
     }
 
     /// A form of a schema that starts from this value or, without one, from the schema's defaults and blanks.

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use super::fit::DEEPEST;
 use super::pointer::Named;
-use super::{Commit, Error, Kind, ListId, Part, PartId, RecordId, RecordType, Schema};
+use super::{Commit, Constraints, Error, Kind, ListId, Part, PartId, RecordId, RecordType, Schema};
 use indexmap::map::Entry;
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -126,6 +126,12 @@ impl SchemaBuilder {
             return Err(Error::schema("a list was opened but not given an item"));
         };
         let has_secrets = self.parts.iter().any(|part| part.secret);
+        for part in &mut self.parts {
+            part.is_unconstrained = part.is_field()
+                && !part.required
+                && !matches!(part.kind, Kind::Choice(_))
+                && part.constraints == Constraints::default();
+        }
         let mut schema = Schema {
             parts: self.parts,
             records: self.records,

@@ -52,6 +52,8 @@ pub struct Part {
     pub(crate) is_tag: bool,
     /// Whether the place is a variant of the record that it lies in.
     pub(crate) is_variant: bool,
+    /// Whether any value suits the place, an empty one too.
+    pub(crate) is_unconstrained: bool,
 }
 
 impl Part {
@@ -76,6 +78,7 @@ impl Part {
             local: false,
             is_tag: false,
             is_variant: false,
+            is_unconstrained: false,
         }
     }
 

@@ -35,7 +35,7 @@ pub use view::PlaceView;
 
 use crate::check;
 use crate::schema::FindingKind;
-use crate::tree::{Body, Fault, Faults, PlaceId, Tree, Undo};
+use crate::tree::{Body, Fault, Faults, Field, PlaceId, Tree, Undo};
 
 /// How often what is wrong may lead to something else that is wrong.
 const MOST_ROUNDS: usize = 100;
@@ -135,8 +135,20 @@ pub(crate) fn check_all(tree: &mut Tree, place: PlaceId) {
     below.into_iter().for_each(|child| check_all(tree, child));
 }
 
+/// Whether there is nothing to find about a place, and nothing was: no constraint, rule or choice, and the entry could be parsed.
+fn is_surely_right(tree: &Tree, place: PlaceId) -> bool {
+    let is_right = |field: &Field| !field.unreadable && field.faults().is_empty();
+    tree.part(place).is_unconstrained
+        && tree.field(place).is_some_and(is_right)
+        && tree.flags_of(place).is_none()
+        && tree.choices(place).is_none()
+}
+
 fn check(tree: &mut Tree, place: PlaceId) {
     tree.cost.checks += 1;
+    if is_surely_right(tree, place) {
+        return;
+    }
     let mut faults = Faults::new();
     if tree.is_relevant(place) {
         let (part, required) = (tree.part(place), tree.is_required(place));

@@ -2,6 +2,8 @@
 
 use std::collections::BTreeSet;
 
+use smallvec::SmallVec;
+
 use super::node::Presence;
 use super::sequence::Key;
 use super::{Body, Faults, Field, Focus, Pattern, PlaceId, Ruled, Standing, Tree};
@@ -180,9 +182,9 @@ impl Tree {
     /// and what is taken has no more than it needs.
     pub(crate) fn take_log(&mut self) -> Vec<Undo> {
         let mut log = std::mem::take(&mut self.log);
-        let kept = log.iter().filter(|undo| self.is_for_history(undo)).count();
-        let mut taken = Vec::with_capacity(kept);
-        taken.extend(log.drain(..).filter(|undo| self.is_for_history(undo)));
+        let kept: SmallVec<[bool; 64]> = log.iter().map(|undo| self.is_for_history(undo)).collect();
+        let mut taken = Vec::with_capacity(kept.iter().filter(|is_kept| **is_kept).count());
+        taken.extend(log.drain(..).zip(kept).filter_map(|(undo, is_kept)| is_kept.then_some(undo)));
         self.log = log;
         taken
     }
