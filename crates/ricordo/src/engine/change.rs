@@ -35,6 +35,20 @@ impl fmt::Debug for Change {
 }
 
 impl Change {
+    /// A change of these aspects alone.
+    pub(super) fn of(place: PlaceId, aspects: Aspects) -> Self {
+        Change {
+            place,
+            aspects,
+            entry: None,
+            value: None,
+            faults: None,
+            edits: Vec::new(),
+            comes_or_goes: false,
+            children_before: Vec::new(),
+        }
+    }
+
     /// The place.
     pub fn place(&self) -> PlaceId {
         self.place

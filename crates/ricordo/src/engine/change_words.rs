@@ -42,7 +42,8 @@ impl Engine {
                 words.push(if is_so { yes } else { no }.to_owned());
             }
         };
-        say(Aspects::PRESENCE, now.is_absent(), "now empty", "now there");
+        let there = if change.comes_or_goes { "now there" } else { "has other fields" };
+        say(Aspects::PRESENCE, now.is_absent(), "now empty", there);
         let settled = if has_other_entry { "the text is dropped" } else { "committed" };
         say(Aspects::UNCOMMITTED, now.is_uncommitted(), "not committed yet", settled);
         say(Aspects::DIRTY, now.is_dirty(), "now dirty", "pristine again");

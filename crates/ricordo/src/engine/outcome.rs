@@ -82,6 +82,7 @@ impl Outcome {
                 gone.extend_from_slice(children);
             }
         }
+        note_variants(tree, &mut changes);
         let notices = if observers.is_empty() {
             SmallVec::new()
         } else {
@@ -107,6 +108,20 @@ impl Outcome {
     /// what only touches places.
     pub(super) fn is_step(&self) -> bool {
         self.is_step
+    }
+}
+
+/// Adds to records that another variant of theirs is there than before.
+fn note_variants(tree: &Tree, changes: &mut Vec<Change>) {
+    let is_varied =
+        |change: &&Change| change.aspects.contains(Aspects::PRESENCE) && tree.is_variant(change.place);
+    let records = changes.iter().filter(is_varied).filter_map(|change| tree.parent(change.place));
+    let records: SmallVec<[PlaceId; 2]> = records.collect();
+    for record in records {
+        match changes.iter_mut().find(|change| change.place == record) {
+            Some(change) => change.aspects |= Aspects::PRESENCE,
+            None => changes.push(Change::of(record, Aspects::PRESENCE)),
+        }
     }
 }
 
@@ -251,6 +266,8 @@ impl Before<'_> {
         let was_there = is_there(self.presence.or(presence));
         let other_children = self.other_children(tree).filter(|_| was_there);
         let children_before = other_children.map(<[PlaceId]>::to_vec).unwrap_or_default();
+        // Whoever shows the fields of the record has others to show.
+        aspects.put(Aspects::PRESENCE, !children_before.is_empty());
         let comes_or_goes = !children_before.is_empty()
             || (self.presence.is_some() && is_there(self.presence) != is_there(presence));
         let is_change = !aspects.is_empty() || !children_before.is_empty();

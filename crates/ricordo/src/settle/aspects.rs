@@ -28,7 +28,7 @@ impl Aspects {
     pub const FINDINGS: Aspects = Aspects(16);
     /// Which rows a list has, in which order.
     pub const ROWS: Aspects = Aspects(32);
-    /// Whether an optional record or list is there.
+    /// Whether an optional record or list is there, and which fields a record has: those of another variant, or new ones.
     pub const PRESENCE: Aspects = Aspects(64);
     /// That the place was reset.
     pub const EPOCH: Aspects = Aspects(128);

@@ -3,7 +3,7 @@
 use std::cell::RefCell;
 use std::rc::Rc;
 
-use ricordo::engine::Action;
+use ricordo::engine::{Action, Aspects};
 use ricordo::form::Rules;
 use ricordo::{Decimal, ErrorKind, Form, Model, Pointer, Value, at, exchange};
 
@@ -357,9 +357,24 @@ fn selectors_and_choices_find_the_fields_of_whichever_variant_there_is() {
             move |update| log.borrow_mut().push(update.now().clone()),
         )
         .unwrap();
+    // An adapter learns from the record that there are other fields.
+    let fields = Rc::new(RefCell::new(Vec::new()));
+    let log = fields.clone();
+    let _fields = form
+        .subscribe_aspects("/leaven", Aspects::PRESENCE, move |notice| {
+            let names =
+                notice.place().children().iter().map(|child| child.pointer().to_string()).collect::<Vec<_>>();
+            log.borrow_mut().push((names.join(" "), notice.cause().changes().join("; ")));
+        })
+        .unwrap();
     form.set("/leaven/kind", "none".into()).unwrap();
     form.set("/leaven/kind", "sourdough".into()).unwrap();
     form.set("/leaven/grams", 7.into()).unwrap();
+    let fields = fields.take();
+    assert_eq!(fields.len(), 2, "{fields:?}");
+    assert_eq!(fields[0].0, "/leaven/kind");
+    assert_eq!(fields[1].0, "/leaven/kind /leaven/name /leaven/grams /leaven/feedings /leaven/water");
+    assert!(fields[1].1.contains("/leaven: has other fields"), "{}", fields[1].1);
     assert_eq!(seen.take(), [None, Some("null".to_owned()), Some("7".to_owned())]);
 }
 

@@ -70,7 +70,11 @@ fn aspect_of(place: &Place<Value>, aspect: Aspects) -> String {
             format!("{:?}", place.children().iter().filter_map(Place::row_key).collect::<Vec<_>>())
         }
         Aspects::PRESENCE if place.is_absent() => format!("{:?}", place.value()),
-        Aspects::PRESENCE => "there".to_owned(),
+        Aspects::PRESENCE => {
+            // Which fields there are: another variant has others, and so has a record that was made anew.
+            let fields = place.children().into_iter().filter(|child| child.row_key().is_none());
+            format!("there {:?}", fields.map(|child| child.id()).collect::<Vec<_>>())
+        }
         Aspects::EPOCH => place.epoch().to_string(),
         Aspects::UNCOMMITTED => place.is_uncommitted().to_string(),
         Aspects::FOCUS => place.has_focus().to_string(),
