@@ -73,8 +73,8 @@ impl Outcome {
         let may_be_gone = befores.may_be_gone;
         let mut gone: Vec<PlaceId> = Vec::new();
         for before in befores.list {
-            // What happened in a place that is gone is nobody's concern; that it is gone is told of its container. But what was
-            // in it may be found nowhere any more.
+            // A change in a place that is gone notifies nobody; that the place is gone is a change of its container. What was
+            // in the place may no longer be reachable from there, so it is collected.
             if !may_be_gone || before.is_there(tree) {
                 is_step |= before.is_step(tree);
                 changes.extend(before.compared(tree));

@@ -129,7 +129,7 @@ impl Engine {
     pub(super) fn present(&self, address: &Address) -> Result<PlaceId, Error> {
         let place = self.locate(address)?;
         if self.tree.part(place).is_variant {
-            let problem = "has variants, and one of them is no place of its own: name the record, or what is in the variant";
+            let problem = "has variants, and an action cannot address one of them: address the record, or a field of the variant";
             return self.not_possible(place, problem);
         }
         // What a pointer or a way from the form leads to is there; a place that is remembered may be gone.

@@ -127,7 +127,7 @@ impl<'a> Keywords<'a> {
         if let Some(dialect) = members.iter().find(|member| member.name == "$schema") {
             let text = dialect.node.string()?;
             if text.strip_suffix('#').unwrap_or(&text) != DIALECT {
-                let message = format!("“{text}” is another dialect than that of form definitions");
+                let message = format!("“{text}” is not the dialect of form definitions");
                 return Err(dialect
                     .node
                     .error(message)

@@ -130,7 +130,7 @@ impl Schema {
         Ok(self.variants(record).iter().find(|variant| variant.tag == tag))
     }
 
-    /// What is said of a member that is not a field of a record: why it is none, and what is near.
+    /// The problem with a member that is not a field of the record, with the nearest field.
     fn no_field_in(&self, record: RecordId, variant: Option<&Variant>, name: &str) -> String {
         let having =
             self.variants(record).iter().filter(|variant| self.field(variant.fields, name).is_some());

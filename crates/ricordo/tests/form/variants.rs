@@ -206,7 +206,7 @@ fn what_is_in_a_variant_is_addressed_only_while_it_is_there() {
     assert_eq!(refused.kind(), ErrorKind::NotPossible);
     assert_eq!(
         refused.to_string(),
-        "/leaven has variants, and one of them is no place of its own: name the record, or what is in the variant"
+        "/leaven has variants, and an action cannot address one of them: address the record, or a field of the variant"
     );
     assert_eq!(form.get(path.leaven().sourdough()).unwrap().map(|starter| starter.grams), None);
 }

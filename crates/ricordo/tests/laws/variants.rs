@@ -201,7 +201,7 @@ fn done(form: &Form<Day>, rows: &mut Vec<Plain>, doing: Doing, number: usize) {
         }
         Doing::Kilometres(at, kilometres) => {
             let Some(at) = at.checked_rem(rows.len()) else { return };
-            // Null is another value than the blank of a new variant, but the same here.
+            // Null differs from the blank of a new variant, but both are `None` here.
             if matches!(&rows[at].order.way, Way::Deliver(delivery) if delivery.kilometres == kilometres) {
                 return;
             }
