@@ -88,9 +88,14 @@ impl ActionSummary {
             }
             Action::Insert { list, position, value } => {
                 summary.other = position.map(Other::Position);
-                let items = engine.schema().parts_named(&engine.parts_at(list), "-");
-                let masked = value.as_ref().map(|value| engine.schema().masked(&items, value));
-                summary.detail = masked.as_ref().map(Detail::of).unwrap_or_default();
+                let masked = |value: &Value| {
+                    if !engine.schema().has_secrets() {
+                        return Detail::of(value);
+                    }
+                    let items = engine.schema().parts_named(&engine.parts_at(list), "-");
+                    Detail::of(&engine.schema().masked(&items, value))
+                };
+                summary.detail = value.as_ref().map(masked).unwrap_or_default();
                 (Verb::Insert, Some(list))
             }
             Action::MoveRow { row, to } => {

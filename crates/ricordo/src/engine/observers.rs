@@ -145,7 +145,9 @@ impl Observers {
     pub(super) fn remove(&mut self, observer: ObserverId) {
         self.take_glances(observer);
         self.known.remove(&observer);
-        self.of_state.retain(|other| *other != observer);
+        if let Ok(at) = self.of_state.binary_search(&observer) {
+            self.of_state.remove(at);
+        }
     }
 
     /// Visits all who look at a place.

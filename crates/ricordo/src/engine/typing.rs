@@ -103,9 +103,12 @@ impl Engine {
     /// How long until some text is committed by itself, if nothing more is typed. An
     /// adapter with a clock then says [`Action::Wait`](super::Action::Wait).
     pub fn next_pause(&self) -> Option<Duration> {
-        let waiting = self.pauses.iter().map(|Reverse(pause)| *pause);
-        let waiting = waiting.filter(|(due, place)| self.is_due(*due, *place) && self.tree.is_there(*place));
-        waiting.map(|(due, _)| due.saturating_sub(self.clock)).min()
+        let is_waiting =
+            |(due, place): &(Duration, PlaceId)| self.is_due(*due, *place) && self.tree.is_there(*place);
+        // The first is mostly the next. Only if its text was committed or is gone, the others are searched.
+        let first = self.pauses.peek().map(|Reverse(pause)| *pause).filter(is_waiting);
+        let others = || self.pauses.iter().map(|Reverse(pause)| *pause).filter(is_waiting).min();
+        first.or_else(others).map(|(due, _)| due.saturating_sub(self.clock))
     }
 
     /// Takes note of what an undo or redo has brought back that is committed after a pause: in a field, or in all of a row

@@ -23,8 +23,12 @@ impl Tree {
 
     /// The place of this name, or row number, right in another.
     pub(crate) fn child_named(&self, place: PlaceId, token: &str) -> Result<PlaceId, Error> {
-        let reached = self.pointer(place);
-        let missing = |problem: String| Err(Error::new(ErrorKind::NotFound, reached.clone(), problem));
+        // Where it is matters only if something is missing.
+        let missing = |problem: &dyn Fn(Named<'_>) -> String| {
+            let reached = self.pointer(place);
+            let problem = problem(Named(&reached));
+            Error::new(ErrorKind::NotFound, reached, problem)
+        };
         match (&self.node(place).body, &self.part(place).kind) {
             (Body::Record(record), Kind::Record(fields)) => {
                 let is_present = record.container.is_present();
@@ -32,33 +36,41 @@ impl Tree {
                     return Ok(record.children[slot as usize]);
                 }
                 if self.schema().fields_named(*fields, token).next().is_none() {
-                    let near = self.schema().nearest_field(*fields, token).map(|name| reached.join(name));
-                    let problem = format!("{} has no field “{token}”", Named(&reached));
-                    return Err(Error::new(ErrorKind::NotFound, reached, problem).with_nearest(near));
+                    let missing = missing(&|reached| format!("{reached} has no field “{token}”"));
+                    let near = self.schema().nearest_field(*fields, token);
+                    let near = near.map(|name| missing.place().join(name));
+                    return Err(missing.with_nearest(near));
                 }
                 if !is_present {
-                    return missing(format!("{} is empty, so there is no “{token}” in it", Named(&reached)));
+                    return Err(missing(&|reached| {
+                        format!("{reached} is empty, so there is no “{token}” in it")
+                    }));
                 }
                 let in_variant = self.chosen_variant(place).map(|variant| self.child_named(variant, token));
                 if let Some(Ok(found)) = in_variant {
                     return Ok(found);
                 }
-                missing(format!("{} has no “{token}” {}", Named(&reached), self.while_tag(place)))
+                Err(missing(&|reached| format!("{reached} has no “{token}” {}", self.while_tag(place))))
             }
             (Body::List(list), _) => {
                 let rows = list.sequence.len();
                 let Some(position) = read_index(token) else {
-                    return missing(format!("{} is a list: “{token}” is not a row number", Named(&reached)));
+                    return Err(missing(&|reached| {
+                        format!("{reached} is a list: “{token}” is not a row number")
+                    }));
                 };
                 match u32::try_from(position).ok().and_then(|position| list.sequence.at(position)) {
                     Some(key) => Ok(list.rows[key as usize].place),
-                    None => missing(no_row(&reached, rows, position)),
+                    None => {
+                        let reached = self.pointer(place);
+                        let problem = no_row(&reached, rows, position);
+                        Err(Error::new(ErrorKind::NotFound, reached, problem))
+                    }
                 }
             }
-            _ => missing(format!(
-                "{} is a field, which has nothing in it, no “{token}” either",
-                Named(&reached)
-            )),
+            _ => Err(missing(&|reached| {
+                format!("{reached} is a field, which has nothing in it, no “{token}” either")
+            })),
         }
     }
 
