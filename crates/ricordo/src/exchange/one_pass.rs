@@ -11,7 +11,7 @@ use serde_json::value::RawValue;
 use smallvec::SmallVec;
 
 use super::json::Node;
-use crate::schema::{Kind, ListId, PartId, RecordId, Schema};
+use crate::schema::{Kind, PartId, RecordId, Schema};
 use crate::value::{Record, Value, read_number};
 
 /// The value of a text, not fitted yet; `None` if it is not JSON for this schema.
@@ -35,9 +35,9 @@ impl<'de> DeserializeSeed<'de> for Place<'_> {
     fn deserialize<D: Deserializer<'de>>(self, deserializer: D) -> Result<Value, D::Error> {
         match self.schema.part(self.part).kind {
             Kind::Record(record) if self.schema.variants(record).is_empty() => {
-                deserializer.deserialize_any(Members { schema: self.schema, record })
+                deserializer.deserialize_any(self)
             }
-            Kind::List(list) => deserializer.deserialize_any(Rows { schema: self.schema, list }),
+            Kind::List(_) => deserializer.deserialize_any(self),
             // Which fields a variant has is known only when its tag was read.
             Kind::Record(_) => {
                 let raw = <&RawValue>::deserialize(deserializer)?;
@@ -76,16 +76,12 @@ fn scalar(text: &str) -> Option<Value> {
     }
 }
 
-struct Members<'a> {
-    schema: &'a Schema,
-    record: RecordId,
-}
-
-impl<'de> Visitor<'de> for Members<'_> {
+/// Records and lists: what is given for a part has to be of its kind, or null.
+impl<'de> Visitor<'de> for Place<'_> {
     type Value = Value;
 
     fn expecting(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.write_str("an object")
+        formatter.write_str("an object or an array")
     }
 
     fn visit_unit<E>(self) -> Result<Value, E> {
@@ -93,7 +89,10 @@ impl<'de> Visitor<'de> for Members<'_> {
     }
 
     fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Value, A::Error> {
-        let Members { schema, record } = self;
+        let schema = self.schema;
+        let Kind::Record(record) = schema.part(self.part).kind else {
+            return Err(A::Error::custom("not a record"));
+        };
         let count = schema.fields(record).len();
         let mut members = Record::with_capacity(count);
         let mut seen = SmallVec::<[bool; 32]>::from_elem(false, count);
@@ -105,6 +104,18 @@ impl<'de> Visitor<'de> for Members<'_> {
             members.push_new(name.clone(), map.next_value_seed(Place { schema, part })?);
         }
         Ok(Value::Record(members))
+    }
+
+    fn visit_seq<A: SeqAccess<'de>>(self, mut items: A) -> Result<Value, A::Error> {
+        let Kind::List(list) = self.schema.part(self.part).kind else {
+            return Err(A::Error::custom("not a list"));
+        };
+        let row = Place { part: self.schema.item(list), ..self };
+        let mut rows = Vec::new();
+        while let Some(value) = items.next_element_seed(row)? {
+            rows.push(value);
+        }
+        Ok(Value::List(rows))
     }
 }
 
@@ -132,31 +143,5 @@ impl Visitor<'_> for Name<'_> {
     fn visit_str<E: serde::de::Error>(self, name: &str) -> Result<u32, E> {
         let field = self.schema.field(self.record, name);
         field.map(|(position, _)| position).ok_or_else(|| E::custom("not a field"))
-    }
-}
-
-struct Rows<'a> {
-    schema: &'a Schema,
-    list: ListId,
-}
-
-impl<'de> Visitor<'de> for Rows<'_> {
-    type Value = Value;
-
-    fn expecting(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.write_str("an array")
-    }
-
-    fn visit_unit<E>(self) -> Result<Value, E> {
-        Ok(Value::Null)
-    }
-
-    fn visit_seq<A: SeqAccess<'de>>(self, mut items: A) -> Result<Value, A::Error> {
-        let row = Place { schema: self.schema, part: self.schema.item(self.list) };
-        let mut rows = Vec::new();
-        while let Some(value) = items.next_element_seed(row)? {
-            rows.push(value);
-        }
-        Ok(Value::List(rows))
     }
 }

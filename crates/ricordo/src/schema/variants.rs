@@ -143,10 +143,17 @@ impl Schema {
         }
     }
 
+    /// The record type itself, and then those of its variants, each with its position among the members.
+    fn with_variants(&self, record: RecordId) -> impl Iterator<Item = (Option<usize>, RecordId)> {
+        let of_type = &self.records[record.0 as usize];
+        let positions = of_type.fields.len()..;
+        let variants = of_type.variants.iter().zip(positions);
+        std::iter::once((None, record)).chain(variants.map(|(variant, at)| (Some(at), variant.fields)))
+    }
+
     /// The parts of all fields of this name that records of this type may have: several variants may have one each.
     pub(crate) fn fields_named(&self, record: RecordId, name: &str) -> impl Iterator<Item = PartId> {
-        let in_variants = self.variants(record).iter().map(|variant| variant.fields);
-        std::iter::once(record).chain(in_variants).filter_map(|record| Some(self.field(record, name)?.1))
+        self.with_variants(record).filter_map(|(_, record)| Some(self.field(record, name)?.1))
     }
 
     /// The part of the field of this name that a record with these members has.
@@ -158,21 +165,17 @@ impl Schema {
 
     /// The names of all fields that records of this type may have.
     pub(crate) fn names(&self, record: RecordId) -> impl Iterator<Item = &str> {
-        let in_variants = self.variants(record).iter().map(|variant| variant.fields);
-        std::iter::once(record)
-            .chain(in_variants)
-            .flat_map(|record| self.fields(record).map(|(name, _)| name))
+        self.with_variants(record).flat_map(|(_, record)| self.fields(record).map(|(name, _)| name))
     }
 
     /// The way from a part to the field of a name: several variants may have one each.
     pub(crate) fn ways_to(&self, record: RecordId, name: &str) -> Vec<(Vec<u32>, PartId)> {
-        let of_type = &self.records[record.0 as usize];
-        let own = self.field(record, name).map(|(slot, part)| (vec![slot], part));
-        let in_variants = of_type.variants.iter().zip(of_type.fields.len()..).filter_map(|(variant, at)| {
-            let (slot, part) = self.field(variant.fields, name)?;
-            Some((vec![u32::try_from(at).ok()?, slot], part))
+        let ways = self.with_variants(record).filter_map(|(at, record)| {
+            let (slot, part) = self.field(record, name)?;
+            let at = at.and_then(|at| u32::try_from(at).ok());
+            Some((at.into_iter().chain([slot]).collect(), part))
         });
-        own.into_iter().chain(in_variants).collect()
+        ways.collect()
     }
 
     /// The part to which a step leads from another, and its name, if it has one: rows have none, and neither have variants.
