@@ -6,6 +6,8 @@
 
 #[path = "edit/full_scene.rs"]
 mod full_scene;
+#[path = "edit/hand_written.rs"]
+mod hand_written;
 #[path = "edit/hand_written_scene.rs"]
 mod hand_written_scene;
 #[path = "edit/measure.rs"]
