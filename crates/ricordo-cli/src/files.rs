@@ -8,9 +8,8 @@ use std::sync::Arc;
 
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use ricordo::Error;
-use ricordo::Value;
-use ricordo::engine::Engine;
-use ricordo::exchange::{Entry, JournalLines, read_data, read_definition, read_journal};
+use ricordo::engine::{CompiledSchema, Engine};
+use ricordo::exchange::{Entry, JournalLines, load, read_definition, read_journal};
 
 use crate::screen::{self, plain};
 
@@ -87,16 +86,38 @@ impl File {
         Problem::of_input(&format!("{}: {refused}", self.name))
     }
 
+    /// What this file defines.
+    pub(crate) fn schema(&self) -> Result<Arc<CompiledSchema>, Problem> {
+        Ok(Arc::new(read_definition(&self.text).map_err(|error| self.problem(&error, self.hides()))?))
+    }
+
+    /// Whether nothing is shown of the file: a definition that cannot be read may have secrets all the same.
+    fn hides(&self) -> bool {
+        self.text.contains("\"writeOnly\"")
+    }
+
+    /// A warning about this file, ready to be shown.
+    pub(crate) fn warning(&self, warning: &Error) -> String {
+        drawn_one(&self.name, &self.text, 1, warning, self.hides(), true)
+    }
+
     /// The form that this file defines, holding this data.
     pub(crate) fn engine(&self, data: Option<&File>) -> Result<Engine, Problem> {
-        // A definition that cannot be read may have secrets all the same.
-        let hides = self.text.contains("\"writeOnly\"");
-        let schema = Arc::new(read_definition(&self.text).map_err(|error| self.problem(&error, hides))?);
-        let read = |file: &File| {
-            read_data(&file.text, &schema).map_err(|error| file.problem(&error, schema.has_secrets()))
-        };
-        let value: Option<Value> = data.map(read).transpose()?;
-        Engine::new(schema, value).map_err(|misfit| Problem::of_input(&format!("{}: {misfit}", self.name)))
+        self.engine_of(&self.schema()?, data)
+    }
+
+    /// The form of this schema, which the file defines, holding this data.
+    pub(crate) fn engine_of(
+        &self,
+        schema: &Arc<CompiledSchema>,
+        data: Option<&File>,
+    ) -> Result<Engine, Problem> {
+        match data {
+            Some(data) => {
+                load(&data.text, schema).map_err(|error| data.problem(&error, schema.schema().has_secrets()))
+            }
+            None => Engine::of(schema, None).map_err(|refused| self.refused(&refused)),
+        }
     }
 }
 
@@ -178,6 +199,19 @@ fn without_mark_of(bytes: &[u8]) -> &[u8] {
 /// Describes an error and draws its line, unless the line may hold a secret. `first_line` is the number of the text's first
 /// line in its file.
 fn drawn(name: &str, text: &str, first_line: usize, error: &Error, hides: bool) -> Problem {
+    let each = error.all().map(|error| drawn_one(name, text, first_line, error, hides, false));
+    Problem::Input(each.collect::<Vec<_>>().join("\n"))
+}
+
+fn drawn_one(
+    name: &str,
+    text: &str,
+    first_line: usize,
+    error: &Error,
+    hides: bool,
+    is_warning: bool,
+) -> String {
+    let word = if is_warning { "Warning" } else { "Error" };
     let (help, message) = (error.help(), error.message());
     let location = error.location();
     let excerpt = location.filter(|_| !hides).map(|at| Excerpt::of(text, first_line, &at.span));
@@ -185,18 +219,19 @@ fn drawn(name: &str, text: &str, first_line: usize, error: &Error, hides: bool) 
         let help = help.map_or_else(String::new, |help| format!("  Help: {}\n", plain(help)));
         let at = location.map(|at| format!(":{}:{}", at.line, at.column)).unwrap_or_default();
         let place = format!("{name}{at}");
-        return Problem::Input(format!("Error: {}: {}\n{help}", plain(&place), plain(&message)));
+        return format!("{word}: {}: {}\n{help}", plain(&place), plain(&message));
     };
     let name = plain(name);
     let annotation = AnnotationKind::Primary.span(excerpt.span);
     let snippet =
         Snippet::source(excerpt.line).line_start(excerpt.number).path(&*name).annotation(annotation);
-    let mut group = Level::ERROR.with_name("Error").primary_title(&*message).element(snippet);
+    let level = if is_warning { Level::WARNING } else { Level::ERROR };
+    let mut group = level.with_name(word).primary_title(&*message).element(snippet);
     if let Some(help) = help {
         group = group.element(Level::HELP.with_name("Help").message(help));
     }
     let renderer = if screen::errors_in_colour() { Renderer::styled() } else { Renderer::plain() };
-    Problem::Input(renderer.term_width(screen::width()).render(&[group]) + "\n")
+    renderer.term_width(screen::width()).render(&[group]) + "\n"
 }
 
 /// The line that a stretch of a text begins in.

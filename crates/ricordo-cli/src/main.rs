@@ -3,6 +3,7 @@
 mod commands;
 mod describe;
 mod files;
+mod graph;
 mod screen;
 mod table;
 mod watched;
@@ -11,7 +12,7 @@ use std::io::ErrorKind;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-use clap::{Parser, Subcommand};
+use clap::{Parser, Subcommand, ValueEnum};
 
 use files::Problem;
 use screen::{Output, complain};
@@ -35,6 +36,9 @@ enum Command {
         /// Data for the form (JSON); `-` is standard input.
         #[arg(long, value_name = "FILE")]
         data: Option<PathBuf>,
+        /// Show what each place depends on and what depends on it, as a table or in DOT, the language of Graphviz.
+        #[arg(long, value_name = "AS", num_args = 0..=1, default_missing_value = "table")]
+        graph: Option<GraphAs>,
     },
     /// Replay journals on a form, and show its state at the end.
     Replay {
@@ -68,6 +72,13 @@ enum Command {
     },
 }
 
+/// How dependencies are shown.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum GraphAs {
+    Table,
+    Dot,
+}
+
 /// How a command ended, if it could be carried out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Ending {
@@ -98,7 +109,7 @@ fn main() -> ExitCode {
 fn carry_out(out: &mut Output, command: Command) -> Result<Ending, Problem> {
     match command {
         Command::Demo => commands::demo::run(out),
-        Command::Check { form, data } => commands::check::run(out, &form, data.as_deref()),
+        Command::Check { form, data, graph } => commands::check::run(out, &form, data.as_deref(), graph),
         Command::Replay { form, journals, data, json, every } => {
             commands::replay::run(out, &form, &journals, data.as_deref(), json, every)
         }

@@ -114,7 +114,7 @@ impl Display for Line {
     }
 }
 
-/// Standard output. It can be closed, or full, at any time; then whoever writes is told.
+/// Standard output. It can be closed, or full, at any time; then whoever writes gets an error.
 #[derive(Debug)]
 pub(crate) struct Output(AutoStream<Stdout>);
 

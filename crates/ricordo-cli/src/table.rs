@@ -1,13 +1,16 @@
 //! Tables: the state of a form, and what a form is made of.
 
+use std::collections::BTreeSet;
+
 use comfy_table::presets::UTF8_FULL_CONDENSED;
 use comfy_table::{
     Attribute, Cell, CellAlignment, Color, ColumnConstraint, ContentArrangement, Table, Width,
 };
 use ricordo::Value;
-use ricordo::engine::{Engine, PlaceView};
-use ricordo::schema::{Commit, DisplayFormat, Kind, NumberFormat, Part, PartId, Schema};
+use ricordo::engine::{CompiledSchema, Engine, FormulaInfo, PlaceView};
+use ricordo::schema::{Commit, DisplayFormat, Kind, NumberFormat, Part, PartId};
 
+use crate::graph::Node;
 use crate::screen::plain;
 use crate::{describe, screen};
 
@@ -26,7 +29,7 @@ fn table(headings: &[&str]) -> Table {
     table
 }
 
-/// A cell with a text that is safe to show. A very long one is cut: a table is for looking through, and laying out a long
+/// A cell with a text that is safe to show. A very long one is cut: a table is for reading, and laying out a long
 /// word takes the square of its length.
 fn cell(text: &str) -> Cell {
     const LONGEST: usize = 240;
@@ -139,15 +142,55 @@ fn scalar(value: &Value) -> String {
 }
 
 /// What a form is made of.
-pub(crate) fn outline(schema: &Schema) -> String {
-    let mut table = table(&["Place", "Label", "Type", "Constraints and format"]);
+pub(crate) fn outline(compiled: &CompiledSchema) -> String {
+    let mut table = table(&["Place", "Label", "Type", "Constraints, rules and format"]);
     let mut open = Vec::new();
-    add_outline(&mut table, schema, schema.root(), "", &mut open);
+    add_outline(&mut table, compiled, compiled.schema().root(), "", &mut open);
     table.to_string()
 }
 
+/// What each place depends on, and what depends on it.
+pub(crate) fn graph(nodes: &[(String, Node)]) -> String {
+    let mut table = table(&["Place", "Formulas", "Depends on", "Read by"]);
+    for (name, node) in nodes {
+        let lines = |names: &BTreeSet<String>| names.iter().cloned().collect::<Vec<_>>().join("\n");
+        let name = describe::place(name);
+        table.add_row(vec![
+            cell(name),
+            cell(&node.formulas.join("\n")),
+            cell(&lines(&node.reads)),
+            cell(&lines(&node.read_by)),
+        ]);
+    }
+    table.to_string()
+}
+
+/// A formula as it is shown beside its place.
+fn rule(formula: &FormulaInfo) -> String {
+    let text = formula.text();
+    match formula.key() {
+        "calculate" => format!("= {text}"),
+        "suggest" => format!("suggested: {text}"),
+        "counterpart" => format!("or = {text}"),
+        "constraint" => format!("must hold: {text}"),
+        "relevant" => format!("relevant if {text}"),
+        "required" => format!("required if {text}"),
+        "readonly" => format!("read-only if {text}"),
+        "minimum" => format!("at least {text}"),
+        "maximum" => format!("at most {text}"),
+        _ => format!("one of {text}"),
+    }
+}
+
 /// Adds a row for everything in a part. Where a record lies in itself, that is said once.
-fn add_outline(table: &mut Table, schema: &Schema, id: PartId, pointer: &str, open: &mut Vec<String>) {
+fn add_outline(
+    table: &mut Table,
+    compiled: &CompiledSchema,
+    id: PartId,
+    pointer: &str,
+    open: &mut Vec<String>,
+) {
+    let schema = compiled.schema();
     match schema.part(id).kind {
         Kind::Record(record) => {
             let this = format!("{record:?}");
@@ -157,42 +200,43 @@ fn add_outline(table: &mut Table, schema: &Schema, id: PartId, pointer: &str, op
             }
             open.push(this);
             for (name, field) in schema.fields(record) {
-                add_part(table, schema, field, &format!("{pointer}/{name}"), None, open);
+                add_part(table, compiled, field, &format!("{pointer}/{name}"), None, open);
             }
             let tag = schema.fields(record).next().map(|(name, _)| name).unwrap_or_default();
             for variant in schema.variants(record) {
                 let while_chosen = format!("only if {tag} is {}", variant.tag().to_text());
                 for (name, field) in schema.fields(variant.fields()) {
-                    add_part(table, schema, field, &format!("{pointer}/{name}"), Some(&while_chosen), open);
+                    add_part(table, compiled, field, &format!("{pointer}/{name}"), Some(&while_chosen), open);
                 }
             }
             open.pop();
         }
-        Kind::List(list) => add_part(table, schema, schema.item(list), &format!("{pointer}/*"), None, open),
+        Kind::List(list) => add_part(table, compiled, schema.item(list), &format!("{pointer}/*"), None, open),
         _ => {}
     }
 }
 
 fn add_part(
     table: &mut Table,
-    schema: &Schema,
+    compiled: &CompiledSchema,
     id: PartId,
     pointer: &str,
     condition: Option<&str>,
     open: &mut Vec<String>,
 ) {
     const DEEPEST: usize = 12;
+    let schema = compiled.schema();
     let part = schema.part(id);
     let name = cell(pointer);
     table.add_row(vec![
         if part.is_field() { name } else { name.add_attribute(Attribute::Bold) },
         cell(part.label.as_deref().unwrap_or_default()),
         cell(&what(part)),
-        cell(&keeps_to(schema, id, condition)).set_alignment(CellAlignment::Left),
+        cell(&keeps_to(compiled, id, condition)).set_alignment(CellAlignment::Left),
     ]);
     // Lists of lists of themselves have no record to know them by.
     if pointer.matches('/').count() < DEEPEST {
-        add_outline(table, schema, id, pointer, open);
+        add_outline(table, compiled, id, pointer, open);
     }
 }
 
@@ -213,7 +257,8 @@ fn what(part: &Part) -> String {
     if part.nullable { format!("{kind} or null") } else { kind.to_owned() }
 }
 
-fn keeps_to(schema: &Schema, id: PartId, condition: Option<&str>) -> String {
+fn keeps_to(compiled: &CompiledSchema, id: PartId, condition: Option<&str>) -> String {
+    let schema = compiled.schema();
     let part = schema.part(id);
     let constraints = &part.constraints;
     let mut words: Vec<String> = condition.map(str::to_owned).into_iter().collect();
@@ -222,7 +267,7 @@ fn keeps_to(schema: &Schema, id: PartId, condition: Option<&str>) -> String {
         words.push(if is_flag { "must be ticked" } else { "required" }.to_owned());
     }
     if let Kind::Choice(choices) = &part.kind {
-        // What a secret is chosen from would tell it.
+        // What a secret is chosen from would give it away.
         let count = describe::counted(choices.iter().len(), "choice");
         words.push(if part.secret { format!("one of {count}") } else { format!("one of {choices}") });
     }
@@ -264,7 +309,9 @@ fn keeps_to(schema: &Schema, id: PartId, condition: Option<&str>) -> String {
     if let Some(default) = &part.default {
         words.push(format!("new: {}", describe::value(&schema.masked_value(id, default))));
     }
-    words.join(", ")
+    let rules = compiled.formulas().iter().filter(|formula| formula.part() == id).map(rule);
+    let words = if words.is_empty() { Vec::new() } else { vec![words.join(", ")] };
+    words.into_iter().chain(rules).collect::<Vec<_>>().join("\n")
 }
 
 fn shown_as(format: &DisplayFormat) -> String {

@@ -1,4 +1,4 @@
-//! A form that is watched: what happens to it is told to an observer of the form and to one of each place in it.
+//! A form that is watched: an observer of the form, and one of each place in it, are notified of what happens.
 
 use ricordo::Error;
 use ricordo::engine::{Action, Engine, ObserverId, Outcome};

@@ -1,4 +1,4 @@
-//! Enums as events that components tell.
+//! Enums as events that components emit.
 
 use proc_macro2::TokenStream;
 use quote::{format_ident, quote};
@@ -63,7 +63,7 @@ pub(crate) fn expand(input: &DeriveInput) -> syn::Result<TokenStream> {
         recorded.push(records);
     }
     if data.variants.is_empty() {
-        return Err(Error::new_spanned(event, "there must be at least one event to tell"));
+        return Err(Error::new_spanned(event, "there must be at least one event to emit"));
     }
     Ok(quote! {
         #[automatically_derived]

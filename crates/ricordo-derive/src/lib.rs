@@ -21,7 +21,7 @@ pub fn derive_model(input: TokenStream) -> TokenStream {
     expand(&input).unwrap_or_else(Error::into_compile_error).into()
 }
 
-/// Makes an enum the events that a component tells outwards.
+/// Makes an enum the events that a component emits.
 #[proc_macro_derive(Event, attributes(serde))]
 pub fn derive_event(input: TokenStream) -> TokenStream {
     let input = parse_macro_input!(input as DeriveInput);

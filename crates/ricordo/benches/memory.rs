@@ -1,8 +1,10 @@
-//! How many bytes a form takes for a field, counted by the allocator.
+//! How many bytes a form takes for a field, and in the full scene for a row with its rules, counted by the allocator.
 //!
 //! Run with `cargo bench --bench memory`.
 #![allow(missing_docs, unreachable_pub, dead_code, clippy::pedantic)]
 
+#[path = "edit/full_scene.rs"]
+mod full_scene;
 #[path = "edit/scene.rs"]
 mod scene;
 #[path = "edit/with_ricordo.rs"]
@@ -21,7 +23,7 @@ fn bytes() -> usize {
 fn main() {
     const FIELDS: usize = 6;
     let _profiler = dhat::Profiler::builder().testing().build();
-    println!("{:>8}  {:>16}  {:>16}", "rows", "record, a field", "form, a field");
+    println!("{:>8}  {:>16}  {:>16}  {:>16}", "rows", "record, a field", "form, a field", "scene, a row");
     for rows in SIZES {
         let data = ingredients(rows);
         let before = bytes();
@@ -30,7 +32,16 @@ fn main() {
         let before = bytes();
         let form = Form::new(&record).expect("the scene fits");
         let of_form = bytes() - before;
-        println!("{rows:>8}  {:>16}  {:>16}", of_record / rows / FIELDS, of_form / rows / FIELDS);
         drop(form);
+        let before = bytes();
+        let scene = full_scene::FullScene::new(&data);
+        let of_scene = bytes() - before;
+        println!(
+            "{rows:>8}  {:>16}  {:>16}  {:>16}",
+            of_record / rows / FIELDS,
+            of_form / rows / FIELDS,
+            of_scene / rows
+        );
+        drop(scene);
     }
 }

@@ -1,6 +1,7 @@
 //! The batch sheet of a small bakery, with everything that follows from something else on it: cost, dough weight,
 //! hydration, surplus, minutes and the like; grams and baker's percentage, of which either may be typed; hours of
-//! preferment, which only count for some methods; a price that is suggested.
+//! preferment, which only count for some methods; a price that is suggested. `demo/batch-sheet.form.json` is the same form
+//! as a file, with formulas for rules.
 //!
 //! Run with `cargo run --example batch_sheet`.
 #![allow(missing_docs)]
@@ -8,66 +9,112 @@
 use std::time::Duration;
 
 use ricordo::Error;
-use ricordo::{Decimal, Form, Model, Number, Place, Rules, at, civil};
+use ricordo::{Decimal, Form, Model, Number, Place, RuleView, Rules, at, civil};
 
 #[derive(Clone, Debug, Model)]
 #[model(rules = Batch::rules)]
 pub struct Batch {
+    #[model(label = "Name", required, min_length = 3, max_length = 40)]
     pub name: String,
-    pub start: civil::DateTime,
+    #[model(label = "Baker", required, max_length = 40)]
+    pub baker: String,
+    #[model(label = "Email", format = "email")]
+    pub email: String,
+    #[model(label = "Bake date", required, display = "%d/%m/%Y")]
+    pub bake_date: civil::Date,
+    #[model(label = "Start time")]
+    pub start_time: Option<civil::Time>,
+    /// One of the ovens that are heated today.
+    #[model(label = "Oven", description = "One of the ovens that are heated today.")]
+    pub oven: String,
+    #[model(label = "Method", default = Method::Straight)]
     pub method: Method,
-    pub preferment: Preferment,
+    #[model(label = "Hours of preferment", minimum = 1, maximum = 48)]
+    pub preferment_hours: Option<u32>,
+    #[model(label = "Loaves", minimum = 1, maximum = 500)]
     pub loaves: u32,
+    #[model(label = "Grams a loaf", minimum = 50, maximum = 5000)]
     pub grams_a_loaf: u32,
-    #[model(label = "Flour")]
-    pub flour: Option<Decimal>,
+    #[model(label = "Flour", exclusive_minimum = 0, grouping)]
+    pub flour_grams: Decimal,
+    #[model(label = "Ingredients", min_items = 1, max_items = 30)]
     pub ingredients: Vec<Ingredient>,
-    pub stages: Vec<Stage>,
-    #[model(label = "Dough weight")]
+    #[model(label = "Dough weight", grouping)]
     pub dough_weight: Option<Decimal>,
     #[model(label = "Hydration", decimals = 3)]
     pub hydration: Option<Decimal>,
-    #[model(label = "Surplus")]
+    #[model(label = "Surplus", grouping)]
     pub surplus: Option<Decimal>,
     #[model(label = "Total cost", decimals = 2)]
-    pub cost: Option<Decimal>,
+    pub total_cost: Option<Decimal>,
     #[model(label = "Cost a loaf", decimals = 2)]
     pub cost_a_loaf: Option<Decimal>,
-    #[model(label = "Minutes")]
-    pub minutes: Option<u32>,
-    #[model(label = "Folds")]
-    pub folds: Option<u32>,
-    #[model(label = "Ready at", display = "%H:%M")]
+    #[model(label = "Stages", max_items = 12)]
+    pub stages: Vec<Stage>,
+    #[model(label = "Minutes in all")]
+    pub total_minutes: Option<Decimal>,
+    #[model(label = "Ready at", display = "%a %H:%M")]
     pub ready_at: Option<civil::DateTime>,
-    #[model(label = "Price", decimals = 2)]
+    #[model(label = "Allergens", unique_items)]
+    pub allergens: Vec<Allergen>,
+    #[model(label = "On sale", default = false)]
+    pub on_sale: bool,
+    #[model(
+        label = "Price",
+        minimum = 0,
+        multiple_of = 0.05,
+        decimals = 2,
+        messages(step_mismatch = "Our smallest coin is 0.05.")
+    )]
     pub price: Option<Decimal>,
+    #[model(label = "Notes", max_length = 200, commit = "leave")]
+    pub notes: String,
+    #[model(label = "Sheet number", readonly)]
+    pub sheet_number: Option<u32>,
+    /// The baker's own, to release the sheet. It is no part of the record.
+    #[model(
+        label = "Sign-off code",
+        description = "The baker's own, to release the sheet. It is no part of the record.",
+        secret,
+        local
+    )]
+    pub sign_off: String,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Model)]
 #[serde(rename_all = "snake_case")]
 pub enum Method {
+    #[model(label = "Straight dough")]
     Straight,
+    #[model(label = "Sourdough")]
     Sourdough,
+    #[model(label = "Poolish")]
     Poolish,
 }
 
-#[derive(Clone, Debug, Model)]
-pub struct Preferment {
-    #[model(required, minimum = 1, maximum = 48)]
-    pub hours: Option<u32>,
+#[derive(Clone, Copy, Debug, PartialEq, Model)]
+#[serde(rename_all = "snake_case")]
+pub enum Allergen {
+    Gluten,
+    Milk,
+    Nuts,
+    Sesame,
 }
 
 #[derive(Clone, Debug, Model)]
 #[model(rules = Ingredient::rules)]
 pub struct Ingredient {
+    #[model(label = "Ingredient", required, max_length = 30)]
     pub name: String,
+    #[model(label = "Kind", default = Kind::Other)]
     pub kind: Kind,
+    #[model(label = "Grams", required, minimum = 0, maximum = 100_000)]
     pub grams: Option<Decimal>,
-    #[model(decimals = 1)]
+    #[model(label = "Percentage", minimum = 0, decimals = 1)]
     pub percentage: Option<Decimal>,
-    /// For a kilogram.
-    pub price: Option<Decimal>,
-    #[model(decimals = 2)]
+    #[model(label = "Price a kilogram", minimum = 0)]
+    pub price_per_kilogram: Option<Decimal>,
+    #[model(label = "Cost", decimals = 2)]
     pub cost: Option<Decimal>,
 }
 
@@ -76,15 +123,22 @@ pub struct Ingredient {
 pub enum Kind {
     Flour,
     Water,
+    Salt,
+    Leaven,
     Other,
 }
 
 #[derive(Clone, Debug, Model)]
 #[model(rules = Stage::rules)]
 pub struct Stage {
+    #[model(label = "Stage", required, max_length = 30)]
     pub title: String,
+    #[model(label = "Minutes", minimum = 1, maximum = 2880)]
     pub minutes: u32,
-    pub folds: Vec<u32>,
+    #[model(label = "Degrees", minimum = -20, maximum = 300)]
+    pub degrees: Option<Decimal>,
+    #[model(label = "Fold times", description = "Minutes from the beginning of the stage.", unique_items)]
+    pub fold_times: Vec<u32>,
 }
 
 impl Batch {
@@ -94,8 +148,12 @@ impl Batch {
         // Of grams and percentage, the one that was typed last leads.
         rules.each(batch.ingredients(), |rules| {
             rules.counterparts(
-                (row.grams(), move |it| it.form().number(batch.flour()) * it.number(row.percentage()) / 100),
-                (row.percentage(), move |it| it.number(row.grams()) * 100 / it.form().number(batch.flour())),
+                (row.grams(), move |it| {
+                    it.form().number(batch.flour_grams()) * it.number(row.percentage()) / 100
+                }),
+                (row.percentage(), move |it| {
+                    it.number(row.grams()) * 100 / it.form().number(batch.flour_grams())
+                }),
             );
         });
         rules.aggregate(batch.dough_weight(), batch.ingredients().sum(row.grams()));
@@ -103,28 +161,37 @@ impl Batch {
         rules.calculate(batch.hydration(), move |it| {
             let rows = it.rows(batch.ingredients());
             let water = rows.iter().filter(|it| it.get(row.kind()) == Some(Kind::Water));
-            water.map(|it| it.number(row.grams())).sum::<Number>() / it.number(batch.flour())
+            water.map(|it| it.number(row.grams())).sum::<Number>() / it.number(batch.flour_grams())
         });
         rules.calculate(batch.surplus(), move |it| {
             it.number(batch.dough_weight()) - it.number(batch.loaves()) * it.number(batch.grams_a_loaf())
         });
-        rules.warn_unless(batch.loaves(), "The dough is not enough for so many.", move |it| {
-            it.number(batch.surplus()).at_least(0)
+        rules.warn_with(batch.loaves(), move |it| {
+            let missing = -it.number(batch.surplus());
+            missing.more_than(0)?.then(|| format!("{missing} g of dough are missing for so many."))
         });
 
-        rules.aggregate(batch.cost(), batch.ingredients().sum(row.cost()));
-        rules.calculate(batch.cost_a_loaf(), move |it| it.number(batch.cost()) / it.number(batch.loaves()));
+        rules.aggregate(batch.total_cost(), batch.ingredients().sum(row.cost()));
+        rules.calculate(batch.cost_a_loaf(), move |it| {
+            it.number(batch.total_cost()) / it.number(batch.loaves())
+        });
         // What a loaf costs, and what the bakery lives on; somebody may override it.
-        rules.suggest(batch.price(), move |it| (it.number(batch.cost_a_loaf()) * 6).round(1));
+        rules.suggest(batch.price(), move |it| (it.number(batch.cost_a_loaf()) * 10 * 20).round(0) / 20);
+        rules.constraint(batch.price(), "What is on sale has a price.", move |it| {
+            Some(it.get(batch.on_sale()) != Some(true) || !it.number(batch.price()).is_blank())
+        });
 
-        rules.relevant(batch.preferment(), move |it| Some(it.get(batch.method())? != Method::Straight));
-        rules.aggregate(batch.minutes(), batch.stages().sum(stage.minutes()));
-        rules.aggregate(batch.folds(), batch.stages().each(stage.folds()).count());
+        let has_preferment = move |it: &RuleView<'_, Self>| it.get(batch.method()) != Some(Method::Straight);
+        rules.relevant(batch.preferment_hours(), has_preferment);
+        rules.required(batch.preferment_hours(), has_preferment);
+        rules.aggregate(batch.total_minutes(), batch.stages().sum(stage.minutes()));
         rules.calculate(batch.ready_at(), move |it| {
+            let (start, time) = (it.get(batch.bake_date()), it.get(batch.start_time()));
             // A preferment that is not relevant takes no time.
-            let minutes = it.number(batch.preferment().hours()).or(0) * 60 + it.number(batch.minutes());
+            let minutes = it.number(batch.preferment_hours()).or(0) * 60 + it.number(batch.total_minutes());
             let seconds = u64::try_from((minutes * 60).decimal()?).ok()?;
-            it.get(batch.start())?.checked_add(Duration::from_secs(seconds)).ok()
+            let start = start?.to_datetime(time?);
+            start.checked_add(Duration::from_secs(seconds)).ok()
         });
     }
 }
@@ -132,21 +199,24 @@ impl Batch {
 impl Ingredient {
     fn rules(rules: &mut Rules<Self>) {
         let row = at::<Self>();
-        rules.calculate(row.cost(), move |it| it.number(row.grams()) * it.number(row.price()) / 1_000);
+        rules.calculate(row.cost(), move |it| {
+            it.number(row.grams()) * it.number(row.price_per_kilogram()) / 1_000
+        });
     }
 }
 
 impl Stage {
     fn rules(rules: &mut Rules<Self>) {
         let stage = at::<Self>();
-        rules.constraint(stage.folds(), "Folds lie within the stage.", move |it| {
+        rules.constraint_with(stage.fold_times(), move |it| {
             let minutes = it.get(stage.minutes())?;
-            Some(it.get(stage.folds())?.into_iter().all(|fold| fold < minutes))
+            let is_late = it.get(stage.fold_times())?.into_iter().any(|fold| fold >= minutes);
+            is_late.then(|| format!("Folds lie within the {minutes} minutes of the stage."))
         });
     }
 }
 
-/// A sheet as it comes from a file, without any figure that follows from others.
+/// A sheet as it comes from a file, without anything that follows from other places.
 pub fn sheet() -> Batch {
     let ingredient = |name: &str, kind, grams: Option<i64>, percentage: Option<i64>, cents: Option<i64>| {
         let decimal = |number: Option<i64>, scale| number.map(|number| Decimal::new(number, scale));
@@ -155,43 +225,52 @@ pub fn sheet() -> Batch {
             kind,
             grams: decimal(grams, 0),
             percentage: decimal(percentage, 0),
-            price: decimal(cents, 2),
+            price_per_kilogram: decimal(cents, 2),
             cost: None,
         }
     };
-    let stage = |title: &str, minutes, folds: &[u32]| Stage {
+    let stage = |title: &str, minutes, fold_times: &[u32]| Stage {
         title: title.to_owned(),
         minutes,
-        folds: folds.to_vec(),
+        degrees: None,
+        fold_times: fold_times.to_vec(),
     };
     Batch {
         name: "Field loaf".to_owned(),
-        start: civil::datetime(2026, 11, 28, 4, 30, 0, 0),
+        baker: "Rosa Brandt".to_owned(),
+        email: "rosa@millstone.example".to_owned(),
+        bake_date: civil::date(2026, 11, 28),
+        start_time: Some(civil::time(4, 30, 0, 0)),
+        oven: "stone".to_owned(),
         method: Method::Sourdough,
-        preferment: Preferment { hours: Some(14) },
+        preferment_hours: Some(14),
         loaves: 12,
         grams_a_loaf: 900,
-        flour: Some(Decimal::from(6_300)),
+        flour_grams: Decimal::from(6_300),
         ingredients: vec![
             ingredient("Wheat flour", Kind::Flour, Some(5_000), None, Some(115)),
             ingredient("Rye flour", Kind::Flour, Some(1_300), None, Some(140)),
             ingredient("Water", Kind::Water, None, Some(70), None),
-            ingredient("Salt", Kind::Other, None, Some(2), Some(60)),
+            ingredient("Salt", Kind::Salt, None, Some(2), Some(60)),
         ],
+        dough_weight: None,
+        hydration: None,
+        surplus: None,
+        total_cost: None,
+        cost_a_loaf: None,
         stages: vec![
             stage("Autolyse", 40, &[]),
             stage("Bulk proof", 240, &[45, 90, 135]),
             stage("Bake", 45, &[]),
         ],
-        dough_weight: None,
-        hydration: None,
-        surplus: None,
-        cost: None,
-        cost_a_loaf: None,
-        minutes: None,
-        folds: None,
+        total_minutes: None,
         ready_at: None,
+        allergens: vec![Allergen::Gluten],
+        on_sale: true,
         price: None,
+        notes: "Score twice.".to_owned(),
+        sheet_number: Some(118),
+        sign_off: String::new(),
     }
 }
 
@@ -211,11 +290,10 @@ fn show(form: &Form<Batch>, when: &str) -> Result<(), Error> {
         "dough_weight",
         "hydration",
         "surplus",
-        "cost",
+        "total_cost",
         "cost_a_loaf",
         "price",
-        "minutes",
-        "folds",
+        "total_minutes",
         "ready_at",
     ];
     for name in figures {
@@ -231,8 +309,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     show(&form, "As it was loaded; of grams and percentage, the one with a star leads")?;
     println!("  dirty: {}\n", form.is_dirty());
 
-    let total = form.subscribe(batch.cost(), |notice| println!("{}\n", notice.cause()))?;
-    form.enter(batch.flour(), "6500")?;
+    let total = form.subscribe(batch.total_cost(), |notice| println!("{}\n", notice.cause()))?;
+    form.enter(batch.flour_grams(), "6500")?;
     form.enter(batch.name(), "Country loaf")?;
     assert_eq!(total.counts().considered, 1);
     drop(total);
@@ -243,7 +321,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     show(&form, "More flour, water by weight, a straight dough, another price")?;
 
     println!("\nWhy?");
-    for pointer in ["/ready_at", "/preferment/hours", "/price"] {
+    for pointer in ["/ready_at", "/preferment_hours", "/price"] {
         let place: Place<_> = form.place(pointer)?;
         place.explain().iter().for_each(|reason| println!("{reason}"));
     }

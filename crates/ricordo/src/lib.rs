@@ -66,6 +66,8 @@ pub mod conformance;
 pub mod engine;
 pub mod exchange;
 pub mod form;
+#[cfg(feature = "formula")]
+pub mod formula;
 pub mod model;
 pub mod schema;
 mod settle;

@@ -72,7 +72,7 @@ struct Changed {
 }
 
 impl Step {
-    /// Takes down what was done, while places are called what they were called then.
+    /// Records what was done, while places are called what they were called then.
     fn of(engine: &Engine, outcome: &Outcome, at: String) -> Self {
         let changes = outcome.changes().iter().map(|change| Changed {
             place: change.place(),

@@ -45,7 +45,10 @@ fn of_definitions() {
             "a keyword that is not supported",
             form("\"name\": {\"type\": \"string\", \"contentEncoding\": \"base64\"}"),
         ),
-        ("a formula", form("\"name\": {\"type\": \"integer\", \"x-ricordo\": {\"calculate\": \"1\"}}")),
+        (
+            "a formula",
+            form("\"name\": {\"type\": \"integer\", \"x-ricordo\": {\"calculate\": \"nam + \\\"1\\\"\"}}"),
+        ),
         (
             "a misspelt key of ours",
             form("\"name\": {\"type\": \"string\", \"x-ricordo\": {\"revael\": \"always\"}}"),

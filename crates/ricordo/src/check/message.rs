@@ -3,13 +3,18 @@
 use rust_decimal::Decimal;
 
 use crate::schema::{Choices, Expected, Finding, FindingKind, Kind, OffsetRule, Part, Pointer, shorten};
+use crate::tree::Bounds;
 use crate::value::{Value, write_number};
+
+use super::{earliest, latest};
 
 /// The place that a finding is about.
 pub(crate) struct Subject<'a> {
     pub(crate) part: &'a Part,
     /// What the field is chosen from now.
     pub(crate) choices: Option<&'a Choices>,
+    /// The bounds of a date or time that rules give.
+    pub(crate) bounds: Option<&'a Bounds>,
     /// The entry, or the mask of a secret.
     pub(crate) entry: &'a str,
     pub(crate) value: &'a Value,
@@ -46,12 +51,12 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
         }
         FindingKind::RangeUnderflow => {
             (finding.limit, finding.is_limit_excluded) =
-                limit(constraints.earliest.as_ref(), constraints.lower_bound());
+                limit(earliest(constraints, subject.bounds), constraints.lower_bound());
             finding.actual = entry();
         }
         FindingKind::RangeOverflow => {
             (finding.limit, finding.is_limit_excluded) =
-                limit(constraints.latest.as_ref(), constraints.upper_bound());
+                limit(latest(constraints, subject.bounds), constraints.upper_bound());
             finding.actual = entry();
         }
         FindingKind::StepMismatch => {
@@ -82,7 +87,7 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
 /// What is expected of an entry.
 fn expected(subject: &Subject<'_>) -> Expected {
     if let Some(choices) = subject.choices {
-        // What a secret is chosen from would tell it.
+        // What a secret is chosen from would give it away.
         let shown = choices.iter().filter(|_| !subject.part.secret);
         return Expected::Choice(shown.map(crate::schema::Choice::shown).collect());
     }

@@ -10,6 +10,7 @@ use rust_decimal::Decimal;
 use crate::schema::{
     Choices, Constraints, Error, FindingKind, Format, Kind, MASK, Part, PartId, Pointer, Schema,
 };
+use crate::tree::Bounds;
 use crate::value::Value;
 pub(crate) use message::{Subject, finding};
 
@@ -32,6 +33,7 @@ pub(crate) fn check_field(
     part: &Part,
     required: Required,
     choices: Option<&Choices>,
+    bounds: Option<&Bounds>,
     value: &Value,
     unreadable: bool,
     mut found: impl FnMut(FindingKind),
@@ -55,19 +57,45 @@ pub(crate) fn check_field(
     match value {
         Value::Text(text) => check_text(&part.constraints, text, found),
         Value::Number(number) => check_number(&part.constraints, *number, found),
-        Value::Date(_) | Value::Time(_) | Value::DateTime(_) => check_time(&part.constraints, value, found),
+        Value::Date(_) | Value::Time(_) | Value::DateTime(_) => {
+            check_time(&part.constraints, bounds, value, found)
+        }
         Value::Blank | Value::Null | Value::Flag(_) | Value::List(_) | Value::Record(_) => {}
     }
 }
 
 /// Checks the bounds of a date, a time, or both. A value that cannot be compared with a bound passes.
-fn check_time(constraints: &Constraints, value: &Value, mut found: impl FnMut(FindingKind)) {
-    let order = |bound: &Option<Value>| bound.as_ref().and_then(|bound| value.compare(bound));
-    if order(&constraints.earliest).is_some_and(Ordering::is_lt) {
+fn check_time(
+    constraints: &Constraints,
+    bounds: Option<&Bounds>,
+    value: &Value,
+    mut found: impl FnMut(FindingKind),
+) {
+    let order = |bound: Option<&Value>| bound.and_then(|bound| value.compare(bound));
+    if order(earliest(constraints, bounds)).is_some_and(Ordering::is_lt) {
         found(FindingKind::RangeUnderflow);
     }
-    if order(&constraints.latest).is_some_and(Ordering::is_gt) {
+    if order(latest(constraints, bounds)).is_some_and(Ordering::is_gt) {
         found(FindingKind::RangeOverflow);
+    }
+}
+
+/// The stricter of the bounds below that the schema and a rule give a date or time.
+fn earliest<'a>(constraints: &'a Constraints, bounds: Option<&'a Bounds>) -> Option<&'a Value> {
+    let given = bounds.and_then(|bounds| bounds.earliest.as_ref());
+    stricter(constraints.earliest.as_ref(), given, Ordering::Greater)
+}
+
+/// The stricter of the bounds above.
+fn latest<'a>(constraints: &'a Constraints, bounds: Option<&'a Bounds>) -> Option<&'a Value> {
+    let given = bounds.and_then(|bounds| bounds.latest.as_ref());
+    stricter(constraints.latest.as_ref(), given, Ordering::Less)
+}
+
+fn stricter<'a>(one: Option<&'a Value>, other: Option<&'a Value>, order: Ordering) -> Option<&'a Value> {
+    match (one, other) {
+        (Some(one), Some(other)) => Some(if other.compare(one) == Some(order) { other } else { one }),
+        (one, other) => one.or(other),
     }
 }
 
@@ -170,8 +198,15 @@ fn check_default(
     let part = schema.part(id);
     let mut found = |kind: FindingKind, rows: usize| {
         let entry = if part.secret { MASK.into() } else { value.to_text() };
-        let subject =
-            Subject { part, choices: part.kind.choices(), entry: &entry, value, rows, repeated: None };
+        let subject = Subject {
+            part,
+            choices: part.kind.choices(),
+            bounds: None,
+            entry: &entry,
+            value,
+            rows,
+            repeated: None,
+        };
         wrong.push((at.clone(), finding(kind, &subject, at.clone()).message));
     };
     match (&part.kind, value) {
@@ -192,7 +227,9 @@ fn check_default(
             }
         }
         (_, value) => {
-            check_field(part, Required::NOTHING, part.kind.choices(), value, false, |kind| found(kind, 0));
+            check_field(part, Required::NOTHING, part.kind.choices(), None, value, false, |kind| {
+                found(kind, 0)
+            });
         }
     }
 }
@@ -204,7 +241,7 @@ mod tests {
     fn kinds(part: &Part, value: impl Into<Value>) -> Vec<&'static str> {
         let mut kinds = Vec::new();
         let required = Required { value: part.required, tick: part.is_required() };
-        check_field(part, required, part.kind.choices(), &value.into(), false, |kind| {
+        check_field(part, required, part.kind.choices(), None, &value.into(), false, |kind| {
             kinds.push(kind.name());
         });
         kinds

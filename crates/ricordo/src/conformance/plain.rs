@@ -50,7 +50,7 @@ impl fmt::Debug for PlainScreen {
     }
 }
 
-/// Draws a widget: all that one looks like is in its state.
+/// Draws a widget: all that it shows is in its state.
 fn draw(seen: &mut Seen, state: &WidgetState) {
     let choices = state.choices.iter().map(|choice| (choice.label.clone(), choice.is_chosen));
     *seen = Seen {
@@ -79,7 +79,7 @@ fn mount(widgets: &Widgets, place: &Place<Value>) -> Result<(), Error> {
             let widgets = Rc::downgrade(widgets);
             guards.push(place.subscribe_aspects(Aspects::ROWS | Aspects::PRESENCE, move |notice| {
                 if let Some(widgets) = widgets.upgrade() {
-                    // Nothing is refused that only looks.
+                    // Nothing is refused that only reads.
                     let _ = mount_children(&widgets, notice.place());
                 }
             })?);
@@ -122,7 +122,7 @@ impl Adapter for PlainScreen {
     fn show(&mut self, form: Form) {
         self.widgets = Widgets::default();
         if let Ok(root) = form.place("") {
-            // Nothing is refused that only looks.
+            // Nothing is refused that only reads.
             let _ = mount(&self.widgets, &root);
         }
         self.form = Some(form);

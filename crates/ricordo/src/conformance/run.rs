@@ -7,9 +7,10 @@ use std::time::Duration;
 
 use super::script::{Expected, Line, Step, read};
 use super::{Adapter, Gesture, Seen};
+use crate::engine::CompiledSchema;
 use crate::exchange::{Command, read_data, read_definition};
 use crate::form::Form;
-use crate::schema::{Pointer, Schema};
+use crate::schema::Pointer;
 use crate::value::Value;
 
 const FORM: &str = include_str!("screen.form.json");
@@ -70,7 +71,7 @@ impl fmt::Display for Report {
 ///
 /// When the adapter does.
 pub fn check(adapter: &mut impl Adapter) -> Report {
-    match read_definition(FORM).and_then(|schema| Ok((read_data(DATA, &schema)?, schema))) {
+    match read_definition(FORM).and_then(|schema| Ok((read_data(DATA, schema.schema())?, schema))) {
         Ok((data, schema)) => check_script(adapter, &Arc::new(schema), &data, SCRIPT),
         // The files are part of the library, and are read in its tests.
         Err(error) => Report::of_problem(0, error.to_string()),
@@ -79,7 +80,12 @@ pub fn check(adapter: &mut impl Adapter) -> Report {
 
 /// Goes through a script of your own with an adapter. Each case begins with a form of this schema that holds this
 /// data. A script is JSON Lines, as described in `docs/adapters.md`; what cannot be read is a failure.
-pub fn check_script(adapter: &mut impl Adapter, schema: &Arc<Schema>, data: &Value, script: &str) -> Report {
+pub fn check_script(
+    adapter: &mut impl Adapter,
+    schema: &Arc<CompiledSchema>,
+    data: &Value,
+    script: &str,
+) -> Report {
     let lines = match read(script) {
         Ok(lines) => lines,
         Err((line, problem)) => return Report::of_problem(line, problem),
@@ -116,7 +122,7 @@ struct Run<'a, A> {
 }
 
 impl<A: Adapter> Run<'_, A> {
-    fn begin(&mut self, title: String, schema: &Arc<Schema>, data: &Value) -> Result<(), String> {
+    fn begin(&mut self, title: String, schema: &Arc<CompiledSchema>, data: &Value) -> Result<(), String> {
         self.report.cases += 1;
         self.case = title;
         self.drawn.clear();
@@ -180,17 +186,17 @@ impl<A: Adapter> Run<'_, A> {
     }
 
     fn still(&mut self, places: &[Pointer]) -> Result<(), String> {
-        let mut restless = Vec::new();
+        let mut needless = Vec::new();
         for at in places {
             self.report.checks += 1;
             let Some(seen) = self.adapter.see(at) else { return Err(format!("there is no widget for {at}")) };
             let before = self.drawn.insert(at.clone(), seen.times_drawn);
             let before = before.ok_or_else(|| format!("{at} was not read before"))?;
             if seen.times_drawn != before {
-                restless.push(format!("{at} was drawn {} times more", seen.times_drawn - before));
+                needless.push(format!("{at} was drawn {} times more", seen.times_drawn - before));
             }
         }
-        if restless.is_empty() { Ok(()) } else { Err(format!("without need, {}", restless.join(" and "))) }
+        if needless.is_empty() { Ok(()) } else { Err(format!("without need, {}", needless.join(" and "))) }
     }
 }
 

@@ -24,7 +24,7 @@ pub(super) enum Step {
     PassTime(u64),
     /// A program does something to the form, or the form is expected to be in a state.
     Form(Command),
-    /// A widget must look like this.
+    /// A widget must show this.
     See(Pointer, Vec<Expected>),
     /// A widget must not be there.
     NoWidget(Pointer),

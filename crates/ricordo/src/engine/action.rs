@@ -1,11 +1,11 @@
-//! Actions: everything that can be done to a form.
+//! Actions: everything that can be done to a form, and how they refer to places.
 
+use std::str::FromStr;
 use std::time::Duration;
 
-use super::Address;
-use crate::schema::{Choices, Error, ErrorKind, Pointer};
-use crate::tree::BindingId;
-use crate::value::Value;
+use crate::schema::{Choices, Error, ErrorKind, Pointer, Route};
+use crate::tree::{BindingId, PlaceId};
+use crate::value::{DateTime, Value};
 
 /// An action on a form.
 ///
@@ -140,6 +140,11 @@ pub enum Action {
         /// How much.
         duration: Duration,
     },
+    /// The program says what time it is, for formulas with `now()` or `today()`. It is no step to undo.
+    Now {
+        /// The date and time, as a clock at the person's place shows them.
+        now: DateTime,
+    },
     /// A component emits an event for its parent. The form does not change; the action is there to be recorded, and
     /// to be the cause of what the parent does.
     Event {
@@ -209,5 +214,35 @@ impl Action {
                 _ => {}
             }
         }
+    }
+}
+
+/// How an action refers to a place: by its pointer, or by steps from a known place.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub enum Address {
+    /// The place at this pointer.
+    Pointer(Pointer),
+    /// The place at the end of these steps, from a place or, without one, from the form itself.
+    Route(Option<PlaceId>, Route),
+}
+
+impl From<PlaceId> for Address {
+    fn from(place: PlaceId) -> Self {
+        Address::Route(Some(place), Route::new())
+    }
+}
+
+impl From<Pointer> for Address {
+    fn from(pointer: Pointer) -> Self {
+        Address::Pointer(pointer)
+    }
+}
+
+impl FromStr for Address {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        text.parse().map(Address::Pointer)
     }
 }

@@ -1,7 +1,8 @@
 //! Summaries of actions, short enough to be kept for every one.
 
 use super::{Action, Address, Engine};
-use crate::schema::{Kind, MASK, PartId, Pointer, Schema, Step};
+use crate::schema::{Kind, MASK, PartId, Pointer, Route, Schema, Step};
+use crate::tree::PlaceId;
 use crate::value::Value;
 use std::time::Duration;
 
@@ -10,8 +11,8 @@ use std::time::Duration;
 #[derive(Clone, Debug, Default)]
 pub struct ActionSummary {
     verb: Verb,
-    at: Option<Address>,
-    other: Option<Other>,
+    at: At,
+    other: Option<Box<Other>>,
     detail: Detail,
     parts: Vec<ActionSummary>,
 }
@@ -38,15 +39,36 @@ enum Verb {
     ResetTo,
     Choices,
     Wait,
+    Now,
     Event,
     Undo,
     Redo,
     Group,
 }
 
+/// Where something was done. Mostly that is a place, which takes little room.
+#[derive(Clone, Debug, Default)]
+enum At {
+    #[default]
+    Nowhere,
+    Place(PlaceId),
+    Pointer(Pointer),
+    Route(Box<(Option<PlaceId>, Route)>),
+}
+
+impl From<Address> for At {
+    fn from(address: Address) -> Self {
+        match address {
+            Address::Pointer(pointer) => At::Pointer(pointer),
+            Address::Route(Some(place), steps) if steps.is_empty() => At::Place(place),
+            Address::Route(place, steps) => At::Route(Box::new((place, steps))),
+        }
+    }
+}
+
 #[derive(Clone, Debug)]
 enum Other {
-    Place(Address),
+    Place(At),
     Position(usize),
 }
 
@@ -87,7 +109,7 @@ impl ActionSummary {
                 (Verb::Replace, Some(at))
             }
             Action::Insert { list, position, value } => {
-                summary.other = position.map(Other::Position);
+                summary.other = position.map(|position| Box::new(Other::Position(position)));
                 let masked = |value: &Value| {
                     if !engine.schema().has_secrets() {
                         return Detail::of(value);
@@ -99,27 +121,27 @@ impl ActionSummary {
                 (Verb::Insert, Some(list))
             }
             Action::MoveRow { row, to } => {
-                summary.other = Some(Other::Position(*to));
+                summary.other = Some(Box::new(Other::Position(*to)));
                 (Verb::Move, Some(row))
             }
             Action::Duplicate { row } => (Verb::Duplicate, Some(row)),
             Action::Swap { row, with } => {
-                summary.other = Some(Other::Place(with.clone()));
+                summary.other = Some(Box::new(Other::Place(with.clone().into())));
                 (Verb::Swap, Some(row))
             }
             Action::Add { at, value } => {
                 let at = Address::Pointer(at.clone());
                 summary.detail = value.as_ref().map(|value| detail(&at, value)).unwrap_or_default();
-                summary.at = Some(at);
+                summary.at = at.into();
                 (Verb::Add, None)
             }
             Action::Remove { at } => (Verb::Remove, Some(at)),
             Action::Move { from, to } => {
-                summary.other = Some(Other::Place(to.clone().into()));
+                summary.other = Some(Box::new(Other::Place(At::Pointer(to.clone()))));
                 (Verb::Move, Some(from))
             }
             Action::Copy { from, to } => {
-                summary.other = Some(Other::Place(to.clone().into()));
+                summary.other = Some(Box::new(Other::Place(At::Pointer(to.clone()))));
                 (Verb::Copy, Some(from))
             }
             Action::Test { at, value } => {
@@ -137,6 +159,10 @@ impl ActionSummary {
                 summary.detail = Detail::Duration(*duration);
                 (Verb::Wait, None)
             }
+            Action::Now { now } => {
+                summary.detail = Detail::of(&Value::DateTime(*now));
+                (Verb::Now, None)
+            }
             Action::Event { at, name, .. } => {
                 summary.detail = Detail::text(name);
                 (Verb::Event, at.as_ref())
@@ -144,7 +170,7 @@ impl ActionSummary {
             Action::Undo => (Verb::Undo, None),
             Action::Redo => (Verb::Redo, None),
             Action::Group(actions) => {
-                // Of a very long transaction the beginning tells enough; the number says how many are left out.
+                // Of a very long transaction the beginning is enough; the number says how many are left out.
                 summary.parts =
                     actions.iter().take(MOST_PARTS).map(|action| ActionSummary::of(action, engine)).collect();
                 if actions.len() > MOST_PARTS {
@@ -154,7 +180,9 @@ impl ActionSummary {
             }
         };
         summary.verb = verb;
-        summary.at = summary.at.or_else(|| at.cloned());
+        if let Some(at) = at {
+            summary.at = at.clone().into();
+        }
         summary
     }
 
@@ -165,7 +193,7 @@ impl ActionSummary {
             text if text.len() > LONGEST => Detail::text(&text),
             text => Detail::Text(text.into()),
         };
-        ActionSummary { verb: Verb::Enter, at: Some(at), detail, ..ActionSummary::default() }
+        ActionSummary { verb: Verb::Enter, at: at.into(), detail, ..ActionSummary::default() }
     }
 
     /// A transaction, of which nothing was done yet.
@@ -224,9 +252,7 @@ impl Engine {
     pub(crate) fn parts_at(&self, at: &Address) -> Vec<PartId> {
         match at {
             Address::Pointer(pointer) => self.schema().parts_at(pointer),
-            address => {
-                self.locate(address).ok().map(|place| self.tree.node(place).part).into_iter().collect()
-            }
+            address => self.locate(address).ok().map(|place| self.tree.part_id(place)).into_iter().collect(),
         }
     }
 
@@ -241,10 +267,10 @@ impl Engine {
 
     /// A summary in words: `enter “15” in /loaves`.
     pub fn words(&self, summary: &ActionSummary) -> String {
-        let at = summary.at.as_ref().map_or_else(|| "the form".to_owned(), |at| self.call(at));
+        let at = self.call(&summary.at);
         let detail = || summary.detail.words();
-        let other = || match &summary.other {
-            Some(Other::Place(address)) => self.call(address),
+        let other = || match summary.other.as_deref() {
+            Some(Other::Place(at)) => self.call(at),
             Some(Other::Position(position)) => position.to_string(),
             None => "the end".to_owned(),
         };
@@ -263,7 +289,7 @@ impl Engine {
             Verb::Move => format!("move {at} to {}", other()),
             Verb::Duplicate => format!("duplicate {at}"),
             Verb::Swap => format!("swap {at} and {}", other()),
-            Verb::Add if matches!(summary.detail, Detail::Nothing) && self.is_row_at(summary.at.as_ref()) => {
+            Verb::Add if matches!(summary.detail, Detail::Nothing) && self.is_row_at(&summary.at) => {
                 format!("add a blank row at {at}")
             }
             Verb::Add if matches!(summary.detail, Detail::Nothing) => format!("add {at} with its defaults"),
@@ -279,8 +305,9 @@ impl Engine {
                 _ => format!("offer the usual choices for {at}"),
             },
             Verb::Wait => format!("wait {}", detail()),
+            Verb::Now => format!("it is {}", detail()),
             Verb::Event => match &summary.detail {
-                Detail::Text(name) if summary.at.is_some() => format!("event {name} from {at}"),
+                Detail::Text(name) if !matches!(summary.at, At::Nowhere) => format!("event {name} from {at}"),
                 Detail::Text(name) => format!("event {name} from a component"),
                 _ => "event from a component".to_owned(),
             },
@@ -301,29 +328,34 @@ impl Engine {
     }
 
     /// Whether what lies at an address is a row.
-    fn is_row_at(&self, at: Option<&Address>) -> bool {
-        let Some(Address::Pointer(pointer)) = at else { return false };
+    fn is_row_at(&self, at: &At) -> bool {
+        let At::Pointer(pointer) = at else { return false };
         let list = pointer.split_last().and_then(|(list, _)| self.schema().part_at(&list));
         list.is_some_and(|list| matches!(self.schema().part(list).kind, Kind::List(_)))
     }
 
     /// How a place is called: its pointer, as it was when it was named.
-    fn call(&self, address: &Address) -> String {
-        let pointer = match address {
-            Address::Pointer(pointer) => pointer.clone(),
-            Address::Route(None, steps) => pointer_of(self.schema(), steps).unwrap_or_default(),
-            Address::Route(Some(place), steps) => {
-                let place = self.locate(address).unwrap_or(*place);
-                let pointer = self.view(place).pointer();
-                if steps.is_empty() && !self.view(place).is_there() {
-                    return if pointer.is_root() {
-                        "a place that is gone".to_owned()
-                    } else {
-                        format!("a row of {pointer}")
-                    };
-                }
-                pointer
+    fn call(&self, at: &At) -> String {
+        let pointer = match at {
+            At::Nowhere => Pointer::root(),
+            At::Pointer(pointer) => pointer.clone(),
+            At::Place(place) if !self.view(*place).is_there() => {
+                let around = self.view(*place).pointer();
+                let is_root = around.is_root();
+                return if is_root {
+                    "a place that is gone".to_owned()
+                } else {
+                    format!("a row of {around}")
+                };
             }
+            At::Place(place) => self.view(*place).pointer(),
+            At::Route(route) => match &**route {
+                (None, steps) => pointer_of(self.schema(), steps).unwrap_or_default(),
+                (Some(place), steps) => {
+                    let place = self.tree.follow(*place, steps).unwrap_or(*place);
+                    self.view(place).pointer()
+                }
+            },
         };
         if pointer.is_root() { "the form".to_owned() } else { pointer.to_string() }
     }

@@ -2,19 +2,26 @@
 
 use std::borrow::Cow;
 use std::fmt;
+use std::sync::Arc;
 
-use super::rows::RowEdit;
+use super::row_edits::RowEdit;
 use crate::schema::FindingKind;
-use crate::settle::Aspects;
-use crate::tree::{Faults, PlaceId};
+use crate::tree::{Aspects, Faults, PlaceId};
 use crate::value::Value;
 
 /// A place that has changed.
 pub struct Change {
     pub(super) place: PlaceId,
     pub(super) aspects: Aspects,
-    pub(super) entry: Option<String>,
+    pub(super) entry: Option<Arc<str>>,
     pub(super) value: Option<Value>,
+    /// What few changes have.
+    pub(super) rest: Option<Box<Rest>>,
+}
+
+/// What few changes have.
+#[derive(Debug, Default)]
+pub(super) struct Rest {
     pub(super) faults: Option<Faults>,
     pub(super) edits: Vec<RowEdit>,
     /// Whether all in the record came or went with it.
@@ -37,16 +44,7 @@ impl fmt::Debug for Change {
 impl Change {
     /// A change of these aspects alone.
     pub(super) fn of(place: PlaceId, aspects: Aspects) -> Self {
-        Change {
-            place,
-            aspects,
-            entry: None,
-            value: None,
-            faults: None,
-            edits: Vec::new(),
-            comes_or_goes: false,
-            children_before: Vec::new(),
-        }
+        Change { place, aspects, entry: None, value: None, rest: None }
     }
 
     /// The place.
@@ -74,11 +72,21 @@ impl Change {
 
     /// The kinds of findings before, if they have changed.
     pub fn findings_before(&self) -> Option<Vec<FindingKind>> {
-        Some(self.faults.as_ref()?.iter().map(|fault| fault.kind).collect())
+        Some(self.rest.as_ref()?.faults.as_ref()?.iter().map(|fault| fault.kind).collect())
     }
 
     /// The steps from the old rows of a list to the new ones, in order.
     pub fn row_edits(&self) -> &[RowEdit] {
-        &self.edits
+        self.rest.as_ref().map_or(&[], |rest| &rest.edits)
+    }
+
+    /// Whether all in the record came or went with it.
+    pub(super) fn comes_or_goes(&self) -> bool {
+        self.rest.as_ref().is_some_and(|rest| rest.comes_or_goes)
+    }
+
+    /// What was in the record, if now there are others.
+    pub(super) fn children_before(&self) -> &[PlaceId] {
+        self.rest.as_ref().map_or(&[], |rest| &rest.children_before)
     }
 }

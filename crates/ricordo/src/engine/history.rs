@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 
 use rustc_hash::FxHashSet;
 
-use crate::tree::{PlaceId, Tree, Undo};
+use crate::tree::{PlaceId, Reversal, Tree};
 
 /// How much memory the steps that can be undone may take at first, in bytes: some thousands of edits.
 const USUAL_LIMIT: usize = 2 * 1024 * 1024;
@@ -12,7 +12,8 @@ const USUAL_LIMIT: usize = 2 * 1024 * 1024;
 /// One step that can be undone: a transaction, or the typing in one field.
 #[derive(Debug)]
 struct Step {
-    log: Vec<Undo>,
+    /// How many entries of the log it has.
+    length: usize,
     /// The field that was typed into, if that is all the step is.
     typing: Option<PlaceId>,
     /// About how much memory the step takes, in bytes.
@@ -28,11 +29,13 @@ struct Step {
 #[derive(Debug)]
 pub(super) struct History {
     undo: VecDeque<Step>,
-    redo: Vec<Step>,
+    /// The logs of the steps that can be undone, one after the other.
+    log: VecDeque<Reversal>,
+    redo: Vec<(Step, Vec<Reversal>)>,
     /// What became of the last action that was not a response.
     last: Last,
     /// What was done in response to the last undo or redo.
-    responses: Vec<Undo>,
+    responses: Vec<Reversal>,
     /// Whether what is recorded now is a response.
     is_responding: bool,
     weight: usize,
@@ -49,10 +52,18 @@ pub(super) struct Moved {
     pub(super) other_rules: Option<u64>,
 }
 
+/// In which direction the history moves.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Direction {
+    Undo,
+    Redo,
+}
+
 impl Default for History {
     fn default() -> Self {
         History {
             undo: VecDeque::new(),
+            log: VecDeque::new(),
             redo: Vec::new(),
             last: Last::NoStep,
             responses: Vec::new(),
@@ -67,7 +78,7 @@ impl Default for History {
 /// What became of an action in the history.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Last {
-    /// It changed nothing that undo takes back.
+    /// It changed nothing that undo reverts.
     NoStep,
     /// It is the last step, or a part of it.
     Step,
@@ -89,15 +100,26 @@ impl History {
         self.is_responding = is_responding;
     }
 
-    /// Takes in what a transaction did. Typing goes on in the step of the typing before; what only touches a
-    /// place belongs to the step before, too, since nobody wants to undo it by itself.
-    pub(super) fn record(&mut self, tree: &mut Tree, log: Vec<Undo>, typing: Option<PlaceId>, is_step: bool) {
-        if log.iter().any(|undo| matches!(undo, Undo::NewBaseline)) {
+    /// Records what a transaction did, and empties the log of the tree. Typing goes on in the step of the typing before; what
+    /// only touches a place belongs to the step before, too, since nobody wants to undo it by itself.
+    pub(super) fn record(&mut self, tree: &mut Tree, typing: Option<PlaceId>, is_step: bool) {
+        let has_new_baseline = tree.changes().has_new_baseline();
+        let mut log = tree.take_log();
+        log.retain(|reversal| tree.is_for_history(reversal));
+        if has_new_baseline {
             self.forget_all(tree);
             self.last = Last::NoStep;
-            return tree.forget(log);
+            tree.forget(log.drain(..));
+        } else {
+            if !is_step {
+                forget_all_but_touches(tree, &mut log);
+            }
+            self.add(tree, &mut log, typing, is_step);
         }
-        let log = if is_step { log } else { keep_touches(tree, log) };
+        tree.recycle_log(log);
+    }
+
+    fn add(&mut self, tree: &mut Tree, log: &mut Vec<Reversal>, typing: Option<PlaceId>, is_step: bool) {
         if is_step && self.is_responding && self.last != Last::NoStep {
             return self.join(tree, log);
         }
@@ -106,49 +128,61 @@ impl History {
         if is_step || !self.is_responding {
             self.last = if is_step { Last::Step } else { Last::NoStep };
         }
-        if !is_step || goes_on {
-            if is_step {
-                self.forget_redo(tree);
-            }
-            if let Some(step) = self.undo.back_mut().filter(|_| !log.is_empty()) {
-                // The step knows already what the field was before the typing began. What is calculated is calculated
-                // again, but for what may keep a value that it was loaded with.
-                let may_be_needed =
-                    |undo: &Undo| undo.field().is_some_and(|place| tree.counterpart(place).is_some());
-                let known: FxHashSet<PlaceId> = if log.iter().any(may_be_needed) {
-                    step.log.iter().filter_map(Undo::field).collect()
-                } else {
-                    FxHashSet::default()
-                };
-                let is_needed = |undo: &Undo| {
-                    undo.field().is_none_or(|place| may_be_needed(undo) && !known.contains(&place))
-                };
-                let touches: Vec<Undo> = log.into_iter().filter(is_needed).collect();
-                let added = weight(tree, &touches);
-                self.weight += added;
-                step.weight += added;
-                step.log.extend(touches);
-                step.typing = typing;
-            }
+        if is_step && goes_on {
+            self.forget_redo(tree);
+        }
+        if is_step && !goes_on {
+            self.keep_responses(tree);
+            self.forget_redo(tree);
+            self.undo.push_back(Step { length: 0, typing, weight: 0, rules: self.rules });
+            self.extend(tree, log.drain(..));
+            return self.keep_to_limit(tree);
+        }
+        if log.is_empty() || self.undo.is_empty() {
             return;
         }
-        self.keep_responses(tree);
-        self.forget_redo(tree);
-        let weight = weight(tree, &log);
-        self.weight += weight;
-        self.undo.push_back(Step { log, typing, weight, rules: self.rules });
-        self.keep_to_limit(tree);
+        // The step knows already what the field was before the typing began. What is calculated is calculated again, but for what
+        // may keep a value that it was loaded with.
+        let may_be_needed =
+            |reversal: &Reversal| reversal.field().is_some_and(|place| tree.counterpart(place).is_some());
+        let known: FxHashSet<PlaceId> = if log.iter().any(may_be_needed) {
+            self.last_log().filter_map(Reversal::field).collect()
+        } else {
+            FxHashSet::default()
+        };
+        log.retain(|reversal| {
+            reversal.field().is_none_or(|place| may_be_needed(reversal) && !known.contains(&place))
+        });
+        self.extend(tree, log.drain(..));
+        if let Some(step) = self.undo.back_mut() {
+            step.typing = typing;
+        }
     }
 
-    /// Takes in what was done in response to the last action.
-    fn join(&mut self, tree: &mut Tree, log: Vec<Undo>) {
-        if self.last == Last::Move {
-            self.responses.extend(log);
-        } else if let Some(step) = self.undo.back_mut() {
-            let added = weight(tree, &log);
+    /// The log of the last step.
+    fn last_log(&self) -> impl Iterator<Item = &Reversal> {
+        let length = self.undo.back().map_or(0, |step| step.length);
+        self.log.range(self.log.len() - length..)
+    }
+
+    /// Adds to the log of the last step.
+    fn extend(&mut self, tree: &Tree, log: impl Iterator<Item = Reversal>) {
+        let Some(step) = self.undo.back_mut() else { return };
+        for reversal in log {
+            let added = weight(tree, &reversal);
             self.weight += added;
             step.weight += added;
-            step.log.extend(log);
+            step.length += 1;
+            self.log.push_back(reversal);
+        }
+    }
+
+    /// Adds what was done in response to the last action.
+    fn join(&mut self, tree: &mut Tree, log: &mut Vec<Reversal>) {
+        if self.last == Last::Move {
+            self.responses.append(log);
+        } else {
+            self.extend(tree, log.drain(..));
             self.keep_to_limit(tree);
         }
     }
@@ -157,22 +191,11 @@ impl History {
     /// one, it is no longer undone: reverting it by itself would only make whoever responded do it again.
     fn keep_responses(&mut self, tree: &mut Tree) {
         let log = std::mem::take(&mut self.responses);
-        let added = weight(tree, &log);
-        match self.undo.back_mut() {
-            Some(step) => {
-                self.weight += added;
-                step.weight += added;
-                step.log.extend(log);
-            }
-            None => tree.forget(log),
+        if self.undo.is_empty() {
+            tree.forget(log);
+        } else {
+            self.extend(tree, log.into_iter());
         }
-    }
-
-    /// Reverts what was done in response to the last undo or redo, before the history moves on; how much of the log that
-    /// takes, which is to be forgotten.
-    fn revert_responses(&mut self, tree: &mut Tree) -> usize {
-        tree.take_back_all(std::mem::take(&mut self.responses));
-        tree.kept_length()
     }
 
     /// Says that the next typing is a step of its own.
@@ -192,44 +215,50 @@ impl History {
         self.rules += 1;
     }
 
-    /// Takes the last step back, in the tree and its log. Nothing is done if there is none.
-    pub(super) fn undo(&mut self, tree: &mut Tree) -> Option<Moved> {
-        let step = self.undo.pop_back()?;
-        let reverted = self.revert_responses(tree);
-        self.end_typing();
+    /// Takes the last step back, or does the one again that was undone last, in the tree and its log; `None` if there is none.
+    pub(super) fn go(&mut self, tree: &mut Tree, direction: Direction) -> Option<Moved> {
+        let (step, log) = match direction {
+            Direction::Undo => {
+                let step = self.undo.pop_back()?;
+                let log = self.log.split_off(self.log.len() - step.length);
+                (step, Vec::from(log))
+            }
+            Direction::Redo => self.redo.pop()?,
+        };
+        // What was done in response to the last move is reverted before the history moves on.
+        tree.revert_all(std::mem::take(&mut self.responses).into_iter());
+        let reverted = tree.changes().log().len();
+        // The step itself must be in the log as a whole.
+        tree.changes_mut().savepoint();
         self.weight -= step.weight;
-        self.redo.push(Step { log: Vec::new(), typing: None, weight: 0, rules: self.rules });
         self.last = Last::Move;
-        tree.take_back_all(step.log);
+        let moved = Step { length: 0, typing: None, weight: 0, rules: self.rules };
+        match direction {
+            Direction::Undo => {
+                self.end_typing();
+                self.redo.push((moved, Vec::new()));
+            }
+            Direction::Redo => self.undo.push_back(moved),
+        }
+        tree.revert_all(log.into_iter());
         Some(Moved { reverted, other_rules: (step.rules != self.rules).then_some(step.rules) })
     }
 
-    /// Does the step again that was undone last, in the tree and its log. Returns what [`History::undo`] does.
-    pub(super) fn redo(&mut self, tree: &mut Tree) -> Option<Moved> {
-        let step = self.redo.pop()?;
-        let reverted = self.revert_responses(tree);
-        self.weight -= step.weight;
-        self.undo.push_back(Step { log: Vec::new(), typing: None, weight: 0, rules: self.rules });
-        self.last = Last::Move;
-        tree.take_back_all(step.log);
-        Some(Moved { reverted, other_rules: (step.rules != self.rules).then_some(step.rules) })
-    }
-
-    /// Keeps the log of an undo, which is how to do the step again.
-    pub(super) fn keep_for_redo(&mut self, tree: &Tree, log: Vec<Undo>) {
-        Self::keep(self.redo.last_mut(), &mut self.weight, tree, log);
-    }
-
-    /// Keeps the log of a redo, which is how to undo the step again.
-    pub(super) fn keep_for_undo(&mut self, tree: &Tree, log: Vec<Undo>) {
-        Self::keep(self.undo.back_mut(), &mut self.weight, tree, log);
-    }
-
-    fn keep(step: Option<&mut Step>, total: &mut usize, tree: &Tree, log: Vec<Undo>) {
-        if let Some(step) = step {
-            step.weight = weight(tree, &log);
-            step.log = log;
-            *total += step.weight;
+    /// Keeps the log of a move, which reverts it, and empties the log of the tree.
+    pub(super) fn keep(&mut self, tree: &mut Tree, direction: Direction, moved: &Moved) {
+        let mut log = tree.take_log();
+        let mut step = log.split_off(moved.reverted.min(log.len()));
+        tree.forget(log);
+        step.retain(|reversal| tree.is_for_history(reversal));
+        match direction {
+            Direction::Redo => self.extend(tree, step.into_iter()),
+            Direction::Undo => {
+                if let Some((last, log)) = self.redo.last_mut() {
+                    last.weight = step.iter().map(|reversal| weight(tree, reversal)).sum();
+                    self.weight += last.weight;
+                    *log = step;
+                }
+            }
         }
     }
 
@@ -244,7 +273,7 @@ impl History {
         while self.weight > self.limit && self.undo.len() > least {
             let Some(step) = self.undo.pop_front() else { break };
             self.weight -= step.weight;
-            tree.forget(step.log);
+            tree.forget(self.log.drain(..step.length));
         }
         if self.weight > self.limit {
             self.forget_redo(tree);
@@ -254,29 +283,29 @@ impl History {
     fn forget_all(&mut self, tree: &mut Tree) {
         self.forget_redo(tree);
         tree.forget(std::mem::take(&mut self.responses));
-        for step in self.undo.drain(..) {
-            self.weight -= step.weight;
-            tree.forget(step.log);
-        }
+        self.weight -= self.undo.drain(..).map(|step| step.weight).sum::<usize>();
+        tree.forget(self.log.drain(..));
     }
 
     fn forget_redo(&mut self, tree: &mut Tree) {
-        for step in self.redo.drain(..) {
+        for (step, log) in self.redo.drain(..) {
             self.weight -= step.weight;
-            tree.forget(step.log);
+            tree.forget(log);
         }
     }
 }
 
 /// Of a transaction that led to what was there before, in sight and out of it, only what it touched is kept.
-fn keep_touches(tree: &mut Tree, log: Vec<Undo>) -> Vec<Undo> {
-    let is_touch = |undo: &Undo| matches!(undo, Undo::Touched { .. });
-    let (touches, rest) = log.into_iter().partition(is_touch);
-    tree.forget(rest);
-    touches
+fn forget_all_but_touches(tree: &mut Tree, log: &mut Vec<Reversal>) {
+    let is_touch = |reversal: &Reversal| matches!(reversal, Reversal::Touched { .. });
+    if !log.iter().all(is_touch) {
+        let (touches, rest): (Vec<_>, Vec<_>) = log.drain(..).partition(is_touch);
+        tree.forget(rest);
+        *log = touches;
+    }
 }
 
-/// About how much memory a log takes, with the rows that only it can bring back.
-fn weight(tree: &Tree, log: &[Undo]) -> usize {
-    log.iter().map(|undo| size_of::<Undo>() + undo.weight(tree)).sum()
+/// About how much memory an entry of the log takes, with the rows that only it can bring back.
+fn weight(tree: &Tree, reversal: &Reversal) -> usize {
+    size_of::<Reversal>() + tree.weight(reversal)
 }

@@ -1,19 +1,22 @@
 //! What an action changed, and whom to notify.
 
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::action_summary::ActionSummary;
-use super::change::Change;
-use super::concerned::concerned;
-use super::inherited::{WereRuled, differing_flags};
+use super::change::{Change, Rest};
+use super::inherited_flags::{FlagsBefore, differing_flags};
+use super::notification::to_notify;
 use super::observers::{ObserverId, Observers};
-use super::rows::{self, RowEdit};
+use super::row_edits::{self, RowEdit};
 use crate::schema::Part;
-use crate::settle::Aspects;
-use crate::tree::{Fault, Faults, Field, Key, ListBody, PlaceId, Presence, Ruled, Standing, Tree, Undo};
+use crate::tree::{
+    Aspects, ChangeSet, ChangedPlace, Fault, Faults, FieldRef, FieldState, FocusBefore, Key, ListBody,
+    PlaceId, Presence, Reversal, Shape, Tree,
+};
 use crate::value::{Value, sort};
 
 /// What an action changed, and whom to notify.
@@ -58,57 +61,85 @@ impl Outcome {
         self.made
     }
 
+    /// The room in which it keeps its changes, for the next.
+    pub(super) fn into_room(self) -> Vec<Change> {
+        let mut changes = self.changes;
+        changes.clear();
+        changes
+    }
+
     /// The outcome of an action in an open transaction: nothing is reported before that is closed.
     pub(super) fn performed(made: Option<PlaceId>) -> Self {
         Outcome { made, ..Outcome::default() }
     }
 
-    /// The outcome of the changes in the tree's log.
-    pub(super) fn new(tree: &Tree, observers: &mut Observers, made: Option<PlaceId>) -> Self {
-        let mut befores = Befores::of_log(tree);
-        befores.note_touches();
-        befores.note_flags(tree);
-        let mut changes: Vec<Change> = Vec::with_capacity(befores.list.len());
-        let mut is_step = false;
-        let may_be_gone = befores.may_be_gone;
-        let mut gone: Vec<PlaceId> = Vec::new();
-        for before in befores.list {
-            // A change in a place that is gone notifies nobody; that the place is gone is a change of its container. What was
-            // in the place may no longer be reachable from there, so it is collected.
-            if !may_be_gone || before.is_there(tree) {
-                is_step |= before.is_step(tree);
-                changes.extend(before.compared(tree));
-            } else if let Some(children) = before.other_children(tree) {
-                gone.extend_from_slice(children);
-            }
-        }
+    /// The outcome of the changes of the tree. `room` is what it keeps them in.
+    pub(super) fn new(
+        tree: &mut Tree,
+        observers: &mut Observers,
+        made: Option<PlaceId>,
+        room: Vec<Change>,
+    ) -> Self {
+        let (mut changes, gone, is_step) = compare_all(tree, room);
         note_variants(tree, &mut changes);
+        let may_be_gone = tree.changes().is_structural();
         let notices = if observers.is_empty() {
             SmallVec::new()
         } else {
-            concerned(tree, observers, &changes, &gone, may_be_gone)
+            to_notify(tree, observers, &changes, &gone, may_be_gone)
         };
-        // That a variant came or went is seen from the tag, and from what is in it; who holds the focus concerns bindings alone.
-        changes.retain_mut(|change| {
-            change.aspects = change.aspects.without(Aspects::HOLDER);
-            !tree.is_variant(change.place)
-                && (!change.aspects.is_empty() || !change.children_before.is_empty())
-        });
+        // That a variant came or went is seen from the tag, and from what is in it; who holds the focus matters to bindings alone.
+        if may_be_gone || tree.changes().focus_before().is_some() {
+            changes.retain_mut(|change| {
+                change.aspects = change.aspects.without(Aspects::HOLDER);
+                !tree.is_variant(change.place)
+                    && (!change.aspects.is_empty() || !change.children_before().is_empty())
+            });
+        }
         let made = made.filter(|place| tree.knows(*place));
         Outcome { changes, notices, made, summary: ActionSummary::default(), is_step }
     }
 
-    /// Whether the changes in the tree's log are a step, of which nothing is told yet.
+    /// Whether the changes of the tree are a step, of which nobody is notified yet.
     pub(super) fn will_be_step(tree: &Tree) -> bool {
-        let befores = Befores::of_log(tree);
-        befores.list.iter().any(|before| before.is_there(tree) && before.is_step(tree))
+        let structure = Structure::of(tree.changes());
+        let places = tree.changes().places().iter();
+        places.filter(|changed| is_there(tree, changed)).any(|changed| structure.is_step(tree, changed))
     }
 
-    /// Whether anything was changed that undo takes back. What leads to what was there anyway is no step, and neither is
+    /// Whether anything was changed that undo reverts. What leads to what was there anyway is no step, and neither is
     /// what only touches places.
     pub(super) fn is_step(&self) -> bool {
         self.is_step
     }
+}
+
+fn is_there(tree: &Tree, changed: &ChangedPlace) -> bool {
+    tree.knows(changed.place) && tree.is_there(changed.place)
+}
+
+/// Compares every place with what it was at first: the changes, the places that went with what was around them, and whether
+/// this is a step to undo.
+fn compare_all(tree: &Tree, mut changes: Vec<Change>) -> (Vec<Change>, Vec<PlaceId>, bool) {
+    let set = tree.changes();
+    let structure = Structure::of(set);
+    let mut flags = Flags::of(tree);
+    let (mut gone, mut is_step) = (Vec::new(), false);
+    for changed in set.places() {
+        // A change in a place that is gone notifies nobody; that the place is gone is a change of its container. What was in the
+        // place may no longer be reachable from there, so it is collected.
+        if !set.is_structural() || is_there(tree, changed) {
+            changes.extend(structure.compare(tree, changed, flags.take(changed.place), &mut is_step));
+        } else {
+            gone.extend(structure.other_children(tree, changed.place));
+        }
+    }
+    for (place, aspects) in flags.rest() {
+        if tree.knows(place) && tree.is_there(place) {
+            changes.push(Change::of(place, aspects));
+        }
+    }
+    (changes, gone, is_step)
 }
 
 /// Adds to records that another variant of theirs is there than before.
@@ -125,344 +156,284 @@ fn note_variants(tree: &Tree, changes: &mut Vec<Change>) {
     }
 }
 
-/// What a place was before the first change, as far as it was changed.
-#[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
-struct Before<'a> {
-    place: PlaceId,
-    field: Option<&'a Field>,
-    /// Whether it, or one in it, was touched.
-    touched: Option<bool>,
-    /// Whether it was itself left, or is no longer.
-    is_touch_own: bool,
-    faults: Option<&'a [Fault]>,
-    /// Which flags that follow from others differ, or are inherited from what differs.
-    flags: Aspects,
-    edits: Vec<RowEdit>,
-    displaced: WereDisplaced<'a>,
-    presence: Option<Presence>,
-    epoch: bool,
-    focused: Option<bool>,
-    /// Whether another binding of it may have the focus.
-    held: bool,
-    choices: bool,
-    children: Option<&'a [PlaceId]>,
-}
-
-/// Which rows of a list counted as displaced before that changed.
+/// Which flags of places differ, also where they are inherited.
 #[derive(Default)]
-struct WereDisplaced<'a> {
-    /// Those that were displaced, or stood in order, one by one; the first of a row counts.
-    rows: Vec<(Key, bool)>,
-    /// All that were displaced when it was first seen that all stand in order.
-    all: Option<&'a BTreeSet<Key>>,
+struct Flags {
+    /// In the order in which they were found.
+    order: Vec<PlaceId>,
+    of_places: FxHashMap<PlaceId, Aspects>,
 }
 
-impl<'a> WereDisplaced<'a> {
-    fn note(&mut self, key: Key, was_displaced: bool) {
-        self.rows.push((key, self.all.map_or(was_displaced, |all| all.contains(&key))));
+impl Flags {
+    fn of(tree: &Tree) -> Self {
+        let (set, mut flags) = (tree.changes(), Flags::default());
+        if let Some(before) = FlagsBefore::of(set) {
+            for (place, aspects) in differing_flags(tree, &before) {
+                flags.add(place, aspects);
+            }
+        }
+        // If one of two leads, the other is computed.
+        for changed in set.places().iter().filter(|changed| changed.aspects.contains(Aspects::DRIVER)) {
+            let led = set.first_state(changed).map(FieldState::leads);
+            if led.is_some_and(|led| tree.field(changed.place).is_some_and(|field| field.leads() != led)) {
+                flags.add(changed.place, Aspects::DRIVER);
+                tree.counterpart(changed.place)
+                    .into_iter()
+                    .for_each(|other| flags.add(other, Aspects::DRIVER));
+            }
+        }
+        flags
     }
 
-    fn note_all(&mut self, all: &'a BTreeSet<Key>) {
-        self.all.get_or_insert(all);
+    fn add(&mut self, place: PlaceId, aspects: Aspects) {
+        let order = &mut self.order;
+        *self.of_places.entry(place).or_insert_with(|| {
+            order.push(place);
+            Aspects::default()
+        }) |= aspects;
+    }
+
+    fn take(&mut self, place: PlaceId) -> Aspects {
+        if self.of_places.is_empty() {
+            Aspects::default()
+        } else {
+            self.of_places.remove(&place).unwrap_or_default()
+        }
+    }
+
+    /// Those of places that were not changed themselves.
+    fn rest(self) -> impl Iterator<Item = (PlaceId, Aspects)> {
+        let Flags { order, mut of_places } = self;
+        order.into_iter().filter_map(move |place| Some((place, of_places.remove(&place)?)))
+    }
+}
+
+/// How the rows of lists and the children of records became what they are.
+#[derive(Default)]
+struct Structure<'a> {
+    lists: FxHashMap<PlaceId, ListChange<'a>>,
+    /// Where the children began that records had at first.
+    children: FxHashMap<PlaceId, u32>,
+}
+
+/// How the rows of a list became what they are.
+#[derive(Default)]
+struct ListChange<'a> {
+    edits: Vec<RowEdit>,
+    /// Which rows were displaced, or stood in order, one by one; the first of a row counts.
+    displaced: Vec<(Key, bool)>,
+    /// All that were displaced when it was first seen that all stand in order.
+    all_displaced: Option<&'a BTreeSet<Key>>,
+}
+
+impl ListChange<'_> {
+    fn note_displaced(&mut self, key: Key, was_displaced: bool) {
+        self.displaced.push((key, self.all_displaced.map_or(was_displaced, |all| all.contains(&key))));
     }
 
     /// Whether others are displaced now.
-    fn differ(&self, now: &BTreeSet<Key>) -> bool {
+    fn are_others_displaced(&self, now: &BTreeSet<Key>) -> bool {
         let mut seen = FxHashSet::default();
-        let all = self.all.into_iter().flatten().map(|key| (*key, true));
-        let were = self.rows.iter().copied().chain(all);
+        let all = self.all_displaced.into_iter().flatten().map(|key| (*key, true));
+        let were = self.displaced.iter().copied().chain(all);
         were.into_iter().any(|(key, was_displaced)| seen.insert(key) && now.contains(&key) != was_displaced)
     }
-}
 
-impl Before<'_> {
-    fn of(place: PlaceId) -> Self {
-        Before {
-            place,
-            field: None,
-            touched: None,
-            is_touch_own: false,
-            faults: None,
-            flags: Aspects::default(),
-            edits: Vec::new(),
-            displaced: WereDisplaced::default(),
-            presence: None,
-            epoch: false,
-            focused: None,
-            held: false,
-            choices: false,
-            children: None,
-        }
-    }
-
-    fn is_there(&self, tree: &Tree) -> bool {
-        tree.knows(self.place) && tree.is_there(self.place)
-    }
-
-    /// Whether anything is other than it was that undo takes back. What is calculated follows from that.
-    fn is_step(&self, tree: &Tree) -> bool {
-        if let (Some(before), Some(now)) = (self.field, tree.field(self.place)) {
-            return !now.holds_the_same(before) && !tree.is_calculated(self.place);
-        }
-        let node = tree.node(self.place);
-        let presence = node.container().map(|container| container.presence);
-        (self.presence.is_some() && self.presence != presence)
-            || (presence == Some(Presence::Present) && self.other_children(tree).is_some())
-            || self.rows_differ(tree)
-            || tree.list(self.place).is_some_and(|list| self.displaced.differ(&list.displaced))
-    }
-
-    /// What was in the record, if now there are others.
-    fn other_children(&self, tree: &Tree) -> Option<&[PlaceId]> {
-        self.children.filter(|children| !tree.has_children(self.place, children))
-    }
-
-    fn rows_differ(&self, tree: &Tree) -> bool {
-        rows::differ(|key| tree.shown_position(self.place, key), &self.edits)
-    }
-
-    /// Compares what was with what is; nothing is left if they are the same.
-    fn compared(mut self, tree: &Tree) -> Option<Change> {
-        let mut aspects = self.flags;
-        let (mut entry, mut value) = (None, None);
-        if let (Some(before), Some(now)) = (self.field, tree.field(self.place)) {
-            let value_differs = before.value != now.value;
-            let part = tree.part(self.place);
-            let entry_differs = entries_differ(part, before, now, value_differs);
-            let was_dirty = before.unreadable || *before.baseline() != before.value;
-            aspects.put(Aspects::VALUE, value_differs);
-            aspects.put(Aspects::ENTRY, entry_differs);
-            aspects.put(Aspects::UNCOMMITTED, before.pending().is_some() != now.pending().is_some());
-            aspects.put(Aspects::DIRTY, was_dirty != tree.is_dirty(self.place));
-            value = value_differs.then(|| before.value.clone());
-            // Numbers are written out only when somebody asks.
-            let is_told_by_value = value_differs && before.typed().is_none() && !part.has_edit_format();
-            entry = (entry_differs && !is_told_by_value).then(|| before.text(part).into_owned());
-        }
-        let node = tree.node(self.place);
-        let presence = node.container().map(|container| container.presence);
-        let touched = tree.is_touched(self.place);
-        let faults = self.faults.filter(|before| **before != *node.faults()).map(Faults::from_slice);
-        // That a container is touched because one in it is goes without saying.
-        let was_other = self.touched.is_some_and(|before| before != touched);
-        aspects.put(Aspects::TOUCHED, self.is_touch_own && was_other);
-        aspects.put(Aspects::FINDINGS, faults.is_some());
-        let is_wrong = |faults: &[Fault]| faults.iter().any(|fault| !fault.is_warning);
-        let was_other = faults.as_ref().is_some_and(|before| is_wrong(before) != is_wrong(node.faults()));
-        aspects.put(Aspects::VALIDITY, was_other && node.container().is_none());
-        let has_focus = tree.focus() == Some(self.place);
-        aspects.put(Aspects::FOCUS, self.focused.is_some_and(|before| before != has_focus));
-        aspects.put(Aspects::HOLDER, self.held);
-        aspects.put(Aspects::CHOICES, self.choices);
-        aspects.put(Aspects::PRESENCE, self.presence.is_some() && self.presence != presence);
-        aspects.put(Aspects::EPOCH, self.epoch);
-        if self.rows_differ(tree) {
-            aspects.put(Aspects::ROWS, true);
-        } else {
-            self.edits.clear();
-        }
-        let is_there = |presence: Option<Presence>| presence == Some(Presence::Present);
-        // What an absent record keeps in it is nothing that anybody sees.
-        let was_there = is_there(self.presence.or(presence));
-        let other_children = self.other_children(tree).filter(|_| was_there);
-        let children_before = other_children.map(<[PlaceId]>::to_vec).unwrap_or_default();
-        // Whoever shows the fields of the record has others to show.
-        aspects.put(Aspects::PRESENCE, !children_before.is_empty());
-        let comes_or_goes = !children_before.is_empty()
-            || (self.presence.is_some() && is_there(self.presence) != is_there(presence));
-        let is_change = !aspects.is_empty() || !children_before.is_empty();
-        let (place, edits) = (self.place, self.edits);
-        is_change.then_some(Change {
-            place,
-            aspects,
-            entry,
-            value,
-            faults,
-            edits,
-            comes_or_goes,
-            children_before,
-        })
+    fn differ(&self, tree: &Tree, list: PlaceId) -> bool {
+        row_edits::differ(|key| tree.shown_position(list, key), &self.edits)
     }
 }
 
-/// Whether another text stands in the widget. Spares writing numbers out where that can be told without.
-fn entries_differ(part: &Part, before: &Field, now: &Field, values_differ: bool) -> bool {
-    match (before.typed(), now.typed(), &before.value, &now.value) {
-        (None, None, _, _) if !values_differ => false,
-        (None, None, Value::Number(_), Value::Number(_)) => true,
-        (Some(before), Some(now), _, _) => before != now,
-        _ => before.text(part) != now.text(part),
-    }
-}
-
-/// Collects, for each place, what it was before the first change.
-#[derive(Default)]
-struct Befores<'a> {
-    /// Whether the focus changed before what is looked at now; then that is no longer where it was at first.
-    focus_has_moved: bool,
-    /// Which places were touched, or had one in them that was, before that changed, in order.
-    touched_sums: SmallVec<[(PlaceId, bool); 4]>,
-    /// What followed for places from others before that changed.
-    ruled: FxHashMap<PlaceId, &'a Ruled>,
-    /// Where the values of places came from before rules were added or withdrawn.
-    standings: FxHashMap<PlaceId, Option<Standing>>,
-    list: SmallVec<[Before<'a>; 2]>,
-    /// Whether any of them may be gone. Only what takes rows or records away can leave a change behind in such a place.
-    may_be_gone: bool,
-    /// Where each place stands in the list, once there are too many to look through.
-    index: FxHashMap<PlaceId, usize>,
-}
-
-impl<'a> Befores<'a> {
-    const FEW: usize = 8;
-
-    fn of_log(tree: &'a Tree) -> Self {
-        let log = tree.log();
-        let mut befores = Befores {
-            list: SmallVec::with_capacity(log.len().min(64)),
-            may_be_gone: log.iter().any(Undo::is_structural),
-            ..Befores::default()
-        };
-        log.iter().for_each(|undo| befores.add(tree, undo));
-        befores
-    }
-
-    fn position_of(&self, place: PlaceId) -> Option<usize> {
-        if self.list.len() <= Self::FEW {
-            self.list.iter().position(|before| before.place == place)
-        } else {
-            self.index.get(&place).copied()
+impl<'a> Structure<'a> {
+    fn of(changes: &'a ChangeSet) -> Self {
+        let mut structure = Structure::default();
+        if changes.has_structure() {
+            changes.log().iter().for_each(|reversal| structure.add(reversal));
         }
+        structure
     }
 
-    fn of(&mut self, place: PlaceId) -> &mut Before<'a> {
-        let at = self.position_of(place).unwrap_or_else(|| {
-            self.list.push(Before::of(place));
-            let at = self.list.len() - 1;
-            match at {
-                0..Self::FEW => {}
-                Self::FEW => {
-                    self.index.extend(self.list.iter().zip(0..).map(|(before, at)| (before.place, at)));
-                }
-                _ => drop(self.index.insert(place, at)),
-            }
-            at
-        });
-        &mut self.list[at]
+    fn list(&mut self, list: PlaceId) -> &mut ListChange<'a> {
+        self.lists.entry(list).or_default()
     }
 
-    /// Takes over what was touched at first, where a place was itself left, or is no longer.
-    fn note_touches(&mut self) {
-        for (place, before) in std::mem::take(&mut self.touched_sums) {
-            if let Some(at) = self.position_of(place).filter(|at| self.list[*at].is_touch_own) {
-                self.list[at].touched.get_or_insert(before);
+    fn add(&mut self, reversal: &'a Reversal) {
+        match *reversal {
+            Reversal::RowInserted { list, key, position } => {
+                let (key, position) = (ListBody::shown_key(key), position as usize);
+                self.list(list).edits.push(RowEdit::Inserted { key, position });
             }
-        }
-    }
-
-    /// Takes over which flags differ, also where they are inherited.
-    fn note_flags(&mut self, tree: &Tree) {
-        let were = WereRuled {
-            flags: std::mem::take(&mut self.ruled),
-            standings: std::mem::take(&mut self.standings),
-        };
-        for (place, flags) in differing_flags(tree, &were) {
-            self.of(place).flags |= flags;
-        }
-        // That one of two leads makes the other follow.
-        let led = self.list.iter().filter_map(|before| Some((before.place, before.field?.leads)));
-        let handed_over: SmallVec<[PlaceId; 2]> = led
-            .filter(|(place, led)| tree.field(*place).is_some_and(|field| field.leads != *led))
-            .map(|(place, _)| place)
-            .collect();
-        for place in handed_over {
-            for place in [Some(place), tree.counterpart(place)].into_iter().flatten() {
-                self.of(place).flags |= Aspects::DRIVER;
+            Reversal::RowRemoved { list, key, position, was_displaced } => {
+                let of_list = self.list(list);
+                let shown = ListBody::shown_key(key);
+                of_list.edits.push(RowEdit::Removed { key: shown, position: position as usize });
+                of_list.note_displaced(key, was_displaced);
             }
-        }
-    }
-
-    fn add(&mut self, tree: &Tree, undo: &'a Undo) {
-        match *undo {
-            Undo::Field { place, ref before } => {
-                let of_place = self.of(place);
-                of_place.field.get_or_insert(before);
-                // What is undone comes back with what was wrong with it.
-                of_place.faults.get_or_insert(before.faults());
+            Reversal::RowMoved { list, key, from, to, was_displaced } => {
+                let of_list = self.list(list);
+                let (from, to) = (from as usize, to as usize);
+                of_list.edits.push(RowEdit::Moved { key: ListBody::shown_key(key), from, to });
+                of_list.note_displaced(key, was_displaced);
             }
-            Undo::Touched { place, .. } => self.of(place).is_touch_own = true,
-            Undo::TouchedSum { place, before } => self.touched_sums.push((place, before)),
-            Undo::Ruled { place, ref before } => _ = self.ruled.entry(place).or_insert(before),
-            Undo::Standing { place, before } => _ = self.standings.entry(place).or_insert(before),
-            Undo::Faults { place, ref before } => _ = self.of(place).faults.get_or_insert(before),
-            Undo::RowInserted { list, key, position } => {
-                self.of(list)
-                    .edits
-                    .push(RowEdit::Inserted { key: ListBody::shown_key(key), position: position as usize });
-            }
-            Undo::RowRemoved { list, key, position, was_displaced } => {
-                let of_list = self.of(list);
-                of_list
-                    .edits
-                    .push(RowEdit::Removed { key: ListBody::shown_key(key), position: position as usize });
-                of_list.displaced.note(key, was_displaced);
-            }
-            Undo::RowMoved { list, key, from, to, was_displaced } => {
-                let of_list = self.of(list);
-                of_list.edits.push(RowEdit::Moved {
-                    key: ListBody::shown_key(key),
-                    from: from as usize,
-                    to: to as usize,
-                });
-                of_list.displaced.note(key, was_displaced);
-            }
-            Undo::RowsSwapped { list, rows: [low, high] } => {
-                let of_list = self.of(list);
+            Reversal::RowsSwapped { list, rows: [low, high] } => {
+                let of_list = self.list(list);
                 let moves = [(high, high.position, low.position), (low, low.position + 1, high.position)];
                 for (row, from, to) in moves {
                     // Of two neighbours, one has its new position when the other has.
                     if from != to {
-                        of_list.edits.push(RowEdit::Moved {
-                            key: ListBody::shown_key(row.key),
-                            from: from as usize,
-                            to: to as usize,
-                        });
+                        let (from, to) = (from as usize, to as usize);
+                        of_list.edits.push(RowEdit::Moved { key: ListBody::shown_key(row.key), from, to });
                     }
-                    of_list.displaced.note(row.key, row.was_displaced);
+                    of_list.note_displaced(row.key, row.was_displaced);
                 }
             }
-            Undo::Displaced { list, ref before } => self.of(list).displaced.note_all(before),
-            Undo::Presence { place, before } => _ = self.of(place).presence.get_or_insert(before),
-            Undo::Children { record, presence, ref children, .. } => {
-                let of_record = self.of(record);
-                of_record.presence.get_or_insert(presence);
-                of_record.children.get_or_insert(children);
-                of_record.is_touch_own = true;
+            Reversal::Displaced { list, ref before } => {
+                self.list(list).all_displaced.get_or_insert(before);
             }
-            Undo::Epoch { place, .. } => self.of(place).epoch = true,
-            Undo::Baseline { list, ref before } => {
-                self.of(list).presence.get_or_insert(before.presence());
-            }
-            Undo::Focus { before } => {
-                // Where it went is known by the next change of it, or by where it is now.
-                let is_first = !std::mem::replace(&mut self.focus_has_moved, true);
-                // A row that was removed before had not the focus any more, though it may get it back.
-                let before = before.map(|focus| focus.place).filter(|place| tree.is_there(*place));
-                if let Some(place) = before {
-                    self.of(place).focused.get_or_insert(is_first);
-                }
-                if let Some(place) = tree.focus() {
-                    self.of(place).focused.get_or_insert(false);
-                }
-                for place in [before, tree.focus()].into_iter().flatten() {
-                    self.of(place).held = true;
-                }
-            }
-            Undo::Choices { place, .. } => self.of(place).choices = true,
-            Undo::PartChoices { part, ref pattern, .. } => {
-                tree.places_meant(part, pattern).into_iter().for_each(|place| self.of(place).choices = true);
-            }
-            Undo::RowMade { .. } | Undo::NewBaseline => {}
+            Reversal::Children { record, first, .. } => _ = self.children.entry(record).or_insert(first),
+            Reversal::Field { .. }
+            | Reversal::FieldBaseline { .. }
+            | Reversal::Touched { .. }
+            | Reversal::Faults { .. }
+            | Reversal::Properties { .. }
+            | Reversal::Source { .. }
+            | Reversal::RowMade { .. }
+            | Reversal::Presence { .. }
+            | Reversal::Baseline { .. }
+            | Reversal::NewBaseline
+            | Reversal::Focus { .. }
+            | Reversal::Choices { .. }
+            | Reversal::PartChoices { .. }
+            | Reversal::Epoch { .. } => {}
         }
+    }
+
+    /// What was in a record, if now there are others.
+    fn other_children(&self, tree: &Tree, record: PlaceId) -> Vec<PlaceId> {
+        match self.children.get(&record) {
+            Some(first) if !tree.has_children(record, *first) => tree.block(record, *first).collect(),
+            Some(_) | None => Vec::new(),
+        }
+    }
+
+    /// Whether anything differs that undo reverts. What is calculated depends on that.
+    fn is_step(&self, tree: &Tree, changed: &ChangedPlace) -> bool {
+        let place = changed.place;
+        let (presence, was) = (tree.presence(place), changed.state.presence());
+        match tree.shape(place) {
+            Shape::Field => {
+                let before = tree.changes().first_state(changed);
+                let is_as = |before: &FieldState| {
+                    tree.field(place).is_none_or(|now| now.is_as(before, now.value() != before.value()))
+                };
+                before.is_some_and(|before| !is_as(before) && !tree.is_calculated(place))
+            }
+            Shape::Record => {
+                let has_others =
+                    || self.children.get(&place).is_some_and(|first| !tree.has_children(place, *first));
+                presence != was || (presence == Presence::Present && has_others())
+            }
+            Shape::List => {
+                let is_other = |of_list: &ListChange<'_>| {
+                    let displaced = tree.list(place).map(|list| &list.displaced);
+                    of_list.differ(tree, place)
+                        || displaced.is_some_and(|now| of_list.are_others_displaced(now))
+                };
+                presence != was || self.lists.get(&place).is_some_and(is_other)
+            }
+        }
+    }
+
+    /// Compares a place with what it was; `None` if it is the same. `aspects` are those of its flags that differ. Notes whether this
+    /// is a step to undo.
+    fn compare(
+        &self,
+        tree: &Tree,
+        changed: &ChangedPlace,
+        mut aspects: Aspects,
+        is_step: &mut bool,
+    ) -> Option<Change> {
+        let (place, set) = (changed.place, tree.changes());
+        let may_differ = |aspect| changed.aspects.contains(aspect);
+        let mut change = Change::of(place, Aspects::default());
+        if let (Some(before), Some(now)) = (set.first_state(changed), tree.field(place)) {
+            let value_differs = before.value() != now.value();
+            let part = tree.part(place);
+            let entry_differs = entries_differ(part, before, now, value_differs);
+            *is_step = *is_step || (!now.is_as(before, value_differs) && !tree.is_calculated(place));
+            aspects.put(Aspects::VALUE, value_differs);
+            aspects.put(Aspects::ENTRY, entry_differs);
+            aspects.put(Aspects::UNCOMMITTED, before.pending().is_some() != now.pending().is_some());
+            aspects.put(Aspects::DIRTY, before.is_dirty() != tree.is_dirty(place));
+            change.value = value_differs.then(|| before.value().clone());
+            // Numbers are written out only when somebody asks.
+            let is_said_by_value = value_differs && before.typed().is_none() && !part.has_edit_format();
+            change.entry = (entry_differs && !is_said_by_value).then(|| entry_of(part, before));
+        }
+        if may_differ(Aspects::TOUCHED) {
+            aspects.put(Aspects::TOUCHED, changed.was_touched() != tree.is_touched(place));
+        }
+        let mut rest = Rest::default();
+        if let Some(before) = set.first_faults(changed).filter(|before| ***before != *tree.faults(place)) {
+            let is_wrong = |faults: &[Fault]| faults.iter().any(|fault| !fault.is_warning);
+            let is_other = is_wrong(before) != is_wrong(tree.faults(place));
+            aspects.put(Aspects::FINDINGS, true);
+            aspects.put(Aspects::VALIDITY, is_other && tree.field(place).is_some());
+            rest.faults = Some(Faults::from_slice(before));
+        }
+        // What is gone had not the focus any more.
+        if let Some(FocusBefore(before)) = set.focus_before().filter(|_| tree.is_there(place)) {
+            let had_focus = before.is_some_and(|focus| focus.place == place);
+            aspects.put(Aspects::FOCUS, had_focus != (tree.focus() == Some(place)));
+            aspects.put(Aspects::HOLDER, may_differ(Aspects::HOLDER));
+        }
+        aspects.put(Aspects::CHOICES, may_differ(Aspects::OFFERED));
+        aspects.put(Aspects::EPOCH, may_differ(Aspects::EPOCH));
+        if may_differ(Aspects::STRUCTURE) {
+            *is_step = *is_step || self.is_step(tree, changed);
+            self.compare_structure(tree, changed, &mut aspects, &mut rest);
+        }
+        let has_rest = rest.faults.is_some()
+            || !rest.edits.is_empty()
+            || rest.comes_or_goes
+            || !rest.children_before.is_empty();
+        change.rest = has_rest.then(|| Box::new(rest));
+        change.aspects = aspects;
+        let is_change = !aspects.is_empty() || !change.children_before().is_empty();
+        is_change.then_some(change)
+    }
+
+    fn compare_structure(&self, tree: &Tree, changed: &ChangedPlace, aspects: &mut Aspects, rest: &mut Rest) {
+        let place = changed.place;
+        let (presence, was) = (tree.presence(place), changed.state.presence());
+        aspects.put(Aspects::PRESENCE, presence != was);
+        if let Some(of_list) = self.lists.get(&place).filter(|of_list| of_list.differ(tree, place)) {
+            aspects.put(Aspects::ROWS, true);
+            rest.edits.clone_from(&of_list.edits);
+        }
+        // What an absent record keeps in it is nothing that anybody sees.
+        if was == Presence::Present {
+            rest.children_before = self.other_children(tree, place);
+        }
+        // Whoever shows the fields of the record has others to show.
+        let has_others = !rest.children_before.is_empty();
+        aspects.put(Aspects::PRESENCE, has_others);
+        let is_there = |presence| presence == Presence::Present;
+        rest.comes_or_goes = has_others || is_there(presence) != is_there(was);
+    }
+}
+
+/// The entry of a field as it was.
+fn entry_of(part: &Part, before: &FieldState) -> Arc<str> {
+    before.typed().cloned().unwrap_or_else(|| before.text(part).into())
+}
+
+/// Whether another text stands in the widget. Spares writing numbers out where that is known without.
+fn entries_differ(part: &Part, before: &FieldState, now: FieldRef<'_>, values_differ: bool) -> bool {
+    match (before.typed(), now.typed(), before.value(), now.value()) {
+        (None, None, _, _) if !values_differ => false,
+        (None, None, Value::Number(_), Value::Number(_)) => true,
+        (Some(before), Some(now), _, _) => before != now,
+        _ => before.text(part) != now.text(part),
     }
 }

@@ -4,12 +4,12 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::aggregating::{AggregateSpec, aggregate_of, item_of};
+use super::aggregate_spec::{AggregateSpec, aggregate_of, check_result, item_of};
 use super::target::{Targeted, part_on_way, slot_of};
 use crate::model::Spot;
 use crate::schema::{Error, Kind, PartId, Pointer, RecordId, Schema};
-use crate::settle::{AggregateOf, Bases, Declaration, Function, Role, Slot, Way, conflicts};
-use crate::tree::{Anchor, ConstraintId, ConstraintWords, Pattern};
+use crate::settle::{AggregateOf, Bases, Declaration, Function, Role, RuleText, Slot, Way, conflicts};
+use crate::tree::{Anchor, ConstraintId, ConstraintWords, Pattern, SubtotalId};
 
 /// A rule, before it is known where in a form it holds.
 pub(crate) struct RuleSpec {
@@ -19,6 +19,8 @@ pub(crate) struct RuleSpec {
     /// The way from there to the place that the rule is about.
     pub(crate) at: Spot,
     pub(crate) of: RuleOf,
+    /// How it is written, if it is a formula.
+    pub(crate) text: Option<RuleText>,
 }
 
 /// What a rule says of its place.
@@ -26,7 +28,19 @@ pub(crate) enum RuleOf {
     Calculated(Function),
     Suggested(Function),
     Aggregated(AggregateSpec),
-    Counterpart { of_one: Function, other: Spot, of_other: Function },
+    Counterpart {
+        of_one: Function,
+        other: Spot,
+        of_other: Function,
+        text_of_other: Option<RuleText>,
+    },
+    /// The earliest date or time, or else the latest.
+    Bound {
+        is_earliest: bool,
+        function: Function,
+    },
+    /// An aggregate of the record that no field shows.
+    Subtotal(SubtotalId, AggregateSpec),
     Chosen(Function),
     Flag(FlagRule, Function),
 }
@@ -42,7 +56,7 @@ pub(crate) enum FlagRule {
     Required,
     /// Whether the place is as it should be.
     Constraint {
-        /// What a person is told if it is not.
+        /// The message if it is not.
         message: String,
         /// Whether that is only doubtful, and no error.
         is_warning: bool,
@@ -107,6 +121,14 @@ impl Rulebook {
         &self.constraints
     }
 
+    /// Gives out an id for an aggregate that no field shows.
+    #[cfg(feature = "formula")]
+    pub(super) fn name_subtotal(&mut self) -> SubtotalId {
+        let name = self.next;
+        self.next = name.next();
+        name
+    }
+
     /// The id of the constraint that comes next.
     pub(super) fn next_constraint(&self) -> ConstraintId {
         self.next
@@ -128,9 +150,12 @@ impl Rulebook {
 
     fn add(&mut self, to: RulesFor, parts: &[PartId], spec: RuleSpec) -> Result<(), Error> {
         let schema = self.schema.clone();
-        let RuleSpec { rows, at, of } = spec;
+        let RuleSpec { rows, at, of, text } = spec;
         let Some(first) = parts.first().copied() else { return Ok(()) };
-        let target = |at: &Spot, part| targeted(&schema, to, part, &rows, at);
+        let target = |at: &Spot, part| {
+            let targeted = targeted(&schema, to, part, &rows, at)?;
+            Ok::<_, Error>(Targeted { text: text.clone(), ..targeted })
+        };
         match of {
             RuleOf::Calculated(function) => {
                 let slot = Slot::Value(Role::Calculated);
@@ -144,15 +169,30 @@ impl Rulebook {
                 let targeted = target(&at, first)?;
                 let slot = Slot::Value(Role::Calculated);
                 self.may_declare(&targeted, slot)?;
+                check_result(&schema, aggregate.kind, &targeted)?;
                 let of = self.with_filters(&schema, &targeted, &aggregate)?;
                 self.declare(targeted, slot, Way::Aggregate(of))
             }
-            RuleOf::Counterpart { of_one, other, of_other } => {
-                let sides = [(target(&at, first)?, of_one), (target(&other, first)?, of_other)];
+            RuleOf::Counterpart { of_one, other, of_other, text_of_other } => {
+                let other = Targeted { text: text_of_other, ..target(&other, first)? };
+                let sides = [(target(&at, first)?, of_one), (other, of_other)];
                 for (targeted, _) in &sides {
                     self.may_declare(targeted, Slot::Value(Role::Calculated))?;
                 }
                 counterparts(sides)?.into_iter().for_each(|declaration| self.push(Arc::new(declaration)));
+                Ok(())
+            }
+            RuleOf::Bound { is_earliest, function } => {
+                let slot = if is_earliest { Slot::Earliest } else { Slot::Latest };
+                self.declare(target(&at, first)?, slot, Way::Function(function))
+            }
+            RuleOf::Subtotal(id, aggregate) => {
+                let targeted = target(&at, first)?;
+                let of = self.with_filters(&schema, &targeted, &aggregate)?;
+                // It is one of every place where such a record stands.
+                for part in parts.iter().copied() {
+                    self.declare(target(&at, part)?, Slot::Subtotal(id), Way::Aggregate(of.clone()))?;
+                }
                 Ok(())
             }
             RuleOf::Chosen(function) => {
@@ -196,7 +236,8 @@ impl Rulebook {
                 self.next = name.next();
                 let (base, bases, slot) = (pattern.depth(), Bases::Rows(list), Slot::Kept(name));
                 let way = Way::Function(filter.clone());
-                declared.push(Declaration { part, pattern: pattern.clone(), base, bases, slot, way });
+                let pattern = pattern.clone();
+                declared.push(Declaration { part, pattern, base, bases, slot, way, text: None });
                 name
             };
             filters.iter().map(declare).collect()
@@ -265,7 +306,7 @@ fn targeted(
     let (base, from) = (pattern.depth(), (part, pointer.clone()));
     let (part, way) = part_on_way(schema, part, at, &mut pointer)?;
     way.iter().for_each(|step| pattern.push(slot_of(*step)));
-    Ok(Targeted { part, pattern, base, bases, from, pointer })
+    Ok(Targeted { part, pattern, base, bases, from, pointer, text: None })
 }
 
 /// The declarations of two fields that calculate each other, the one that comes first in the record first.

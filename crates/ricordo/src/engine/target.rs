@@ -3,7 +3,7 @@
 use super::{Action, Address, Engine};
 use crate::model::Spot;
 use crate::schema::{Error, ErrorKind, Kind, Named, PartId, Pointer, Schema, Step};
-use crate::settle::{Bases, Declaration, Slot, Way};
+use crate::settle::{Bases, Declaration, RuleText, Slot, Way};
 use crate::tree::Pattern;
 
 /// The places that a rule is about.
@@ -18,13 +18,15 @@ pub(super) struct Targeted {
     pub(super) from: (PartId, Pointer),
     /// Where the places are, for messages.
     pub(super) pointer: Pointer,
+    /// How the rule is written, if it is a formula.
+    pub(super) text: Option<RuleText>,
 }
 
 impl Targeted {
-    /// The declaration of something that follows for these places.
+    /// The declaration of something that is computed for these places.
     pub(super) fn declaration(self, slot: Slot, way: Way) -> Declaration {
-        let Targeted { part, pattern, base, bases, .. } = self;
-        Declaration { part, pattern, base, bases, slot, way }
+        let Targeted { part, pattern, base, bases, text, .. } = self;
+        Declaration { part, pattern, base, bases, slot, way, text }
     }
 
     /// Refuses what these places cannot have, or have already.
@@ -96,6 +98,7 @@ impl Engine {
             Action::Event { at: None, .. }
             | Action::ResetTo { .. }
             | Action::Wait { .. }
+            | Action::Now { .. }
             | Action::Undo
             | Action::Redo => Ok(()),
         }

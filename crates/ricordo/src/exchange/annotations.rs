@@ -4,6 +4,7 @@ use std::time::Duration;
 
 use super::json::{Member, Node};
 use super::keywords::{self, Keywords};
+use super::rules;
 use crate::schema::{Commit, DisplayFormat, Error, FindingKind, Kind, NumberFormat, Part, Reveal, nearest};
 use crate::value::Value;
 
@@ -29,9 +30,18 @@ pub(super) fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, 
             "display" => part.display = Some(read_display(node)?),
             "local" => part.local = node.flag()?,
             "trim" => part = trimmed(part, member)?,
-            "minimum" => part.constraints.earliest = Some(time_bound(&part, member)?),
-            "maximum" => part.constraints.latest = Some(time_bound(&part, member)?),
-            _ => part = with_messages(part, node)?,
+            "minimum" => match time_bound(&part, member)? {
+                Some(bound) => part.constraints.earliest = Some(bound),
+                None => part.rules.push(rules::read(member)?),
+            },
+            "maximum" => match time_bound(&part, member)? {
+                Some(bound) => part.constraints.latest = Some(bound),
+                None => part.rules.push(rules::read(member)?),
+            },
+            "key" => part.key = Some(node.string()?.as_ref().into()),
+            "messages" => part = with_messages(part, node)?,
+            "constraint" => part.rules.extend(rules::read_constraints(node)?),
+            _ => part.rules.push(rules::read(member)?),
         }
     }
     Ok(part)
@@ -46,8 +56,8 @@ fn trimmed(mut part: Part, member: &Member<'_>) -> Result<Part, Error> {
     Ok(part)
 }
 
-/// A bound of dates or times.
-fn time_bound(part: &Part, member: &Member<'_>) -> Result<Value, Error> {
+/// A bound of dates or times; `None` if it is a formula.
+fn time_bound(part: &Part, member: &Member<'_>) -> Result<Option<Value>, Error> {
     if !matches!(part.kind, Kind::Date | Kind::Time | Kind::DateTime(_)) {
         let problem =
             format!("“{0}” is for dates and times here; for numbers, write “{0}” beside “type”", member.name);
@@ -55,7 +65,13 @@ fn time_bound(part: &Part, member: &Member<'_>) -> Result<Value, Error> {
     }
     let text = member.node.string()?;
     let bound = part.kind.read_time(&text);
-    bound.ok_or_else(|| member.node.error(format!("“{text}” is not {}", part.kind.expectation())))
+    // What begins with a digit is a date or time that is not written as it should be.
+    if bound.is_none()
+        && (cfg!(not(feature = "formula")) || text.starts_with(|first: char| first.is_ascii_digit()))
+    {
+        return Err(member.node.error(format!("“{text}” is not {}", part.kind.expectation())));
+    }
+    Ok(bound)
 }
 
 fn with_messages(mut part: Part, node: Node<'_>) -> Result<Part, Error> {

@@ -4,7 +4,6 @@ use std::fmt;
 
 use super::json::{Index, Node};
 use super::lines::Lines;
-use super::one_pass;
 use crate::schema::{Error, Pointer, Schema};
 use crate::value::Value;
 
@@ -23,17 +22,13 @@ pub fn read_value(text: &str) -> Result<Value, Error> {
     Node::read(text)?.value()
 }
 
-/// Reads data for a form of this schema. What does not fit is an error at its place in the text.
+/// Reads data for a form of this schema. What does not fit is an error at its place in the text. To make a form of the data,
+/// [`load`](super::load()) is faster.
 ///
 /// # Errors
 ///
 /// Fails if the text is not JSON or does not fit the schema; the error has the line and the column.
 pub fn read_data(text: &str, schema: &Schema) -> Result<Value, Error> {
-    if let Some(value) = one_pass::read(text, schema)
-        && let Ok(fitted) = schema.fit(schema.root(), value)
-    {
-        return Ok(fitted);
-    }
     let document = Node::read(text)?;
     schema.fit(schema.root(), document.value()?).map_err(|misfit| {
         let node = Index::new(document).find(misfit.place()).unwrap_or_else(|nearest| nearest);
@@ -79,53 +74,5 @@ impl<'a> Positions<'a> {
 impl fmt::Debug for Positions<'_> {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
         formatter.debug_struct("Positions").finish_non_exhaustive()
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::exchange::read_definition;
-
-    /// What is read in one pass is what the exact reader gives, or nothing.
-    #[test]
-    fn one_pass_reads_what_the_exact_reader_does() {
-        let schema = read_definition(
-            r#"{"type":"object","properties":{"text":{"type":"string"},"number":{"type":"number"},"flag":{"type":"boolean"},
-                "day":{"type":"string","format":"date"},"of":{"type":["object","null"],"properties":{"a/b":{"type":"integer"}}},
-                "rows":{"type":["array","null"],"items":{"type":"object","properties":{"n":{"type":["integer","null"]}}}},
-                "kind":{"oneOf":[{"properties":{"k":{"const":"x"},"n":{"type":"integer"}}},{"properties":{"k":{"const":"y"}}}]}}}"#,
-        )
-        .unwrap();
-        for text in [
-            "{}",
-            r#" { "text" : "a \"b\" é\n" , "number" : -1.50e2 , "flag" : true , "day":"2026-11-23" } "#,
-            r#"{"number":0.1234567890123456789012345678,"of":{"a/b":7},"rows":[{"n":1},{},{"n":null}]}"#,
-            r#"{"of":null,"rows":null,"text":null,"kind":{"k":"x","n":3}}"#,
-            r#"{"kind":{"n":3,"k":"x"},"rows":[]}"#,
-        ] {
-            let value = one_pass::read(text, &schema).expect(text);
-            assert_eq!(value, read_value(text).unwrap(), "{text}");
-            assert!(read_data(text, &schema).is_ok(), "{text}");
-        }
-        for text in [
-            "",
-            "null",
-            "[]",
-            "{} {}",
-            r#"{"text":"a","text":"b"}"#,
-            r#"{"wrong":1}"#,
-            r#"{"text":{}}"#,
-            r#"{"rows":{}}"#,
-            r#"{"rows":[1]}"#,
-            r#"{"of":[]}"#,
-            r#"{"number":1e99}"#,
-            r#"{"text":"\ud800"}"#,
-            r#"{"kind":{"k":"x","k":"y"}}"#,
-        ] {
-            let value = one_pass::read(text, &schema).and_then(|value| schema.fit(schema.root(), value).ok());
-            assert_eq!(value, None, "{text}");
-            assert!(read_data(text, &schema).is_err(), "{text}");
-        }
     }
 }

@@ -8,9 +8,13 @@ use rustc_hash::FxHashSet;
 
 use super::annotations::annotate;
 use super::json::{Member, Node};
+#[cfg(feature = "formula")]
+use super::rules;
+
 use super::keywords::{Keywords, is_null, read_required};
 use super::reader::{Definition, LONGEST_CHAIN, Reader};
 use super::variants::one_of_records;
+use crate::engine::CompiledSchema;
 use crate::schema::{
     Choice, Choices, Error, Format, Kind, OffsetRule, Part, Pattern, Pointer, RecordId, Schema, nearest,
 };
@@ -38,21 +42,34 @@ use crate::value::Value;
 ///
 /// Fails if the text is not JSON, has keywords that are not supported, or contradicts itself; the error has the line and the
 /// column.
-pub fn read_definition(text: &str) -> Result<Schema, Error> {
+pub fn read_definition(text: &str) -> Result<CompiledSchema, Error> {
     let document = Node::read(text)?;
     let mut reader = Reader::new(document);
     let root = reader.target(&Pointer::root(), document)?;
-    if !matches!(root.kind, Kind::Record(_)) || root.nullable {
+    if !root.is_unknown && (!matches!(root.kind, Kind::Record(_)) || root.nullable) {
         return Err(document.error("a form is a record: its definition has the type “object”"));
     }
     let unused = reader.unused()?;
-    let schema = reader.finish(root)?;
-    check_unused(document, unused)?;
-    Ok(schema)
+    let (schema, mut faults) = reader.finish(root);
+    faults.extend(faults_of_unused(document, unused)?);
+    let compiled = schema.map(|schema| CompiledSchema::of_definition(schema.into()));
+    #[cfg(feature = "formula")]
+    if let Some(compiled) = &compiled {
+        let errors = compiled.errors().iter();
+        faults.extend(errors.map(|fault| rules::in_document(text, fault.at, fault.error.clone())));
+    }
+    #[cfg(feature = "formula")]
+    let compiled =
+        compiled.map(|compiled| compiled.with_warnings(|at, error| rules::in_document(text, at, error)));
+    match (compiled, Error::of_text(faults)) {
+        (Some(compiled), None) => Ok(compiled),
+        (_, Some(error)) => Err(error),
+        (None, None) => Err(document.error("the definition cannot be read")),
+    }
 }
 
-/// Reads definitions that nothing refers to, for the faults in them.
-fn check_unused<'a>(document: Node<'a>, unused: Vec<Definition<'a>>) -> Result<(), Error> {
+/// What is wrong with definitions that nothing refers to.
+fn faults_of_unused<'a>(document: Node<'a>, unused: Vec<Definition<'a>>) -> Result<Vec<Error>, Error> {
     let mut reader = Reader::new(document);
     let all = reader.schema.open_record();
     let mut unused = VecDeque::from(unused);
@@ -64,7 +81,17 @@ fn check_unused<'a>(document: Node<'a>, unused: Vec<Definition<'a>>) -> Result<(
         // There may be more within it.
         unused.extend(reader.unused()?);
     }
-    reader.finish(Part::new(Kind::Record(all))).map(drop)
+    let (schema, mut faults) = reader.finish(Part::new(Kind::Record(all)));
+    #[cfg(feature = "formula")]
+    for rule in schema.iter().flat_map(Schema::parts).flat_map(|(_, part)| &part.rules) {
+        // What names mean is not known where nothing is around.
+        if let Some((at, formula)) = rule.formula()
+            && let Err(error) = crate::formula::Formula::parse(formula)
+        {
+            faults.push(rules::in_document(document.document(), at, error));
+        }
+    }
+    Ok(faults)
 }
 
 impl<'a> Reader<'a> {
@@ -73,16 +100,19 @@ impl<'a> Reader<'a> {
         if let Some(part) = self.parts.get(pointer) {
             return Ok(part.clone());
         }
-        if !self.open.insert(pointer.clone()) {
-            return Err(node.error("this definition refers to itself, and never says what it is"));
-        }
         if self.chain > LONGEST_CHAIN {
             return Err(node.error(format!(
                 "this is reached only through {LONGEST_CHAIN} others; a form is not so deep"
             )));
         }
+        if !self.open.insert(pointer.clone()) {
+            return Err(node.error("this definition refers to itself, and never says what it is"));
+        }
         self.chain += 1;
-        let part = self.part(pointer, node)?;
+        let part = self.part(pointer, node).unwrap_or_else(|error| {
+            self.faults.push(error);
+            Part { is_unknown: true, ..Part::new(Kind::Text) }
+        });
         self.chain -= 1;
         self.open.remove(pointer);
         self.parts.insert(pointer.clone(), part.clone());
@@ -144,7 +174,9 @@ impl<'a> Reader<'a> {
                 let Some(items) = keywords.get("items") else {
                     return Err(node.error("a list needs “items”, the definition of its rows"));
                 };
-                let item = self.target(&pointer.join("items"), items)?;
+                let mut item = self.target(&pointer.join("items"), items)?;
+                // A blank row is null in data, which such a row must not be.
+                item.required |= item.is_field() && !item.nullable && !matches!(item.kind, Kind::Text);
                 let id = self.schema.item(list, item);
                 self.origins.insert(id, items);
             }
@@ -163,7 +195,7 @@ impl<'a> Reader<'a> {
     ) -> Result<(), Error> {
         let within = pointer.join("properties").join(&member.name);
         let mut field = self.target(&within, member.node)?;
-        field.required = required.contains(&*member.name);
+        field.required = required.contains(&*member.name) && !field.is_unknown;
         let added = self.schema.field(record, &member.name, field);
         let id = added.map_err(|error| member.name_error(error.to_string()))?;
         self.origins.insert(id, member.node);

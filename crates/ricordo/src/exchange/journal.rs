@@ -5,7 +5,7 @@ use super::json::{Member, Node};
 use super::members::{read_pointer, refuse_unknown};
 use crate::engine::{Action, Address};
 use crate::schema::{Choice, Choices, Error, Pointer, nearest};
-use crate::value::Value;
+use crate::value::{Value, read_date_time};
 use std::time::Duration;
 
 /// One line of a journal.
@@ -149,9 +149,9 @@ enum Form {
 }
 
 const PATCH_OPERATIONS: [&str; 6] = ["add", "remove", "replace", "move", "copy", "test"];
-const OPERATIONS: [&str; 20] = [
-    "add", "choices", "clear", "copy", "enter", "event", "expect", "focus", "group", "leave", "move", "redo",
-    "release", "remove", "replace", "reset", "swap", "test", "undo", "wait",
+const OPERATIONS: [&str; 21] = [
+    "add", "choices", "clear", "copy", "enter", "event", "expect", "focus", "group", "leave", "move", "now",
+    "redo", "release", "remove", "replace", "reset", "swap", "test", "undo", "wait",
 ];
 const UNSUPPORTED: [&str; 5] = ["accept", "rebase", "reject", "resolve", "submit"];
 
@@ -244,6 +244,12 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
             (Action::Choices { at: given.address("path")?, choices }, &["path", "choices"])
         }
         "wait" => (Action::Wait { duration: Duration::from_millis(given.needed("ms")?.count()?) }, &["ms"]),
+        "now" => {
+            let node = given.needed("time")?;
+            let now = read_date_time(&node.string()?);
+            let expected = || node.error("a date and time is expected here, such as “2026-11-23T04:30”");
+            (Action::Now { now: now.ok_or_else(expected)? }, &["time"])
+        }
         "event" => {
             let at = given.get("path").map(read_pointer).transpose()?.map(Address::from);
             let name = given.needed("name")?.string()?.into_owned();

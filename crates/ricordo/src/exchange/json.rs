@@ -48,6 +48,12 @@ impl<'a> Node<'a> {
         Ok(Node { document, text: raw.get(), depth: 0 })
     }
 
+    /// The whole document.
+    #[cfg(feature = "formula")]
+    pub(super) fn document(&self) -> &'a str {
+        self.document
+    }
+
     /// The bytes of the node in the document.
     pub(super) fn span(&self) -> Range<usize> {
         span_of(self.document, self.text)

@@ -80,12 +80,25 @@ const UNSUPPORTED: [&str; 24] = [
 ];
 
 /// What may stand under `x-ricordo`.
-pub(super) const OWN: [&str; 8] =
-    ["commit", "display", "local", "maximum", "messages", "minimum", "reveal", "trim"];
-
-/// What is planned to stand under `x-ricordo`.
-const OWN_UNSUPPORTED: [&str; 8] =
-    ["calculate", "choices", "constraint", "counterpart", "key", "readonly", "relevant", "required"];
+pub(super) const OWN: [&str; 17] = [
+    "calculate",
+    "choices",
+    "commit",
+    "constraint",
+    "counterpart",
+    "display",
+    "key",
+    "local",
+    "maximum",
+    "messages",
+    "minimum",
+    "readonly",
+    "relevant",
+    "required",
+    "reveal",
+    "suggest",
+    "trim",
+];
 
 /// Refuses a keyword that is not heeded.
 pub(super) fn check(member: &Member<'_>) -> Result<(), Error> {
@@ -99,7 +112,7 @@ pub(super) fn check(member: &Member<'_>) -> Result<(), Error> {
 
 /// Refuses a key under `x-ricordo` that is not heeded.
 pub(super) fn check_own(member: &Member<'_>) -> Result<(), Error> {
-    if OWN.contains(&&*member.name) { Ok(()) } else { refuse(member, "key", &OWN_UNSUPPORTED, &OWN) }
+    if OWN.contains(&&*member.name) { Ok(()) } else { refuse(member, "key", &[], &OWN) }
 }
 
 fn refuse(member: &Member<'_>, what: &str, unsupported: &[&str], supported: &[&str]) -> Result<(), Error> {

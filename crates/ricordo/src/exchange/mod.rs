@@ -3,7 +3,7 @@
 //! | to … | take |
 //! |---|---|
 //! | read a form definition, or write that of a typed model | [`read_definition`], [`write_definition`] |
-//! | read data for a form | [`read_data`] |
+//! | make a form of data, or read data for one | [`load()`], [`read_data`] |
 //! | find the positions of values in a text | [`Positions`] |
 //! | read a journal or a JSON Patch | [`read_journal`], [`JournalLines`] |
 //! | write an action as a line of a journal | [`write_action`], [`write_response`] |
@@ -22,10 +22,11 @@ mod journal;
 mod json;
 mod keywords;
 mod lines;
+mod load;
 mod members;
-mod one_pass;
 mod reader;
 mod reference;
+mod rules;
 mod variants;
 mod writing;
 
@@ -36,4 +37,5 @@ pub use dump::dump;
 pub use expectation::Expectation;
 pub use export::write_definition;
 pub use journal::{Command, Entry, JournalLines, read_journal};
+pub use load::load;
 pub use writing::{write_action, write_expectation, write_response};

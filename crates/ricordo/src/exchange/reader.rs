@@ -29,6 +29,8 @@ pub(super) struct Reader<'a> {
     /// The node of each part, for errors that are found only when the schema is complete.
     pub(super) origins: FxHashMap<PartId, Node<'a>>,
     pub(super) chain: usize,
+    /// What is wrong so far. Reading goes on, so that all faults are found.
+    pub(super) faults: Vec<Error>,
 }
 
 impl<'a> Reader<'a> {
@@ -44,6 +46,7 @@ impl<'a> Reader<'a> {
             open: FxHashSet::default(),
             origins: FxHashMap::default(),
             chain: 0,
+            faults: Vec::new(),
         }
     }
 
@@ -61,20 +64,19 @@ impl<'a> Reader<'a> {
         Ok(unused)
     }
 
-    /// The schema whose form is `root`.
-    pub(super) fn finish(self, root: Part) -> Result<Schema, Error> {
-        let (document, origins) = (self.index.document(), self.origins);
-        let at = |error: &Error| {
-            let (part, is_default) = error.part().unzip();
-            let origin = part.and_then(|part| origins.get(&part)).copied().unwrap_or(document);
-            let members =
-                if is_default == Some(true) { origin.members().unwrap_or_default() } else { Vec::new() };
-            let default = members.into_iter().find(|member| member.name == "default");
-            default.map_or(origin, |member| member.node).error(error.to_string())
-        };
-        let schema = self.schema.finish(root).map_err(|error| at(&error))?;
-        check_defaults(&schema).map_err(|error| at(&error))?;
-        Ok(schema)
+    /// The schema whose form is `root`, if nothing is wrong with it, and everything else that is wrong.
+    pub(super) fn finish(self, root: Part) -> (Option<Schema>, Vec<Error>) {
+        let mut faults = self.faults;
+        match schema_of(self.index.document(), self.origins, self.schema, root) {
+            Ok(schema) => (Some(schema), faults),
+            Err(error) => {
+                // It may only follow from what is wrong elsewhere.
+                if faults.is_empty() {
+                    faults.push(error);
+                }
+                (None, faults)
+            }
+        }
     }
 
     /// The definition that a `$ref` refers to, and where it stands.
@@ -98,4 +100,23 @@ impl<'a> Reader<'a> {
             }
         }
     }
+}
+
+fn schema_of(
+    document: Node<'_>,
+    origins: FxHashMap<PartId, Node<'_>>,
+    builder: SchemaBuilder,
+    root: Part,
+) -> Result<Schema, Error> {
+    let at = |error: &Error| {
+        let (part, is_default) = error.part().unzip();
+        let origin = part.and_then(|part| origins.get(&part)).copied().unwrap_or(document);
+        let members =
+            if is_default == Some(true) { origin.members().unwrap_or_default() } else { Vec::new() };
+        let default = members.into_iter().find(|member| member.name == "default");
+        default.map_or(origin, |member| member.node).error(error.to_string())
+    };
+    let schema = builder.finish(root).map_err(|error| at(&error))?;
+    check_defaults(&schema).map_err(|error| at(&error))?;
+    Ok(schema)
 }

@@ -3,7 +3,7 @@
 use super::Expectation;
 use crate::engine::{Action, Address, Engine};
 use crate::schema::{Choices, Pointer};
-use crate::value::{Record, Value};
+use crate::value::{Record, Value, write_date_time};
 
 /// An action as a line of a journal, without the end of the line. Places are called what they are called in the form
 /// as it is now, so write an action before it is carried out. Secrets are hidden: replayed, the line enters `•••`.
@@ -12,7 +12,7 @@ use crate::value::{Record, Value};
 /// # use ricordo::exchange::{Command, read_definition, read_journal, write_action};
 /// # use ricordo::engine::{Action, Engine};
 /// # let schema = read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?;
-/// # let engine = Engine::new(schema.into(), None)?;
+/// # let engine = Engine::of(&schema.into(), None)?;
 /// let loaves = engine.locate(&"/loaves".parse()?)?;
 /// let line = write_action(&engine, &Action::Enter { at: loaves.into(), text: "12".into() });
 /// assert_eq!(line, r#"{"op":"enter","path":"/loaves","text":"12"}"#);
@@ -109,6 +109,7 @@ fn line(engine: &Engine, action: &Action) -> Value {
         Action::Wait { duration } => {
             op("wait").with("ms", i64::try_from(duration.as_millis()).unwrap_or(i64::MAX))
         }
+        Action::Now { now } => op("now").with("time", write_date_time(*now)),
         Action::Event { at, name, value } => {
             let line = op("event").with("name", name.as_str());
             let line = at.iter().fold(line, |line, at| line.at("path", at));

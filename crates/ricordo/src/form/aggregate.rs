@@ -5,8 +5,8 @@ use std::marker::PhantomData;
 use std::sync::Arc;
 
 use super::Untyped;
-use super::look::View;
-use crate::engine::{AggregateSpec, Comparison, Figure, RowsOf};
+use super::view::View;
+use crate::engine::{AggregateKind, AggregateSpec, Comparison, RowsOf};
 use crate::model::{Data, Gives, HoldsRows, ListAt, Locate, Model, Path, Spot};
 use crate::schema::{Error, Route};
 use crate::value::Value;
@@ -116,11 +116,11 @@ impl<M> Aggregate<M> {
     }
 }
 
-macro_rules! figures {
-    ($($(#[$docs:meta])* $name:ident, $figure:ident;)*) => {$(
+macro_rules! aggregates {
+    ($($(#[$docs:meta])* $name:ident, $kind:ident;)*) => {$(
         $(#[$docs])*
         pub fn $name<I: Locate<R>>(self, field: I) -> Aggregate<M> {
-            self.figure(Figure::$figure, field.spot(), None)
+            self.aggregate(AggregateKind::$kind, field.spot(), None)
         }
     )*};
 }
@@ -277,10 +277,10 @@ impl<M, R> Rows<M, R> {
 
     /// How many rows there are.
     pub fn count(self) -> Aggregate<M> {
-        self.figure(Figure::Count, Ok(Spot::Route(Route::new())), None)
+        self.aggregate(AggregateKind::Count, Ok(Spot::Route(Route::new())), None)
     }
 
-    figures! {
+    aggregates! {
         /// The sum of the numbers; 0 if there is none.
         sum, Sum;
         /// The least of the numbers; blank if there is none.
@@ -297,18 +297,18 @@ impl<M, R> Rows<M, R> {
 
     /// The sum of the numbers, each times its weight, by the sum of the weights; blank if that is 0.
     pub fn weighted_mean<I: Locate<R>, W: Locate<R>>(self, field: I, weight: W) -> Aggregate<M> {
-        self.figure(Figure::WeightedMean, field.spot(), Some(weight.spot()))
+        self.aggregate(AggregateKind::WeightedMean, field.spot(), Some(weight.spot()))
     }
 
-    fn figure(
+    fn aggregate(
         self,
-        figure: Figure,
+        kind: AggregateKind,
         field: Result<Spot, Error>,
         weight: Option<Result<Spot, Error>>,
     ) -> Aggregate<M> {
         let aggregate = self
             .rows
-            .and_then(|rows| Ok(AggregateSpec { figure, rows, field: field?, weight: weight.transpose()? }));
+            .and_then(|rows| Ok(AggregateSpec { kind, rows, field: field?, weight: weight.transpose()? }));
         Aggregate { aggregate, of: PhantomData }
     }
 }

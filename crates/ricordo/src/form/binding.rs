@@ -6,9 +6,9 @@ use std::rc::Rc;
 
 use super::choosing;
 use super::core::Core;
-use super::look::View;
 use super::subscribe::select;
 use super::subscription::{Subscription, Update};
+use super::view::View;
 use super::{Form, Place};
 use crate::engine::{Action, PlaceView};
 use crate::model::Locate;

@@ -22,11 +22,11 @@ use crate::value::sort;
 const LONGEST_CHAIN: u32 = 100;
 
 /// A subscriber's callback, called when something that it observes may have changed. Returns whether it was notified.
-pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>, &Told) -> bool>>;
+pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>, &Notice) -> bool>>;
 
 /// What a callback is given.
 #[derive(Clone)]
-pub(super) struct Told {
+pub(super) struct Notice {
     pub(super) observer: ObserverId,
     pub(super) outcome: Rc<Outcome>,
     /// What the action responds to, if anything.
@@ -45,7 +45,7 @@ pub(super) struct Core {
     withdrawn: RefCell<Vec<AddedRules>>,
     errors: RefCell<Vec<Error>>,
     /// The length of the chain of responses in this round; `None` outside of rounds.
-    telling: Cell<Option<u32>>,
+    round: Cell<Option<u32>>,
     /// What an action taken now responds to.
     answering: RefCell<Option<Answering>>,
     /// The actions of a transaction that was opened inside a callback, which wait for the end of the round.
@@ -57,6 +57,8 @@ pub(super) struct Core {
     recorder: RefCell<Option<Recorder>>,
     /// How many bindings were made.
     bindings: Cell<u64>,
+    /// An outcome that nobody needs any longer, for its room.
+    spare: RefCell<Option<Rc<Outcome>>>,
 }
 
 /// What waits for the end of the round.
@@ -76,7 +78,7 @@ enum Waiting {
 /// What is being answered.
 enum Answering {
     /// A notification, by its subscriber.
-    Notification(Told),
+    Notification(Notice),
     /// Something else, which is known already.
     Link(Rc<Link>),
 }
@@ -104,27 +106,28 @@ impl Core {
             queue: RefCell::default(),
             withdrawn: RefCell::default(),
             errors: RefCell::default(),
-            telling: Cell::new(None),
+            round: Cell::new(None),
             answering: RefCell::default(),
             gathered: RefCell::default(),
             reads: RefCell::default(),
             ended: RefCell::default(),
             recorder: RefCell::default(),
             bindings: Cell::default(),
+            spare: RefCell::default(),
         })
     }
 
     pub(super) fn root(&self) -> PlaceId {
-        self.look_in().root()
+        self.read_engine().root()
     }
 
     pub(super) fn locate(&self, address: &Address) -> Result<PlaceId, Error> {
-        self.look_in().locate(address)
+        self.read_engine().locate(address)
     }
 
     pub(super) fn view<T>(&self, place: PlaceId, read: impl FnOnce(PlaceView<'_>) -> T) -> T {
         let reads = self.reads.borrow().clone();
-        let engine = self.look_in();
+        let engine = self.read_engine();
         let view = engine.view(place);
         read(match &reads {
             Some(reads) => view.tracked(reads),
@@ -132,18 +135,18 @@ impl Core {
         })
     }
 
-    pub(super) fn is_telling(&self) -> bool {
-        self.telling.get().is_some()
+    pub(super) fn is_notifying(&self) -> bool {
+        self.round.get().is_some()
     }
 
-    /// Whether a selector is looking at the form.
+    /// Whether a selector is reading the form.
     pub(super) fn is_selecting(&self) -> bool {
         self.reads.borrow().is_some()
     }
 
     /// Refuses to change a form while a selector reads it.
     fn not_while_selecting(&self) -> Result<(), Error> {
-        if self.reads.borrow().is_some() { Err(looking()) } else { Ok(()) }
+        if self.reads.borrow().is_some() { Err(busy_reading()) } else { Ok(()) }
     }
 
     /// Carries out an action and notifies its observers or, inside a round, queues it. Returns
@@ -151,8 +154,8 @@ impl Core {
     pub(super) fn apply(self: &Rc<Self>, action: Action) -> Result<Option<PlaceId>, Error> {
         self.not_while_selecting()?;
         self.withdraw_all();
-        if self.is_telling() {
-            self.look_in().check_addresses(&action)?;
+        if self.is_notifying() {
+            self.read_engine().check_addresses(&action)?;
             self.put_off(action, None);
             return Ok(None);
         }
@@ -168,7 +171,7 @@ impl Core {
     /// Carries out an action that adds a row, and gives out the place of the row. Inside a callback the row is made at once,
     /// and put in after the round.
     pub(super) fn add_row(self: &Rc<Self>, action: Action) -> Result<PlaceId, Error> {
-        if !self.is_telling() {
+        if !self.is_notifying() {
             let list = Error::new(ErrorKind::NotPossible, Pointer::root(), "no row is added");
             return self.apply(action)?.ok_or(list);
         }
@@ -184,7 +187,7 @@ impl Core {
             prepared.extend(row.map(|row| (actions.len(), row)));
             return actions.push(action);
         }
-        let chain = self.telling.get().unwrap_or_default() + 1;
+        let chain = self.round.get().unwrap_or_default() + 1;
         let what = Waiting::Action(action, row.map(|row| (0, row)).into_iter().collect());
         let link = self.current_link();
         self.queue.borrow_mut().push_back(Queued { what, chain, link });
@@ -236,13 +239,13 @@ impl Core {
         }
     }
 
-    /// Tells of what has changed, after the round if somebody is being called just now.
+    /// Notifies of what has changed, after the round if somebody is being called just now.
     fn notify_now_or_later(self: &Rc<Self>, outcome: Outcome) -> Result<(), Error> {
         if outcome.observers().is_empty() {
             return Ok(());
         }
         let link = self.current_link();
-        match self.telling.get() {
+        match self.round.get() {
             Some(chain) => {
                 self.queue.borrow_mut().push_back(Queued {
                     what: Waiting::Outcome(outcome),
@@ -257,11 +260,11 @@ impl Core {
 
     /// The engine, to be changed. While it settles, nobody else changes it.
     fn changing(&self) -> Result<RefMut<'_, Engine>, Error> {
-        self.engine.try_borrow_mut().map_err(|_| looking())
+        self.engine.try_borrow_mut().map_err(|_| busy_reading())
     }
 
     /// The engine, to be read. While it settles, there is nothing to read.
-    fn look_in(&self) -> Ref<'_, Engine> {
+    fn read_engine(&self) -> Ref<'_, Engine> {
         self.engine
             .try_borrow()
             .unwrap_or_else(|_| panic!("a rule reads its form only through the view that it is given"))
@@ -272,19 +275,19 @@ impl Core {
         match &*self.answering.borrow() {
             None => None,
             Some(Answering::Link(link)) => Some(link.clone()),
-            Some(Answering::Notification(told)) => {
+            Some(Answering::Notification(notice)) => {
                 let subscribers = self.subscribers.borrow();
-                let subscriber = subscribers.get(&told.observer);
+                let subscriber = subscribers.get(&notice.observer);
                 let by = subscriber.map_or_else(|| "a subscriber".to_owned(), |known| self.call(known));
-                Some(Rc::new(Link { by, cause: self.cause(told) }))
+                Some(Rc::new(Link { by, cause: self.cause(notice) }))
             }
         }
     }
 
     /// The cause of a notification, as far as it concerns the subscriber.
-    pub(super) fn cause(&self, told: &Told) -> Cause {
-        let place = self.subscribers.borrow().get(&told.observer).and_then(|subscriber| subscriber.place);
-        Cause::of(&self.look_in(), &told.outcome, place, told.link.clone())
+    pub(super) fn cause(&self, notice: &Notice) -> Cause {
+        let place = self.subscribers.borrow().get(&notice.observer).and_then(|subscriber| subscriber.place);
+        Cause::of(&self.read_engine(), &notice.outcome, place, notice.link.clone())
     }
 
     /// How a subscriber is called in messages.
@@ -292,7 +295,7 @@ impl Core {
         match (&subscriber.name, subscriber.place) {
             (Some(name), _) => format!("“{name}”"),
             (None, Some(place)) => {
-                let pointer = self.look_in().view(place).pointer();
+                let pointer = self.read_engine().view(place).pointer();
                 format!("the subscriber of {}", crate::schema::Named(&pointer))
             }
             (None, None) => "a selector".to_owned(),
@@ -312,10 +315,10 @@ impl Core {
         act: impl FnOnce() -> Result<T, E>,
     ) -> Result<T, E> {
         self.not_while_selecting()?;
-        if self.is_telling() {
+        if self.is_notifying() {
             return self.gather(act);
         }
-        if self.look_in().is_open() {
+        if self.read_engine().is_open() {
             return act();
         }
         self.changing()?.begin();
@@ -357,14 +360,14 @@ impl Core {
         let (actions, rows) = self.gathered.take().unwrap_or_default();
         drop(gathering);
         let what = Waiting::Action(Action::Group(actions), rows);
-        let chain = self.telling.get().unwrap_or_default() + 1;
+        let chain = self.round.get().unwrap_or_default() + 1;
         let link = self.current_link();
         self.queue.borrow_mut().push_back(Queued { what, chain, link });
         Ok(result)
     }
 
     pub(super) fn read<T>(&self, read: impl FnOnce(&Engine) -> T) -> T {
-        read(&self.look_in())
+        read(&self.read_engine())
     }
 
     /// Changes something of the engine that nobody is notified of.
@@ -385,11 +388,11 @@ impl Core {
     /// the others are still called; then the panic continues in the code that acted.
     fn notify_all(self: &Rc<Self>, outcome: Outcome, link: Option<&Rc<Link>>) -> Result<(), Error> {
         let round = finally(|| {
-            self.telling.set(None);
+            self.round.set(None);
             self.queue.take().into_iter().for_each(|queued| self.discard(queued));
         });
         let mut panicked = None;
-        let mut outcome = Rc::new(outcome);
+        let mut outcome = self.share(outcome);
         self.notify(&outcome, link, 0, &mut panicked);
         let result = loop {
             // The queue must be free again before anybody is called.
@@ -404,16 +407,34 @@ impl Core {
             };
             match done {
                 Ok(next) => {
-                    outcome = Rc::new(next);
+                    let shared = self.share(next);
+                    *self.spare.borrow_mut() = Some(std::mem::replace(&mut outcome, shared));
                     self.notify(&outcome, link.as_ref(), chain, &mut panicked);
                 }
                 Err(refused) => self.errors.borrow_mut().push(refused),
             }
         };
         drop(round);
+        *self.spare.borrow_mut() = Some(outcome);
         match panicked {
             Some(panic) => resume_unwind(panic),
             None => result,
+        }
+    }
+
+    /// Shares an outcome with subscribers, in the room of one that nobody needs any longer.
+    fn share(&self, outcome: Outcome) -> Rc<Outcome> {
+        let spare = self.spare.borrow_mut().take();
+        let Some(mut shared) = spare else { return Rc::new(outcome) };
+        match Rc::get_mut(&mut shared) {
+            Some(room) => {
+                let before = std::mem::replace(room, outcome);
+                if let Ok(mut engine) = self.engine.try_borrow_mut() {
+                    engine.recycle(before);
+                }
+                shared
+            }
+            None => Rc::new(outcome),
         }
     }
 
@@ -431,17 +452,17 @@ impl Core {
         chain: u32,
         panicked: &mut Option<Box<dyn Any + Send>>,
     ) {
-        self.telling.set(Some(chain));
+        self.round.set(Some(chain));
         for &observer in outcome.observers() {
-            // One that was told before may have ended this one's subscription.
+            // One that was called before may have ended this one's subscription.
             let subscribers = self.subscribers.borrow();
             let known =
                 subscribers.get(&observer).map(|known| (known.callback.clone(), known.called.clone()));
             drop(subscribers);
             let Some((callback, count)) = known else { continue };
-            let told = Told { observer, outcome: outcome.clone(), link: link.cloned() };
-            *self.answering.borrow_mut() = Some(Answering::Notification(told.clone()));
-            let called = catch_unwind(AssertUnwindSafe(|| (callback.borrow_mut())(self, &told)));
+            let notice = Notice { observer, outcome: outcome.clone(), link: link.cloned() };
+            *self.answering.borrow_mut() = Some(Answering::Notification(notice.clone()));
+            let called = catch_unwind(AssertUnwindSafe(|| (callback.borrow_mut())(self, &notice)));
             *self.answering.borrow_mut() = None;
             let was_called = called.unwrap_or_else(|panic| {
                 panicked.get_or_insert(panic);
@@ -454,16 +475,16 @@ impl Core {
     /// The error for subscribers that respond to each other without end: names those that were called last.
     fn endless(&self, outcome: &Outcome) -> Error {
         let subscribers = self.subscribers.borrow();
-        let told: Vec<&Subscriber> =
+        let called: Vec<&Subscriber> =
             outcome.observers().iter().filter_map(|observer| subscribers.get(observer)).collect();
-        let names: Vec<String> = told.iter().map(|subscriber| self.call(subscriber)).collect();
+        let names: Vec<String> = called.iter().map(|subscriber| self.call(subscriber)).collect();
         let message = format!(
             "subscribers respond to each other's changes without end; after {LONGEST_CHAIN} rounds these still do: \
              {}",
             names.join(" and ")
         );
-        let place = told.iter().find_map(|subscriber| subscriber.place);
-        let pointer = place.map(|place| self.look_in().view(place).pointer());
+        let place = called.iter().find_map(|subscriber| subscriber.place);
+        let pointer = place.map(|place| self.read_engine().view(place).pointer());
         Error::new(ErrorKind::Endless, pointer.unwrap_or_default(), message)
     }
 
@@ -492,14 +513,14 @@ impl Core {
     }
 
     /// Runs a function of the form, and tracks what it reads, also through handles.
-    pub(super) fn look<T>(
+    pub(super) fn track<T>(
         self: &Rc<Self>,
         place: PlaceId,
         read: impl FnOnce(PlaceView<'_>) -> T,
     ) -> (T, Rc<Reads>) {
         let reads = Rc::new(Reads::default());
         let before = self.reads.replace(Some(reads.clone()));
-        let looking = finally(|| {
+        let tracking = finally(|| {
             *self.reads.borrow_mut() = before;
             if self.reads.borrow().is_none() {
                 let ended = self.ended.take();
@@ -508,10 +529,10 @@ impl Core {
             }
         });
         let result = {
-            let engine = self.look_in();
+            let engine = self.read_engine();
             read(engine.view(place).tracked(&reads))
         };
-        drop(looking);
+        drop(tracking);
         (result, reads)
     }
 
@@ -523,7 +544,7 @@ impl Core {
     pub(super) fn unsubscribe(&self, observer: ObserverId) {
         match self.engine.try_borrow_mut() {
             Ok(mut engine) if self.reads.borrow().is_none() => engine.forget(observer),
-            // While the form is looked at, or settles, nobody is called anyway.
+            // While the form is read, or settles, nobody is called anyway.
             _ => return self.ended.borrow_mut().push(observer),
         }
         // What the callback holds may itself end subscriptions when it is dropped: not under the borrow.
@@ -539,7 +560,7 @@ impl Core {
 
     pub(super) fn counts(&self, observer: ObserverId) -> Counts {
         let called = self.subscribers.borrow().get(&observer).map_or(0, |subscriber| subscriber.called.get());
-        Counts { considered: self.look_in().considered(observer), called }
+        Counts { considered: self.read_engine().considered(observer), called }
     }
 
     /// All subscribers, in the order in which they subscribed.
@@ -547,7 +568,7 @@ impl Core {
         let subscribers = self.subscribers.borrow();
         let mut observers: Vec<ObserverId> = subscribers.keys().copied().collect();
         sort(&mut observers);
-        let engine = self.look_in();
+        let engine = self.read_engine();
         let report = |observer: ObserverId| {
             let subscriber = subscribers.get(&observer)?;
             Some(SubscriberReport {
@@ -561,7 +582,7 @@ impl Core {
 }
 
 /// The error for changing a form while a function reads it.
-pub(super) fn looking() -> Error {
+pub(super) fn busy_reading() -> Error {
     let message = "selectors and rules only read the form: they can neither change it nor subscribe; do that in a \
                    callback";
     Error::new(ErrorKind::Busy, Pointer::root(), message)

@@ -28,7 +28,6 @@ mod cause;
 mod choosing;
 mod core;
 mod counts;
-mod look;
 mod outlet;
 mod place;
 mod recording;
@@ -39,6 +38,7 @@ mod stream;
 mod subscribe;
 mod subscription;
 mod taking;
+mod view;
 
 use std::fmt;
 use std::marker::PhantomData;
@@ -51,7 +51,6 @@ pub use aggregate::{Aggregate, Condition, Rows};
 pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetKind, WidgetState};
 pub use cause::Cause;
 pub use counts::{Counts, SubscriberReport};
-pub use look::{RuleView, View};
 pub use outlet::{Event, Outlet};
 pub use place::Place;
 #[doc(hidden)]
@@ -62,15 +61,16 @@ pub use schema::{schema_of, schema_with};
 pub use stream::{Changes, Values};
 pub use subscription::{Notification, Subscription, Update};
 pub use taking::Keep;
+pub use view::{RuleView, View};
 
 use self::core::Core;
 use self::recording::Recorder;
-use crate::engine::{Action, Address, Cost, Engine, FormState};
+use crate::engine::{Action, Address, CompiledSchema, Cost, Engine, FormState};
 use crate::exchange::{self, Expectation};
 pub use crate::model::Untyped;
 use crate::model::{Data, Locate, Model, Spot};
-use crate::schema::{Error, Finding, Schema};
-use crate::value::Value;
+use crate::schema::{Error, Finding};
+use crate::value::{DateTime, Value};
 
 /// The state of one form. Clones are cheap, and are handles to the same form.
 ///
@@ -147,8 +147,7 @@ impl<M: Model> Form<M> {
     /// Fails if the text is not JSON, or does not fit the model, with the line and column in question.
     pub fn from_json(text: &str) -> Result<Self, Error> {
         let schema = schema_of::<M>()?;
-        let value = exchange::read_data(text, schema.schema())?;
-        let engine = Engine::of_fitted(schema.schema().clone(), value).with_rules(&schema)?;
+        let engine = exchange::load(text, &schema)?;
         Ok(Form { core: Core::new(engine), model: PhantomData })
     }
 
@@ -209,10 +208,9 @@ impl Form<Untyped> {
     ///
     /// Fails if a text cannot be parsed or the data does not fit, with the line and column in question.
     pub fn from_definition(definition: &str, data: Option<&str>) -> Result<Self, Error> {
-        let schema = Arc::new(exchange::read_definition(definition)?);
+        let schema = exchange::read_definition(definition)?.into();
         let Some(data) = data else { return Self::of_schema(schema, None) };
-        let value = exchange::read_data(data, &schema)?;
-        Ok(Form { core: Core::new(Engine::of_fitted(schema, value)), model: PhantomData })
+        Ok(Form { core: Core::new(exchange::load(data, &schema)?), model: PhantomData })
     }
 
     /// A form of a schema that starts from this value or, without one, from the schema's defaults and blanks.
@@ -220,9 +218,8 @@ impl Form<Untyped> {
     /// # Errors
     ///
     /// Fails if the value does not fit the schema, with the place in it.
-    pub fn of_schema(schema: Arc<Schema>, value: Option<Value>) -> Result<Self, Error> {
-        let engine = Engine::new(schema, value)?;
-        Ok(Form { core: Core::new(engine), model: PhantomData })
+    pub fn of_schema(schema: Arc<CompiledSchema>, value: Option<Value>) -> Result<Self, Error> {
+        Ok(Form { core: Core::new(Engine::of(&schema, value)?), model: PhantomData })
     }
 }
 
@@ -434,6 +431,16 @@ impl<M: 'static> Form<M> {
     /// Fails if the rules cannot settle once text is committed.
     pub fn wait(&self, duration: Duration) -> Result<(), Error> {
         self.apply(Action::Wait { duration })
+    }
+
+    /// Says what time it is, for formulas with `now()` or `today()`. The form has no clock; the program says so when it makes
+    /// the form, and as often as it matters.
+    ///
+    /// # Errors
+    ///
+    /// Fails inside a transaction, and where a form cannot be changed.
+    pub fn set_now(&self, now: DateTime) -> Result<(), Error> {
+        self.apply(Action::Now { now })
     }
 
     /// How long until some text is committed by itself; `None` if none will be.

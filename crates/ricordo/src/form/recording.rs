@@ -40,7 +40,7 @@ impl Recorder {
         Line { comment, text }
     }
 
-    /// Takes down an action that was carried out, or was refused.
+    /// Records an action that was carried out, or was refused.
     pub(super) fn record(&mut self, line: Line, refused: Option<&Error>) {
         if let Some(refused) = refused {
             self.push(format!("# refused: {}", refused.message().replace('\n', " ")));

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use super::Form;
 use super::aggregate::Aggregate;
 use super::core::Core;
-use super::look::RuleView;
+use super::view::RuleView;
 use crate::engine::{AddedRules, FlagRule, RuleOf, RuleSpec};
 use crate::model::{Gives, HoldsRows, Locate, Model, Spot};
 use crate::schema::{Attachment, Choices, Error};
@@ -103,7 +103,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
 
     fn add<L: Locate<R>>(&mut self, at: L, of: RuleOf) {
         let rows = self.rows.clone();
-        self.specs.push(at.spot().map(|at| RuleSpec { rows, at, of }));
+        self.specs.push(at.spot().map(|at| RuleSpec { rows, at, of, text: None }));
     }
 
     /// A field is calculated. Nobody else can set it: neither a person nor a program.
@@ -145,7 +145,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         let of_one = function_of::<M, R, A::Target, F>(of_one);
         let of_other = function_of::<M, R, B::Target, G>(of_other);
         match other.spot() {
-            Ok(other) => self.add(one, RuleOf::Counterpart { of_one, other, of_other }),
+            Ok(other) => self.add(one, RuleOf::Counterpart { of_one, other, of_other, text_of_other: None }),
             Err(refused) => self.specs.push(Err(refused)),
         }
     }
@@ -201,6 +201,57 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         /// What should hold for a place: where the function gives false, a person sees this message as a warning, and the
         /// form stays valid. Blank passes.
         warn_unless(message: &str) FlagRule::Constraint { message: message.to_owned(), is_warning: true };
+    }
+
+    /// What must hold for a place, with a message that depends on the form: where the function gives one, the place has an error
+    /// with it.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Rules, at};
+    /// #[derive(Model)]
+    /// #[model(rules = Batch::rules)]
+    /// struct Batch { loaves: u32, trays: u32 }
+    ///
+    /// impl Batch {
+    ///     fn rules(rules: &mut Rules<Self>) {
+    ///         let batch = at::<Self>();
+    ///         rules.constraint_with(batch.loaves(), move |it| {
+    ///             let room = it.number(batch.trays()) * 6;
+    ///             (it.number(batch.loaves()).more_than(room)?).then(|| format!("The trays hold only {room}."))
+    ///         });
+    ///     }
+    /// }
+    /// # let form = Form::new(&Batch { loaves: 20, trays: 3 })?;
+    /// # assert_eq!(form.findings()[0].message, "The trays hold only 18.");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn constraint_with<L: Locate<R>>(
+        &mut self,
+        at: L,
+        function: impl Fn(&RuleView<'_, M, R>) -> Option<String> + Send + Sync + 'static,
+    ) {
+        self.add_with_message(at, false, function);
+    }
+
+    /// What should hold for a place, with a message that depends on the form: where the function gives one, a person sees it as a
+    /// warning, and the form stays valid.
+    pub fn warn_with<L: Locate<R>>(
+        &mut self,
+        at: L,
+        function: impl Fn(&RuleView<'_, M, R>) -> Option<String> + Send + Sync + 'static,
+    ) {
+        self.add_with_message(at, true, function);
+    }
+
+    fn add_with_message<L: Locate<R>>(
+        &mut self,
+        at: L,
+        is_warning: bool,
+        function: impl Fn(&RuleView<'_, M, R>) -> Option<String> + Send + Sync + 'static,
+    ) {
+        let function =
+            function_of::<M, R, Value, Value>(move |it| function(it).map_or(Value::Blank, Value::from));
+        self.add(at, RuleOf::Flag(FlagRule::Constraint { message: String::new(), is_warning }, function));
     }
 
     /// Rules for every row of a list, also of rows to come. Their functions are given the row, and can read the record around

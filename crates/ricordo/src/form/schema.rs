@@ -10,7 +10,7 @@ use super::rules::{RuleSource, Rules, collect};
 use crate::check::check_defaults;
 use crate::engine::CompiledSchema;
 use crate::model::Model;
-use crate::schema::{Error, ErrorKind, Schema, SchemaBuilder};
+use crate::schema::{Error, ErrorKind, SchemaBuilder};
 
 /// The schemas that were compiled so far.
 static SCHEMAS: OnceLock<RwLock<FxHashMap<TypeId, Arc<CompiledSchema>>>> = OnceLock::new();
@@ -34,7 +34,8 @@ pub fn schema_of<M: Model>() -> Result<Arc<CompiledSchema>, Error> {
     Ok(schema)
 }
 
-/// A schema of a schema that is only known when the program runs, with these rules. Their places are named by pointers.
+/// A schema that is only known when the program runs, with these rules beside those that it has. Their places are named by
+/// pointers.
 ///
 /// ```
 /// # use ricordo::{Untyped, exchange::read_definition, form::{Rows, schema_with}, engine::Engine};
@@ -53,10 +54,10 @@ pub fn schema_of<M: Model>() -> Result<Arc<CompiledSchema>, Error> {
 ///
 /// Fails if a rule names a place that does not exist, or contradicts another.
 pub fn schema_with(
-    schema: impl Into<Arc<Schema>>,
+    schema: impl Into<CompiledSchema>,
     declare: impl FnOnce(&mut Rules<Untyped>),
 ) -> Result<Arc<CompiledSchema>, Error> {
-    let mut schema = CompiledSchema::new(schema.into(), false);
+    let mut schema = schema.into();
     schema.add_all(None, collect(declare))?;
     Ok(Arc::new(schema))
 }

@@ -10,8 +10,8 @@ use std::task::{Context, Poll, Waker};
 use futures_core::Stream;
 
 use super::core::Core;
-use super::look::View;
 use super::subscription::Subscription;
+use super::view::View;
 use super::{Form, Place};
 use crate::engine::Aspects;
 use crate::schema::Error;

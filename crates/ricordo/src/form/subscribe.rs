@@ -4,9 +4,9 @@ use std::cell::RefCell;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::rc::Rc;
 
-use super::core::{Callback, Core, Told, looking};
-use super::look::View;
+use super::core::{Callback, Core, Notice, busy_reading};
 use super::subscription::{Notification, Subscription, Update};
+use super::view::View;
 use super::{Form, Place};
 use crate::engine::{Aspects, Engine, FormState};
 use crate::model::{Data, Locate};
@@ -80,13 +80,13 @@ impl<M: 'static> Form<M> {
         mut callback: impl FnMut(&Update<FormState, Form<M>>) + 'static,
     ) -> Result<Subscription, Error> {
         let mut known = self.state();
-        let callback = callback_of(move |core, told| {
+        let callback = callback_of(move |core, notice| {
             let flags = core.read(Engine::state);
             let old = std::mem::replace(&mut known, flags);
             if old == flags {
                 return false;
             }
-            callback(&Update::new(core, old, flags, told));
+            callback(&Update::new(core, old, flags, notice));
             true
         });
         let observer = self.core.subscribe(None, |engine| Ok(engine.observe_state()), |_| callback)?;
@@ -191,7 +191,7 @@ impl<T: Data> Place<T> {
 }
 
 /// A callback that is kept.
-fn callback_of(call: impl FnMut(&Rc<Core>, &Told) -> bool + 'static) -> Callback {
+fn callback_of(call: impl FnMut(&Rc<Core>, &Notice) -> bool + 'static) -> Callback {
     Rc::new(RefCell::new(call))
 }
 
@@ -204,8 +204,8 @@ fn follow<T: 'static, R: 'static>(
     aspects: Option<Aspects>,
     mut callback: impl FnMut(&Notification<T, R>) + 'static,
 ) -> Result<Subscription, Error> {
-    let callback = callback_of(move |core, told| {
-        callback(&Notification::new(core, Place::new(core.clone(), place), told));
+    let callback = callback_of(move |core, notice| {
+        callback(&Notification::new(core, Place::new(core.clone(), place), notice));
         true
     });
     let observe = |engine: &mut Engine| match aspects {
@@ -235,19 +235,19 @@ pub(super) fn select<V: 'static, T: PartialEq + 'static, R: 'static>(
     mut callback: impl FnMut(&Update<T, R>) + 'static,
 ) -> Result<Subscription, Error> {
     if core.is_selecting() {
-        return Err(looking());
+        return Err(busy_reading());
     }
-    let (first, reads) = core.look(base, |view| selector(&View::new(view)));
+    let (first, reads) = core.track(base, |view| selector(&View::new(view)));
     if let Some(wrong) = reads.take_wrong() {
         return Err(wrong);
     }
     let mut known = Some(first);
-    let callback = callback_of(move |core, told| {
-        let (now, reads) = core.look(base, |view| selector(&View::new(view)));
-        core.renew_reads(told.observer, &reads);
+    let callback = callback_of(move |core, notice| {
+        let (now, reads) = core.track(base, |view| selector(&View::new(view)));
+        core.renew_reads(notice.observer, &reads);
         reads.take_wrong().into_iter().for_each(|wrong| core.keep_error(wrong));
         let Some(before) = known.take_if(|before| *before != now) else { return false };
-        let update = Update::new(core, before, now, told);
+        let update = Update::new(core, before, now, notice);
         // What it is now is known, whatever becomes of the callback.
         let called = catch_unwind(AssertUnwindSafe(|| callback(&update)));
         known = Some(update.into_now());

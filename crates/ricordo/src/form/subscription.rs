@@ -5,7 +5,7 @@ use std::marker::PhantomData;
 use std::rc::{Rc, Weak};
 
 use super::cause::Cause;
-use super::core::{Core, Told};
+use super::core::{Core, Notice};
 use super::counts::Counts;
 use super::{Form, Place};
 use crate::engine::{ObserverId, RowEdit};
@@ -64,13 +64,13 @@ impl fmt::Debug for Subscription {
 pub struct Notification<T, R = ()> {
     core: Rc<Core>,
     place: Place<T>,
-    told: Told,
+    notice: Notice,
     reach: PhantomData<fn() -> R>,
 }
 
 impl<T, R> Notification<T, R> {
-    pub(super) fn new(core: &Rc<Core>, place: Place<T>, told: &Told) -> Self {
-        Notification { core: core.clone(), place, told: told.clone(), reach: PhantomData }
+    pub(super) fn new(core: &Rc<Core>, place: Place<T>, notice: &Notice) -> Self {
+        Notification { core: core.clone(), place, notice: notice.clone(), reach: PhantomData }
     }
 
     /// The place that was subscribed to.
@@ -81,13 +81,13 @@ impl<T, R> Notification<T, R> {
     /// The steps by which the rows of a list have changed, for drawing it: carried out in order on the old keys, they
     /// give the new ones. Empty if the rows and their order have not changed.
     pub fn row_edits(&self) -> &[RowEdit] {
-        let change = self.told.outcome.changes().iter().find(|change| change.place() == self.place.id());
+        let change = self.notice.outcome.changes().iter().find(|change| change.place() == self.place.id());
         change.map_or(&[], |change| change.row_edits())
     }
 
     /// What led to the notification.
     pub fn cause(&self) -> Cause {
-        self.core.cause(&self.told)
+        self.core.cause(&self.notice)
     }
 }
 
@@ -111,13 +111,13 @@ pub struct Update<T, R = ()> {
     core: Rc<Core>,
     before: T,
     now: T,
-    told: Told,
+    notice: Notice,
     reach: PhantomData<fn() -> R>,
 }
 
 impl<T, R> Update<T, R> {
-    pub(super) fn new(core: &Rc<Core>, before: T, now: T, told: &Told) -> Self {
-        Update { core: core.clone(), before, now, told: told.clone(), reach: PhantomData }
+    pub(super) fn new(core: &Rc<Core>, before: T, now: T, notice: &Notice) -> Self {
+        Update { core: core.clone(), before, now, notice: notice.clone(), reach: PhantomData }
     }
 
     /// The old value.
@@ -132,16 +132,16 @@ impl<T, R> Update<T, R> {
 
     /// What led to it.
     pub fn cause(&self) -> Cause {
-        self.core.cause(&self.told)
+        self.core.cause(&self.notice)
     }
 
-    /// The same of other figures.
+    /// The same of other values.
     pub(super) fn map<U>(&self, turn: impl Fn(&T) -> U) -> Update<U, R> {
         Update {
             core: self.core.clone(),
             before: turn(&self.before),
             now: turn(&self.now),
-            told: self.told.clone(),
+            notice: self.notice.clone(),
             reach: PhantomData,
         }
     }

@@ -19,13 +19,13 @@ pub trait Gives<T> {
 
 impl<T: Data> Gives<T> for T {
     fn give(self) -> Value {
-        self.to_value()
+        self.into_inner().map_or(Value::Blank, |value| value.to_value())
     }
 }
 
 impl<T: Data> Gives<T> for Option<T> {
     fn give(self) -> Value {
-        self.map_or(Value::Blank, |value| value.to_value())
+        self.map_or(Value::Blank, Gives::<T>::give)
     }
 }
 

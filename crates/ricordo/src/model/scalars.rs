@@ -5,7 +5,7 @@ use rust_decimal::Decimal;
 
 use super::{Data, Model, Path, mismatch};
 use crate::schema::{Error, Kind, OffsetRule, OwnScalar, Part, Route, SchemaBuilder};
-use crate::value::{DateTime, Value, read_number, write_number};
+use crate::value::{DateTime, Value, normalized, read_number, write_number};
 
 macro_rules! scalar {
     ($type:ty, $part:expr) => {
@@ -73,7 +73,7 @@ impl Data for Decimal {
     }
 
     fn to_value(&self) -> Value {
-        Value::Number(*self)
+        Value::Number(normalized(*self))
     }
 
     fn from_value(value: &Value) -> Result<Self, Error> {
@@ -82,7 +82,7 @@ impl Data for Decimal {
 }
 
 macro_rules! times {
-    ($($type:ty, $kind:expr, $variant:pat => $value:expr, |$from:ident| $into:expr;)*) => {$(
+    ($($type:ty, $kind:expr, $variant:pat $(if $suits:expr)? => $value:expr, |$from:ident| $into:expr;)*) => {$(
         scalar!($type, Part::new($kind).required());
 
         impl Data for $type {
@@ -99,7 +99,7 @@ macro_rules! times {
 
             fn from_value(value: &Value) -> Result<Self, Error> {
                 match value {
-                    $variant => Ok($value),
+                    $variant $(if $suits)? => Ok($value),
                     _ => Err(mismatch($kind.expectation(), value)),
                 }
             }
@@ -111,8 +111,8 @@ times! {
     civil::Date, Kind::Date, Value::Date(date) => *date, |date| Value::Date(date);
     civil::Time, Kind::Time, Value::Time(time) => *time, |time| Value::Time(time);
     civil::DateTime, Kind::DateTime(OffsetRule::Never),
-        Value::DateTime(DateTime { local, offset: None }) => *local,
-        |local| Value::DateTime(DateTime { local, offset: None });
+        Value::DateTime(date_time) if date_time.offset().is_none() => date_time.local(),
+        |local| Value::DateTime(DateTime::new(local, None));
     DateTime, Kind::DateTime(OffsetRule::Either), Value::DateTime(value) => *value, |value| Value::DateTime(value);
 }
 

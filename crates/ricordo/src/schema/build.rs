@@ -126,9 +126,10 @@ impl SchemaBuilder {
             return Err(Error::schema("a list was opened but not given an item"));
         };
         let has_secrets = self.parts.iter().any(|part| part.secret);
+        let has_unique_lists = self.parts.iter().any(|part| part.constraints.unique_items);
+        let has_readonly_parts = self.parts.iter().any(|part| part.readonly);
         for part in &mut self.parts {
-            part.is_unconstrained = part.is_field()
-                && !part.required
+            part.is_unconstrained = !part.required
                 && !matches!(part.kind, Kind::Choice(_))
                 && part.constraints == Constraints::default();
         }
@@ -138,6 +139,8 @@ impl SchemaBuilder {
             lists,
             root,
             has_secrets,
+            has_unique_lists,
+            has_readonly_parts,
             attachments: self.attachments,
         };
         schema.check_parts()?;
@@ -173,6 +176,24 @@ impl Schema {
         Some(self.called(list).map_or_else(|| "a row".to_owned(), |list| format!("a row of {list}")))
     }
 
+    /// Why the rows of a list cannot be told apart by a field.
+    fn problem_of_key(&self, part: &Part, key: &str) -> Option<String> {
+        let Kind::List(list) = part.kind else {
+            return Some("“key” is for lists: it names the row field that identifies a row".to_owned());
+        };
+        let Kind::Record(row) = self.part(self.item(list)).kind else {
+            return Some("“key” is for lists of records: it names one of their fields".to_owned());
+        };
+        match self.field(row, key) {
+            Some((_, field)) if self.part(field).is_field() => None,
+            Some(_) => Some(format!("“{key}” is not a single value, so it cannot identify a row")),
+            None => {
+                let near = self.nearest_field(row, key).map(|near| format!("; did you mean “{near}”?"));
+                Some(format!("a row has no field “{key}” to be identified by{}", near.unwrap_or_default()))
+            }
+        }
+    }
+
     /// Refuses constraints and formats that do not suit their part.
     fn check_parts(&self) -> Result<(), Error> {
         let of_records = self.records.iter().flat_map(|record| record.fields.values());
@@ -183,6 +204,9 @@ impl Schema {
                 return refuse(problem);
             }
             if let Some(problem) = part.display.as_ref().and_then(|format| format.problem(&part.kind)) {
+                return refuse(problem);
+            }
+            if let Some(problem) = part.key.as_ref().and_then(|key| self.problem_of_key(part, key)) {
                 return refuse(problem);
             }
             if part.local && !beside.contains(&id) {

@@ -154,10 +154,10 @@ impl DisplayFormat {
                 let sample = match kind {
                     Kind::Date => Value::Date(civil::Date::constant(2026, 11, 23)),
                     Kind::Time => Value::Time(civil::Time::constant(4, 30, 0, 0)),
-                    _ => Value::DateTime(DateTime {
-                        local: civil::DateTime::constant(2026, 11, 23, 4, 30, 0, 0),
-                        offset: Some(Offset::UTC),
-                    }),
+                    _ => Value::DateTime(DateTime::new(
+                        civil::DateTime::constant(2026, 11, 23, 4, 30, 0, 0),
+                        Some(Offset::UTC),
+                    )),
                 };
                 let problem = date_pattern::problem(pattern, parts_of(&sample)?)?;
                 Some(match problem.as_str() {
@@ -221,8 +221,9 @@ fn parts_of(value: &Value) -> Option<Parts> {
     match value {
         Value::Date(date) => Some(Parts { date: Some(*date), ..Parts::default() }),
         Value::Time(time) => Some(Parts { time: Some(*time), ..Parts::default() }),
-        Value::DateTime(DateTime { local, offset }) => {
-            Some(Parts { date: Some(local.date()), time: Some(local.time()), offset: *offset })
+        Value::DateTime(value) => {
+            let local = value.local();
+            Some(Parts { date: Some(local.date()), time: Some(local.time()), offset: value.offset() })
         }
         _ => None,
     }
@@ -234,7 +235,7 @@ fn read_pattern(pattern: &str, kind: &Kind, text: &str) -> Option<Value> {
         Kind::Date => date.map(Value::Date),
         Kind::Time => time.map(Value::Time),
         Kind::DateTime(rule) => {
-            let value = DateTime { local: date?.to_datetime(time?), offset };
+            let value = DateTime::new(date?.to_datetime(time?), offset);
             rule.allows(value).then_some(Value::DateTime(value))
         }
         _ => None,

@@ -6,6 +6,7 @@ use std::ops::Range;
 
 use super::pointer::Named;
 use super::{Finding, PartId, Pointer};
+use crate::value::sorted_by_cached_key;
 
 /// Why something was not done. Whatever it was, nothing has changed.
 ///
@@ -44,6 +45,8 @@ struct Inner {
     member: Option<String>,
     /// The part of a schema that is in question, and whether its default is.
     part: Option<(PartId, bool)>,
+    /// What else is wrong with the same text.
+    others: Vec<Error>,
 }
 
 /// What the text of an error begins with.
@@ -113,6 +116,7 @@ impl Error {
             findings: Vec::new(),
             member: None,
             part: None,
+            others: Vec::new(),
         }))
     }
 
@@ -153,6 +157,17 @@ impl Error {
         error
     }
 
+    /// All these things are wrong with a text: the one that stands first, with the others. `None` if nothing is wrong.
+    pub(crate) fn of_text(mut errors: Vec<Error>) -> Option<Self> {
+        let start = |error: &Error| error.location().map_or(0, |location| location.span.start);
+        errors = sorted_by_cached_key(errors, start);
+        errors.dedup();
+        let mut errors = errors.into_iter();
+        let mut first = errors.next()?;
+        first.0.others = errors.collect();
+        Some(first)
+    }
+
     /// A text cannot be parsed at these bytes.
     pub(crate) fn syntax(text: &str, span: Range<usize>, problem: impl Into<String>) -> Self {
         let start = floor_char(text, span.start);
@@ -165,6 +180,13 @@ impl Error {
             span: start..floor_char(text, span.end).max(start),
         });
         error
+    }
+
+    /// The same error at other bytes, of another text.
+    #[cfg(feature = "formula")]
+    pub(crate) fn located_in(mut self, text: &str, span: Range<usize>) -> Self {
+        self.0.location = Error::syntax(text, span, "").0.location;
+        self
     }
 
     /// The same error with what was being done.
@@ -308,6 +330,12 @@ impl Error {
         self.0.location.as_ref()
     }
 
+    /// Everything that is wrong with the text that could not be parsed, this error first. A definition is read to its end, so that
+    /// all errors in it are found at once.
+    pub fn all(&self) -> impl Iterator<Item = &Error> {
+        std::iter::once(self).chain(&self.0.others)
+    }
+
     /// The errors of the form, in its order, if it could not be parsed to a record for them.
     pub fn findings(&self) -> &[Finding] {
         &self.0.findings
@@ -323,7 +351,14 @@ impl fmt::Display for Error {
         if let Some(nearest) = self.nearest() {
             write!(formatter, "; the nearest is {nearest}")?;
         }
-        self.help().map_or(Ok(()), |help| write!(formatter, "; {help}"))
+        if let Some(help) = self.help() {
+            write!(formatter, "; {help}")?;
+        }
+        match self.0.others.len() {
+            0 => Ok(()),
+            1 => formatter.write_str(" (and one more error)"),
+            count => write!(formatter, " (and {count} more errors)"),
+        }
     }
 }
 

@@ -1,7 +1,7 @@
 //! Fitting data to a schema: whether it has the right sorts of values in the right places.
 
 use super::{Choice, Choices, Error, Kind, Part, PartId, Pointer, RecordId, Schema, Variant};
-use crate::value::{Record, Value, write_number};
+use crate::value::{Record, Value, is_normalized, write_number};
 
 /// How deep places may lie in each other. Deeper data is refused before it can exhaust the stack.
 pub(crate) const DEEPEST: usize = 100;
@@ -15,7 +15,45 @@ impl Schema {
     ///
     /// Fails if the value does not fit, with the place in it.
     pub fn fit(&self, part: PartId, value: Value) -> Result<Value, Error> {
-        self.fit_below(part, value, 0)
+        if self.is_fitted(part, &value, 0) { Ok(value) } else { self.fit_below(part, value, 0) }
+    }
+
+    /// Whether a value is as places of this part hold it, so that nothing is to be done to fit it. Some values that fit are not
+    /// recognized: those with variants, and those that lie very deep.
+    fn is_fitted(&self, id: PartId, value: &Value, depth: usize) -> bool {
+        let part = self.part(id);
+        match (&part.kind, value) {
+            (_, Value::Null) => part.nullable,
+            (Kind::Record(record), Value::Record(given)) => {
+                let record = &self.records[record.0 as usize];
+                let mut fields = record.fields.iter();
+                depth < DEEPEST
+                    && record.variants.is_empty()
+                    && given.members().all(|(name, value)| {
+                        let field = fields.find(|(field, _)| name.is(field));
+                        field.is_some_and(|(_, field)| {
+                            !self.part(*field).local
+                                && *value != Value::Blank
+                                && self.is_fitted(*field, value, depth + 1)
+                        })
+                    })
+            }
+            (Kind::List(list), Value::List(rows)) => {
+                let item = self.item(*list);
+                depth < DEEPEST && rows.iter().all(|row| self.is_fitted(item, row, depth + 1))
+            }
+            (Kind::Integer, Value::Number(number)) => number.scale() == 0,
+            (Kind::Decimal, Value::Number(number)) => is_normalized(*number),
+            (Kind::Text, Value::Text(_)) => part.scalar.is_none(),
+            (Kind::Flag, Value::Flag(_)) | (Kind::Date, Value::Date(_)) | (Kind::Time, Value::Time(_)) => {
+                true
+            }
+            (Kind::DateTime(offset), Value::DateTime(value)) => offset.allows(*value),
+            (Kind::Choice(choices), value @ (Value::Text(_) | Value::Flag(_))) => {
+                choices.iter().any(|choice| choice.value.sort() == value.sort())
+            }
+            (_, _) => false,
+        }
     }
 
     /// Choices with values as places of this part hold them.

@@ -19,9 +19,12 @@ mod part;
 mod pointer;
 mod reading;
 mod route;
+mod rule_text;
 mod variants;
 
 use std::any::Any;
+use std::collections::hash_map::Entry;
+use std::collections::{HashMap, VecDeque};
 use std::sync::Arc;
 
 use indexmap::IndexMap;
@@ -42,6 +45,7 @@ pub(crate) use pointer::Named;
 pub use pointer::Pointer;
 pub use reading::Reading;
 pub use route::{Route, Step};
+pub(crate) use rule_text::{RuleText, RuleTextOf};
 pub use variants::Variant;
 
 /// Identifies a part of a schema.
@@ -75,6 +79,8 @@ pub struct Schema {
     lists: Vec<PartId>,
     root: PartId,
     has_secrets: bool,
+    has_unique_lists: bool,
+    has_readonly_parts: bool,
     attachments: Vec<(RecordId, Attachment)>,
 }
 
@@ -120,6 +126,16 @@ impl Schema {
         self.has_secrets
     }
 
+    /// Whether a person cannot change some part, whatever rules say.
+    pub(crate) fn has_readonly_parts(&self) -> bool {
+        self.has_readonly_parts
+    }
+
+    /// Whether the rows of any list must differ.
+    pub(crate) fn has_unique_lists(&self) -> bool {
+        self.has_unique_lists
+    }
+
     /// The parts of all places that may be at a pointer, whatever the row numbers in it: several variants of a record may
     /// have a field of one name.
     pub(crate) fn parts_at(&self, pointer: &Pointer) -> Vec<PartId> {
@@ -130,6 +146,32 @@ impl Schema {
     /// there is no such place.
     pub(crate) fn part_at(&self, pointer: &Pointer) -> Option<PartId> {
         self.parts_at(pointer).first().copied()
+    }
+
+    /// Where each part stands, with `-` for any row; of several places, one that is not deep.
+    pub fn pointers(&self) -> HashMap<PartId, Pointer> {
+        let mut pointers = HashMap::from_iter([(self.root, Pointer::root())]);
+        let mut rest = VecDeque::from([self.root]);
+        while let Some(part) = rest.pop_front() {
+            let pointer = pointers[&part].clone();
+            let below: Vec<(Pointer, PartId)> = match self.part(part).kind {
+                Kind::Record(record) => {
+                    let members = (0..).map_while(|slot| self.member_at(record, slot));
+                    let at =
+                        |name: Option<&Arc<str>>| name.map_or(pointer.clone(), |name| pointer.join(name));
+                    members.map(|(name, part)| (at(name), part)).collect()
+                }
+                Kind::List(list) => vec![(pointer.join("-"), self.item(list))],
+                _ => Vec::new(),
+            };
+            for (pointer, part) in below {
+                if let Entry::Vacant(vacant) = pointers.entry(part) {
+                    vacant.insert(pointer);
+                    rest.push_back(part);
+                }
+            }
+        }
+        pointers
     }
 
     /// The parts of a field of records, or of the rows of lists, at a token of a pointer.

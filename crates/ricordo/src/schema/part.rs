@@ -7,7 +7,7 @@ use std::time::Duration;
 use rust_decimal::Decimal;
 
 use super::FindingKind;
-use super::{Choices, DisplayFormat, ListId, OwnScalar, Pattern, RecordId};
+use super::{Choices, DisplayFormat, ListId, OwnScalar, Pattern, RecordId, RuleText};
 use crate::value::{DateTime, Value, write_number};
 
 /// The description of a place.
@@ -48,6 +48,12 @@ pub struct Part {
     /// Whether the field is beside its record: bound and checked, but no part of the record's value or of whether
     /// that is dirty.
     pub local: bool,
+    /// Whether the definition of the place is wrong, so that nothing is known of it.
+    pub(crate) is_unknown: bool,
+    /// The row field that identifies a row of the list in data from elsewhere.
+    pub key: Option<Arc<str>>,
+    /// The rules that a definition has for the place.
+    pub(crate) rules: Vec<RuleText>,
     /// Whether the field tells the variants of its record apart.
     pub(crate) is_tag: bool,
     /// Whether the place is a variant of the record that it lies in.
@@ -76,6 +82,9 @@ impl Part {
             readonly: false,
             secret: false,
             local: false,
+            is_unknown: false,
+            key: None,
+            rules: Vec::new(),
             is_tag: false,
             is_variant: false,
             is_unconstrained: false,
@@ -267,8 +276,8 @@ impl OffsetRule {
     pub fn allows(self, value: DateTime) -> bool {
         match self {
             OffsetRule::Either => true,
-            OffsetRule::Never => value.offset.is_none(),
-            OffsetRule::Always => value.offset.is_some(),
+            OffsetRule::Never => value.offset().is_none(),
+            OffsetRule::Always => value.offset().is_some(),
         }
     }
 }

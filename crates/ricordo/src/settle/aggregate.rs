@@ -1,4 +1,4 @@
-//! Aggregates: figures about the rows of lists, kept up by differences.
+//! Aggregates: sums, counts and the like over the rows of lists, updated by differences.
 
 use std::cmp::Ordering;
 
@@ -8,11 +8,11 @@ use smallvec::SmallVec;
 use super::accumulator::{Accumulator, Share};
 use crate::schema::{PartId, Step};
 use crate::tree::{FilterId, PlaceId, Tree};
-use crate::value::Value;
+use crate::value::{Value, normalized};
 
 /// What an aggregate says of the rows of a list.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Figure {
+pub(crate) enum AggregateKind {
     /// The sum of the numbers; 0 if there is none.
     Sum,
     /// How many rows there are.
@@ -31,18 +31,18 @@ pub(crate) enum Figure {
     Any,
 }
 
-impl Figure {
-    /// What the figure is called in messages: "a sum".
+impl AggregateKind {
+    /// What the aggregate is called in messages: "a sum".
     pub(crate) fn name(self) -> &'static str {
         match self {
-            Figure::Sum => "a sum",
-            Figure::Count => "a count",
-            Figure::Minimum => "a minimum",
-            Figure::Maximum => "a maximum",
-            Figure::Mean => "a mean",
-            Figure::WeightedMean => "a weighted mean",
-            Figure::All => "“all”",
-            Figure::Any => "“any”",
+            AggregateKind::Sum => "a sum",
+            AggregateKind::Count => "a count",
+            AggregateKind::Minimum => "a minimum",
+            AggregateKind::Maximum => "a maximum",
+            AggregateKind::Mean => "a mean",
+            AggregateKind::WeightedMean => "a weighted mean",
+            AggregateKind::All => "“all”",
+            AggregateKind::Any => "“any”",
         }
     }
 }
@@ -50,15 +50,32 @@ impl Figure {
 /// What is declared of an aggregate.
 #[derive(Clone, Debug)]
 pub(crate) struct AggregateOf {
-    pub(crate) figure: Figure,
+    pub(crate) kind: AggregateKind,
     /// The lists whose rows are gone through, each in the rows of the one before. What is aggregated lies in the rows of
     /// the last.
     pub(crate) levels: Vec<Level>,
     /// The ways from such a row to what is aggregated, and to its weight.
     pub(crate) field: Vec<Step>,
     pub(crate) weight: Option<Vec<Step>>,
-    /// The parts whose values matter, with the level in whose rows they lie.
-    pub(crate) parts: Vec<(PartId, usize)>,
+    /// The fields whose values matter.
+    pub(crate) fields: Vec<AggregatedField>,
+}
+
+/// A field whose value matters to an aggregate.
+#[derive(Clone, Debug)]
+pub(crate) struct AggregatedField {
+    pub(crate) part: PartId,
+    /// The level in whose rows it lies.
+    pub(crate) level: usize,
+    /// The steps to it from what the aggregate is for: positions of fields, and nothing for any row.
+    pub(crate) steps: Vec<Option<u32>>,
+}
+
+impl AggregatedField {
+    /// What the aggregate is for of which a place is such a field, and the row that it lies in.
+    fn base(&self, tree: &Tree, place: PlaceId) -> Option<(PlaceId, PlaceId)> {
+        tree.climb(place, &self.steps)
+    }
 }
 
 /// One of the lists whose rows an aggregate goes through.
@@ -101,10 +118,12 @@ pub enum Comparison {
 
 impl Comparison {
     fn holds(self, value: &Value, other: &Value) -> bool {
+        // Blank, null and the empty text are all nothing.
+        let is_same = |value: &Value, other: &Value| value == other || (value.is_empty() && other.is_empty());
         let order = || value.compare(other);
         match self {
-            Comparison::Equals => value == other,
-            Comparison::DiffersFrom => value != other,
+            Comparison::Equals => is_same(value, other),
+            Comparison::DiffersFrom => !is_same(value, other),
             Comparison::LessThan => order().is_some_and(Ordering::is_lt),
             Comparison::AtMost => order().is_some_and(Ordering::is_le),
             Comparison::MoreThan => order().is_some_and(Ordering::is_gt),
@@ -113,7 +132,7 @@ impl Comparison {
     }
 }
 
-/// Which rows of an aggregate a place concerns.
+/// The rows of an aggregate that depend on a place.
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Scope {
     /// One row of the last level.
@@ -125,7 +144,22 @@ pub(super) enum Scope {
 }
 
 impl AggregateOf {
-    /// Which rows a place concerns that lies in what the aggregate is for: a field by its value, anything else by what
+    /// What the aggregate is for of whose rows a field matters, and which of them.
+    pub(super) fn scopes_of_field(
+        &self,
+        tree: &Tree,
+        place: PlaceId,
+    ) -> impl Iterator<Item = (PlaceId, Scope)> {
+        let part = tree.part_id(place);
+        let fields = self.fields.iter().filter(move |field| field.part == part);
+        fields.filter_map(move |field| {
+            let (base, row) = field.base(tree, place)?;
+            let is_last = field.level + 1 == self.levels.len();
+            Some((base, if is_last { Scope::Row(row) } else { Scope::Within(row, field.level) }))
+        })
+    }
+
+    /// The rows that depend on a place in what the aggregate is for: on the value of a field, or on what is in anything else
     /// is in it.
     pub(super) fn scope(&self, tree: &Tree, base: PlaceId, place: PlaceId) -> Option<Scope> {
         let mut way: SmallVec<[PlaceId; 8]> = SmallVec::new();
@@ -136,7 +170,7 @@ impl AggregateOf {
         }
         let mut at = way.len() - 1;
         let mut within = Scope::All;
-        // What does not lie in the next list may be a record that a condition looks into.
+        // What does not lie in the next list may be a record that a condition reads.
         let mut beside = None;
         for (level, Level { list, conditions, .. }) in self.levels.iter().enumerate() {
             for step in list {
@@ -144,7 +178,7 @@ impl AggregateOf {
                     return Some(within);
                 }
                 at -= 1;
-                if *step != Step::Field(tree.node(way[at]).slot) {
+                if *step != Step::Field(tree.slot(way[at])) {
                     return beside;
                 }
             }
@@ -158,12 +192,13 @@ impl AggregateOf {
                 return Some(Scope::Row(row));
             }
             within = Scope::Within(row, level);
-            let is_read = self.parts.contains(&(tree.node(place).part, level));
+            let part = tree.part_id(place);
+            let is_read = self.fields.iter().any(|field| field.part == part && field.level == level);
             if at == 0 || is_read {
                 return Some(within);
             }
-            let may_be_looked_into = !conditions.is_empty() && tree.field(place).is_none();
-            beside = may_be_looked_into.then_some(within);
+            let may_be_read = !conditions.is_empty() && tree.field(place).is_none();
+            beside = may_be_read.then_some(within);
         }
         None
     }
@@ -200,8 +235,8 @@ impl AggregateOf {
             return None;
         }
         let number = |value: &Value| (value.as_number(), value.as_flag());
-        let (held, flag) = seen(tree, row, &self.field, number);
-        let weight = self.weight.as_ref().and_then(|way| seen(tree, row, way, Value::as_number));
+        let (held, flag) = read(tree, row, &self.field, number);
+        let weight = self.weight.as_ref().and_then(|way| read(tree, row, way, Value::as_number));
         // Of what is half filled in, nothing is computed.
         let number = held.filter(|_| self.weight.is_none() || weight.is_some());
         Some(Share { number, weight, flag })
@@ -212,9 +247,9 @@ impl AggregateOf {
         let mut row = row;
         for Level { list, conditions, filters } in self.levels.iter().rev() {
             let holds = |Condition { way, comparison, value }: &Condition| {
-                seen(tree, row, way, |seen| comparison.holds(seen, value))
+                read(tree, row, way, |held| comparison.holds(held, value))
             };
-            let is_kept = |filter| tree.flags_of(row).is_some_and(|flags| flags.kept.contains(filter));
+            let is_kept = |filter| tree.properties_of(row).is_some_and(|flags| flags.kept.contains(filter));
             if !conditions.iter().all(holds) || !filters.iter().all(is_kept) {
                 return false;
             }
@@ -226,12 +261,12 @@ impl AggregateOf {
     }
 }
 
-/// Looks at the value at the end of a way, as calculations see it.
-fn seen<T>(tree: &Tree, row: PlaceId, way: &[Step], look: impl FnOnce(&Value) -> T) -> T {
-    let Ok(place) = tree.follow(row, way) else { return look(&Value::Blank) };
+/// Reads the value at the end of a way, as rules read it.
+fn read<T>(tree: &Tree, row: PlaceId, way: &[Step], read: impl FnOnce(&Value) -> T) -> T {
+    let Ok(place) = tree.follow(row, way) else { return read(&Value::Blank) };
     match tree.field(place) {
-        Some(field) if !tree.has_relevance() => look(&field.value),
-        _ => look(&tree.relevant_value(place)),
+        Some(field) if !tree.has_relevance() => read(field.value()),
+        _ => read(&tree.relevant_value(place)),
     }
 }
 
@@ -258,8 +293,8 @@ pub(super) struct Added(pub(super) Option<Share>);
 impl Aggregate {
     /// The aggregate of the rows that are there.
     pub(super) fn new(of: &AggregateOf, tree: &Tree, base: PlaceId) -> Self {
-        let accumulator = match of.figure {
-            Figure::Minimum | Figure::Maximum => Accumulator::with_extremes(),
+        let accumulator = match of.kind {
+            AggregateKind::Minimum | AggregateKind::Maximum => Accumulator::with_extremes(),
             _ => Accumulator::default(),
         };
         let mut aggregate = Aggregate { accumulator, shares: FxHashMap::default() };
@@ -274,7 +309,7 @@ impl Aggregate {
         self.shares.keys().copied()
     }
 
-    /// Brings up to date what a row adds; what it added before comes back if that is another.
+    /// Updates the share of a row; returns the share before if it differs.
     pub(super) fn update(
         &mut self,
         of: &AggregateOf,
@@ -283,41 +318,37 @@ impl Aggregate {
         row: PlaceId,
     ) -> Option<Added> {
         let now = of.share(tree, base, row);
-        let before = self.shares.get(&row).copied();
-        if now == before {
+        self.replace(row, now)
+    }
+
+    /// Gives a row another share; returns the share before if it differs.
+    pub(super) fn replace(&mut self, row: PlaceId, share: Option<Share>) -> Option<Added> {
+        let before = match (self.shares.get_mut(&row), share) {
+            (Some(known), Some(now)) => Some(std::mem::replace(known, now)),
+            (Some(_), None) => self.shares.remove(&row),
+            (None, Some(now)) => self.shares.insert(row, now),
+            (None, None) => None,
+        };
+        if before == share {
             return None;
         }
-        self.replace(row, now);
+        self.accumulator.replace(before.as_ref(), share.as_ref());
         Some(Added(before))
     }
 
-    /// Lets a row add something else.
-    pub(super) fn replace(&mut self, row: PlaceId, share: Option<Share>) {
-        let before = match share {
-            Some(share) => {
-                self.accumulator.put(&share);
-                self.shares.insert(row, share)
-            }
-            None => self.shares.remove(&row),
-        };
-        if let Some(before) = before {
-            self.accumulator.take(&before);
-        }
-    }
-
-    /// The figure.
-    pub(super) fn value(&self, figure: Figure) -> Value {
+    /// The value of the aggregate.
+    pub(super) fn value(&self, kind: AggregateKind) -> Value {
         let of = &self.accumulator;
-        let number = match figure {
-            Figure::All => return Value::Flag(of.all()),
-            Figure::Any => return Value::Flag(of.any()),
-            Figure::Sum => of.sum(),
-            Figure::Count => Some(of.rows()),
-            Figure::Minimum => of.minimum(),
-            Figure::Maximum => of.maximum(),
-            Figure::Mean => of.mean(),
-            Figure::WeightedMean => of.weighted_mean(),
+        let number = match kind {
+            AggregateKind::All => return Value::Flag(of.all()),
+            AggregateKind::Any => return Value::Flag(of.any()),
+            AggregateKind::Sum => of.sum(),
+            AggregateKind::Count => Some(of.rows()),
+            AggregateKind::Minimum => of.minimum(),
+            AggregateKind::Maximum => of.maximum(),
+            AggregateKind::Mean => of.mean(),
+            AggregateKind::WeightedMean => of.weighted_mean(),
         };
-        number.map_or(Value::Blank, |number| Value::Number(number.normalize()))
+        number.map_or(Value::Blank, |number| Value::Number(normalized(number)))
     }
 }

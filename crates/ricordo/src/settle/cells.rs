@@ -1,12 +1,16 @@
-//! Cells: the value or flag of one place that a rule computes.
+//! Cells: the value or flag of one place that a rule computes; and those that are pending.
+
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
 
 use rustc_hash::FxHashMap;
 use slotmap::{SlotMap, new_key_type};
 use smallvec::SmallVec;
 
+use super::Slot;
 use super::aggregate::Aggregate;
 use super::declaration::RuleKey;
-use super::{Glance, Slot};
+use super::edges::ReadSet;
 use crate::tree::PlaceId;
 
 new_key_type! {
@@ -28,7 +32,7 @@ pub(super) struct CellBody {
     pub(super) height: u32,
     pub(super) is_pending: bool,
     pub(super) fresh: Fresh,
-    pub(super) glances: Vec<Glance>,
+    pub(super) read_set: ReadSet,
     /// What the rows add up to, if it shows that.
     pub(super) aggregate: Option<Box<Aggregate>>,
 }
@@ -65,7 +69,7 @@ impl Cells {
         self.of_places.get(&place).map_or(&[], |cells| cells)
     }
 
-    /// The cell that tells the value of a place.
+    /// The cell that computes the value of a place.
     pub(super) fn of_value(&self, place: PlaceId) -> Option<Cell> {
         let is_value = |cell: &&Cell| matches!(self.bodies[**cell].slot, Slot::Value(_));
         self.of(place).iter().find(is_value).copied()
@@ -95,5 +99,67 @@ impl Cells {
             }
         }
         Some(body)
+    }
+}
+
+/// Cells that are to be computed again, the lowest first. That a cell is among them is a bit of the cell; entries
+/// of cells that no longer are, or were raised since, are passed over.
+#[derive(Debug, Default)]
+pub(super) struct Pending {
+    heap: BinaryHeap<Reverse<(u32, Cell)>>,
+}
+
+impl Pending {
+    /// Adds a cell.
+    pub(super) fn push(&mut self, cells: &mut Cells, cell: Cell) {
+        if let Some(body) = cells.get_mut(cell)
+            && !body.is_pending
+        {
+            body.is_pending = true;
+            self.heap.push(Reverse((body.height, cell)));
+        }
+    }
+
+    /// Notes that a cell which is among them was raised.
+    pub(super) fn push_again(&mut self, cell: Cell, height: u32) {
+        self.heap.push(Reverse((height, cell)));
+    }
+
+    /// The height of the lowest.
+    pub(super) fn lowest(&mut self, cells: &Cells) -> Option<u32> {
+        while let Some(Reverse((height, cell))) = self.heap.peek().copied() {
+            if cells.get(cell).is_some_and(|body| body.is_pending && body.height == height) {
+                return Some(height);
+            }
+            self.heap.pop();
+        }
+        None
+    }
+
+    /// Takes the lowest out.
+    pub(super) fn pop(&mut self, cells: &mut Cells) -> Option<Cell> {
+        self.lowest(cells)?;
+        let Reverse((_, cell)) = self.heap.pop()?;
+        if let Some(body) = cells.get_mut(cell) {
+            body.is_pending = false;
+        }
+        Some(cell)
+    }
+
+    /// Empties it.
+    pub(super) fn clear(&mut self, cells: &mut Cells) {
+        for Reverse((_, cell)) in self.heap.drain() {
+            if let Some(body) = cells.get_mut(cell) {
+                body.is_pending = false;
+            }
+        }
+    }
+
+    /// All of them, in no order.
+    pub(super) fn iter(&self, cells: &Cells) -> impl Iterator<Item = Cell> {
+        self.heap
+            .iter()
+            .map(|Reverse((_, cell))| *cell)
+            .filter(|cell| cells.get(*cell).is_some_and(|body| body.is_pending))
     }
 }

@@ -5,9 +5,9 @@ use std::sync::Arc;
 
 use slotmap::{Key, KeyData, new_key_type};
 
-use super::{AggregateOf, Aspects, PlaceView};
+use super::{AggregateOf, PlaceView};
 use crate::schema::{Kind, PartId, RecordId, Schema};
-use crate::tree::{ConstraintId, Field, FilterId, Pattern, PlaceId, Standing, Tree};
+use crate::tree::{Aspects, ConstraintId, FieldRef, FilterId, Pattern, PlaceId, Source, SubtotalId, Tree};
 use crate::value::Value;
 
 new_key_type! {
@@ -39,9 +39,26 @@ pub(crate) struct Declaration {
     pub(crate) base: usize,
     /// The places that its function is given.
     pub(crate) bases: Bases,
-    /// What follows.
+    /// What is computed.
     pub(crate) slot: Slot,
     pub(crate) way: Way,
+    /// How it is written, if it is a formula.
+    pub(crate) text: Option<RuleText>,
+}
+
+/// A rule as it is written.
+#[derive(Clone)]
+pub(crate) struct RuleText {
+    /// The formula.
+    pub(crate) formula: Arc<str>,
+    /// The formula with values in it instead of names.
+    pub(crate) filled_in: Function,
+}
+
+impl fmt::Debug for RuleText {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.formula.fmt(formatter)
+    }
 }
 
 /// The places that the function of a rule is given.
@@ -61,12 +78,12 @@ impl Bases {
         match self {
             Bases::Form => place == tree.root(),
             Bases::Records(record) => matches!(tree.part(place).kind, Kind::Record(of) if of == record),
-            Bases::Rows(list) => tree.parent(place).is_some_and(|parent| tree.node(parent).part == list),
+            Bases::Rows(list) => tree.parent(place).is_some_and(|parent| tree.part_id(parent) == list),
         }
     }
 }
 
-/// What of a place follows from others.
+/// What of a place is computed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Slot {
     /// Its value.
@@ -81,8 +98,14 @@ pub(crate) enum Slot {
     Constraint(ConstraintId),
     /// What it is chosen from.
     Choices,
+    /// The earliest date or time that is allowed.
+    Earliest,
+    /// The latest date or time that is allowed.
+    Latest,
     /// Whether a filter of an aggregate keeps the row.
     Kept(FilterId),
+    /// An aggregate of the record that no field shows.
+    Subtotal(SubtotalId),
 }
 
 /// Whether one of these declarations is about the same value or flag of some of these places. Only constraints can be
@@ -97,13 +120,13 @@ pub(crate) fn conflicts<'a>(
         known.pattern.overlaps(pattern, schema)
             && match (known.slot, slot) {
                 (Slot::Value(_), Slot::Value(_)) => true,
-                (Slot::Constraint(_) | Slot::Kept(_), _) => false,
+                (Slot::Constraint(_) | Slot::Kept(_) | Slot::Subtotal(_), _) => false,
                 (known, slot) => known == slot,
             }
     })
 }
 
-/// Whether a value always follows.
+/// Whether a value is always computed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Role {
     /// It does.
@@ -116,7 +139,7 @@ pub(crate) enum Role {
     Second { other: u32 },
 }
 
-/// How something follows.
+/// How something is computed.
 pub(crate) enum Way {
     Function(Function),
     Aggregate(AggregateOf),
@@ -132,7 +155,7 @@ impl fmt::Debug for Way {
 }
 
 impl Slot {
-    /// What of the place is another when this is.
+    /// The aspects of the place that differ when this does.
     pub(super) fn aspects(self) -> Aspects {
         let flags = Aspects::RELEVANT | Aspects::READONLY | Aspects::REQUIRED;
         match self {
@@ -142,6 +165,8 @@ impl Slot {
             Slot::Required => Aspects::REQUIRED | Aspects::FINDINGS | Aspects::VALIDITY,
             Slot::Constraint(_) => Aspects::FINDINGS | Aspects::VALIDITY,
             Slot::Choices => Aspects::CHOICES | Aspects::FINDINGS | Aspects::VALIDITY,
+            Slot::Earliest | Slot::Latest => Aspects::FINDINGS | Aspects::VALIDITY,
+            Slot::Subtotal(_) => Aspects::SUBTOTAL,
             // Only aggregates see it, in the way in which they see whether a row is relevant.
             Slot::Kept(_) => Aspects::RELEVANT,
         }
@@ -149,14 +174,14 @@ impl Slot {
 }
 
 impl Role {
-    /// The standing of a place whose value has this role.
-    pub(super) fn standing(self, tree: &Tree, place: PlaceId) -> Standing {
+    /// The source of a place whose value has this role.
+    pub(super) fn source(self, tree: &Tree, place: PlaceId) -> Source {
         let sibling = |other| tree.sibling(place, other).unwrap_or(place);
         match self {
-            Role::Calculated => Standing::Calculated,
-            Role::Suggestion => Standing::Suggestion,
-            Role::First { other } => Standing::First(sibling(other)),
-            Role::Second { other } => Standing::Second(sibling(other)),
+            Role::Calculated => Source::Calculated,
+            Role::Suggestion => Source::Suggestion,
+            Role::First { other } => Source::First(sibling(other)),
+            Role::Second { other } => Source::Second(sibling(other)),
         }
     }
 
@@ -170,9 +195,9 @@ impl Role {
 
     /// Lets a place lead whose value is not its baseline; otherwise what leads in the baseline does.
     pub(super) fn lead_where_dirty(self, tree: &mut Tree, place: PlaceId) {
-        let differs = |tree: &Tree, place| tree.field(place).is_some_and(Field::differs);
+        let differs = |tree: &Tree, place| tree.field(place).is_some_and(FieldRef::differs);
         let leads_at_baseline =
-            |tree: &Tree, place| tree.field(place).is_some_and(|field| field.leads_at_baseline);
+            |tree: &Tree, place| tree.field(place).is_some_and(FieldRef::leads_at_baseline);
         match self {
             Role::Calculated => {}
             Role::Suggestion => {
@@ -181,7 +206,7 @@ impl Role {
             }
             Role::First { other } => {
                 if let Some(second) = tree.sibling(place, other) {
-                    let first = tree.node(place).slot;
+                    let first = tree.slot(place);
                     Role::Second { other: first }.lead_where_dirty(tree, second);
                 }
             }
@@ -199,7 +224,7 @@ impl Role {
 
     /// Lets a place lead that was given a value; of two, the first that was.
     pub(super) fn lead_as_given(self, tree: &mut Tree, place: PlaceId) {
-        let is_empty = |tree: &Tree, place| tree.field(place).is_none_or(|field| field.value.is_empty());
+        let is_empty = |tree: &Tree, place| tree.field(place).is_none_or(|field| field.value().is_empty());
         match self {
             Role::Calculated | Role::First { .. } => {}
             Role::Suggestion => {

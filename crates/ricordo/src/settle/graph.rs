@@ -1,4 +1,4 @@
-//! The dependency graph, and how it is updated with changes.
+//! The dependency graph, and how changes spread in it.
 
 use std::collections::hash_map::Entry;
 use std::sync::Arc;
@@ -9,15 +9,13 @@ use smallvec::SmallVec;
 
 use super::accumulator::Share;
 use super::aggregate::Aggregate;
-use super::behind::Behind;
-use super::cells::{Cell, CellBody, Cells, Fresh};
+use super::cells::{Cell, CellBody, Cells, Fresh, Pending};
 use super::declaration::{Declaration, Role, RuleKey, Slot, Way};
-use super::dependents::Dependents;
-use super::pending::Pending;
-use super::scratch::Scratch;
-use super::{Aspects, Glance, Reads, Unsettled};
+use super::dependencies::DependencyIndex;
+use super::edges::{EdgeIndex, ReadSet, Variant};
+use super::{Reads, Unsettled};
 use crate::schema::PartId;
-use crate::tree::{Body, PlaceId, Ruled, Standing, Tree, Undo};
+use crate::tree::{Aspects, PlaceId, Source, Tree};
 use crate::value::sort;
 
 /// All rules of a form, their cells, and what these have read.
@@ -29,12 +27,11 @@ pub(crate) struct Graph {
     pub(super) aggregates: Vec<RuleKey>,
     pub(super) aggregates_of_parts: FxHashMap<PartId, SmallVec<[RuleKey; 4]>>,
     pub(super) cells: Cells,
-    pub(super) dependents: Dependents,
+    pub(super) dependencies: DependencyIndex<Cell>,
+    pub(super) edges: EdgeIndex,
     pub(super) pending: Pending,
-    /// Cells that are to follow from now on, and have to look at what they follow from.
+    /// Cells that are computed from now on, and whose reads are not known yet.
     pub(super) released: Vec<Cell>,
-    /// What has changed so far, for those that are to follow from now on.
-    pub(super) behind: Behind,
     /// Declarations of which it is known what leads, while all of a form are added.
     known: FxHashSet<RuleKey>,
     /// Cells of places that have just been loaded.
@@ -43,29 +40,21 @@ pub(crate) struct Graph {
     pub(super) is_return: bool,
     /// Cells that were calculated since the settling began.
     pub(super) done: Vec<Cell>,
-    /// How much of the log was taken in.
-    noted: usize,
-    /// Where the log tells first of each field since everything was up to date.
-    first_changes: Scratch<PlaceId, usize>,
-    /// How much of the log was looked through for rows and records that have come.
-    looked_through: usize,
-    /// Which entries of the log are of values that were calculated, in order.
-    pub(super) own_writes: Vec<usize>,
     /// What cells read before they were computed in this transaction.
-    pub(super) replaced: Vec<(Cell, Vec<Glance>)>,
+    pub(super) replaced: Vec<(Cell, ReadSet)>,
     /// What rows added to aggregates before this transaction changed that.
     pub(super) replaced_shares: Vec<(Cell, PlaceId, Option<Share>)>,
-    /// How many rows aggregates have looked at, and places that were gone through for that.
+    /// How many shares of rows were computed, and places that were visited for that.
     pub(crate) aggregated: u64,
     /// How many slots of tables were touched to clear them.
     pub(crate) slots: u64,
-    /// What functions look at is taken down here.
+    /// The reads of the function that runs are recorded here.
     pub(super) reads: Reads,
 }
 
 /// A point within a transaction that it can be rolled back to. The default is its beginning.
 ///
-/// The length of the log alone does not tell it: cells are also computed without changing anything.
+/// The length of the log alone does not say it: cells are also computed without changing anything.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct Checkpoint {
     /// The length of the tree's log.
@@ -96,6 +85,8 @@ pub(super) struct Declared {
     /// The cells of an aggregate, by what it is for. There are several where the record that shows it was replaced by
     /// another, and may come back by undo; all are kept up to date.
     pub(super) of_bases: FxHashMap<PlaceId, SmallVec<[Cell; 1]>>,
+    /// The ways in which its places read.
+    pub(super) variants: Vec<Variant>,
 }
 
 impl Graph {
@@ -126,7 +117,7 @@ impl Graph {
     }
 
     /// Adds a declaration to a form in which something may have been done already, and makes its places pending, also those
-    /// that are gone and may come back. Places of the baseline must compare with what follows for them.
+    /// that are gone and may come back. Places of the baseline must compare with what is computed for them.
     pub(crate) fn declare(
         &mut self,
         tree: &mut Tree,
@@ -138,7 +129,7 @@ impl Graph {
         let places = tree.places_ever_meant(declaration.part, &declaration.pattern);
         let key = self.add(tree, declaration, since);
         let added = places.into_iter().try_for_each(|place| {
-            let before = tree.standing(place);
+            let before = tree.source(place);
             let coming = match (is_in_baseline(place), tree.is_there(place) && !tree.is_dirty(place)) {
                 (true, _) => Coming::Known,
                 (false, true) => Coming::Loaded,
@@ -146,7 +137,7 @@ impl Graph {
             };
             let added = self.add_cell(tree, place, key, coming);
             if is_value {
-                tree.log_standing(place, before);
+                tree.log_source(place, before);
             }
             added
         });
@@ -158,7 +149,7 @@ impl Graph {
         let part = declaration.part;
         if declaration.slot == Slot::Relevant {
             tree.set_has_relevance(part, true);
-            // What has looked at such a place, or into it, has not looked at whether it is relevant.
+            // What has read such a place, or something in it, has not read whether it is relevant.
             let all: Vec<Cell> = self.cells.iter().map(|(cell, _)| cell).collect();
             all.into_iter().for_each(|cell| self.trigger(cell));
         }
@@ -167,12 +158,13 @@ impl Graph {
             since,
             height: 0,
             of_bases: FxHashMap::default(),
+            variants: Vec::new(),
         });
         self.of_parts.entry(part).or_default().push(key);
         if let Way::Aggregate(of) = &self.declarations[key].declaration.way {
             self.aggregates.push(key);
-            for (part, _) in &of.parts {
-                let of_part = self.aggregates_of_parts.entry(*part).or_default();
+            for field in &of.fields {
+                let of_part = self.aggregates_of_parts.entry(field.part).or_default();
                 if !of_part.contains(&key) {
                     of_part.push(key);
                 }
@@ -183,7 +175,8 @@ impl Graph {
 
     /// Withdraws a declaration. Values stay as they are; flags that it gave end.
     pub(crate) fn withdraw(&mut self, tree: &mut Tree, key: RuleKey) {
-        let Some(Declared { declaration, .. }) = self.declarations.remove(key) else { return };
+        let Some(Declared { declaration, variants, .. }) = self.declarations.remove(key) else { return };
+        self.edges.remove(key, &variants);
         let part = declaration.part;
         if let Some(of_part) = self.of_parts.get_mut(&part) {
             of_part.retain(|known| *known != key);
@@ -192,20 +185,32 @@ impl Graph {
         self.aggregates_of_parts.values_mut().for_each(|of_part| of_part.retain(|known| *known != key));
         let gone = self.cells.iter().filter(|(_, body)| body.declaration == key);
         for (cell, place) in gone.map(|(cell, body)| (cell, body.place)).collect::<Vec<_>>() {
-            let before = tree.standing(place);
+            let before = tree.source(place);
             self.drop_cell(tree, cell);
             if let Slot::Value(_) = declaration.slot {
-                tree.log_standing(place, before);
+                tree.log_source(place, before);
                 tree.end_leading(place);
             }
-            tree.change_flags(place, |flags| {
+            tree.change_properties(place, |flags| {
                 flags.failures.retain(|failure| failure.rule != key.number());
                 match declaration.slot {
                     Slot::Value(_) => {}
                     Slot::Relevant => flags.is_irrelevant = false,
                     Slot::Readonly => flags.is_readonly = false,
                     Slot::Required => flags.is_required = false,
-                    Slot::Constraint(constraint) => flags.failed.retain(|failed| *failed != constraint),
+                    Slot::Constraint(constraint) => {
+                        flags.failed.retain(|failed| failed.constraint != constraint);
+                    }
+                    Slot::Earliest | Slot::Latest => {
+                        if let Some(bounds) = &mut flags.bounds {
+                            let bound = match declaration.slot {
+                                Slot::Earliest => &mut bounds.earliest,
+                                _ => &mut bounds.latest,
+                            };
+                            *bound = None;
+                        }
+                    }
+                    Slot::Subtotal(id) => flags.subtotals.retain(|(known, _)| *known != id),
                     Slot::Choices => flags.choices = None,
                     Slot::Kept(filter) => flags.kept.retain(|kept| *kept != filter),
                 }
@@ -220,7 +225,9 @@ impl Graph {
 
     fn drop_cell(&mut self, tree: &mut Tree, cell: Cell) {
         let Some(body) = self.cells.remove(cell) else { return };
-        self.dependents.remove(cell, &body.glances);
+        if let ReadSet::Own(own) = &body.read_set {
+            self.dependencies.remove(cell, own);
+        }
         if let Some(declared) = self.declarations.get_mut(body.declaration)
             && let Entry::Occupied(mut cells) = declared.of_bases.entry(body.base)
         {
@@ -229,29 +236,31 @@ impl Graph {
                 cells.remove();
             }
         }
-        self.set_standing(tree, body.place);
+        self.set_source(tree, body.place);
     }
 
     /// Says by what the value of a place is calculated now.
-    fn set_standing(&self, tree: &mut Tree, place: PlaceId) {
+    fn set_source(&self, tree: &mut Tree, place: PlaceId) {
         let cells = self.cells.of(place);
         let bodies = || cells.iter().filter_map(|cell| self.cells.get(*cell));
         let roles = bodies().filter_map(|body| match body.slot {
-            Slot::Value(role) => Some(role.standing(tree, place)),
+            Slot::Value(role) => Some(role.source(tree, place)),
             _ => None,
         });
-        let standing = roles.into_iter().next().or((!cells.is_empty()).then_some(Standing::Own));
-        tree.set_standing(place, standing);
+        let is_unseen = |body: &CellBody| matches!(body.slot, Slot::Kept(_) | Slot::Subtotal(_));
+        let of_properties = if bodies().all(is_unseen) { Source::Unseen } else { Source::Own };
+        let source = roles.into_iter().next().or((!cells.is_empty()).then_some(of_properties));
+        tree.set_source(place, source);
     }
 
     /// Makes everything pending that is declared of a place.
     fn add_cells(&mut self, tree: &mut Tree, place: PlaceId) -> Result<(), Unsettled> {
         if !self.cells.of(place).is_empty() {
             let cells = SmallVec::<[Cell; 4]>::from_slice(self.cells.of(place));
-            cells.into_iter().for_each(|cell| self.follow_change(cell));
+            cells.into_iter().for_each(|cell| self.invalidate(cell));
             return Ok(());
         }
-        let Some(declared) = self.of_parts.get(&tree.node(place).part) else { return Ok(()) };
+        let Some(declared) = self.of_parts.get(&tree.part_id(place)) else { return Ok(()) };
         declared.clone().into_iter().try_for_each(|at| {
             let coming = if self.known.contains(&at) { Coming::Known } else { Coming::Loaded };
             self.add_cell(tree, place, at, coming)
@@ -276,7 +285,7 @@ impl Graph {
         let is_aggregate = aggregate.is_some();
         let may_lead = matches!(slot, Slot::Value(role) if role != Role::Calculated);
         let is_loaded = may_lead && coming == Coming::Loaded;
-        let is_empty = tree.field(place).is_none_or(|field| field.value.is_empty());
+        let is_empty = tree.field(place).is_none_or(|field| field.value().is_empty());
         let body = CellBody {
             declaration: at,
             slot,
@@ -290,11 +299,11 @@ impl Graph {
                 (true, true) => Fresh::Empty,
                 (true, false) => Fresh::Loaded,
             },
-            glances: Vec::new(),
+            read_set: ReadSet::Nothing,
             aggregate,
         };
         let cell = self.cells.insert(body);
-        self.set_standing(tree, place);
+        self.set_source(tree, place);
         if let Slot::Value(role) = slot
             && role != Role::Calculated
         {
@@ -317,12 +326,7 @@ impl Graph {
 
     pub(super) fn add_all(&mut self, tree: &mut Tree, place: PlaceId) -> Result<(), Unsettled> {
         self.add_cells(tree, place)?;
-        let below = match &tree.node(place).body {
-            Body::Record(record) if record.container.is_present() => record.children.to_vec(),
-            Body::Field(_) | Body::Record(_) => Vec::new(),
-            Body::List(_) => tree.rows(place),
-        };
-        below.into_iter().try_for_each(|child| self.add_all(tree, child))
+        tree.below(place).into_iter().try_for_each(|child| self.add_all(tree, child))
     }
 
     /// Makes a cell pending.
@@ -330,64 +334,61 @@ impl Graph {
         self.pending.push(&mut self.cells, cell);
     }
 
-    /// Makes everything pending that has looked at these aspects of a place.
-    pub(super) fn trigger_all(&mut self, tree: &Tree, place: PlaceId, aspects: Aspects) {
-        for cell in self.dependents.of(tree, place, aspects) {
-            self.follow_change(cell);
-        }
+    /// Makes everything pending that has read these aspects of a place.
+    fn trigger_all(&mut self, tree: &Tree, place: PlaceId, aspects: Aspects) {
+        self.readers(tree, place, aspects).into_iter().for_each(|reader| self.invalidate(reader));
     }
 
-    /// Brings everything that follows up to date with the changes in the tree's log.
+    /// Spreads a change of a place: whatever has read these aspects of it becomes pending, and aggregates are brought up to date.
+    pub(super) fn spread(&mut self, tree: &Tree, place: PlaceId, aspects: Aspects) {
+        if aspects.contains(Aspects::VALUE | Aspects::PLACED | Aspects::KEPT) && !self.aggregates.is_empty() {
+            self.update_aggregates_of(tree, place);
+        }
+        if aspects.contains(Aspects::RELEVANT) {
+            self.update_aggregates_of_relevance(tree, place);
+        }
+        let mut read = aspects;
+        read.put(Aspects::STRUCTURE, aspects.contains(Aspects::STRUCTURE));
+        read.put(Aspects::DRIVER, aspects.contains(Aspects::SOURCE));
+        self.trigger_all(tree, place, read);
+    }
+
+    /// Computes everything that depends on the changes of the tree.
     pub(crate) fn settle(&mut self, tree: &mut Tree) -> Result<(), Unsettled> {
         for place in tree.take_freed() {
             for cell in SmallVec::<[Cell; 4]>::from_slice(self.cells.of(place)) {
                 self.drop_cell(tree, cell);
             }
-            tree.set_standing(place, None);
+            tree.set_source(place, None);
         }
         loop {
-            while self.noted < tree.log().len() {
-                self.note(tree, self.noted)?;
-                self.noted += 1;
+            while let Some((place, aspects)) = tree.next_unsettled() {
+                self.take_in(tree, place, aspects)?;
             }
             if let Some(cell) = self.released.pop() {
-                self.look_again(tree, cell)?;
+                self.track_again(tree, cell)?;
             } else if !self.calculate_one(tree)? {
-                self.slots += self.first_changes.clear();
+                tree.changes_mut().savepoint();
                 return Ok(());
             }
         }
     }
 
-    /// Whether everything is up to date with the tree's log.
-    pub(crate) fn is_up_to_date(&mut self, tree: &Tree) -> bool {
-        self.noted == tree.log().len() && self.pending.lowest(&self.cells).is_none()
+    /// Whether everything is settled.
+    pub(crate) fn is_settled(&mut self, tree: &Tree) -> bool {
+        tree.changes().is_settled() && self.pending.lowest(&self.cells).is_none()
     }
 
-    /// The places of which something is yet to be brought up to date, once the tree's log is taken in.
-    pub(crate) fn restless(&mut self, tree: &mut Tree) -> Result<Vec<PlaceId>, Unsettled> {
-        while self.noted < tree.log().len() {
-            self.note(tree, self.noted)?;
-            self.noted += 1;
+    /// The places of which something is still to be computed.
+    pub(crate) fn unsettled_places(&mut self, tree: &mut Tree) -> Result<Vec<PlaceId>, Unsettled> {
+        while let Some((place, aspects)) = tree.next_unsettled() {
+            self.take_in(tree, place, aspects)?;
         }
         let places = self.pending.iter(&self.cells).filter_map(|cell| self.cells.get(cell));
         let mut places: Vec<PlaceId> = places.map(|body| body.place).collect();
         sort(&mut places);
         places.dedup();
         Ok(places)
-    }
-
-    /// The rows that were made, and the records that got new members, since this was last asked in a transaction.
-    pub(crate) fn take_new(&mut self, tree: &Tree) -> Vec<PlaceId> {
-        let log = tree.log();
-        let new = log[self.looked_through.min(log.len())..].iter().filter_map(|undo| match undo {
-            Undo::RowMade { list, key } => tree.list(*list)?.rows.get(*key as usize).map(|row| row.place),
-            Undo::Children { record, .. } => Some(*record),
-            _ => None,
-        });
-        let new = new.collect();
-        self.looked_through = log.len();
-        new
     }
 
     /// Says that what is settled next was settled once, and comes back.
@@ -399,13 +400,8 @@ impl Graph {
     pub(crate) fn finish(&mut self) {
         self.is_return = false;
         self.done.clear();
-        self.own_writes.clear();
         self.replaced.clear();
         self.replaced_shares.clear();
-        self.noted = 0;
-        self.slots += self.first_changes.clear();
-        self.behind.clear();
-        self.looked_through = 0;
     }
 
     /// Says that the form is not taken back, though not everything could be calculated: that is done the next time.
@@ -416,7 +412,7 @@ impl Graph {
     /// Where the tree and the graph are now, for a roll-back to it.
     pub(crate) fn checkpoint(&self, tree: &Tree) -> Checkpoint {
         Checkpoint {
-            log: tree.log().len(),
+            log: tree.changes().log().len(),
             replaced: self.replaced.len(),
             replaced_shares: self.replaced_shares.len(),
         }
@@ -424,23 +420,17 @@ impl Graph {
 
     /// Rolls the graph back with the tree: what was computed since has read what is no longer so.
     pub(crate) fn revert_to(&mut self, tree: &Tree, checkpoint: Checkpoint) {
-        let length = checkpoint.log;
-        self.noted = self.noted.min(length);
-        self.slots += self.first_changes.clear();
-        self.behind.clear();
-        self.looked_through = self.looked_through.min(length);
         self.pending.clear(&mut self.cells);
         self.released.clear();
         self.done.clear();
-        self.own_writes.retain(|entry| *entry < length);
         for (cell, row, share) in self.replaced_shares.drain(checkpoint.replaced_shares..).rev() {
             if let Some(aggregate) = self.cells.get_mut(cell).and_then(|body| body.aggregate.as_mut()) {
                 aggregate.replace(row, share);
             }
         }
         let mut restored = FxHashSet::default();
-        for (cell, glances) in self.replaced.split_off(checkpoint.replaced).into_iter().rev() {
-            self.set_glances(cell, glances);
+        for (cell, read_set) in self.replaced.split_off(checkpoint.replaced).into_iter().rev() {
+            self.set_read_set(cell, read_set);
             restored.insert(cell);
         }
         for cell in restored {
@@ -449,108 +439,26 @@ impl Graph {
         }
     }
 
-    /// Takes in a change: whatever has looked at it becomes pending, and so do places that were set to something else
-    /// than follows, or have come.
-    fn note(&mut self, tree: &mut Tree, index: usize) -> Result<(), Unsettled> {
-        let mut is_own_write = false;
-        let (place, aspects) = match &tree.log()[index] {
-            Undo::Field { place, before } => {
-                let Some(now) = tree.field(*place) else { return Ok(()) };
-                is_own_write = self.own_writes.binary_search(&index).is_ok();
-                // What is set to something else and back has not changed.
-                let first =
-                    if is_own_write { index } else { *self.first_changes.get_or_insert(*place, index) };
-                let Undo::Field { before: at_first, .. } = &tree.log()[first] else { return Ok(()) };
-                let mut aspects = Aspects::ENTRY | Aspects::DIRTY | Aspects::UNCOMMITTED;
-                aspects.put(Aspects::VALUE, at_first.value != now.value);
-                aspects.put(Aspects::DRIVER, before.leads != now.leads);
-                (*place, aspects)
-            }
-            Undo::Touched { place, .. } => (*place, Aspects::TOUCHED),
-            Undo::Standing { place, .. } => {
-                self.trigger_all(tree, *place, Aspects::READONLY | Aspects::DRIVER);
-                return Ok(());
-            }
-            Undo::Faults { place, .. } => (*place, Aspects::FINDINGS | Aspects::VALIDITY),
-            Undo::Ruled { place, before } => {
-                let (place, before) = (*place, before.clone());
-                self.note_flags(tree, place, &before);
-                return Ok(());
-            }
-            Undo::RowInserted { list, key, .. } => {
-                let (list, key) = (*list, *key);
-                if let Some(row) = tree.list(list).map(|list| list.rows[key as usize].place) {
-                    self.add_all(tree, row)?;
-                    self.note_for_aggregates(tree, row);
-                }
-                self.trigger_all(tree, list, Aspects::STRUCTURE);
-                return Ok(());
-            }
-            Undo::RowRemoved { list, key, .. } => {
-                let list = *list;
-                if let Some(row) = tree.list(list).and_then(|body| body.rows.get(*key as usize)) {
-                    self.note_for_aggregates(tree, row.place);
-                }
-                self.trigger_all(tree, list, Aspects::STRUCTURE);
-                return Ok(());
-            }
-            Undo::RowMoved { list, .. } | Undo::RowsSwapped { list, .. } => (*list, Aspects::STRUCTURE),
-            Undo::Presence { place, .. } | Undo::Children { record: place, .. } => {
-                let place = *place;
-                self.add_all(tree, place)?;
-                self.note_for_aggregates(tree, place);
-                (place, Aspects::STRUCTURE)
-            }
-            Undo::Choices { place, .. } => (*place, Aspects::CHOICES),
-            Undo::PartChoices { part, pattern, .. } => {
-                for place in tree.places_meant(*part, pattern) {
-                    self.trigger_all(tree, place, Aspects::CHOICES);
-                }
-                return Ok(());
-            }
-            Undo::Focus { before } => {
-                for place in [before.map(|focus| focus.place), tree.focus()].into_iter().flatten() {
-                    self.trigger_all(tree, place, Aspects::FOCUS);
-                }
-                return Ok(());
-            }
-            Undo::Epoch { place, .. } => (*place, Aspects::EPOCH),
-            Undo::TouchedSum { .. }
-            | Undo::RowMade { .. }
-            | Undo::Displaced { .. }
-            | Undo::Baseline { .. }
-            | Undo::NewBaseline => return Ok(()),
-        };
+    /// Takes in that a place may differ in some aspects: whatever has read them becomes pending, and so do computed places that
+    /// were set by anything else, or have come.
+    fn take_in(&mut self, tree: &mut Tree, place: PlaceId, aspects: Aspects) -> Result<(), Unsettled> {
+        if !tree.knows(place) {
+            return Ok(());
+        }
+        if aspects.contains(Aspects::PLACED) && tree.is_placed(place) {
+            self.add_all(tree, place)?;
+        }
         if aspects.contains(Aspects::DRIVER) {
             self.hand_over(tree, place);
         }
-        if aspects.contains(Aspects::VALUE) {
-            // A calculated place that was set by anything else goes back to what it follows from.
-            if !is_own_write && let Some(cell) = self.cells.of_value(place) {
-                self.follow_change(cell);
-            }
-            if !self.aggregates.is_empty() {
-                self.note_for_aggregates(tree, place);
-            }
+        // A computed place that was set by anything else gets its own value again.
+        if aspects.contains(Aspects::VALUE)
+            && let Some(cell) = self.cells.of_value(place)
+        {
+            self.invalidate(cell);
         }
-        self.trigger_all(tree, place, aspects);
+        self.spread(tree, place, aspects);
         Ok(())
-    }
-
-    /// Takes in that flags of a place which follow from others are other ones.
-    fn note_flags(&mut self, tree: &Tree, place: PlaceId, before: &Ruled) {
-        let now = tree.flags_of(place).cloned().unwrap_or_default();
-        let mut aspects = Aspects::default();
-        aspects.put(Aspects::RELEVANT, before.is_irrelevant != now.is_irrelevant);
-        aspects.put(Aspects::CHOICES, before.choices != now.choices);
-        aspects.put(Aspects::READONLY, before.is_readonly != now.is_readonly);
-        aspects.put(Aspects::REQUIRED, before.is_required != now.is_required);
-        self.trigger_all(tree, place, aspects);
-        if aspects.contains(Aspects::RELEVANT) {
-            self.note_relevance_for_aggregates(tree, place);
-        } else if before.kept != now.kept {
-            self.note_for_aggregates(tree, place);
-        }
     }
 
     /// The places whose values these declarations compute.
@@ -560,7 +468,7 @@ impl Graph {
         values.map(|(_, body)| body.place).collect()
     }
 
-    /// Every place whose value follows from others.
+    /// Every place whose value is computed.
     pub(crate) fn places(&self) -> impl Iterator<Item = PlaceId> {
         let bodies = self.cells.iter().filter(|(_, body)| matches!(body.slot, Slot::Value(_)));
         bodies.map(|(_, body)| body.place)
@@ -569,5 +477,5 @@ impl Graph {
 
 /// Whether a place lies in another, or is it.
 pub(super) fn lies_in(tree: &Tree, place: PlaceId, whole: PlaceId) -> bool {
-    std::iter::successors(Some(place), |place| tree.parent(*place)).any(|place| place == whole)
+    tree.with_ancestors(place).any(|place| place == whole)
 }

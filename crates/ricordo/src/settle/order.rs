@@ -1,4 +1,4 @@
-//! The order in which cells are calculated: each is higher than all that it has looked at.
+//! The order in which cells are computed: each is higher than all that it has read.
 
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
@@ -8,33 +8,33 @@ use rustc_hash::FxHashSet;
 use super::cells::Cell;
 use super::declaration::{Slot, Way};
 use super::graph::{Graph, lies_in};
-use super::{Aspects, Glance, Reach, Unsettled};
-use crate::tree::{Body, PlaceId, Tree};
+use super::{Reach, Read, Unsettled};
+use crate::tree::{Aspects, PlaceId, Tree};
 use crate::value::sort;
 
 impl Graph {
-    /// Puts a cell above all that it has looked at, and what has looked at it above that. If this comes back to the
+    /// Puts a cell above all that it has read, and what has read it above that. If this comes back to the
     /// cell, it would depend on itself.
     pub(super) fn put_in_order(&mut self, tree: &Tree, cell: Cell) -> Result<(), Unsettled> {
         let inputs = self.inputs(tree, cell);
         if inputs.contains(&cell) {
             let place = self.cells.get(cell).map(|own| own.place);
-            return Err(Unsettled::Circle(place.into_iter().collect()));
+            return Err(Unsettled::Cycle(place.into_iter().collect()));
         }
         let heights = inputs.iter().filter_map(|input| self.cells.get(*input)).map(|input| input.height + 1);
         let height = heights.max().unwrap_or(0);
         self.raise_all(tree, cell, BinaryHeap::from([Reverse((height, cell))]))
     }
 
-    /// Whoever has looked at the place of a new cell already comes after it from now on.
+    /// What has read the place of a new cell already comes after it from now on.
     pub(super) fn raise_above(&mut self, tree: &Tree, cell: Cell) -> Result<(), Unsettled> {
         let Some(height) = self.cells.get(cell).map(|body| body.height) else { return Ok(()) };
         let above = self.above(tree, cell).into_iter().map(|above| Reverse((height + 1, above))).collect();
         self.raise_all(tree, cell, above)
     }
 
-    /// Raises cells to heights, if they are lower, and what follows from them above that. If this comes back to a cell
-    /// of which they follow, that would depend on itself.
+    /// Raises cells to heights, if they are lower, and what depends on them above that. If this comes back to the cell that they
+    /// depend on, that would depend on itself.
     fn raise_all(
         &mut self,
         tree: &Tree,
@@ -49,7 +49,7 @@ impl Graph {
             self.raise(next, height);
             for above in self.above(tree, next) {
                 if above == cell {
-                    return Err(Unsettled::Circle(self.cycle(tree, cell)));
+                    return Err(Unsettled::Cycle(self.cycle(tree, cell)));
                 }
                 to_raise.push(Reverse((height + 1, above)));
             }
@@ -67,17 +67,17 @@ impl Graph {
         }
     }
 
-    /// The cells that follow from a cell.
+    /// The cells that depend on a cell.
     fn above(&self, tree: &Tree, cell: Cell) -> Vec<Cell> {
         let Some(body) = self.cells.get(cell) else { return Vec::new() };
-        let mut above = self.dependents.of(tree, body.place, body.slot.aspects()).into_vec();
+        let mut above = self.readers(tree, body.place, body.slot.aspects()).into_vec();
         if matches!(body.slot, Slot::Value(_) | Slot::Relevant | Slot::Kept(_)) {
             above.extend(self.aggregating(tree, body.place));
         }
         above
     }
 
-    /// Whether a cell has looked at another that is yet to be calculated.
+    /// Whether a cell has read another that is still to be computed.
     pub(super) fn is_early(&mut self, tree: &Tree, cell: Cell) -> bool {
         let Some(own) = self.cells.get(cell).map(|body| body.height) else { return false };
         // Nothing lower is pending, since the lowest is calculated first: only a cell that was just raised is early.
@@ -88,7 +88,7 @@ impl Graph {
         self.inputs(tree, cell).into_iter().any(is_pending)
     }
 
-    /// The cells that a cell has looked at.
+    /// The cells that a cell has read.
     fn inputs(&self, tree: &Tree, cell: Cell) -> Vec<Cell> {
         let Some(body) = self.cells.get(cell) else { return Vec::new() };
         let mut inputs = Vec::new();
@@ -98,51 +98,46 @@ impl Graph {
                 inputs.extend(self.cells_of(place, aspects));
             }
         }
-        for glance in &body.glances {
-            inputs.extend(self.cells_of(glance.place, glance.aspects));
-            if glance.reach == Reach::Below {
-                inputs.extend(self.cells_in(tree, glance));
+        for read in &self.read_set(tree, body) {
+            inputs.extend(self.cells_of(read.place, read.aspects));
+            if read.reach == Reach::Below {
+                inputs.extend(self.cells_in(tree, read));
             }
         }
         sort(&mut inputs);
         inputs
     }
 
-    /// The cells of a place that tell any of these aspects.
+    /// The cells of a place that compute any of these aspects.
     fn cells_of(&self, place: PlaceId, aspects: Aspects) -> impl Iterator<Item = Cell> {
-        let tells = move |cell: &Cell| {
+        let computes = move |cell: &Cell| {
             self.cells.get(*cell).is_some_and(|body| body.slot.aspects().contains(aspects))
         };
-        self.cells.of(place).iter().copied().filter(tells)
+        self.cells.of(place).iter().copied().filter(computes)
     }
 
-    /// The cells in a place that was looked at with all in it: found in the place where that is small, and among all
+    /// The cells in a place that was read with all in it: found in the place where that is small, and among all
     /// cells where these are fewer.
-    fn cells_in(&self, tree: &Tree, glance: &Glance) -> Vec<Cell> {
-        let (mut found, mut visited, mut rest) = (Vec::new(), 0, vec![glance.place]);
+    fn cells_in(&self, tree: &Tree, read: &Read) -> Vec<Cell> {
+        let (mut found, mut visited, mut rest) = (Vec::new(), 0, vec![read.place]);
         while let Some(place) = rest.pop() {
             visited += 1;
             if visited + rest.len() > self.cells.len() {
                 let is_within = |cell: &Cell| {
                     let body = self.cells.get(*cell);
                     body.is_some_and(|body| {
-                        body.slot.aspects().contains(glance.aspects)
-                            && lies_in(tree, body.place, glance.place)
+                        body.slot.aspects().contains(read.aspects) && lies_in(tree, body.place, read.place)
                     })
                 };
                 return self.cells.iter().map(|(cell, _)| cell).filter(is_within).collect();
             }
-            found.extend(self.cells_of(place, glance.aspects));
-            match &tree.node(place).body {
-                Body::Record(record) if record.container.is_present() => rest.extend(&record.children),
-                Body::Field(_) | Body::Record(_) => {}
-                Body::List(_) => rest.extend(tree.rows(place)),
-            }
+            found.extend(self.cells_of(place, read.aspects));
+            rest.extend(tree.below(place));
         }
         found
     }
 
-    /// The places on a way from a cell back to itself, each following from the one behind it.
+    /// The places on a way from a cell back to itself, each depending on the one behind it.
     fn cycle(&self, tree: &Tree, cell: Cell) -> Vec<PlaceId> {
         let mut way: Vec<(Cell, Vec<Cell>)> = vec![(cell, self.inputs(tree, cell))];
         let mut seen = FxHashSet::default();

@@ -2,10 +2,10 @@
 
 use std::cell::RefCell;
 
-use super::Aspects;
-use super::scratch::Scratch;
+use rustc_hash::FxHashMap;
+
 use crate::schema::Error;
-use crate::tree::PlaceId;
+use crate::tree::{Aspects, PlaceId};
 
 /// The reads of a function of the form, which runs again only when something that it read has changed.
 ///
@@ -20,9 +20,9 @@ pub struct Reads {
 #[derive(Debug, Default)]
 struct Seen {
     /// In the order of the first read.
-    glances: Vec<Glance>,
+    read_set: Vec<Read>,
     /// The index of each read, once there are too many to search.
-    index: Scratch<(PlaceId, Reach), usize>,
+    index: FxHashMap<(PlaceId, Reach), usize>,
 }
 
 /// How far an observation reaches.
@@ -36,19 +36,19 @@ pub(crate) enum Reach {
 
 /// A read of a place.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) struct Glance {
+pub(crate) struct Read {
     pub(crate) place: PlaceId,
     pub(crate) reach: Reach,
     pub(crate) aspects: Aspects,
 }
 
 impl Reads {
-    pub(super) fn note(&self, place: PlaceId, reach: Reach, aspects: Aspects) {
-        self.seen.borrow_mut().note(place, reach, aspects);
+    pub(super) fn record(&self, place: PlaceId, reach: Reach, aspects: Aspects) {
+        self.seen.borrow_mut().record(place, reach, aspects);
     }
 
     /// Notes an address that can lead to no place.
-    pub(super) fn note_wrong(&self, error: Error) {
+    pub(super) fn record_wrong(&self, error: Error) {
         self.wrong.borrow_mut().get_or_insert(error);
     }
 
@@ -59,45 +59,80 @@ impl Reads {
     }
 
     /// All reads, in the order of the first of each place.
-    pub(crate) fn glances(&self) -> Vec<Glance> {
-        self.seen.borrow().glances.clone()
+    pub(crate) fn read_set(&self) -> Vec<Read> {
+        self.seen.borrow().read_set.clone()
     }
 
-    /// Whether these are the reads.
-    pub(super) fn are(&self, glances: &[Glance]) -> bool {
-        self.seen.borrow().glances == glances
+    /// Gives the reads to a function, in the order of the first of each place.
+    pub(super) fn with<T>(&self, use_them: impl FnOnce(&[Read]) -> T) -> T {
+        use_them(&self.seen.borrow().read_set)
     }
 
     /// Removes all reads, and keeps the capacity. Returns how many slots of tables were cleared.
+    ///
+    /// Clearing a hash table costs its capacity, which stays as large as it ever was. So a table that is much larger than what is
+    /// in it is dropped instead.
     pub(super) fn clear(&mut self) -> u64 {
+        const ROOM: usize = 4;
+        const SMALL: usize = 64;
         self.wrong.take();
-        let seen = self.seen.get_mut();
-        seen.glances.clear();
-        seen.index.clear()
+        let Seen { read_set, index } = self.seen.get_mut();
+        read_set.clear();
+        let (length, capacity) = (index.len(), index.capacity());
+        if length == 0 {
+            return 0;
+        }
+        if capacity > SMALL.max(length * ROOM) {
+            *index = FxHashMap::default();
+            return length as u64;
+        }
+        index.clear();
+        capacity as u64
     }
 }
 
 impl Seen {
     const FEW: usize = 12;
 
-    fn note(&mut self, place: PlaceId, reach: Reach, aspects: Aspects) {
-        let count = self.glances.len();
+    fn record(&mut self, place: PlaceId, reach: Reach, aspects: Aspects) {
+        let count = self.read_set.len();
         let known = if count <= Self::FEW {
-            self.glances.iter().position(|glance| glance.place == place && glance.reach == reach)
+            self.read_set.iter().position(|read| read.place == place && read.reach == reach)
         } else {
             self.index.get(&(place, reach)).copied()
         };
         if let Some(at) = known {
-            self.glances[at].aspects |= aspects;
+            self.read_set[at].aspects |= aspects;
             return;
         }
-        self.glances.push(Glance { place, reach, aspects });
+        self.read_set.push(Read { place, reach, aspects });
         if count == Self::FEW {
-            for (at, glance) in self.glances.iter().enumerate() {
-                self.index.insert((glance.place, glance.reach), at);
+            for (at, read) in self.read_set.iter().enumerate() {
+                self.index.insert((read.place, read.reach), at);
             }
         } else if count > Self::FEW {
             self.index.insert((place, reach), count);
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_table_that_was_large_once_is_not_cleared_for_ever() {
+        let mut reads = Reads::default();
+        let read = |reads: &Reads, count: usize| {
+            for place in 0..count {
+                reads.record(PlaceId::numbered(place), Reach::Own, Aspects::VALUE);
+            }
+        };
+        read(&reads, 100_000);
+        assert!(reads.clear() >= 99_000);
+        read(&reads, 20);
+        assert!(reads.clear() <= 64);
+        assert!(reads.read_set().is_empty());
+        assert_eq!(reads.clear(), 0);
     }
 }

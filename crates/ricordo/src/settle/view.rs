@@ -3,11 +3,13 @@
 use std::borrow::Cow;
 use std::fmt;
 
+use super::Reads;
 use super::reads::Reach;
-use super::{Aspects, Reads};
+use rust_decimal::Decimal;
+
 use crate::check::{Subject, finding};
 use crate::schema::{Choices, Error, Finding, FindingKind, Kind, MASK, Part, Pointer, Reveal, Schema, Step};
-use crate::tree::{BindingId, Body, Fault, ListBody, PlaceId, Standing, Tree};
+use crate::tree::{Aspects, BindingId, Fault, FieldRef, ListBody, PlaceId, Source, Tree};
 use crate::value::{Value, sort};
 
 /// A read-only view of a place. Cheap to copy.
@@ -51,49 +53,63 @@ impl<'a> PlaceView<'a> {
     }
 
     /// Tracks an address that can lead to no place, whatever the data: a rule with it fails, and a selector is refused.
-    pub(crate) fn note_wrong(&self, error: Error) {
+    pub(crate) fn record_wrong(&self, error: Error) {
         if let Some(reads) = self.reads {
-            reads.note_wrong(error);
+            reads.record_wrong(error);
+        }
+    }
+
+    /// The tree that the place is in.
+    #[cfg(feature = "formula")]
+    pub(super) fn tree(&self) -> &'a Tree {
+        self.tree
+    }
+
+    /// Tracks a read of any place.
+    #[cfg(feature = "formula")]
+    pub(super) fn record(&self, place: PlaceId, reach: Reach, aspects: Aspects) {
+        if let Some(reads) = self.reads {
+            reads.record(place, reach, aspects);
         }
     }
 
     /// Tracks a read of the place itself.
-    fn look(&self, aspects: Aspects) {
+    fn read(&self, aspects: Aspects) {
         if let Some(reads) = self.reads {
-            reads.note(self.place, Reach::Own, aspects);
+            reads.record(self.place, Reach::Own, aspects);
         }
     }
 
     /// Tracks a read of something that depends on everything in a record or list.
-    fn look_at_sum(&self, aspects: Aspects) {
+    fn read_sum(&self, aspects: Aspects) {
         if let Some(reads) = self.reads {
             let reach = if self.part().is_field() { Reach::Own } else { Reach::Below };
             let below = if self.part().is_field() { aspects } else { aspects | Aspects::STRUCTURE };
-            reads.note(self.place, reach, below);
+            reads.record(self.place, reach, below);
         }
     }
 
     /// Tracks a read of something that a place inherits from the places around it.
-    fn look_around(&self, aspects: Aspects) {
+    fn read_around(&self, aspects: Aspects) {
         if let Some(reads) = self.reads {
-            let around = std::iter::successors(Some(self.place), |place| self.tree.parent(*place));
-            around.for_each(|place| reads.note(place, Reach::Own, aspects));
+            let around = self.tree.with_ancestors(self.place);
+            around.for_each(|place| reads.record(place, Reach::Own, aspects));
         }
     }
 
     /// Tracks a read of whether the place is relevant.
-    fn look_at_relevance(&self) {
+    fn read_relevance(&self) {
         if let Some(reads) = self.reads {
             let around = self.tree.relevance_around(self.place);
-            around.for_each(|place| reads.note(place, Reach::Own, Aspects::RELEVANT));
+            around.for_each(|place| reads.record(place, Reach::Own, Aspects::RELEVANT));
         }
     }
 
     /// Tracks a read of where the place is, or whether it is there.
-    fn look_at_way(&self) {
+    fn read_way(&self) {
         if let Some(reads) = self.reads {
-            let above = std::iter::successors(self.tree.parent(self.place), |place| self.tree.parent(*place));
-            above.for_each(|place| reads.note(place, Reach::Own, Aspects::STRUCTURE));
+            let above = self.tree.with_ancestors(self.place).skip(1);
+            above.for_each(|place| reads.record(place, Reach::Own, Aspects::STRUCTURE));
         }
     }
 
@@ -114,20 +130,20 @@ impl<'a> PlaceView<'a> {
 
     /// The pointer of the place now or, if the place is gone, of what it was removed from.
     pub fn pointer(&self) -> Pointer {
-        self.look_at_way();
+        self.read_way();
         self.tree.pointer(self.place)
     }
 
     /// Whether the place is in the form: not in a removed row, an absent record, or a variant that is not chosen.
     pub fn is_there(&self) -> bool {
-        self.look_at_way();
+        self.read_way();
         self.tree.is_there(self.place)
     }
 
     /// The text in the widget: as typed or, where nothing was typed since the last set, load or reset, the value in its edit
     /// format (see [`Part::edit_text`]). Records and lists have none.
     pub fn entry(&self) -> Cow<'a, str> {
-        self.look(Aspects::ENTRY);
+        self.read(Aspects::ENTRY);
         match self.tree.field(self.place) {
             Some(field) => field.text(self.part()),
             None => Cow::Borrowed(""),
@@ -136,10 +152,10 @@ impl<'a> PlaceView<'a> {
 
     /// The value in its display format, or the label of a choice. Empty for records and lists.
     pub fn display(&self) -> String {
-        self.look(Aspects::VALUE | Aspects::CHOICES);
+        self.read(Aspects::VALUE | Aspects::CHOICES);
         match self.tree.field(self.place) {
-            Some(field) if self.part().secret => mask(&field.value.to_text()).to_owned(),
-            Some(field) => self.part().display_text(&field.value, self.tree.choices(self.place)),
+            Some(field) if self.part().secret => mask(&field.value().to_text()).to_owned(),
+            Some(field) => self.part().display_text(field.value(), self.tree.choices(self.place)),
             None => String::new(),
         }
     }
@@ -147,22 +163,44 @@ impl<'a> PlaceView<'a> {
     /// The value, with everything in it.
     pub fn value(&self) -> Value {
         if self.sees_relevant && self.tree.has_relevance() {
-            self.look_at_sum(Aspects::VALUE | Aspects::RELEVANT);
-            self.look_at_relevance();
+            self.read_sum(Aspects::VALUE | Aspects::RELEVANT);
+            self.read_relevance();
             return self.tree.relevant_value(self.place);
         }
-        self.look_at_sum(Aspects::VALUE);
+        self.read_sum(Aspects::VALUE);
         self.tree.value(self.place)
+    }
+
+    /// What a function makes of the value of a field, without a copy of it.
+    #[cfg(feature = "formula")]
+    pub(crate) fn with_value<T>(&self, function: impl FnOnce(&Value) -> T) -> T {
+        match self.tree.field(self.place) {
+            Some(field) if !self.sees_relevant || !self.tree.has_relevance() => {
+                self.read(Aspects::VALUE);
+                function(field.value())
+            }
+            _ => function(&self.value()),
+        }
+    }
+
+    /// The number that the field holds: what [`PlaceView::value`] gives, but without a copy.
+    pub(crate) fn number(&self) -> Option<Decimal> {
+        if self.sees_relevant && self.tree.has_relevance() {
+            return self.value().as_number();
+        }
+        let field = self.tree.field(self.place)?;
+        self.read(Aspects::VALUE);
+        field.value().as_number()
     }
 
     /// The value as others may see it: with `•••` for every secret in it that is not empty.
     pub fn masked_value(&self) -> Value {
-        self.schema().masked(&[self.tree.node(self.place).part], &self.value())
+        self.schema().masked(&[self.tree.part_id(self.place)], &self.value())
     }
 
     /// The baseline as others may see it: with `•••` for every secret in it that is not empty.
     pub fn masked_baseline(&self) -> Value {
-        self.schema().masked(&[self.tree.node(self.place).part], &self.baseline())
+        self.schema().masked(&[self.tree.part_id(self.place)], &self.baseline())
     }
 
     /// The entry as others may see it: `•••` if it is a secret, and not empty.
@@ -173,18 +211,13 @@ impl<'a> PlaceView<'a> {
 
     /// Whether the place is made like the form of another schema: the same fields and rows, of the same kinds.
     pub(crate) fn is_like(&self, schema: &Schema) -> bool {
-        self.schema().is_alike(self.tree.node(self.place).part, schema, schema.root())
-    }
-
-    /// A hash of the value.
-    pub(crate) fn content(&self) -> u64 {
-        self.tree.node(self.place).content()
+        self.schema().is_alike(self.tree.part_id(self.place), schema, schema.root())
     }
 
     /// The choices of the field: those that were set at run time or by a rule, or else the schema's. For a list of choices,
     /// those of its rows.
     pub fn choices(&self) -> Option<&'a Choices> {
-        self.look(Aspects::CHOICES);
+        self.read(Aspects::CHOICES);
         match self.part().kind {
             Kind::List(list) => self.tree.choices_of_rows(self.place, self.schema().item(list)),
             _ => self.tree.choices(self.place),
@@ -193,33 +226,33 @@ impl<'a> PlaceView<'a> {
 
     /// Whether text in the place, or in one in it, is not committed yet.
     pub fn is_uncommitted(&self) -> bool {
-        self.look_at_sum(Aspects::UNCOMMITTED);
+        self.read_sum(Aspects::UNCOMMITTED);
         self.tree.is_uncommitted(self.place)
     }
 
     /// Whether the entry cannot be parsed.
     pub fn is_unreadable(&self) -> bool {
-        self.look(Aspects::ENTRY | Aspects::VALUE | Aspects::FINDINGS);
-        self.tree.field(self.place).is_some_and(|field| field.unreadable)
+        self.read(Aspects::ENTRY | Aspects::VALUE | Aspects::FINDINGS);
+        self.tree.field(self.place).is_some_and(FieldRef::is_unreadable)
     }
 
     /// Whether a person cannot change the place: it is calculated, or it or a place around it is read-only.
     pub fn is_readonly(&self) -> bool {
-        self.look_around(Aspects::READONLY);
+        self.read_around(Aspects::READONLY);
         self.tree.is_readonly(self.place)
     }
 
     /// Whether an empty value is an error.
     pub fn is_required(&self) -> bool {
-        self.look(Aspects::REQUIRED);
+        self.read(Aspects::REQUIRED);
         self.tree.is_required(self.place)
     }
 
     /// Whether the place is relevant: no rule says otherwise of it or of a place around it. A place that is not relevant keeps
     /// its value, but is not checked, and rules read it as blank.
     pub fn is_relevant(&self) -> bool {
-        self.look(Aspects::RELEVANT);
-        self.look_at_relevance();
+        self.read(Aspects::RELEVANT);
+        self.read_relevance();
         self.tree.is_relevant(self.place)
     }
 
@@ -235,88 +268,90 @@ impl<'a> PlaceView<'a> {
 
     /// Whether the place is one of two counterparts, and leads: the other one is calculated from it.
     pub fn is_driver(&self) -> bool {
-        self.look(Aspects::DRIVER);
+        self.read(Aspects::DRIVER);
         self.tree.counterpart(self.place).is_some() && self.tree.is_leading(self.place)
     }
 
     /// Whether the place has a suggestion that was overridden.
     pub fn is_overridden(&self) -> bool {
-        self.look(Aspects::DRIVER);
-        self.tree.standing(self.place) == Some(Standing::Suggestion) && self.tree.is_leading(self.place)
+        self.read(Aspects::DRIVER);
+        self.tree.source(self.place) == Some(Source::Suggestion) && self.tree.is_leading(self.place)
     }
 
     /// Whether there is a rule about the place itself.
     pub(crate) fn has_rules(&self) -> bool {
-        self.tree.standing(self.place).is_some()
+        !matches!(self.tree.source(self.place), None | Some(Source::Unseen))
     }
 
     /// Whether the place has the focus.
     pub fn has_focus(&self) -> bool {
-        self.look(Aspects::FOCUS);
+        self.read(Aspects::FOCUS);
         self.tree.focus() == Some(self.place)
     }
 
     /// Whether a binding of the place has the focus.
     pub(crate) fn is_focused_by(&self, binding: BindingId) -> bool {
-        self.look(Aspects::FOCUS | Aspects::HOLDER);
+        self.read(Aspects::FOCUS | Aspects::HOLDER);
         self.tree.is_focused_by(self.place, Some(binding))
     }
 
     /// What dirty compares with and reset returns to.
     pub fn baseline(&self) -> Value {
         // A field that keeps its value may have another baseline: then something of it was written all the same.
-        self.look_at_sum(Aspects::EPOCH | Aspects::VALUE | Aspects::DIRTY);
+        self.read_sum(Aspects::EPOCH | Aspects::VALUE | Aspects::DIRTY);
         self.tree.baseline(self.place)
     }
 
     /// Whether the value differs from the baseline, or the entry cannot be parsed. For records and lists, only values count.
     pub fn is_dirty(&self) -> bool {
-        self.look_at_sum(Aspects::DIRTY | Aspects::VALUE | Aspects::EPOCH);
+        self.read_sum(Aspects::DIRTY | Aspects::VALUE | Aspects::EPOCH);
         self.tree.is_dirty(self.place)
     }
 
     /// Whether a person has left the place, or one in it.
     pub fn is_touched(&self) -> bool {
-        self.look_at_sum(Aspects::TOUCHED | Aspects::EPOCH);
+        self.read_sum(Aspects::TOUCHED | Aspects::EPOCH);
         self.tree.is_touched(self.place)
     }
 
     /// Whether neither the place nor anything in it has an error. Warnings are not errors.
     pub fn is_valid(&self) -> bool {
-        self.look_at_sum(Aspects::FINDINGS | Aspects::EPOCH);
-        self.look_at_relevance();
+        self.read_sum(Aspects::FINDINGS | Aspects::EPOCH);
+        self.read_relevance();
         self.tree.is_valid(self.place)
     }
 
     /// A number that changes whenever the place, or one around it, is reset, so that a widget with state of its own knows.
     pub fn epoch(&self) -> u64 {
-        self.look_around(Aspects::EPOCH);
+        self.read_around(Aspects::EPOCH);
         self.tree.epoch(self.place)
     }
 
     /// Whether the place is an optional record or list that is not there.
     pub fn is_absent(&self) -> bool {
-        self.look(Aspects::PRESENCE);
-        self.tree.node(self.place).container().is_some_and(|container| !container.is_present())
+        self.read(Aspects::PRESENCE);
+        !self.tree.is_present(self.place)
     }
 
     /// The findings about the place itself.
     pub fn findings(&self) -> Vec<Finding> {
-        self.look(Aspects::FINDINGS | Aspects::TOUCHED | Aspects::CHOICES);
-        self.look_at_relevance();
-        let faults = self.tree.node(self.place).faults();
+        self.read(Aspects::FINDINGS | Aspects::TOUCHED | Aspects::CHOICES);
+        self.read_relevance();
+        let faults = self.tree.faults(self.place);
         if faults.is_empty() {
             return Vec::new();
         }
         // A message may name the entry, the number of rows, or two that are the same.
-        self.look_at_sum(Aspects::ENTRY | Aspects::VALUE);
+        self.read_sum(Aspects::ENTRY | Aspects::VALUE);
         let (entry, value, part, place) =
             (self.masked_entry(), self.own_value(), self.part(), self.pointer());
         let choices = self.tree.choices(self.place);
+        let properties = self.tree.properties_of(self.place);
+        let bounds = properties.and_then(|properties| properties.bounds.as_deref());
         let is_repeated = faults.iter().any(|fault| fault.kind == FindingKind::Repeated);
         let repeated = if is_repeated { self.tree.repeated_rows(self.place) } else { None };
         let subject =
-            Subject { part, choices, entry: &entry, value: &value, rows: self.row_count(), repeated };
+            Subject { part, choices, bounds, entry: &entry, value: &value, rows: self.row_count(), repeated };
         let shown = match part.reveal {
             Reveal::Always => true,
             Reveal::Touched => self.is_touched(),
@@ -325,8 +360,12 @@ impl<'a> PlaceView<'a> {
         let finding = |fault: &Fault| {
             let mut finding = finding(fault.kind, &subject, place.clone());
             (finding.label, finding.is_warning, finding.shown) = (label.to_owned(), fault.is_warning, shown);
-            if let Some(declared) = fault.constraint.and_then(|constraint| self.tree.constraint(constraint)) {
-                finding.message = declared.message.to_string();
+            if let Some(constraint) = fault.constraint {
+                let failed = properties.into_iter().flat_map(|properties| &properties.failed);
+                let own = failed.into_iter().find(|failed| failed.constraint == constraint);
+                let own = own.and_then(|failed| failed.message.as_ref());
+                let declared = self.tree.constraint(constraint).map(|declared| &declared.message);
+                finding.message = own.or(declared).map(|message| message.to_string()).unwrap_or_default();
             }
             if let Some(message) = self.tree.wording().and_then(|wording| (wording.0)(&finding)) {
                 finding.message = message;
@@ -338,7 +377,7 @@ impl<'a> PlaceView<'a> {
 
     /// The value of a field; of a record or a list, nothing, since its findings are not about what is in it.
     fn own_value(&self) -> Value {
-        self.tree.field(self.place).map(|field| field.value.clone()).unwrap_or_default()
+        self.tree.field(self.place).map(|field| field.value().clone()).unwrap_or_default()
     }
 
     /// The findings about the place and everything in it, in the order of the form. Places without findings are not visited.
@@ -350,8 +389,8 @@ impl<'a> PlaceView<'a> {
 
     /// Whether there is a finding about the place, or about anything in it.
     fn has_findings(&self) -> bool {
-        self.look_at_sum(Aspects::FINDINGS | Aspects::EPOCH);
-        self.look_at_relevance();
+        self.read_sum(Aspects::FINDINGS | Aspects::EPOCH);
+        self.read_relevance();
         self.tree.has_findings(self.place)
     }
 
@@ -359,9 +398,9 @@ impl<'a> PlaceView<'a> {
         if !self.has_findings() {
             return;
         }
-        self.look(Aspects::STRUCTURE);
+        self.read(Aspects::STRUCTURE);
         findings.extend(self.findings());
-        if let Body::List(list) = &self.tree.node(self.place).body {
+        if let Some(list) = self.tree.list(self.place) {
             let mut marked: Vec<_> =
                 list.marked.iter().map(|key| (list.sequence.position(*key), *key)).collect();
             sort(&mut marked);
@@ -375,45 +414,36 @@ impl<'a> PlaceView<'a> {
 
     /// The fields of a record in the order of the definition, those of its variant last, or the rows of a list.
     pub fn children(&self) -> impl Iterator<Item = PlaceView<'a>> + use<'a> {
-        self.look(Aspects::STRUCTURE);
+        self.read(Aspects::STRUCTURE);
         let (tree, view) = (self.tree, *self);
-        let below = match &tree.node(self.place).body {
-            Body::Record(record) if record.container.is_present() => {
-                let variants = tree.variants(self.place);
-                let mut children = record.children[..record.children.len() - variants.len()].to_vec();
-                for variant in variants {
-                    // Its fields stand in the record as if they were the record's own.
-                    children.extend(self.other(*variant).children().map(|child| child.id()));
-                }
-                children
-            }
-            Body::List(_) => tree.rows(self.place),
-            _ => Vec::new(),
-        };
+        let mut below = tree.below(self.place);
+        let variants = tree.variants(self.place);
+        below.truncate(below.len() - variants.len());
+        for variant in variants {
+            // Its fields stand in the record as if they were the record's own.
+            below.extend(self.other(variant).children().map(|child| child.id()));
+        }
         below.into_iter().map(move |place| view.other(place))
     }
 
     /// The place that steps lead to; `None` if there is none now.
     pub(crate) fn follow(&self, steps: &[Step]) -> Option<PlaceView<'a>> {
         steps.iter().try_fold(*self, |view, step| {
-            view.look(Aspects::STRUCTURE);
-            self.tree.follow(view.place, std::slice::from_ref(step)).ok().map(|place| view.other(place))
+            view.read(Aspects::STRUCTURE);
+            self.tree.step(view.place, *step).map(|place| view.other(place))
         })
     }
 
     /// The place that a pointer leads to; `None` if there is none now.
     pub(crate) fn follow_pointer(&self, pointer: &Pointer) -> Option<PlaceView<'a>> {
         pointer.tokens().try_fold(*self, |view, token| {
-            view.look(Aspects::STRUCTURE);
-            self.tree
-                .variants(view.place)
-                .iter()
-                .for_each(|place| view.other(*place).look(Aspects::STRUCTURE));
+            view.read(Aspects::STRUCTURE);
+            self.tree.variants(view.place).for_each(|place| view.other(place).read(Aspects::STRUCTURE));
             match self.tree.child_named(view.place, &token) {
                 Ok(place) => Some(view.other(place)),
                 Err(missing) => {
-                    if self.schema().parts_named(&[self.tree.node(view.place).part], &token).is_empty() {
-                        view.note_wrong(missing);
+                    if self.schema().parts_named(&[self.tree.part_id(view.place)], &token).is_empty() {
+                        view.record_wrong(missing);
                     }
                     None
                 }
@@ -435,7 +465,7 @@ impl<'a> PlaceView<'a> {
         if self.is_valid() {
             return None;
         }
-        if self.tree.node(self.place).faults().iter().any(|fault| !fault.is_warning) {
+        if self.tree.faults(self.place).iter().any(|fault| !fault.is_warning) {
             return Some(*self);
         }
         self.children().find_map(|child| child.first_finding())
@@ -453,13 +483,13 @@ impl<'a> PlaceView<'a> {
 
     /// The number of rows of a list; 0 for any other place.
     pub fn row_count(&self) -> usize {
-        self.look(Aspects::STRUCTURE);
+        self.read(Aspects::STRUCTURE);
         self.tree.list(self.place).map_or(0, |list| list.sequence.len() as usize)
     }
 
     /// The row of a list at a position.
     pub fn row(&self, position: usize) -> Option<PlaceView<'a>> {
-        self.look(Aspects::STRUCTURE);
+        self.read(Aspects::STRUCTURE);
         let list = self.tree.list(self.place)?;
         let key = list.sequence.at(u32::try_from(position).ok()?)?;
         Some(self.other(list.rows[key as usize].place))
@@ -470,25 +500,25 @@ impl<'a> PlaceView<'a> {
     pub fn row_key(&self) -> Option<u64> {
         self.tree.list(self.tree.parent(self.place)?)?;
         let is_in_list = !self.tree.is_prepared(self.place);
-        is_in_list.then(|| ListBody::shown_key(self.tree.node(self.place).slot))
+        is_in_list.then(|| ListBody::shown_key(self.tree.slot(self.place)))
     }
 
     /// The position of a row in its list, from 0; `None` if the place is not a row, or is gone.
     pub fn position(&self) -> Option<usize> {
-        self.look_at_way();
+        self.read_way();
         let list = self.tree.list(self.tree.parent(self.place)?)?;
-        list.sequence.position(self.tree.node(self.place).slot).map(|position| position as usize)
+        list.sequence.position(self.tree.slot(self.place)).map(|position| position as usize)
     }
 
     /// Whether the place is a row that is not in the baseline.
     pub fn is_added(&self) -> bool {
-        self.look_at_way();
+        self.read_way();
         self.tree.row_marks(self.place).0
     }
 
     /// Whether the place is a row of the baseline that has moved.
     pub fn is_moved(&self) -> bool {
-        self.look_at_way();
+        self.read_way();
         self.tree.row_marks(self.place).1
     }
 }

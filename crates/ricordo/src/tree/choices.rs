@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashMap;
 
-use super::{Body, Pattern, PlaceId, Tree, Undo};
+use super::{Aspects, Pattern, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::{Choices, PartId};
 
 /// Choices that were set at run time: of single fields, and of all fields that a pattern means, by their part.
@@ -21,12 +21,17 @@ impl RunTimeChoices {
 }
 
 impl Tree {
+    /// Whether the choices of any field were set at run time.
+    pub(super) fn has_choices_at_run_time(&self) -> bool {
+        !self.choices.of_places.is_empty() || !self.choices.of_parts.is_empty()
+    }
+
     /// What a field is chosen from now: the choices that a rule gives, its own, those of all such fields, or the schema's.
     pub(crate) fn choices(&self, place: PlaceId) -> Option<&Choices> {
-        let ruled = self.flags_of(place).and_then(|flags| flags.choices.as_ref());
+        let ruled = self.properties_of(place).and_then(|flags| flags.choices.as_ref());
         let own = ruled.or_else(|| self.choices.of_places.get(&place));
         own.or_else(|| {
-            let part = self.node(place).part;
+            let part = self.part_id(place);
             self.choices_of_part(part, |pattern| self.is_meant(place, pattern))
         })
     }
@@ -58,11 +63,12 @@ impl Tree {
         if self.choices.of_places.get(&place) == choices.as_ref() {
             return;
         }
+        self.changes.note_for(&mut self.arena, place, Aspects::CHOICES | Aspects::OFFERED, Unchecked::Itself);
         let before = match choices {
             Some(choices) => self.choices.of_places.insert(place, choices),
             None => self.choices.of_places.remove(&place),
         };
-        self.log.push(Undo::Choices { place, before });
+        self.changes.push(Reversal::Choices { place, before });
     }
 
     /// Sets the choices of all fields of a part that a pattern means, also of those to come, or takes them away.
@@ -79,7 +85,15 @@ impl Tree {
                 None
             }
         };
-        self.log.push(Undo::PartChoices { part, pattern, before });
+        for place in self.places_meant(part, &pattern) {
+            self.changes.note_for(
+                &mut self.arena,
+                place,
+                Aspects::CHOICES | Aspects::OFFERED,
+                Unchecked::Itself,
+            );
+        }
+        self.changes.push(Reversal::PartChoices { part, pattern, before });
     }
 
     /// Takes over all choices of another tree of the same schema, given where its places are in this one.
@@ -93,7 +107,7 @@ impl Tree {
     /// All places of a part that a pattern means, also those that are gone and may come back, in the order in which they
     /// were made.
     pub(crate) fn places_ever_meant(&self, part: PartId, pattern: &Pattern) -> Vec<PlaceId> {
-        let of_part = self.nodes.iter().filter(|(_, node)| node.part == part).map(|(place, _)| place);
+        let of_part = self.arena.iter().filter(|(_, node)| node.part == part).map(|(place, _)| place);
         of_part.filter(|place| self.is_meant(*place, pattern)).collect()
     }
 
@@ -109,16 +123,10 @@ impl Tree {
         let mut found = Vec::new();
         let mut rest = vec![self.root];
         while let Some(place) = rest.pop() {
-            if self.node(place).part == part {
+            if self.part_id(place) == part {
                 found.push(place);
             }
-            match &self.node(place).body {
-                Body::Record(record) if record.container.is_present() => {
-                    rest.extend(record.children.iter().rev());
-                }
-                Body::List(_) => rest.extend(self.rows(place).into_iter().rev()),
-                _ => {}
-            }
+            rest.extend(self.below(place).into_iter().rev());
         }
         found
     }

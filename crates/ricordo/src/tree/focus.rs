@@ -1,6 +1,6 @@
 //! The focus: which place has it, and through which binding.
 
-use super::{PlaceId, Tree, Undo};
+use super::{Aspects, PlaceId, Reversal, Tree, Unchecked};
 
 /// Names a binding of a form. Of several widgets that are bound to one place, the focus has only one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -41,8 +41,13 @@ impl Tree {
     /// Gives the focus to a place, or to none.
     pub(crate) fn set_focus(&mut self, focus: Option<Focus>) {
         let before = std::mem::replace(&mut self.focus, focus);
-        if before != focus {
-            self.log.push(Undo::Focus { before });
+        if before == focus {
+            return;
         }
+        for place in [before, focus].into_iter().flatten().map(|focus| focus.place) {
+            let aspects = Aspects::FOCUS | Aspects::HOLDER;
+            self.changes.note_for(&mut self.arena, place, aspects, Unchecked::Nothing);
+        }
+        self.changes.push(Reversal::Focus { before });
     }
 }

@@ -2,11 +2,134 @@
 
 use std::collections::BTreeSet;
 
-use super::sequence::Key;
-use super::{Body, ListBody, Marks, PlaceId, Tree};
+use rustc_hash::FxHashSet;
+
+use super::marks::{Counts, Marks};
+use super::sequence::{Key, RowSequence};
+use super::{PlaceId, Tree};
 use crate::value::{Value, sort, sorted_by_cached_key};
 
+/// What is kept of a list.
+#[derive(Debug, Default)]
+pub(crate) struct ListBody {
+    /// How many rows have each mark.
+    pub(super) counts: Counts<u32>,
+    /// Every row there ever was, by key.
+    pub(crate) rows: Vec<Row>,
+    /// The rows that are there now, in order.
+    pub(crate) sequence: RowSequence,
+    /// Whether the values of the rows in order are not the baseline's.
+    pub(super) differs: bool,
+    /// The rows of the baseline, in its order. Each knows its position here.
+    pub(crate) baseline: Vec<Key>,
+    pub(super) baseline_hash: u64,
+    /// Rows that are there now and are not the baseline's.
+    pub(crate) added: BTreeSet<Key>,
+    /// Rows of the baseline that were moved or removed. The others stand in the baseline's order.
+    pub(crate) displaced: BTreeSet<Key>,
+    /// Rows that are there now and have some mark, so that a reset need not visit the others.
+    pub(crate) marked: FxHashSet<Key>,
+    /// Rows whose content hash may be stale. Each of them says so itself.
+    stale: Vec<Key>,
+    /// Which rows have the same content; only where rows must differ.
+    pub(super) contents: Option<Box<Contents>>,
+}
+
+/// The position of a row that the baseline does not have.
+const NONE: u32 = u32::MAX;
+
+/// A row of a list, present or removed.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Row {
+    pub(crate) place: PlaceId,
+    baseline_position: u32,
+    is_stale: bool,
+}
+
+impl Row {
+    /// A row that stands in the baseline at a position, or was added since.
+    pub(super) fn new(place: PlaceId, baseline_position: Option<u32>) -> Self {
+        Row { place, baseline_position: baseline_position.unwrap_or(NONE), is_stale: false }
+    }
+
+    /// Where it stands in the baseline; `None` for a row that was added since.
+    pub(crate) fn baseline_position(&self) -> Option<u32> {
+        Some(self.baseline_position).filter(|position| *position != NONE)
+    }
+
+    pub(super) fn set_baseline_position(&mut self, position: Option<u32>) {
+        self.baseline_position = position.unwrap_or(NONE);
+    }
+}
+
 impl ListBody {
+    /// The key of a row as people see it. Keys count from 1 within a list, and are not given out twice.
+    pub(crate) fn shown_key(key: Key) -> u64 {
+        u64::from(key) + 1
+    }
+
+    /// The row of a key as people see it.
+    pub(crate) fn row_of_shown(&self, key: u64) -> Option<Row> {
+        let index = key.checked_sub(1)?;
+        self.rows.get(usize::try_from(index).ok()?).copied()
+    }
+
+    /// The key of a new row, which is not in the list yet.
+    pub(super) fn new_row(&mut self, place: PlaceId) -> Key {
+        self.rows.push(Row::new(place, None));
+        self.sequence.new_key()
+    }
+
+    /// Whether rows were added, removed or moved since the baseline.
+    pub(crate) fn is_reordered(&self) -> bool {
+        !self.added.is_empty() || !self.displaced.is_empty()
+    }
+
+    /// Whether the list must know the content hashes of its rows at any time.
+    pub(super) fn needs_hashes(&self) -> bool {
+        self.is_reordered() || self.contents.is_some()
+    }
+
+    /// Counts a row that had the marks `before` and has the marks `after`.
+    pub(super) fn count(&mut self, key: Key, before: Marks, after: Marks) {
+        self.counts.shift(before, after);
+        match (before.any(), after.any()) {
+            (false, true) => _ = self.marked.insert(key),
+            (true, false) => _ = self.marked.remove(&key),
+            (true, true) | (false, false) => {}
+        }
+    }
+
+    /// Notes that the content of a row may be another.
+    pub(super) fn note_stale(&mut self, key: Key) {
+        if let Some(row) = self.rows.get_mut(key as usize)
+            && !row.is_stale
+        {
+            row.is_stale = true;
+            self.stale.push(key);
+        }
+    }
+
+    /// Sets the content hash of a row.
+    pub(super) fn set_content(&mut self, key: Key, content: u64) {
+        self.sequence.set_hash(key, content);
+        self.rows[key as usize].is_stale = false;
+    }
+
+    /// Adds a row that is in the list to those by content, where rows must differ.
+    pub(super) fn put_content(&mut self, key: Key) {
+        if let Some(contents) = &mut self.contents {
+            contents.put(key, self.sequence.hash_of(key));
+        }
+    }
+
+    /// Takes a row out of those by content.
+    pub(super) fn take_content(&mut self, key: Key) {
+        if let Some(contents) = &mut self.contents {
+            contents.take(key, self.sequence.hash_of(key));
+        }
+    }
+
     /// Whether the rows are those of the baseline, in its order: then all that were displaced stand where they
     /// stood, and the others have not changed their order.
     pub(super) fn is_in_baseline_order(&self) -> bool {
@@ -15,7 +138,7 @@ impl ListBody {
             && self
                 .displaced
                 .iter()
-                .all(|key| self.rows[*key as usize].baseline_position == self.sequence.position(*key))
+                .all(|key| self.rows[*key as usize].baseline_position() == self.sequence.position(*key))
     }
 }
 
@@ -29,15 +152,21 @@ impl Tree {
     /// Finds out whether the values of a list's rows, in order, are still the baseline's.
     ///
     /// As long as the rows are the baseline's own in their order, that is a matter of counting. Otherwise the
-    /// content hashes tell, and only if they are equal are rows compared one by one: those that do not stand where
+    /// content hashes decide, and only if they are equal are rows compared one by one: those that do not stand where
     /// they stood.
     pub(super) fn compare_rows(&mut self, place: PlaceId) {
         let Some(list) = self.list(place) else { return };
-        let as_before = list.added.is_empty() && list.displaced.is_empty();
-        let alike = list.has_baseline_length() && list.sequence.hash() == list.baseline_hash;
+        let needs_hashes = list.needs_hashes();
+        if needs_hashes {
+            self.refresh_hashes(place);
+        }
+        let Some(list) = self.list(place) else { return };
+        let as_before = !list.is_reordered();
+        let alike = || list.has_baseline_length() && list.sequence.hash() == list.baseline_hash;
+        let alike = !as_before && alike();
         let is_counted = as_before || (alike && list.is_in_baseline_order());
         let differs = if is_counted {
-            list.container.counts_mark(Marks::DIFFERS)
+            list.counts.marks().has(Marks::DIFFERS)
         } else if alike {
             let (equal, compared) = self.rows_equal_baseline(list);
             self.cost.compared_rows += compared;
@@ -45,10 +174,45 @@ impl Tree {
         } else {
             true
         };
-        if let Some(list) = self.list_mut(place) {
-            list.differs = differs;
+        let Some(list) = self.list_mut(place) else { return };
+        list.differs = differs;
+        if needs_hashes {
             let nodes = list.sequence.take_touched_nodes();
             self.cost.row_nodes += nodes;
+        }
+    }
+
+    /// The hash of the rows of a list, in order.
+    pub(crate) fn rows_hash(&mut self, list: PlaceId) -> u64 {
+        self.refresh_hashes(list);
+        self.list(list).map_or(0, |list| list.sequence.hash())
+    }
+
+    /// Computes the content hashes of a list's rows that may be stale.
+    pub(super) fn refresh_hashes(&mut self, place: PlaceId) {
+        let Some(list) = self.list_mut(place).filter(|list| !list.stale.is_empty()) else { return };
+        let mut stale = std::mem::take(&mut list.stale);
+        for key in stale.drain(..) {
+            let Some(row) = self.list(place).and_then(|list| list.rows.get(key as usize)).copied() else {
+                continue;
+            };
+            if !row.is_stale {
+                continue;
+            }
+            self.cost.places += 1;
+            let content = self.content(row.place);
+            let Some(list) = self.list_mut(place) else { return };
+            if list.sequence.holds(key) {
+                list.take_content(key);
+                list.set_content(key, content);
+                list.put_content(key);
+            } else {
+                list.set_content(key, content);
+            }
+        }
+        if let Some(list) = self.list_mut(place) {
+            // The room is kept for the next.
+            list.stale = stale;
         }
     }
 
@@ -59,11 +223,11 @@ impl Tree {
     /// or stood, they are still where they were, or all so many positions further on; only these are compared.
     fn rows_equal_baseline(&self, list: &ListBody) -> (bool, u64) {
         let row = |key: Key| list.rows[key as usize].place;
-        let differs = |key: Key| self.node(row(key)).marks().has(Marks::DIFFERS);
+        let differs = |key: Key| self.marks(row(key)).has(Marks::DIFFERS);
         let others = || list.added.iter().chain(&list.displaced);
         let mut stand: Vec<u32> = others().filter_map(|key| list.sequence.position(*key)).collect();
         let mut stood: Vec<u32> =
-            others().filter_map(|key| list.rows[*key as usize].baseline_position).collect();
+            others().filter_map(|key| list.rows[*key as usize].baseline_position()).collect();
         sort(&mut stand);
         sort(&mut stood);
         let (mut stand, mut stood) = (stand.into_iter().peekable(), stood.into_iter().peekable());
@@ -89,13 +253,13 @@ impl Tree {
             position = end;
         }
         // Of those that were not compared, none may be other than it was.
-        (differing == list.container.differing(), compared)
+        (differing == list.counts.differing(), compared)
     }
 
     /// Where the row of a key, as people see it, stands in a list.
     pub(crate) fn shown_position(&self, list: PlaceId, key: u64) -> Option<usize> {
         let body = self.list(list)?;
-        let position = body.sequence.position(self.node(body.row_of_shown(key)?.place).slot)?;
+        let position = body.sequence.position(self.slot(body.row_of_shown(key)?.place))?;
         Some(position as usize)
     }
 
@@ -117,7 +281,7 @@ impl Tree {
 
         let kept_behind = old.len() - back;
         for row in &old[front..kept_behind] {
-            self.remove_row(list, self.node(*row).slot);
+            self.remove_row(list, self.slot(*row));
         }
         let new_behind = values.len() - back;
         let position = |index: usize| u32::try_from(index).unwrap_or(u32::MAX);
@@ -134,13 +298,12 @@ impl Tree {
 
     /// Whether a row was added since the baseline, and whether it was moved.
     pub(crate) fn row_marks(&self, row: PlaceId) -> (bool, bool) {
-        let key = self.node(row).slot;
-        match self.parent(row).map(|list| &self.node(list).body) {
-            Some(Body::List(list)) => {
-                (list.rows[key as usize].baseline_position.is_none(), list.displaced.contains(&key))
-            }
-            _ => (false, false),
-        }
+        let key = self.slot(row);
+        let list = self.parent(row).and_then(|list| self.list(list));
+        list.and_then(|list| Some((list.rows.get(key as usize)?, list)))
+            .map_or((false, false), |(row, list)| {
+                (row.baseline_position().is_none(), list.displaced.contains(&key))
+            })
     }
 }
 
@@ -183,7 +346,7 @@ impl Tree {
 
     /// The positions of the first two rows of a list that hold the same value, where rows must differ.
     pub(crate) fn repeated_rows(&self, place: PlaceId) -> Option<(u32, u32)> {
-        let position = |row: PlaceId| self.list(place)?.sequence.position(self.node(row).slot);
+        let position = |row: PlaceId| self.list(place)?.sequence.position(self.slot(row));
         let pairs = self.crowded_rows(place).filter_map(|rows| {
             let rows = sorted_by_cached_key(rows.collect(), |row| position(*row));
             let (first, second) = self.same_among(rows.iter().copied())?;
@@ -227,6 +390,6 @@ impl Tree {
     fn is_unfilled(&self, row: PlaceId) -> bool {
         let value = self.value(row);
         value.holds_nothing()
-            || (value.as_record().is_some() && value == self.schema().blank(self.node(row).part))
+            || (value.as_record().is_some() && value == self.schema().blank(self.part_id(row)))
     }
 }

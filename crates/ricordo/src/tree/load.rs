@@ -1,114 +1,212 @@
-//! Making places from values.
+//! Making places, from values or by a reader that fills them one by one.
 
-use super::list::Contents;
-use super::node::{Body, Container, Counts, Field, ListBody, Marks, Node, Presence, RecordBody, Row};
+use std::sync::Arc;
+
+use super::arena::{Body, NONE, Node};
+use super::list::{Contents, Row};
 use super::sequence::RowSequence;
+use super::state::{Presence, State};
 use super::{PlaceId, Tree};
-use crate::schema::{Kind, ListId, PartId, RecordId};
-use crate::value::{Record, Value, member_content};
+use crate::schema::{Kind, ListId, PartId, RecordId, Schema};
+use crate::value::{Record, Value};
 
 impl Tree {
-    /// Makes a place, and all in it, that holds a fitted value as both its value and its baseline. The place
-    /// is not yet known to its parent.
-    pub(super) fn load(&mut self, part: PartId, parent: PlaceId, slot: u32, value: Value) -> PlaceId {
+    /// Makes a place, and all in it, that holds a fitted value as both its value and its baseline. The place is not yet known to
+    /// its parent. Returns its node.
+    pub(super) fn load(&mut self, part: PartId, parent: u32, slot: u32, value: Value) -> u32 {
+        let index = self.arena.allocate(1);
+        self.load_at(index, part, parent, slot, value);
+        index
+    }
+
+    fn load_at(&mut self, index: u32, part: PartId, parent: u32, slot: u32, value: Value) {
         self.cost.places += 1;
         let described = self.schema.part(part);
-        let presence = match &value {
-            Value::Null if described.nullable => Presence::Null,
-            Value::Blank if described.nullable => Presence::Blank,
-            _ => Presence::Present,
-        };
-        let container = Container::with_presence(presence);
         match described.kind {
             Kind::Record(record) => {
-                let body = Body::Record(Box::new(RecordBody { container, ..RecordBody::default() }));
-                let place = self.nodes.insert(Node { parent, part, slot, body });
+                let presence = Presence::of(described, &value);
+                let body = Body::record(NONE, 0);
+                self.arena.fill(index, Node::new(body, parent, slot, part).in_state(both(presence)));
                 if presence == Presence::Present {
                     let members = if let Value::Record(members) = value { members } else { Record::new() };
-                    self.load_members(place, record, members);
+                    self.load_members(self.arena.id(index), record, members);
                 }
-                place
             }
             Kind::List(list) => {
-                let body = Body::List(Box::new(ListBody { container, ..ListBody::default() }));
-                let place = self.nodes.insert(Node { parent, part, slot, body });
-                self.load_rows(place, list, if let Value::List(rows) = value { rows } else { Vec::new() });
-                place
+                let presence = Presence::of(described, &value);
+                let body = Body::List(Box::default());
+                self.arena.fill(index, Node::new(body, parent, slot, part).in_state(both(presence)));
+                let rows = if let Value::List(rows) = value { rows } else { Vec::new() };
+                self.load_rows(index, list, rows);
             }
-            _ => self.nodes.insert(Node { parent, part, slot, body: Body::Field(Field::holding(value)) }),
+            Kind::Text
+            | Kind::Flag
+            | Kind::Integer
+            | Kind::Decimal
+            | Kind::Date
+            | Kind::Time
+            | Kind::DateTime(_)
+            | Kind::Choice(_) => self.arena.fill(index, Node::new(Body::Field(value), parent, slot, part)),
         }
     }
 
-    /// Gives a record new children that hold these members; those that it had come back.
-    pub(super) fn load_members(
-        &mut self,
-        place: PlaceId,
-        record: RecordId,
-        members: Record,
-    ) -> Box<[PlaceId]> {
+    /// Gives a record new children that hold these members.
+    pub(super) fn load_members(&mut self, place: PlaceId, record: RecordId, members: Record) {
         let schema = self.schema.clone();
         let mut in_variants = schema.in_variants(record, &members).into_iter();
         let mut members = members.into_members().peekable();
-        let fields = schema.fields(record).zip(0_u32..);
-        let children = fields.map(|((name, part), slot)| {
+        let first = self.arena.allocate(self.width(place));
+        let parent = place.index();
+        for ((name, part), slot) in schema.fields(record).zip(0_u32..) {
             // Fitted members come in the order of the fields, with blank ones left out.
-            if schema.part(part).local {
-                return self.load(part, place, slot, schema.blank(part));
-            }
-            let value = members.next_if(|(given, _)| **given == *name).map(|(_, value)| value);
-            self.load(part, place, slot, value.unwrap_or_default())
-        });
-        let mut children: Vec<PlaceId> = children.collect();
-        let first = u32::try_from(children.len()).unwrap_or(u32::MAX);
-        for (variant, slot) in schema.variants(record).iter().zip(first..) {
+            let value = if schema.part(part).local {
+                schema.blank(part)
+            } else {
+                members.next_if(|(given, _)| **given == *name).map(|(_, value)| value).unwrap_or_default()
+            };
+            self.load_at(first + slot, part, parent, slot, value);
+        }
+        let fields = u32::try_from(schema.fields(record).len()).unwrap_or(NONE);
+        for (variant, slot) in schema.variants(record).iter().zip(fields..) {
             let held = in_variants.next().unwrap_or_default();
-            children.push(self.load(variant.part(), place, slot, held));
+            self.load_at(first + slot, variant.part(), parent, slot, held);
         }
-        self.set_children(place, children.into())
+        self.adopt(place, first);
     }
 
-    /// Gives a record these children, and counts and hashes them; the children that it had come back. What a record
-    /// counts is always found by looking at its children when it gets others: what happened to them meanwhile was no
-    /// business of the record's.
-    pub(super) fn set_children(&mut self, place: PlaceId, children: Box<[PlaceId]>) -> Box<[PlaceId]> {
-        let (mut counts, mut content) = (Counts::default(), 0_u64);
-        for child in &children {
-            let node = self.node(*child);
-            let summary = if self.part(*child).local { node.summary().beside() } else { node.summary() };
-            counts.shift(Marks::default(), summary.marks);
-            content = content.wrapping_add(member_content(u64::from(node.slot), summary.content));
-        }
-        let Some(body) = self.record_mut(place) else { return children };
-        (body.container.counts, body.content) = (counts, content);
-        std::mem::replace(&mut body.children, children)
-    }
-
-    fn load_rows(&mut self, place: PlaceId, list: ListId, values: Vec<Value>) {
+    fn load_rows(&mut self, index: u32, list: ListId, values: Vec<Value>) {
         let item = self.schema.item(list);
-        let mut contents = Vec::with_capacity(values.len());
-        let (count, places_before) = (values.len(), self.nodes.len());
-        let rows = values.into_iter().zip(0_u32..).map(|(value, position)| {
-            let row = self.load(item, place, position, value);
-            if position == 0 {
-                // Rows are mostly alike, so the first tells how much room the others take.
-                self.nodes.reserve((self.nodes.len() - places_before) * (count - 1));
-            }
-            contents.push(self.nodes[row].content());
-            Row { place: row, baseline_position: Some(position) }
-        });
-        let rows = rows.collect();
-        let are_unique = self.part(place).constraints.unique_items;
+        let mut rows = LoadedRows::with_capacity(values.len());
+        for value in values {
+            let row = self.load(item, index, rows.next_key(), value);
+            rows.push(self, row);
+        }
+        rows.finish(self, index);
+    }
+}
+
+/// The rows of a list that is being loaded.
+#[derive(Debug, Default)]
+pub(crate) struct LoadedRows {
+    rows: Vec<Row>,
+    contents: Vec<u64>,
+}
+
+impl LoadedRows {
+    fn with_capacity(rows: usize) -> Self {
+        LoadedRows { rows: Vec::with_capacity(rows), contents: Vec::with_capacity(rows) }
+    }
+
+    fn next_key(&self) -> u32 {
+        u32::try_from(self.rows.len()).unwrap_or(NONE)
+    }
+
+    fn push(&mut self, tree: &mut Tree, row: u32) {
+        let key = self.next_key();
+        if key == 0 {
+            // Rows are mostly alike, so the first shows how much room the others take.
+            let places = tree.arena.len() - row as usize;
+            tree.arena.reserve(places * self.rows.capacity().saturating_sub(1));
+        }
+        self.contents.push(tree.content_at(row));
+        self.rows.push(Row::new(tree.arena.id(row), Some(key)));
+    }
+
+    fn finish(self, tree: &mut Tree, list: u32) {
+        let sequence = RowSequence::with_hashes(self.contents);
+        let place = tree.arena.id(list);
+        let are_unique = tree.part(place).constraints.unique_items;
         let unique = are_unique.then(|| {
             let mut known = Box::<Contents>::default();
-            (0..).zip(&contents).for_each(|(key, content)| known.put(key, *content));
+            sequence.keys().for_each(|key| known.put(key, sequence.hash_of(key)));
             known
         });
-        let mut sequence = RowSequence::with_hashes(contents);
-        self.cost.row_nodes += sequence.take_touched_nodes();
-        if let Some(body) = self.list_mut(place) {
-            body.contents = unique;
+        if let Some(body) = tree.list_mut(place) {
             (body.baseline, body.baseline_hash) = ((0..sequence.len()).collect(), sequence.hash());
-            (body.rows, body.sequence) = (rows, sequence);
+            (body.rows, body.sequence, body.contents) = (self.rows, sequence, unique);
+            let nodes = body.sequence.take_touched_nodes();
+            tree.cost.row_nodes += nodes;
         }
     }
+}
+
+/// A tree that is being filled by a reader, place by place, with values that fit them.
+#[derive(Debug)]
+pub(crate) struct Loader {
+    tree: Tree,
+}
+
+/// A place of a tree that is being filled.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Unfilled {
+    index: u32,
+    parent: u32,
+    slot: u32,
+    pub(crate) part: PartId,
+}
+
+impl Loader {
+    pub(crate) fn new(schema: Arc<Schema>) -> (Self, Unfilled) {
+        let mut tree = Tree::empty(schema);
+        let index = tree.arena.allocate(1);
+        tree.root = tree.arena.id(index);
+        let part = tree.schema.root();
+        (Loader { tree }, Unfilled { index, parent: NONE, slot: 0, part })
+    }
+
+    pub(crate) fn schema(&self) -> &Arc<Schema> {
+        &self.tree.schema
+    }
+
+    /// Fills a place with a value, which must fit it.
+    pub(crate) fn fill(&mut self, place: Unfilled, value: Value) {
+        let Unfilled { index, parent, slot, part } = place;
+        self.tree.load_at(index, part, parent, slot, value);
+    }
+
+    /// Begins a record without variants, which is there. Each of its fields must be filled then.
+    pub(crate) fn open_record(&mut self, place: Unfilled, fields: u32) -> u32 {
+        self.tree.cost.places += 1;
+        let Unfilled { index, parent, slot, part } = place;
+        let first = self.tree.arena.allocate(fields);
+        self.tree.arena.fill(index, Node::new(Body::record(first, fields), parent, slot, part));
+        first
+    }
+
+    /// A field of a record that was begun.
+    pub(crate) fn field(record: Unfilled, first: u32, slot: u32, part: PartId) -> Unfilled {
+        Unfilled { index: first + slot, parent: record.index, slot, part }
+    }
+
+    /// Begins a list that is there.
+    pub(crate) fn open_list(&mut self, place: Unfilled) -> LoadedRows {
+        self.tree.cost.places += 1;
+        let Unfilled { index, parent, slot, part } = place;
+        self.tree.arena.fill(index, Node::new(Body::List(Box::default()), parent, slot, part));
+        LoadedRows::default()
+    }
+
+    /// The next row of a list that was begun.
+    pub(crate) fn next_row(&mut self, list: Unfilled, rows: &LoadedRows, part: PartId) -> Unfilled {
+        Unfilled { index: self.tree.arena.allocate(1), parent: list.index, slot: rows.next_key(), part }
+    }
+
+    /// Adds a row to its list after it was filled.
+    pub(crate) fn close_row(&mut self, rows: &mut LoadedRows, row: Unfilled) {
+        rows.push(&mut self.tree, row.index);
+    }
+
+    pub(crate) fn close_list(&mut self, list: Unfilled, rows: LoadedRows) {
+        rows.finish(&mut self.tree, list.index);
+    }
+
+    /// The tree, after all of it was filled.
+    pub(crate) fn finish(self) -> Tree {
+        self.tree
+    }
+}
+
+/// The state of a record or list that is there, or not, in its value and its baseline alike.
+fn both(presence: Presence) -> State {
+    State::default().with_presence(presence).with_baseline_presence(presence)
 }

@@ -1,6 +1,8 @@
 //! From addresses to places and back.
 
-use super::{Body, PlaceId, Tree};
+use super::arena::{Body, NONE};
+use super::state::Presence;
+use super::{FieldRef, PlaceId, Shape, Tree};
 use crate::schema::{Error, ErrorKind, Kind, Named, Pointer, Step};
 
 impl Tree {
@@ -29,11 +31,12 @@ impl Tree {
             let problem = problem(Named(&reached));
             Error::new(ErrorKind::NotFound, reached, problem)
         };
-        match (&self.node(place).body, &self.part(place).kind) {
-            (Body::Record(record), Kind::Record(fields)) => {
-                let is_present = record.container.is_present();
-                if let Some((slot, _)) = self.schema().field(*fields, token).filter(|_| is_present) {
-                    return Ok(record.children[slot as usize]);
+        match (&self.arena.get(place).body, &self.part(place).kind) {
+            (Body::Record { .. } | Body::Wide(_), Kind::Record(fields)) => {
+                let is_present = self.is_present(place);
+                let found = self.schema().field(*fields, token).filter(|_| is_present);
+                if let Some(child) = found.and_then(|(slot, _)| self.child(place, slot)) {
+                    return Ok(child);
                 }
                 if self.schema().fields_named(*fields, token).next().is_none() {
                     let missing = missing(&|reached| format!("{reached} has no field “{token}”"));
@@ -74,52 +77,64 @@ impl Tree {
         }
     }
 
+    /// The place that a step leads to from another, if there is one.
+    pub(crate) fn step(&self, from: PlaceId, step: Step) -> Option<PlaceId> {
+        let node = self.arena.get(from);
+        match (step, &node.body) {
+            (Step::Field(slot), Body::Record { .. } | Body::Wide(_)) => {
+                let is_present = node.state.presence() == Presence::Present;
+                if is_present { self.child(from, slot) } else { None }
+            }
+            (Step::Row(position), Body::List(list)) => {
+                list.sequence.at(position).map(|key| list.rows[key as usize].place)
+            }
+            (
+                Step::Field(_) | Step::Row(_),
+                Body::Field(_) | Body::Record { .. } | Body::Wide(_) | Body::List(_),
+            ) => None,
+        }
+    }
+
     /// The place that steps lead to from another.
     pub(crate) fn follow(&self, from: PlaceId, steps: &[Step]) -> Result<PlaceId, Error> {
-        steps.iter().try_fold(from, |place, step| {
-            let (problem, reached) = match (*step, &self.node(place).body) {
-                (Step::Field(slot), Body::Record(record)) if record.container.is_present() => {
-                    match record.children.get(slot as usize) {
-                        Some(child) => return Ok(*child),
-                        None => ("has no field of this number", self.pointer(place)),
-                    }
-                }
-                (Step::Row(position), Body::List(list)) => match list.sequence.at(position) {
-                    Some(key) => return Ok(list.rows[key as usize].place),
-                    None => {
-                        let reached = self.pointer(place);
-                        let problem = no_row(&reached, list.sequence.len(), position as usize);
-                        return Err(Error::new(ErrorKind::NotFound, reached, problem));
-                    }
-                },
-                (Step::Field(_), Body::Record(_)) if self.is_variant(place) => {
-                    let record = self.parent(place).unwrap_or(place);
-                    let reached = self.pointer(record);
-                    let problem =
-                        format!("{} has another variant {}", Named(&reached), self.while_tag(record));
-                    return Err(Error::new(ErrorKind::NotFound, reached, problem));
-                }
-                (Step::Field(_), Body::Record(_)) => {
-                    ("is empty, so there is nothing in it", self.pointer(place))
-                }
-                (Step::Field(_), _) => ("is not a record", self.pointer(place)),
-                (Step::Row(_), _) => ("is not a list", self.pointer(place)),
-            };
-            let problem = format!("{} {problem}", Named(&reached));
-            Err(Error::new(ErrorKind::NotFound, reached, problem))
-        })
+        steps
+            .iter()
+            .try_fold(from, |place, step| self.step(place, *step).ok_or_else(|| self.missing(place, *step)))
+    }
+
+    /// Why a step leads nowhere.
+    fn missing(&self, place: PlaceId, step: Step) -> Error {
+        let reached = self.pointer(place);
+        let problem = match (step, self.shape(place)) {
+            (Step::Field(_), Shape::Record) if self.is_present(place) => "has no field of this number",
+            (Step::Field(_), Shape::Record) if self.is_variant(place) => {
+                let record = self.parent(place).unwrap_or(place);
+                let reached = self.pointer(record);
+                let problem = format!("{} has another variant {}", Named(&reached), self.while_tag(record));
+                return Error::new(ErrorKind::NotFound, reached, problem);
+            }
+            (Step::Field(_), Shape::Record) => "is empty, so there is nothing in it",
+            (Step::Field(_), Shape::Field | Shape::List) => "is not a record",
+            (Step::Row(position), Shape::List) => {
+                let rows = self.list(place).map_or(0, |list| list.sequence.len());
+                let problem = no_row(&reached, rows, position as usize);
+                return Error::new(ErrorKind::NotFound, reached, problem);
+            }
+            (Step::Row(_), Shape::Field | Shape::Record) => "is not a list",
+        };
+        let problem = format!("{} {problem}", Named(&reached));
+        Error::new(ErrorKind::NotFound, reached, problem)
     }
 
     /// What the tag of a record with variants holds, as a clause: “while “kind” is “yeast””.
     fn while_tag(&self, record: PlaceId) -> String {
-        let tag = match (&self.node(record).body, &self.part(record).kind) {
-            (Body::Record(body), Kind::Record(of)) => {
-                self.schema().tag(*of).zip(body.children.first()).map(|((name, _), tag)| (name, *tag))
-            }
+        let tag = match self.part(record).kind {
+            Kind::Record(of) => self.schema().tag(of).zip(self.child(record, 0)),
             _ => None,
         };
+        let tag = tag.map(|((name, _), tag)| (name, tag));
         let Some((name, tag)) = tag else { return String::new() };
-        match self.field(tag).map(|field| &field.value).filter(|value| !value.is_empty()) {
+        match self.field(tag).map(FieldRef::value).filter(|value| !value.is_empty()) {
             Some(value) => format!("while “{name}” is “{}”", value.to_text()),
             None => format!("while “{name}” is empty"),
         }
@@ -130,8 +145,8 @@ impl Tree {
         let mut tokens = Vec::new();
         let mut below = place;
         while let Some(parent) = self.parent(below) {
-            let slot = self.node(below).slot;
-            match (&self.node(parent).body, &self.part(parent).kind) {
+            let slot = self.slot(below);
+            match (&self.arena.get(parent).body, &self.part(parent).kind) {
                 (Body::List(list), _) => match list.sequence.position(slot) {
                     Some(position) => tokens.push(position.to_string()),
                     None => tokens.clear(),
@@ -152,24 +167,27 @@ impl Tree {
 
     /// How many places there are in a place, with itself; those of an absent record are not counted.
     pub(crate) fn places_below(&self, place: PlaceId) -> usize {
-        1 + match &self.node(place).body {
-            Body::Field(_) => 0,
-            Body::Record(record) => record.children.iter().map(|child| self.places_below(*child)).sum(),
-            Body::List(_) => self.rows(place).into_iter().map(|row| self.places_below(row)).sum(),
+        1 + match self.shape(place) {
+            Shape::Field => 0,
+            Shape::Record => self.children(place).map(|child| self.places_below(child)).sum::<usize>(),
+            Shape::List => self.rows(place).into_iter().map(|row| self.places_below(row)).sum(),
         }
     }
 
     /// The field at a position of the record that a place is a field of.
     pub(crate) fn sibling(&self, place: PlaceId, slot: u32) -> Option<PlaceId> {
-        match &self.node(self.parent(place)?).body {
-            Body::Record(record) => record.children.get(slot as usize).copied(),
-            _ => None,
-        }
+        self.child(self.parent(place)?, slot)
     }
 
     /// How many places this one lies in.
     pub(crate) fn depth(&self, place: PlaceId) -> usize {
-        std::iter::successors(self.parent(place), |place| self.parent(*place)).count()
+        self.with_ancestors(place).count() - 1
+    }
+
+    /// Whether a row is in its list, or a place is right in its record.
+    pub(crate) fn is_placed(&self, place: PlaceId) -> bool {
+        let parent = self.parent(place).and_then(|parent| self.list(parent));
+        parent.is_none_or(|list| list.sequence.holds(self.slot(place)))
     }
 
     /// Whether a place is in the form now: no row that it lies in was removed, and no record made empty.
@@ -182,24 +200,26 @@ impl Tree {
         if !self.knows(place) {
             return false;
         }
-        let mut below = place;
-        while below != whole
-            && let Some(parent) = self.parent(below)
-        {
-            let slot = self.node(below).slot;
-            let there = match &self.node(parent).body {
-                Body::List(list) => list.sequence.holds(slot),
-                Body::Record(record) => {
-                    record.container.is_present() && record.children.get(slot as usize) == Some(&below)
+        let (whole, mut index) = (whole.index(), place.index());
+        while index != whole {
+            let node = self.arena.node(index);
+            if node.parent == NONE {
+                return false;
+            }
+            let parent = self.arena.node(node.parent);
+            let is_in_parent = match &parent.body {
+                Body::List(list) => list.sequence.holds(node.slot),
+                body @ (Body::Record { .. } | Body::Wide(_)) => {
+                    parent.state.presence() == Presence::Present && body.first_child() + node.slot == index
                 }
                 Body::Field(_) => false,
             };
-            if !there {
+            if !is_in_parent {
                 return false;
             }
-            below = parent;
+            index = node.parent;
         }
-        below == whole
+        true
     }
 }
 

@@ -1,69 +1,80 @@
 //! The live places: entries, values, baselines, marks and rows.
 //!
-//! The tree is an arena: a place is a node with an id that stays, whatever happens around it. Containers keep
-//! counts of their children's marks, so that whether anything below is dirty or touched is known without a
-//! walk. Everything that changes a place goes through the functions of `change` and `rows`, which write down in
-//! the `log` how to take the change back.
+//! The tree is an arena: a place is a node with an id that stays, whatever happens around it. Containers count their
+//! children's marks, so that whether anything below is dirty or touched is known without a walk. Whatever changes a place goes
+//! through the functions of `field`, `container` and `rows`, which write into the change set how to revert it.
 
-mod change;
+mod arena;
+mod aspects;
+mod change_set;
 mod choices;
+mod container;
 mod cost;
+mod field;
 mod focus;
 mod list;
 mod load;
 mod locate;
-mod log;
-mod node;
+mod marks;
 mod pattern;
 mod polynomial;
+mod properties;
 mod read;
 mod reset;
+mod revert;
 mod rows;
-mod ruled;
 mod sequence;
+mod state;
 mod variants;
 
 use std::fmt;
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
-use slotmap::{Key as _, SlotMap};
 
+pub use arena::PlaceId;
+use arena::{Arena, Body, NONE};
+pub use aspects::Aspects;
+pub(crate) use change_set::{ChangeSet, ChangedPlace, FocusBefore, Reversal, Unchecked};
 use choices::RunTimeChoices;
 pub use cost::Cost;
 pub use focus::BindingId;
 pub(crate) use focus::Focus;
-pub(crate) use log::Undo;
-pub use node::PlaceId;
-pub(crate) use node::{Body, Field, ListBody, Marks, Node, Pending, Presence, RecordBody, Summary};
+pub(crate) use list::ListBody;
+pub(crate) use load::{Loader, Unfilled};
+pub(crate) use marks::Marks;
 pub(crate) use pattern::{Anchor, Pattern};
-use ruled::RuledPlaces;
-pub(crate) use ruled::{ConstraintId, ConstraintWords, Failure, Fault, Faults, FilterId, Ruled, Standing};
+use properties::PropertiesOfPlaces;
+pub(crate) use properties::{Bounds, FailedConstraint};
+pub(crate) use properties::{
+    ConstraintId, ConstraintWords, Failure, Fault, Faults, FilterId, Properties, Source, SubtotalId,
+};
 pub(crate) use sequence::Key;
+pub(crate) use state::{FieldRef, FieldState, Pending, Presence};
 
-use crate::schema::{Finding, Part, Schema};
-use crate::value::Value;
+use crate::schema::{Finding, Part, PartId, Schema};
+use crate::value::{DateTime, Value};
 
 /// All places of a form.
 #[derive(Debug)]
 pub(crate) struct Tree {
     schema: Arc<Schema>,
-    nodes: SlotMap<PlaceId, Node>,
+    arena: Arena,
     root: PlaceId,
-    /// What is seen of a place that was freed: a field without anything in it.
-    nowhere: Node,
     focus: Option<Focus>,
     choices: RunTimeChoices,
-    ruled: RuledPlaces,
+    properties: PropertiesOfPlaces,
     /// When each place was last reset itself, as a count of all resets.
     epochs: FxHashMap<PlaceId, u64>,
     resets: u64,
     /// What was done so far.
     pub(crate) cost: Cost,
-    /// How to take back what was changed since the log was last taken.
-    log: Vec<Undo>,
+    /// What was changed since the changes were last taken.
+    changes: ChangeSet,
     /// The program's wording of findings.
     wording: Option<Wording>,
+    /// What time it is, if the form was told.
+    now: Option<DateTime>,
 }
 
 /// A wording of findings; `None` keeps the message.
@@ -78,30 +89,50 @@ impl fmt::Debug for Wording {
     }
 }
 
+/// What is in a place.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Shape {
+    Field,
+    Record,
+    List,
+}
+
 impl Tree {
     /// A tree that holds a value, which must fit the schema, as both its value and its baseline.
     pub(crate) fn new(schema: Arc<Schema>, value: Value) -> Self {
-        let mut tree = Tree {
-            nodes: SlotMap::with_key(),
-            root: PlaceId::null(),
-            nowhere: Node {
-                parent: PlaceId::null(),
-                part: schema.root(),
-                slot: 0,
-                body: Body::Field(Field::default()),
-            },
+        let mut tree = Tree::empty(schema);
+        let root = tree.load(tree.schema.root(), NONE, 0, value);
+        tree.root = tree.arena.id(root);
+        tree
+    }
+
+    /// A tree without places.
+    fn empty(schema: Arc<Schema>) -> Self {
+        Tree {
+            arena: Arena::new(schema.root()),
+            root: PlaceId::NONE,
             focus: None,
             choices: RunTimeChoices::default(),
-            ruled: RuledPlaces::default(),
+            properties: PropertiesOfPlaces::default(),
             epochs: FxHashMap::default(),
             resets: 0,
             cost: Cost::default(),
-            log: Vec::new(),
+            changes: ChangeSet::default(),
             wording: None,
+            now: None,
             schema,
-        };
-        tree.root = tree.load(tree.schema.root(), PlaceId::null(), 0, value);
-        tree
+        }
+    }
+
+    /// What time it is, if the form was told.
+    pub(crate) fn now(&self) -> Option<DateTime> {
+        self.now
+    }
+
+    /// Says what time it is. It is no part of what can be undone.
+    pub(crate) fn set_now(&mut self, now: DateTime) {
+        self.now = Some(now);
+        self.changes.note_for(&mut self.arena, self.root, Aspects::NOW, Unchecked::Nothing);
     }
 
     /// The program's wording of findings.
@@ -122,57 +153,94 @@ impl Tree {
         self.root
     }
 
-    pub(crate) fn node(&self, place: PlaceId) -> &Node {
-        self.nodes.get(place).unwrap_or(&self.nowhere)
+    /// What was changed since the changes were last taken.
+    pub(crate) fn changes(&self) -> &ChangeSet {
+        &self.changes
+    }
+
+    pub(crate) fn changes_mut(&mut self) -> &mut ChangeSet {
+        &mut self.changes
+    }
+
+    /// What has changed of a place; `None` if nothing has.
+    pub(crate) fn change_of(&self, place: PlaceId) -> Option<&ChangedPlace> {
+        self.changes.of(&self.arena, place)
+    }
+
+    /// The next place that settling has not seen, with the aspects that may differ from what was settled.
+    pub(crate) fn next_unsettled(&mut self) -> Option<(PlaceId, Aspects)> {
+        let arena = &self.arena;
+        self.changes.next_unsettled(|place, before| match &arena.get(place).body {
+            Body::Field(value) => value != before.value(),
+            Body::Record { .. } | Body::Wide(_) | Body::List(_) => true,
+        })
     }
 
     /// Whether the id is of a place of this tree.
     pub(crate) fn knows(&self, place: PlaceId) -> bool {
-        self.nodes.contains_key(place)
+        self.arena.knows(place)
     }
 
+    /// What the schema says of a place.
     pub(crate) fn part(&self, place: PlaceId) -> &Part {
-        self.schema.part(self.node(place).part)
+        self.schema.part(self.part_id(place))
     }
 
-    /// What a place lies in; nothing for the form itself.
+    pub(crate) fn part_id(&self, place: PlaceId) -> PartId {
+        self.arena.get(place).part
+    }
+
+    /// The position among the fields of the record, or the key among the rows of the list.
+    pub(crate) fn slot(&self, place: PlaceId) -> u32 {
+        self.arena.get(place).slot
+    }
+
+    /// What a place lies in; `None` for the form itself.
     pub(crate) fn parent(&self, place: PlaceId) -> Option<PlaceId> {
-        let parent = self.node(place).parent;
-        (!parent.is_null()).then_some(parent)
+        match self.arena.get(place).parent {
+            NONE => None,
+            parent => Some(self.arena.id(parent)),
+        }
     }
 
-    fn list_mut(&mut self, place: PlaceId) -> Option<&mut ListBody> {
-        match &mut self.nodes.get_mut(place)?.body {
-            Body::List(list) => Some(list),
-            _ => None,
+    /// A place, and all that it lies in, up to the form itself.
+    pub(crate) fn with_ancestors(&self, place: PlaceId) -> impl Iterator<Item = PlaceId> + use<'_> {
+        std::iter::successors(Some(place), |place| self.parent(*place))
+    }
+
+    pub(crate) fn shape(&self, place: PlaceId) -> Shape {
+        match &self.arena.get(place).body {
+            Body::Field(_) => Shape::Field,
+            Body::Record { .. } | Body::Wide(_) => Shape::Record,
+            Body::List(_) => Shape::List,
         }
     }
 
     pub(crate) fn list(&self, place: PlaceId) -> Option<&ListBody> {
-        match &self.node(place).body {
+        match &self.arena.get(place).body {
             Body::List(list) => Some(list),
-            _ => None,
+            Body::Field(_) | Body::Record { .. } | Body::Wide(_) => None,
         }
     }
 
-    fn record_mut(&mut self, place: PlaceId) -> Option<&mut RecordBody> {
-        match &mut self.nodes.get_mut(place)?.body {
-            Body::Record(record) => Some(record),
-            _ => None,
+    fn list_mut(&mut self, place: PlaceId) -> Option<&mut ListBody> {
+        match &mut self.arena.get_mut(place)?.body {
+            Body::List(list) => Some(list),
+            Body::Field(_) | Body::Record { .. } | Body::Wide(_) => None,
         }
     }
 
-    fn field_mut(&mut self, place: PlaceId) -> Option<&mut Field> {
-        match &mut self.nodes.get_mut(place)?.body {
-            Body::Field(field) => Some(field),
-            _ => None,
-        }
+    pub(crate) fn field(&self, place: PlaceId) -> Option<FieldRef<'_>> {
+        self.arena.field(place)
     }
 
-    pub(crate) fn field(&self, place: PlaceId) -> Option<&Field> {
-        match &self.node(place).body {
-            Body::Field(field) => Some(field),
-            _ => None,
-        }
+    /// What is wrong with the place itself.
+    pub(crate) fn faults(&self, place: PlaceId) -> &[Fault] {
+        self.arena.extra(self.arena.get(place)).map_or(&[], |extra| &extra.faults)
+    }
+
+    /// The marks of a place, with what is in it.
+    pub(crate) fn marks(&self, place: PlaceId) -> Marks {
+        self.arena.get(place).marks
     }
 }

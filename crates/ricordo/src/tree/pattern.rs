@@ -1,6 +1,7 @@
 //! Patterns: which places are meant, through whichever rows the way to them leads.
 
-use super::{Body, PlaceId, Tree};
+use super::arena::{Body, NONE};
+use super::{PlaceId, Shape, Tree};
 use crate::schema::{Kind, RecordId, Schema};
 
 /// Where a pattern begins.
@@ -49,6 +50,11 @@ impl Pattern {
         Pattern { anchor: self.anchor, steps: self.steps[..steps.min(self.steps.len())].to_vec() }
     }
 
+    /// The steps from where it begins: positions of fields, and nothing for any row.
+    pub(crate) fn steps(&self) -> &[Option<u32>] {
+        &self.steps
+    }
+
     /// How many places lie above those that are meant, down from where the pattern begins.
     pub(crate) fn depth(&self) -> usize {
         self.steps.len()
@@ -89,6 +95,43 @@ impl Pattern {
 }
 
 impl Tree {
+    /// Visits the places to which steps lead from another, through all rows.
+    pub(crate) fn visit_below(&self, from: PlaceId, steps: &[Option<u32>], visit: &mut impl FnMut(PlaceId)) {
+        match steps.split_first() {
+            None => visit(from),
+            Some((Some(slot), rest)) => {
+                self.child(from, *slot).into_iter().for_each(|child| self.visit_below(child, rest, visit));
+            }
+            Some((None, rest)) => {
+                let Some(list) = self.list(from) else { return };
+                list.sequence.keys().for_each(|key| {
+                    self.visit_below(list.rows[key as usize].place, rest, visit);
+                });
+            }
+        }
+    }
+
+    /// The place from which steps lead to another, if they do, and the innermost row on the way.
+    pub(crate) fn climb(&self, place: PlaceId, steps: &[Option<u32>]) -> Option<(PlaceId, PlaceId)> {
+        let (mut at, mut row) = (place.index(), None);
+        for step in steps.iter().rev() {
+            let node = self.arena.node(at);
+            let fits = match (&self.arena.node(node.parent).body, step) {
+                (Body::List(_), None) => {
+                    row = row.or(Some(at));
+                    true
+                }
+                (Body::Record { .. } | Body::Wide(_), Some(slot)) => node.slot == *slot,
+                (Body::Field(_) | Body::Record { .. } | Body::Wide(_) | Body::List(_), _) => false,
+            };
+            if node.parent == NONE || !fits {
+                return None;
+            }
+            at = node.parent;
+        }
+        Some((self.arena.id(at), self.arena.id(row?)))
+    }
+
     /// The place so many steps below where a pattern begins, on the way to a place; nothing if that is none of those that
     /// are meant.
     pub(crate) fn on_way_to(&self, place: PlaceId, pattern: &Pattern, steps: usize) -> Option<PlaceId> {
@@ -102,10 +145,10 @@ impl Tree {
                 found = Some(at);
             }
             let parent = self.parent(at)?;
-            let fits = match (&self.node(parent).body, step) {
-                (Body::List(_), None) => true,
-                (Body::Record(_), Some(slot)) => self.node(at).slot == *slot,
-                _ => false,
+            let fits = match (self.shape(parent), step) {
+                (Shape::List, None) => true,
+                (Shape::Record, Some(slot)) => self.slot(at) == *slot,
+                (Shape::Field | Shape::Record | Shape::List, _) => false,
             };
             if !fits {
                 return None;

@@ -23,9 +23,9 @@ const POWERS: [[u64; 256]; 4] = {
     tables
 };
 
-/// Brings any figure into the range that is calculated with.
-pub(super) const fn reduce(figure: u64) -> u64 {
-    let folded = (figure & PRIME) + (figure >> 61);
+/// Brings any number into the range of the prime.
+pub(super) const fn reduce(number: u64) -> u64 {
+    let folded = (number & PRIME) + (number >> 61);
     if folded >= PRIME { folded - PRIME } else { folded }
 }
 

@@ -1,20 +1,23 @@
 //! Reading values and baselines out of the places, and setting values.
 
-use super::node::{Marks, Presence};
-use super::{Body, PlaceId, Tree};
+use super::arena::Body;
+use super::state::Presence;
+use super::{Marks, PlaceId, Shape, Tree};
 use crate::schema::Kind;
 use crate::value::{Record, Value, sort_by_key};
 
 impl Tree {
     /// The value of a place with all in it.
     pub(crate) fn value(&self, place: PlaceId) -> Value {
-        match &self.node(place).body {
-            Body::Field(field) => field.value.clone(),
-            Body::Record(record) => match record.container.presence.absent_value() {
+        let node = self.arena.get(place);
+        let absent = node.state.presence().absent_value();
+        match &node.body {
+            Body::Field(value) => value.clone(),
+            Body::Record { .. } | Body::Wide(_) => match absent {
                 Some(absent) => absent,
-                None => self.record_of(place, &record.children, |child| self.value(child)),
+                None => self.record_of(place, |child| self.value(child)),
             },
-            Body::List(list) => match list.container.presence.absent_value() {
+            Body::List(list) => match absent {
                 Some(absent) => absent,
                 None => {
                     let rows = list.sequence.keys().map(|key| self.value(list.rows[key as usize].place));
@@ -26,13 +29,14 @@ impl Tree {
 
     /// The baseline of a place with all in it.
     pub(crate) fn baseline(&self, place: PlaceId) -> Value {
-        match &self.node(place).body {
-            Body::Field(field) => field.baseline().clone(),
-            Body::Record(record) => match record.container.baseline_presence.absent_value() {
+        let absent = self.baseline_presence(place).absent_value();
+        match &self.arena.get(place).body {
+            Body::Field(value) => self.field(place).map_or(value, |field| field.baseline()).clone(),
+            Body::Record { .. } | Body::Wide(_) => match absent {
                 Some(absent) => absent,
-                None => self.record_of(place, &record.children, |child| self.baseline(child)),
+                None => self.record_of(place, |child| self.baseline(child)),
             },
-            Body::List(list) => match list.container.baseline_presence.absent_value() {
+            Body::List(list) => match absent {
                 Some(absent) => absent,
                 None => {
                     let rows = list.baseline.iter().map(|key| self.baseline(list.rows[*key as usize].place));
@@ -52,20 +56,20 @@ impl Tree {
 
     /// The value of a place that is relevant if what it lies in is, with what is relevant in it.
     fn value_of_relevant(&self, place: PlaceId) -> Value {
-        if self.flags_of(place).is_some_and(|flags| flags.is_irrelevant) {
+        if self.properties_of(place).is_some_and(|flags| flags.is_irrelevant) {
             return Value::Blank;
         }
-        match &self.node(place).body {
-            Body::Record(record) if record.container.is_present() => {
-                self.record_of(place, &record.children, |child| self.value_of_relevant(child))
+        match &self.arena.get(place).body {
+            Body::Record { .. } | Body::Wide(_) if self.is_present(place) => {
+                self.record_of(place, |child| self.value_of_relevant(child))
             }
-            Body::List(list) if list.container.is_present() => {
+            Body::List(list) if self.is_present(place) => {
                 let rows = list.sequence.keys().map(|key| list.rows[key as usize].place);
                 let is_relevant =
-                    |row: &PlaceId| self.flags_of(*row).is_none_or(|flags| !flags.is_irrelevant);
+                    |row: &PlaceId| self.properties_of(*row).is_none_or(|flags| !flags.is_irrelevant);
                 Value::List(rows.filter(is_relevant).map(|row| self.value_of_relevant(row)).collect())
             }
-            _ => self.value(place),
+            Body::Field(_) | Body::Record { .. } | Body::Wide(_) | Body::List(_) => self.value(place),
         }
     }
 
@@ -75,30 +79,29 @@ impl Tree {
     }
 
     fn value_to_parse_of(&self, place: PlaceId) -> Value {
-        let node = self.node(place);
-        if self.flags_of(place).is_some_and(|flags| flags.is_irrelevant) {
-            return self.schema().blank(node.part);
+        if self.properties_of(place).is_some_and(|flags| flags.is_irrelevant) {
+            return self.schema().blank(self.part_id(place));
         }
-        match &node.body {
-            Body::Record(record) if record.container.is_present() => {
-                self.record_of(place, &record.children, |child| self.value_to_parse_of(child))
+        match &self.arena.get(place).body {
+            Body::Record { .. } | Body::Wide(_) if self.is_present(place) => {
+                self.record_of(place, |child| self.value_to_parse_of(child))
             }
-            Body::List(list) if list.container.is_present() => {
+            Body::List(list) if self.is_present(place) => {
                 let rows = list.sequence.keys().map(|key| list.rows[key as usize].place);
                 Value::List(rows.map(|row| self.value_to_parse_of(row)).collect())
             }
-            Body::Field(_) | Body::Record(_) | Body::List(_) => self.value(place),
+            Body::Field(_) | Body::Record { .. } | Body::Wide(_) | Body::List(_) => self.value(place),
         }
     }
 
-    fn record_of(&self, place: PlaceId, children: &[PlaceId], read: impl Fn(PlaceId) -> Value) -> Value {
+    fn record_of(&self, place: PlaceId, read: impl Fn(PlaceId) -> Value) -> Value {
         let mut members = Record::new();
         if let Kind::Record(fields) = self.part(place).kind {
-            for (slot, child) in (0..).zip(children) {
-                if self.part(*child).local {
+            for (slot, child) in (0..).zip(self.children(place)) {
+                if self.part(child).local {
                     continue;
                 }
-                match (read(*child), self.schema().member_at(fields, slot)) {
+                match (read(child), self.schema().member_at(fields, slot)) {
                     (Value::Blank, _) | (_, None) => {}
                     (value, Some((Some(name), _))) => members.push_new(name.clone(), value),
                     (Value::Record(held), Some((None, _))) => {
@@ -113,44 +116,50 @@ impl Tree {
 
     /// Whether the place is dirty: its value is not its baseline, or what was typed cannot be read.
     pub(crate) fn is_dirty(&self, place: PlaceId) -> bool {
-        let unreadable = self.field(place).is_some_and(|field| field.unreadable);
-        unreadable || self.node(place).marks().has(Marks::DIFFERS)
+        let node = self.arena.get(place);
+        node.marks.has(Marks::DIFFERS) || node.state.is_unreadable()
+    }
+
+    /// Whether there is nothing special about the place itself: its entry was parsed, and it has neither findings, nor
+    /// properties, nor choices that were set at run time.
+    pub(crate) fn is_plain(&self, place: PlaceId) -> bool {
+        let node = self.arena.get(place);
+        !node.state.is_unreadable()
+            && self.arena.extra(node).is_none_or(|extra| extra.faults.is_empty())
+            && !self.has_choices_at_run_time()
+            && self.properties_of(place).is_none()
     }
 
     /// Whether the place, or one in it, was left by a person.
     pub(crate) fn is_touched(&self, place: PlaceId) -> bool {
-        self.node(place).marks().has(Marks::TOUCHED)
+        self.marks(place).has(Marks::TOUCHED)
     }
 
     /// Whether the place itself was left by a person.
     pub(super) fn is_itself_touched(&self, place: PlaceId) -> bool {
-        match &self.node(place).body {
-            Body::Field(field) => field.touched,
-            Body::Record(record) => record.container.touched,
-            Body::List(list) => list.container.touched,
-        }
+        self.arena.get(place).state.is_touched()
     }
 
     /// Whether neither the place nor anything in it has an error.
     pub(crate) fn is_valid(&self, place: PlaceId) -> bool {
-        !self.node(place).marks().has(Marks::INVALID)
+        !self.marks(place).has(Marks::INVALID)
     }
 
     /// Whether there is an error or a warning about the place, or about one in it.
     pub(crate) fn has_findings(&self, place: PlaceId) -> bool {
-        self.node(place).marks().has(Marks::FOUND)
+        self.marks(place).has(Marks::FOUND)
     }
 
     /// Whether the place, or one in it, holds a text that has not taken effect yet.
     pub(crate) fn is_uncommitted(&self, place: PlaceId) -> bool {
-        self.node(place).marks().has(Marks::UNCOMMITTED)
+        self.marks(place).has(Marks::UNCOMMITTED)
     }
 
     /// Whether a person may not change the place: it, or what it lies in, is read-only.
     pub(crate) fn is_readonly(&self, place: PlaceId) -> bool {
+        let may_be_readonly = self.schema.has_readonly_parts() || self.has_properties();
         self.is_calculated(place)
-            || std::iter::successors(Some(place), |place| self.parent(*place))
-                .any(|place| self.is_readonly_itself(place))
+            || (may_be_readonly && self.with_ancestors(place).any(|place| self.is_readonly_itself(place)))
     }
 
     /// The fields in a place, or the place itself, that hold a text which has not taken effect yet.
@@ -160,9 +169,9 @@ impl Tree {
             if !self.is_uncommitted(place) {
                 continue;
             }
-            match &self.node(place).body {
+            match &self.arena.get(place).body {
                 Body::Field(_) => found.push(place),
-                Body::Record(record) => rest.extend(record.children.iter().rev()),
+                Body::Record { .. } | Body::Wide(_) => rest.extend(self.children(place).rev()),
                 Body::List(list) => {
                     let mut marked: Vec<_> = list.marked.iter().copied().collect();
                     sort_by_key(&mut marked, |key| std::cmp::Reverse(list.sequence.position(*key)));
@@ -177,12 +186,9 @@ impl Tree {
     /// where null is allowed, the empty text for texts, and else blank.
     pub(crate) fn emptiness(&self, place: PlaceId) -> Value {
         let part = self.part(place);
-        let node = self.node(place);
-        let baseline = match &node.body {
-            Body::Field(field) => Some(field.baseline().clone()).filter(Value::is_empty),
-            Body::Record(_) | Body::List(_) => {
-                node.container().and_then(|container| container.baseline_presence.absent_value())
-            }
+        let baseline = match self.field(place) {
+            Some(field) => Some(field.baseline()).filter(|value| value.is_empty()).cloned(),
+            None => self.baseline_presence(place).absent_value(),
         };
         match (baseline, &part.kind) {
             (Some(baseline), _) => baseline,
@@ -195,33 +201,27 @@ impl Tree {
 
     /// Sets a place, with all in it, to a fitted value.
     pub(crate) fn assign(&mut self, place: PlaceId, value: Value) {
-        let part = self.part(place);
-        let absent = match &value {
-            Value::Null if part.nullable => Some(Presence::Null),
-            Value::Blank if part.nullable => Some(Presence::Blank),
-            _ => None,
-        };
-        match (&self.node(place).body, absent) {
-            (Body::Field(_), _) => self.write(place, value, None, false),
-            (Body::Record(_), Some(presence)) => {
+        let presence = Presence::of(self.part(place), &value);
+        match (self.shape(place), presence) {
+            (Shape::Field, _) => self.write(place, value, None, false),
+            (Shape::Record, Presence::Null | Presence::Blank) => {
                 self.restore_members(place);
                 self.set_presence(place, presence);
             }
-            (Body::List(_), Some(presence)) => {
+            (Shape::List, Presence::Null | Presence::Blank) => {
                 self.assign_rows(place, Vec::new());
                 self.set_presence(place, presence);
             }
-            (Body::Record(record), None) => {
+            (Shape::Record, Presence::Present) => {
                 let members = if let Value::Record(members) = value { members } else { Record::new() };
-                let container = &record.container;
-                if !container.is_present() && container.baseline_presence != Presence::Present {
+                if !self.is_present(place) && self.baseline_presence(place) != Presence::Present {
                     self.renew_members(place, members);
                 } else {
                     self.set_presence(place, Presence::Present);
                     self.assign_members(place, &members);
                 }
             }
-            (Body::List(_), None) => {
+            (Shape::List, Presence::Present) => {
                 self.set_presence(place, Presence::Present);
                 self.assign_rows(place, if let Value::List(rows) = value { rows } else { Vec::new() });
             }
@@ -230,9 +230,8 @@ impl Tree {
 
     fn assign_members(&mut self, place: PlaceId, members: &Record) {
         let Kind::Record(fields) = self.part(place).kind else { return };
-        let Body::Record(record) = &self.node(place).body else { return };
         let schema = self.schema().clone();
-        let children: Vec<PlaceId> = record.children.to_vec();
+        let children: Vec<PlaceId> = self.children(place).collect();
         // The variants come first: once the tag is written, the one that it says is there with what is given.
         let variants = children.get(schema.fields(fields).len()..).unwrap_or_default();
         for (variant, value) in variants.iter().zip(schema.in_variants(fields, members)) {

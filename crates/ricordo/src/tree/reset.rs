@@ -1,8 +1,8 @@
 //! Taking places back to their baselines.
 
-use super::node::{Field, Marks, Presence};
 use super::sequence::Key;
-use super::{Body, Faults, PlaceId, Tree};
+use super::state::Presence;
+use super::{Marks, PlaceId, Shape, Tree};
 use crate::schema::Kind;
 use crate::value::{Record, Value, sort};
 
@@ -24,21 +24,11 @@ impl Tree {
 
     pub(super) fn renew(&mut self, place: PlaceId, value: Value) {
         self.set_touched(place, false);
-        let presence = match &value {
-            Value::Null if self.part(place).nullable => Presence::Null,
-            Value::Blank if self.part(place).nullable => Presence::Blank,
-            _ => Presence::Present,
-        };
-        match &self.node(place).body {
-            Body::Field(field) => {
-                // What is wrong is found out anew, and told by what was wrong before.
-                let faults = Faults::from_slice(field.faults());
-                let mut renewed = Field::holding(value);
-                renewed.with_extra(|extra| extra.faults = faults);
-                self.replace_field(place, renewed);
-            }
-            Body::Record(record) => {
-                let (children, schema) = (record.children.to_vec(), self.schema().clone());
+        let presence = Presence::of(self.part(place), &value);
+        match self.shape(place) {
+            Shape::Field => self.renew_field(place, value),
+            Shape::Record => {
+                let (children, schema) = (self.children(place).collect::<Vec<_>>(), self.schema().clone());
                 let Kind::Record(fields) = self.part(place).kind else { return };
                 let members = if let Value::Record(members) = value { members } else { Record::new() };
                 self.set_record_baseline(place, presence, &members);
@@ -58,9 +48,9 @@ impl Tree {
                     }
                 }
             }
-            Body::List(_) => {
+            Shape::List => {
                 for row in self.rows(place) {
-                    self.remove_row(place, self.node(row).slot);
+                    self.remove_row(place, self.slot(row));
                 }
                 let rows = if let Value::List(rows) = value { rows } else { Vec::new() };
                 for (position, value) in (0..).zip(rows) {
@@ -74,34 +64,29 @@ impl Tree {
     /// Restores all in a record that is about to go: should it come back, nothing in it remembers what it went through
     /// before.
     pub(super) fn restore_members(&mut self, place: PlaceId) {
-        if let Body::Record(record) = &self.node(place).body
-            && record.container.is_present()
-        {
-            let children = record.children.clone();
-            children.into_iter().for_each(|child| self.restore(child));
-        }
+        let children: Vec<PlaceId> = self.present_children(place).collect();
+        children.into_iter().for_each(|child| self.restore(child));
     }
 
     pub(super) fn restore(&mut self, place: PlaceId) {
         self.cost.places += 1;
-        if !self.node(place).marks().has(Marks::RESETTABLE) {
+        if !self.marks(place).has(Marks::RESETTABLE) {
             return;
         }
-        match &self.node(place).body {
-            Body::Field(field) => {
-                let (baseline, leads) = (field.baseline().clone(), field.leads_at_baseline);
+        let presence = self.baseline_presence(place);
+        match self.shape(place) {
+            Shape::Field => {
+                let Some(field) = self.field(place) else { return };
+                let (baseline, leads) = (field.baseline().clone(), field.leads_at_baseline());
                 self.write(place, baseline, None, false);
                 self.set_leads(place, leads);
             }
-            Body::Record(record) => {
-                let (presence, children) = (record.container.baseline_presence, record.children.clone());
+            Shape::Record => {
                 self.set_presence(place, presence);
-                if presence == Presence::Present {
-                    children.into_iter().for_each(|child| self.restore(child));
-                }
+                let children: Vec<PlaceId> = self.present_children(place).collect();
+                children.into_iter().for_each(|child| self.restore(child));
             }
-            Body::List(list) => {
-                let presence = list.container.baseline_presence;
+            Shape::List => {
                 self.restore_order(place);
                 self.set_presence(place, presence);
                 let mut marked: Vec<Key> =
@@ -122,7 +107,7 @@ impl Tree {
     /// the order of their old positions, each finds all rows before it already in place.
     fn restore_order(&mut self, place: PlaceId) {
         let Some(list) = self.list(place) else { return };
-        let position = |key: &Key| list.rows[*key as usize].baseline_position;
+        let position = |key: &Key| list.rows[*key as usize].baseline_position();
         let mut displaced: Vec<(u32, Key)> =
             list.displaced.iter().filter_map(|key| Some((position(key)?, *key))).collect();
         sort(&mut displaced);

@@ -4,10 +4,11 @@ use std::collections::BTreeSet;
 
 use smallvec::SmallVec;
 
-use super::log::{ListBaseline, SwappedRow};
-use super::node::{Presence, Row};
+use super::change_set::{ListBaseline, SwappedRow};
+use super::list::ListBody;
 use super::sequence::Key;
-use super::{Marks, PlaceId, Tree, Undo};
+use super::state::Presence;
+use super::{Aspects, Marks, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::Kind;
 use crate::value::{Value, sort_by_key};
 
@@ -17,6 +18,7 @@ const NO_KEY: Key = Key::MAX;
 impl Tree {
     /// Makes the rows of a list, as they are, its baseline.
     pub(super) fn take_rows_as_baseline(&mut self, list: PlaceId, presence: Presence) {
+        self.refresh_hashes(list);
         let Some(body) = self.list(list) else { return };
         let baseline = ListBaseline {
             presence,
@@ -32,12 +34,12 @@ impl Tree {
     /// Brings up to date what a list compares with, after its rows have taken what is calculated in them as their
     /// baselines. Only a list that is as its baseline has to be.
     pub(crate) fn refresh_baseline_of_rows(&mut self, list: PlaceId) {
-        if let Some(body) = self.list_mut(list)
-            && body.added.is_empty()
-            && body.displaced.is_empty()
-            && !body.container.counts_mark(Marks::DIFFERS)
-        {
-            body.baseline_hash = body.sequence.hash();
+        let is_as_before = |body: &ListBody| !body.is_reordered() && !body.counts.marks().has(Marks::DIFFERS);
+        if self.list(list).is_some_and(is_as_before) {
+            self.refresh_hashes(list);
+            if let Some(body) = self.list_mut(list) {
+                body.baseline_hash = body.sequence.hash();
+            }
         }
     }
 
@@ -45,8 +47,8 @@ impl Tree {
     pub(crate) fn set_baseline_hash(&mut self, place: PlaceId, hash: u64) {
         let Some(list) = self.list(place).filter(|list| list.baseline_hash != hash) else { return };
         let baseline = ListBaseline {
-            presence: list.container.presence,
-            baseline_presence: list.container.baseline_presence,
+            presence: self.presence(place),
+            baseline_presence: self.baseline_presence(place),
             rows: list.baseline.clone(),
             hash,
             added: list.added.clone(),
@@ -56,40 +58,43 @@ impl Tree {
     }
 
     pub(super) fn set_list_baseline(&mut self, list: PlaceId, new: ListBaseline) {
-        let undo = self.summarized(list, |tree| {
+        let (presence, baseline_presence) = (self.presence(list), self.baseline_presence(list));
+        let reversal = self.changing(list, Aspects::PRESENCE, Unchecked::Itself, |tree| {
+            tree.change_state(list, |state| {
+                state.with_presence(new.presence).with_baseline_presence(new.baseline_presence)
+            });
             let body = tree.list_mut(list)?;
             for key in &body.baseline {
-                body.rows[*key as usize].baseline_position = None;
+                body.rows[*key as usize].set_baseline_position(None);
             }
             for (key, position) in new.rows.iter().zip(0..) {
-                body.rows[*key as usize].baseline_position = Some(position);
+                body.rows[*key as usize].set_baseline_position(Some(position));
             }
             let before = ListBaseline {
                 rows: std::mem::replace(&mut body.baseline, new.rows),
-                presence: body.container.presence,
-                baseline_presence: body.container.baseline_presence,
+                presence,
+                baseline_presence,
                 hash: std::mem::replace(&mut body.baseline_hash, new.hash),
                 added: std::mem::replace(&mut body.added, new.added),
                 displaced: std::mem::replace(&mut body.displaced, new.displaced),
             };
-            (body.container.presence, body.container.baseline_presence) =
-                (new.presence, new.baseline_presence);
             tree.compare_rows(list);
-            Some(Undo::Baseline { list, before: Box::new(before) })
+            Some(Reversal::Baseline { list, before: Box::new(before) })
         });
-        self.log.extend(undo);
+        self.push_some(reversal);
     }
 
     /// Makes a row that holds a fitted value, and belongs to a list, but is not in it and has no key yet. Nothing of it is
     /// in the log.
     pub(crate) fn prepare_row(&mut self, list: PlaceId, value: Value) -> Option<PlaceId> {
         let Kind::List(kind) = self.part(list).kind else { return None };
-        Some(self.load(self.schema().item(kind), list, NO_KEY, value))
+        let row = self.load(self.schema().item(kind), list.index(), NO_KEY, value);
+        Some(self.arena.id(row))
     }
 
     /// Whether a place is a row that was prepared and has not been put in yet.
     pub(crate) fn is_prepared(&self, place: PlaceId) -> bool {
-        self.knows(place) && self.node(place).slot == NO_KEY
+        self.knows(place) && self.slot(place) == NO_KEY
     }
 
     /// Frees a row that was prepared and is not put in.
@@ -102,10 +107,11 @@ impl Tree {
     /// Puts a row in that was prepared, and lets it hold a fitted value.
     pub(crate) fn new_prepared_row(&mut self, list: PlaceId, position: u32, row: PlaceId, value: Value) {
         let Some(body) = self.list_mut(list) else { return };
-        let key = body.sequence.new_key();
-        body.rows.push(Row { place: row, baseline_position: None });
-        self.nodes[row].slot = key;
-        self.log.push(Undo::RowMade { list, key });
+        let key = body.new_row(row);
+        if let Some(node) = self.arena.get_mut(row) {
+            node.slot = key;
+        }
+        self.changes.push_made(list, key, row);
         if self.value(row) != value {
             self.renew(row, value);
         }
@@ -116,10 +122,11 @@ impl Tree {
     pub(crate) fn new_row(&mut self, list: PlaceId, position: u32, value: Value) -> Option<PlaceId> {
         let Kind::List(kind) = self.part(list).kind else { return None };
         let item = self.schema().item(kind);
-        let key = self.list_mut(list)?.sequence.new_key();
-        let place = self.load(item, list, key, value);
-        self.list_mut(list)?.rows.push(Row { place, baseline_position: None });
-        self.log.push(Undo::RowMade { list, key });
+        let row = self.load(item, list.index(), NO_KEY, value);
+        let place = self.arena.id(row);
+        let key = self.list_mut(list)?.new_row(place);
+        self.arena.get_mut(place)?.slot = key;
+        self.changes.push_made(list, key, place);
         self.insert_row(list, key, position);
         Some(place)
     }
@@ -166,11 +173,11 @@ impl Tree {
 
     /// Lets two rows of a list change places, and says which of them count as displaced then.
     pub(super) fn exchange_rows(&mut self, list: PlaceId, keys: [Key; 2], displaced: [bool; 2]) {
-        let undo = self.summarized(list, |tree| {
+        let reversal = self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
             let body = tree.list_mut(list)?;
             let mut rows = SmallVec::<[SwappedRow; 2]>::new();
             for (key, is_displaced) in keys.into_iter().zip(displaced) {
-                let is_from_baseline = body.rows[key as usize].baseline_position.is_some();
+                let is_from_baseline = body.rows[key as usize].baseline_position().is_some();
                 let was_displaced = if is_displaced && is_from_baseline {
                     !body.displaced.insert(key)
                 } else {
@@ -186,51 +193,45 @@ impl Tree {
             body.sequence.remove(low.key);
             body.sequence.insert(high.position, low.key);
             tree.compare_rows(list);
-            Some(Undo::RowsSwapped { list, rows })
+            Some(Reversal::RowsSwapped { list, rows })
         });
-        self.log.extend(undo);
+        self.push_some(reversal);
     }
 
     /// Where a row stood in the baseline.
     pub(super) fn stood_at(&self, list: PlaceId, key: Key) -> Option<u32> {
-        self.list(list)?.rows.get(key as usize)?.baseline_position
+        self.list(list)?.rows.get(key as usize)?.baseline_position()
     }
 
     pub(super) fn put_row(&mut self, list: PlaceId, key: Key, position: u32) {
-        self.summarized(list, |tree| {
-            let Some(row) = tree.list(list).map(|body| body.rows[key as usize]) else { return };
-            let summary = tree.node(row.place).summary();
+        let Some(row) = self.list(list).and_then(|body| body.rows.get(key as usize)).copied() else { return };
+        self.changes.note_for(&mut self.arena, row.place, Aspects::PLACED, Unchecked::All);
+        self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
+            let (content, marks) = (tree.content(row.place), tree.marks(row.place));
             let Some(body) = tree.list_mut(list) else { return };
-            body.sequence.set_hash(key, summary.content);
+            body.set_content(key, content);
             body.sequence.insert(position, key);
-            body.container.counts.shift(Marks::default(), summary.marks);
-            if summary.marks.any() {
-                body.marked.insert(key);
-            }
-            if let Some(contents) = &mut body.contents {
-                contents.put(key, summary.content);
-            }
-            if row.baseline_position.is_none() {
+            body.count(key, Marks::default(), marks);
+            body.put_content(key);
+            if row.baseline_position().is_none() {
                 body.added.insert(key);
             }
             tree.compare_rows(list);
         });
-        self.log.push(Undo::RowInserted { list, key, position });
+        self.changes.push(Reversal::RowInserted { list, key, position });
     }
 
     pub(super) fn take_row(&mut self, list: PlaceId, key: Key) {
-        let undo = self.summarized(list, |tree| {
-            let row = *tree.list(list)?.rows.get(key as usize)?;
-            let summary = tree.node(row.place).summary();
+        let Some(row) = self.list(list).and_then(|body| body.rows.get(key as usize)).copied() else { return };
+        self.changes.note_for(&mut self.arena, row.place, Aspects::PLACED, Unchecked::Nothing);
+        let reversal = self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
+            let marks = tree.marks(row.place);
             let body = tree.list_mut(list)?;
             let position = body.sequence.position(key)?;
+            body.take_content(key);
             body.sequence.remove(key);
-            body.container.counts.shift(summary.marks, Marks::default());
-            body.marked.remove(&key);
-            if let Some(contents) = &mut body.contents {
-                contents.take(key, summary.content);
-            }
-            let was_displaced = match row.baseline_position {
+            body.count(key, marks, Marks::default());
+            let was_displaced = match row.baseline_position() {
                 Some(_) => !body.displaced.insert(key),
                 None => {
                     body.added.remove(&key);
@@ -238,13 +239,19 @@ impl Tree {
                 }
             };
             tree.compare_rows(list);
-            Some(Undo::RowRemoved { list, key, position, was_displaced })
+            Some(Reversal::RowRemoved { list, key, position, was_displaced })
         });
-        self.log.extend(undo);
+        self.push_some(reversal);
+    }
+
+    fn push_some(&mut self, reversal: Option<Reversal>) {
+        if let Some(reversal) = reversal {
+            self.changes.push(reversal);
+        }
     }
 
     pub(super) fn shift_row(&mut self, list: PlaceId, key: Key, to: u32) {
-        let undo = self.summarized(list, |tree| {
+        let reversal = self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
             let body = tree.list_mut(list)?;
             let from = body.sequence.position(key)?;
             if from == to {
@@ -252,16 +259,16 @@ impl Tree {
             }
             body.sequence.remove(key);
             body.sequence.insert(to, key);
-            let is_from_baseline = body.rows[key as usize].baseline_position.is_some();
+            let is_from_baseline = body.rows[key as usize].baseline_position().is_some();
             let was_displaced = is_from_baseline && !body.displaced.insert(key);
             tree.compare_rows(list);
-            Some(Undo::RowMoved { list, key, from, to, was_displaced })
+            Some(Reversal::RowMoved { list, key, from, to, was_displaced })
         });
-        self.log.extend(undo);
+        self.push_some(reversal);
     }
 
     pub(super) fn set_displaced(&mut self, list: PlaceId, key: Key, displaced: bool) {
-        self.summarized(list, |tree| {
+        self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
             if let Some(body) = tree.list_mut(list) {
                 if displaced {
                     body.displaced.insert(key)
@@ -282,11 +289,11 @@ impl Tree {
     }
 
     pub(super) fn replace_displaced(&mut self, list: PlaceId, displaced: BTreeSet<Key>) {
-        let before = self.summarized(list, |tree| {
+        let before = self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
             let before = std::mem::replace(&mut tree.list_mut(list)?.displaced, displaced);
             tree.compare_rows(list);
             Some(before)
         });
-        self.log.extend(before.map(|before| Undo::Displaced { list, before }));
+        self.push_some(before.map(|before| Reversal::Displaced { list, before }));
     }
 }

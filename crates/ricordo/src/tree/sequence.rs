@@ -161,7 +161,7 @@ impl RowSequence {
         self.nodes[self.root as usize].rows
     }
 
-    /// A figure for the content of all rows in order: two sequences in which it differs, differ.
+    /// A hash of the content of all rows in order: two sequences in which it differs, differ.
     pub(crate) fn hash(&self) -> u64 {
         self.nodes[self.root as usize].hash
     }
@@ -235,6 +235,11 @@ impl RowSequence {
             position += self.nodes[parent as usize].sizes[..within].iter().sum::<u32>();
             index = parent;
         }
+    }
+
+    /// The content hash of a row.
+    pub(crate) fn hash_of(&self, key: Key) -> u64 {
+        self.homes[key as usize].hash
     }
 
     /// Notes that a row's content has changed.

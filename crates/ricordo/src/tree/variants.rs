@@ -3,8 +3,8 @@
 //! Each variant is a place, an optional record whose fields stand in the record around it. Whenever a tag is written, the
 //! variant that it says is opened, and all others are closed, so that at any time at most that one is present.
 
-use super::node::{Container, Presence};
-use super::{Body, PlaceId, Tree};
+use super::state::Presence;
+use super::{PlaceId, Tree};
 use crate::schema::Kind;
 use crate::value::Value;
 
@@ -21,34 +21,32 @@ impl Tree {
     }
 
     /// The variants of a record, whether they are present or not; none if it is itself not present.
-    pub(crate) fn variants(&self, record: PlaceId) -> &[PlaceId] {
-        match (&self.node(record).body, &self.part(record).kind) {
-            (Body::Record(body), Kind::Record(of)) if body.container.is_present() => {
-                body.children.get(self.schema().fields(*of).len()..).unwrap_or_default()
-            }
-            _ => &[],
-        }
+    pub(crate) fn variants(&self, record: PlaceId) -> impl ExactSizeIterator<Item = PlaceId> + use<'_> {
+        let fields = match self.part(record).kind {
+            Kind::Record(of) => self.schema().fields(of).len(),
+            _ => 0,
+        };
+        self.present_children(record).skip(fields)
     }
 
     /// The variant of a record that is present.
     pub(crate) fn chosen_variant(&self, record: PlaceId) -> Option<PlaceId> {
-        let mut variants = self.variants(record).iter().copied();
-        variants.find(|variant| self.node(*variant).container().is_some_and(Container::is_present))
+        self.variants(record).find(|variant| self.is_present(*variant))
     }
 
     /// Opens the variant that a tag says, and closes the others. What was done in a closed variant is forgotten, as in an
     /// optional record that goes; one of the baseline comes back as its baseline, any other with its defaults.
-    pub(super) fn follow_tag(&mut self, tag: PlaceId) {
+    pub(super) fn choose_variant(&mut self, tag: PlaceId) {
         let Some(record) = self.parent(tag) else { return };
         let Kind::Record(of) = self.part(record).kind else { return };
-        if !self.has_child(record, tag) {
+        if self.child(record, self.slot(tag)) != Some(tag) {
             return;
         }
-        let (schema, said) = (self.schema().clone(), self.field(tag).map(|field| field.value.clone()));
-        let variants: Vec<PlaceId> = self.variants(record).to_vec();
+        let (schema, said) = (self.schema().clone(), self.field(tag).map(|field| field.value().clone()));
+        let variants: Vec<PlaceId> = self.variants(record).collect();
         for (place, variant) in variants.into_iter().zip(schema.variants(of)) {
-            let Some(container) = self.node(place).container() else { continue };
-            let (is_present, was_in_baseline) = (container.is_present(), container.is_present_at_baseline());
+            let is_present = self.is_present(place);
+            let was_in_baseline = self.baseline_presence(place) == Presence::Present;
             match (said.as_ref() == Some(variant.tag()), is_present) {
                 (true, false) if was_in_baseline => self.set_presence(place, Presence::Present),
                 (true, false) => self.assign(place, schema.opened(variant.part())),
@@ -56,10 +54,5 @@ impl Tree {
                 (true, true) | (false, false) => {}
             }
         }
-    }
-
-    fn has_child(&self, record: PlaceId, child: PlaceId) -> bool {
-        let slot = self.node(child).slot as usize;
-        matches!(&self.node(record).body, Body::Record(body) if body.children.get(slot) == Some(&child))
     }
 }

@@ -31,7 +31,7 @@ pub(crate) fn content_of(value: &Value) -> u64 {
 
 /// Hashes a number so that equal ones have the same hash, whatever zeros they end with.
 fn hash_number(number: Decimal, hasher: &mut FxHasher) {
-    // Mostly there are none, which is told faster than they are taken away.
+    // Mostly there are none, which is seen faster than they are taken away.
     let number = if ends_with_zero_decimal(number) { number.normalize() } else { number };
     let scale = if number.is_zero() { 0 } else { number.scale() };
     (4_u8, scale, number.mantissa()).hash(hasher);
@@ -47,9 +47,9 @@ pub(crate) fn list_content(rows: u64, length: u32) -> u64 {
     spread(rows ^ spread(u64::from(length).wrapping_add(1))) | 1
 }
 
-/// Spreads the bits of a figure (the finalizer of `SplitMix64`), so that sums of figures stay distinct.
-fn spread(figure: u64) -> u64 {
-    let figure = (figure ^ (figure >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-    let figure = (figure ^ (figure >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-    figure ^ (figure >> 31)
+/// Spreads the bits of a number (the finalizer of `SplitMix64`), so that sums of such numbers stay distinct.
+fn spread(number: u64) -> u64 {
+    let number = (number ^ (number >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+    let number = (number ^ (number >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+    number ^ (number >> 31)
 }

@@ -26,8 +26,8 @@ pub(crate) use time::read_offset;
 pub use time::{DateTime, read_date, read_date_time, read_time, write_date, write_date_time, write_time};
 
 pub(crate) use content::{content_of, list_content, member_content};
-pub(crate) use number::is_canonical_number;
-pub(crate) use sort::{sort, sort_by_key, sorted_by_cached_key};
+pub(crate) use number::{is_canonical_number, is_normalized, normalized};
+pub(crate) use sort::{sort, sort_by, sort_by_key, sorted_by_cached_key};
 
 /// What a place of a form holds.
 ///

@@ -126,7 +126,7 @@ pub(crate) fn is_canonical_number(text: &str) -> bool {
         && magnitude.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.')
 }
 
-/// Whether two numbers are equal, whatever zeros they end with. Mostly that is told without scaling any of them.
+/// Whether two numbers are equal, whatever zeros they end with. Mostly that is known without scaling any of them.
 pub(super) fn are_equal(one: Decimal, other: Decimal) -> bool {
     if one.scale() == other.scale() {
         return one.mantissa() == other.mantissa();
@@ -134,6 +134,17 @@ pub(super) fn are_equal(one: Decimal, other: Decimal) -> bool {
     // What needs more decimals than the other has is not equal to it.
     let longer = if one.scale() > other.scale() { one } else { other };
     ends_with_zero_decimal(longer) && one == other
+}
+
+/// Whether a number has no zeros at the end, and is not a negative zero.
+pub(crate) fn is_normalized(number: Decimal) -> bool {
+    !ends_with_zero_decimal(number)
+        && !(number.is_zero() && (number.is_sign_negative() || number.scale() > 0))
+}
+
+/// The number without zeros at the end. Mostly there are none.
+pub(crate) fn normalized(number: Decimal) -> Decimal {
+    if is_normalized(number) { number } else { number.normalize() }
 }
 
 /// Whether the last decimal of a number is a zero.

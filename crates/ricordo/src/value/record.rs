@@ -16,7 +16,9 @@ use super::{Value, sort_by_key};
 /// ```
 #[derive(Clone, Debug, Default)]
 pub struct Record {
-    members: Vec<(Name, Value)>,
+    // Behind a pointer, so that a value takes 24 bytes.
+    #[allow(clippy::box_collection, reason = "a thin pointer keeps values small")]
+    members: Box<Vec<(Name, Value)>>,
 }
 
 /// The name of a member: part of the program, or shared with others of the same schema.
@@ -24,6 +26,13 @@ pub struct Record {
 pub(crate) enum Name {
     Static(&'static str),
     Shared(Arc<str>),
+}
+
+impl Name {
+    /// Whether it is this name. Mostly both are the same text in memory.
+    pub(crate) fn is(&self, other: &Arc<str>) -> bool {
+        matches!(self, Name::Shared(name) if Arc::ptr_eq(name, other)) || **self == **other
+    }
 }
 
 impl Deref for Name {
@@ -56,7 +65,7 @@ impl Record {
     }
 
     pub(crate) fn with_capacity(members: usize) -> Self {
-        Record { members: Vec::with_capacity(members) }
+        Record { members: Box::new(Vec::with_capacity(members)) }
     }
 
     /// The member of this name.
@@ -101,9 +110,9 @@ impl Record {
     /// The members by their ranks, without the blank ones.
     pub(crate) fn in_order(mut self, ranks: &[usize]) -> Record {
         if !ranks.is_sorted() {
-            let mut ranked: Vec<_> = ranks.iter().zip(self.members).collect();
+            let mut ranked: Vec<_> = ranks.iter().zip(*self.members).collect();
             sort_by_key(&mut ranked, |(rank, _)| **rank);
-            self.members = ranked.into_iter().map(|(_, member)| member).collect();
+            *self.members = ranked.into_iter().map(|(_, member)| member).collect();
         }
         self.members.retain(|(_, value)| *value != Value::Blank);
         self

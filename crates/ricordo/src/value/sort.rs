@@ -17,8 +17,8 @@ pub(crate) fn sorted_by_cached_key<T, K: Ord>(items: Vec<T>, mut key: impl FnMut
     keyed.into_iter().map(|(_, item)| item).collect()
 }
 
-/// Few are sorted by insertion, many by a heap: in n log n steps, whatever their order.
-fn sort_by<T>(items: &mut [T], is_less: impl Fn(&T, &T) -> bool) {
+/// Sorts items by when one is less than another. Few are sorted by insertion, many by a heap: in n log n steps, whatever their order.
+pub(crate) fn sort_by<T>(items: &mut [T], is_less: impl Fn(&T, &T) -> bool) {
     const FEW: usize = 12;
     if items.len() <= FEW {
         for end in 1..items.len() {

@@ -4,15 +4,30 @@ use jiff::civil::{self, Date, Time};
 use jiff::tz::Offset;
 use std::cmp::Ordering;
 use std::fmt;
+use std::num::NonZeroU16;
 
 /// A date and a time, with or without an offset from UTC. Two are equal when they are written the same: the
 /// same instant at another offset is a different value.
 #[derive(Clone, Copy, PartialEq, Eq, Hash)]
 pub struct DateTime {
-    /// The date and time as a clock at the place shows them.
-    pub local: civil::DateTime,
-    /// The offset of that clock from UTC, in whole minutes, if it is said.
-    pub offset: Option<Offset>,
+    local: civil::DateTime,
+    offset: Option<Minutes>,
+}
+
+/// An offset in whole minutes, which lies within some hours of UTC, and [`Minutes::BIAS`]. So a value takes 24 bytes.
+#[derive(Clone, Copy, PartialEq, Eq, Hash)]
+struct Minutes(NonZeroU16);
+
+impl Minutes {
+    const BIAS: i32 = 10_000;
+
+    fn of(offset: Offset) -> Option<Self> {
+        u16::try_from(offset.seconds() / 60 + Self::BIAS).ok().and_then(NonZeroU16::new).map(Minutes)
+    }
+
+    fn offset(self) -> Option<Offset> {
+        Offset::from_seconds((i32::from(self.0.get()) - Self::BIAS) * 60).ok()
+    }
 }
 
 impl fmt::Debug for DateTime {
@@ -22,9 +37,25 @@ impl fmt::Debug for DateTime {
 }
 
 impl DateTime {
+    /// A date and time as a clock shows them, with the offset of that clock from UTC, if it is said. Seconds of the offset are
+    /// left out.
+    pub fn new(local: civil::DateTime, offset: Option<Offset>) -> Self {
+        DateTime { local, offset: offset.and_then(Minutes::of) }
+    }
+
+    /// The date and time as a clock at the place shows them.
+    pub fn local(self) -> civil::DateTime {
+        self.local
+    }
+
+    /// The offset of that clock from UTC, in whole minutes, if it is said.
+    pub fn offset(self) -> Option<Offset> {
+        self.offset.and_then(Minutes::offset)
+    }
+
     /// Which of two is earlier: by their instants if both have an offset, by their clocks if neither has.
     pub(crate) fn compare(self, other: DateTime) -> Option<Ordering> {
-        match (self.offset, other.offset) {
+        match (self.offset(), other.offset()) {
             (None, None) => Some(self.local.cmp(&other.local)),
             (Some(one), Some(another)) => {
                 let one = one.to_timestamp(self.local).ok()?;
@@ -91,7 +122,7 @@ fn read_time_to(text: &str, most_fraction_digits: usize) -> Option<Time> {
 ///
 /// let local = read_date_time("2026-11-23 04:30:00").unwrap();
 /// assert_eq!(write_date_time(local), "2026-11-23T04:30");
-/// assert!(read_date_time("2026-11-23T04:30Z").unwrap().offset.is_some());
+/// assert!(read_date_time("2026-11-23T04:30Z").unwrap().offset().is_some());
 /// assert!(read_date_time("23.11.2026 4:30").is_none());
 /// ```
 pub fn read_date_time(text: &str) -> Option<DateTime> {
@@ -102,7 +133,7 @@ pub fn read_date_time(text: &str) -> Option<DateTime> {
         Some(at) => (read_time_to(&time[..at], FRACTION_DIGITS)?, Some(read_offset(&time[at..])?)),
         None => (read_time(time)?, None),
     };
-    Some(DateTime { local: date.to_datetime(time), offset })
+    Some(DateTime::new(date.to_datetime(time), offset))
 }
 
 /// Reads an offset from UTC: `Z`, `+01:00` or `+0100`.
@@ -159,7 +190,7 @@ pub fn write_time(time: Time) -> String {
 /// one, behind it.
 pub fn write_date_time(value: DateTime) -> String {
     let local = format!("{}T{}", write_date(value.local.date()), write_time(value.local.time()));
-    match value.offset.map(|offset| offset.seconds() / 60) {
+    match value.offset().map(|offset| offset.seconds() / 60) {
         None => local,
         // RFC 3339 has no times without seconds.
         Some(minutes) => {

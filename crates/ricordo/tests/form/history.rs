@@ -181,7 +181,7 @@ fn undo_tells_what_is_in_a_record_that_goes_with_the_record_around_it() {
     let definition = r#"{"type":"object","properties":{"outer":{"type":["object","null"],"properties":{
         "inner":{"type":["object","null"],"properties":{"name":{"type":"string"}}}}}}}"#;
     let schema = ricordo::exchange::read_definition(definition).unwrap();
-    let data = ricordo::exchange::read_data(r#"{"outer":{"inner":null}}"#, &schema).unwrap();
+    let data = ricordo::exchange::read_data(r#"{"outer":{"inner":null}}"#, schema.schema()).unwrap();
     let form = ricordo::Form::of_schema(schema.into(), Some(data)).unwrap();
     form.set("/outer", ricordo::Value::Null).unwrap();
     form.set("/outer", ricordo::exchange::read_value(r#"{"inner":{"name":"Rye"}}"#).unwrap()).unwrap();
@@ -195,4 +195,33 @@ fn undo_tells_what_is_in_a_record_that_goes_with_the_record_around_it() {
     form.redo().unwrap();
     assert!(!name.is_gone());
     assert_eq!(told.get(), 2);
+}
+
+#[test]
+fn a_record_with_hundreds_of_fields_is_pristine_only_when_all_are() {
+    use ricordo::engine::{Action, Engine};
+    use ricordo::schema::{Kind, Part, SchemaBuilder};
+
+    const FIELDS: usize = 700;
+    let mut builder = SchemaBuilder::new();
+    let record = builder.open_record();
+    for at in 0..FIELDS {
+        builder.field(record, &format!("f{at}"), Part::new(Kind::Integer)).unwrap();
+    }
+    let schema = builder.finish(Part::new(Kind::Record(record))).unwrap();
+    let mut engine = Engine::new(schema.into(), None).unwrap();
+    let enter = |engine: &mut Engine, at: usize, text: &str| {
+        let at = format!("/f{at}").parse().unwrap();
+        engine.apply(Action::Enter { at, text: text.into() }).unwrap();
+    };
+    (0..FIELDS).for_each(|at| enter(&mut engine, at, "1"));
+    for at in 0..FIELDS {
+        assert!(engine.state().is_dirty, "{at} fields were emptied");
+        enter(&mut engine, at, "");
+    }
+    assert!(!engine.state().is_dirty);
+    engine.apply(Action::Undo).unwrap();
+    assert!(engine.state().is_dirty);
+    engine.apply(Action::Reset { at: engine.root().into() }).unwrap();
+    assert!(!engine.state().is_dirty);
 }

@@ -10,6 +10,7 @@ mod calculations;
 mod components;
 mod cost;
 mod definitions;
+mod formulas;
 mod handles;
 mod history;
 mod leading;

@@ -7,8 +7,8 @@ use std::time::Duration;
 /// What a replay finds: refusals and expectations that are not met, each with its line.
 fn replay(definition: &str, data: &str, journal: &str) -> Vec<String> {
     let schema = read_definition(definition).unwrap_or_else(|error| panic!("{error}: {definition}"));
-    let value = read_data(data, &schema).unwrap_or_else(|error| panic!("{error}: {data}"));
-    let mut engine = Engine::new(schema.into(), Some(value)).unwrap();
+    let value = read_data(data, schema.schema()).unwrap_or_else(|error| panic!("{error}: {data}"));
+    let mut engine = Engine::of(&schema.into(), Some(value)).unwrap();
     let mut found = Vec::new();
     for entry in read_journal(journal).unwrap_or_else(|error| panic!("{error}: {journal}")) {
         let problems = match entry.command {
@@ -172,7 +172,7 @@ fn an_optional_record_or_list_that_is_added_is_there_with_its_defaults() {
 "#,
     );
     let schema = read_definition(form).unwrap();
-    let engine = Engine::new(schema.into(), None).unwrap();
+    let engine = Engine::of(&schema.into(), None).unwrap();
     let said = |journal: &str| match read_journal(journal).unwrap().remove(0).command {
         Command::Apply(action) => engine.words(&engine.summarize(&action)),
         other => panic!("{other:?}"),
@@ -345,8 +345,8 @@ fn choices_are_for_all_rows_where_a_list_is_meant_and_for_one_place_otherwise() 
 #[test]
 fn both_rows_of_a_swap_count_as_moved_neighbours_or_not() {
     let form = read_definition(ROWS).unwrap();
-    let data = read_data(r#"{"rows":[1,2,3,4]}"#, &form).unwrap();
-    let mut engine = Engine::new(form.into(), Some(data)).unwrap();
+    let data = read_data(r#"{"rows":[1,2,3,4]}"#, form.schema()).unwrap();
+    let mut engine = Engine::of(&form.into(), Some(data)).unwrap();
     let mut moved = |journal: &str| {
         for entry in read_journal(journal).unwrap() {
             let Command::Apply(action) = entry.command else { panic!("an action") };

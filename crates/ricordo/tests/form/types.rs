@@ -217,7 +217,7 @@ fn references_name_definitions_whatever_characters_are_in_the_name() {
     let text = definition.to_string();
     assert!(text.contains("#/$defs/left~1right%20~0%2050%25"), "{text}");
     let read = read_definition(&text).unwrap();
-    assert_eq!(write_definition(&read), definition);
+    assert_eq!(write_definition(read.schema()), definition);
 }
 
 #[test]
@@ -240,7 +240,10 @@ fn dates_and_times_have_bounds() {
         refused(&format!(r#"{date}:{{"minimum":"2026-12-01","maximum":"2026-11-01"}}"#)),
         "“f”: nothing is at least 2026-12-01 and at most 2026-11-01"
     );
-    assert_eq!(refused(&format!(r#"{date}:{{"minimum":"soon"}}"#)), "“soon” is not a date like 2026-11-23");
+    assert_eq!(
+        refused(&format!(r#"{date}:{{"minimum":"28.11.2026"}}"#)),
+        "“28.11.2026” is not a date like 2026-11-23"
+    );
     assert_eq!(
         refused(r#""type":"integer","x-ricordo":{"minimum":"2026-12-01"}"#),
         "“minimum” is for dates and times here; for numbers, write “minimum” beside “type”"
@@ -281,7 +284,7 @@ fn a_typed_model_is_exported_as_a_definition_that_its_recordings_replay_on() {
     let definition = write_definition(schema.schema());
     insta::assert_snapshot!(format!("{definition:#}"));
     let read = read_definition(&definition.to_string()).unwrap();
-    assert_eq!(write_definition(&read), definition, "what was exported says the same again");
+    assert_eq!(write_definition(read.schema()), definition, "what was exported says the same again");
 
     let (form, paths) = (Form::new(&order()).unwrap(), at::<Order>());
     form.record(10_000);

@@ -97,7 +97,7 @@ proptest! {
         let mut added: BTreeMap<usize, RulesGuard> = BTreeMap::new();
         let fresh = |added: &BTreeMap<usize, RulesGuard>, value: Value, is_now: bool| {
             let declare = |rules: &mut Rules<Untyped>| added.keys().for_each(|which| add(rules, &plan, *which));
-            let mut engine = Engine::of(&schema_with(schema.clone(), declare).unwrap(), Some(value)).unwrap();
+            let mut engine = Engine::of(&schema_with(read_definition(&settling::definition()).unwrap(), declare).unwrap(), Some(value)).unwrap();
             let said = form.place("/f4").unwrap();
             if is_now && said.is_overridden() && said.value().is_empty() {
                 // Data cannot say that somebody has overridden a suggestion by a blank.

@@ -42,9 +42,10 @@ impl Both {
         let text = definition.schema().to_string();
         let schema = read_definition(&text).unwrap_or_else(|error| panic!("{error}\n{text}"));
         let data = definition.data(&mut definitions::Seed(seed));
-        let value = read_data(&data.to_string(), &schema).unwrap_or_else(|error| panic!("{error}\n{data}"));
+        let value =
+            read_data(&data.to_string(), schema.schema()).unwrap_or_else(|error| panic!("{error}\n{data}"));
         Both {
-            engine: Engine::new(schema.into(), Some(value)).unwrap(),
+            engine: Engine::of(&schema.into(), Some(value)).unwrap(),
             reference: Reference::new(definition, &data),
         }
     }

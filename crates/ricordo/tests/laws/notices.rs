@@ -183,7 +183,7 @@ fn subscribe(form: &Form, watch: Watch, pointer: &str, index: usize, told: &Told
 fn form(definition: &Definition, seed: u64) -> (Form, Reference) {
     let schema = read_definition(&definition.schema().to_string()).unwrap();
     let data = definition.data(&mut Seed(seed));
-    let value = read_data(&data.to_string(), &schema).unwrap();
+    let value = read_data(&data.to_string(), schema.schema()).unwrap();
     (Form::of_schema(schema.into(), Some(value)).unwrap(), Reference::new(definition, &data))
 }
 

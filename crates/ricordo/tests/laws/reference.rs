@@ -282,7 +282,7 @@ impl Reference {
                 if let Some(given) = line.get("value") {
                     check_all(item, Some(given))?;
                 }
-                let mut row = Place::new(item, false, value);
+                let mut row = Place::new(item, is_needed(item), value);
                 (row.added, row.stood) = (true, None);
                 let Held::List { rows, absent, .. } = &mut place.held else { return None };
                 let at = if at == "-" { rows.len() } else { at.parse().ok()? };
@@ -380,7 +380,7 @@ impl Place {
                 let absent = (nullable && matches!(value, None | Some(Json::Null))).then(|| value.cloned());
                 let given = value.and_then(Json::as_array).cloned().unwrap_or_default();
                 let mut rows: Vec<Place> =
-                    given.iter().map(|value| Place::new(item, false, Some(value))).collect();
+                    given.iter().map(|value| Place::new(item, is_needed(item), Some(value))).collect();
                 rows.iter_mut().enumerate().for_each(|(at, row)| row.stood = Some(at));
                 if absent.is_none() {
                     baseline = Some(list_value(&rows));
@@ -625,7 +625,7 @@ impl Place {
                 let given = value.and_then(Json::as_array).cloned().unwrap_or_default();
                 given.iter().try_for_each(|value| check_all(item, Some(value)))?;
                 let wanted: Vec<Place> =
-                    given.iter().map(|value| Place::new(item, false, Some(value))).collect();
+                    given.iter().map(|value| Place::new(item, is_needed(item), Some(value))).collect();
                 let same = |old: &Place, new: &Place| old.value() == new.value();
                 let front = rows.iter().zip(&wanted).take_while(|(old, new)| same(old, new)).count();
                 let back = rows[front..].iter().rev().zip(wanted[front..].iter().rev());
@@ -888,6 +888,18 @@ fn check_all(definition: &Definition, value: Option<&Json>) -> Option<()> {
             value?.as_array()?.iter().try_for_each(|value| check_all(item, Some(value)))
         }
         other => Place::new(other, false, None).assign(value),
+    }
+}
+
+/// Whether a row of a list must not be blank: in data, it would be null, which it must not be.
+fn is_needed(item: &Definition) -> bool {
+    match item {
+        Definition::Integer { nullable, .. } => !nullable,
+        Definition::Flag { .. } | Definition::Choice | Definition::Tag { .. } | Definition::Date => true,
+        Definition::Text { .. }
+        | Definition::Variants { .. }
+        | Definition::Record { .. }
+        | Definition::List { .. } => false,
     }
 }
 

@@ -107,7 +107,7 @@ fn state(form: &Form) -> State {
 
 fn form() -> Form {
     let schema = read_definition(DEFINITION).unwrap();
-    let data = read_data(DATA, &schema).unwrap();
+    let data = read_data(DATA, schema.schema()).unwrap();
     Form::of_schema(schema.into(), Some(data)).unwrap()
 }
 
@@ -200,7 +200,7 @@ proptest! {
         }
         // A recording has the responses, and says which they are: replayed without subscribers, it undoes the same.
         let replayed = crate::responses::form();
-        let mut engine = ricordo::engine::Engine::new(read_definition(DEFINITION).unwrap().into(), Some(replayed.value())).unwrap();
+        let mut engine = ricordo::engine::Engine::of(&read_definition(DEFINITION).unwrap().into(), Some(replayed.value())).unwrap();
         for entry in read_journal(&format!("\n{}", form.recording().unwrap())).unwrap() {
             let Command::Apply(action) = entry.command else { panic!("an action") };
             let applied = if entry.is_response { engine.respond(action) } else { engine.apply(action) };

@@ -175,8 +175,8 @@ fn is_event_with_more(line: &Json) -> bool {
 
 fn engine() -> Engine {
     let schema = read_definition(&definition().to_string()).unwrap();
-    let value = read_data(&data().to_string(), &schema).unwrap();
-    Engine::new(schema.into(), Some(value)).unwrap()
+    let value = read_data(&data().to_string(), schema.schema()).unwrap();
+    Engine::of(&schema.into(), Some(value)).unwrap()
 }
 
 /// Everything that is to be seen of a form.
@@ -210,7 +210,7 @@ proptest! {
     #[test]
     fn secrets_are_written_nowhere(lines in lines()) {
         let mut engine = engine();
-        let form = Form::of_schema(engine.schema().clone(), Some(engine.view(engine.root()).value())).unwrap();
+        let form = Form::of_schema(read_definition(&definition().to_string()).unwrap().into(), Some(engine.view(engine.root()).value())).unwrap();
         let told: Rc<RefCell<String>> = Rc::default();
         let log = told.clone();
         let tell = move |notice: &Notification<Value, Form<Untyped>>| {
@@ -267,7 +267,7 @@ proptest! {
         let field = ["word", "pin", "rate", "born", "one", "wrod"][at];
         data["account"][field] = secret;
         let schema = read_definition(&definition().to_string()).unwrap();
-        if let Err(error) = read_data(&data.to_string(), &schema) {
+        if let Err(error) = read_data(&data.to_string(), schema.schema()) {
             search(&format!("{error} {error:?}"), "a misfit");
         }
     }

@@ -1,0 +1,151 @@
+//! Which of two counterparts leads, and whether a suggestion is overridden.
+
+use super::{Action, Engine};
+use crate::schema::{Error, Pointer};
+use crate::tree::{FieldRef, PlaceId, Reversal, Source};
+
+/// What an action sets, as far as it matters for who leads.
+#[derive(Clone, Copy)]
+pub(super) enum Setting {
+    /// Nothing, or it is known otherwise.
+    Nothing,
+    /// This field, or something else: what has changed is in the log from here on.
+    Something { from: usize, at: Option<PlaceId> },
+    /// This field goes back to its baseline.
+    Reset(PlaceId),
+    /// A new row is made like this one.
+    Copy(PlaceId),
+}
+
+impl Engine {
+    /// What an action is about to set.
+    pub(super) fn setting(&mut self, action: &Action) -> Setting {
+        if self.graph.is_empty() {
+            return Setting::Nothing;
+        }
+        // What the action changes must be in the log, whatever is there already.
+        self.tree.changes_mut().savepoint();
+        let field = |place: &PlaceId| self.tree.field(*place).is_some();
+        let from = self.tree.changes().log().len();
+        match action {
+            Action::Duplicate { row: from } => self.locate(from).map_or(Setting::Nothing, Setting::Copy),
+            Action::Copy { from, to } if self.is_row_to_be(to) => {
+                self.locate(from).map_or(Setting::Nothing, Setting::Copy)
+            }
+            Action::Clear { at } | Action::Replace { at, .. } | Action::Remove { at } => {
+                // A removed row is not set.
+                let at = self.locate(at).ok().filter(field).filter(|place| self.tree.name(*place).is_some());
+                Setting::Something { from, at }
+            }
+            Action::Add { at, .. } | Action::Copy { to: at, .. } | Action::Move { to: at, .. } => {
+                let at = self.tree.locate(at).ok().filter(field);
+                Setting::Something { from, at: at.filter(|place| self.tree.name(*place).is_some()) }
+            }
+            Action::Reset { at } => {
+                self.locate(at).ok().filter(field).map_or(Setting::Nothing, Setting::Reset)
+            }
+            _ => Setting::Nothing,
+        }
+    }
+
+    /// Whether what is added at a pointer is a row.
+    fn is_row_to_be(&self, at: &Pointer) -> bool {
+        let list = at.split_last().and_then(|(list, _)| self.tree.locate(&list).ok());
+        list.is_some_and(|list| self.tree.list(list).is_some())
+    }
+
+    /// Lets what was set lead.
+    pub(super) fn hand_over(&mut self, setting: Setting) {
+        match setting {
+            Setting::Nothing | Setting::Copy(_) => {}
+            Setting::Something { at: Some(place), .. } => self.lead(place),
+            Setting::Something { from, at: None } => self.lead_where_set(from),
+            Setting::Reset(place) => self.lead_after_reset(place),
+        }
+    }
+
+    /// Lets a field have a value of its own, where it could be computed.
+    pub(super) fn lead(&mut self, place: PlaceId) {
+        match self.tree.source(place) {
+            Some(Source::Second(_) | Source::Suggestion) => self.tree.set_leads(place, true),
+            Some(Source::First(other)) => self.tree.set_leads(other, false),
+            Some(Source::Own | Source::Unseen | Source::Calculated) | None => {}
+        }
+    }
+
+    /// Lets lead what was set together with what it lies in, as if it had been loaded: of two counterparts the first
+    /// that was given a value, and what is suggested only where something else was given.
+    fn lead_where_set(&mut self, from: usize) {
+        let set = self.tree.changes().log()[from..].iter().filter_map(|undo| match undo {
+            Reversal::Field { place, before } => Some((*place, before.value().clone())),
+            _ => None,
+        });
+        let is_empty = |engine: &Self, place: PlaceId| {
+            engine.tree.field(place).is_none_or(|field| field.value().is_empty())
+        };
+        let mut given = Vec::new();
+        for (place, before) in set.collect::<Vec<_>>() {
+            let differs = self.tree.field(place).is_some_and(|field| *field.value() != before);
+            match self.tree.source(place) {
+                Some(Source::Suggestion) if is_empty(self, place) => self.tree.set_leads(place, false),
+                Some(Source::Suggestion) if differs => self.tree.set_leads(place, true),
+                Some(Source::First(other)) if differs => given.push((place, place, other)),
+                Some(Source::Second(other)) if differs => given.push((place, other, place)),
+                _ => {}
+            }
+        }
+        for (_, first, second) in &given {
+            let was_given = |side| given.iter().any(|(place, ..)| *place == side) && !is_empty(self, side);
+            let second_leads = if was_given(*first) {
+                false
+            } else {
+                !is_empty(self, *second) && (was_given(*second) || is_empty(self, *first))
+            };
+            self.tree.set_leads(*second, second_leads);
+        }
+    }
+
+    /// Lets the same lead in a new row as in the one that it is a copy of.
+    pub(super) fn lead_like(&mut self, from: PlaceId, made: PlaceId) {
+        if self.tree.part_id(from) != self.tree.part_id(made) {
+            return;
+        }
+        if let (Some(from), true) = (self.tree.field(from), self.tree.field(made).is_some()) {
+            let leads = from.leads();
+            self.tree.set_leads(made, leads);
+            return self.tree.take_value_as_baseline(made);
+        }
+        let below = |place| self.view(place).children().map(|child| child.id()).collect::<Vec<_>>();
+        for (from, made) in below(from).into_iter().zip(below(made)) {
+            self.lead_like(from, made);
+        }
+    }
+
+    /// Lets a field lead that went back to its baseline, unless its counterpart has its own, too.
+    fn lead_after_reset(&mut self, place: PlaceId) {
+        let (Some(other), Some(source)) = (self.tree.counterpart(place), self.tree.source(place)) else {
+            return;
+        };
+        if self.tree.is_dirty(other) {
+            return self.lead(place);
+        }
+        let second = if let Source::First(second) = source { second } else { place };
+        if let Some(leads) = self.tree.field(second).map(FieldRef::leads_at_baseline) {
+            self.tree.set_leads(second, leads);
+        }
+    }
+
+    /// Lets a field be computed again.
+    pub(super) fn release(&mut self, place: PlaceId) -> Result<(), Error> {
+        match self.tree.source(place) {
+            Some(Source::Suggestion) => self.tree.set_leads(place, false),
+            Some(Source::First(other) | Source::Second(other)) => self.lead(other),
+            Some(Source::Own | Source::Unseen | Source::Calculated) | None => {
+                let problem = "is neither suggested a value nor one of two counterparts, so there is nothing to \
+                               release";
+                return self.not_possible(place, problem);
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,121 @@
+//! What an action changed, in words.
+
+use super::{Aspects, Change, Engine, PlaceId, RowEdit};
+use crate::schema::{FindingKind, MASK, Named, shorten};
+use crate::settle::Slot;
+use crate::value::Value;
+
+impl Engine {
+    /// What of a place is not what it was, in words: `/loaves: value 12 → 15, now dirty`. Secrets are hidden.
+    pub fn change_words(&self, change: &Change) -> String {
+        let now = self.view(change.place());
+        let aspects = change.aspects();
+        let mut words: Vec<String> = change.row_edits().iter().map(|edit| edit_words(*edit)).collect();
+        let is_secret = now.part().secret;
+        let quoted = |text: &str| {
+            let text = if is_secret && !text.is_empty() { MASK.to_owned() } else { shorten(text) };
+            format!("“{text}”")
+        };
+        let valued = |value: &Value| match value {
+            Value::Text(text) => quoted(text),
+            value if is_secret && !value.is_empty() => MASK.to_owned(),
+            value => value_words(value),
+        };
+        let before = change.value_before();
+        // An entry that only repeats the value goes without saying.
+        let says_more = |entry: &str, held: &Value| *entry != *now.part().edit_text(held);
+        if let Some(entry) = &change.entry_before()
+            && (before.is_none_or(|before| says_more(entry, before)) || says_more(&now.entry(), &now.value()))
+        {
+            words.push(format!("entry {} → {}", quoted(entry), quoted(&now.entry())));
+        }
+        if let Some(before) = before {
+            words.push(format!("value {} → {}", valued(before), valued(&now.value())));
+        }
+        let has_other_entry = aspects.contains(Aspects::ENTRY);
+        if aspects.contains(Aspects::CHOICES) {
+            let count = now.choices().map_or(0, |choices| choices.iter().len());
+            words.push(format!("{count} choices offered"));
+        }
+        let mut say = |aspect, is_so: bool, yes: &str, no: &str| {
+            if aspects.contains(aspect) {
+                words.push(if is_so { yes } else { no }.to_owned());
+            }
+        };
+        let there = if change.comes_or_goes() { "now there" } else { "has other fields" };
+        say(Aspects::PRESENCE, now.is_absent(), "now empty", there);
+        let settled = if has_other_entry { "the text is dropped" } else { "committed" };
+        say(Aspects::UNCOMMITTED, now.is_uncommitted(), "not committed yet", settled);
+        say(Aspects::DIRTY, now.is_dirty(), "now dirty", "pristine again");
+        say(Aspects::TOUCHED, now.is_touched(), "now touched", "no longer touched");
+        say(Aspects::FOCUS, now.has_focus(), "has the focus", "lost the focus");
+        if aspects.contains(Aspects::FINDINGS) {
+            let kinds: Vec<&str> = now.findings().iter().map(|finding| finding.kind.name()).collect();
+            let gone = change.findings_before().unwrap_or_default().into_iter().map(FindingKind::name);
+            words.push(match kinds[..] {
+                [] => format!("no longer {}", gone.collect::<Vec<_>>().join(", ")),
+                _ => format!("found {}", kinds.join(", ")),
+            });
+        }
+        let mut say_rule = |aspect, is_so: bool, yes: &str, no: &str, slot| {
+            if aspects.contains(aspect) {
+                let by =
+                    self.rule_words(now, slot).map_or_else(String::new, |from| format!(" (from {from})"));
+                words.push(format!("{}{by}", if is_so { yes } else { no }));
+            }
+        };
+        say_rule(Aspects::RELEVANT, now.is_relevant(), "now relevant", "no longer relevant", Slot::Relevant);
+        say_rule(
+            Aspects::READONLY,
+            now.is_readonly(),
+            "now read-only",
+            "no longer read-only",
+            Slot::Readonly,
+        );
+        say_rule(Aspects::REQUIRED, now.is_required(), "now required", "no longer required", Slot::Required);
+        let mut say = |aspect, is_so: bool, yes: &str, no: &str| {
+            if aspects.contains(aspect) {
+                words.push(if is_so { yes } else { no }.to_owned());
+            }
+        };
+        let leads = now.is_driver() || now.is_overridden();
+        let (yes, no) = match now.counterpart() {
+            Some(_) => ("now leads", "now follows"),
+            None => ("now overridden", "now as suggested"),
+        };
+        say(Aspects::DRIVER, leads, yes, no);
+        if aspects.contains(Aspects::EPOCH) {
+            words.push("reset".to_owned());
+        }
+        if aspects.contains(Aspects::VALUE) {
+            words.extend(self.calculated_words(change.place()));
+        }
+        format!("{}: {}", Named(&now.pointer()), words.join(", "))
+    }
+}
+
+impl Engine {
+    /// What a calculated place depends on, in words.
+    fn calculated_words(&self, place: PlaceId) -> Option<String> {
+        let from = self.dependencies(place);
+        if from.is_empty() { None } else { Some(format!("calculated from {}", self.names_of(&from))) }
+    }
+}
+
+fn edit_words(edit: RowEdit) -> String {
+    match edit {
+        RowEdit::Inserted { position, .. } => format!("row added at {position}"),
+        RowEdit::Removed { position, .. } => format!("row removed at {position}"),
+        RowEdit::Moved { from, to, .. } => format!("row moved from {from} to {to}"),
+    }
+}
+
+/// A value in few words.
+pub(super) fn value_words(value: &Value) -> String {
+    match value {
+        Value::Blank => "blank".to_owned(),
+        Value::List(rows) if rows.len() == 1 => "1 row".to_owned(),
+        Value::List(rows) => format!("{} rows", rows.len()),
+        other => shorten(&other.to_string()),
+    }
+}

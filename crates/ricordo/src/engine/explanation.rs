@@ -1,0 +1,203 @@
+//! Explanations: what the value and the flags of a place depend on.
+
+use std::fmt;
+
+use super::descriptions::value_words;
+use super::{Engine, PlaceView};
+use crate::schema::{Named, shorten};
+use crate::settle::Slot;
+use crate::tree::{PlaceId, Source};
+use crate::value::Value;
+
+/// An explanation: a statement, and the reasons for it, which are written below it, indented.
+///
+/// ```
+/// # use ricordo::{Form, Model};
+/// # #[derive(Model)] struct Batch { loaves: u32, grams: u32, dough: Option<u32> }
+/// # let form = Form::new(&Batch { loaves: 12, grams: 900, dough: None })?;
+/// # let batch = ricordo::at::<Batch>();
+/// let rules = form.add_rules(|rules| {
+///     rules.calculate(batch.dough(), move |it| it.number(batch.loaves()) * it.number(batch.grams()));
+/// })?;
+/// let reasons = form.place(batch.dough())?.explain();
+/// assert_eq!(reasons[0].to_string(), "/dough is 10800, calculated from\n  /loaves is 12\n  /grams is 900");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Reason {
+    text: String,
+    from: Vec<Reason>,
+}
+
+impl Reason {
+    /// The statement: `/dough is 10800, calculated from`.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// The reasons for it.
+    pub fn dependencies(&self) -> &[Reason] {
+        &self.from
+    }
+
+    fn write(&self, formatter: &mut fmt::Formatter<'_>, indent: usize) -> fmt::Result {
+        if indent > 0 {
+            writeln!(formatter)?;
+        }
+        write!(formatter, "{:indent$}{}", "", self.text)?;
+        self.from.iter().try_for_each(|reason| reason.write(formatter, indent + 2))
+    }
+}
+
+impl fmt::Display for Reason {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.write(formatter, 0)
+    }
+}
+
+/// How many dependencies of a place are listed one by one.
+const MOST: usize = 8;
+/// How many places are listed in all.
+const MOST_IN_ALL: usize = 100;
+
+/// A value in few words, as people write it.
+fn held_words(value: &Value) -> String {
+    match value {
+        Value::Text(text) => format!("“{}”", shorten(text)),
+        Value::Blank | Value::Null | Value::List(_) | Value::Record(_) => value_words(value),
+        value => shorten(&value.to_text()),
+    }
+}
+
+impl Engine {
+    /// Why a place is in its state: for its value and each of its flags, what they depend on, and what that depends
+    /// on. Empty for what was loaded or set. Secrets are hidden.
+    pub fn explain(&self, place: PlaceId) -> Vec<Reason> {
+        let mut reasons = Vec::new();
+        if !matches!(self.tree.source(place), Some(Source::Own | Source::Unseen) | None) {
+            reasons.push(self.value_reason(place, &mut Vec::new()));
+        }
+        let view = self.view(place);
+        let around = || self.tree.with_ancestors(place);
+        let is_irrelevant =
+            |place: &PlaceId| self.tree.properties_of(*place).is_some_and(|flags| flags.is_irrelevant);
+        if let Some(by) = around().find(is_irrelevant) {
+            reasons.push(self.flag_reason(place, by, "not relevant", Slot::Relevant));
+        }
+        let is_readonly =
+            |place: &PlaceId| self.tree.properties_of(*place).is_some_and(|flags| flags.is_readonly);
+        if let Some(by) = around().find(is_readonly) {
+            reasons.push(self.flag_reason(place, by, "read-only", Slot::Readonly));
+        }
+        if let Some(flags) = self.tree.properties_of(place) {
+            for failure in &flags.failures {
+                let what = match self.graph.slot_of(failure.rule) {
+                    Some(Slot::Value(_)) | None => continue,
+                    Some(Slot::Relevant) => "whether it is relevant",
+                    Some(Slot::Readonly) => "whether it is read-only",
+                    Some(Slot::Required) => "whether it is required",
+                    Some(Slot::Constraint(_)) => "a constraint",
+                    Some(Slot::Choices) => "what it is chosen from",
+                    Some(Slot::Earliest | Slot::Latest) => "a bound",
+                    Some(Slot::Kept(_)) => "whether an aggregate counts it",
+                    Some(Slot::Subtotal(_)) => "an aggregate",
+                };
+                let name = self.tree.pointer(place);
+                let text = format!("{}: {what} could not be computed ({})", Named(&name), failure.why);
+                reasons.push(Reason { text, from: Vec::new() });
+            }
+            if flags.is_required {
+                reasons.push(self.flag_reason(place, place, "required", Slot::Required));
+            }
+            for failed in flags.failed.iter().filter(|_| view.is_relevant()) {
+                let declared = || self.tree.constraint(failed.constraint).map(|words| words.message.clone());
+                let message = failed.message.clone().or_else(declared);
+                let text = format!("not as it should be (“{}”)", message.unwrap_or_default());
+                reasons.push(self.flag_reason(place, place, &text, Slot::Constraint(failed.constraint)));
+            }
+        }
+        reasons
+    }
+
+    /// Why a flag of a place is set, by a rule about this place, or about one that it lies in.
+    fn flag_reason(&self, place: PlaceId, by: PlaceId, flag: &str, of: Slot) -> Reason {
+        let inherited =
+            if place == by { String::new() } else { format!(", like {}", Named(&self.tree.pointer(by))) };
+        let rules = self.graph.rules_of(&self.tree, by);
+        let from = rules.into_iter().find(|(slot, _)| *slot == of).map(|(_, from)| from).unwrap_or_default();
+        let name = self.tree.pointer(place);
+        let by_formula = self.formula_words(by, |slot| slot == of);
+        let text = format!("{} is {flag}{inherited}{by_formula}, which depends on", Named(&name));
+        self.reason(text, from, &mut Vec::new())
+    }
+
+    /// How the rule is written that computes something of a place, and how with values in it: ` by “cost / loaves” (7.65 / 12)`.
+    fn formula_words(&self, place: PlaceId, is_of: impl Fn(Slot) -> bool) -> String {
+        match self.graph.text_of(&self.tree, place, is_of) {
+            None => String::new(),
+            Some([text, filled_in]) if text == filled_in => format!(" by “{text}”"),
+            Some([text, filled_in]) => format!(" by “{text}” ({filled_in})"),
+        }
+    }
+
+    /// Why a place holds its value. `explained` are the places that were explained before.
+    fn value_reason(&self, place: PlaceId, explained: &mut Vec<PlaceId>) -> Reason {
+        let view = self.view(place);
+        let is = format!("{} is {}", Named(&view.pointer()), held_words(&view.masked_value()));
+        let is = if view.is_relevant() { is } else { format!("{is}, but not relevant") };
+        let how = match self.tree.source(place) {
+            Some(Source::Suggestion) if view.is_overridden() => ", which overrides a suggestion",
+            Some(Source::Suggestion) => ", suggested",
+            Some(Source::First(_) | Source::Second(_)) if view.is_driver() => ", and leads",
+            Some(Source::Calculated | Source::First(_) | Source::Second(_)) => ", calculated",
+            Some(Source::Own | Source::Unseen) | None => "",
+        };
+        let how = match how {
+            ", suggested" | ", calculated" => {
+                format!("{how}{} from", self.formula_words(place, |slot| matches!(slot, Slot::Value(_))))
+            }
+            other => other.to_owned(),
+        };
+        let failures = self.tree.properties_of(place).into_iter().flat_map(|flags| &flags.failures);
+        let is_value = |rule| matches!(self.graph.slot_of(rule), Some(Slot::Value(_)));
+        let failure = failures.into_iter().find(|failure| is_value(failure.rule));
+        let is =
+            failure.map_or(is.clone(), |failure| format!("{is}, could not be computed ({})", failure.why));
+        let rows = self.graph.aggregated_places(&self.tree, place).filter(|rows| !rows.is_empty());
+        let from = rows.unwrap_or_else(|| self.graph.dependencies_of(&self.tree, place));
+        if !from.is_empty() && explained.contains(&place) {
+            return Reason { text: format!("{is}, see above"), from: Vec::new() };
+        }
+        explained.push(place);
+        self.reason(format!("{is}{how}"), from, explained)
+    }
+
+    fn reason(&self, text: String, from: Vec<PlaceId>, explained: &mut Vec<PlaceId>) -> Reason {
+        let from = self.in_order(from);
+        let count = if explained.len() > MOST_IN_ALL { 0 } else { from.len().min(MOST) };
+        let mut reasons: Vec<Reason> =
+            from[..count].iter().map(|place| self.value_reason(*place, explained)).collect();
+        if from.len() > count {
+            reasons.push(Reason { text: format!("and {} more", from.len() - count), from: Vec::new() });
+        }
+        Reason { text, from: reasons }
+    }
+
+    /// What these flags of a place depend on, in words.
+    pub(super) fn rule_words(&self, view: PlaceView<'_>, of: Slot) -> Option<String> {
+        let rules = self.graph.rules_of(&self.tree, view.id());
+        let from = rules.into_iter().find(|(slot, _)| *slot == of)?.1;
+        Some(self.names_of(&self.in_order(from)))
+    }
+
+    /// The pointers of places, in one phrase.
+    pub(super) fn names_of(&self, places: &[PlaceId]) -> String {
+        const MOST: usize = 6;
+        let mut names: Vec<String> =
+            places.iter().take(MOST).map(|place| self.tree.pointer(*place).to_string()).collect();
+        if places.len() > MOST {
+            names.push(format!("and {} more", places.len() - MOST));
+        }
+        names.join(", ")
+    }
+}

@@ -1,0 +1,94 @@
+//! Rows that are made before the action that puts them in is carried out.
+//!
+//! Inside a callback actions wait for the end of the round, but whoever adds a row wants a handle to it at once. So the row is
+//! made, and put in later.
+
+use super::{Action, Engine};
+use crate::schema::{Error, ErrorKind, Kind, Named, Pointer};
+use crate::tree::PlaceId;
+use crate::value::Value;
+
+/// Rows that were prepared for an action: for it, or for those of its parts that have these positions in the group.
+pub(crate) type Prepared = Vec<(usize, PlaceId)>;
+
+/// The rows that were prepared for the action that is carried out.
+#[derive(Debug, Default)]
+pub(super) struct PreparedRows {
+    rows: Prepared,
+    /// The one for the part that is carried out now.
+    next: Option<PlaceId>,
+}
+
+impl PreparedRows {
+    /// Takes the rows out, to be chosen from one by one.
+    pub(super) fn take(&mut self) -> Prepared {
+        self.next = None;
+        std::mem::take(&mut self.rows)
+    }
+
+    /// Chooses the row for the part of the action at a position.
+    pub(super) fn choose(&mut self, at: usize) {
+        let rows = std::mem::take(&mut self.rows);
+        self.choose_of(&rows, at);
+        self.rows = rows;
+    }
+
+    /// Chooses the row of these for the part of the action at a position.
+    pub(super) fn choose_of(&mut self, rows: &Prepared, at: usize) {
+        self.next = rows.iter().find(|(part, _)| *part == at).map(|(_, row)| *row);
+    }
+}
+
+impl Engine {
+    /// Makes the row that an action is going to put in.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the list is none, or if the row does not fit it.
+    pub(crate) fn prepare_row(&mut self, action: &Action) -> Result<PlaceId, Error> {
+        let (list, value) = match action {
+            Action::Insert { list, value, .. } => (self.locate(list)?, value.clone()),
+            Action::Duplicate { row } => {
+                let row = self.locate(row)?;
+                (self.tree.parent(row).unwrap_or(row), Some(self.tree.value(row)))
+            }
+            _ => return Err(Error::new(ErrorKind::NotPossible, Pointer::root(), "no row is added")),
+        };
+        let Kind::List(kind) = self.tree.part(list).kind else {
+            let pointer = self.tree.pointer(list);
+            let message = format!("{} is not a list, so no row can be added to it", Named(&pointer));
+            return Err(Error::new(ErrorKind::NotPossible, pointer, message));
+        };
+        let value = self.fitted_row(list, self.schema().item(kind), value, "-")?;
+        Ok(self.tree.prepare_row(list, value).unwrap_or(list))
+    }
+
+    /// Carries out an action for which rows were prepared.
+    ///
+    /// # Errors
+    ///
+    /// As for [`Engine::apply`]; rows that were not put in are gone then.
+    pub(crate) fn with_prepared<T>(&mut self, rows: Prepared, act: impl FnOnce(&mut Self) -> T) -> T {
+        self.prepared = PreparedRows { rows: rows.clone(), next: None };
+        let result = act(self);
+        self.prepared = PreparedRows::default();
+        self.discard_prepared(rows);
+        result
+    }
+
+    /// Frees prepared rows that were not put in.
+    pub(crate) fn discard_prepared(&mut self, rows: Prepared) {
+        rows.into_iter().for_each(|(_, row)| self.tree.discard_row(row));
+    }
+
+    /// Puts a new row in, the one that was prepared for it if there is one.
+    pub(super) fn put_new_row(&mut self, list: PlaceId, position: u32, value: Value) -> Option<PlaceId> {
+        match self.prepared.next.take().filter(|row| self.tree.parent(*row) == Some(list)) {
+            Some(row) if self.tree.is_prepared(row) => {
+                self.tree.new_prepared_row(list, position, row, value);
+                Some(row)
+            }
+            _ => self.tree.new_row(list, position, value),
+        }
+    }
+}

@@ -1,0 +1,153 @@
+//! How the rows of a list became what they are.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+/// One step by which the rows of a list became what they are. Rows are named by their keys; positions are those
+/// at the time of the step.
+///
+/// Steps are for those who draw lists: applied in order to the old keys, they give the new ones, so that a
+/// screen can be changed row by row without comparing anything.
+///
+/// ```
+/// use ricordo::engine::RowEdit;
+///
+/// let mut shown = vec![1, 2, 3];
+/// for edit in [RowEdit::Moved { key: 3, from: 2, to: 0 }, RowEdit::Inserted { key: 4, position: 1 }] {
+///     edit.apply(&mut shown);
+/// }
+/// assert_eq!(shown, [3, 4, 1, 2]);
+/// ```
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum RowEdit {
+    /// A row was put in.
+    Inserted {
+        /// The row.
+        key: u64,
+        /// Where it stands.
+        position: usize,
+    },
+    /// A row was removed.
+    Removed {
+        /// The row.
+        key: u64,
+        /// Where it stood.
+        position: usize,
+    },
+    /// A row was moved.
+    Moved {
+        /// The row.
+        key: u64,
+        /// Where it stood.
+        from: usize,
+        /// Where it stands.
+        to: usize,
+    },
+}
+
+impl RowEdit {
+    /// Carries the step out on a list of keys. A step that does not fit the list leaves it as it is.
+    pub fn apply(&self, keys: &mut Vec<u64>) {
+        let fits = |position: usize, length: usize| position < length;
+        match *self {
+            RowEdit::Inserted { key, position } if fits(position, keys.len() + 1) => {
+                keys.insert(position, key);
+            }
+            RowEdit::Removed { position, .. } if fits(position, keys.len()) => {
+                keys.remove(position);
+            }
+            RowEdit::Moved { from, to, .. } if fits(from, keys.len()) && fits(to, keys.len()) => {
+                let key = keys.remove(from);
+                keys.insert(to, key);
+            }
+            _ => {}
+        }
+    }
+}
+
+/// The keys of rows that are there and were not, and of those that were there and are not, in no order.
+pub(super) fn come_and_gone(edits: &[RowEdit]) -> impl Iterator<Item = u64> {
+    let mut balances: FxHashMap<u64, i32> = FxHashMap::default();
+    for edit in edits {
+        match edit {
+            RowEdit::Inserted { key, .. } => *balances.entry(*key).or_default() += 1,
+            RowEdit::Removed { key, .. } => *balances.entry(*key).or_default() -= 1,
+            RowEdit::Moved { .. } => {}
+        }
+    }
+    balances.into_iter().filter(|(_, balance)| *balance != 0).map(|(key, _)| key)
+}
+
+/// Whether steps have led to other rows, or another order, than there were. `position` says where a row is now.
+///
+/// Rows that no step names keep their order among each other. So if the others stand where they stood, all do.
+pub(super) fn differ(position: impl Fn(u64) -> Option<usize>, edits: &[RowEdit]) -> bool {
+    if edits.len() < 2 || come_and_gone(edits).next().is_some() {
+        return !edits.is_empty();
+    }
+    let mut seen: FxHashSet<u64> = FxHashSet::default();
+    edits.iter().enumerate().any(|(index, edit)| {
+        let (key, stood) = match *edit {
+            RowEdit::Removed { key, position } | RowEdit::Moved { key, from: position, .. } => {
+                (key, position)
+            }
+            // It was not there, and is not: what comes is as much as what goes.
+            RowEdit::Inserted { key, .. } => {
+                seen.insert(key);
+                return false;
+            }
+        };
+        seen.insert(key) && position(key) != Some(before(&edits[..index], stood))
+    })
+}
+
+/// Where a row stood before steps that do not name it, given where it stands after them.
+fn before(edits: &[RowEdit], after: usize) -> usize {
+    edits.iter().rev().fold(after, |after, edit| {
+        let without = |position: usize, after: usize| if after > position { after - 1 } else { after };
+        let with = |position: usize, after: usize| if after >= position { after + 1 } else { after };
+        match *edit {
+            RowEdit::Inserted { position, .. } => without(position, after),
+            RowEdit::Removed { position, .. } => with(position, after),
+            RowEdit::Moved { from, to, .. } => with(from, without(to, after)),
+        }
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        /// The same as going all steps and comparing the whole lists.
+        #[test]
+        fn rows_differ_when_the_lists_of_keys_do(rows in 1..6_u64, steps in prop::collection::vec((0..3_u8, 0..6_usize, 0..6_usize), 0..7)) {
+            let old: Vec<u64> = (0..rows).collect();
+            let (mut keys, mut gone, mut next) = (old.clone(), Vec::new(), rows);
+            let mut edits = Vec::new();
+            for (kind, at, to) in steps {
+                let length = keys.len();
+                let edit = match kind {
+                    0 if length > 0 => RowEdit::Moved { key: keys[at % length], from: at % length, to: to % length },
+                    1 if length > 0 => {
+                        gone.push(keys[at % length]);
+                        RowEdit::Removed { key: keys[at % length], position: at % length }
+                    }
+                    _ => {
+                        let key = gone.pop().unwrap_or_else(|| {
+                            next += 1;
+                            next
+                        });
+                        RowEdit::Inserted { key, position: at % (length + 1) }
+                    }
+                };
+                edit.apply(&mut keys);
+                edits.push(edit);
+            }
+            let position = |key: u64| (0..).zip(&keys).find(|(_, other)| **other == key).map(|(at, _)| at);
+            let moved_nowhere = matches!(edits[..], [RowEdit::Moved { from, to, .. }] if from == to);
+            prop_assert_eq!(differ(position, &edits), keys != old || moved_nowhere);
+        }
+    }
+}

@@ -1,0 +1,233 @@
+//! Transactions: actions in, settled and reported as one.
+
+use super::action_summary::ActionSummary;
+use super::history::Direction;
+use super::{Action, Engine, Outcome, PlaceId};
+use crate::schema::{Error, ErrorKind, Pointer};
+use crate::settle::{self, Checkpoint};
+
+/// An open transaction.
+pub(super) struct Open {
+    made: Option<PlaceId>,
+    summary: ActionSummary,
+}
+
+/// What was performed, and is still to be settled.
+#[derive(Default)]
+pub(super) struct Performed {
+    /// The row that was made last, if any was.
+    pub(super) made: Option<PlaceId>,
+    /// The field that was typed into, if that is all.
+    pub(super) typing: Option<PlaceId>,
+    /// Whether the next typing is a step of its own.
+    pub(super) ends_typing: bool,
+    pub(super) summary: ActionSummary,
+}
+
+impl Engine {
+    /// Carries out an action, wholly or not at all, and settles what depends on it.
+    ///
+    /// In an open transaction the action is only performed: it is settled and reported when the transaction is
+    /// closed.
+    ///
+    /// # Errors
+    ///
+    /// Fails, and changes nothing, if there is no such place, if the action does not suit it or must not change it, or if the rules
+    /// cannot settle.
+    pub fn apply(&mut self, action: Action) -> Result<Outcome, Error> {
+        if self.open.is_none() {
+            self.graph.end_loading(&self.tree);
+            match action {
+                Action::Undo => return self.step(Direction::Undo, "undo"),
+                Action::Redo => return self.step(Direction::Redo, "redo"),
+                Action::Wait { duration } => return self.wait(duration),
+                Action::Now { now } => return Ok(self.tell_time(now)),
+                _ => {}
+            }
+        }
+        let checkpoint = self.graph.checkpoint(&self.tree);
+        self.tree.changes_mut().savepoint();
+        let removed_row = self.focus_hint.removed_row();
+        let performed = action.within_depth().and_then(|action| self.perform_first(action));
+        let performed = performed.inspect_err(|_| {
+            self.revert_to(checkpoint);
+            self.focus_hint.set_removed_row(removed_row);
+        })?;
+        match &mut self.open {
+            None => self.finish(performed),
+            Some(open) => {
+                open.made = performed.made.or(open.made);
+                open.summary.add(performed.summary);
+                Ok(Outcome::performed(performed.made))
+            }
+        }
+    }
+
+    /// Carries out an action in response to the one before: one undo reverts both.
+    ///
+    /// What is done in response to an undo or redo does not end redo, and is reverted when the history moves on.
+    /// [`Form`](crate::Form) does so with whatever subscribers do.
+    ///
+    /// ```
+    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::exchange::read_definition;
+    /// # let schema = read_definition(r#"{"type": "object", "properties": {"a": {"type": "string"}, "b": {"type": "string"}}}"#)?;
+    /// let mut engine = Engine::of(&schema.into(), None)?;
+    /// engine.apply(Action::Enter { at: "/a".parse()?, text: "x".into() })?;
+    /// engine.respond(Action::Enter { at: "/b".parse()?, text: "X".into() })?;
+    /// engine.apply(Action::Undo)?;
+    /// assert!(!engine.view(engine.root()).is_dirty());
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// As for [`Engine::apply`].
+    pub fn respond(&mut self, action: Action) -> Result<Outcome, Error> {
+        self.history.set_responding(true);
+        let applied = self.apply(action);
+        self.history.set_responding(false);
+        applied
+    }
+
+    /// Opens a transaction: actions are performed, but settled only when it is closed. An open transaction stays
+    /// open.
+    pub fn begin(&mut self) {
+        if self.open.is_none() {
+            self.graph.end_loading(&self.tree);
+            self.open = Some(Open { made: None, summary: ActionSummary::transaction() });
+        }
+    }
+
+    /// Closes the open transaction and settles it. Without one, the outcome has no changes.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the rules cannot settle, as in a cycle. The form is then as before the transaction.
+    pub fn commit(&mut self) -> Result<Outcome, Error> {
+        match self.open.take() {
+            Some(open) => {
+                self.finish(Performed { made: open.made, summary: open.summary, ..Performed::default() })
+            }
+            None => Ok(Outcome::default()),
+        }
+    }
+
+    /// Closes the open transaction as a response to the action before it: one undo reverts both.
+    ///
+    /// # Errors
+    ///
+    /// As for [`Engine::commit`].
+    pub fn commit_response(&mut self) -> Result<Outcome, Error> {
+        self.history.set_responding(true);
+        let committed = self.commit();
+        self.history.set_responding(false);
+        committed
+    }
+
+    /// Reverts the open transaction: the form is as it was before.
+    pub fn revert(&mut self) {
+        if self.open.take().is_some() {
+            self.revert_to(Checkpoint::default());
+            self.focus_hint.forget_removed_row();
+        }
+    }
+
+    /// Whether a transaction is open.
+    pub fn is_open(&self) -> bool {
+        self.open.is_some()
+    }
+
+    /// Settles what was performed, and finds what has changed.
+    pub(super) fn finish(&mut self, performed: Performed) -> Result<Outcome, Error> {
+        let Performed { made, typing, ends_typing, summary } = performed;
+        let removed_row = self.focus_hint.removed_row();
+        self.focus_hint.forget_removed_row();
+        self.settle_or_revert()?;
+        if self.tree.has_changed_out_of_sight() && !Outcome::will_be_step(&self.tree) {
+            // It is no step to undo, so what the steps before may bring back must be as they left it.
+            let lasting = self.tree.lasting();
+            self.revert_to(Checkpoint::default());
+            self.tree.do_again(lasting);
+            self.settle_or_revert()?;
+        }
+        self.graph.finish();
+        let mut outcome = self.report(made);
+        self.history.record(&mut self.tree, typing, outcome.is_step());
+        if ends_typing {
+            self.history.end_typing();
+        }
+        self.report_state(&mut outcome);
+        self.focus_hint.find(&self.tree, outcome.made(), removed_row);
+        outcome.set_action(summary);
+        Ok(outcome)
+    }
+
+    /// Reverts to a point of the transaction.
+    pub(super) fn revert_to(&mut self, checkpoint: Checkpoint) {
+        self.tree.revert_to(checkpoint.log);
+        self.graph.revert_to(&self.tree, checkpoint);
+    }
+
+    fn settle_or_revert(&mut self) -> Result<(), Error> {
+        settle::settle(&mut self.tree, &mut self.graph).map_err(|unsettled| {
+            let refused = self.refused(unsettled);
+            self.revert_to(Checkpoint::default());
+            refused
+        })
+    }
+
+    /// What has changed, and whom to notify.
+    pub(super) fn report(&mut self, made: Option<PlaceId>) -> Outcome {
+        let before = self.observers.considered_in_all();
+        let room = std::mem::take(&mut self.room);
+        let outcome = Outcome::new(&mut self.tree, &mut self.observers, made, room);
+        self.tree.cost.observers += self.observers.considered_in_all() - before;
+        outcome
+    }
+
+    /// Adds the observers of the form's state, if that has changed.
+    pub(super) fn report_state(&mut self, outcome: &mut Outcome) {
+        if self.observers.observe_state() {
+            let state = self.state();
+            if std::mem::replace(&mut self.known_state, state) != state {
+                outcome.notify(self.observers.of_state());
+            }
+        }
+    }
+
+    fn step(&mut self, direction: Direction, what: &str) -> Result<Outcome, Error> {
+        let Some(moved) = self.history.go(&mut self.tree, direction) else {
+            let message = format!("there is nothing to {what}");
+            return Err(Error::new(ErrorKind::NotPossible, Pointer::root(), message));
+        };
+        self.focus_hint.clear();
+        match moved.other_rules {
+            Some(rules) => self.lead_as_before(rules),
+            // What comes back was settled when it was there.
+            None => self.graph.begin_return(),
+        }
+        self.settle_or_keep_for_later();
+        self.graph.finish();
+        self.pauses.resume(&self.tree);
+        let mut outcome = self.report(None);
+        self.history.keep(&mut self.tree, direction, &moved);
+        self.report_state(&mut outcome);
+        Ok(outcome)
+    }
+
+    /// Settles what cannot be refused. What cannot be computed now is computed the next time.
+    pub(super) fn settle_or_keep_for_later(&mut self) {
+        if settle::settle(&mut self.tree, &mut self.graph).is_err() {
+            settle::check_changes(&mut self.tree);
+            self.graph.keep_for_later();
+        }
+    }
+
+    /// Takes back an outcome that nobody needs any longer, for its room.
+    pub(crate) fn recycle(&mut self, outcome: Outcome) {
+        if self.room.capacity() == 0 {
+            self.room = outcome.into_room();
+        }
+    }
+}

@@ -1,0 +1,128 @@
+//! What selectors and rules read a form through.
+
+use std::fmt;
+use std::marker::PhantomData;
+use std::ops::Deref;
+
+use crate::engine::PlaceView;
+use crate::model::{Data, Locate, Model, Spot};
+use crate::value::Number;
+
+/// A place that holds a `T`, as a selector or a rule sees it. Reads are tracked: the function runs again only when something
+/// it read may have changed. All that can be read of a place is read through it, as through a [`PlaceView`].
+///
+/// Rules see what is relevant; everything else is blank. Selectors see everything.
+///
+/// Paths with row numbers are followed each time. What is not there is `None`, not an error. An address that can lead to no
+/// place, whatever the data, is a mistake: a pointer with a misspelt field, or a path with more than eight steps. A rule with
+/// it fails (`not_computable`), and a selector is refused or, if it has run before, its error is in
+/// [`Form::take_errors`](crate::Form::take_errors).
+#[derive(Clone, Copy)]
+pub struct View<'a, T> {
+    place: PlaceView<'a>,
+    holds: PhantomData<fn() -> T>,
+}
+
+impl<T> fmt::Debug for View<'_, T> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.place.fmt(formatter)
+    }
+}
+
+impl<'a, T> View<'a, T> {
+    pub(super) fn new(place: PlaceView<'a>) -> Self {
+        View { place, holds: PhantomData }
+    }
+
+    /// The place as the engine shows it.
+    pub fn place(&self) -> PlaceView<'a> {
+        self.place
+    }
+}
+
+impl<'a, T> Deref for View<'a, T> {
+    type Target = PlaceView<'a>;
+
+    fn deref(&self) -> &PlaceView<'a> {
+        &self.place
+    }
+}
+
+impl<'a, T: 'static> View<'a, T> {
+    /// A place in this one; `None` if there is none now.
+    pub fn at<L: Locate<T>>(&self, at: L) -> Option<View<'a, L::Target>> {
+        let spot = at.spot().map_err(|wrong| self.place.record_wrong(wrong)).ok()?;
+        let place = match spot {
+            Spot::Route(route) => self.place.follow(&route)?,
+            Spot::Pointer(pointer) => self.place.follow_pointer(&pointer)?,
+        };
+        Some(View::new(place))
+    }
+
+    /// The value of a place in this one as its Rust type, without options around it; `None` if there is no such
+    /// place, or if it is blank or cannot be parsed.
+    pub fn get<L: Locate<T>>(&self, at: L) -> Option<<L::Target as Data>::Inner> {
+        self.at(at)?.typed()
+    }
+
+    /// The number in a place in this one; blank if there is no such place, or no number in it.
+    pub fn number<L: Locate<T>>(&self, at: L) -> Number {
+        self.at(at).and_then(|view| view.place.number()).into()
+    }
+
+    /// The rows of a list in this place, in order; empty if there is no such list.
+    pub fn rows<R: Model, L: Locate<T, Target = Vec<R>>>(&self, at: L) -> Vec<View<'a, R>> {
+        self.at(at).map_or_else(Vec::new, |list| list.place.children().map(View::new).collect())
+    }
+}
+
+impl<T: Data> View<'_, T> {
+    /// The value as its Rust type, without options around it; `None` if the place is blank or cannot be parsed.
+    pub fn typed(&self) -> Option<T::Inner> {
+        T::from_value(&self.place.value()).ok()?.into_inner()
+    }
+}
+
+impl<T: Model> View<'_, Vec<T>> {
+    /// How many rows there are.
+    pub fn len(&self) -> usize {
+        self.place.row_count()
+    }
+
+    /// Whether there are no rows.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+}
+
+/// What a rule reads: a [`View`] of the record, or of the row, that holds an `R`, and beside it the record of type
+/// `M` whose type has the rule, [`form`](RuleView::form). For a rule of the record itself, both are the same.
+pub struct RuleView<'a, M, R = M> {
+    view: View<'a, R>,
+    form: View<'a, M>,
+}
+
+impl<M, R> fmt::Debug for RuleView<'_, M, R> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.view.fmt(formatter)
+    }
+}
+
+impl<'a, M, R> RuleView<'a, M, R> {
+    pub(super) fn new(place: PlaceView<'a>, form: PlaceView<'a>) -> Self {
+        RuleView { view: View::new(place), form: View::new(form) }
+    }
+
+    /// The record whose type has the rule: for a row, the record around it, mostly the form.
+    pub fn form(&self) -> View<'a, M> {
+        View::new(self.form.place)
+    }
+}
+
+impl<'a, M, R> Deref for RuleView<'a, M, R> {
+    type Target = View<'a, R>;
+
+    fn deref(&self) -> &View<'a, R> {
+        &self.view
+    }
+}

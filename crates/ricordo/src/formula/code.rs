@@ -1,0 +1,434 @@
+//! Compiled formulas, and computing them.
+
+use smallvec::SmallVec;
+
+use super::builtins::{self, Expression, LONGEST_LIST, LONGEST_TEXT, Property, property};
+use super::datum::Datum;
+use super::functions::Function;
+use super::operators::{and, binary, negate, or};
+use super::syntax::{Operator, Quantifier};
+use crate::schema::PartId;
+use crate::tree::{PlaceId, SubtotalId};
+use crate::value::DateTime;
+
+/// What a formula reads a form through.
+pub(crate) trait Reader {
+    /// The place that the formula is computed for.
+    fn base(&self) -> PlaceId;
+    /// The place so many places around another.
+    fn around(&self, place: PlaceId, climb: usize) -> Option<PlaceId>;
+    /// The field of a record.
+    fn field(&self, record: PlaceId, slot: u32) -> Option<PlaceId>;
+    /// What a place holds: the value of a field, a record, or the list of what its rows hold.
+    fn datum(&self, place: PlaceId) -> Datum;
+    /// What is kept up to date for a record by an aggregate without a field.
+    fn subtotal(&self, record: PlaceId, of: SubtotalId) -> Datum;
+    /// The time that the form was told.
+    fn now(&self) -> Option<DateTime>;
+}
+
+/// An expression whose names are resolved and whose types are checked.
+#[derive(Debug)]
+pub(crate) enum Code {
+    Constant(Datum),
+    /// The value of a name that the formula binds, by how many are bound around it.
+    Local(usize),
+    Place(Way),
+    /// A field of a record, or of each record of a list.
+    Member(Box<Code>, Steps, PartId),
+    /// The first of these that is not null: fields of one name in several variants.
+    Either(Vec<Code>),
+    Property(Box<Code>, Property),
+    Negation(Box<Code>),
+    Binary(Operator, Box<[Code; 2]>),
+    Between(Box<[Code; 3]>),
+    In(Box<Code>, Vec<CodeTest>),
+    If(Box<[Code; 3]>),
+    For(Vec<CodeIteration>, Box<Code>),
+    Quantified(Quantifier, Vec<CodeIteration>, Box<Code>),
+    List(Vec<Code>),
+    /// The item of a list at a position.
+    Item(Box<[Code; 2]>),
+    /// The items of a list for which a test holds.
+    Filter(Box<[Code; 2]>),
+    Call(Function, Vec<Code>, Option<Box<Expression>>),
+    /// An aggregate that is kept up to date for the record of a level.
+    Subtotal(usize, SubtotalId),
+}
+
+/// The fields to go down from a record.
+pub(crate) type Steps = SmallVec<[u32; 2]>;
+
+/// The way to a place: down from one of the records that the formula stands in.
+#[derive(Clone, Debug)]
+pub(crate) struct Way {
+    pub(crate) level: usize,
+    pub(crate) down: Steps,
+    pub(crate) part: PartId,
+}
+
+/// A record that a formula stands in: so many places around the place that the formula is computed for, and down from there.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Level {
+    pub(crate) climb: usize,
+    pub(crate) down: Steps,
+}
+
+#[derive(Debug)]
+pub(crate) enum CodeTest {
+    Value(Code),
+    Comparison(Operator, Code),
+    Interval { from: Code, to: Code, closed: [bool; 2] },
+}
+
+#[derive(Debug)]
+pub(crate) struct CodeIteration {
+    pub(crate) from: Code,
+    pub(crate) to: Option<Code>,
+}
+
+impl Code {
+    pub(crate) fn constant(&self) -> Option<&Datum> {
+        if let Code::Constant(constant) = self { Some(constant) } else { None }
+    }
+
+    /// The part of the schema that the value of the expression comes from, if it is that of a field.
+    pub(crate) fn part(&self) -> Option<PartId> {
+        match self {
+            Code::Place(way) => Some(way.part),
+            Code::Member(_, _, part) => Some(*part),
+            _ => None,
+        }
+    }
+}
+
+/// A computation takes at most so many steps; what would take more is null.
+const MOST_STEPS: usize = 5_000_000;
+
+/// One computation of a formula.
+struct Evaluation<'a, R> {
+    reader: &'a R,
+    levels: Levels<'a>,
+    locals: Vec<Datum>,
+    /// Operations done, and items and parts of texts made.
+    steps: usize,
+}
+
+/// Where the records are that a formula stands in.
+#[derive(Clone, Copy)]
+enum Levels<'a> {
+    Of(&'a [Level]),
+    /// All that is read is in this record.
+    One(PlaceId),
+}
+
+/// Computes a formula.
+pub(crate) fn evaluate(code: &Code, levels: &[Level], reader: &impl Reader) -> Datum {
+    run(code, Levels::Of(levels), Vec::new(), reader)
+}
+
+/// The place that a way leads to.
+pub(crate) fn find(way: &Way, levels: &[Level], reader: &impl Reader) -> Option<PlaceId> {
+    Evaluation { reader, levels: Levels::Of(levels), locals: Vec::new(), steps: 0 }.place(way)
+}
+
+/// Computes the test of a filter for a row of a list of a record. All that it reads is in the two of them.
+pub(crate) fn evaluate_test(code: &Code, record: PlaceId, row: Datum, reader: &impl Reader) -> Datum {
+    run(code, Levels::One(record), vec![row], reader)
+}
+
+fn run<R: Reader>(code: &Code, levels: Levels<'_>, locals: Vec<Datum>, reader: &R) -> Datum {
+    let mut evaluation = Evaluation { reader, levels, locals, steps: 0 };
+    let result = evaluation.evaluate(code);
+    if evaluation.steps > MOST_STEPS { Datum::Null } else { result }
+}
+
+impl<R: Reader> Evaluation<'_, R> {
+    fn evaluate(&mut self, code: &Code) -> Datum {
+        self.steps += 1;
+        if self.steps > MOST_STEPS {
+            return Datum::Null;
+        }
+        let result = match code {
+            Code::Constant(constant) => constant.clone(),
+            Code::Local(local) => self.locals.get(*local).cloned().unwrap_or_default(),
+            Code::Place(way) => self.place(way).map(|place| self.reader.datum(place)).unwrap_or_default(),
+            Code::Member(of, down, _) => {
+                let of = self.evaluate(of);
+                self.each(&of, &|evaluation, record| match record {
+                    Datum::Record(record) => {
+                        let place = evaluation.down(*record, down);
+                        place.map(|place| evaluation.reader.datum(place)).unwrap_or_default()
+                    }
+                    _ => Datum::Null,
+                })
+            }
+            Code::Either(codes) => {
+                let mut found = Datum::Null;
+                for code in codes {
+                    found = self.evaluate(code);
+                    if found != Datum::Null {
+                        break;
+                    }
+                }
+                found
+            }
+            Code::Property(of, name) => {
+                let of = self.evaluate(of);
+                self.each(&of, &|_, item| Datum::or_null(property(item, *name)))
+            }
+            Code::Negation(of) => negate(&self.evaluate(of)),
+            Code::Binary(operator @ (Operator::And | Operator::Or), sides) => {
+                let left = self.evaluate(&sides[0]).as_flag();
+                // The other side makes no difference.
+                if left == Some(*operator == Operator::Or) {
+                    return Datum::Flag(*operator == Operator::Or);
+                }
+                let right = self.evaluate(&sides[1]).as_flag();
+                let both = if *operator == Operator::Or { or(left, right) } else { and(left, right) };
+                Datum::or_null(both.map(Datum::Flag))
+            }
+            Code::Binary(operator, sides) => {
+                let left = self.evaluate(&sides[0]);
+                let right = self.evaluate(&sides[1]);
+                let result = binary(*operator, &left, &right);
+                self.count_text(&result);
+                result
+            }
+            Code::Between(codes) => {
+                let [value, low, high] = [0, 1, 2].map(|at| self.evaluate(&codes[at]));
+                within(&value, &low, &high, [true, true])
+            }
+            Code::In(value, tests) => {
+                let value = self.evaluate(value);
+                let mut found = Some(false);
+                for test in tests {
+                    found = or(found, self.test(&value, test));
+                    if found == Some(true) {
+                        break;
+                    }
+                }
+                Datum::or_null(found.map(Datum::Flag))
+            }
+            Code::If(codes) => {
+                // Null is not true (DMN 1.5, table 64).
+                let holds = self.evaluate(&codes[0]).as_flag() == Some(true);
+                self.evaluate(&codes[if holds { 1 } else { 2 }])
+            }
+            Code::For(iterations, result) => {
+                let mut results = Vec::new();
+                let is_complete = self.iterate(iterations, &mut |evaluation| {
+                    results.push(evaluation.evaluate(result));
+                    results.len() <= LONGEST_LIST
+                });
+                if is_complete { Datum::List(results) } else { Datum::Null }
+            }
+            Code::Quantified(quantifier, iterations, test) => {
+                let is_some = *quantifier == Quantifier::Some;
+                let mut found = Some(!is_some);
+                self.iterate(iterations, &mut |evaluation| {
+                    let holds = evaluation.evaluate(test).as_flag();
+                    found = if is_some { or(found, holds) } else { and(found, holds) };
+                    found != Some(is_some)
+                });
+                Datum::or_null(found.map(Datum::Flag))
+            }
+            Code::List(items) => Datum::List(items.iter().map(|item| self.evaluate(item)).collect()),
+            Code::Item(codes) => {
+                let (list, position) = (self.evaluate(&codes[0]), self.evaluate(&codes[1]));
+                let items = list.items();
+                builtins::position(items, &position).map(|at| items[at].clone()).unwrap_or_default()
+            }
+            Code::Filter(codes) => {
+                let list = self.evaluate(&codes[0]);
+                let mut kept = Vec::new();
+                if list != Datum::Null {
+                    for item in list.items() {
+                        self.locals.push(item.clone());
+                        if self.evaluate(&codes[1]).as_flag() == Some(true) {
+                            kept.push(item.clone());
+                        }
+                        self.locals.pop();
+                    }
+                }
+                Datum::List(kept)
+            }
+            Code::Call(function, arguments, expression) => {
+                self.call(*function, arguments, expression.as_deref())
+            }
+            Code::Subtotal(level, of) => match self.level(*level) {
+                Some(record) => self.reader.subtotal(record, *of),
+                None => Datum::Null,
+            },
+        };
+        if let Datum::List(items) = &result {
+            self.steps += items.len();
+        }
+        result
+    }
+
+    /// A function of a value, or of each item of a list.
+    fn each(&mut self, of: &Datum, function: &impl Fn(&Self, &Datum) -> Datum) -> Datum {
+        match of {
+            Datum::List(items) => Datum::List(items.iter().map(|item| function(self, item)).collect()),
+            one => function(self, one),
+        }
+    }
+
+    fn level(&self, level: usize) -> Option<PlaceId> {
+        match self.levels {
+            Levels::One(record) => Some(record),
+            Levels::Of(levels) => {
+                let Level { climb, down } = levels.get(level)?;
+                self.down(self.reader.around(self.reader.base(), *climb)?, down)
+            }
+        }
+    }
+
+    fn place(&self, way: &Way) -> Option<PlaceId> {
+        self.down(self.level(way.level)?, &way.down)
+    }
+
+    fn down(&self, record: PlaceId, steps: &Steps) -> Option<PlaceId> {
+        steps.iter().try_fold(record, |place, slot| self.reader.field(place, *slot))
+    }
+
+    fn count_text(&mut self, of: &Datum) {
+        const BYTES_A_STEP: usize = 32;
+        if let Datum::Text(text) = of {
+            self.steps += text.len() / BYTES_A_STEP;
+        }
+    }
+
+    fn test(&mut self, value: &Datum, test: &CodeTest) -> Option<bool> {
+        match test {
+            CodeTest::Value(code) => match self.evaluate(code) {
+                Datum::List(items) => Some(items.iter().any(|item| value.equals(item) == Some(true))),
+                other => value.equals(&other),
+            },
+            CodeTest::Comparison(operator, code) => {
+                let other = self.evaluate(code);
+                binary(*operator, value, &other).as_flag()
+            }
+            CodeTest::Interval { from, to, closed } => {
+                let (from, to) = (self.evaluate(from), self.evaluate(to));
+                within(value, &from, &to, *closed).as_flag()
+            }
+        }
+    }
+
+    /// Does something for each combination of values, until it has enough; whether it went through all of them.
+    fn iterate(&mut self, iterations: &[CodeIteration], then: &mut dyn FnMut(&mut Self) -> bool) -> bool {
+        let Some((first, rest)) = iterations.split_first() else { return then(self) };
+        let mut go_on = |evaluation: &mut Self, value: Datum| {
+            evaluation.locals.push(value);
+            let goes_on = evaluation.iterate(rest, then);
+            evaluation.locals.pop();
+            evaluation.steps += 1;
+            goes_on && evaluation.steps <= MOST_STEPS
+        };
+        match &first.to {
+            None => match self.evaluate(&first.from) {
+                Datum::Null => true,
+                Datum::List(items) => items.into_iter().all(|item| go_on(self, item)),
+                one => go_on(self, one),
+            },
+            Some(to) => {
+                let ends = (self.evaluate(&first.from).as_whole(), self.evaluate(to).as_whole());
+                let (Some(from), Some(to)) = ends else { return true };
+                let number = |number: i64| Datum::Number(number.into());
+                if from <= to {
+                    (from..=to).all(|at| go_on(self, number(at)))
+                } else {
+                    (to..=from).rev().all(|at| go_on(self, number(at)))
+                }
+            }
+        }
+    }
+
+    fn call(&mut self, function: Function, arguments: &[Code], expression: Option<&Expression>) -> Datum {
+        let arguments: SmallVec<[Datum; 4]> =
+            arguments.iter().map(|argument| self.evaluate(argument)).collect();
+        if let Function::Matches | Function::Replace | Function::Split = function {
+            // A pattern takes steps for each of its signs at each sign of the text.
+            let length = |at: usize| arguments[at].as_text().map_or(0, str::len);
+            self.steps = self.steps.saturating_add(length(0).saturating_mul(length(1).max(1)) / 8);
+        }
+        if self.steps > MOST_STEPS {
+            return Datum::Null;
+        }
+        let result = builtins::call(function, &arguments, expression, || self.reader.now());
+        self.count_text(&result);
+        match &result {
+            // The empty text is null, as in fields.
+            Datum::Text(text) if text.is_empty() || text.len() > LONGEST_TEXT => Datum::Null,
+            _ => result,
+        }
+    }
+}
+
+/// Whether a value lies between two others, each of which may belong to the range.
+fn within(value: &Datum, low: &Datum, high: &Datum, closed: [bool; 2]) -> Datum {
+    let operators = [
+        if closed[0] { Operator::AtLeast } else { Operator::More },
+        if closed[1] { Operator::AtMost } else { Operator::Less },
+    ];
+    let holds = |at: usize, bound| binary(operators[at], value, bound).as_flag();
+    Datum::or_null(and(holds(0, low), holds(1, high)).map(Datum::Flag))
+}
+
+/// Folds what reads nothing into its result.
+pub(super) fn fold(code: Code) -> Code {
+    struct NoForm;
+
+    impl Reader for NoForm {
+        fn base(&self) -> PlaceId {
+            PlaceId::NONE
+        }
+
+        fn around(&self, _: PlaceId, _: usize) -> Option<PlaceId> {
+            None
+        }
+
+        fn field(&self, _: PlaceId, _: u32) -> Option<PlaceId> {
+            None
+        }
+
+        fn datum(&self, _: PlaceId) -> Datum {
+            Datum::Null
+        }
+
+        fn subtotal(&self, _: PlaceId, _: SubtotalId) -> Datum {
+            Datum::Null
+        }
+
+        fn now(&self) -> Option<DateTime> {
+            None
+        }
+    }
+
+    fn is_constant(code: &Code) -> bool {
+        code.constant().is_some()
+    }
+
+    let is_known = match &code {
+        Code::Negation(of) | Code::Property(of, _) => is_constant(of),
+        Code::Binary(_, sides) | Code::Item(sides) => sides.iter().all(is_constant),
+        Code::Between(codes) | Code::If(codes) => codes.iter().all(is_constant),
+        Code::List(items) => items.iter().all(is_constant),
+        Code::Call(function, arguments, _) => {
+            !matches!(function, Function::Now | Function::Today) && arguments.iter().all(is_constant)
+        }
+        Code::Constant(_)
+        | Code::Local(_)
+        | Code::Place(_)
+        | Code::Member(..)
+        | Code::Either(_)
+        | Code::In(..)
+        | Code::For(..)
+        | Code::Quantified(..)
+        | Code::Filter(_)
+        | Code::Subtotal(..) => false,
+    };
+    if is_known { Code::Constant(evaluate(&code, &[], &NoForm)) } else { code }
+}

@@ -1,0 +1,314 @@
+//! Properties: what higher layers say of a place, beyond what is in it.
+
+use std::num::NonZeroU32;
+use std::sync::Arc;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
+
+use super::{Aspects, PlaceId, Tree};
+use crate::schema::{Choices, FindingKind, Kind, PartId};
+use crate::value::Value;
+
+/// One thing wrong with a place, or doubtful about it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Fault {
+    pub(crate) kind: FindingKind,
+    pub(crate) is_warning: bool,
+    /// The constraint that has found it, if it was one that was declared.
+    pub(crate) constraint: Option<ConstraintId>,
+}
+
+/// What is wrong with one place.
+pub(crate) type Faults = SmallVec<[Fault; 2]>;
+
+impl From<FindingKind> for Fault {
+    fn from(kind: FindingKind) -> Self {
+        Fault { kind, is_warning: false, constraint: None }
+    }
+}
+
+/// Names a constraint of a form. Constraints that were declared later come after the others; an id is not given out twice.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct ConstraintId(NonZeroU32);
+
+impl ConstraintId {
+    /// The id of the first constraint.
+    pub(crate) const FIRST: ConstraintId = ConstraintId(NonZeroU32::MIN);
+
+    /// The id after this one.
+    pub(crate) fn next(self) -> Self {
+        ConstraintId(self.0.saturating_add(1))
+    }
+}
+
+/// Names a filter of an aggregate.
+pub(crate) type FilterId = ConstraintId;
+
+/// Names an aggregate that formulas read and no field shows.
+pub(crate) type SubtotalId = ConstraintId;
+
+/// What is said where a constraint does not hold.
+#[derive(Clone, Debug)]
+pub(crate) struct ConstraintWords {
+    pub(crate) message: Arc<str>,
+    pub(crate) is_warning: bool,
+}
+
+/// Where the value of a place comes from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Source {
+    /// Whoever sets it; only properties of the place are computed.
+    Own,
+    /// Whoever sets it; what is computed of the place is only there for other rules.
+    Unseen,
+    /// A calculation, so that nobody else sets it.
+    Calculated,
+    /// A calculation, unless somebody has set it.
+    Suggestion,
+    /// It and this field calculate each other, and it leads unless the other one does.
+    First(PlaceId),
+    /// It and this field calculate each other, and it is calculated unless it leads.
+    Second(PlaceId),
+}
+
+/// What is so of a place because of other places.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(crate) struct Properties {
+    pub(crate) is_irrelevant: bool,
+    pub(crate) is_readonly: bool,
+    pub(crate) is_required: bool,
+    /// The rules that could not be computed.
+    pub(crate) failures: SmallVec<[Failure; 0]>,
+    /// The constraints that do not hold.
+    pub(crate) failed: SmallVec<[FailedConstraint; 1]>,
+    /// The bounds of a date or time that rules give.
+    pub(crate) bounds: Option<Box<Bounds>>,
+    /// What the field is chosen from by a rule.
+    pub(crate) choices: Option<Choices>,
+    /// The filters of aggregates by which the place, a row, is kept.
+    pub(crate) kept: SmallVec<[FilterId; 0]>,
+    /// The aggregates of the place, a record, that no field shows.
+    pub(crate) subtotals: SmallVec<[(SubtotalId, Value); 1]>,
+}
+
+/// A constraint that does not hold, with a message of its own if that depends on the form.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct FailedConstraint {
+    pub(crate) constraint: ConstraintId,
+    pub(crate) message: Option<Arc<str>>,
+}
+
+/// The bounds of a date or time that rules give, beside those of the schema.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(crate) struct Bounds {
+    pub(crate) earliest: Option<Value>,
+    pub(crate) latest: Option<Value>,
+}
+
+/// A rule that could not be computed.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Failure {
+    /// The rule, by the id that whoever computes it gives it.
+    pub(crate) rule: u64,
+    pub(crate) why: Arc<str>,
+}
+
+/// The properties of all places, and where their values come from.
+#[derive(Debug, Default)]
+pub(super) struct PropertiesOfPlaces {
+    sources: FxHashMap<PlaceId, Source>,
+    /// Places with a source that were freed since somebody last asked.
+    freed: Vec<PlaceId>,
+    /// Properties where there are any.
+    of_places: FxHashMap<PlaceId, Properties>,
+    /// Parts of which a rule says whether they are relevant.
+    relevance: FxHashSet<PartId>,
+    /// In the order of their ids.
+    constraints: Vec<(ConstraintId, ConstraintWords)>,
+}
+
+impl Properties {
+    /// What differs between two.
+    pub(super) fn differing(&self, now: &Properties) -> Aspects {
+        let mut aspects = Aspects::default();
+        aspects.put(Aspects::RELEVANT, self.is_irrelevant != now.is_irrelevant);
+        aspects.put(Aspects::CHOICES, self.choices != now.choices);
+        aspects.put(Aspects::READONLY, self.is_readonly != now.is_readonly);
+        aspects.put(Aspects::REQUIRED, self.is_required != now.is_required);
+        aspects.put(Aspects::KEPT, self.kept != now.kept);
+        aspects.put(Aspects::SUBTOTAL, self.subtotals != now.subtotals);
+        let is_reworded = |failed: &FailedConstraint| {
+            let now = now.failed.iter().find(|now| now.constraint == failed.constraint);
+            now.is_some_and(|now| now.message != failed.message)
+        };
+        let says_other = self.bounds != now.bounds || self.failed.iter().any(is_reworded);
+        aspects.put(Aspects::FINDINGS, says_other);
+        aspects
+    }
+}
+
+impl PropertiesOfPlaces {
+    pub(super) fn forget(&mut self, place: PlaceId) {
+        if !self.sources.is_empty() && self.sources.remove(&place).is_some() {
+            self.freed.push(place);
+            self.of_places.remove(&place);
+        }
+    }
+}
+
+impl Tree {
+    /// Where the value of a place comes from; `None` if no rule is about the place.
+    pub(crate) fn source(&self, place: PlaceId) -> Option<Source> {
+        if self.properties.sources.is_empty() { None } else { self.properties.sources.get(&place).copied() }
+    }
+
+    /// Says by what the value of a place is calculated.
+    pub(crate) fn set_source(&mut self, place: PlaceId, source: Option<Source>) {
+        match source {
+            Some(source) => self.properties.sources.insert(place, source),
+            None => self.properties.sources.remove(&place),
+        };
+    }
+
+    /// Whether a place is calculated, so that nobody else sets it.
+    pub(crate) fn is_calculated(&self, place: PlaceId) -> bool {
+        self.source(place) == Some(Source::Calculated)
+    }
+
+    /// The field that a place and it calculate each other.
+    pub(crate) fn counterpart(&self, place: PlaceId) -> Option<PlaceId> {
+        match self.source(place)? {
+            Source::First(other) | Source::Second(other) => Some(other),
+            _ => None,
+        }
+    }
+
+    /// Whether the value of a place is its own, although it could be computed.
+    pub(crate) fn is_leading(&self, place: PlaceId) -> bool {
+        self.leads_as(place, self.source(place))
+    }
+
+    /// Whether the value of a place would be its own if it came from this.
+    pub(crate) fn leads_as(&self, place: PlaceId, source: Option<Source>) -> bool {
+        let leads = |place| self.arena.get(place).state.leads();
+        match source {
+            Some(Source::First(other)) => !leads(other),
+            Some(Source::Second(_) | Source::Suggestion) => leads(place),
+            Some(Source::Own | Source::Unseen | Source::Calculated) | None => false,
+        }
+    }
+
+    /// The places with a source that were freed since this was last asked.
+    pub(crate) fn take_freed(&mut self) -> Vec<PlaceId> {
+        std::mem::take(&mut self.properties.freed)
+    }
+
+    /// What a record has of an aggregate that no field shows.
+    #[cfg(feature = "formula")]
+    pub(crate) fn subtotal(&self, record: PlaceId, of: SubtotalId) -> Option<&Value> {
+        let subtotals = &self.properties_of(record)?.subtotals;
+        subtotals.iter().find(|(id, _)| *id == of).map(|(_, value)| value)
+    }
+
+    /// The properties of a place; `None` if it has none.
+    pub(crate) fn properties_of(&self, place: PlaceId) -> Option<&Properties> {
+        if self.properties.of_places.is_empty() { None } else { self.properties.of_places.get(&place) }
+    }
+
+    /// Whether any place has properties.
+    pub(super) fn has_properties(&self) -> bool {
+        !self.properties.of_places.is_empty()
+    }
+
+    /// Changes the properties of a place.
+    pub(crate) fn change_properties(&mut self, place: PlaceId, change: impl FnOnce(&mut Properties)) {
+        let before = self.properties_of(place).cloned().unwrap_or_default();
+        let mut now = before.clone();
+        change(&mut now);
+        if now == before {
+            return;
+        }
+        self.changes.log_properties(&mut self.arena, place, before, &now);
+        if now == Properties::default() {
+            self.properties.of_places.remove(&place);
+        } else {
+            self.properties.of_places.insert(place, now);
+        }
+    }
+
+    /// Says that a rule computes whether places of a part are relevant, or that none does any longer.
+    pub(crate) fn set_has_relevance(&mut self, part: PartId, has_relevance: bool) {
+        if has_relevance {
+            self.properties.relevance.insert(part);
+        } else {
+            self.properties.relevance.remove(&part);
+        }
+    }
+
+    /// Whether anything in the form may be not relevant.
+    pub(crate) fn has_relevance(&self) -> bool {
+        !self.properties.relevance.is_empty()
+    }
+
+    /// The places among these, and around them, of which a rule says whether they are relevant.
+    pub(crate) fn relevance_around(&self, place: PlaceId) -> impl Iterator<Item = PlaceId> {
+        let start = self.has_relevance().then_some(place);
+        std::iter::successors(start, |place| self.parent(*place))
+            .filter(|place| self.properties.relevance.contains(&self.part_id(*place)))
+    }
+
+    /// Whether a place counts: neither it nor anything that it lies in is said to be not relevant.
+    pub(crate) fn is_relevant(&self, place: PlaceId) -> bool {
+        !self
+            .relevance_around(place)
+            .any(|place| self.properties_of(place).is_some_and(|flags| flags.is_irrelevant))
+    }
+
+    /// Whether a person must fill a place in or, if it is a flag, tick it.
+    pub(crate) fn is_required(&self, place: PlaceId) -> bool {
+        self.part(place).is_required() || self.properties_of(place).is_some_and(|flags| flags.is_required)
+    }
+
+    /// Whether a place is itself said to be read-only, whatever it lies in.
+    pub(crate) fn is_readonly_itself(&self, place: PlaceId) -> bool {
+        self.part(place).readonly || self.properties_of(place).is_some_and(|flags| flags.is_readonly)
+    }
+
+    /// Adds a constraint.
+    pub(crate) fn add_constraint(&mut self, constraint: ConstraintId, words: ConstraintWords) {
+        match self.position_of_constraint(constraint) {
+            Ok(at) => self.properties.constraints[at].1 = words,
+            Err(at) => self.properties.constraints.insert(at, (constraint, words)),
+        }
+    }
+
+    /// Takes over all constraints of another tree.
+    pub(crate) fn take_constraints_of(&mut self, other: &Tree) {
+        self.properties.constraints.clone_from(&other.properties.constraints);
+    }
+
+    /// Removes a constraint.
+    pub(crate) fn remove_constraint(&mut self, constraint: ConstraintId) {
+        if let Ok(at) = self.position_of_constraint(constraint) {
+            self.properties.constraints.remove(at);
+        }
+    }
+
+    /// What is said where a constraint does not hold.
+    pub(crate) fn constraint(&self, constraint: ConstraintId) -> Option<&ConstraintWords> {
+        let at = self.position_of_constraint(constraint).ok()?;
+        Some(&self.properties.constraints[at].1)
+    }
+
+    fn position_of_constraint(&self, constraint: ConstraintId) -> Result<usize, usize> {
+        self.properties.constraints.binary_search_by_key(&constraint, |(id, _)| *id)
+    }
+
+    /// The name of a place among the fields of its record, if that is where it lies.
+    pub(crate) fn name(&self, place: PlaceId) -> Option<&str> {
+        let Kind::Record(record) = self.part(self.parent(place)?).kind else { return None };
+        let (name, _) = self.schema().member_at(record, self.slot(place))?;
+        name.map(|name| &**name)
+    }
+}

@@ -1,0 +1,246 @@
+//! Reverting changes: rolling back, undoing, and freeing what nothing can bring back.
+
+use super::arena::NONE;
+use super::state::Presence;
+use super::{Aspects, PlaceId, Reversal, Tree, Unchecked};
+
+impl Tree {
+    /// Takes the log of the changes. Whoever has read it gives it back.
+    pub(crate) fn take_log(&mut self) -> Vec<Reversal> {
+        self.changes.take(&mut self.arena)
+    }
+
+    /// Gives back a log that was read.
+    pub(crate) fn recycle_log(&mut self, log: Vec<Reversal>) {
+        self.changes.recycle(log);
+    }
+
+    /// Whether an undo needs an entry of the log. What is calculated is so again, from what is brought back.
+    pub(crate) fn is_for_history(&self, reversal: &Reversal) -> bool {
+        let is_calculated = reversal.field().is_some_and(|field| self.is_calculated(field));
+        reversal.is_for_history() && !is_calculated
+    }
+
+    /// About how much memory hangs on an entry of the log, in bytes.
+    pub(crate) fn weight(&self, reversal: &Reversal) -> usize {
+        const PLACE: usize = 60;
+        match reversal {
+            Reversal::Field { before, .. } => before.weight(),
+            // A row that was put in is in the form anyway.
+            Reversal::RowRemoved { list, key, .. } => {
+                let row = self.list(*list).and_then(|list| list.rows.get(*key as usize));
+                row.map_or(0, |row| PLACE * self.places_below(row.place))
+            }
+            Reversal::Children { record, .. } => PLACE * self.places_below(*record),
+            Reversal::Displaced { before, .. } => before.len() * size_of::<super::Key>() * 2,
+            Reversal::FieldBaseline { .. }
+            | Reversal::Touched { .. }
+            | Reversal::Faults { .. }
+            | Reversal::Properties { .. }
+            | Reversal::Source { .. }
+            | Reversal::RowMade { .. }
+            | Reversal::RowInserted { .. }
+            | Reversal::RowMoved { .. }
+            | Reversal::RowsSwapped { .. }
+            | Reversal::Presence { .. }
+            | Reversal::Baseline { .. }
+            | Reversal::NewBaseline
+            | Reversal::Focus { .. }
+            | Reversal::Choices { .. }
+            | Reversal::PartChoices { .. }
+            | Reversal::Epoch { .. } => 0,
+        }
+    }
+
+    /// Rolls back to when the log had this length.
+    pub(crate) fn revert_to(&mut self, length: usize) {
+        while let Some(reversal) = self.changes.pop_after(length) {
+            let before = self.changes.log().len();
+            self.changes.savepoint();
+            match reversal {
+                Reversal::RowMade { list, key } => self.unmake_row(list, key),
+                reversal => self.revert(reversal),
+            }
+            // Reverting a change is itself a change, which is not to be kept.
+            for reversal in self.changes.split_off(before) {
+                if let Reversal::Children { record, first, .. } = reversal
+                    && !self.has_children(record, first)
+                {
+                    self.free_children(record, first);
+                }
+            }
+        }
+        self.changes.shorten(&mut self.arena);
+    }
+
+    /// Reverts an earlier log, in a way that can itself be reverted. Baselines stay as they are now.
+    pub(crate) fn revert_all(&mut self, log: impl DoubleEndedIterator<Item = Reversal>) {
+        for reversal in log.rev() {
+            match reversal {
+                Reversal::Field { place, mut before } => {
+                    // What was as its baseline still is.
+                    if let Some(now) = self.field(place)
+                        && before.is_pristine()
+                        && before.value != *now.baseline()
+                    {
+                        (before.value, before.entry) = (now.baseline().clone(), None);
+                    }
+                    self.revert(Reversal::Field { place, before });
+                }
+                reversal => self.revert(reversal),
+            }
+        }
+    }
+
+    /// Frees what only this log could have brought back: rows that it took out of their lists for good, unless the baseline has
+    /// them.
+    pub(crate) fn forget(&mut self, log: impl IntoIterator<Item = Reversal>) {
+        for reversal in log {
+            match reversal {
+                Reversal::RowRemoved { list, key, .. } => self.free_row(list, key),
+                Reversal::Children { record, first, .. } if !self.has_children(record, first) => {
+                    self.free_children(record, first);
+                }
+                Reversal::Children { .. }
+                | Reversal::Field { .. }
+                | Reversal::FieldBaseline { .. }
+                | Reversal::Touched { .. }
+                | Reversal::Faults { .. }
+                | Reversal::Properties { .. }
+                | Reversal::Source { .. }
+                | Reversal::RowMade { .. }
+                | Reversal::RowInserted { .. }
+                | Reversal::RowMoved { .. }
+                | Reversal::RowsSwapped { .. }
+                | Reversal::Displaced { .. }
+                | Reversal::Presence { .. }
+                | Reversal::Baseline { .. }
+                | Reversal::NewBaseline
+                | Reversal::Focus { .. }
+                | Reversal::Choices { .. }
+                | Reversal::PartChoices { .. }
+                | Reversal::Epoch { .. } => {}
+            }
+        }
+    }
+
+    /// Whether something was changed that is out of sight now, and may be brought back by undoing an earlier step.
+    pub(crate) fn has_changed_out_of_sight(&self) -> bool {
+        // Most transactions take nothing out of sight.
+        if !self.changes.is_structural() || self.changes.has_new_baseline() {
+            return false;
+        }
+        let is_out_of_sight = |place: PlaceId| self.knows(place) && !self.is_there(place);
+        let has_other_children = |reversal: &Reversal| match reversal {
+            Reversal::Children { record, first, .. } => *first != NONE && !self.has_children(*record, *first),
+            _ => false,
+        };
+        let mut log = self.changes.log().iter().filter(|reversal| reversal.is_for_history());
+        log.any(|reversal| has_other_children(reversal) || reversal.place().is_some_and(is_out_of_sight))
+    }
+
+    /// What was done that undo does not revert, as entries that do it again wherever its places are still known.
+    pub(crate) fn lasting(&self) -> Vec<Reversal> {
+        let now = |reversal: &Reversal| match *reversal {
+            Reversal::Touched { place, .. } => {
+                self.knows(place).then(|| Reversal::Touched { place, before: self.is_itself_touched(place) })
+            }
+            Reversal::Focus { .. } => Some(Reversal::Focus { before: self.focus }),
+            Reversal::Choices { place, .. } => {
+                Some(Reversal::Choices { place, before: self.own_choices(place) })
+            }
+            Reversal::PartChoices { part, ref pattern, .. } => {
+                let before = self.own_choices_of_part(part, pattern);
+                Some(Reversal::PartChoices { part, pattern: pattern.clone(), before })
+            }
+            Reversal::Epoch { place, .. } => {
+                Some(Reversal::Epoch { place, before: self.epochs.get(&place).copied() })
+            }
+            Reversal::Field { .. }
+            | Reversal::FieldBaseline { .. }
+            | Reversal::Faults { .. }
+            | Reversal::Properties { .. }
+            | Reversal::Source { .. }
+            | Reversal::RowMade { .. }
+            | Reversal::RowInserted { .. }
+            | Reversal::RowRemoved { .. }
+            | Reversal::RowMoved { .. }
+            | Reversal::RowsSwapped { .. }
+            | Reversal::Displaced { .. }
+            | Reversal::Presence { .. }
+            | Reversal::Children { .. }
+            | Reversal::Baseline { .. }
+            | Reversal::NewBaseline => None,
+        };
+        self.changes.log().iter().filter_map(now).collect()
+    }
+
+    /// Does again what lasts of changes that were rolled back.
+    pub(crate) fn do_again(&mut self, lasting: Vec<Reversal>) {
+        for reversal in lasting {
+            if reversal.place().is_none_or(|place| self.knows(place)) {
+                self.revert(reversal);
+            }
+        }
+    }
+
+    /// Frees a row that is neither in the list nor in its baseline. Its key is not given out again.
+    fn free_row(&mut self, list: PlaceId, key: super::Key) {
+        let row = self
+            .list(list)
+            .filter(|body| !body.sequence.holds(key))
+            .and_then(|body| body.rows.get(key as usize));
+        if let Some(place) = row.filter(|row| row.baseline_position().is_none()).map(|row| row.place) {
+            self.free(place);
+        }
+    }
+
+    fn revert(&mut self, reversal: Reversal) {
+        match reversal {
+            Reversal::Field { place, before } => self.replace_field(place, before),
+            Reversal::FieldBaseline { place, before, leads } => self.set_field_baseline(place, before, leads),
+            Reversal::Touched { place, before } => self.set_touched(place, before),
+            Reversal::Faults { place, before } => self.set_faults(place, before),
+            Reversal::Properties { place, before } => {
+                self.change_properties(place, |properties| *properties = *before);
+            }
+            // Only a roll-back reverts a new row, as if there had never been one; of a new baseline nothing is to be reverted but
+            // what is logged beside it.
+            Reversal::RowMade { .. } | Reversal::NewBaseline | Reversal::Source { .. } => {}
+            Reversal::RowInserted { list, key, .. } => self.take_row(list, key),
+            Reversal::RowRemoved { list, key, position, was_displaced } => {
+                self.put_row(list, key, position);
+                self.set_displaced(list, key, was_displaced);
+            }
+            Reversal::RowMoved { list, key, from, was_displaced, .. } => {
+                self.shift_row(list, key, from);
+                self.set_displaced(list, key, was_displaced);
+            }
+            Reversal::RowsSwapped { list, rows } => {
+                self.exchange_rows(list, rows.map(|row| row.key), rows.map(|row| row.was_displaced));
+            }
+            Reversal::Displaced { list, before } => self.replace_displaced(list, before),
+            Reversal::Presence { place, before } => {
+                if before != Presence::Present {
+                    self.restore_members(place);
+                }
+                self.set_presence(place, before);
+            }
+            Reversal::Children { record, presence, baseline_presence, first } => {
+                self.set_children(record, (presence, baseline_presence), first);
+            }
+            Reversal::Baseline { list, before } => self.set_list_baseline(list, *before),
+            Reversal::Focus { before } => self.set_focus(before),
+            Reversal::Choices { place, before } => self.set_choices(place, before),
+            Reversal::PartChoices { part, pattern, before } => self.set_part_choices(part, pattern, before),
+            Reversal::Epoch { place, before } => {
+                self.changes.note_for(&mut self.arena, place, Aspects::EPOCH, Unchecked::Nothing);
+                let before = match before {
+                    Some(epoch) => self.epochs.insert(place, epoch),
+                    None => self.epochs.remove(&place),
+                };
+                self.changes.push(Reversal::Epoch { place, before });
+            }
+        }
+    }
+}
