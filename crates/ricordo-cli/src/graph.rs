@@ -3,8 +3,10 @@
 use std::collections::{BTreeSet, HashMap, HashSet};
 use std::fmt::Write;
 
-use ricordo::engine::CompiledSchema;
+use ricordo::engine::{CompiledSchema, FormulaInfo};
 use ricordo::schema::{Kind, PartId};
+
+use crate::screen::plain;
 
 /// The formulas of a place, what they read, and what reads the place.
 #[derive(Debug, Default)]
@@ -12,12 +14,15 @@ pub(crate) struct Node {
     pub(crate) formulas: Vec<String>,
     pub(crate) reads: BTreeSet<String>,
     pub(crate) read_by: BTreeSet<String>,
+    /// Those of them that take a value from it; the others only check or decide.
+    computed_from_it: BTreeSet<String>,
 }
 
 /// The places that a formula is about, or that one reads, in the order of the form.
 pub(crate) fn nodes(schema: &CompiledSchema) -> Vec<(String, Node)> {
-    let pointers = schema.schema().pointers();
-    let name = |part| pointers.get(&part).map(ToString::to_string).unwrap_or_default();
+    let names = names(schema);
+    let of_part: HashMap<PartId, &str> = names.iter().map(|(part, name)| (*part, &**name)).collect();
+    let name = |part| of_part.get(&part).copied().unwrap_or_default().to_owned();
     let mut nodes: HashMap<String, Node> = HashMap::new();
     for formula in schema.formulas() {
         let place = name(formula.part());
@@ -28,67 +33,68 @@ pub(crate) fn nodes(schema: &CompiledSchema) -> Vec<(String, Node)> {
         let is_around = |read: &String| all.iter().any(|inner| lies_in(inner, read));
         let node = nodes.entry(place.clone()).or_default();
         node.formulas.push(format!("{}: {}", formula.key(), formula.text()));
-        for read in all.iter().filter(|read| !is_around(read)) {
+        let computes = matches!(formula.key(), "calculate" | "suggest" | "counterpart");
+        // That a constraint reads the place that it is about goes without saying.
+        for read in all.iter().filter(|read| !is_around(read) && **read != place) {
             nodes.entry(place.clone()).or_default().reads.insert(read.clone());
-            nodes.entry(read.clone()).or_default().read_by.insert(place.clone());
+            let node = nodes.entry(read.clone()).or_default();
+            node.read_by.insert(place.clone());
+            if computes {
+                node.computed_from_it.insert(place.clone());
+            }
         }
     }
-    let ordered = in_order(schema).into_iter().map(name);
-    ordered.filter_map(|name| Some((name.clone(), nodes.remove(&name)?))).collect()
+    names.into_iter().filter_map(|(_, name)| nodes.remove(&name).map(|node| (name, node))).collect()
 }
 
 /// The fields that no formula reads, and that have no label by which a screen could show them.
 pub(crate) fn unused(schema: &CompiledSchema) -> Vec<String> {
-    let pointers = schema.schema().pointers();
-    let read: HashSet<PartId> = schema.formulas().iter().flat_map(|formula| formula.reads()).collect();
-    let is_unused = |part: &PartId| {
-        let of = schema.schema().part(*part);
-        of.is_field() && of.label.is_none() && !read.contains(part) && !is_item(schema, *part)
+    let read: HashSet<PartId> = schema.formulas().iter().flat_map(FormulaInfo::reads).collect();
+    let is_unused = |part: PartId, name: &str| {
+        let of = schema.schema().part(part);
+        // The rows of a list are shown with the list.
+        of.is_field() && of.label.is_none() && !read.contains(&part) && !name.ends_with("/*")
     };
-    let unused = in_order(schema).into_iter().filter(is_unused);
-    unused.filter_map(|part| pointers.get(&part).map(ToString::to_string)).collect()
+    let names = names(schema).into_iter().filter(|(part, name)| is_unused(*part, name));
+    names.map(|(_, name)| name).collect()
 }
 
-/// Whether a part is that of the rows of a list, which are shown with the list.
-fn is_item(schema: &CompiledSchema, part: PartId) -> bool {
-    let pointers = schema.schema().pointers();
-    pointers.get(&part).is_some_and(|pointer| pointer.as_str().ends_with("/-"))
-}
-
-/// All parts, each after what it lies in and what stands before it.
-fn in_order(schema: &CompiledSchema) -> Vec<PartId> {
+/// All parts with a pointer to them, in which `*` is any row, each after what it lies in and what stands before it. Where a
+/// record lies in itself, it is there once.
+fn names(schema: &CompiledSchema) -> Vec<(PartId, String)> {
     let schema = schema.schema();
-    let (mut order, mut seen, mut rest) = (Vec::new(), HashSet::new(), vec![schema.root()]);
-    while let Some(part) = rest.pop() {
+    let (mut names, mut seen, mut rest) = (Vec::new(), HashSet::new(), vec![(schema.root(), String::new())]);
+    while let Some((part, name)) = rest.pop() {
         if !seen.insert(part) {
             continue;
         }
-        order.push(part);
         match schema.part(part).kind {
             Kind::Record(record) => {
                 let variants = schema.variants(record).iter().map(|variant| schema.fields(variant.fields()));
-                let fields = schema.fields(record).chain(variants.flatten()).map(|(_, field)| field);
-                let fields: Vec<PartId> = fields.collect();
+                let fields = schema.fields(record).chain(variants.flatten());
+                let fields: Vec<_> = fields.map(|(field, part)| (part, format!("{name}/{field}"))).collect();
                 rest.extend(fields.into_iter().rev());
             }
-            Kind::List(list) => rest.push(schema.item(list)),
+            Kind::List(list) => rest.push((schema.item(list), format!("{name}/*"))),
             _ => {}
         }
+        names.push((part, name));
     }
-    order
+    names
 }
 
-/// The graph in DOT: an arrow leads from what is read to what reads it.
+/// The graph in DOT: an arrow leads from what is read to what reads it, dashed where that only checks or decides.
 pub(crate) fn dot(schema: &CompiledSchema) -> String {
-    let quoted = |text: &str| format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""));
+    let quoted = |text: &str| format!("\"{}\"", plain(text).replace('\\', "\\\\").replace('"', "\\\""));
     let mut dot = "digraph form {\n  rankdir=LR;\n  node [shape=box];\n".to_owned();
     for (name, node) in nodes(schema) {
         // Writing to a string does not fail.
-        if let [first, ..] = &node.formulas[..] {
-            let _ = writeln!(dot, "  {} [tooltip={}];", quoted(&name), quoted(first));
+        if !node.formulas.is_empty() {
+            let _ = writeln!(dot, "  {} [tooltip={}];", quoted(&name), quoted(&node.formulas.join("; ")));
         }
         for reader in &node.read_by {
-            let _ = writeln!(dot, "  {} -> {};", quoted(&name), quoted(reader));
+            let style = if node.computed_from_it.contains(reader) { "" } else { " [style=dashed]" };
+            let _ = writeln!(dot, "  {} -> {}{style};", quoted(&name), quoted(reader));
         }
     }
     dot + "}"

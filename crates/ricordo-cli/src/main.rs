@@ -37,7 +37,7 @@ enum Command {
         #[arg(long, value_name = "FILE")]
         data: Option<PathBuf>,
         /// Show what each place depends on and what depends on it, as a table or in DOT, the language of Graphviz.
-        #[arg(long, value_name = "AS", num_args = 0..=1, default_missing_value = "table")]
+        #[arg(long, value_name = "AS", num_args = 0..=1, require_equals = true, default_missing_value = "table")]
         graph: Option<GraphAs>,
     },
     /// Replay journals on a form, and show its state at the end.

@@ -1,7 +1,5 @@
 //! Tables: the state of a form, and what a form is made of.
 
-use std::collections::BTreeSet;
-
 use comfy_table::presets::UTF8_FULL_CONDENSED;
 use comfy_table::{
     Attribute, Cell, CellAlignment, Color, ColumnConstraint, ContentArrangement, Table, Width,
@@ -29,12 +27,21 @@ fn table(headings: &[&str]) -> Table {
     table
 }
 
-/// A cell with a text that is safe to show. A very long one is cut: a table is for reading, and laying out a long
-/// word takes the square of its length.
+/// A cell with a text that is safe to show.
 fn cell(text: &str) -> Cell {
+    lines([text])
+}
+
+/// A cell with texts that are safe to show, each from a new line. A very long one is cut: a table is for reading, and
+/// laying out a long word takes the square of its length.
+fn lines<T: AsRef<str>>(texts: impl IntoIterator<Item = T>) -> Cell {
     const LONGEST: usize = 240;
-    let cut = text.char_indices().nth(LONGEST).map(|(end, _)| format!("{}…", &text[..end]));
-    Cell::new(plain(cut.as_deref().unwrap_or(text)))
+    let shown = |text: T| {
+        let text = text.as_ref();
+        let cut = text.char_indices().nth(LONGEST).map(|(end, _)| format!("{}…", &text[..end]));
+        plain(cut.as_deref().unwrap_or(text)).into_owned()
+    };
+    Cell::new(texts.into_iter().map(shown).collect::<Vec<_>>().join("\n"))
 }
 
 /// The state of every place of a form.
@@ -146,6 +153,12 @@ pub(crate) fn outline(compiled: &CompiledSchema) -> String {
     let mut table = table(&["Place", "Label", "Type", "Constraints, rules and format"]);
     let mut open = Vec::new();
     add_outline(&mut table, compiled, compiled.schema().root(), "", &mut open);
+    // Formulas need the room.
+    for (column, widest) in [(0, 34), (1, 20), (2, 14)] {
+        if let Some(column) = table.column_mut(column) {
+            column.set_constraint(most(widest));
+        }
+    }
     table.to_string()
 }
 
@@ -153,14 +166,8 @@ pub(crate) fn outline(compiled: &CompiledSchema) -> String {
 pub(crate) fn graph(nodes: &[(String, Node)]) -> String {
     let mut table = table(&["Place", "Formulas", "Depends on", "Read by"]);
     for (name, node) in nodes {
-        let lines = |names: &BTreeSet<String>| names.iter().cloned().collect::<Vec<_>>().join("\n");
-        let name = describe::place(name);
-        table.add_row(vec![
-            cell(name),
-            cell(&node.formulas.join("\n")),
-            cell(&lines(&node.reads)),
-            cell(&lines(&node.read_by)),
-        ]);
+        let name = cell(describe::place(name));
+        table.add_row(vec![name, lines(&node.formulas), lines(&node.reads), lines(&node.read_by)]);
     }
     table.to_string()
 }
@@ -232,7 +239,7 @@ fn add_part(
         if part.is_field() { name } else { name.add_attribute(Attribute::Bold) },
         cell(part.label.as_deref().unwrap_or_default()),
         cell(&what(part)),
-        cell(&keeps_to(compiled, id, condition)).set_alignment(CellAlignment::Left),
+        lines(keeps_to(compiled, id, condition)).set_alignment(CellAlignment::Left),
     ]);
     // Lists of lists of themselves have no record to know them by.
     if pointer.matches('/').count() < DEEPEST {
@@ -257,7 +264,8 @@ fn what(part: &Part) -> String {
     if part.nullable { format!("{kind} or null") } else { kind.to_owned() }
 }
 
-fn keeps_to(compiled: &CompiledSchema, id: PartId, condition: Option<&str>) -> String {
+/// What a place keeps to: one line of constraints, and one for each rule.
+fn keeps_to(compiled: &CompiledSchema, id: PartId, condition: Option<&str>) -> Vec<String> {
     let schema = compiled.schema();
     let part = schema.part(id);
     let constraints = &part.constraints;
@@ -311,7 +319,7 @@ fn keeps_to(compiled: &CompiledSchema, id: PartId, condition: Option<&str>) -> S
     }
     let rules = compiled.formulas().iter().filter(|formula| formula.part() == id).map(rule);
     let words = if words.is_empty() { Vec::new() } else { vec![words.join(", ")] };
-    words.into_iter().chain(rules).collect::<Vec<_>>().join("\n")
+    words.into_iter().chain(rules).collect()
 }
 
 fn shown_as(format: &DisplayFormat) -> String {

@@ -58,7 +58,7 @@ pub(crate) fn check_field(
         Value::Text(text) => check_text(&part.constraints, text, found),
         Value::Number(number) => check_number(&part.constraints, *number, found),
         Value::Date(_) | Value::Time(_) | Value::DateTime(_) => {
-            check_time(&part.constraints, bounds, value, found)
+            check_time(&part.constraints, bounds, value, found);
         }
         Value::Blank | Value::Null | Value::Flag(_) | Value::List(_) | Value::Record(_) => {}
     }
@@ -228,7 +228,7 @@ fn check_default(
         }
         (_, value) => {
             check_field(part, Required::NOTHING, part.kind.choices(), None, value, false, |kind| {
-                found(kind, 0)
+                found(kind, 0);
             });
         }
     }

@@ -18,7 +18,7 @@ use crate::value::Value;
 /// # use ricordo::{Form, conformance::{Adapter, Gesture, PlainScreen}, exchange::read_definition};
 /// let schema = read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer", "minimum": 1}}}"#)?;
 /// let mut screen = PlainScreen::default();
-/// screen.show(Form::of_schema(schema.into(), None)?);
+/// screen.show(Form::of_schema(&schema.into(), None)?);
 /// let loaves = "/loaves".parse()?;
 /// screen.act(&loaves, &Gesture::Type("0".into()));
 /// screen.act(&loaves, &Gesture::Leave);

@@ -126,7 +126,7 @@ impl<A: Adapter> Run<'_, A> {
         self.report.cases += 1;
         self.case = title;
         self.drawn.clear();
-        let form = Form::of_schema(schema.clone(), Some(data.clone())).map_err(|error| error.to_string())?;
+        let form = Form::of_schema(schema, Some(data.clone())).map_err(|error| error.to_string())?;
         self.adapter.show(form.clone());
         self.form = Some(form);
         Ok(())

@@ -275,10 +275,12 @@ impl Compiler<'_> {
         match &rule.of {
             RuleTextOf::Calculate(text) => self.value(part, rule, text, true),
             RuleTextOf::Suggest(text) => self.value(part, rule, text, false),
-            RuleTextOf::Counterpart { field, formula } => self.counterpart(part, rule, field, formula),
-            RuleTextOf::Relevant(text) => self.flag(part, rule, text, FlagRule::Relevant),
-            RuleTextOf::Readonly(text) => self.flag(part, rule, text, FlagRule::Readonly),
-            RuleTextOf::Required(text) => self.flag(part, rule, text, FlagRule::Required),
+            RuleTextOf::Counterpart { field, field_at, formula } => {
+                self.counterpart(part, rule, (*field_at, field), formula);
+            }
+            RuleTextOf::Relevant(text) => self.flag(part, rule, text, &FlagRule::Relevant),
+            RuleTextOf::Readonly(text) => self.flag(part, rule, text, &FlagRule::Readonly),
+            RuleTextOf::Required(text) => self.flag(part, rule, text, &FlagRule::Required),
             RuleTextOf::Constraint { test, message, message_at, is_warning } => {
                 self.constraint(part, rule, test, (message, *message_at), *is_warning);
             }
@@ -374,7 +376,7 @@ impl Compiler<'_> {
         });
     }
 
-    fn flag(&mut self, part: PartId, rule: &RuleText, text: &str, flag: FlagRule) {
+    fn flag(&mut self, part: PartId, rule: &RuleText, text: &str, flag: &FlagRule) {
         self.simple(part, rule, text, |compiler, chain, checked, levels| {
             compiler.is_flag(rule.at, text, rule.of.key(), &checked)?;
             let code = compiler.with_totals(checked.code, chain);
@@ -649,7 +651,13 @@ impl Compiler<'_> {
         }
     }
 
-    fn counterpart(&mut self, part: PartId, rule: &RuleText, field: &Arc<str>, text: &Arc<str>) {
+    fn counterpart(
+        &mut self,
+        part: PartId,
+        rule: &RuleText,
+        (field_at, field): (usize, &Arc<str>),
+        text: &Arc<str>,
+    ) {
         let schema = self.schema;
         let chains = self.surroundings.chains(part, None, |_| true).unwrap_or_default();
         let Some(chain) = chains.first().filter(|chain| schema.part(part).is_field() && chain.way.len() == 1)
@@ -660,25 +668,22 @@ impl Compiler<'_> {
         let Step::Field(slot) = step else { return };
         let Some((other_slot, other)) = schema.field(record, field) else {
             let near = schema.nearest_field(record, field).map(str::to_owned);
-            let error = Error::syntax(
-                text,
-                0..text.len(),
-                format!("this record has no field “{field}” to be a counterpart"),
-            );
-            return self.fault(rule.at, error.with_nearest_name(near.as_deref()));
+            let problem = format!("this record has no field “{field}” to be a counterpart");
+            let error = Error::syntax(field, 0..field.len(), problem);
+            return self.fault(field_at, error.with_nearest_name(near.as_deref()));
         };
         let name =
             |slot| schema.member_at(record, slot).and_then(|(name, _)| name).cloned().unwrap_or_default();
         let own = name(slot);
         let back = schema.part(other).rules.iter().find_map(|rule| match &rule.of {
-            RuleTextOf::Counterpart { field, formula } if *field == own => {
+            RuleTextOf::Counterpart { field, formula, .. } if *field == own => {
                 Some((rule.clone(), formula.clone()))
             }
             _ => None,
         });
         let Some((other_rule, other_text)) = back.filter(|_| other != part) else {
             let problem = format!("“{field}” has to name “{own}” as its counterpart, too");
-            return self.refuse(rule.at, text, problem);
+            return self.refuse(field_at, field, problem);
         };
         let formulas = (self.parse(rule.at, text), Formula::parse(&other_text).ok());
         // The one that comes first declares both.
@@ -699,9 +704,12 @@ impl Compiler<'_> {
                 [(part, rule, &one, text, other), (other, &other_rule, &two, &other_text, part)]
             {
                 let (code, of, reads, is_right) = self.check(rule.at, formula, chain);
-                // That they read each other is what they are for.
-                let reads = reads.into_iter().filter(|read| read.part != partner).collect();
-                self.info(part, rule, rule.at, text, reads);
+                // That they read each other is what they are for, and no cycle: only one of them is computed.
+                let is_partner = |read: &PartRead| read.part == partner;
+                let reads = reads
+                    .into_iter()
+                    .map(|read| PartRead { is_elsewhere: read.is_elsewhere || is_partner(&read), ..read });
+                self.info(part, rule, rule.at, text, reads.collect());
                 if is_right && self.suits(part, rule.at, text, &of) {
                     let written = self.written(formula, chain, &levels);
                     sides.push((Program { code, levels: levels.clone() }.into_function(), written));

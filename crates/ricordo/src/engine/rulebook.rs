@@ -35,11 +35,13 @@ pub(crate) enum RuleOf {
         text_of_other: Option<RuleText>,
     },
     /// The earliest date or time, or else the latest.
+    #[cfg_attr(not(feature = "formula"), allow(dead_code, reason = "only formulas give bounds"))]
     Bound {
         is_earliest: bool,
         function: Function,
     },
     /// An aggregate of the record that no field shows.
+    #[cfg_attr(not(feature = "formula"), allow(dead_code, reason = "only formulas have subtotals"))]
     Subtotal(SubtotalId, AggregateSpec),
     Chosen(Function),
     Flag(FlagRule, Function),

@@ -8,15 +8,13 @@ use rustc_hash::FxHashSet;
 
 use super::annotations::annotate;
 use super::json::{Member, Node};
-#[cfg(feature = "formula")]
-use super::rules;
-
 use super::keywords::{Keywords, is_null, read_required};
 use super::reader::{Definition, LONGEST_CHAIN, Reader};
+use super::rules;
 use super::variants::one_of_records;
 use crate::engine::CompiledSchema;
 use crate::schema::{
-    Choice, Choices, Error, Format, Kind, OffsetRule, Part, Pattern, Pointer, RecordId, Schema, nearest,
+    Choice, Choices, Error, Format, Kind, OffsetRule, Part, Pattern, Pointer, RecordId, nearest,
 };
 use crate::value::Value;
 
@@ -32,7 +30,7 @@ use crate::value::Value;
 ///     "properties": {"loaves": {"type": "integer", "minimum": 1, "title": "Loaves"}},
 ///     "required": ["loaves"]
 /// }"#)?;
-/// let form = ricordo::Form::of_schema(schema.into(), None)?;
+/// let form = ricordo::Form::of_schema(&schema.into(), None)?;
 /// form.enter("/loaves", "0")?;
 /// assert_eq!(form.findings()[0].message, "Must be at least 1.");
 /// # Ok::<(), Box<dyn std::error::Error>>(())
@@ -82,15 +80,8 @@ fn faults_of_unused<'a>(document: Node<'a>, unused: Vec<Definition<'a>>) -> Resu
         unused.extend(reader.unused()?);
     }
     let (schema, mut faults) = reader.finish(Part::new(Kind::Record(all)));
-    #[cfg(feature = "formula")]
-    for rule in schema.iter().flat_map(Schema::parts).flat_map(|(_, part)| &part.rules) {
-        // What names mean is not known where nothing is around.
-        if let Some((at, formula)) = rule.formula()
-            && let Err(error) = crate::formula::Formula::parse(formula)
-        {
-            faults.push(rules::in_document(document.document(), at, error));
-        }
-    }
+    // What names mean is not known where nothing is around.
+    faults.extend(rules::unparsable(document.document(), schema.as_ref()));
     Ok(faults)
 }
 

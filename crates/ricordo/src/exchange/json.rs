@@ -49,7 +49,6 @@ impl<'a> Node<'a> {
     }
 
     /// The whole document.
-    #[cfg(feature = "formula")]
     pub(super) fn document(&self) -> &'a str {
         self.document
     }

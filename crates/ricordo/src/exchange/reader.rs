@@ -67,7 +67,7 @@ impl<'a> Reader<'a> {
     /// The schema whose form is `root`, if nothing is wrong with it, and everything else that is wrong.
     pub(super) fn finish(self, root: Part) -> (Option<Schema>, Vec<Error>) {
         let mut faults = self.faults;
-        match schema_of(self.index.document(), self.origins, self.schema, root) {
+        match schema_of(self.index.document(), &self.origins, self.schema, root) {
             Ok(schema) => (Some(schema), faults),
             Err(error) => {
                 // It may only follow from what is wrong elsewhere.
@@ -104,7 +104,7 @@ impl<'a> Reader<'a> {
 
 fn schema_of(
     document: Node<'_>,
-    origins: FxHashMap<PartId, Node<'_>>,
+    origins: &FxHashMap<PartId, Node<'_>>,
     builder: SchemaBuilder,
     root: Part,
 ) -> Result<Schema, Error> {

@@ -2,7 +2,9 @@
 
 use super::json::{Member, Node};
 use super::members::refuse_unknown;
-use crate::schema::{Error, RuleText, RuleTextOf};
+#[cfg(feature = "formula")]
+use crate::formula::Formula;
+use crate::schema::{Error, RuleText, RuleTextOf, Schema};
 
 /// Reads a rule that stands under its key.
 pub(super) fn read(member: &Member<'_>) -> Result<RuleText, Error> {
@@ -21,7 +23,9 @@ pub(super) fn read(member: &Member<'_>) -> Result<RuleText, Error> {
             let (Some(field), Some(calculate)) = (named("field"), named("calculate")) else {
                 return Err(node.error(EXPECTED));
             };
-            (RuleTextOf::Counterpart { field: formula(field)?, formula: formula(calculate)? }, calculate)
+            let field_at = field.span().start;
+            let (field, formula) = (formula(field)?, formula(calculate)?);
+            (RuleTextOf::Counterpart { field, field_at, formula }, calculate)
         }
         "relevant" => (RuleTextOf::Relevant(formula(node)?), node),
         "readonly" => (RuleTextOf::Readonly(formula(node)?), node),
@@ -30,11 +34,10 @@ pub(super) fn read(member: &Member<'_>) -> Result<RuleText, Error> {
         "maximum" => (RuleTextOf::Maximum(formula(node)?), node),
         _ => {
             let text = node.string()?;
-            let of = match text.starts_with('/') {
-                true => {
-                    RuleTextOf::ChoicesAt(text.parse().map_err(|error: Error| node.error(error.to_string()))?)
-                }
-                false => RuleTextOf::Choices(text.as_ref().into()),
+            let of = if text.starts_with('/') {
+                RuleTextOf::ChoicesAt(text.parse().map_err(|error: Error| node.error(error.to_string()))?)
+            } else {
+                RuleTextOf::Choices(text.as_ref().into())
             };
             (of, node)
         }
@@ -73,6 +76,22 @@ fn needs_formulas(member: &Member<'_>) -> Result<(), Error> {
         return Ok(());
     }
     Err(member.name_error(format!("“{}” needs the feature `formula` of `ricordo`", member.name)))
+}
+
+/// What is wrong with formulas that cannot be parsed.
+#[cfg(feature = "formula")]
+pub(super) fn unparsable(document: &str, schema: Option<&Schema>) -> Vec<Error> {
+    let rules = schema.into_iter().flat_map(Schema::parts).flat_map(|(_, part)| &part.rules);
+    let problem = |rule: &RuleText| {
+        let (at, formula) = rule.formula()?;
+        Some(in_document(document, at, Formula::parse(formula).err()?))
+    };
+    rules.filter_map(problem).collect()
+}
+
+#[cfg(not(feature = "formula"))]
+pub(super) fn unparsable(_: &str, _: Option<&Schema>) -> Vec<Error> {
+    Vec::new()
 }
 
 /// An error in a text of a document, as one in the document. The text begins with the quotation mark at a byte.

@@ -209,7 +209,7 @@ impl Form<Untyped> {
     /// Fails if a text cannot be parsed or the data does not fit, with the line and column in question.
     pub fn from_definition(definition: &str, data: Option<&str>) -> Result<Self, Error> {
         let schema = exchange::read_definition(definition)?.into();
-        let Some(data) = data else { return Self::of_schema(schema, None) };
+        let Some(data) = data else { return Self::of_schema(&schema, None) };
         Ok(Form { core: Core::new(exchange::load(data, &schema)?), model: PhantomData })
     }
 
@@ -218,8 +218,8 @@ impl Form<Untyped> {
     /// # Errors
     ///
     /// Fails if the value does not fit the schema, with the place in it.
-    pub fn of_schema(schema: Arc<CompiledSchema>, value: Option<Value>) -> Result<Self, Error> {
-        Ok(Form { core: Core::new(Engine::of(&schema, value)?), model: PhantomData })
+    pub fn of_schema(schema: &Arc<CompiledSchema>, value: Option<Value>) -> Result<Self, Error> {
+        Ok(Form { core: Core::new(Engine::of(schema, value)?), model: PhantomData })
     }
 }
 

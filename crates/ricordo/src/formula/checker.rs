@@ -492,7 +492,7 @@ impl<'a> Checker<'a> {
                 },
                 // Whether there are any regular expressions at all.
                 _ => {
-                    if let Err(problem) = compile("a", None) {
+                    if let Some(problem) = compile("a", None).err() {
                         return self.refuse(span, problem);
                     }
                 }
@@ -612,12 +612,11 @@ fn sum(one: &Type, other: &Type) -> Option<Type> {
 
 fn difference(one: &Type, other: &Type) -> Option<Type> {
     match (one, other) {
-        (Type::Any, Type::Any) => Some(Type::Any),
         (Type::Date | Type::DateTime, Type::Date | Type::DateTime) | (Type::Time, Type::Time) => {
             Some(Type::Duration)
         }
         (Type::Date | Type::Time | Type::DateTime, Type::Duration) => Some(one.clone()),
-        (Type::Date | Type::Time | Type::DateTime, Type::Any) => Some(Type::Any),
+        (Type::Date | Type::Time | Type::DateTime | Type::Any, Type::Any) => Some(Type::Any),
         (Type::Any, Type::Date | Type::Time | Type::DateTime) => Some(Type::Duration),
         _ => match one.either(other)? {
             both @ (Type::Number | Type::Duration) => Some(both),

@@ -199,60 +199,21 @@ impl<R: Reader> Evaluation<'_, R> {
                 let [value, low, high] = [0, 1, 2].map(|at| self.evaluate(&codes[at]));
                 within(&value, &low, &high, [true, true])
             }
-            Code::In(value, tests) => {
-                let value = self.evaluate(value);
-                let mut found = Some(false);
-                for test in tests {
-                    found = or(found, self.test(&value, test));
-                    if found == Some(true) {
-                        break;
-                    }
-                }
-                Datum::or_null(found.map(Datum::Flag))
-            }
+            Code::In(value, tests) => self.is_any(value, tests),
             Code::If(codes) => {
                 // Null is not true (DMN 1.5, table 64).
                 let holds = self.evaluate(&codes[0]).as_flag() == Some(true);
                 self.evaluate(&codes[if holds { 1 } else { 2 }])
             }
-            Code::For(iterations, result) => {
-                let mut results = Vec::new();
-                let is_complete = self.iterate(iterations, &mut |evaluation| {
-                    results.push(evaluation.evaluate(result));
-                    results.len() <= LONGEST_LIST
-                });
-                if is_complete { Datum::List(results) } else { Datum::Null }
-            }
-            Code::Quantified(quantifier, iterations, test) => {
-                let is_some = *quantifier == Quantifier::Some;
-                let mut found = Some(!is_some);
-                self.iterate(iterations, &mut |evaluation| {
-                    let holds = evaluation.evaluate(test).as_flag();
-                    found = if is_some { or(found, holds) } else { and(found, holds) };
-                    found != Some(is_some)
-                });
-                Datum::or_null(found.map(Datum::Flag))
-            }
+            Code::For(iterations, result) => self.results(iterations, result),
+            Code::Quantified(quantifier, iterations, test) => self.quantified(*quantifier, iterations, test),
             Code::List(items) => Datum::List(items.iter().map(|item| self.evaluate(item)).collect()),
             Code::Item(codes) => {
                 let (list, position) = (self.evaluate(&codes[0]), self.evaluate(&codes[1]));
                 let items = list.items();
                 builtins::position(items, &position).map(|at| items[at].clone()).unwrap_or_default()
             }
-            Code::Filter(codes) => {
-                let list = self.evaluate(&codes[0]);
-                let mut kept = Vec::new();
-                if list != Datum::Null {
-                    for item in list.items() {
-                        self.locals.push(item.clone());
-                        if self.evaluate(&codes[1]).as_flag() == Some(true) {
-                            kept.push(item.clone());
-                        }
-                        self.locals.pop();
-                    }
-                }
-                Datum::List(kept)
-            }
+            Code::Filter(codes) => self.filtered(&codes[0], &codes[1]),
             Code::Call(function, arguments, expression) => {
                 self.call(*function, arguments, expression.as_deref())
             }
@@ -298,6 +259,57 @@ impl<R: Reader> Evaluation<'_, R> {
         if let Datum::Text(text) = of {
             self.steps += text.len() / BYTES_A_STEP;
         }
+    }
+
+    /// Whether a value passes any of some tests.
+    fn is_any(&mut self, value: &Code, tests: &[CodeTest]) -> Datum {
+        let value = self.evaluate(value);
+        let mut found = Some(false);
+        for test in tests {
+            found = or(found, self.test(&value, test));
+            if found == Some(true) {
+                break;
+            }
+        }
+        Datum::or_null(found.map(Datum::Flag))
+    }
+
+    /// The results for all combinations of values.
+    fn results(&mut self, iterations: &[CodeIteration], result: &Code) -> Datum {
+        let mut results = Vec::new();
+        let is_complete = self.iterate(iterations, &mut |evaluation| {
+            results.push(evaluation.evaluate(result));
+            results.len() <= LONGEST_LIST
+        });
+        if is_complete { Datum::List(results) } else { Datum::Null }
+    }
+
+    /// Whether some combination of values passes a test, or every one.
+    fn quantified(&mut self, quantifier: Quantifier, iterations: &[CodeIteration], test: &Code) -> Datum {
+        let is_some = quantifier == Quantifier::Some;
+        let mut found = Some(!is_some);
+        self.iterate(iterations, &mut |evaluation| {
+            let holds = evaluation.evaluate(test).as_flag();
+            found = if is_some { or(found, holds) } else { and(found, holds) };
+            found != Some(is_some)
+        });
+        Datum::or_null(found.map(Datum::Flag))
+    }
+
+    /// The items of a list that pass a test.
+    fn filtered(&mut self, list: &Code, test: &Code) -> Datum {
+        let list = self.evaluate(list);
+        let mut kept = Vec::new();
+        if list != Datum::Null {
+            for item in list.items() {
+                self.locals.push(item.clone());
+                if self.evaluate(test).as_flag() == Some(true) {
+                    kept.push(item.clone());
+                }
+                self.locals.pop();
+            }
+        }
+        Datum::List(kept)
     }
 
     fn test(&mut self, value: &Datum, test: &CodeTest) -> Option<bool> {

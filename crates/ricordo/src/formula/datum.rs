@@ -1,6 +1,7 @@
 //! What formulas compute with.
 
 use std::cmp::Ordering;
+use std::fmt::Write;
 use std::sync::Arc;
 
 use jiff::SignedDuration;
@@ -219,18 +220,18 @@ fn write_duration(duration: SignedDuration) -> String {
     let mut text = if duration.is_negative() { "-P".to_owned() } else { "P".to_owned() };
     let (days, rest) = (seconds / 86_400, seconds % 86_400);
     if days > 0 {
-        text += &format!("{days}D");
+        let _ = write!(text, "{days}D");
     }
     if rest > 0 || nanoseconds > 0 || days == 0 {
         text.push('T');
         let parts = [(rest / 3_600, 'H'), (rest % 3_600 / 60, 'M')];
-        parts
-            .into_iter()
-            .filter(|(count, _)| *count > 0)
-            .for_each(|(count, unit)| text += &format!("{count}{unit}"));
+        for (count, unit) in parts.into_iter().filter(|(count, _)| *count > 0) {
+            let _ = write!(text, "{count}{unit}");
+        }
         if rest % 60 > 0 || nanoseconds > 0 || (days == 0 && rest == 0) {
             let fraction = format!(".{nanoseconds:09}");
-            text += &format!("{}{}S", rest % 60, fraction.trim_end_matches('0').trim_end_matches('.'));
+            let fraction = fraction.trim_end_matches('0').trim_end_matches('.');
+            let _ = write!(text, "{}{fraction}S", rest % 60);
         }
     }
     text

@@ -238,7 +238,7 @@ mod tests {
     }
 
     fn expressions() -> impl Strategy<Value = Node> {
-        let name = || "[a-e]{1,2}".prop_map(|name| name.into());
+        let name = || "[a-e]{1,2}".prop_map(Into::into);
         let literal = prop_oneof![
             Just(Literal::Null),
             any::<bool>().prop_map(Literal::Flag),

@@ -50,7 +50,7 @@ impl Filled<'_> {
     }
 
     /// An expression within what binds names of its own: there, a name may mean something else.
-    fn bare<'a>(&'a self, node: &'a Node) -> Filled<'a> {
+    fn bare(node: &Node) -> Filled<'_> {
         Filled { node, of_name: &|_| None }
     }
 
@@ -111,7 +111,7 @@ impl Filled<'_> {
             Expression::For(iterations, result) => {
                 to.write_str("for ")?;
                 write_list(to, ["", ""], iterations, |to, iteration| self.write_iteration(to, iteration))?;
-                write!(to, " return {}", self.bare(result))
+                write!(to, " return {}", Self::bare(result))
             }
             Expression::Quantified(quantifier, iterations, test) => {
                 to.write_str(match quantifier {
@@ -119,14 +119,14 @@ impl Filled<'_> {
                     Quantifier::Every => "every ",
                 })?;
                 write_list(to, ["", ""], iterations, |to, iteration| self.write_iteration(to, iteration))?;
-                write!(to, " satisfies {}", self.bare(test))
+                write!(to, " satisfies {}", Self::bare(test))
             }
             Expression::List(items) => {
                 write_list(to, ["[", "]"], items, |to, item| self.with(item).write(to, TEXTUAL))
             }
             Expression::Filter(nodes) => {
                 self.with(&nodes[0]).write(to, POSTFIX)?;
-                write!(to, "[{}]", self.bare(&nodes[1]))
+                write!(to, "[{}]", Self::bare(&nodes[1]))
             }
             Expression::Call(function, arguments) => {
                 to.write_str(function.name())?;

@@ -5,6 +5,9 @@ use rustc_hash::FxHashMap;
 use super::code::{Level, Steps};
 use crate::schema::{Kind, PartId, RecordId, Schema, Step};
 
+/// A place lies in so many ways in records at most.
+const MOST: usize = 1_000;
+
 /// Which records hold a part, and how.
 #[derive(Debug, Default)]
 pub(crate) struct Surroundings {
@@ -82,7 +85,6 @@ impl Surroundings {
             return Ok(vec![start]);
         }
         let mut rest: Vec<Chain> = holders.iter().rev().map(|holder| start.within(holder)).collect();
-        const MOST: usize = 1_000;
         while let Some(chain) = rest.pop() {
             if chains.len() + rest.len() > MOST {
                 return Err(Endless::Many);

@@ -1,5 +1,10 @@
 //! Rules as a definition has them: formulas, before it is known what their names mean.
 
+#![cfg_attr(
+    not(feature = "formula"),
+    allow(dead_code, reason = "without formulas, a definition with rules is refused")
+)]
+
 use std::sync::Arc;
 
 use super::Pointer;
@@ -17,9 +22,10 @@ pub(crate) struct RuleText {
 pub(crate) enum RuleTextOf {
     Calculate(Arc<str>),
     Suggest(Arc<str>),
-    /// The formula while the field of a name leads.
+    /// The formula while the field of a name leads, and where that name begins.
     Counterpart {
         field: Arc<str>,
+        field_at: usize,
         formula: Arc<str>,
     },
     Relevant(Arc<str>),

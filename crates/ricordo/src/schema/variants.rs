@@ -52,7 +52,7 @@ impl SchemaBuilder {
     /// builder.variant(leaven, "sourdough", sourdough)?;
     /// let schema = builder.finish(Part::new(Kind::Record(leaven)))?;
     ///
-    /// let form = ricordo::Form::of_schema(schema.into(), None)?;
+    /// let form = ricordo::Form::of_schema(&schema.into(), None)?;
     /// form.set("/kind", "sourdough".into())?;
     /// form.enter("/hours", "12")?;
     /// assert_eq!(form.value().to_string(), r#"{"kind":"sourdough","hours":12}"#);

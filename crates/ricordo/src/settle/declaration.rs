@@ -163,9 +163,8 @@ impl Slot {
             Slot::Relevant => Aspects::RELEVANT | Aspects::FINDINGS | Aspects::VALIDITY,
             Slot::Readonly => Aspects::READONLY,
             Slot::Required => Aspects::REQUIRED | Aspects::FINDINGS | Aspects::VALIDITY,
-            Slot::Constraint(_) => Aspects::FINDINGS | Aspects::VALIDITY,
             Slot::Choices => Aspects::CHOICES | Aspects::FINDINGS | Aspects::VALIDITY,
-            Slot::Earliest | Slot::Latest => Aspects::FINDINGS | Aspects::VALIDITY,
+            Slot::Constraint(_) | Slot::Earliest | Slot::Latest => Aspects::FINDINGS | Aspects::VALIDITY,
             Slot::Subtotal(_) => Aspects::SUBTOTAL,
             // Only aggregates see it, in the way in which they see whether a row is relevant.
             Slot::Kept(_) => Aspects::RELEVANT,

@@ -277,13 +277,13 @@ fn put_bound(
     of: fn(&mut Bounds) -> &mut Option<Value>,
 ) -> Result<(), String> {
     let kind = &tree.part(place).kind;
-    let suits = match (kind, &value) {
-        (_, Value::Blank | Value::Null) => true,
-        (Kind::Date, Value::Date(_))
-        | (Kind::Time, Value::Time(_))
-        | (Kind::DateTime(_), Value::DateTime(_)) => true,
-        _ => false,
-    };
+    let suits = matches!(
+        (kind, &value),
+        (_, Value::Blank | Value::Null)
+            | (Kind::Date, Value::Date(_))
+            | (Kind::Time, Value::Time(_))
+            | (Kind::DateTime(_), Value::DateTime(_))
+    );
     if !suits {
         return Err(format!("the bound expects {}, but is given {}", kind.expectation(), value.sort()));
     }

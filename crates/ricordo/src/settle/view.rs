@@ -365,7 +365,7 @@ impl<'a> PlaceView<'a> {
                 let own = failed.into_iter().find(|failed| failed.constraint == constraint);
                 let own = own.and_then(|failed| failed.message.as_ref());
                 let declared = self.tree.constraint(constraint).map(|declared| &declared.message);
-                finding.message = own.or(declared).map(|message| message.to_string()).unwrap_or_default();
+                finding.message = own.or(declared).map(ToString::to_string).unwrap_or_default();
             }
             if let Some(message) = self.tree.wording().and_then(|wording| (wording.0)(&finding)) {
                 finding.message = message;

@@ -27,7 +27,9 @@ pub use time::{DateTime, read_date, read_date_time, read_time, write_date, write
 
 pub(crate) use content::{content_of, list_content, member_content};
 pub(crate) use number::{is_canonical_number, is_normalized, normalized};
-pub(crate) use sort::{sort, sort_by, sort_by_key, sorted_by_cached_key};
+#[cfg(feature = "formula")]
+pub(crate) use sort::sort_by;
+pub(crate) use sort::{sort, sort_by_key, sorted_by_cached_key};
 
 /// What a place of a form holds.
 ///

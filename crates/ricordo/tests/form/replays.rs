@@ -183,7 +183,7 @@ fn an_optional_record_or_list_that_is_added_is_there_with_its_defaults() {
 
 #[test]
 fn the_focus_hint_ends_with_the_next_action() {
-    let form = ricordo::Form::of_schema(read_definition(ROWS).unwrap().into(), None).unwrap();
+    let form = ricordo::Form::of_schema(&read_definition(ROWS).unwrap().into(), None).unwrap();
     let add = || form.apply(ricordo::engine::Action::Add { at: "/rows/-".parse().unwrap(), value: None });
     let hint = || form.focus_hint().map(|place| place.pointer().to_string());
     let hinted = Some("/rows/0".to_owned());
@@ -208,7 +208,7 @@ fn the_focus_hint_ends_with_the_next_action() {
 
 #[test]
 fn the_focus_belongs_in_the_neighbour_of_a_removed_row() {
-    let form = ricordo::Form::of_schema(read_definition(ROWS).unwrap().into(), None).unwrap();
+    let form = ricordo::Form::of_schema(&read_definition(ROWS).unwrap().into(), None).unwrap();
     let remove = |at: &str| form.apply(ricordo::engine::Action::Remove { at: at.parse().unwrap() });
     let hint = || form.focus_hint().map(|place| place.pointer().to_string());
     for _ in 0..4 {

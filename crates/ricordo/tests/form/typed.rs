@@ -105,7 +105,7 @@ fn emptying_keeps_to_the_baselines_own_emptiness() {
             "blank":{"type":"string"},"count":{"type":"integer"}}}"#,
     );
     let data = ricordo::exchange::read_value(r#"{"text":"rye","number":2,"count":1}"#).unwrap();
-    let form = Form::of_schema(schema.unwrap().into(), Some(data)).unwrap();
+    let form = Form::of_schema(&schema.unwrap().into(), Some(data)).unwrap();
     for (pointer, emptied) in
         [("/text", "".into()), ("/number", Value::Null), ("/blank", Value::Blank), ("/count", Value::Blank)]
     {

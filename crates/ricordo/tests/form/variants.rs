@@ -227,7 +227,7 @@ fn a_definition_says_variants_as_generators_of_json_schema_do() {
     let read = exchange::read_definition(&definition).unwrap();
     assert_eq!(format!("{:#}", exchange::write_definition(read.schema())), definition);
 
-    let form = Form::of_schema(read.into(), None).unwrap();
+    let form = Form::of_schema(&read.into(), None).unwrap();
     form.set("/leaven/kind", "yeast".into()).unwrap();
     assert_eq!(form.value().to_string(), r#"{"leaven":{"kind":"yeast","brand":"local"},"stages":[]}"#);
 }
@@ -309,7 +309,7 @@ fn a_definition_may_name_its_variants_and_contain_itself() {
         "leaf":{"type":"object","title":"One","properties":{"kind":{"const":"one"},"name":{"type":"string"}},
             "required":["kind","name"]}}}"##;
     let schema = exchange::read_definition(definition).unwrap();
-    let form = Form::of_schema(schema.into(), None).unwrap();
+    let form = Form::of_schema(&schema.into(), None).unwrap();
     assert_eq!(form.value().to_string(), "{}");
     form.apply(Action::Add { at: pointer("/top"), value: None }).unwrap();
     form.enter("/top/kind", "All").unwrap();
@@ -330,7 +330,7 @@ fn a_secret_of_any_variant_is_hidden_wherever_it_may_be_meant() {
         {"properties":{"kind":{"const":"card"},"pin":{"type":"string","writeOnly":true}}},
         {"properties":{"kind":{"const":"key"},"pin":{"type":"string"},"spare":{"type":"boolean"}}}]}}}"#;
     let schema = exchange::read_definition(definition).unwrap();
-    let form = Form::of_schema(schema.into(), None).unwrap();
+    let form = Form::of_schema(&schema.into(), None).unwrap();
     form.set("/login/kind", "key".into()).unwrap();
     form.record(1 << 10);
     form.enter("/login/pin", "hunter").unwrap();
@@ -456,7 +456,7 @@ fn definitions_of_a_generator_and_values_of_serde_have_the_same_variants() {
         exchange::read_definition(&definition).unwrap_or_else(|error| panic!("{error}\n{definition}"));
     let json = serde_json::to_string(&sheet).unwrap();
     let value = exchange::read_data(&json, schema.schema()).unwrap();
-    let form = Form::of_schema(schema.into(), Some(value)).unwrap();
+    let form = Form::of_schema(&schema.into(), Some(value)).unwrap();
     assert!(form.is_valid());
 
     // The model itself gives and takes the same.

@@ -93,7 +93,7 @@ proptest! {
     #[test]
     fn rules_hold_from_when_they_are_added(plan in plans(), seed: u8, steps in steps()) {
         let schema = std::sync::Arc::new(read_definition(&settling::definition()).unwrap());
-        let form = Form::of_schema(schema.clone(), Some(data(seed, seed))).unwrap();
+        let form = Form::of_schema(&schema, Some(data(seed, seed))).unwrap();
         let mut added: BTreeMap<usize, RulesGuard> = BTreeMap::new();
         let fresh = |added: &BTreeMap<usize, RulesGuard>, value: Value, is_now: bool| {
             let declare = |rules: &mut Rules<Untyped>| added.keys().for_each(|which| add(rules, &plan, *which));

@@ -184,7 +184,7 @@ fn form(definition: &Definition, seed: u64) -> (Form, Reference) {
     let schema = read_definition(&definition.schema().to_string()).unwrap();
     let data = definition.data(&mut Seed(seed));
     let value = read_data(&data.to_string(), schema.schema()).unwrap();
-    (Form::of_schema(schema.into(), Some(value)).unwrap(), Reference::new(definition, &data))
+    (Form::of_schema(&schema.into(), Some(value)).unwrap(), Reference::new(definition, &data))
 }
 
 /// Does a line to the form and, as far as it goes, to the reference that knows which places there are.

@@ -108,7 +108,7 @@ fn state(form: &Form) -> State {
 fn form() -> Form {
     let schema = read_definition(DEFINITION).unwrap();
     let data = read_data(DATA, schema.schema()).unwrap();
-    Form::of_schema(schema.into(), Some(data)).unwrap()
+    Form::of_schema(&schema.into(), Some(data)).unwrap()
 }
 
 /// What a form must be like: the states that undo and redo lead to, without the responses to undo and redo themselves.

@@ -210,7 +210,7 @@ proptest! {
     #[test]
     fn secrets_are_written_nowhere(lines in lines()) {
         let mut engine = engine();
-        let form = Form::of_schema(read_definition(&definition().to_string()).unwrap().into(), Some(engine.view(engine.root()).value())).unwrap();
+        let form = Form::of_schema(&read_definition(&definition().to_string()).unwrap().into(), Some(engine.view(engine.root()).value())).unwrap();
         let told: Rc<RefCell<String>> = Rc::default();
         let log = told.clone();
         let tell = move |notice: &Notification<Value, Form<Untyped>>| {

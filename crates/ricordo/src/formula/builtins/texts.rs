@@ -73,7 +73,7 @@ pub(super) fn join(arguments: &[Datum]) -> Option<Datum> {
     Some(text(&joined))
 }
 
-/// The pattern of a call with the flags of XPath that it is given: `s`, `m`, `i` and `x`.
+/// The pattern of a call with the flags of `XPath` that it is given: `s`, `m`, `i` and `x`.
 #[cfg(feature = "pattern")]
 pub(crate) fn compile(pattern: &str, flags: Option<&str>) -> Result<Expression, String> {
     if let Some(flag) = flags.unwrap_or_default().chars().find(|flag| !"smix".contains(*flag)) {
