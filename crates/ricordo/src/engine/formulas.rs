@@ -13,7 +13,7 @@ use crate::formula::{
 };
 use crate::model::Spot;
 use crate::schema::{Error, Kind, PartId, Pointer, RecordId, Route, RuleText, RuleTextOf, Schema, Step};
-use crate::settle::{Function, PlaceView, RuleText as WrittenRule};
+use crate::settle::{FormulaText, Function, PlaceView};
 use crate::tree::SubtotalId;
 use crate::value::Value;
 
@@ -76,6 +76,7 @@ pub(super) fn compile(schema: &Schema, name: &mut dyn FnMut() -> SubtotalId) -> 
         surroundings: Surroundings::new(schema),
         compiled: CompiledFormulas::default(),
         totals: FxHashMap::default(),
+        subtotals_read: Vec::new(),
         name,
     };
     for (id, part) in schema.parts() {
@@ -93,6 +94,8 @@ struct Compiler<'a> {
     compiled: CompiledFormulas,
     /// The aggregates that no field shows, by their record type and how they are written.
     totals: FxHashMap<(RecordId, String), SubtotalId>,
+    /// Those of them that the rule at hand reads.
+    subtotals_read: Vec<SubtotalId>,
     name: &'a mut dyn FnMut() -> SubtotalId,
 }
 
@@ -206,34 +209,14 @@ impl Compiler<'_> {
     }
 
     /// How a formula is written, and how with values in it.
-    fn written(&self, formula: &Formula, chain: &Chain, levels: &Arc<[Level]>) -> WrittenRule {
-        let mut ways: FxHashMap<String, Way> = FxHashMap::default();
-        for (name, _) in formula.names() {
-            for (level, record) in chain.records.iter().enumerate() {
-                let found = self.schema.ways_to(*record, name);
-                if let [(down, part)] = &found[..]
-                    && self.schema.part(*part).is_field()
-                {
-                    let way = Way { level, down: down.iter().copied().collect(), part: *part };
-                    ways.insert(name.to_owned(), way);
-                }
-                if !found.is_empty() {
-                    break;
-                }
-            }
-        }
+    fn written(formula: &Formula, chain: &Chain, levels: &Arc<[Level]>) -> FormulaText {
         let (text, formula, levels) = (formula.to_string().into(), formula.clone(), levels.clone());
+        let records = chain.records.clone();
         let filled_in = move |view: PlaceView<'_>, _: PlaceView<'_>| {
-            let value = |name: &str| {
-                let way = ways.get(name)?;
-                if view.schema().part(way.part).secret {
-                    return None;
-                }
-                Some(evaluate(&Code::Place(way.clone()), &levels, &view).to_literal())
-            };
-            Value::from(formula.filled_in(&value))
+            let value = |code: &Code| evaluate(code, &levels, &view);
+            Value::from(formula.filled_in(view.schema(), &records, &value))
         };
-        WrittenRule { formula: text, filled_in: Arc::new(filled_in) }
+        FormulaText { formula: text, filled_in: Arc::new(filled_in), subtotals: Vec::new() }
     }
 
     fn info(&mut self, part: PartId, rule: &RuleText, at: usize, text: &str, reads: Vec<PartRead>) {
@@ -308,9 +291,11 @@ impl Compiler<'_> {
                 continue;
             }
             let levels: Arc<[Level]> = chain.levels().into();
-            let written = self.written(&formula, chain, &levels);
+            let mut written = Self::written(&formula, chain, &levels);
             let checked = Checked { code, of };
+            self.subtotals_read.clear();
             let Some(of) = make(self, chain, checked, levels) else { continue };
+            written.subtotals = std::mem::take(&mut self.subtotals_read);
             let spec = |rows, at| Some(RuleSpec { rows, at, of, text: Some(written) });
             self.add(chain, rule.at, spec, text);
         }
@@ -425,6 +410,7 @@ impl Compiler<'_> {
         for chain in &chains {
             let (code, of, mut reads, mut is_right) = self.check(rule.at, &formula, chain);
             let levels: Arc<[Level]> = chain.levels().into();
+            self.subtotals_read.clear();
             let mut parts = Vec::new();
             for piece in &pieces {
                 match piece {
@@ -450,12 +436,13 @@ impl Compiler<'_> {
             if !is_right {
                 continue;
             }
-            let written = self.written(&formula, chain, &levels);
+            let mut written = Self::written(&formula, chain, &levels);
             let checked = Checked { code, of };
             if self.is_flag(rule.at, text, "test", &checked).is_none() {
                 continue;
             }
             let test = Program { code: self.with_totals(checked.code, chain), levels: levels.clone() };
+            written.subtotals = std::mem::take(&mut self.subtotals_read);
             let is_plain = parts.iter().all(|part| matches!(part, MessagePart::Text(_)));
             let plain: String = parts
                 .iter()
@@ -711,7 +698,7 @@ impl Compiler<'_> {
                     .map(|read| PartRead { is_elsewhere: read.is_elsewhere || is_partner(&read), ..read });
                 self.info(part, rule, rule.at, text, reads.collect());
                 if is_right && self.suits(part, rule.at, text, &of) {
-                    let written = self.written(formula, chain, &levels);
+                    let written = Self::written(formula, chain, &levels);
                     sides.push((Program { code, levels: levels.clone() }.into_function(), written));
                 }
             }
@@ -748,9 +735,11 @@ impl Compiler<'_> {
             let record = records[total.level];
             let written = format!("{total:?}");
             if let Some(id) = self.totals.get(&(record, written.clone())) {
+                self.subtotals_read.push(*id);
                 return *id;
             }
             let id = (self.name)();
+            self.subtotals_read.push(id);
             self.totals.insert((record, written), id);
             let of = RuleOf::Subtotal(id, spec_of(total));
             let spec = RuleSpec { rows: Vec::new(), at: Spot::Route(Route::new()), of, text: None };

@@ -8,7 +8,7 @@ use super::aggregate_spec::{AggregateSpec, aggregate_of, check_result, item_of};
 use super::target::{Targeted, part_on_way, slot_of};
 use crate::model::Spot;
 use crate::schema::{Error, Kind, PartId, Pointer, RecordId, Schema};
-use crate::settle::{AggregateOf, Bases, Declaration, Function, Role, RuleText, Slot, Way, conflicts};
+use crate::settle::{AggregateOf, Bases, Declaration, FormulaText, Function, Role, Slot, Way, conflicts};
 use crate::tree::{Anchor, ConstraintId, ConstraintWords, Pattern, SubtotalId};
 
 /// A rule, before it is known where in a form it holds.
@@ -20,7 +20,7 @@ pub(crate) struct RuleSpec {
     pub(crate) at: Spot,
     pub(crate) of: RuleOf,
     /// How it is written, if it is a formula.
-    pub(crate) text: Option<RuleText>,
+    pub(crate) text: Option<FormulaText>,
 }
 
 /// What a rule says of its place.
@@ -32,7 +32,7 @@ pub(crate) enum RuleOf {
         of_one: Function,
         other: Spot,
         of_other: Function,
-        text_of_other: Option<RuleText>,
+        text_of_other: Option<FormulaText>,
     },
     /// The earliest date or time, or else the latest.
     #[cfg_attr(not(feature = "formula"), allow(dead_code, reason = "only formulas give bounds"))]

@@ -3,7 +3,7 @@
 use super::{Action, Address, Engine};
 use crate::model::Spot;
 use crate::schema::{Error, ErrorKind, Kind, Named, PartId, Pointer, Schema, Step};
-use crate::settle::{Bases, Declaration, RuleText, Slot, Way};
+use crate::settle::{Bases, Declaration, FormulaText, Slot, Way};
 use crate::tree::Pattern;
 
 /// The places that a rule is about.
@@ -19,7 +19,7 @@ pub(super) struct Targeted {
     /// Where the places are, for messages.
     pub(super) pointer: Pointer,
     /// How the rule is written, if it is a formula.
-    pub(super) text: Option<RuleText>,
+    pub(super) text: Option<FormulaText>,
 }
 
 impl Targeted {

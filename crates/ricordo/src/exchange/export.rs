@@ -4,15 +4,15 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::reference;
 use crate::schema::{
-    Choices, Commit, DisplayFormat, Format, Kind, NumberFormat, Part, PartId, RecordId, Reveal, Schema,
-    Variant,
+    Choices, Commit, DisplayFormat, Format, Kind, NumberFormat, Part, PartId, RecordId, Reveal, RuleText,
+    RuleTextOf, Schema, Variant,
 };
 use crate::value::{Record, Value, sort};
 
 /// The definition of a schema, as a record that is written as JSON: `{:#}` writes it on many lines. A form of a typed model can
 /// so be used by the tool, and a recording of it replays there.
 ///
-/// Rules are functions of the program, and are left out; so is how a type of the program's own parses its texts.
+/// Formulas are written as they were read. Rules that are functions of the program are left out; so is how a type of the program's own parses its texts.
 ///
 /// ```
 /// # use ricordo::{Model, exchange, form};
@@ -316,7 +316,41 @@ fn own_annotations(part: &Part) -> Record {
         ("trim", part.trim.then_some(true.into())),
         ("reveal", (part.reveal == Reveal::Always).then(|| "always".into())),
         ("messages", (!messages.is_empty()).then(|| messages.into())),
+        ("key", part.key.as_ref().map(|key| Value::from(&**key))),
         ("local", part.local.then_some(true.into())),
     ];
-    said.into_iter().filter_map(|(name, value)| Some((name, value?))).collect()
+    said.into_iter().filter_map(|(name, value)| Some((name, value?))).chain(rules(part)).collect()
+}
+
+/// The rules that a part has as texts.
+fn rules(part: &Part) -> Vec<(&'static str, Value)> {
+    let (mut members, mut constraints) = (Vec::new(), Vec::new());
+    for RuleText { of, .. } in &part.rules {
+        let written = match of {
+            RuleTextOf::Calculate(formula)
+            | RuleTextOf::Suggest(formula)
+            | RuleTextOf::Relevant(formula)
+            | RuleTextOf::Readonly(formula)
+            | RuleTextOf::Required(formula)
+            | RuleTextOf::Minimum(formula)
+            | RuleTextOf::Maximum(formula)
+            | RuleTextOf::Choices(formula) => Value::from(&**formula),
+            RuleTextOf::ChoicesAt(pointer) => pointer.as_str().into(),
+            RuleTextOf::Counterpart { field, formula, .. } => {
+                let named = [("field", Value::from(&**field)), ("calculate", Value::from(&**formula))];
+                Value::Record(named.into_iter().collect())
+            }
+            RuleTextOf::Constraint { test, message, is_warning, .. } => {
+                let said = [("test", Value::from(&**test)), ("message", Value::from(&**message))];
+                let warning = is_warning.then(|| ("warning", Value::from(true)));
+                constraints.push(Value::Record(said.into_iter().chain(warning).collect()));
+                continue;
+            }
+        };
+        members.push((of.key(), written));
+    }
+    if !constraints.is_empty() {
+        members.push(("constraint", Value::List(constraints)));
+    }
+    members
 }

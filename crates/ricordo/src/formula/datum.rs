@@ -154,11 +154,16 @@ impl Datum {
         })
     }
 
-    /// The value as a formula would have it, or nearly so: texts in quotes, dates and times without.
+    /// The value as a formula has it, with a long text shortened.
     pub(crate) fn to_literal(&self) -> String {
         match self {
             Datum::Text(text) => format!("\"{}\"", shorten(text)),
-            other => other.to_text().unwrap_or_else(|| "null".to_owned()),
+            Datum::Date(_) | Datum::Time(_) | Datum::DateTime(_) | Datum::Duration(_) => {
+                format!("@\"{}\"", self.to_text().unwrap_or_default())
+            }
+            Datum::Null | Datum::Flag(_) | Datum::Number(_) | Datum::Record(_) | Datum::List(_) => {
+                self.to_text().unwrap_or_else(|| "null".to_owned())
+            }
         }
     }
 

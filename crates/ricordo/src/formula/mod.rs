@@ -36,7 +36,7 @@ pub(crate) use types::Type;
 
 use crate::schema::{Error, RecordId, Schema};
 use checker::Checker;
-use syntax::Node;
+use syntax::{Expression, Node};
 
 /// A formula that was parsed.
 ///
@@ -103,9 +103,24 @@ impl Formula {
         (code, of, checker.findings)
     }
 
-    /// The formula on one line, with texts instead of names for which there is one.
-    pub(crate) fn filled_in(&self, of_name: &dyn Fn(&str) -> Option<String>) -> String {
-        printing::Filled { node: &self.root, of_name }.to_string()
+    /// The formula on one line, with values instead of the fields and aggregates that it reads. Those that are secret, or would
+    /// be the whole formula, are left as they are.
+    pub(crate) fn filled_in(
+        &self,
+        schema: &Schema,
+        records: &[RecordId],
+        value: &dyn Fn(&Code) -> Datum,
+    ) -> String {
+        let is_whole = matches!(self.root.expression, Expression::Name(_) | Expression::Call(..));
+        let text_of = |node: &Node| {
+            let mut checker = Checker::new(&self.text, schema, records);
+            let (code, of) = checker.check(node);
+            let is_open = !checker.findings.reads.iter().any(|read| schema.part(read.part).secret);
+            let is_scalar = !matches!(of, Type::Record(_) | Type::List(_));
+            let is_part = !is_whole || node.span != self.root.span;
+            (is_open && is_scalar && is_part).then(|| value(&code).to_literal())
+        };
+        printing::Filled { node: &self.root, text_of: &text_of }.to_string()
     }
 }
 
@@ -121,7 +136,7 @@ mod tests {
     use proptest::prelude::*;
     use rust_decimal::Decimal;
 
-    use super::syntax::{Expression, Interval, Iteration, Literal, Node, Operator, Quantifier, Test};
+    use super::syntax::{Interval, Iteration, Literal, Operator, Quantifier, Test};
     use super::*;
 
     #[test]
@@ -144,6 +159,7 @@ mod tests {
             ("x in [1,2]", "x in ([1, 2])"),
             ("x in (<5)", "x in (< 5)"),
             ("x in <5", "x in (< 5)"),
+            ("x in (a or b, for i in 1..3 return i)", "x in (a or b, for i in 1..3 return i)"),
             ("if a then b else if c then d else e", "if a then b else if c then d else e"),
             ("(if a then b else c)+1", "(if a then b else c) + 1"),
             ("for x in 1..3,y in l return x*y", "for x in 1..3, y in l return x * y"),

@@ -10,6 +10,8 @@ use crate::schema::{Error, nearest};
 
 /// How deep expressions may lie in each other. The stack of a browser is small.
 const DEEPEST: usize = 60;
+/// How closely an operand of a comparison binds.
+const ADDITIVE: u8 = 4;
 /// How many bytes a formula may have.
 const LONGEST: usize = 64 * 1024;
 
@@ -256,18 +258,18 @@ impl Parser<'_> {
     /// The tests after `in`: one, or several in parentheses.
     fn tests(&mut self) -> Result<Vec<Test>, Error> {
         if self.is_interval() || !self.take_sign("(") {
-            return Ok(vec![self.test()?]);
+            return Ok(vec![self.test(|parser| parser.binary(ADDITIVE))?]);
         }
-        let mut tests = vec![self.test()?];
+        // Here, nothing that follows can belong to the expression instead.
+        let mut tests = vec![self.test(Self::expression)?];
         while self.take_sign(",") {
-            tests.push(self.test()?);
+            tests.push(self.test(Self::expression)?);
         }
         self.need_sign(")")?;
         Ok(tests)
     }
 
-    fn test(&mut self) -> Result<Test, Error> {
-        const ADDITIVE: u8 = 4;
+    fn test(&mut self, value: fn(&mut Self) -> Result<Node, Error>) -> Result<Test, Error> {
         if self.is_interval() {
             return self.interval().map(Test::Interval);
         }
@@ -276,7 +278,7 @@ impl Parser<'_> {
                 self.advance();
                 Ok(Test::Comparison(operator, self.nested(|parser| parser.binary(ADDITIVE))?))
             }
-            None => Ok(Test::Value(self.nested(|parser| parser.binary(ADDITIVE))?)),
+            None => Ok(Test::Value(self.nested(value)?)),
         }
     }
 

@@ -3,6 +3,7 @@
 use std::fmt::{self, Display, Formatter, Write};
 
 use super::syntax::{Expression, Interval, Iteration, Literal, Node, Operator, Quantifier, Test};
+use super::totals;
 use crate::value::write_number;
 
 /// How closely an expression binds that has no operator outside.
@@ -13,14 +14,14 @@ const POSTFIX: u8 = 8;
 
 impl Display for Node {
     fn fmt(&self, formatter: &mut Formatter<'_>) -> fmt::Result {
-        Filled { node: self, of_name: &|_| None }.fmt(formatter)
+        Filled { node: self, text_of: &|_| None }.fmt(formatter)
     }
 }
 
-/// An expression with texts instead of names for which there is one.
+/// An expression with texts instead of names and aggregates for which there is one.
 pub(super) struct Filled<'a> {
     pub(super) node: &'a Node,
-    pub(super) of_name: &'a dyn Fn(&str) -> Option<String>,
+    pub(super) text_of: &'a dyn Fn(&Node) -> Option<String>,
 }
 
 impl Display for Filled<'_> {
@@ -46,12 +47,12 @@ fn precedence(expression: &Expression) -> u8 {
 
 impl Filled<'_> {
     fn with<'a>(&'a self, node: &'a Node) -> Filled<'a> {
-        Filled { node, of_name: self.of_name }
+        Filled { node, text_of: self.text_of }
     }
 
     /// An expression within what binds names of its own: there, a name may mean something else.
     fn bare(node: &Node) -> Filled<'_> {
-        Filled { node, of_name: &|_| None }
+        Filled { node, text_of: &|_| None }
     }
 
     /// Writes the expression, in parentheses unless it binds at least so closely.
@@ -67,7 +68,7 @@ impl Filled<'_> {
     fn write_bare(&self, to: &mut Formatter<'_>) -> fmt::Result {
         match &self.node.expression {
             Expression::Literal(literal) => write_literal(to, literal),
-            Expression::Name(name) => match (self.of_name)(name) {
+            Expression::Name(name) => match (self.text_of)(self.node) {
                 Some(text) => to.write_str(&text),
                 None => to.write_str(name),
             },
@@ -129,6 +130,11 @@ impl Filled<'_> {
                 write!(to, "[{}]", Self::bare(&nodes[1]))
             }
             Expression::Call(function, arguments) => {
+                if totals::is_aggregate(*function, arguments)
+                    && let Some(text) = (self.text_of)(self.node)
+                {
+                    return to.write_str(&text);
+                }
                 to.write_str(function.name())?;
                 write_list(to, ["(", ")"], arguments, |to, argument| self.with(argument).write(to, TEXTUAL))
             }
@@ -137,7 +143,7 @@ impl Filled<'_> {
 
     fn write_test(&self, to: &mut Formatter<'_>, test: &Test) -> fmt::Result {
         match test {
-            Test::Value(value) => self.with(value).write(to, COMPARISON + 1),
+            Test::Value(value) => self.with(value).write(to, TEXTUAL),
             Test::Comparison(operator, value) => {
                 write!(to, "{} ", operator.text())?;
                 self.with(value).write(to, COMPARISON + 1)

@@ -129,6 +129,11 @@ impl Code {
     }
 }
 
+/// Whether a call is one of an aggregate of a list.
+pub(super) fn is_aggregate<T>(function: Function, arguments: &[T]) -> bool {
+    kind_of(function).is_some() && arguments.len() == 1
+}
+
 fn kind_of(function: Function) -> Option<TotalKind> {
     match function {
         Function::Sum => Some(TotalKind::Sum),

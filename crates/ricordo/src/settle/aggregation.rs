@@ -3,10 +3,9 @@
 use rustc_hash::FxHashSet;
 use smallvec::SmallVec;
 
-use super::aggregate::Scope;
+use super::aggregate::{AggregateOf, Scope};
 use super::cells::{Cell, CellBody};
-use super::declaration::RuleKey;
-use super::declaration::{Declaration, Way};
+use super::declaration::{Declaration, RuleKey, Slot, Way};
 use super::graph::{Declared, Graph, lies_in};
 use crate::tree::{PlaceId, Shape, Tree};
 
@@ -127,9 +126,17 @@ impl Graph {
         found
     }
 
+    /// What a cell aggregates, if it does.
+    pub(super) fn aggregate_of(&self, cell: &CellBody) -> Option<&AggregateOf> {
+        match &self.declarations[cell.declaration].declaration.way {
+            Way::Aggregate(of) => Some(of),
+            Way::Function(_) => None,
+        }
+    }
+
     /// The list that an aggregate begins with; what it is for, if that is not there.
     pub(super) fn aggregated_list(&self, tree: &Tree, cell: &CellBody) -> Option<PlaceId> {
-        let Way::Aggregate(of) = &self.declarations[cell.declaration].declaration.way else { return None };
+        let of = self.aggregate_of(cell)?;
         tree.follow(cell.base, &of.levels.first()?.list).ok()
     }
 
@@ -163,6 +170,21 @@ impl Graph {
     pub(super) fn aggregating(&self, tree: &Tree, place: PlaceId) -> SmallVec<[Cell; 4]> {
         let over = self.aggregates_over(tree, place).iter();
         over.flat_map(|at| self.aggregated(tree, *at, place)).map(|(cell, _)| cell).collect()
+    }
+}
+
+/// Whether an aggregate depends on what a cell computes of a place that it goes through.
+pub(super) fn depends_on(of: &AggregateOf, slot: Slot) -> bool {
+    match slot {
+        Slot::Value(_) | Slot::Relevant => true,
+        Slot::Kept(filter) => of.levels.iter().any(|level| level.filters.contains(&filter)),
+        Slot::Readonly
+        | Slot::Required
+        | Slot::Constraint(_)
+        | Slot::Choices
+        | Slot::Earliest
+        | Slot::Latest
+        | Slot::Subtotal(_) => false,
     }
 }
 

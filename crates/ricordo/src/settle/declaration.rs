@@ -43,19 +43,21 @@ pub(crate) struct Declaration {
     pub(crate) slot: Slot,
     pub(crate) way: Way,
     /// How it is written, if it is a formula.
-    pub(crate) text: Option<RuleText>,
+    pub(crate) text: Option<FormulaText>,
 }
 
 /// A rule as it is written.
 #[derive(Clone)]
-pub(crate) struct RuleText {
+pub(crate) struct FormulaText {
     /// The formula.
     pub(crate) formula: Arc<str>,
     /// The formula with values in it instead of names.
     pub(crate) filled_in: Function,
+    /// The aggregates that it reads and no field shows.
+    pub(crate) subtotals: Vec<SubtotalId>,
 }
 
-impl fmt::Debug for RuleText {
+impl fmt::Debug for FormulaText {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.formula.fmt(formatter)
     }
@@ -165,9 +167,8 @@ impl Slot {
             Slot::Required => Aspects::REQUIRED | Aspects::FINDINGS | Aspects::VALIDITY,
             Slot::Choices => Aspects::CHOICES | Aspects::FINDINGS | Aspects::VALIDITY,
             Slot::Constraint(_) | Slot::Earliest | Slot::Latest => Aspects::FINDINGS | Aspects::VALIDITY,
-            Slot::Subtotal(_) => Aspects::SUBTOTAL,
-            // Only aggregates see it, in the way in which they see whether a row is relevant.
-            Slot::Kept(_) => Aspects::RELEVANT,
+            Slot::Subtotal(id) => id.aspect(),
+            Slot::Kept(_) => Aspects::KEPT,
         }
     }
 }

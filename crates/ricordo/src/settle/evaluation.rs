@@ -213,10 +213,12 @@ impl Graph {
         let Some(body) = self.cells.get(cell) else { return Vec::new() };
         let mut places = self.values_read(tree, body);
         places.extend(self.aggregated_list(tree, body));
-        for read in self.read_set(tree, body).iter().filter(|read| read.aspects.contains(Aspects::SUBTOTAL)) {
+        for read in self.read_set(tree, body).iter().filter(|read| read.aspects.contains(Aspects::SUBTOTALS))
+        {
             let cells = self.cells.of(read.place).iter().filter_map(|cell| self.cells.get(*cell));
-            let subtotals = cells.filter(|body| matches!(body.slot, Slot::Subtotal(_)));
-            places.extend(subtotals.filter_map(|body| self.aggregated_list(tree, body)));
+            let read = cells
+                .filter(|other| matches!(other.slot, Slot::Subtotal(id) if self.reads_subtotal(body, id)));
+            places.extend(read.filter_map(|body| self.aggregated_list(tree, body)));
         }
         places
     }

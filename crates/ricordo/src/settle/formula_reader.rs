@@ -41,7 +41,7 @@ impl Reader for PlaceView<'_> {
     }
 
     fn subtotal(&self, record: PlaceId, of: SubtotalId) -> Datum {
-        self.record(record, Reach::Own, Aspects::SUBTOTAL);
+        self.record(record, Reach::Own, of.aspect());
         self.tree().subtotal(record, of).map(Datum::of_value).unwrap_or_default()
     }
 

@@ -5,11 +5,12 @@ use std::collections::BinaryHeap;
 
 use rustc_hash::FxHashSet;
 
-use super::cells::Cell;
-use super::declaration::{Slot, Way};
+use super::aggregation::depends_on;
+use super::cells::{Cell, CellBody};
+use super::declaration::Slot;
 use super::graph::{Graph, lies_in};
 use super::{Reach, Read, Unsettled};
-use crate::tree::{Aspects, PlaceId, Tree};
+use crate::tree::{Aspects, PlaceId, SubtotalId, Tree};
 use crate::value::sort;
 
 impl Graph {
@@ -71,8 +72,16 @@ impl Graph {
     fn above(&self, tree: &Tree, cell: Cell) -> Vec<Cell> {
         let Some(body) = self.cells.get(cell) else { return Vec::new() };
         let mut above = self.readers(tree, body.place, body.slot.aspects()).into_vec();
+        // Several have the same aspect.
+        if let Slot::Subtotal(id) = body.slot {
+            above.retain(|cell| self.cells.get(*cell).is_some_and(|reader| self.reads_subtotal(reader, id)));
+        }
+        let depends = |cell: &Cell| {
+            let aggregate = self.cells.get(*cell).and_then(|body| self.aggregate_of(body));
+            aggregate.is_some_and(|of| depends_on(of, body.slot))
+        };
         if matches!(body.slot, Slot::Value(_) | Slot::Relevant | Slot::Kept(_)) {
-            above.extend(self.aggregating(tree, body.place));
+            above.extend(self.aggregating(tree, body.place).into_iter().filter(depends));
         }
         above
     }
@@ -92,20 +101,28 @@ impl Graph {
     fn inputs(&self, tree: &Tree, cell: Cell) -> Vec<Cell> {
         let Some(body) = self.cells.get(cell) else { return Vec::new() };
         let mut inputs = Vec::new();
-        if let Way::Aggregate(of) = &self.declarations[body.declaration].declaration.way {
-            let aspects = Aspects::VALUE | Aspects::RELEVANT;
+        if let Some(of) = self.aggregate_of(body) {
+            let depends = |cell: &Cell| self.cells.get(*cell).is_some_and(|body| depends_on(of, body.slot));
             for place in of.places(tree, body.base) {
-                inputs.extend(self.cells_of(place, aspects));
+                inputs.extend(self.cells.of(place).iter().copied().filter(depends));
             }
         }
         for read in &self.read_set(tree, body) {
-            inputs.extend(self.cells_of(read.place, read.aspects));
+            let is_other = |slot: Slot| matches!(slot, Slot::Subtotal(id) if !self.reads_subtotal(body, id));
+            let is_read = |input: &Cell| !self.cells.get(*input).is_some_and(|input| is_other(input.slot));
+            inputs.extend(self.cells_of(read.place, read.aspects).filter(is_read));
             if read.reach == Reach::Below {
                 inputs.extend(self.cells_in(tree, read));
             }
         }
         sort(&mut inputs);
         inputs
+    }
+
+    /// Whether a cell reads an aggregate that no field shows.
+    pub(super) fn reads_subtotal(&self, reader: &CellBody, id: SubtotalId) -> bool {
+        let text = self.declarations[reader.declaration].declaration.text.as_ref();
+        text.is_some_and(|text| text.subtotals.contains(&id))
     }
 
     /// The cells of a place that compute any of these aspects.

@@ -64,10 +64,10 @@ impl Aspects {
     /// Which filters of aggregates keep the row. Only settling sees it.
     pub(crate) const KEPT: Aspects = Aspects(1 << 18);
 
-    /// The aggregates of a record that no field shows. Only settling sees it.
-    pub(crate) const SUBTOTAL: Aspects = Aspects(1 << 22);
     /// The time that the form was told. Only settling sees it.
-    pub(crate) const NOW: Aspects = Aspects(1 << 23);
+    pub(crate) const NOW: Aspects = Aspects(1 << 22);
+    /// The aggregates of a record that no field shows: each is one of these. Only settling sees it.
+    pub(crate) const SUBTOTALS: Aspects = Aspects(0b1_1111_1111 << 23);
 
     /// All of them.
     pub const ALL: Aspects = Aspects(0xffff);
@@ -76,6 +76,11 @@ impl Aspects {
     pub(crate) const SUMS: Aspects = Aspects(2 | 4 | 8 | 256 | 2048);
     /// What may come or go with all that is in it.
     pub(crate) const STRUCTURE: Aspects = Aspects(32 | 64);
+
+    /// The aspect of an aggregate that no field shows, by its number. Some share one.
+    pub(crate) fn of_subtotal(number: u32) -> Aspects {
+        Aspects(1 << (23 + number % 9))
+    }
 
     /// Whether any of these aspects is among them.
     pub fn contains(self, aspects: Aspects) -> bool {

@@ -36,6 +36,11 @@ impl ConstraintId {
     /// The id of the first constraint.
     pub(crate) const FIRST: ConstraintId = ConstraintId(NonZeroU32::MIN);
 
+    /// The aspect by which an aggregate of this id is observed.
+    pub(crate) fn aspect(self) -> Aspects {
+        Aspects::of_subtotal(self.0.get())
+    }
+
     /// The id after this one.
     pub(crate) fn next(self) -> Self {
         ConstraintId(self.0.saturating_add(1))
@@ -137,7 +142,14 @@ impl Properties {
         aspects.put(Aspects::READONLY, self.is_readonly != now.is_readonly);
         aspects.put(Aspects::REQUIRED, self.is_required != now.is_required);
         aspects.put(Aspects::KEPT, self.kept != now.kept);
-        aspects.put(Aspects::SUBTOTAL, self.subtotals != now.subtotals);
+        if self.subtotals != now.subtotals {
+            let differs = |(id, value): &&(SubtotalId, Value), others: &[(SubtotalId, Value)]| {
+                !others.iter().any(|(other, now)| other == id && now == value)
+            };
+            let before = self.subtotals.iter().filter(|subtotal| differs(subtotal, &now.subtotals));
+            let after = now.subtotals.iter().filter(|subtotal| differs(subtotal, &self.subtotals));
+            before.chain(after).for_each(|(id, _)| aspects.put(id.aspect(), true));
+        }
         let is_reworded = |failed: &FailedConstraint| {
             let now = now.failed.iter().find(|now| now.constraint == failed.constraint);
             now.is_some_and(|now| now.message != failed.message)

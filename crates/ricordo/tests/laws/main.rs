@@ -8,6 +8,7 @@
 mod added_rules;
 mod definitions;
 mod flags;
+mod formulas;
 mod hostile;
 mod leading;
 mod notices;
