@@ -2,6 +2,7 @@
 #![allow(missing_docs, unreachable_pub, clippy::pedantic)]
 
 mod errors;
+mod formulas;
 mod output;
 
 use std::path::{Path, PathBuf};

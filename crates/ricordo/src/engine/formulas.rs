@@ -398,17 +398,17 @@ impl Compiler<'_> {
         (message, message_at): (&str, usize),
         is_warning: bool,
     ) {
-        let Some(pieces) = self.pieces(message, message_at) else { return };
-        let Some(formula) = self.parse(rule.at, text) else { return };
-        let all: Vec<&Formula> = std::iter::once(&formula)
-            .chain(pieces.iter().filter_map(|piece| match piece {
-                Piece::Formula(formula, _) => Some(formula),
-                Piece::Text(_) => None,
-            }))
-            .collect();
+        let pieces = self.pieces(message, message_at);
+        let formula = self.parse(rule.at, text);
+        let of_message = pieces.iter().filter_map(|piece| match piece {
+            Piece::Formula(formula, _) => Some(formula),
+            Piece::Text(_) => None,
+        });
+        let all: Vec<&Formula> = formula.iter().chain(of_message).collect();
         let Some(chains) = self.chains(part, rule, text, &all) else { return };
         for chain in &chains {
-            let (code, of, mut reads, mut is_right) = self.check(rule.at, &formula, chain);
+            let test = formula.as_ref().map(|formula| (formula, self.check(rule.at, formula, chain)));
+            let (mut reads, mut is_right) = (Vec::new(), true);
             let levels: Arc<[Level]> = chain.levels().into();
             self.subtotals_read.clear();
             let mut parts = Vec::new();
@@ -432,11 +432,13 @@ impl Compiler<'_> {
                     }
                 }
             }
+            let Some((formula, (code, of, of_test, is_test_right))) = test else { continue };
+            reads.extend(of_test);
             self.info(part, rule, rule.at, text, reads);
-            if !is_right {
+            if !is_right || !is_test_right {
                 continue;
             }
-            let mut written = Self::written(&formula, chain, &levels);
+            let mut written = Self::written(formula, chain, &levels);
             let checked = Checked { code, of };
             if self.is_flag(rule.at, text, "test", &checked).is_none() {
                 continue;
@@ -478,8 +480,8 @@ impl Compiler<'_> {
         (code, of, findings.reads, is_right)
     }
 
-    /// What a message consists of: texts, and formulas in braces. `{{` is a brace.
-    fn pieces(&mut self, message: &str, at: usize) -> Option<Vec<Piece>> {
+    /// What a message consists of: texts, and formulas in braces, as far as they are right. `{{` is a brace.
+    fn pieces(&mut self, message: &str, at: usize) -> Vec<Piece> {
         let (mut pieces, mut text, mut from) = (Vec::new(), String::new(), 0);
         while let Some(brace) = message[from..].find('{').map(|brace| from + brace) {
             text.push_str(&message[from..brace]);
@@ -491,23 +493,20 @@ impl Compiler<'_> {
             let Some(end) = end_of_formula(&message[brace + 1..]).map(|end| brace + 1 + end) else {
                 let error = Error::syntax(message, brace..brace + 1, "this brace is not closed");
                 self.fault(at, error.with_help("write “{{” for a brace that begins no formula"));
-                return None;
+                return pieces;
             };
             match Formula::parse(&message[brace + 1..end]) {
                 Ok(formula) => {
                     pieces.push(Piece::Text(std::mem::take(&mut text)));
                     pieces.push(Piece::Formula(formula, brace + 1));
                 }
-                Err(error) => {
-                    self.fault(at, within(message, brace + 1, error));
-                    return None;
-                }
+                Err(error) => self.fault(at, within(message, brace + 1, error)),
             }
             from = end + 1;
         }
         text.push_str(&message[from..]);
         pieces.push(Piece::Text(text));
-        Some(pieces)
+        pieces
     }
 
     fn bound(&mut self, part: PartId, rule: &RuleText, text: &str, is_earliest: bool) {

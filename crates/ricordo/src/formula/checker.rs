@@ -338,12 +338,12 @@ impl<'a> Checker<'a> {
         let of = match operator {
             Operator::Equal | Operator::NotEqual => {
                 self.comparable(&one, &other, false, span);
-                self.never_equal(&left, &right, span);
+                self.pointless(operator, &left, &right, span);
                 Some(Type::Flag)
             }
             Operator::Less | Operator::AtMost | Operator::More | Operator::AtLeast => {
                 self.comparable(&one, &other, true, span);
-                self.never_so(operator, &left, &right, span);
+                self.pointless(operator, &left, &right, span);
                 Some(Type::Flag)
             }
             Operator::Plus => sum(&one, &other),
@@ -383,17 +383,17 @@ impl<'a> Checker<'a> {
                 self.comparable(of, item, false, &node.span);
                 if let Code::Constant(Datum::List(items)) = &code {
                     for item in items {
-                        self.never_equal(value, &Code::Constant(item.clone()), &node.span);
+                        self.pointless(Operator::Equal, value, &Code::Constant(item.clone()), &node.span);
                     }
                 }
-                self.never_equal(value, &code, &node.span);
+                self.pointless(Operator::Equal, value, &code, &node.span);
                 CodeTest::Value(code)
             }
             Test::Comparison(operator, node) => {
                 let (code, other) = self.check(node);
                 let in_order = !matches!(operator, Operator::Equal | Operator::NotEqual);
                 self.comparable(of, &other, in_order, &node.span);
-                self.never_so(*operator, value, &code, &node.span);
+                self.pointless(*operator, value, &code, &node.span);
                 CodeTest::Comparison(*operator, code)
             }
             Test::Interval(Interval { from, to, closed }) => {
@@ -501,25 +501,27 @@ impl<'a> Checker<'a> {
         (Code::Call(function, codes, expression), result(function, &types))
     }
 
-    /// Refuses to compare a choice with what it is never.
-    fn never_equal(&mut self, one: &Code, other: &Code, span: &Range<usize>) {
-        for (field, constant) in [(one, other), (other, one)] {
-            let (Some(part), Some(constant)) = (field.part(), constant.constant()) else { continue };
-            let Kind::Choice(choices) = &self.schema.part(part).kind else {
-                self.never_so(Operator::Equal, field, &Code::Constant(constant.clone()), span);
-                continue;
-            };
-            let value = constant.clone().into_value();
-            if *constant == Datum::Null || matches!(constant, Datum::List(_)) || choices.offers(&value) {
-                continue;
-            }
-            let texts: Vec<String> =
-                choices.iter().map(|choice| choice.value.to_text().into_owned()).collect();
-            let near = nearest(&value.to_text(), texts.iter().map(String::as_str)).map(str::to_owned);
-            let problem = format!("this is never “{}”; it is one of {}", value.to_text(), texts.join(", "));
-            let error = self.error(span, problem).with_nearest_name(near.as_deref());
-            self.findings.errors.push(error);
+    /// Refuses to compare a choice with what it never is, and warns of what the bounds of a number rule out.
+    fn pointless(&mut self, operator: Operator, left: &Code, right: &Code, span: &Range<usize>) {
+        if matches!(operator, Operator::Equal | Operator::NotEqual) {
+            self.never_chosen(left, right, span);
+            self.never_chosen(right, left, span);
         }
+        self.never_so(operator, left, right, span);
+    }
+
+    fn never_chosen(&mut self, field: &Code, constant: &Code, span: &Range<usize>) {
+        let (Some(part), Some(constant)) = (field.part(), constant.constant()) else { return };
+        let Kind::Choice(choices) = &self.schema.part(part).kind else { return };
+        let value = constant.clone().into_value();
+        if *constant == Datum::Null || matches!(constant, Datum::List(_)) || choices.offers(&value) {
+            return;
+        }
+        let texts: Vec<String> = choices.iter().map(|choice| choice.value.to_text().into_owned()).collect();
+        let near = nearest(&value.to_text(), texts.iter().map(String::as_str)).map(str::to_owned);
+        let problem = format!("this is never “{}”; it is one of {}", value.to_text(), texts.join(", "));
+        let error = self.error(span, problem).with_nearest_name(near.as_deref());
+        self.findings.errors.push(error);
     }
 
     /// Warns of a comparison of a number with what its bounds do not allow.
@@ -529,7 +531,15 @@ impl<'a> Checker<'a> {
             Operator::AtMost => Operator::AtLeast,
             Operator::More => Operator::Less,
             Operator::AtLeast => Operator::AtMost,
-            other => other,
+            Operator::Equal
+            | Operator::NotEqual
+            | Operator::And
+            | Operator::Or
+            | Operator::Plus
+            | Operator::Minus
+            | Operator::Times
+            | Operator::Divide
+            | Operator::Power => operator,
         };
         for (field, operator, constant) in [(left, operator, right), (right, turned, left)] {
             let (Some(part), Some(Datum::Number(number))) = (field.part(), constant.constant()) else {
@@ -554,7 +564,15 @@ impl<'a> Checker<'a> {
                 Operator::AtMost => {
                     above(lower).is_some_and(|(order, is_out)| order.is_lt() || (order.is_eq() && is_out))
                 }
-                _ => false,
+                // That a number is not what it cannot be is a guard that does no harm.
+                Operator::NotEqual
+                | Operator::And
+                | Operator::Or
+                | Operator::Plus
+                | Operator::Minus
+                | Operator::Times
+                | Operator::Divide
+                | Operator::Power => false,
             };
             if is_never {
                 let bounds =
