@@ -12,7 +12,9 @@ use crate::formula::{
     TotalKind, TotalTest, Type, Way, evaluate, evaluate_test,
 };
 use crate::model::Spot;
-use crate::schema::{Error, Kind, PartId, Pointer, RecordId, Route, RuleText, RuleTextOf, Schema, Step};
+use crate::schema::{
+    Choice, Choices, Error, Kind, PartId, Pointer, RecordId, Route, RuleText, RuleTextOf, Schema, Step,
+};
 use crate::settle::{FormulaText, Function, PlaceView};
 use crate::tree::SubtotalId;
 use crate::value::Value;
@@ -552,7 +554,7 @@ impl Compiler<'_> {
                         let items = program.evaluate(view);
                         let items = items.items().iter().filter(|item| **item != Datum::Null);
                         let choice = |item: &Datum| choice(item.clone().into_value(), None);
-                        Value::List(items.map(choice).collect())
+                        Choices::new(items.map(choice)).to_value()
                     })))
                 }
             }
@@ -854,10 +856,10 @@ fn within(text: &str, offset: usize, error: Error) -> Error {
     error.located_in(text, span.start + offset..span.end + offset)
 }
 
-/// A choice as rules give it.
-fn choice(value: Value, label: Option<Value>) -> Value {
-    let members = [("value", Some(value)), ("label", label.filter(|label| !label.is_empty()))];
-    Value::Record(members.into_iter().filter_map(|(name, value)| Some((name, value?))).collect())
+/// A choice with the text of its label, if there is one.
+fn choice(value: Value, label: Option<Value>) -> Choice {
+    let label = label.filter(|label| !label.is_empty()).map(|label| (*label.to_text()).into());
+    Choice { value, label }
 }
 
 fn choices_of_records(program: Program, value: u32, label: Option<u32>) -> Function {
@@ -871,7 +873,7 @@ fn choices_of_records(program: Program, value: u32, label: Option<u32>) -> Funct
             let value = field(row, value).filter(|value| !value.is_empty())?;
             Some(choice(value, label.and_then(|label| field(row, label))))
         });
-        Value::List(choices.collect())
+        Choices::new(choices).to_value()
     })
 }
 

@@ -27,6 +27,20 @@ pub(crate) struct Findings {
     pub(crate) reads: Vec<PartRead>,
 }
 
+impl Findings {
+    /// How many there are of each sort.
+    fn counts(&self) -> [usize; 3] {
+        [self.errors.len(), self.warnings.len(), self.reads.len()]
+    }
+
+    /// Takes back all but so many of each sort.
+    fn truncate(&mut self, [errors, warnings, reads]: [usize; 3]) {
+        self.errors.truncate(errors);
+        self.warnings.truncate(warnings);
+        self.reads.truncate(reads);
+    }
+}
+
 /// A part that a formula reads.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct PartRead {
@@ -433,13 +447,22 @@ impl<'a> Checker<'a> {
             Type::Any => Type::Any,
             one => return self.refuse(span, format!("{} has no items; only a list has", one.words())),
         };
+        let before = self.findings.counts();
         self.locals.push(Local { name: "item".into(), of: item.clone(), is_item: true });
         let (code, kind) = self.check(test);
         self.locals.pop();
-        match kind {
-            Type::Number => (Code::Item(Box::new([list, code])), item),
-            Type::Flag | Type::Any => (Code::Filter(Box::new([list, code])), Type::List(Box::new(item))),
-            other => {
+        if matches!(kind, Type::Flag | Type::Any) {
+            return (Code::Filter(Box::new([list, code])), Type::List(Box::new(item)));
+        }
+        // A position is not computed for each item, so that names in it mean what they mean outside the brackets.
+        self.findings.truncate(before);
+        match self.check(test) {
+            _ if kind == Type::Number && self.findings.counts()[0] > before[0] => {
+                self.findings.truncate(before);
+                self.refuse(&test.span, "a position does not depend on the items")
+            }
+            (code, Type::Number | Type::Any) => (Code::Item(Box::new([list, code])), item),
+            (_, other) => {
                 let problem =
                     format!("in brackets stands a position or a test, but this is {}", other.words());
                 self.refuse(&test.span, problem)

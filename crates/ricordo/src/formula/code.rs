@@ -2,7 +2,7 @@
 
 use smallvec::SmallVec;
 
-use super::builtins::{self, Expression, LONGEST_LIST, LONGEST_TEXT, Property, property};
+use super::builtins::{self, Expression, LONGEST_TEXT, Property, property};
 use super::datum::Datum;
 use super::functions::Function;
 use super::operators::{and, binary, negate, or};
@@ -257,7 +257,7 @@ impl<R: Reader> Evaluation<'_, R> {
     fn count_text(&mut self, of: &Datum) {
         const BYTES_A_STEP: usize = 32;
         if let Datum::Text(text) = of {
-            self.steps += text.len() / BYTES_A_STEP;
+            self.steps += if text.len() > LONGEST_TEXT { MOST_STEPS } else { text.len() / BYTES_A_STEP };
         }
     }
 
@@ -277,11 +277,11 @@ impl<R: Reader> Evaluation<'_, R> {
     /// The results for all combinations of values.
     fn results(&mut self, iterations: &[CodeIteration], result: &Code) -> Datum {
         let mut results = Vec::new();
-        let is_complete = self.iterate(iterations, &mut |evaluation| {
+        self.iterate(iterations, &mut |evaluation| {
             results.push(evaluation.evaluate(result));
-            results.len() <= LONGEST_LIST
+            true
         });
-        if is_complete { Datum::List(results) } else { Datum::Null }
+        Datum::List(results)
     }
 
     /// Whether some combination of values passes a test, or every one.
@@ -373,7 +373,7 @@ impl<R: Reader> Evaluation<'_, R> {
         self.count_text(&result);
         match &result {
             // The empty text is null, as in fields.
-            Datum::Text(text) if text.is_empty() || text.len() > LONGEST_TEXT => Datum::Null,
+            Datum::Text(text) if text.is_empty() => Datum::Null,
             _ => result,
         }
     }

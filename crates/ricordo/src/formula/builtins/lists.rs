@@ -4,7 +4,6 @@ use std::cmp::Ordering;
 
 use rust_decimal::Decimal;
 
-use super::LONGEST_LIST;
 use crate::formula::datum::Datum;
 use crate::formula::functions::Function;
 use crate::formula::operators::binary;
@@ -13,7 +12,7 @@ use crate::value::sort_by;
 
 pub(super) fn call(function: Function, arguments: &[Datum]) -> Option<Datum> {
     let items = || arguments[0].items();
-    let list = |items: Vec<Datum>| (items.len() <= LONGEST_LIST).then_some(Datum::List(items));
+    let list = |items: Vec<Datum>| Some(Datum::List(items));
     match function {
         Function::ListContains => Some(Datum::Flag(contains(items(), &arguments[1]))),
         Function::Count => Some(Datum::Number(values(arguments).count().into())),
@@ -139,10 +138,10 @@ pub(crate) fn position(items: &[Datum], position: &Datum) -> Option<usize> {
 
 /// The items without those that are equal to one before.
 fn distinct<'a>(items: impl Iterator<Item = &'a Datum>) -> Option<Datum> {
-    /// More lists than this are not compared with each other.
+    /// More lists, records, or dates with a time than this are not compared with each other.
     const MOST_COMPARED: usize = 1_000;
     let mut seen = rustc_hash::FxHashSet::default();
-    let (mut distinct, mut compared): (Vec<Datum>, usize) = (Vec::new(), 0);
+    let (mut distinct, mut compared): (Vec<Datum>, Vec<Datum>) = (Vec::new(), Vec::new());
     for item in items {
         let is_new = match item {
             // Equal ones have equal texts, and are looked up by them.
@@ -154,11 +153,12 @@ fn distinct<'a>(items: impl Iterator<Item = &'a Datum>) -> Option<Datum> {
             | Datum::Time(_)
             | Datum::Duration(_) => seen.insert((std::mem::discriminant(item), item.to_text())),
             Datum::DateTime(_) | Datum::Record(_) | Datum::List(_) => {
-                compared += 1;
-                !contains(&distinct, item)
+                let is_new = !contains(&compared, item);
+                compared.extend(is_new.then(|| item.clone()));
+                is_new
             }
         };
-        if compared > MOST_COMPARED {
+        if compared.len() > MOST_COMPARED {
             return None;
         }
         distinct.extend(is_new.then(|| item.clone()));

@@ -11,12 +11,10 @@ use super::functions::Function;
 use crate::value::DateTime;
 pub(super) use texts::Expression;
 
-/// Texts longer than this, in bytes, are not made: what would be longer is null.
+/// A text longer than this, in bytes, is too much for a computation.
 pub(super) const LONGEST_TEXT: usize = 1 << 20;
-/// Lists with more items than this are not made.
-pub(super) const LONGEST_LIST: usize = 1_000_000;
 
-/// The result of a function. `now` is the time that the form was told; `expression` is the pattern of the call, if that is known.
+/// The result of a function; a text that is too long may end early. `now` is the time that the form was told; `expression` is the pattern of the call, if that is known.
 pub(super) fn call(
     function: Function,
     arguments: &[Datum],

@@ -1,7 +1,5 @@
 //! Functions of texts. Positions and lengths count Unicode code points.
 
-#[cfg(feature = "pattern")]
-use super::LONGEST_LIST;
 use super::LONGEST_TEXT;
 use crate::formula::datum::Datum;
 use crate::formula::functions::Function;
@@ -66,8 +64,9 @@ pub(super) fn join(arguments: &[Datum]) -> Option<Datum> {
             joined.push_str(delimiter);
         }
         joined.push_str(item.as_text()?);
+        // It is refused by whoever asked for it.
         if joined.len() > LONGEST_TEXT {
-            return None;
+            break;
         }
     }
     Some(text(&joined))
@@ -131,11 +130,11 @@ pub(super) fn replace(arguments: &[Datum], known: Option<&Expression>) -> Option
             expand(replacement, &found, &mut replaced)?;
             end = whole.end();
             if replaced.len() > LONGEST_TEXT {
-                return None;
+                break;
             }
         }
         replaced.push_str(&of[end..]);
-        (replaced.len() <= LONGEST_TEXT).then(|| text(&replaced))
+        Some(text(&replaced))
     })
 }
 
@@ -172,9 +171,7 @@ pub(super) fn split(arguments: &[Datum], known: Option<&Expression>) -> Option<D
         if expression.is_match("") {
             return None;
         }
-        let mut parts: Vec<Datum> = expression.split(of).take(LONGEST_LIST + 1).map(text).collect();
-        parts.shrink_to_fit();
-        (parts.len() <= LONGEST_LIST).then_some(Datum::List(parts))
+        Some(Datum::List(expression.split(of).map(text).collect()))
     })
 }
 
