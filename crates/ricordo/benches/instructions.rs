@@ -1,6 +1,8 @@
 //! Edits to be counted by `scripts/instructions`: `instructions CONTENDER ROWS EDITS`.
 #![allow(missing_docs, unreachable_pub, dead_code, clippy::pedantic)]
 
+#[path = "edit/formula_scene.rs"]
+mod formula_scene;
 #[path = "edit/full_scene.rs"]
 mod full_scene;
 #[path = "edit/hand_written.rs"]
@@ -16,6 +18,7 @@ mod with_ricordo;
 
 use std::hint::black_box;
 
+use formula_scene::FormulaScene;
 use full_scene::FullScene;
 use hand_written::HandWritten;
 use hand_written_scene::HandWrittenScene;
@@ -67,6 +70,10 @@ fn main() {
         }
         "scene" => {
             let mut ricordo = FullScene::new(&data);
+            edits(rows, move |row, text| ricordo.enter_grams(row, text))
+        }
+        "formulas" => {
+            let mut ricordo = FormulaScene::new(&data);
             edits(rows, move |row, text| ricordo.enter_grams(row, text))
         }
         other => panic!("there is no contender {other}"),

@@ -223,7 +223,9 @@ impl Compiler<'_> {
 
     fn info(&mut self, part: PartId, rule: &RuleText, at: usize, text: &str, reads: Vec<PartRead>) {
         let key = rule.of.key();
-        let known = self.compiled.infos.iter_mut().find(|info| info.at == at && info.part == part);
+        // One rule is checked in all its surroundings before the next, together with that of its counterpart.
+        let mut latest = self.compiled.infos.iter_mut().rev().take(2);
+        let known = latest.find(|info| info.at == at && info.part == part);
         match known {
             Some(info) => {
                 let new: Vec<PartRead> =

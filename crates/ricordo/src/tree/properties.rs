@@ -143,12 +143,13 @@ impl Properties {
         aspects.put(Aspects::REQUIRED, self.is_required != now.is_required);
         aspects.put(Aspects::KEPT, self.kept != now.kept);
         if self.subtotals != now.subtotals {
-            let differs = |(id, value): &&(SubtotalId, Value), others: &[(SubtotalId, Value)]| {
-                !others.iter().any(|(other, now)| other == id && now == value)
-            };
-            let before = self.subtotals.iter().filter(|subtotal| differs(subtotal, &now.subtotals));
-            let after = now.subtotals.iter().filter(|subtotal| differs(subtotal, &self.subtotals));
-            before.chain(after).for_each(|(id, _)| aspects.put(id.aspect(), true));
+            let both = [(&self.subtotals, &now.subtotals), (&now.subtotals, &self.subtotals)];
+            for (these, those) in both {
+                for (id, value) in these {
+                    let other = those.binary_search_by_key(id, |(id, _)| *id).map(|at| &those[at].1);
+                    aspects.put(id.aspect(), other != Ok(value));
+                }
+            }
         }
         let is_reworded = |failed: &FailedConstraint| {
             let now = now.failed.iter().find(|now| now.constraint == failed.constraint);
@@ -220,7 +221,7 @@ impl Tree {
     #[cfg(feature = "formula")]
     pub(crate) fn subtotal(&self, record: PlaceId, of: SubtotalId) -> Option<&Value> {
         let subtotals = &self.properties_of(record)?.subtotals;
-        subtotals.iter().find(|(id, _)| *id == of).map(|(_, value)| value)
+        subtotals.binary_search_by_key(&of, |(id, _)| *id).ok().map(|at| &subtotals[at].1)
     }
 
     /// The properties of a place; `None` if it has none.
