@@ -94,8 +94,8 @@ struct Compiler<'a> {
     schema: &'a Schema,
     surroundings: Surroundings,
     compiled: CompiledFormulas,
-    /// The aggregates that no field shows, by their record type and how they are written.
-    totals: FxHashMap<(RecordId, String), SubtotalId>,
+    /// The aggregates that no field shows, by their record type.
+    totals: FxHashMap<RecordId, Vec<(Total, SubtotalId)>>,
     /// Those of them that the rule at hand reads.
     subtotals_read: Vec<SubtotalId>,
     name: &'a mut dyn FnMut() -> SubtotalId,
@@ -728,7 +728,7 @@ impl Compiler<'_> {
         if !is_own {
             return Err(code);
         }
-        code.into_total(self.schema).map(spec_of)
+        code.into_total(self.schema).map(|total| spec_of(&total))
     }
 
     /// The formula with its aggregates kept up to date, each by a cell of the record that holds the list.
@@ -736,17 +736,20 @@ impl Compiler<'_> {
         let (schema, records) = (self.schema, chain.records.clone());
         code.take_totals(schema, &mut |total| {
             let record = records[total.level];
-            let written = format!("{total:?}");
-            if let Some(id) = self.totals.get(&(record, written.clone())) {
-                self.subtotals_read.push(*id);
-                return *id;
-            }
-            let id = (self.name)();
+            let known = self.totals.entry(record).or_default();
+            // The record is the same, whatever lies between it and the formula.
+            let total = Total { level: 0, ..total };
+            let id = if let Some((_, id)) = known.iter().find(|(known, _)| *known == total) {
+                *id
+            } else {
+                let id = (self.name)();
+                let of = RuleOf::Subtotal(id, spec_of(&total));
+                let spec = RuleSpec { rows: Vec::new(), at: Spot::Route(Route::new()), of, text: None };
+                self.compiled.rules.push((record, spec, 0));
+                known.push((total, id));
+                id
+            };
             self.subtotals_read.push(id);
-            self.totals.insert((record, written), id);
-            let of = RuleOf::Subtotal(id, spec_of(total));
-            let spec = RuleSpec { rows: Vec::new(), at: Spot::Route(Route::new()), of, text: None };
-            self.compiled.rules.push((record, spec, 0));
             id
         })
     }
@@ -880,11 +883,11 @@ fn choices_of_records(program: Program, value: u32, label: Option<u32>) -> Funct
 }
 
 /// An aggregate as rules declare it.
-fn spec_of(total: Total) -> AggregateSpec {
+fn spec_of(total: &Total) -> AggregateSpec {
     let spot = |steps: &[u32]| Spot::Route(steps.iter().map(|slot| Step::Field(*slot)).collect());
     let mut climb = 0;
-    let rows = total.lists.into_iter().map(|(list, tests)| {
-        let mut rows = RowsOf::all_of(spot(&list));
+    let rows = total.lists.iter().map(|(list, tests)| {
+        let mut rows = RowsOf::all_of(spot(list));
         // From a row up to the record that holds the first list.
         climb += list.len() + 1;
         let climb = climb;
@@ -906,12 +909,13 @@ fn spec_of(total: Total) -> AggregateSpec {
                         | Operator::Divide
                         | Operator::Power => Comparison::Equals,
                     };
-                    rows.conditions.push((spot(&field), comparison, constant.into_value()));
+                    rows.conditions.push((spot(field), comparison, constant.clone().into_value()));
                 }
                 TotalTest::IsFilled(field) => {
-                    rows.conditions.push((spot(&field), Comparison::DiffersFrom, Value::Blank));
+                    rows.conditions.push((spot(field), Comparison::DiffersFrom, Value::Blank));
                 }
                 TotalTest::Formula(code) => {
+                    let code = code.clone();
                     rows.filters.push(Arc::new(move |row: PlaceView<'_>, _| {
                         let record = row.around(row.id(), climb);
                         let holds =

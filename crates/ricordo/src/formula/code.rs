@@ -2,7 +2,7 @@
 
 use smallvec::SmallVec;
 
-use super::builtins::{self, Expression, LONGEST_TEXT, Property, property};
+use super::builtins::{self, LONGEST_TEXT, Property, RegularExpression, property};
 use super::datum::Datum;
 use super::functions::Function;
 use super::operators::{and, binary, negate, or};
@@ -28,7 +28,7 @@ pub(crate) trait Reader {
 }
 
 /// An expression whose names are resolved and whose types are checked.
-#[derive(Debug)]
+#[derive(Debug, PartialEq)]
 pub(crate) enum Code {
     Constant(Datum),
     /// The value of a name that the formula binds, by how many are bound around it.
@@ -51,7 +51,7 @@ pub(crate) enum Code {
     Item(Box<[Code; 2]>),
     /// The items of a list for which a test holds.
     Filter(Box<[Code; 2]>),
-    Call(Function, Vec<Code>, Option<Box<Expression>>),
+    Call(Function, Vec<Code>, Option<Box<RegularExpression>>),
     /// An aggregate that is kept up to date for the record of a level.
     Subtotal(usize, SubtotalId),
 }
@@ -60,7 +60,7 @@ pub(crate) enum Code {
 pub(crate) type Steps = SmallVec<[u32; 2]>;
 
 /// The way to a place: down from one of the records that the formula stands in.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub(crate) struct Way {
     pub(crate) level: usize,
     pub(crate) down: Steps,
@@ -74,14 +74,14 @@ pub(crate) struct Level {
     pub(crate) down: Steps,
 }
 
-#[derive(Debug)]
+#[derive(Debug, PartialEq)]
 pub(crate) enum CodeTest {
     Value(Code),
     Comparison(Operator, Code),
     Interval { from: Code, to: Code, closed: [bool; 2] },
 }
 
-#[derive(Debug)]
+#[derive(Debug, PartialEq)]
 pub(crate) struct CodeIteration {
     pub(crate) from: Code,
     pub(crate) to: Option<Code>,
@@ -358,7 +358,12 @@ impl<R: Reader> Evaluation<'_, R> {
         }
     }
 
-    fn call(&mut self, function: Function, arguments: &[Code], expression: Option<&Expression>) -> Datum {
+    fn call(
+        &mut self,
+        function: Function,
+        arguments: &[Code],
+        expression: Option<&RegularExpression>,
+    ) -> Datum {
         let arguments: SmallVec<[Datum; 4]> =
             arguments.iter().map(|argument| self.evaluate(argument)).collect();
         if let Function::Matches | Function::Replace | Function::Split = function {

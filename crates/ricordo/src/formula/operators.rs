@@ -7,6 +7,7 @@ use jiff::civil::Time;
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
 
+use super::calendar::{DAY, SECOND, instant, local_at, nanosecond_of, time_of};
 use super::datum::Datum;
 use super::syntax::Operator;
 use crate::value::DateTime;
@@ -56,9 +57,29 @@ pub(super) fn negate(of: &Datum) -> Datum {
     })
 }
 
+// Each of these is large, and would be there wherever it is used.
+
+/// The sum of two numbers; `None` if it overflows.
+#[inline(never)]
+pub(super) fn added(one: Decimal, other: Decimal) -> Option<Decimal> {
+    one.checked_add(other)
+}
+
+/// The product of two numbers; `None` if it overflows.
+#[inline(never)]
+pub(super) fn multiplied(one: Decimal, other: Decimal) -> Option<Decimal> {
+    one.checked_mul(other)
+}
+
+/// The quotient of two numbers; `None` if it overflows, or is one by zero.
+#[inline(never)]
+pub(super) fn divided(one: Decimal, other: Decimal) -> Option<Decimal> {
+    one.checked_div(other)
+}
+
 fn plus(left: &Datum, right: &Datum) -> Option<Datum> {
     match (left, right) {
-        (Datum::Number(left), Datum::Number(right)) => left.checked_add(*right).map(Datum::number),
+        (Datum::Number(left), Datum::Number(right)) => added(*left, *right).map(Datum::number),
         (Datum::Text(left), Datum::Text(right)) => Some(Datum::Text(format!("{left}{right}").into())),
         (Datum::Duration(left), Datum::Duration(right)) => left.checked_add(*right).map(Datum::Duration),
         (moment, Datum::Duration(duration)) | (Datum::Duration(duration), moment) => {
@@ -70,18 +91,17 @@ fn plus(left: &Datum, right: &Datum) -> Option<Datum> {
 
 fn minus(left: &Datum, right: &Datum) -> Option<Datum> {
     match (left, right) {
-        (Datum::Number(left), Datum::Number(right)) => left.checked_sub(*right).map(Datum::number),
+        (Datum::Number(left), Datum::Number(right)) => added(*left, -*right).map(Datum::number),
         (Datum::Duration(left), Datum::Duration(right)) => left.checked_sub(*right).map(Datum::Duration),
         (moment, Datum::Duration(duration)) => shifted(moment, duration.checked_neg()?),
-        (Datum::Time(left), Datum::Time(right)) => Some(Datum::Duration(left.duration_since(*right))),
+        (Datum::Time(left), Datum::Time(right)) => duration(nanosecond_of(*left) - nanosecond_of(*right)),
         (_, _) => {
             let (left, right) = (moment(left)?, moment(right)?);
             match (left.offset(), right.offset()) {
-                (None, None) => Some(Datum::Duration(left.local().duration_since(right.local()))),
+                (None, None) => duration(instant(left.local()) - instant(right.local())),
                 (Some(one), Some(other)) => {
-                    let (left, right) =
-                        (one.to_timestamp(left.local()).ok()?, other.to_timestamp(right.local()).ok()?);
-                    Some(Datum::Duration(left.duration_since(right)))
+                    let ahead = i128::from(one.seconds() - other.seconds()) * SECOND;
+                    duration(instant(left.local()) - instant(right.local()) - ahead)
                 }
                 (Some(_), None) | (None, Some(_)) => None,
             }
@@ -100,14 +120,14 @@ fn moment(of: &Datum) -> Option<DateTime> {
 
 /// A date, a time or both, so much later. Times go round at midnight.
 fn shifted(of: &Datum, by: SignedDuration) -> Option<Datum> {
+    let by = by.as_nanos();
     match of {
-        Datum::Time(time) => Some(Datum::Time(time.wrapping_add(by))),
+        Datum::Time(time) => time_of((nanosecond_of(*time) + by).rem_euclid(DAY)).map(Datum::Time),
         Datum::Date(date) => {
-            let shifted = date.to_datetime(Time::midnight()).checked_add(by).ok()?;
-            Some(Datum::Date(shifted.date()))
+            Some(Datum::Date(local_at(instant(date.to_datetime(Time::midnight())) + by)?.date()))
         }
         Datum::DateTime(date_time) => {
-            let shifted = date_time.local().checked_add(by).ok()?;
+            let shifted = local_at(instant(date_time.local()) + by)?;
             Some(Datum::DateTime(DateTime::new(shifted, date_time.offset())))
         }
         _ => None,
@@ -116,10 +136,10 @@ fn shifted(of: &Datum, by: SignedDuration) -> Option<Datum> {
 
 fn times(left: &Datum, right: &Datum) -> Option<Datum> {
     match (left, right) {
-        (Datum::Number(left), Datum::Number(right)) => left.checked_mul(*right).map(Datum::number),
+        (Datum::Number(left), Datum::Number(right)) => multiplied(*left, *right).map(Datum::number),
         (Datum::Duration(duration), Datum::Number(number))
         | (Datum::Number(number), Datum::Duration(duration)) => {
-            scaled(nanoseconds(*duration)?.checked_mul(*number)?)
+            scaled(multiplied(nanoseconds(*duration)?, *number)?)
         }
         (_, _) => None,
     }
@@ -127,12 +147,12 @@ fn times(left: &Datum, right: &Datum) -> Option<Datum> {
 
 fn divide(left: &Datum, right: &Datum) -> Option<Datum> {
     match (left, right) {
-        (Datum::Number(left), Datum::Number(right)) => left.checked_div(*right).map(Datum::number),
+        (Datum::Number(left), Datum::Number(right)) => divided(*left, *right).map(Datum::number),
         (Datum::Duration(duration), Datum::Number(number)) => {
-            scaled(nanoseconds(*duration)?.checked_div(*number)?)
+            scaled(divided(nanoseconds(*duration)?, *number)?)
         }
         (Datum::Duration(left), Datum::Duration(right)) => {
-            nanoseconds(*left)?.checked_div(nanoseconds(*right)?).map(Datum::number)
+            divided(nanoseconds(*left)?, nanoseconds(*right)?).map(Datum::number)
         }
         (_, _) => None,
     }
@@ -143,9 +163,13 @@ fn nanoseconds(of: SignedDuration) -> Option<Decimal> {
 }
 
 fn scaled(nanoseconds: Decimal) -> Option<Datum> {
-    let whole = nanoseconds.round().to_i128()?;
-    let (seconds, rest) = (whole / 1_000_000_000, whole % 1_000_000_000);
-    Some(Datum::Duration(SignedDuration::new(i64::try_from(seconds).ok()?, i32::try_from(rest).ok()?)))
+    duration(nanoseconds.round().to_i128()?)
+}
+
+fn duration(nanoseconds: i128) -> Option<Datum> {
+    let (seconds, rest) =
+        (i64::try_from(nanoseconds / SECOND).ok()?, i32::try_from(nanoseconds % SECOND).ok()?);
+    Some(Datum::Duration(SignedDuration::new(seconds, rest)))
 }
 
 /// A number to a whole power, or to a half.
@@ -155,16 +179,16 @@ fn power(base: Decimal, exponent: Decimal) -> Option<Decimal> {
     }
     let whole = exponent.is_integer().then(|| exponent.to_i64()).flatten()?;
     if whole < 0 {
-        return Decimal::ONE.checked_div(power(base, -exponent)?);
+        return divided(Decimal::ONE, power(base, -exponent)?);
     }
     let (mut result, mut factor, mut rest) = (Decimal::ONE, base, whole);
     while rest > 0 {
         if rest % 2 == 1 {
-            result = result.checked_mul(factor)?;
+            result = multiplied(result, factor)?;
         }
         rest /= 2;
         if rest > 0 {
-            factor = factor.checked_mul(factor)?;
+            factor = multiplied(factor, factor)?;
         }
     }
     Some(result)
@@ -182,7 +206,7 @@ pub(super) fn square_root(of: Decimal) -> Option<Decimal> {
     let mut root = if of > Decimal::ONE { of } else { Decimal::ONE };
     // It comes closer from above, so that it is found when it does not fall any more.
     for _ in 0..200 {
-        let next = root.checked_add(of.checked_div(root)?)?.checked_mul(half)?;
+        let next = multiplied(added(root, divided(of, root)?)?, half)?;
         if next >= root {
             break;
         }
@@ -190,5 +214,5 @@ pub(super) fn square_root(of: Decimal) -> Option<Decimal> {
     }
     // Where the root has few digits, the last steps only leave rounding behind.
     let short = root.round_dp(14);
-    if short.checked_mul(short) == Some(of) { Some(short) } else { Some(root) }
+    if multiplied(short, short) == Some(of) { Some(short) } else { Some(root) }
 }

@@ -1,5 +1,7 @@
 //! Totals: the aggregates in a formula that are kept up to date by differences, and not computed over all rows again.
 
+use std::sync::Arc;
+
 use super::code::{Code, CodeTest, Steps};
 use super::datum::Datum;
 use super::functions::Function;
@@ -9,7 +11,7 @@ use crate::schema::{Kind, PartId, Schema};
 use crate::tree::SubtotalId;
 
 /// An aggregate over the rows of a list, or of the lists in its rows.
-#[derive(Debug)]
+#[derive(Debug, PartialEq)]
 pub(crate) struct Total {
     pub(crate) kind: TotalKind,
     /// The record that holds the first list, among those that the formula stands in.
@@ -30,12 +32,12 @@ pub(crate) enum TotalKind {
 }
 
 /// What must hold of a row for it to count.
-#[derive(Debug)]
+#[derive(Debug, PartialEq)]
 pub(crate) enum TotalTest {
     /// A field of the row compares so with a value.
     Comparison(Steps, Operator, Datum),
     /// A test that reads nothing but the row and the record of the level.
-    Formula(Code),
+    Formula(Arc<Code>),
     /// A field of the row is not null.
     IsFilled(Steps),
 }
@@ -277,8 +279,10 @@ fn add_tests(test: Code, tests: &mut Vec<TotalTest>) {
             ) if constant != Datum::Null && matches!(*of, Code::Local(0)) => {
                 tests.push(TotalTest::Comparison(down, operator, constant));
             }
-            (operator, sides) => tests.push(TotalTest::Formula(Code::Binary(operator, Box::new(sides)))),
+            (operator, sides) => {
+                tests.push(TotalTest::Formula(Code::Binary(operator, Box::new(sides)).into()));
+            }
         },
-        test => tests.push(TotalTest::Formula(test)),
+        test => tests.push(TotalTest::Formula(test.into())),
     }
 }

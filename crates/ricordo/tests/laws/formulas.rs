@@ -81,7 +81,7 @@ impl Display for Written<'_, Num> {
             Num::Bound => to.write_str(if names.is_bound { "x" } else { "a" }),
             Num::OfRow => to.write_str(if names.is_in_row { "n" } else { "b" }),
             Num::First => to.write_str(if names.has_first { "first" } else { "c" }),
-            Num::Negative(of) => write!(to, "-{}", Enclosed(&**of, names)),
+            Num::Negative(of) => write!(to, "-{}", Enclosed(of, names)),
             Num::Operation(sign, sides) => {
                 write!(to, "({} {sign} {})", written(&sides[0], names), written(&sides[1], names))
             }

@@ -4,6 +4,7 @@ use jiff::civil::{Date, Time};
 use rust_decimal::prelude::ToPrimitive;
 
 use crate::formula::datum::{Datum, read_duration};
+use crate::formula::operators::multiplied;
 use crate::value::{DateTime, read_date, read_date_time, read_number, read_time};
 
 /// A number from a text, in which digits may be grouped.
@@ -58,7 +59,7 @@ pub(super) fn time(arguments: &[Datum]) -> Option<Datum> {
         [Datum::Date(_)] => Time::midnight(),
         [hour, minute, rest @ ..] if rest.len() < 2 => {
             let second = rest.first().map_or(Some(0.into()), Datum::as_number)?;
-            let nanoseconds = second.fract().checked_mul(1_000_000_000.into())?.trunc().to_i32()?;
+            let nanoseconds = multiplied(second.fract(), 1_000_000_000.into())?.trunc().to_i32()?;
             Time::new(part(hour)?, part(minute)?, second.trunc().to_i8()?, nanoseconds).ok()?
         }
         _ => return None,

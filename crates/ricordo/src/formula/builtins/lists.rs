@@ -6,7 +6,7 @@ use rust_decimal::Decimal;
 
 use crate::formula::datum::Datum;
 use crate::formula::functions::Function;
-use crate::formula::operators::binary;
+use crate::formula::operators::{added, binary, divided, multiplied};
 use crate::formula::syntax::Operator;
 use crate::value::sort_by;
 
@@ -31,7 +31,7 @@ pub(super) fn call(function: Function, arguments: &[Datum]) -> Option<Datum> {
             let mut product = None;
             for value in values(arguments) {
                 let number = value.as_number()?;
-                product = Some(product.map_or(Some(number), |so_far: Decimal| so_far.checked_mul(number))?);
+                product = Some(product.map_or(Some(number), |so_far: Decimal| multiplied(so_far, number))?);
             }
             product.map(Datum::number)
         }
@@ -125,7 +125,7 @@ fn median(arguments: &[Datum]) -> Option<Datum> {
     if numbers.len() % 2 == 1 {
         return Some(Datum::number(upper));
     }
-    numbers[middle - 1].checked_add(upper)?.checked_div(Decimal::TWO).map(Datum::number)
+    divided(added(numbers[middle - 1], upper)?, Decimal::TWO).map(Datum::number)
 }
 
 /// The index of a position, counted from 1, or from the end if it is negative.

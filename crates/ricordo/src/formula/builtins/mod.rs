@@ -9,7 +9,7 @@ mod times;
 use super::datum::Datum;
 use super::functions::Function;
 use crate::value::DateTime;
-pub(super) use texts::Expression;
+pub(super) use texts::RegularExpression;
 
 /// A text longer than this, in bytes, is too much for a computation.
 pub(super) const LONGEST_TEXT: usize = 1 << 20;
@@ -18,7 +18,7 @@ pub(super) const LONGEST_TEXT: usize = 1 << 20;
 pub(super) fn call(
     function: Function,
     arguments: &[Datum],
-    expression: Option<&Expression>,
+    expression: Option<&RegularExpression>,
     now: impl FnOnce() -> Option<DateTime>,
 ) -> Datum {
     Datum::or_null(match function {

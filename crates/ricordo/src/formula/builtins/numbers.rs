@@ -4,7 +4,7 @@ use rust_decimal::{Decimal, RoundingStrategy};
 
 use crate::formula::datum::Datum;
 use crate::formula::functions::Function;
-use crate::formula::operators::{negate, square_root};
+use crate::formula::operators::{added, divided, multiplied, negate, square_root};
 
 /// The number of decimals that a number is rounded to; a negative one rounds to tens, hundreds and so on.
 fn scale_of(arguments: &[Datum]) -> Option<i64> {
@@ -40,7 +40,7 @@ pub(super) fn call(function: Function, arguments: &[Datum]) -> Option<Datum> {
             let is_of_other_sign =
                 !remainder.is_zero() && remainder.is_sign_negative() != divisor.is_sign_negative();
             // The result has the sign of the divisor.
-            let result = if is_of_other_sign { remainder.checked_add(divisor)? } else { remainder };
+            let result = if is_of_other_sign { added(remainder, divisor)? } else { remainder };
             Some(Datum::number(result))
         }
         Function::Sqrt => square_root(number()?).map(Datum::number),
@@ -56,5 +56,5 @@ fn round(number: Decimal, scale: i64, strategy: RoundingStrategy) -> Option<Deci
     }
     let tens = 10_i128.checked_pow(u32::try_from(-scale).ok()?)?;
     let unit = Decimal::try_from_i128_with_scale(tens, 0).ok()?;
-    number.checked_div(unit)?.round_dp_with_strategy(0, strategy).checked_mul(unit)
+    multiplied(divided(number, unit)?.round_dp_with_strategy(0, strategy), unit)
 }

@@ -4,12 +4,19 @@ use super::LONGEST_TEXT;
 use crate::formula::datum::Datum;
 use crate::formula::functions::Function;
 
-/// A compiled pattern. Without the feature `pattern` there is none.
-#[cfg(feature = "pattern")]
-pub(crate) type Expression = regex_lite::Regex;
-/// A compiled pattern. Without the feature `pattern` there is none.
-#[cfg(not(feature = "pattern"))]
-pub(crate) type Expression = std::convert::Infallible;
+/// A regular expression, compiled. Without the feature `pattern` there is none.
+#[derive(Debug)]
+pub(crate) struct RegularExpression(
+    #[cfg(feature = "pattern")] regex_lite::Regex,
+    #[cfg(not(feature = "pattern"))] std::convert::Infallible,
+);
+
+/// It is compiled from arguments of its call, and is the same where these are.
+impl PartialEq for RegularExpression {
+    fn eq(&self, _: &Self) -> bool {
+        true
+    }
+}
 
 fn text(text: &str) -> Datum {
     Datum::Text(text.into())
@@ -74,7 +81,7 @@ pub(super) fn join(arguments: &[Datum]) -> Option<Datum> {
 
 /// The pattern of a call with the flags of `XPath` that it is given: `s`, `m`, `i` and `x`.
 #[cfg(feature = "pattern")]
-pub(crate) fn compile(pattern: &str, flags: Option<&str>) -> Result<Expression, String> {
+pub(crate) fn compile(pattern: &str, flags: Option<&str>) -> Result<RegularExpression, String> {
     if let Some(flag) = flags.unwrap_or_default().chars().find(|flag| !"smix".contains(*flag)) {
         return Err(format!("there is no flag “{flag}”; there are s, m, i and x"));
     }
@@ -82,11 +89,13 @@ pub(crate) fn compile(pattern: &str, flags: Option<&str>) -> Result<Expression, 
         None | Some("") => regex_lite::Regex::new(pattern),
         Some(flags) => regex_lite::Regex::new(&format!("(?{flags}){pattern}")),
     };
-    expression.map_err(|error| format!("“{pattern}” is not a regular expression: {error}"))
+    expression
+        .map(RegularExpression)
+        .map_err(|error| format!("“{pattern}” is not a regular expression: {error}"))
 }
 
 #[cfg(not(feature = "pattern"))]
-pub(crate) fn compile(_: &str, _: Option<&str>) -> Result<Expression, String> {
+pub(crate) fn compile(_: &str, _: Option<&str>) -> Result<RegularExpression, String> {
     Err("regular expressions need the feature `pattern` of `ricordo`".to_owned())
 }
 
@@ -95,8 +104,8 @@ pub(crate) fn compile(_: &str, _: Option<&str>) -> Result<Expression, String> {
 fn with_expression<T>(
     arguments: &[Datum],
     flags: usize,
-    known: Option<&Expression>,
-    then: impl FnOnce(&Expression) -> Option<T>,
+    known: Option<&RegularExpression>,
+    then: impl FnOnce(&RegularExpression) -> Option<T>,
 ) -> Option<T> {
     if let Some(known) = known {
         return then(known);
@@ -109,22 +118,22 @@ fn with_expression<T>(
 }
 
 #[cfg(feature = "pattern")]
-pub(super) fn matches(arguments: &[Datum], known: Option<&Expression>) -> Option<Datum> {
+pub(super) fn matches(arguments: &[Datum], known: Option<&RegularExpression>) -> Option<Datum> {
     let of = arguments[0].as_text()?;
-    with_expression(arguments, 2, known, |expression| Some(Datum::Flag(expression.is_match(of))))
+    with_expression(arguments, 2, known, |expression| Some(Datum::Flag(expression.0.is_match(of))))
 }
 
 /// What stands where a pattern matches is replaced; `$1` in the replacement is the first group, and `\$` a dollar sign.
 #[cfg(feature = "pattern")]
-pub(super) fn replace(arguments: &[Datum], known: Option<&Expression>) -> Option<Datum> {
+pub(super) fn replace(arguments: &[Datum], known: Option<&RegularExpression>) -> Option<Datum> {
     let (of, replacement) = (arguments[0].as_text()?, arguments[2].as_text()?);
     with_expression(arguments, 3, known, |expression| {
         // Where an empty text matches, there would be a replacement between any two characters.
-        if expression.is_match("") {
+        if expression.0.is_match("") {
             return None;
         }
         let (mut replaced, mut end) = (String::new(), 0);
-        for found in expression.captures_iter(of) {
+        for found in expression.0.captures_iter(of) {
             let whole = found.get(0)?;
             replaced.push_str(&of[end..whole.start()]);
             expand(replacement, &found, &mut replaced)?;
@@ -165,27 +174,27 @@ fn expand(replacement: &str, found: &regex_lite::Captures<'_>, to: &mut String) 
 }
 
 #[cfg(feature = "pattern")]
-pub(super) fn split(arguments: &[Datum], known: Option<&Expression>) -> Option<Datum> {
+pub(super) fn split(arguments: &[Datum], known: Option<&RegularExpression>) -> Option<Datum> {
     let of = arguments[0].as_text()?;
     with_expression(arguments, usize::MAX, known, |expression| {
-        if expression.is_match("") {
+        if expression.0.is_match("") {
             return None;
         }
-        Some(Datum::List(expression.split(of).map(text).collect()))
+        Some(Datum::List(expression.0.split(of).map(text).collect()))
     })
 }
 
 #[cfg(not(feature = "pattern"))]
-pub(super) fn matches(_: &[Datum], _: Option<&Expression>) -> Option<Datum> {
+pub(super) fn matches(_: &[Datum], _: Option<&RegularExpression>) -> Option<Datum> {
     None
 }
 
 #[cfg(not(feature = "pattern"))]
-pub(super) fn replace(_: &[Datum], _: Option<&Expression>) -> Option<Datum> {
+pub(super) fn replace(_: &[Datum], _: Option<&RegularExpression>) -> Option<Datum> {
     None
 }
 
 #[cfg(not(feature = "pattern"))]
-pub(super) fn split(_: &[Datum], _: Option<&Expression>) -> Option<Datum> {
+pub(super) fn split(_: &[Datum], _: Option<&RegularExpression>) -> Option<Datum> {
     None
 }

@@ -6,6 +6,7 @@ use rust_decimal::Decimal;
 
 use crate::formula::datum::Datum;
 use crate::formula::functions::Function;
+use crate::formula::operators::added;
 
 const DAYS: [&str; 7] = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
 const MONTHS: [&str; 12] = [
@@ -79,7 +80,7 @@ fn time_of(of: &Datum) -> Option<Time> {
 
 fn seconds(whole: impl Into<i64>, nanoseconds: i32) -> Option<Datum> {
     let nanoseconds = Decimal::try_new(i64::from(nanoseconds), 9).ok()?;
-    Decimal::from(whole.into()).checked_add(nanoseconds).map(Datum::number)
+    added(Decimal::from(whole.into()), nanoseconds).map(Datum::number)
 }
 
 pub(crate) fn property(of: &Datum, property: Property) -> Option<Datum> {
