@@ -19,6 +19,7 @@ pub(crate) fn value(value: &Value) -> String {
         Value::Null => "null".to_owned(),
         Value::Text(text) => quoted(text),
         Value::List(rows) => counted(rows.len(), "row"),
+        Value::Date(_) | Value::Time(_) | Value::DateTime(_) => value.to_text().into_owned(),
         other => {
             let text = other.to_string();
             match text.char_indices().nth(60) {

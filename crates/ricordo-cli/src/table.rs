@@ -154,7 +154,7 @@ pub(crate) fn outline(compiled: &CompiledSchema) -> String {
     let mut open = Vec::new();
     add_outline(&mut table, compiled, compiled.schema().root(), "", &mut open);
     // Formulas need the room.
-    for (column, widest) in [(0, 34), (1, 20), (2, 14)] {
+    for (column, widest) in [(0, 36), (1, 20), (2, 17)] {
         if let Some(column) = table.column_mut(column) {
             column.set_constraint(most(widest));
         }

@@ -7,6 +7,16 @@ use ricordo::exchange::{Entry, write_action, write_response};
 use crate::screen::{FAINT, Line};
 use crate::{describe, screen};
 
+/// A text in lines that leave so many columns free, each with what goes before it: nothing, or spaces.
+fn wrapped(text: &str, free: usize) -> Vec<(&'static str, String)> {
+    let options = textwrap::Options::new(screen::width().saturating_sub(free))
+        .word_separator(textwrap::WordSeparator::AsciiSpace)
+        .word_splitter(textwrap::WordSplitter::NoHyphenation);
+    let text = screen::plain(text);
+    let lines = textwrap::wrap(&text, options).into_iter().enumerate();
+    lines.map(|(at, line)| (if at == 0 { "" } else { "  " }, line.into_owned())).collect()
+}
+
 /// A form with an observer on itself, and one on each place that lies directly in it.
 #[derive(Debug)]
 pub(crate) struct Watched {
@@ -38,18 +48,17 @@ impl Watched {
 
     /// What an action changed, and who was notified.
     pub(crate) fn notified(&self, outcome: &Outcome) -> Vec<Line> {
-        let changes = outcome.changes().iter();
-        let mut lines: Vec<Line> =
-            changes.map(|change| Line::new(self.engine.change_words(change))).collect();
+        let words = outcome.changes().iter().map(|change| self.engine.change_words(change));
+        let mut lines: Vec<Line> = words
+            .flat_map(|words| wrapped(&words, 12))
+            .map(|(lead, words)| Line::new(format!("{lead}{words}")))
+            .collect();
         let notified = |observer: &ObserverId| self.observers.iter().find(|(id, _)| id == observer);
         let notified: Vec<&str> =
             outcome.observers().iter().filter_map(notified).map(|(_, name)| name.as_str()).collect();
         let notified = if notified.is_empty() { "nobody".to_owned() } else { notified.join(", ") };
-        let options = textwrap::Options::new(screen::width().saturating_sub(20))
-            .word_separator(textwrap::WordSeparator::AsciiSpace)
-            .word_splitter(textwrap::WordSplitter::NoHyphenation);
-        for (index, names) in textwrap::wrap(&notified, options).iter().enumerate() {
-            let lead = if index == 0 { "notified:" } else { "         " };
+        for (lead, names) in wrapped(&notified, 20) {
+            let lead = if lead.is_empty() { "notified:" } else { "         " };
             lines.push(Line::of(FAINT, format!("{lead} {names}")));
         }
         lines

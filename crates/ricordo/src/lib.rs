@@ -41,6 +41,7 @@
 //! | the old and the new value | [`Form::subscribe_value`] |
 //! | the result of a function of the form | [`Form::subscribe_selector`] |
 //! | calculated fields, sums, counterparts, suggestions, what is relevant or required | [`Rules`], named on the type |
+//! | the same in a form definition | formulas, described in [`formula`] and in `docs/formulas.md` |
 //! | rules for one form, also later | [`Form::add_rules`] |
 //! | why a place is what it is | [`Place::explain`] |
 //! | several actions as one | [`Form::transaction`] |

@@ -116,6 +116,9 @@ pub(super) fn value_words(value: &Value) -> String {
         Value::Blank => "blank".to_owned(),
         Value::List(rows) if rows.len() == 1 => "1 row".to_owned(),
         Value::List(rows) => format!("{} rows", rows.len()),
-        other => shorten(&other.to_string()),
+        Value::Date(_) | Value::Time(_) | Value::DateTime(_) => value.to_text().into_owned(),
+        Value::Null | Value::Flag(_) | Value::Number(_) | Value::Text(_) | Value::Record(_) => {
+            shorten(&value.to_string())
+        }
     }
 }

@@ -101,7 +101,10 @@ impl<'a> Checker<'a> {
             Expression::Name(name) => self.name(name, span),
             Expression::Member(of, name) => {
                 let (code, of) = self.check(of);
-                self.member(code, &of, name, span)
+                // The name alone, unless it is written in another way.
+                let alone = span.end.saturating_sub(name.len())..span.end;
+                let is_as_written = self.text.get(alone.clone()) == Some(&**name);
+                self.member(code, &of, name, if is_as_written { &alone } else { span })
             }
             Expression::Negation(of) => {
                 let (code, of) = self.expect(of, Expected::NumberOrDuration, "“-”");
@@ -369,8 +372,14 @@ impl<'a> Checker<'a> {
         };
         let Some(of) = of else {
             let problem = format!("{sign} does not take {} and {}", one.words(), other.words());
-            let (Code::Constant(_), of) = self.refuse(span, problem) else { return unknown() };
-            return (Code::Constant(Datum::Null), of);
+            let error = self.error(span, problem);
+            let is_joined = operator == Operator::Plus && (one == Type::Text) != (other == Type::Text);
+            self.findings.errors.push(if is_joined {
+                error.with_help("turn what is no text into one by string(…)")
+            } else {
+                error
+            });
+            return unknown();
         };
         (Code::Binary(operator, Box::new([left, right])), of)
     }
