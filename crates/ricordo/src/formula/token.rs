@@ -107,9 +107,9 @@ fn number(text: &str, at: usize) -> Result<(TokenKind, usize), Error> {
             length += 1 + sign + exponent;
         }
     }
-    if rest[length..].starts_with(is_name_start) {
+    if let Some(next) = rest[length..].chars().next().filter(|next| is_name_start(*next)) {
         let problem = "a name cannot begin with a digit";
-        return Err(Error::syntax(text, at..at + length + 1, problem));
+        return Err(Error::syntax(text, at..at + length + next.len_utf8(), problem));
     }
     match read_number(&rest[..length]) {
         Ok(number) => Ok((TokenKind::Number(number), length)),
