@@ -68,7 +68,8 @@ enum Padding {
 /// What is known, and what a pattern may not have.
 const KNOWN: &str = "%Y, %y, %m, %d, %e, %b, %B, %a, %A, %H, %I, %p, %M, %S, %z, %F, %T, %R and %%";
 
-const MONTHS: [&str; 12] = [
+/// The names of the months.
+pub(crate) const MONTHS: [&str; 12] = [
     "January",
     "February",
     "March",
@@ -83,7 +84,9 @@ const MONTHS: [&str; 12] = [
     "December",
 ];
 
-const WEEKDAYS: [&str; 7] = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
+/// The names of the days of the week.
+pub(crate) const WEEKDAYS: [&str; 7] =
+    ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
 
 /// The items of a pattern.
 ///

@@ -33,6 +33,8 @@ use indexmap::IndexMap;
 pub use build::Attachment;
 pub use build::SchemaBuilder;
 pub use choices::{Choice, Choices};
+#[cfg(feature = "formula")]
+pub(crate) use date_pattern::{MONTHS, WEEKDAYS};
 pub use display::{DisplayFormat, NumberFormat};
 pub use error::{Error, ErrorKind, Location};
 pub use finding::{Expected, Finding, FindingKind};

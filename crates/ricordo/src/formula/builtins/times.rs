@@ -7,22 +7,7 @@ use rust_decimal::Decimal;
 use crate::formula::datum::Datum;
 use crate::formula::functions::Function;
 use crate::formula::operators::added;
-
-const DAYS: [&str; 7] = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
-const MONTHS: [&str; 12] = [
-    "January",
-    "February",
-    "March",
-    "April",
-    "May",
-    "June",
-    "July",
-    "August",
-    "September",
-    "October",
-    "November",
-    "December",
-];
+use crate::schema::{MONTHS, WEEKDAYS};
 
 /// A member of a date, a time or a duration (DMN 1.5, table 65).
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -118,7 +103,7 @@ pub(super) fn call(function: Function, of: &Datum) -> Option<Datum> {
         Some(Datum::Text((*name).into()))
     };
     match function {
-        Function::DayOfWeek => name(&DAYS, date.weekday().to_monday_zero_offset()),
+        Function::DayOfWeek => name(&WEEKDAYS, date.weekday().to_monday_zero_offset()),
         Function::DayOfYear => Some(Datum::Number(i64::from(date.day_of_year()).into())),
         Function::MonthOfYear => name(&MONTHS, date.month() - 1),
         Function::WeekOfYear => Some(Datum::Number(i64::from(date.iso_week_date().week()).into())),
