@@ -1,0 +1,407 @@
+//! The rules of a definition: formulas, resolved, checked, and compiled to declarations.
+
+mod choices;
+mod constraints;
+mod counterparts;
+mod cycles;
+mod subtotals;
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+use super::rulebook::{FlagRule, RuleOf, RuleSpec};
+use crate::formula::{
+    Chain, Code, Datum, Endless, Findings, Formula, Level, PartRead, Surroundings, Total, Type, evaluate,
+};
+use crate::model::Spot;
+use crate::schema::{Error, Kind, PartId, RecordId, Route, RuleText, RuleTextOf, Schema, Step};
+use crate::settle::{FormulaText, Function, PlaceView};
+use crate::tree::SubtotalId;
+use crate::value::Value;
+
+/// Something wrong with a rule, or doubtful about it.
+#[derive(Clone, Debug)]
+pub(crate) struct RuleFault {
+    /// Where the text begins in the definition that it is about.
+    pub(crate) at: usize,
+    /// What is wrong, with where in that text.
+    pub(crate) error: Error,
+}
+
+/// A formula of a definition: where it stands, and what it reads.
+#[derive(Clone, Debug)]
+pub struct FormulaInfo {
+    pub(super) part: PartId,
+    pub(super) key: &'static str,
+    pub(super) text: Arc<str>,
+    pub(super) reads: Vec<PartRead>,
+    /// Where its text begins in the definition.
+    at: usize,
+}
+
+impl FormulaInfo {
+    /// The part of the schema that the formula is a rule of.
+    pub fn part(&self) -> PartId {
+        self.part
+    }
+
+    /// The key under `x-ricordo` that has the formula: `calculate`, `relevant`.
+    pub fn key(&self) -> &'static str {
+        self.key
+    }
+
+    /// The formula, as it is written.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// The parts whose places it reads.
+    pub fn reads(&self) -> impl Iterator<Item = PartId> {
+        self.reads.iter().map(|read| read.part)
+    }
+}
+
+/// The rules of a definition, as far as they are right.
+#[derive(Default)]
+pub(super) struct CompiledFormulas {
+    /// The rules of record types, and where each begins.
+    pub(super) rules: Vec<(RecordId, RuleSpec, usize)>,
+    pub(super) infos: Vec<FormulaInfo>,
+    pub(super) errors: Vec<RuleFault>,
+    pub(super) warnings: Vec<RuleFault>,
+}
+
+/// Compiles all formulas of a schema. `name` gives out ids for aggregates that no field shows.
+pub(super) fn compile(schema: &Schema, name: &mut dyn FnMut() -> SubtotalId) -> CompiledFormulas {
+    let mut compiler = Compiler {
+        schema,
+        surroundings: Surroundings::new(schema),
+        compiled: CompiledFormulas::default(),
+        totals: FxHashMap::default(),
+        subtotals_read: Vec::new(),
+        name,
+    };
+    for (id, part) in schema.parts() {
+        for rule in &part.rules {
+            compiler.rule(id, rule);
+        }
+    }
+    compiler.refuse_cycles();
+    compiler.compiled
+}
+
+struct Compiler<'a> {
+    schema: &'a Schema,
+    surroundings: Surroundings,
+    compiled: CompiledFormulas,
+    /// The aggregates that no field shows, by their record type.
+    totals: FxHashMap<RecordId, Vec<(Total, SubtotalId)>>,
+    /// Those of them that the rule at hand reads.
+    subtotals_read: Vec<SubtotalId>,
+    name: &'a mut dyn FnMut() -> SubtotalId,
+}
+
+/// A formula of which everything is known.
+struct Program {
+    code: Code,
+    levels: Arc<[Level]>,
+}
+
+impl Program {
+    fn evaluate(&self, view: PlaceView<'_>) -> Datum {
+        evaluate(&self.code, &self.levels, &view)
+    }
+
+    fn into_function(self) -> Function {
+        Arc::new(move |view, _| self.evaluate(view).into_value())
+    }
+}
+
+/// A formula with its type in certain surroundings.
+struct Checked {
+    code: Code,
+    of: Type,
+}
+
+impl Compiler<'_> {
+    fn fault(&mut self, at: usize, error: Error) {
+        let is_same = |fault: &RuleFault| fault.at == at && fault.error == error;
+        if !self.compiled.errors.iter().any(is_same) {
+            self.compiled.errors.push(RuleFault { at, error });
+        }
+    }
+
+    /// Notes an error about a text as a whole.
+    fn refuse(&mut self, at: usize, text: &str, problem: impl Into<String>) {
+        self.fault(at, Error::syntax(text, 0..text.len(), problem));
+    }
+
+    fn parse(&mut self, at: usize, text: &str) -> Option<Formula> {
+        Formula::parse(text).map_err(|error| self.fault(at, error)).ok()
+    }
+
+    /// The chains of records that formulas for a part need.
+    fn chains(
+        &mut self,
+        part: PartId,
+        rule: &RuleText,
+        text: &str,
+        formulas: &[&Formula],
+    ) -> Option<Vec<Chain>> {
+        let own = if let Kind::Record(record) = self.schema.part(part).kind { Some(record) } else { None };
+        let schema = self.schema;
+        let found = |records: &[RecordId], name: &str| {
+            records.iter().any(|record| !schema.ways_to(*record, name).is_empty())
+        };
+        let have_all = |records: &[RecordId], names: &[&str]| names.iter().all(|name| found(records, name));
+        let names: Vec<&str> =
+            formulas.iter().flat_map(|formula| formula.names()).map(|(name, _)| name).collect();
+        let outside: Vec<&str> =
+            formulas.iter().flat_map(|formula| formula.names_outside_filters()).collect();
+        // What is named in a filter is mostly a field of what is filtered, so that nothing further around is needed.
+        let nearest = self.surroundings.chains(part, own, |records| have_all(records, &outside));
+        let is_right = |chain: &Chain| {
+            formulas.iter().all(|formula| formula.check(schema, &chain.records).2.errors.is_empty())
+        };
+        if let Ok(chains) = &nearest
+            && chains.iter().all(is_right)
+        {
+            return nearest.ok();
+        }
+        match self.surroundings.chains(part, own, |records| have_all(records, &names)) {
+            Ok(chains) => Some(chains),
+            Err(_) if nearest.is_ok() => nearest.ok(),
+            Err(Endless::Recursive) => {
+                let inner = self.surroundings.chains(part, own, |_| true).unwrap_or_default();
+                let records = inner.first().map(|chain| chain.records.clone()).unwrap_or_default();
+                let outer = names.iter().find(|name| !found(&records, name)).copied().unwrap_or_default();
+                let problem = format!(
+                    "“{outer}” is not a field here, and what lies in itself reads nothing of the records around it"
+                );
+                let span =
+                    formulas.iter().flat_map(|formula| formula.names()).find(|(name, _)| *name == outer);
+                let span = span.map_or(0..text.len(), |(_, span)| span);
+                self.fault(rule.at, Error::syntax(text, span, problem));
+                None
+            }
+            Err(Endless::Many) => {
+                self.refuse(rule.at, text, "this record stands in too many places to read what is around it");
+                None
+            }
+        }
+    }
+
+    /// Checks a formula in its surroundings.
+    fn check(&mut self, at: usize, formula: &Formula, chain: &Chain) -> (Code, Type, Vec<PartRead>, bool) {
+        let (code, of, findings) = formula.check(self.schema, &chain.records);
+        let Findings { errors, warnings, reads } = findings;
+        let is_right = errors.is_empty();
+        errors.into_iter().for_each(|error| self.fault(at, error));
+        for error in warnings {
+            self.warn(at, error);
+        }
+        (code, of, reads, is_right)
+    }
+
+    fn warn(&mut self, at: usize, error: Error) {
+        let is_known = self.compiled.warnings.iter().any(|fault| fault.at == at && fault.error == error);
+        if !is_known {
+            self.compiled.warnings.push(RuleFault { at, error });
+        }
+    }
+
+    /// How a formula is written, and how with values in it.
+    fn written(formula: &Formula, chain: &Chain, levels: &Arc<[Level]>) -> FormulaText {
+        let (text, formula, levels) = (formula.to_string().into(), formula.clone(), levels.clone());
+        let records = chain.records.clone();
+        let filled_in = move |view: PlaceView<'_>, _: PlaceView<'_>| {
+            let value = |code: &Code| evaluate(code, &levels, &view);
+            Value::from(formula.filled_in(view.schema(), &records, &value))
+        };
+        FormulaText { formula: text, filled_in: Arc::new(filled_in), subtotals: Vec::new() }
+    }
+
+    fn info(&mut self, part: PartId, rule: &RuleText, at: usize, text: &str, reads: Vec<PartRead>) {
+        let key = rule.of.key();
+        // One rule is checked in all its surroundings before the next, together with that of its counterpart.
+        let mut latest = self.compiled.infos.iter_mut().rev().take(2);
+        let known = latest.find(|info| info.at == at && info.part == part);
+        match known {
+            Some(info) => {
+                let new: Vec<PartRead> =
+                    reads.into_iter().filter(|read| !info.reads.contains(read)).collect();
+                info.reads.extend(new);
+            }
+            None => self.compiled.infos.push(FormulaInfo { part, key, text: text.into(), reads, at }),
+        }
+    }
+
+    /// Adds a rule in each of its surroundings.
+    fn add(
+        &mut self,
+        chain: &Chain,
+        at: usize,
+        of: impl FnOnce(Vec<Spot>, Spot) -> Option<RuleSpec>,
+        text: &str,
+    ) {
+        let (rows, rest) = chain.rows_and_rest();
+        let spot = |way: Vec<Step>| Spot::of_route(way.into_iter().collect::<Route>());
+        let rows = rows.into_iter().map(spot).collect::<Result<Vec<_>, _>>();
+        match (rows, spot(rest), chain.outermost()) {
+            (Ok(rows), Ok(rest), Some(record)) => {
+                if let Some(spec) = of(rows, rest) {
+                    self.compiled.rules.push((record, spec, at));
+                }
+            }
+            (Err(error), ..) | (_, Err(error), _) => self.refuse(at, text, error.message().into_owned()),
+            (_, _, None) => {}
+        }
+    }
+
+    fn rule(&mut self, part: PartId, rule: &RuleText) {
+        match &rule.of {
+            RuleTextOf::Calculate(text) => self.value(part, rule, text, true),
+            RuleTextOf::Suggest(text) => self.value(part, rule, text, false),
+            RuleTextOf::Counterpart { field, field_at, formula } => {
+                self.counterpart(part, rule, (*field_at, field), formula);
+            }
+            RuleTextOf::Relevant(text) => self.flag(part, rule, text, &FlagRule::Relevant),
+            RuleTextOf::Readonly(text) => self.flag(part, rule, text, &FlagRule::Readonly),
+            RuleTextOf::Required(text) => self.flag(part, rule, text, &FlagRule::Required),
+            RuleTextOf::Constraint { test, message, message_at, is_warning } => {
+                self.constraint(part, rule, test, (message, *message_at), *is_warning);
+            }
+            RuleTextOf::Minimum(text) => self.bound(part, rule, text, true),
+            RuleTextOf::Maximum(text) => self.bound(part, rule, text, false),
+            RuleTextOf::Choices(text) => self.choices(part, rule, text),
+            RuleTextOf::ChoicesAt(pointer) => self.choices_at(part, rule, pointer),
+        }
+    }
+
+    /// Checks a formula of a rule in each of its surroundings, and adds what is made of it.
+    fn simple(
+        &mut self,
+        part: PartId,
+        rule: &RuleText,
+        text: &str,
+        mut make: impl FnMut(&mut Self, &Chain, Checked, Arc<[Level]>) -> Option<RuleOf>,
+    ) {
+        let Some(formula) = self.parse(rule.at, text) else { return };
+        let Some(chains) = self.chains(part, rule, text, &[&formula]) else { return };
+        for chain in &chains {
+            let (code, of, reads, is_right) = self.check(rule.at, &formula, chain);
+            self.info(part, rule, rule.at, text, reads);
+            if !is_right {
+                continue;
+            }
+            let levels: Arc<[Level]> = chain.levels().into();
+            let mut written = Self::written(&formula, chain, &levels);
+            let checked = Checked { code, of };
+            self.subtotals_read.clear();
+            let Some(of) = make(self, chain, checked, levels) else { continue };
+            written.subtotals = std::mem::take(&mut self.subtotals_read);
+            let spec = |rows, at| Some(RuleSpec { rows, at, of, text: Some(written) });
+            self.add(chain, rule.at, spec, text);
+        }
+    }
+
+    /// Refuses a formula of another type than its part; whether it suits.
+    fn suits(&mut self, part: PartId, at: usize, text: &str, of: &Type) -> bool {
+        let wanted = Type::of_part(self.schema, part);
+        let is_duration = matches!(of.item(), Type::Duration);
+        if !is_duration && wanted.either(of).is_some() {
+            return true;
+        }
+        let expectation = self.schema.part(part).kind.expectation();
+        let error = Error::syntax(
+            text,
+            0..text.len(),
+            format!("the field expects {expectation}, but the formula gives {}", of.words()),
+        );
+        let help = match (wanted, of) {
+            (Type::Text, Type::List(_)) => Some("join the texts by string join(…)"),
+            (Type::Text, _) => Some("turn it into a text by string(…)"),
+            (Type::Number, Type::Duration) => {
+                Some("take a member of it, such as .hours, or divide it by @\"PT1H\"")
+            }
+            (Type::Number, Type::Text) => Some("turn it into a number by number(…)"),
+            _ => None,
+        };
+        self.fault(
+            at,
+            match help {
+                Some(help) => error.with_help(help),
+                None => error,
+            },
+        );
+        false
+    }
+
+    fn value(&mut self, part: PartId, rule: &RuleText, text: &str, is_calculated: bool) {
+        if !self.schema.part(part).is_field() {
+            return self.refuse(
+                rule.at,
+                text,
+                format!(
+                    "“{}” is for fields, not for {}",
+                    rule.of.key(),
+                    self.schema.part(part).kind.expectation()
+                ),
+            );
+        }
+        self.simple(part, rule, text, |compiler, chain, checked, levels| {
+            if !compiler.suits(part, rule.at, text, &checked.of) {
+                return None;
+            }
+            if !is_calculated {
+                let code = compiler.with_totals(checked.code, chain);
+                return Some(RuleOf::Suggested(Program { code, levels }.into_function()));
+            }
+            let code = match compiler.whole_total(checked.code, chain) {
+                Ok(aggregate) => return Some(RuleOf::Aggregated(aggregate)),
+                Err(code) => compiler.with_totals(code, chain),
+            };
+            Some(RuleOf::Calculated(Program { code, levels }.into_function()))
+        });
+    }
+
+    fn flag(&mut self, part: PartId, rule: &RuleText, text: &str, flag: &FlagRule) {
+        self.simple(part, rule, text, |compiler, chain, checked, levels| {
+            compiler.is_flag(rule.at, text, rule.of.key(), &checked)?;
+            let code = compiler.with_totals(checked.code, chain);
+            Some(RuleOf::Flag(flag.clone(), Program { code, levels }.into_function()))
+        });
+    }
+
+    /// Refuses what is no flag, and warns of a flag that is always the same.
+    fn is_flag(&mut self, at: usize, text: &str, key: &str, checked: &Checked) -> Option<()> {
+        if !matches!(checked.of, Type::Flag | Type::Any) {
+            let of = checked.of.words();
+            self.refuse(at, text, format!("“{key}” expects true or false, but the formula gives {of}"));
+            return None;
+        }
+        let always = match checked.code.constant() {
+            Some(Datum::Flag(flag)) if key == "test" => match flag {
+                true => "this always holds, so it checks nothing",
+                false => "this never holds, so every form has the finding",
+            },
+            Some(Datum::Flag(true)) => "this is always true",
+            Some(Datum::Flag(false)) => "this is always false",
+            Some(_) => "this is always null, as if it were not there",
+            None => return Some(()),
+        };
+        self.warn(at, Error::syntax(text, 0..text.len(), always));
+        Some(())
+    }
+
+    fn bound(&mut self, part: PartId, rule: &RuleText, text: &str, is_earliest: bool) {
+        self.simple(part, rule, text, |compiler, chain, checked, levels| {
+            if !compiler.suits(part, rule.at, text, &checked.of) {
+                return None;
+            }
+            let code = compiler.with_totals(checked.code, chain);
+            Some(RuleOf::Bound { is_earliest, function: Program { code, levels }.into_function() })
+        });
+    }
+}
