@@ -246,12 +246,29 @@ mod tests {
         ] {
             assert!(Formula::parse(&text).is_err());
         }
+        // Each operand of a chain lies in the next, even where parentheses begin anew.
+        for text in [
+            format!("1{}", " + 1".repeat(200)),
+            format!("a{}", " or a".repeat(10_000)),
+            format!("{}1{}", "(".repeat(40), " + 1 + 1 + 1 + 1 + 1)".repeat(40)),
+        ] {
+            let error = Formula::parse(&text).unwrap_err().to_string();
+            assert!(
+                error.ends_with(
+                    "more than 200 operators follow each other here; put parts of them in parentheses"
+                ),
+                "{error}"
+            );
+        }
         // Long, but flat.
-        assert!(Formula::parse(&format!("1{}", " + 1".repeat(10_000))).is_ok());
+        assert!(Formula::parse(&format!("1{}", " + 1".repeat(199))).is_ok());
+        assert!(Formula::parse(&format!("sum([1{}])", ", 1".repeat(10_000))).is_ok());
+        let group = format!("(1{})", " + 1".repeat(99));
+        assert!(Formula::parse(&format!("{group}{}", format!(" + {group}").repeat(99))).is_ok());
     }
 
     fn node(expression: Expression) -> Node {
-        Node { expression, span: 0..0 }
+        Node::new(expression, 0..0)
     }
 
     fn expressions() -> impl Strategy<Value = Node> {

@@ -10,6 +10,8 @@ use crate::schema::{Error, nearest};
 
 /// How deep expressions may lie in each other. The stack of a browser is small.
 const DEEPEST: usize = 60;
+/// How many expressions may lie in each other, with chains of operators, in which each lies in the next.
+const HIGHEST: u16 = 200;
 /// How closely an operand of a comparison binds.
 const ADDITIVE: u8 = 4;
 /// How many bytes a formula may have.
@@ -160,7 +162,7 @@ impl Parser<'_> {
             } else {
                 return parser.binary(1);
             };
-            Ok(Node { expression, span: parser.since(start) })
+            Ok(Node::new(expression, parser.since(start)))
         })
     }
 
@@ -214,6 +216,18 @@ impl Parser<'_> {
         })
     }
 
+    /// An expression whose first part is all that stands before. A chain of them may be long, but not so deep as to exhaust the
+    /// stack of what goes through it.
+    fn chained(&self, expression: Expression, start: usize) -> Result<Node, Error> {
+        let node = Node::new(expression, self.since(start));
+        if node.height() <= HIGHEST {
+            return Ok(node);
+        }
+        let problem =
+            format!("more than {HIGHEST} operators follow each other here; put parts of them in parentheses");
+        Err(Error::syntax(self.text, node.span, problem))
+    }
+
     /// Whatever binds at least so closely.
     fn binary(&mut self, least: u8) -> Result<Node, Error> {
         const COMPARISON: u8 = 3;
@@ -251,7 +265,7 @@ impl Parser<'_> {
                     Expression::In(Box::new(left), self.tests()?)
                 }
             };
-            left = Node { expression, span: self.since(start) };
+            left = self.chained(expression, start)?;
         }
     }
 
@@ -330,13 +344,12 @@ impl Parser<'_> {
             return self.postfix();
         }
         let of = self.nested(Self::unary)?;
-        Ok(Node { expression: Expression::Negation(Box::new(of)), span: self.since(start) })
+        Ok(Node::new(Expression::Negation(Box::new(of)), self.since(start)))
     }
 
     fn postfix(&mut self) -> Result<Node, Error> {
         let start = self.span().start;
         let mut node = self.primary()?;
-        let mut steps = 0;
         loop {
             let expression = if self.take_sign(".") {
                 Expression::Member(Box::new(node), self.member()?)
@@ -348,11 +361,7 @@ impl Parser<'_> {
             } else {
                 return Ok(node);
             };
-            steps += 1;
-            if self.depth + steps > DEEPEST {
-                return self.fail(&format!("expressions lie at most {DEEPEST} deep in each other"));
-            }
-            node = Node { expression, span: self.since(start) };
+            node = self.chained(expression, start)?;
         }
     }
 
@@ -399,12 +408,12 @@ impl Parser<'_> {
             TokenKind::Sign("[") => {
                 self.advance();
                 let items = self.items("]")?;
-                return Ok(Node { expression: Expression::List(items), span: self.since(span.start) });
+                return Ok(Node::new(Expression::List(items), self.since(span.start)));
             }
             TokenKind::Sign(_) | TokenKind::End => return self.expected("a value"),
         };
         self.advance();
-        Ok(Node { expression: Expression::Literal(literal), span })
+        Ok(Node::new(Expression::Literal(literal), span))
     }
 
     /// Expressions between commas, up to a sign.
@@ -454,7 +463,7 @@ impl Parser<'_> {
             };
             self.at += count + 1;
             let arguments = self.arguments(function, start..end)?;
-            return Ok(Node { expression: Expression::Call(function, arguments), span: self.since(start) });
+            return Ok(Node::new(Expression::Call(function, arguments), self.since(start)));
         }
         if self.is_word("function") {
             return self.fail("formulas cannot define functions");
@@ -468,7 +477,7 @@ impl Parser<'_> {
                 Error::syntax(self.text, self.span(), format!("expected an operator, found “{next}”"));
             return Err(error.with_nearest_name(near));
         }
-        Ok(Node { expression: Expression::Name(name), span: self.since(start) })
+        Ok(Node::new(Expression::Name(name), self.since(start)))
     }
 
     /// The arguments of a function, after the parenthesis, in the order of its parameters.
@@ -533,9 +542,7 @@ impl Parser<'_> {
         let arguments = given.into_iter().enumerate().map(|(position, value)| match value {
             Some(value) => Ok(value),
             // What is left out between others is null.
-            None if position >= needed => {
-                Ok(Node { expression: Expression::Literal(Literal::Null), span: span.clone() })
-            }
+            None if position >= needed => Ok(Node::new(Expression::Literal(Literal::Null), span.clone())),
             None => {
                 let problem = format!("“{}” needs the argument “{}”", function.name(), parameters[position]);
                 Err(Error::syntax(self.text, span.clone(), problem))

@@ -12,6 +12,8 @@ use super::functions::Function;
 pub(super) struct Node {
     pub(super) expression: Expression,
     pub(super) span: Range<usize>,
+    /// How many expressions lie in each other, with this one. All that goes through formulas goes so deep.
+    height: u16,
 }
 
 /// Two are equal if they say the same, wherever they stand.
@@ -44,6 +46,38 @@ pub(super) enum Expression {
     /// The items of a list for which a test holds, or the one at a position.
     Filter(Box<[Node; 2]>),
     Call(Function, Vec<Node>),
+}
+
+impl Expression {
+    /// Visits the expressions that this one directly consists of.
+    fn visit_parts(&self, visit: &mut impl FnMut(&Node)) {
+        match self {
+            Expression::Literal(_) | Expression::Name(_) => {}
+            Expression::Member(of, _) | Expression::Negation(of) => visit(of),
+            Expression::Binary(_, nodes) | Expression::Filter(nodes) => nodes.iter().for_each(visit),
+            Expression::Between(nodes) | Expression::If(nodes) => nodes.iter().for_each(visit),
+            Expression::In(value, tests) => {
+                visit(value);
+                for test in tests {
+                    match test {
+                        Test::Value(node) | Test::Comparison(_, node) => visit(node),
+                        Test::Interval(Interval { from, to, .. }) => {
+                            [from, to].into_iter().for_each(&mut *visit)
+                        }
+                    }
+                }
+            }
+            Expression::For(iterations, result) | Expression::Quantified(_, iterations, result) => {
+                iterations
+                    .iter()
+                    .flat_map(|iteration| [Some(&iteration.from), iteration.to.as_ref()])
+                    .flatten()
+                    .for_each(&mut *visit);
+                visit(result);
+            }
+            Expression::List(items) | Expression::Call(_, items) => items.iter().for_each(visit),
+        }
+    }
 }
 
 #[derive(Clone, Debug, PartialEq)]
@@ -146,6 +180,16 @@ pub(crate) enum Quantifier {
 }
 
 impl Node {
+    pub(super) fn new(expression: Expression, span: Range<usize>) -> Self {
+        let mut height = 0;
+        expression.visit_parts(&mut |part| height = part.height.max(height));
+        Node { expression, span, height: height.saturating_add(1) }
+    }
+
+    pub(super) fn height(&self) -> u16 {
+        self.height
+    }
+
     /// Visits the names that are not bound, with where they stand, and whether that is in a filter: there, a name may be that of a
     /// field of what is filtered. `bound` are the names that are bound around the expression.
     pub(super) fn visit_names<'a>(

@@ -393,3 +393,21 @@ fn a_definition_with_formulas_is_written_as_it_was_read() {
     sorted.sort();
     assert_eq!(after, sorted);
 }
+
+#[test]
+fn the_longest_and_the_deepest_formulas_are_computed() {
+    let calculated = |formula: &str| {
+        let formula = serde_json::json!({"calculate": formula});
+        let properties = format!(
+            r#""a": {{"type": "number"}}, "result": {{"type": "number", "x-ricordo": {formula}}}, "other": {{"type": "number", "x-ricordo": {formula}}}"#
+        );
+        let form = form(&properties, "", r#"{"a": 1}"#);
+        form.enter("/a", "2").unwrap();
+        assert!(!form.place("/result").unwrap().explain().is_empty());
+        value_at(&form, "/result")
+    };
+    assert_eq!(calculated(&format!("a{}", " + a".repeat(199))), number("400"));
+    assert_eq!(calculated(&format!("{}a{}", "(a + ".repeat(29), ")".repeat(29))), number("60"));
+    assert_eq!(calculated(&format!("{}a{}", "if a = 1 then 0 else ".repeat(29), " + 1")), number("3"));
+    assert_eq!(calculated(&format!("sum([a{}])", ", a".repeat(15_000))), number("30002"));
+}
