@@ -62,7 +62,7 @@ impl Expression {
                     match test {
                         Test::Value(node) | Test::Comparison(_, node) => visit(node),
                         Test::Interval(Interval { from, to, .. }) => {
-                            [from, to].into_iter().for_each(&mut *visit)
+                            [from, to].into_iter().for_each(&mut *visit);
                         }
                     }
                 }
