@@ -27,7 +27,10 @@ const FAULTS: &str = r##"{
       {"test": "price", "message": "{price"},
       {"test": "price >\n  roundup(price, 2)", "message": "{mixes}"}
     ]}},
-    "mixes": {"type": "array", "items": {"$ref": "#/$defs/mix"}}
+    "mixes": {"type": "array", "items": {"$ref": "#/$defs/mix"}},
+    "oven-door": {"type": "string", "maxLenght": 3},
+    "label": {"type": "string", "trim": true},
+    "notes": {"type": "string", "x-ricordo": {"suggest": "oven-door", "relevant": true, "constraint": []}}
   },
   "$defs": {
     "mix": {"type": "object", "properties": {

@@ -8,52 +8,62 @@ use super::rules;
 use crate::schema::{Commit, DisplayFormat, Error, FindingKind, Kind, NumberFormat, Part, Reveal, nearest};
 use crate::value::Value;
 
-/// Reads annotations: labels, defaults, and the members of `x-ricordo`.
-pub(super) fn annotate(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
-    if let Some(node) = keywords.get("title") {
-        part.label = Some(node.string()?.as_ref().into());
-    }
-    if let Some(node) = keywords.get("description") {
-        part.description = Some(node.string()?.as_ref().into());
-    }
-    if let Some(node) = keywords.get("default") {
-        part.default = Some(node.value()?);
-    }
-    part.readonly |= keywords.get("readOnly").map(|node| node.flag()).transpose()?.unwrap_or(false);
-    part.secret |= keywords.get("writeOnly").map(|node| node.flag()).transpose()?.unwrap_or(false);
-    for member in &keywords.get("x-ricordo").map(|node| node.members()).transpose()?.unwrap_or_default() {
-        keywords::check_own(member)?;
-        let node = member.node;
-        match &*member.name {
-            "reveal" => part.reveal = read_reveal(node)?,
-            "commit" => part.commit = read_commit(node)?,
-            "display" => part.display = Some(read_display(node)?),
-            "local" => part.local = node.flag()?,
-            "trim" => part = trimmed(part, member)?,
-            "minimum" => match time_bound(&part, member)? {
-                Some(bound) => part.constraints.earliest = Some(bound),
-                None => part.rules.push(rules::read(member)?),
-            },
-            "maximum" => match time_bound(&part, member)? {
-                Some(bound) => part.constraints.latest = Some(bound),
-                None => part.rules.push(rules::read(member)?),
-            },
-            "key" => part.key = Some(node.string()?.as_ref().into()),
-            "messages" => part = with_messages(part, node)?,
-            "constraint" => part.rules.extend(rules::read_constraints(node)?),
-            _ => part.rules.push(rules::read(member)?),
+/// Reads annotations: labels, defaults, and the members of `x-ricordo`. What is wrong is added to the faults.
+pub(super) fn annotate(part: &mut Part, keywords: &Keywords<'_>, faults: &mut Vec<Error>) {
+    for name in ["title", "description", "default", "readOnly", "writeOnly"] {
+        if let Some(node) = keywords.get(name) {
+            faults.extend(annotate_by(part, name, node).err());
         }
     }
-    Ok(part)
+    let own = keywords.get("x-ricordo").map(|node| node.members()).transpose();
+    for member in &own
+        .unwrap_or_else(|error| {
+            faults.push(error);
+            None
+        })
+        .unwrap_or_default()
+    {
+        faults.extend(keywords::check_own(member).and_then(|()| own_annotation(part, member)).err());
+    }
 }
 
-/// A text without white space around it.
-fn trimmed(mut part: Part, member: &Member<'_>) -> Result<Part, Error> {
-    if !matches!(part.kind, Kind::Text) {
-        return Err(member.name_error("“trim” is for texts".to_owned()));
+fn annotate_by(part: &mut Part, name: &str, node: Node<'_>) -> Result<(), Error> {
+    match name {
+        "title" => part.label = Some(node.string()?.as_ref().into()),
+        "description" => part.description = Some(node.string()?.as_ref().into()),
+        "default" => part.default = Some(node.value()?),
+        "readOnly" => part.readonly |= node.flag()?,
+        _ => part.secret |= node.flag()?,
     }
-    part.trim = member.node.flag()?;
-    Ok(part)
+    Ok(())
+}
+
+/// Reads a member of `x-ricordo`.
+fn own_annotation(part: &mut Part, member: &Member<'_>) -> Result<(), Error> {
+    let node = member.node;
+    match &*member.name {
+        "reveal" => part.reveal = read_reveal(node)?,
+        "commit" => part.commit = read_commit(node)?,
+        "display" => part.display = Some(read_display(node)?),
+        "local" => part.local = node.flag()?,
+        "trim" if !matches!(part.kind, Kind::Text) => {
+            return Err(member.name_error("“trim” is for texts".to_owned()));
+        }
+        "trim" => part.trim = node.flag()?,
+        "minimum" => match time_bound(part, member)? {
+            Some(bound) => part.constraints.earliest = Some(bound),
+            None => part.rules.push(rules::read(member)?),
+        },
+        "maximum" => match time_bound(part, member)? {
+            Some(bound) => part.constraints.latest = Some(bound),
+            None => part.rules.push(rules::read(member)?),
+        },
+        "key" => part.key = Some(node.string()?.as_ref().into()),
+        "messages" => read_messages(part, node)?,
+        "constraint" => part.rules.extend(rules::read_constraints(node)?),
+        _ => part.rules.push(rules::read(member)?),
+    }
+    Ok(())
 }
 
 /// A bound of dates or times; `None` if it is a formula.
@@ -74,7 +84,7 @@ fn time_bound(part: &Part, member: &Member<'_>) -> Result<Option<Value>, Error> 
     Ok(bound)
 }
 
-fn with_messages(mut part: Part, node: Node<'_>) -> Result<Part, Error> {
+fn read_messages(part: &mut Part, node: Node<'_>) -> Result<(), Error> {
     for message in node.members()? {
         let Some(kind) = FindingKind::of_name(&message.name) else {
             let near = nearest(&message.name, FindingKind::ALL.map(FindingKind::name));
@@ -86,9 +96,9 @@ fn with_messages(mut part: Part, node: Node<'_>) -> Result<Part, Error> {
             let problem = "a constraint has its own message, so none is said here";
             return Err(message.name_error(problem.to_owned()));
         }
-        part = part.message(kind, &message.node.string()?);
+        part.set_message(kind, &message.node.string()?);
     }
-    Ok(part)
+    Ok(())
 }
 
 fn read_reveal(node: Node<'_>) -> Result<Reveal, Error> {

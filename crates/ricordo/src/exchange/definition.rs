@@ -120,13 +120,16 @@ impl<'a> Reader<'a> {
             if let Some(member) = keywords.member("type") {
                 return Err(member.name_error("beside “$ref”, the type is that of what is referred to"));
             }
-            let part = self.referred(reference)?;
-            return annotate(part, &keywords);
+            let mut part = self.referred(reference)?;
+            annotate(&mut part, &keywords, &mut self.faults);
+            return Ok(part);
         }
         if let Some((name, at, node)) = one_or_null(&keywords)? {
             keywords.allow_only(&[name], "what may also be null")?;
             let part = self.target(&pointer.join(name).join(&at.to_string()), node)?;
-            return annotate(part.nullable(), &keywords);
+            let mut part = part.nullable();
+            annotate(&mut part, &keywords, &mut self.faults);
+            return Ok(part);
         }
         if let Some(one_of) = one_of_records(&keywords)? {
             return self.record_with_variants(pointer, &keywords, &one_of);
@@ -149,20 +152,26 @@ impl<'a> Reader<'a> {
         let mut part = Part::new(kind);
         part.nullable = nullable;
         part.constraints.ticked = must_be_ticked;
-        let part = constrain(annotate(part, &keywords)?, &keywords)?;
+        annotate(&mut part, &keywords, &mut self.faults);
+        self.faults.extend(constrain(&mut part, &keywords).err());
         // From here on, what is in the record or list may refer to it.
         self.parts.insert(pointer.clone(), part.clone());
         match part.kind {
             Kind::Record(record) => {
                 let properties = keywords.get("properties").map(|node| node.members()).transpose()?;
                 let properties = properties.unwrap_or_default();
-                let required = read_required(&keywords, &properties)?;
+                let required = read_required(&keywords, &properties).unwrap_or_else(|error| {
+                    self.faults.push(error);
+                    FxHashSet::default()
+                });
                 for member in &properties {
-                    self.property(record, pointer, member, &required)?;
+                    let read = self.property(record, pointer, member, &required);
+                    self.faults.extend(read.err());
                 }
             }
             Kind::List(list) => {
                 let Some(items) = keywords.get("items") else {
+                    self.schema.item(list, Part { is_unknown: true, ..Part::new(Kind::Text) });
                     return Err(node.error("a list needs “items”, the definition of its rows"));
                 };
                 let mut item = self.target(&pointer.join("items"), items)?;
@@ -340,7 +349,7 @@ fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Opti
 }
 
 /// What the value must keep to.
-fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
+fn constrain(part: &mut Part, keywords: &Keywords<'_>) -> Result<(), Error> {
     let (allowed, here): (&[&str], _) = match &part.kind {
         Kind::Text => (&["minLength", "maxLength", "format", "pattern"], "a text"),
         Kind::Integer | Kind::Decimal => {
@@ -410,5 +419,5 @@ fn constrain(mut part: Part, keywords: &Keywords<'_>) -> Result<Part, Error> {
             .node
             .error("a record has the fields that are named: “additionalProperties” can only be false"));
     }
-    Ok(part)
+    Ok(())
 }

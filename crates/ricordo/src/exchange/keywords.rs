@@ -107,6 +107,12 @@ pub(super) fn check(member: &Member<'_>) -> Result<(), Error> {
     if SUPPORTED.contains(&name) || (name.starts_with("x-") && nearest(name, ["x-ricordo"]).is_none()) {
         return Ok(());
     }
+    if OWN.contains(&name) {
+        let error = member.name_error(format!("there is no keyword “{name}”"));
+        return Err(
+            error.with_help(format!("write it under “x-ricordo”: {{\"x-ricordo\": {{\"{name}\": …}}}}"))
+        );
+    }
     refuse(member, "keyword", &UNSUPPORTED, &SUPPORTED)
 }
 

@@ -10,7 +10,10 @@ use crate::schema::{Error, RuleText, RuleTextOf, Schema};
 pub(super) fn read(member: &Member<'_>) -> Result<RuleText, Error> {
     needs_formulas(member)?;
     let node = member.node;
-    let formula = |node: Node<'_>| Ok::<_, Error>(node.string()?.as_ref().into());
+    let formula = |node: Node<'_>| match node.string() {
+        Ok(text) => Ok::<_, Error>(text.as_ref().into()),
+        Err(_) => Err(node.error("a formula is a text, so it stands in quotes")),
+    };
     let (of, at) = match &*member.name {
         "calculate" => (RuleTextOf::Calculate(formula(node)?), node),
         "suggest" => (RuleTextOf::Suggest(formula(node)?), node),
@@ -47,8 +50,7 @@ pub(super) fn read(member: &Member<'_>) -> Result<RuleText, Error> {
 
 /// Reads the constraints of a place.
 pub(super) fn read_constraints(node: Node<'_>) -> Result<Vec<RuleText>, Error> {
-    const EXPECTED: &str =
-        "a constraint is {\"test\": FORMULA, \"message\": TEXT}, and can have \"warning\": true";
+    const EXPECTED: &str = "constraints are a list of {\"test\": FORMULA, \"message\": TEXT}, each of which can have \"warning\": true";
     let constraint = |node: Node<'_>| {
         let members = node.members().map_err(|_| node.error(EXPECTED))?;
         for member in &members {
@@ -68,7 +70,7 @@ pub(super) fn read_constraints(node: Node<'_>) -> Result<Vec<RuleText>, Error> {
         };
         Ok(RuleText { of, at: test.span().start })
     };
-    node.items()?.into_iter().map(constraint).collect()
+    node.items().map_err(|_| node.error(EXPECTED))?.into_iter().map(constraint).collect()
 }
 
 fn needs_formulas(member: &Member<'_>) -> Result<(), Error> {

@@ -61,7 +61,7 @@ impl<'a> Reader<'a> {
         let record = self.schema.open_record();
         let mut part = Part::new(Kind::Record(record));
         part.nullable = nullable;
-        let part = annotate(part, keywords)?;
+        annotate(&mut part, keywords, &mut self.faults);
         // From here on, what is in the variants may refer to it.
         self.parts.insert(pointer.clone(), part.clone());
 
@@ -72,7 +72,7 @@ impl<'a> Reader<'a> {
         let mut tag_part = Part::new(Kind::Choice(Choices::new(choices))).required();
         // Where they differ, the first has the last word.
         for (keywords, _) in consts.iter().rev() {
-            tag_part = annotate(tag_part, keywords)?;
+            annotate(&mut tag_part, keywords, &mut self.faults);
         }
         let first = consts.first().map_or(keywords.node, |(keywords, _)| keywords.node);
         let added = self.schema.field(record, &tag, tag_part);

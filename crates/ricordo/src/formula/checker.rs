@@ -12,6 +12,7 @@ use super::datum::Datum;
 use super::functions::Function;
 use super::signatures::{Expected, expected, result};
 use super::syntax::{Expression, Interval, Iteration, Literal, Node, Operator, Test};
+use super::token::is_name;
 use super::types::Type;
 use crate::schema::{Error, Kind, PartId, RecordId, Schema, nearest};
 use crate::value::write_number;
@@ -223,9 +224,16 @@ impl<'a> Checker<'a> {
         });
         let records = items.chain(self.levels.iter().copied());
         names.extend(records.flat_map(|record| self.schema.names(record)));
-        let near = nearest(name, names).map(str::to_owned);
         let error = self.error(span, format!("there is no field “{name}” in this record or around it"));
-        self.findings.errors.push(error.with_nearest_name(near.as_deref()));
+        // Of “bake-date”, a formula reads the first word, and a minus sign.
+        let begins =
+            |field: &&&str| field.strip_prefix(name).is_some_and(|rest| !is_name(field) && !rest.is_empty());
+        self.findings.errors.push(match names.iter().find(begins) {
+            Some(field) => error.with_help(format!(
+                "the field “{field}” cannot be read: a name in a formula consists of letters, digits and “_”"
+            )),
+            None => error.with_nearest_name(nearest(name, names.into_iter().filter(|name| is_name(name)))),
+        });
         unknown()
     }
 
@@ -351,7 +359,9 @@ impl<'a> Checker<'a> {
             let codes = [left, right].map(|side| self.expect(side, Expected::Flag, &sign).0);
             return (Code::Binary(operator, Box::new(codes)), Type::Flag);
         }
+        let before = self.findings.counts();
         let [(left, one), (right, other)] = [left, right].map(|side| self.check(side));
+        let are_right = self.findings.counts()[0] == before[0];
         let of = match operator {
             Operator::Equal | Operator::NotEqual => {
                 self.comparable(&one, &other, false, span);
@@ -371,6 +381,10 @@ impl<'a> Checker<'a> {
             Operator::And | Operator::Or => None,
         };
         let Some(of) = of else {
+            // What is wrong with an operand is said already.
+            if !are_right {
+                return unknown();
+            }
             let problem = format!("{sign} does not take {} and {}", one.words(), other.words());
             let error = self.error(span, problem);
             let is_joined = operator == Operator::Plus && (one == Type::Text) != (other == Type::Text);

@@ -84,7 +84,12 @@ pub(super) fn tokens(text: &str) -> Result<Vec<Token>, Error> {
     Ok(tokens)
 }
 
-pub(super) fn is_name_start(first: char) -> bool {
+/// Whether a text is one that can be a name.
+pub(super) fn is_name(text: &str) -> bool {
+    text.starts_with(is_name_start) && text.chars().all(is_name_part)
+}
+
+fn is_name_start(first: char) -> bool {
     first.is_alphabetic() || first == '_'
 }
 

@@ -179,9 +179,13 @@ impl Part {
 
     /// Sets the message for a kind of finding.
     pub fn message(mut self, kind: FindingKind, message: &str) -> Self {
+        self.set_message(kind, message);
+        self
+    }
+
+    pub(crate) fn set_message(&mut self, kind: FindingKind, message: &str) {
         self.messages.retain(|(of, _)| *of != kind);
         self.messages.push((kind, message.into()));
-        self
     }
 
     /// Sets the display format.
