@@ -2,9 +2,10 @@
 
 use std::path::Path;
 
-use ricordo::engine::CompiledSchema;
-use ricordo::exchange::Positions;
+use ricordo::engine::{CompiledSchema, PlaceView};
+use ricordo::exchange::{Positions, read_data};
 use ricordo::schema::Kind;
+use ricordo::{Pointer, Value};
 
 use crate::files::{File, Problem, refuse_two_standard_inputs};
 use crate::screen::{BAD, FAINT, GOOD, Line, Output, STRONG, complain};
@@ -34,22 +35,61 @@ pub(crate) fn run(
     }
 
     let Some(data) = data else { return Ok(Ending::Well) };
-    let findings = engine.view(engine.root()).all_findings();
-    if findings.is_empty() {
+    let root = engine.view(engine.root());
+    let findings = root.all_findings().into_iter();
+    let findings: Vec<(Pointer, String)> =
+        findings.map(|finding| (finding.place, format!("{} ({})", finding.message, finding.kind))).collect();
+    let hides = schema.schema().has_secrets();
+    let given = read_data(&data.text, schema.schema()).map_err(|error| data.problem(&error, hides))?;
+    let mut replaced = Vec::new();
+    add_replaced(root, &given, &mut replaced);
+    if findings.is_empty() && replaced.is_empty() {
         out.line(&Line::of(GOOD, "✓").text(format_args!(" Nothing is wrong with {}.", data.name)))?;
         return Ok(Ending::Well);
     }
-    let found = describe::counted(findings.len(), "finding");
-    out.line(&Line::of(BAD, "✗").text(format_args!(" {found} in {}:", data.name)))?;
-    let hides = schema.schema().has_secrets();
     let mut positions = Positions::new(&data.text).map_err(|error| data.problem(&error, hides))?;
-    for finding in findings {
-        let (line, column) = positions.of(&finding.place);
-        let at = format!("{line}:{column}");
-        let place = describe::place(finding.place.as_str());
-        out.line(&Line::new(format_args!("  {at:>6}  {place}: {} ({})", finding.message, finding.kind)))?;
+    for (found, what, words) in
+        [(findings, "finding", ""), (replaced, "value", ", which the form calculates otherwise")]
+    {
+        if found.is_empty() {
+            continue;
+        }
+        let count = describe::counted(found.len(), what);
+        out.line(&Line::of(BAD, "✗").text(format_args!(" {count} in {}{words}:", data.name)))?;
+        for (place, words) in found {
+            let (line, column) = positions.of(&place);
+            let at = format!("{line}:{column}");
+            let place = describe::place(place.as_str());
+            out.line(&Line::new(format_args!("  {at:>6}  {place}: {words}")))?;
+        }
     }
     Ok(Ending::Findings)
+}
+
+/// Adds the values of data that are others in the form that was made of it, since it calculates them.
+fn add_replaced(place: PlaceView<'_>, given: &Value, replaced: &mut Vec<(Pointer, String)>) {
+    match given {
+        Value::Record(members) => {
+            for child in place.children() {
+                if let Some(given) = child.name().and_then(|name| members.get(name)) {
+                    add_replaced(child, given, replaced);
+                }
+            }
+        }
+        Value::List(rows) => {
+            for (row, given) in place.children().zip(rows) {
+                add_replaced(row, given, replaced);
+            }
+        }
+        given if given.is_empty() || place.part().secret => {}
+        given => {
+            let held = place.value();
+            if held != *given {
+                let (given, held) = (describe::value(given), describe::value(&held));
+                replaced.push((place.pointer(), format!("{given}, but calculated as {held}")));
+            }
+        }
+    }
 }
 
 fn show_outline(out: &mut Output, name: &str, compiled: &CompiledSchema) -> Result<(), Problem> {

@@ -31,6 +31,20 @@ fn check_finds_nothing_in_good_data() {
 }
 
 #[test]
+fn check_tells_of_values_that_are_calculated_otherwise() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = std::fs::read_to_string(project().join(DATA)).unwrap();
+    let stale = data.replace("\"loaves\": 12,", "\"loaves\": 12, \"surplus\": 99, \"dough_weight\": 10836,");
+    let stale = stale.replace("\"grams\": 5000,", "\"grams\": 5000, \"cost\": 5.5,");
+    std::fs::write(folder.path().join("stale.json"), stale).unwrap();
+    let run =
+        run_in(folder.path(), &["check", project().join(FORM).to_str().unwrap(), "--data", "stale.json"], "");
+    assert_eq!(run.status, 1);
+    let (_, said) = run.out.split_once("✗").unwrap();
+    assert_snapshot!(said);
+}
+
+#[test]
 fn check_names_the_lines_of_what_is_wrong() {
     let run = run(&["check", FORM, "--data", "demo/batch-sheet-with-faults.data.json"]);
     assert_eq!(run.status, 1);
