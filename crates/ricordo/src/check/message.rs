@@ -123,6 +123,8 @@ fn english(finding: &Finding) -> String {
         FindingKind::PatternMismatch => format!("“{entry}” is not written as it must be."),
         FindingKind::TooLong => format!("Use at most {limit} characters (now {entry})."),
         FindingKind::TooShort => format!("Use at least {limit} characters (now {entry})."),
+        FindingKind::RangeUnderflow if is_time(finding) => format!("Must be {limit} or later."),
+        FindingKind::RangeOverflow if is_time(finding) => format!("Must be {limit} or earlier."),
         FindingKind::RangeUnderflow => {
             format!("Must be {} {limit}.", if finding.is_limit_excluded { "more than" } else { "at least" })
         }
@@ -146,6 +148,11 @@ fn english(finding: &Finding) -> String {
         FindingKind::NotComputable => "Cannot be computed.".to_owned(),
         FindingKind::CustomError => "Is not as it should be.".to_owned(),
     }
+}
+
+/// Whether the bound is a date or a time.
+fn is_time(finding: &Finding) -> bool {
+    matches!(finding.limit, Some(Value::Date(_) | Value::Time(_) | Value::DateTime(_)))
 }
 
 /// What is expected, as the rest of a sentence.

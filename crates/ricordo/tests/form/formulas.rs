@@ -147,7 +147,7 @@ fn formulas_that_read_the_time_are_computed_again_when_the_form_is_told_another(
     form.enter("/name", "Field loaf").unwrap();
     form.set_now(now("2026-11-30T04:30")).unwrap();
     assert_eq!(value_at(&form, "/left"), number("-2"));
-    assert_eq!(messages(&form), ["/due: Must be at least 2026-11-30."]);
+    assert_eq!(messages(&form), ["/due: Must be 2026-11-30 or later."]);
     assert!(!form.place("/left").unwrap().is_dirty() && form.place("/name").unwrap().is_dirty());
 
     // It is no step: what is undone is the name.

@@ -225,7 +225,7 @@ fn dates_and_times_have_bounds() {
     let (form, paths) = (Form::new(&order()).unwrap(), at::<Order>());
     form.enter(paths.day(), "2026-11-01").unwrap();
     form.enter(paths.time(), "18:01").unwrap();
-    assert_eq!(messages(&form), ["/day Must be at least 2026-11-02.", "/time Must be at most 18:00."]);
+    assert_eq!(messages(&form), ["/day Must be 2026-11-02 or later.", "/time Must be 18:00 or earlier."]);
     assert_eq!(form.findings()[0].limit, Some(Value::Date(date(2026, 11, 2))));
     form.enter(paths.day(), "2026-11-30").unwrap();
     form.enter(paths.time(), "18:00").unwrap();
