@@ -106,8 +106,8 @@ impl Code {
 const MOST_STEPS: usize = 5_000_000;
 
 /// One computation of a formula.
-struct Evaluation<'a, R> {
-    reader: &'a R,
+struct Evaluation<'a> {
+    reader: &'a dyn Reader,
     levels: Levels<'a>,
     locals: Vec<Datum>,
     /// Operations done, and items and parts of texts made.
@@ -123,27 +123,27 @@ enum Levels<'a> {
 }
 
 /// Computes a formula.
-pub(crate) fn evaluate(code: &Code, levels: &[Level], reader: &impl Reader) -> Datum {
+pub(crate) fn evaluate(code: &Code, levels: &[Level], reader: &dyn Reader) -> Datum {
     run(code, Levels::Of(levels), Vec::new(), reader)
 }
 
 /// The place that a way leads to.
-pub(crate) fn find(way: &Way, levels: &[Level], reader: &impl Reader) -> Option<PlaceId> {
+pub(crate) fn find(way: &Way, levels: &[Level], reader: &dyn Reader) -> Option<PlaceId> {
     Evaluation { reader, levels: Levels::Of(levels), locals: Vec::new(), steps: 0 }.place(way)
 }
 
 /// Computes the test of a filter for a row of a list of a record. All that it reads is in the two of them.
-pub(crate) fn evaluate_test(code: &Code, record: PlaceId, row: Datum, reader: &impl Reader) -> Datum {
+pub(crate) fn evaluate_test(code: &Code, record: PlaceId, row: Datum, reader: &dyn Reader) -> Datum {
     run(code, Levels::One(record), vec![row], reader)
 }
 
-fn run<R: Reader>(code: &Code, levels: Levels<'_>, locals: Vec<Datum>, reader: &R) -> Datum {
+fn run(code: &Code, levels: Levels<'_>, locals: Vec<Datum>, reader: &dyn Reader) -> Datum {
     let mut evaluation = Evaluation { reader, levels, locals, steps: 0 };
     let result = evaluation.evaluate(code);
     if evaluation.steps > MOST_STEPS { Datum::Null } else { result }
 }
 
-impl<R: Reader> Evaluation<'_, R> {
+impl Evaluation<'_> {
     fn evaluate(&mut self, code: &Code) -> Datum {
         self.steps += 1;
         if self.steps > MOST_STEPS {
