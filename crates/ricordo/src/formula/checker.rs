@@ -1,21 +1,17 @@
 //! What names mean, and whether types suit.
 
-use std::cmp::Ordering;
 use std::ops::Range;
 use std::sync::Arc;
-
-use rust_decimal::Decimal;
 
 use super::builtins::{Property, compile};
 use super::code::{Code, CodeIteration, CodeTest, Steps, Way, fold};
 use super::datum::Datum;
 use super::functions::Function;
-use super::signatures::{Expected, expected, result};
+use super::signatures::{Expected, expected, operation, result};
 use super::syntax::{Expression, Interval, Iteration, Literal, Node, Operator, Test};
 use super::token::is_name;
 use super::types::Type;
-use crate::schema::{Error, Kind, PartId, RecordId, Schema, nearest};
-use crate::value::write_number;
+use crate::schema::{Error, PartId, RecordId, Schema, nearest};
 
 /// What is found while a formula is checked.
 #[derive(Debug, Default)]
@@ -53,7 +49,7 @@ pub(crate) struct PartRead {
 /// Checks the formulas of one place.
 pub(super) struct Checker<'a> {
     text: &'a str,
-    schema: &'a Schema,
+    pub(super) schema: &'a Schema,
     /// The types of the records that the formula stands in, the innermost first.
     levels: &'a [RecordId],
     /// The names that are bound, the innermost last.
@@ -73,7 +69,7 @@ impl<'a> Checker<'a> {
         Checker { text, schema, levels, locals: Vec::new(), findings: Findings::default() }
     }
 
-    fn error(&self, span: &Range<usize>, problem: impl Into<String>) -> Error {
+    pub(super) fn error(&self, span: &Range<usize>, problem: impl Into<String>) -> Error {
         Error::syntax(self.text, span.clone(), problem)
     }
 
@@ -84,7 +80,7 @@ impl<'a> Checker<'a> {
         unknown()
     }
 
-    fn warn(&mut self, span: &Range<usize>, problem: impl Into<String>) {
+    pub(super) fn warn(&mut self, span: &Range<usize>, problem: impl Into<String>) {
         let warning = self.error(span, problem);
         self.findings.warnings.push(warning);
     }
@@ -362,24 +358,12 @@ impl<'a> Checker<'a> {
         let before = self.findings.counts();
         let [(left, one), (right, other)] = [left, right].map(|side| self.check(side));
         let are_right = self.findings.counts()[0] == before[0];
-        let of = match operator {
-            Operator::Equal | Operator::NotEqual => {
-                self.comparable(&one, &other, false, span);
-                self.pointless(operator, &left, &right, span);
-                Some(Type::Flag)
-            }
-            Operator::Less | Operator::AtMost | Operator::More | Operator::AtLeast => {
-                self.comparable(&one, &other, true, span);
-                self.pointless(operator, &left, &right, span);
-                Some(Type::Flag)
-            }
-            Operator::Plus => sum(&one, &other),
-            Operator::Minus => difference(&one, &other),
-            Operator::Times => product(&one, &other),
-            Operator::Divide => quotient(&one, &other),
-            Operator::Power => arithmetic(&one, &other),
-            Operator::And | Operator::Or => None,
-        };
+        if operator.orders().is_some() {
+            let in_order = !matches!(operator, Operator::Equal | Operator::NotEqual);
+            self.comparable(&one, &other, in_order, span);
+            self.pointless(operator, &left, &right, span);
+        }
+        let of = operation(operator, &one, &other);
         let Some(of) = of else {
             // What is wrong with an operand is said already.
             if !are_right {
@@ -546,104 +530,6 @@ impl<'a> Checker<'a> {
         }
         (Code::Call(function, codes, expression), result(function, &types))
     }
-
-    /// Refuses to compare a choice with what it never is, and warns of what the bounds of a number rule out.
-    fn pointless(&mut self, operator: Operator, left: &Code, right: &Code, span: &Range<usize>) {
-        if matches!(operator, Operator::Equal | Operator::NotEqual) {
-            self.never_chosen(left, right, span);
-            self.never_chosen(right, left, span);
-        }
-        self.never_so(operator, left, right, span);
-    }
-
-    fn never_chosen(&mut self, field: &Code, constant: &Code, span: &Range<usize>) {
-        let (Some(part), Some(constant)) = (field.part(), constant.constant()) else { return };
-        let Kind::Choice(choices) = &self.schema.part(part).kind else { return };
-        let value = constant.clone().into_value();
-        if *constant == Datum::Null || matches!(constant, Datum::List(_)) || choices.offers(&value) {
-            return;
-        }
-        let texts: Vec<String> = choices.iter().map(|choice| choice.value.to_text().into_owned()).collect();
-        let near = nearest(&value.to_text(), texts.iter().map(String::as_str)).map(str::to_owned);
-        let problem = format!("this is never “{}”; it is one of {}", value.to_text(), texts.join(", "));
-        let error = self.error(span, problem).with_nearest_name(near.as_deref());
-        self.findings.errors.push(error);
-    }
-
-    /// Warns of a comparison of a number with what its bounds do not allow.
-    fn never_so(&mut self, operator: Operator, left: &Code, right: &Code, span: &Range<usize>) {
-        let turned = match operator {
-            Operator::Less => Operator::More,
-            Operator::AtMost => Operator::AtLeast,
-            Operator::More => Operator::Less,
-            Operator::AtLeast => Operator::AtMost,
-            Operator::Equal
-            | Operator::NotEqual
-            | Operator::And
-            | Operator::Or
-            | Operator::Plus
-            | Operator::Minus
-            | Operator::Times
-            | Operator::Divide
-            | Operator::Power => operator,
-        };
-        for (field, operator, constant) in [(left, operator, right), (right, turned, left)] {
-            let (Some(part), Some(Datum::Number(number))) = (field.part(), constant.constant()) else {
-                continue;
-            };
-            let constraints = &self.schema.part(part).constraints;
-            let (lower, upper) = (constraints.lower_bound(), constraints.upper_bound());
-            // Whether the number is beyond a bound, and whether it is the bound itself.
-            let above =
-                |bound: Option<(Decimal, bool)>| bound.map(|(bound, is_out)| (number.cmp(&bound), is_out));
-            let is_never = match operator {
-                Operator::Equal => {
-                    above(upper).is_some_and(|(order, is_out)| order.is_gt() || (order.is_eq() && is_out))
-                        || above(lower)
-                            .is_some_and(|(order, is_out)| order.is_lt() || (order.is_eq() && is_out))
-                }
-                Operator::More => above(upper).is_some_and(|(order, _)| order != Ordering::Less),
-                Operator::AtLeast => {
-                    above(upper).is_some_and(|(order, is_out)| order.is_gt() || (order.is_eq() && is_out))
-                }
-                Operator::Less => above(lower).is_some_and(|(order, _)| order != Ordering::Greater),
-                Operator::AtMost => {
-                    above(lower).is_some_and(|(order, is_out)| order.is_lt() || (order.is_eq() && is_out))
-                }
-                // That a number is not what it cannot be is a guard that does no harm.
-                Operator::NotEqual
-                | Operator::And
-                | Operator::Or
-                | Operator::Plus
-                | Operator::Minus
-                | Operator::Times
-                | Operator::Divide
-                | Operator::Power => false,
-            };
-            if is_never {
-                let bounds =
-                    [("at least", lower), ("at most", upper)].into_iter().filter_map(|(words, bound)| {
-                        let (bound, is_out) = bound?;
-                        let words = match (words, is_out) {
-                            ("at least", true) => "more than",
-                            (_, true) => "less than",
-                            (words, false) => words,
-                        };
-                        Some(format!("{words} {}", write_number(bound)))
-                    });
-                let bounds = bounds.collect::<Vec<_>>().join(" and ");
-                self.warn(span, format!("this never holds: the field is {bounds}"));
-            }
-        }
-    }
-
-    fn empty_range(&mut self, from: &Code, to: &Code, closed: [bool; 2], span: &Range<usize>) {
-        let (Some(from), Some(to)) = (from.constant(), to.constant()) else { return };
-        let order = from.compare(to);
-        if order == Some(Ordering::Greater) || (order == Some(Ordering::Equal) && closed != [true, true]) {
-            self.warn(span, "nothing lies in this range");
-        }
-    }
 }
 
 /// What stands for an expression that is wrong.
@@ -654,55 +540,4 @@ fn unknown() -> (Code, Type) {
 /// Whether a function of a list can be given the items one by one.
 fn takes_items(function: Function) -> bool {
     !matches!(function, Function::Append | Function::Concatenate | Function::Union)
-}
-
-fn arithmetic(one: &Type, other: &Type) -> Option<Type> {
-    let both = one.either(other)?;
-    matches!(both, Type::Number | Type::Any).then_some(Type::Number)
-}
-
-fn sum(one: &Type, other: &Type) -> Option<Type> {
-    match (one, other) {
-        (Type::Any, Type::Any) => Some(Type::Any),
-        (Type::Date | Type::Time | Type::DateTime, Type::Duration | Type::Any) => Some(one.clone()),
-        (Type::Duration | Type::Any, Type::Date | Type::Time | Type::DateTime) => Some(other.clone()),
-        (Type::Number | Type::Text | Type::Duration | Type::Any, _) => match one.either(other)? {
-            both @ (Type::Number | Type::Text | Type::Duration) => Some(both),
-            _ => None,
-        },
-        _ => None,
-    }
-}
-
-fn difference(one: &Type, other: &Type) -> Option<Type> {
-    match (one, other) {
-        (Type::Date | Type::DateTime, Type::Date | Type::DateTime) | (Type::Time, Type::Time) => {
-            Some(Type::Duration)
-        }
-        (Type::Date | Type::Time | Type::DateTime, Type::Duration) => Some(one.clone()),
-        (Type::Date | Type::Time | Type::DateTime | Type::Any, Type::Any) => Some(Type::Any),
-        (Type::Any, Type::Date | Type::Time | Type::DateTime) => Some(Type::Duration),
-        _ => match one.either(other)? {
-            both @ (Type::Number | Type::Duration) => Some(both),
-            _ => None,
-        },
-    }
-}
-
-fn product(one: &Type, other: &Type) -> Option<Type> {
-    match (one, other) {
-        (Type::Duration, Type::Number | Type::Any) | (Type::Number | Type::Any, Type::Duration) => {
-            Some(Type::Duration)
-        }
-        _ => arithmetic(one, other),
-    }
-}
-
-fn quotient(one: &Type, other: &Type) -> Option<Type> {
-    match (one, other) {
-        (Type::Duration, Type::Number) => Some(Type::Duration),
-        (Type::Duration, Type::Duration) => Some(Type::Number),
-        (Type::Duration, Type::Any) => Some(Type::Any),
-        _ => arithmetic(one, other),
-    }
 }

@@ -14,6 +14,7 @@ mod datum;
 mod functions;
 mod operators;
 mod parser;
+mod pointless;
 mod printing;
 mod signatures;
 mod surroundings;

@@ -14,16 +14,19 @@ use crate::value::DateTime;
 
 /// The result of an operator on two values. `and` and `or` know three truth values.
 pub(super) fn binary(operator: Operator, left: &Datum, right: &Datum) -> Datum {
-    let order = |holds: fn(Ordering) -> bool| left.compare(right).map(holds);
     let flag = match operator {
         Operator::Or => or(left.as_flag(), right.as_flag()),
         Operator::And => and(left.as_flag(), right.as_flag()),
         Operator::Equal => left.equals(right),
         Operator::NotEqual => left.equals(right).map(|is_equal| !is_equal),
-        Operator::Less => order(Ordering::is_lt),
-        Operator::AtMost => order(Ordering::is_le),
-        Operator::More => order(Ordering::is_gt),
-        Operator::AtLeast => order(Ordering::is_ge),
+        Operator::Less | Operator::AtMost | Operator::More | Operator::AtLeast => {
+            let orders = operator.orders().zip(left.compare(right));
+            orders.map(|([less, equal, more], order)| match order {
+                Ordering::Less => less,
+                Ordering::Equal => equal,
+                Ordering::Greater => more,
+            })
+        }
         Operator::Plus => return Datum::or_null(plus(left, right)),
         Operator::Minus => return Datum::or_null(minus(left, right)),
         Operator::Times => return Datum::or_null(times(left, right)),

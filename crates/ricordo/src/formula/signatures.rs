@@ -1,6 +1,7 @@
-//! What functions take, and what they give.
+//! What functions and operators take, and what they give.
 
 use super::functions::Function;
+use super::syntax::Operator;
 use super::types::Type;
 
 /// What is expected of an argument.
@@ -214,5 +215,75 @@ pub(super) fn result(function: Function, given: &[Type]) -> Type {
             }
             list(item)
         }
+    }
+}
+
+/// What an operator on two types gives; `None` if it does not take them.
+pub(super) fn operation(operator: Operator, one: &Type, other: &Type) -> Option<Type> {
+    match operator {
+        Operator::Or
+        | Operator::And
+        | Operator::Equal
+        | Operator::NotEqual
+        | Operator::Less
+        | Operator::AtMost
+        | Operator::More
+        | Operator::AtLeast => Some(Type::Flag),
+        Operator::Plus => sum(one, other),
+        Operator::Minus => difference(one, other),
+        Operator::Times => product(one, other),
+        Operator::Divide => quotient(one, other),
+        Operator::Power => arithmetic(one, other),
+    }
+}
+
+fn arithmetic(one: &Type, other: &Type) -> Option<Type> {
+    let both = one.either(other)?;
+    matches!(both, Type::Number | Type::Any).then_some(Type::Number)
+}
+
+fn sum(one: &Type, other: &Type) -> Option<Type> {
+    match (one, other) {
+        (Type::Any, Type::Any) => Some(Type::Any),
+        (Type::Date | Type::Time | Type::DateTime, Type::Duration | Type::Any) => Some(one.clone()),
+        (Type::Duration | Type::Any, Type::Date | Type::Time | Type::DateTime) => Some(other.clone()),
+        (Type::Number | Type::Text | Type::Duration | Type::Any, _) => match one.either(other)? {
+            both @ (Type::Number | Type::Text | Type::Duration) => Some(both),
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
+fn difference(one: &Type, other: &Type) -> Option<Type> {
+    match (one, other) {
+        (Type::Date | Type::DateTime, Type::Date | Type::DateTime) | (Type::Time, Type::Time) => {
+            Some(Type::Duration)
+        }
+        (Type::Date | Type::Time | Type::DateTime, Type::Duration) => Some(one.clone()),
+        (Type::Date | Type::Time | Type::DateTime | Type::Any, Type::Any) => Some(Type::Any),
+        (Type::Any, Type::Date | Type::Time | Type::DateTime) => Some(Type::Duration),
+        _ => match one.either(other)? {
+            both @ (Type::Number | Type::Duration) => Some(both),
+            _ => None,
+        },
+    }
+}
+
+fn product(one: &Type, other: &Type) -> Option<Type> {
+    match (one, other) {
+        (Type::Duration, Type::Number | Type::Any) | (Type::Number | Type::Any, Type::Duration) => {
+            Some(Type::Duration)
+        }
+        _ => arithmetic(one, other),
+    }
+}
+
+fn quotient(one: &Type, other: &Type) -> Option<Type> {
+    match (one, other) {
+        (Type::Duration, Type::Number) => Some(Type::Duration),
+        (Type::Duration, Type::Duration) => Some(Type::Number),
+        (Type::Duration, Type::Any) => Some(Type::Any),
+        _ => arithmetic(one, other),
     }
 }

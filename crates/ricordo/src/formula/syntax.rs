@@ -125,6 +125,25 @@ impl Operator {
         }
     }
 
+    /// Of a comparison, whether it holds where the first of two is less than the other, equal, and more.
+    pub(super) fn orders(self) -> Option<[bool; 3]> {
+        match self {
+            Operator::Equal => Some([false, true, false]),
+            Operator::NotEqual => Some([true, false, true]),
+            Operator::Less => Some([true, false, false]),
+            Operator::AtMost => Some([true, true, false]),
+            Operator::More => Some([false, false, true]),
+            Operator::AtLeast => Some([false, true, true]),
+            Operator::Or
+            | Operator::And
+            | Operator::Plus
+            | Operator::Minus
+            | Operator::Times
+            | Operator::Divide
+            | Operator::Power => None,
+        }
+    }
+
     pub(super) fn text(self) -> &'static str {
         match self {
             Operator::Or => "or",
