@@ -60,7 +60,7 @@ fn own_annotation(part: &mut Part, member: &Member<'_>) -> Result<(), Error> {
         },
         "key" => part.key = Some(node.string()?.as_ref().into()),
         "messages" => read_messages(part, node)?,
-        "constraint" => part.rules.extend(rules::read_constraints(node)?),
+        "constraint" => part.rules.extend(rules::read_constraints(member)?),
         _ => part.rules.push(rules::read(member)?),
     }
     Ok(())

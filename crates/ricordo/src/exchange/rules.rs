@@ -49,13 +49,11 @@ pub(super) fn read(member: &Member<'_>) -> Result<RuleText, Error> {
 }
 
 /// Reads the constraints of a place.
-pub(super) fn read_constraints(node: Node<'_>) -> Result<Vec<RuleText>, Error> {
+pub(super) fn read_constraints(of: &Member<'_>) -> Result<Vec<RuleText>, Error> {
     const EXPECTED: &str = "constraints are a list of {\"test\": FORMULA, \"message\": TEXT}, each of which can have \"warning\": true";
+    needs_formulas(of)?;
     let constraint = |node: Node<'_>| {
         let members = node.members().map_err(|_| node.error(EXPECTED))?;
-        for member in &members {
-            needs_formulas(member)?;
-        }
         refuse_unknown(&members, &["test", "message", "warning"], "constraint")?;
         let named = |name: &str| members.iter().find(|member| member.name == name).map(|member| member.node);
         let (Some(test), Some(message)) = (named("test"), named("message")) else {
@@ -70,7 +68,7 @@ pub(super) fn read_constraints(node: Node<'_>) -> Result<Vec<RuleText>, Error> {
         };
         Ok(RuleText { of, at: test.span().start })
     };
-    node.items().map_err(|_| node.error(EXPECTED))?.into_iter().map(constraint).collect()
+    of.node.items().map_err(|_| of.node.error(EXPECTED))?.into_iter().map(constraint).collect()
 }
 
 fn needs_formulas(member: &Member<'_>) -> Result<(), Error> {
