@@ -296,6 +296,7 @@ impl<'a> Structure<'a> {
             | Reversal::Touched { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
+            | Reversal::Subtotal { .. }
             | Reversal::Source { .. }
             | Reversal::RowMade { .. }
             | Reversal::Presence { .. }

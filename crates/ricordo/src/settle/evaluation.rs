@@ -72,11 +72,7 @@ impl Graph {
             }
             Slot::Earliest => put_bound(tree, place, value, |bounds| &mut bounds.earliest)?,
             Slot::Latest => put_bound(tree, place, value, |bounds| &mut bounds.latest)?,
-            Slot::Subtotal(id) => tree.change_properties(place, |properties| {
-                properties.subtotals.retain(|(known, _)| *known != id);
-                let at = properties.subtotals.partition_point(|(known, _)| *known < id);
-                properties.subtotals.insert(at, (id, value));
-            }),
+            Slot::Subtotal(id) => tree.set_subtotal(place, id, Some(value)),
             Slot::Kept(filter) => {
                 let is_kept = flag(&value)? == Some(true);
                 tree.change_properties(place, |flags| {

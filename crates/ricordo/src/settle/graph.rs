@@ -191,10 +191,13 @@ impl Graph {
                 tree.log_source(place, before);
                 tree.end_leading(place);
             }
+            if let Slot::Subtotal(id) = declaration.slot {
+                tree.set_subtotal(place, id, None);
+            }
             tree.change_properties(place, |flags| {
                 flags.failures.retain(|failure| failure.rule != key.number());
                 match declaration.slot {
-                    Slot::Value(_) => {}
+                    Slot::Value(_) | Slot::Subtotal(_) => {}
                     Slot::Relevant => flags.is_irrelevant = false,
                     Slot::Readonly => flags.is_readonly = false,
                     Slot::Required => flags.is_required = false,
@@ -210,7 +213,6 @@ impl Graph {
                             *bound = None;
                         }
                     }
-                    Slot::Subtotal(id) => flags.subtotals.retain(|(known, _)| *known != id),
                     Slot::Choices => flags.choices = None,
                     Slot::Kept(filter) => flags.kept.retain(|kept| *kept != filter),
                 }

@@ -16,7 +16,7 @@ use rustc_hash::FxHashMap;
 use super::arena::Arena;
 use super::marks::Marks;
 use super::state::{FieldState, Presence, State};
-use super::{Aspects, Faults, Focus, Key, Pattern, PlaceId, Properties, Source};
+use super::{Aspects, Faults, Focus, Key, Pattern, PlaceId, Properties, Source, SubtotalId};
 use crate::schema::{Choices, PartId};
 use crate::value::Value;
 
@@ -53,6 +53,8 @@ pub(crate) enum Reversal {
     Faults { place: PlaceId, before: Faults },
     /// The place had these properties.
     Properties { place: PlaceId, before: Box<Properties> },
+    /// The record had this of an aggregate that no field shows.
+    Subtotal { record: PlaceId, of: SubtotalId, before: Option<Value> },
     /// Where the value of the place came from. It is only reported: whoever said so knows it.
     Source { place: PlaceId, before: Option<Source> },
     /// A row was made that had not been there before.
@@ -105,7 +107,7 @@ impl Reversal {
             | Reversal::RowsSwapped { list, .. }
             | Reversal::Displaced { list, .. }
             | Reversal::Baseline { list, .. } => Some(list),
-            Reversal::Children { record, .. } => Some(record),
+            Reversal::Children { record, .. } | Reversal::Subtotal { record, .. } => Some(record),
             Reversal::Focus { before } => before.map(|focus| focus.place),
             Reversal::PartChoices { .. } | Reversal::NewBaseline => None,
         }
@@ -134,6 +136,7 @@ impl Reversal {
             Reversal::FieldBaseline { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
+            | Reversal::Subtotal { .. }
             | Reversal::Source { .. }
             | Reversal::RowMade { .. }
             | Reversal::Focus { .. }
@@ -492,6 +495,7 @@ impl ChangeSet {
             | Reversal::Touched { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
+            | Reversal::Subtotal { .. }
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. } => {}

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
-use super::{Aspects, PlaceId, Tree};
+use super::{Aspects, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::{Choices, FindingKind, Kind, PartId};
 use crate::value::Value;
 
@@ -29,7 +29,7 @@ impl From<FindingKind> for Fault {
 }
 
 /// Names a constraint of a form. Constraints that were declared later come after the others; an id is not given out twice.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub(crate) struct ConstraintId(NonZeroU32);
 
 impl ConstraintId {
@@ -93,8 +93,6 @@ pub(crate) struct Properties {
     pub(crate) choices: Option<Choices>,
     /// The filters of aggregates by which the place, a row, is kept.
     pub(crate) kept: SmallVec<[FilterId; 0]>,
-    /// The aggregates of the place, a record, that no field shows.
-    pub(crate) subtotals: SmallVec<[(SubtotalId, Value); 1]>,
 }
 
 /// A constraint that does not hold, with a message of its own if that depends on the form.
@@ -125,6 +123,8 @@ pub(super) struct PropertiesOfPlaces {
     sources: FxHashMap<PlaceId, Source>,
     /// Places with a source that were freed since somebody last asked.
     freed: Vec<PlaceId>,
+    /// The aggregates of records that no field shows.
+    subtotals: FxHashMap<PlaceId, FxHashMap<SubtotalId, Value>>,
     /// Properties where there are any.
     of_places: FxHashMap<PlaceId, Properties>,
     /// Parts of which a rule says whether they are relevant.
@@ -142,15 +142,6 @@ impl Properties {
         aspects.put(Aspects::READONLY, self.is_readonly != now.is_readonly);
         aspects.put(Aspects::REQUIRED, self.is_required != now.is_required);
         aspects.put(Aspects::KEPT, self.kept != now.kept);
-        if self.subtotals != now.subtotals {
-            let both = [(&self.subtotals, &now.subtotals), (&now.subtotals, &self.subtotals)];
-            for (these, those) in both {
-                for (id, value) in these {
-                    let other = those.binary_search_by_key(id, |(id, _)| *id).map(|at| &those[at].1);
-                    aspects.put(id.aspect(), other != Ok(value));
-                }
-            }
-        }
         let is_reworded = |failed: &FailedConstraint| {
             let now = now.failed.iter().find(|now| now.constraint == failed.constraint);
             now.is_some_and(|now| now.message != failed.message)
@@ -166,6 +157,7 @@ impl PropertiesOfPlaces {
         if !self.sources.is_empty() && self.sources.remove(&place).is_some() {
             self.freed.push(place);
             self.of_places.remove(&place);
+            self.subtotals.remove(&place);
         }
     }
 }
@@ -218,10 +210,22 @@ impl Tree {
     }
 
     /// What a record has of an aggregate that no field shows.
-    #[cfg(feature = "formula")]
     pub(crate) fn subtotal(&self, record: PlaceId, of: SubtotalId) -> Option<&Value> {
-        let subtotals = &self.properties_of(record)?.subtotals;
-        subtotals.binary_search_by_key(&of, |(id, _)| *id).ok().map(|at| &subtotals[at].1)
+        self.properties.subtotals.get(&record)?.get(&of)
+    }
+
+    /// Sets what a record has of an aggregate that no field shows.
+    pub(crate) fn set_subtotal(&mut self, record: PlaceId, of: SubtotalId, value: Option<Value>) {
+        if self.subtotal(record, of) == value.as_ref() {
+            return;
+        }
+        self.changes.note_for(&mut self.arena, record, of.aspect(), Unchecked::Nothing);
+        let of_record = self.properties.subtotals.entry(record).or_default();
+        let before = match value {
+            Some(value) => of_record.insert(of, value),
+            None => of_record.remove(&of),
+        };
+        self.changes.push(Reversal::Subtotal { record, of, before });
     }
 
     /// The properties of a place; `None` if it has none.

@@ -37,6 +37,7 @@ impl Tree {
             | Reversal::Touched { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
+            | Reversal::Subtotal { .. }
             | Reversal::Source { .. }
             | Reversal::RowMade { .. }
             | Reversal::RowInserted { .. }
@@ -107,6 +108,7 @@ impl Tree {
                 | Reversal::Touched { .. }
                 | Reversal::Faults { .. }
                 | Reversal::Properties { .. }
+                | Reversal::Subtotal { .. }
                 | Reversal::Source { .. }
                 | Reversal::RowMade { .. }
                 | Reversal::RowInserted { .. }
@@ -160,6 +162,7 @@ impl Tree {
             | Reversal::FieldBaseline { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
+            | Reversal::Subtotal { .. }
             | Reversal::Source { .. }
             | Reversal::RowMade { .. }
             | Reversal::RowInserted { .. }
@@ -204,6 +207,7 @@ impl Tree {
             Reversal::Properties { place, before } => {
                 self.change_properties(place, |properties| *properties = *before);
             }
+            Reversal::Subtotal { record, of, before } => self.set_subtotal(record, of, before),
             // Only a roll-back reverts a new row, as if there had never been one; of a new baseline nothing is to be reverted but
             // what is logged beside it.
             Reversal::RowMade { .. } | Reversal::NewBaseline | Reversal::Source { .. } => {}
