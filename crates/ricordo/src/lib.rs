@@ -76,9 +76,11 @@ mod tree;
 pub mod value;
 
 #[doc(inline)]
+pub use engine::Problem;
+#[doc(inline)]
 pub use form::{
-    Binding, Event, Form, Notification, Outlet, Place, RuleView, Rules, RulesGuard, Subscription, Untyped,
-    Update, View, WidgetEvent, WidgetState,
+    Binding, Event, Form, Notification, Outlet, Place, Recipe, RuleView, Rules, RulesGuard, Submission,
+    Subscription, Untyped, Update, View, WidgetEvent, WidgetState,
 };
 pub use jiff::civil;
 #[doc(inline)]

@@ -1,8 +1,12 @@
 //! Actions: everything that can be done to a form, and how they refer to places.
 
 use std::str::FromStr;
+use std::sync::Arc;
 use std::time::Duration;
 
+use super::deferred_checks::{TicketId, Verdict};
+use super::problem::Problem;
+use super::submission::{AfterAccept, SubmitRequest};
 use crate::schema::{Choices, Error, ErrorKind, Pointer, Route};
 use crate::tree::{BindingId, PlaceId};
 use crate::value::{DateTime, Value};
@@ -155,6 +159,35 @@ pub enum Action {
         /// What the event carries.
         value: Value,
     },
+    /// The form, or parts of it, are submitted: what is being typed is committed, what is relevant is touched, and, if there are no
+    /// errors, a [submission](super::Engine::submission) is handed out. A submit that finds errors is not refused.
+    Submit(SubmitRequest),
+    /// What was submitted was accepted: it becomes the baseline, and what was typed meanwhile stays.
+    Accept {
+        /// The record as the other side has it now, if it says so: what was not changed meanwhile takes its values.
+        value: Option<Value>,
+        /// What follows.
+        then: AfterAccept,
+    },
+    /// What was submitted was rejected. The messages go to the places that they name: rows are meant by the positions at which they
+    /// were sent, wherever they are now.
+    Reject {
+        /// Why.
+        problem: Problem,
+    },
+    /// A deferred check is answered. If its ticket is out of date, nothing happens.
+    Answer {
+        /// The place that was checked.
+        at: Address,
+        /// The check, as it was declared.
+        check: Arc<str>,
+        /// The ticket; without one, the one that the place waits for is meant.
+        ticket: Option<TicketId>,
+        /// The answer.
+        verdict: Verdict,
+    },
+    /// What was submitted is not going to be answered. The form can be submitted again.
+    Abandon,
     /// The last step is undone. A step is a transaction, or the typing in one field; touches belong to the step
     /// before.
     Undo,
@@ -192,7 +225,7 @@ impl Action {
             | Action::Test { value, .. }
             | Action::Event { value, .. }
             | Action::ResetTo { value } => value.is_deeper_than(DEEPEST_VALUE),
-            Action::Insert { value, .. } | Action::Add { value, .. } => {
+            Action::Insert { value, .. } | Action::Add { value, .. } | Action::Accept { value, .. } => {
                 value.as_ref().is_some_and(|value| value.is_deeper_than(DEEPEST_VALUE))
             }
             _ => false,
@@ -210,7 +243,8 @@ impl Action {
                 | Action::Event { value, .. }
                 | Action::ResetTo { value }
                 | Action::Insert { value: Some(value), .. }
-                | Action::Add { value: Some(value), .. } => value.dismantle(),
+                | Action::Add { value: Some(value), .. }
+                | Action::Accept { value: Some(value), .. } => value.dismantle(),
                 _ => {}
             }
         }

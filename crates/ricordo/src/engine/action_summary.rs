@@ -1,6 +1,6 @@
 //! Summaries of actions, short enough to be kept for every one.
 
-use super::{Action, Address, Engine};
+use super::{Action, Address, Engine, Verdict};
 use crate::schema::{Kind, MASK, PartId, Pointer, Route, Schema, Step};
 use crate::tree::PlaceId;
 use crate::value::Value;
@@ -41,6 +41,11 @@ enum Verb {
     Wait,
     Now,
     Event,
+    Submit,
+    Accept,
+    Reject,
+    Abandon,
+    Answer,
     Undo,
     Redo,
     Group,
@@ -166,6 +171,29 @@ impl ActionSummary {
             Action::Event { at, name, .. } => {
                 summary.detail = Detail::text(name);
                 (Verb::Event, at.as_ref())
+            }
+            Action::Submit(request) => {
+                summary.detail = Detail::Rows(request.parts.len());
+                (Verb::Submit, request.parts.first())
+            }
+            Action::Accept { .. } => (Verb::Accept, None),
+            Action::Reject { problem } => {
+                // It may repeat a secret.
+                if !engine.schema().has_secrets() {
+                    summary.detail = Detail::text(problem.summary());
+                }
+                (Verb::Reject, None)
+            }
+            Action::Abandon => (Verb::Abandon, None),
+            Action::Answer { at, check, verdict, .. } => {
+                let words = match verdict {
+                    Verdict::Passed => format!("{check}: passed"),
+                    // The reason may repeat a secret.
+                    Verdict::Failed(_) => format!("{check}: failed"),
+                    Verdict::Unknown => format!("{check}: unknown"),
+                };
+                summary.detail = Detail::text(&words);
+                (Verb::Answer, Some(at))
             }
             Action::Undo => (Verb::Undo, None),
             Action::Redo => (Verb::Redo, None),
@@ -311,6 +339,19 @@ impl Engine {
                 Detail::Text(name) => format!("event {name} from a component"),
                 _ => "event from a component".to_owned(),
             },
+            Verb::Submit => match summary.detail {
+                Detail::Rows(0) => "submit the form".to_owned(),
+                Detail::Rows(1) => format!("submit {at}"),
+                Detail::Rows(count) => format!("submit {at} and {} more", count - 1),
+                _ => "submit".to_owned(),
+            },
+            Verb::Accept => "accept what was submitted".to_owned(),
+            Verb::Reject => match &summary.detail {
+                Detail::Text(why) => format!("reject what was submitted: “{why}”"),
+                _ => "reject what was submitted".to_owned(),
+            },
+            Verb::Answer => format!("answer {} for {at}", detail()),
+            Verb::Abandon => "abandon what was submitted".to_owned(),
             Verb::Undo => "undo".to_owned(),
             Verb::Redo => "redo".to_owned(),
             Verb::Group => {

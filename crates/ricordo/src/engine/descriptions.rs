@@ -51,10 +51,16 @@ impl Engine {
         say(Aspects::FOCUS, now.has_focus(), "has the focus", "lost the focus");
         if aspects.contains(Aspects::FINDINGS) {
             let kinds: Vec<&str> = now.findings().iter().map(|finding| finding.kind.name()).collect();
-            let gone = change.findings_before().unwrap_or_default().into_iter().map(FindingKind::name);
-            words.push(match kinds[..] {
-                [] => format!("no longer {}", gone.collect::<Vec<_>>().join(", ")),
-                _ => format!("found {}", kinds.join(", ")),
+            let gone = change.findings_before();
+            words.push(match (kinds.is_empty(), gone) {
+                (_, None) if now.is_pending() => "being checked".to_owned(),
+                (true, None) => "checked".to_owned(),
+                (false, None) => format!("{} in other words", kinds.join(", ")),
+                (true, Some(gone)) => {
+                    let gone: Vec<&str> = gone.into_iter().map(FindingKind::name).collect();
+                    format!("no longer {}", gone.join(", "))
+                }
+                (false, Some(_)) => format!("found {}", kinds.join(", ")),
             });
         }
         let mut say_rule = |aspect, is_so: bool, yes: &str, no: &str, slot| {

@@ -144,10 +144,18 @@ impl Engine {
             Action::Event { at, .. } => {
                 at.map(|at| self.present(&at)).transpose()?;
             }
-            Action::Undo | Action::Redo | Action::Wait { .. } | Action::Now { .. } => {
-                let message =
-                    "undo, redo, wait and now are transactions of their own, and cannot be part of another"
-                        .to_owned();
+            Action::Undo
+            | Action::Redo
+            | Action::Wait { .. }
+            | Action::Now { .. }
+            | Action::Submit(_)
+            | Action::Accept { .. }
+            | Action::Reject { .. }
+            | Action::Abandon
+            | Action::Answer { .. } => {
+                let message = "undo, redo, wait, now, submit, and answers are transactions of their own, and cannot be part of \
+                               another"
+                    .to_owned();
                 return Err(Error::new(ErrorKind::NotPossible, Pointer::root(), message));
             }
             // These are performed above.
@@ -254,7 +262,7 @@ impl Engine {
         }
     }
 
-    fn fitted(&self, place: PlaceId, value: Value) -> Result<Value, Error> {
+    pub(super) fn fitted(&self, place: PlaceId, value: Value) -> Result<Value, Error> {
         let fitted = self.schema().fit_below(self.tree.part_id(place), value, self.tree.depth(place));
         fitted.map_err(|error| error.within(&self.tree.pointer(place)))
     }

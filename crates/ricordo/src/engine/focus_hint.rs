@@ -34,6 +34,11 @@ impl FocusHint {
         self.removed_row = None;
     }
 
+    /// Says where the focus belongs.
+    pub(super) fn set(&mut self, place: Option<PlaceId>) {
+        self.place = place;
+    }
+
     pub(super) fn clear(&mut self) {
         self.place = None;
     }

@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 
 use rustc_hash::FxHashSet;
 
-use crate::tree::{PlaceId, Reversal, Tree};
+use crate::tree::{PlaceId, Rebased, Reversal, Tree};
 
 /// How much memory the steps that can be undone may take at first, in bytes: some thousands of edits.
 const USUAL_LIMIT: usize = 2 * 1024 * 1024;
@@ -20,6 +20,8 @@ struct Step {
     weight: usize,
     /// Which rules the form had when the step was begun.
     rules: u64,
+    /// Which baseline it had then.
+    baselines: u64,
 }
 
 /// The steps that can be undone, and those that can be done again.
@@ -42,6 +44,8 @@ pub(super) struct History {
     limit: usize,
     /// How often the form was given other rules.
     rules: u64,
+    /// How often it was given another baseline, while steps stayed.
+    baselines: u64,
 }
 
 /// What an undo or redo has done to the tree.
@@ -50,6 +54,8 @@ pub(super) struct Moved {
     pub(super) reverted: usize,
     /// Which rules the form had when the step was made, if others than now.
     pub(super) other_rules: Option<u64>,
+    /// Whether it had another baseline then.
+    pub(super) other_baselines: bool,
 }
 
 /// In which direction the history moves.
@@ -71,6 +77,7 @@ impl Default for History {
             weight: 0,
             limit: USUAL_LIMIT,
             rules: 0,
+            baselines: 0,
         }
     }
 }
@@ -102,10 +109,19 @@ impl History {
 
     /// Records what a transaction did, and empties the log of the tree. Typing goes on in the step of the typing before; what
     /// only touches a place belongs to the step before, too, since nobody wants to undo it by itself.
-    pub(super) fn record(&mut self, tree: &mut Tree, typing: Option<PlaceId>, is_step: bool) {
+    ///
+    /// A submit touches much, which nobody wants to undo at all: `keeps_touches` is false then.
+    pub(super) fn record(
+        &mut self,
+        tree: &mut Tree,
+        typing: Option<PlaceId>,
+        is_step: bool,
+        keeps_touches: bool,
+    ) {
         let has_new_baseline = tree.changes().has_new_baseline();
         let mut log = tree.take_log();
-        log.retain(|reversal| tree.is_for_history(reversal));
+        let is_kept = |reversal: &Reversal| keeps_touches || !matches!(reversal, Reversal::Touched { .. });
+        log.retain(|reversal| tree.is_for_history(reversal) && is_kept(reversal));
         if has_new_baseline {
             self.forget_all(tree);
             self.last = Last::NoStep;
@@ -134,7 +150,13 @@ impl History {
         if is_step && !goes_on {
             self.keep_responses(tree);
             self.forget_redo(tree);
-            self.undo.push_back(Step { length: 0, typing, weight: 0, rules: self.rules });
+            self.undo.push_back(Step {
+                length: 0,
+                typing,
+                weight: 0,
+                rules: self.rules,
+                baselines: self.baselines,
+            });
             self.extend(tree, log.drain(..));
             return self.keep_to_limit(tree);
         }
@@ -232,7 +254,7 @@ impl History {
         tree.changes_mut().savepoint();
         self.weight -= step.weight;
         self.last = Last::Move;
-        let moved = Step { length: 0, typing: None, weight: 0, rules: self.rules };
+        let moved = Step { length: 0, typing: None, weight: 0, rules: self.rules, baselines: self.baselines };
         match direction {
             Direction::Undo => {
                 self.end_typing();
@@ -241,7 +263,8 @@ impl History {
             Direction::Redo => self.undo.push_back(moved),
         }
         tree.revert_all(log.into_iter());
-        Some(Moved { reverted, other_rules: (step.rules != self.rules).then_some(step.rules) })
+        let other_rules = (step.rules != self.rules).then_some(step.rules);
+        Some(Moved { reverted, other_rules, other_baselines: step.baselines != self.baselines })
     }
 
     /// Keeps the log of a move, which reverts it, and empties the log of the tree.
@@ -271,16 +294,78 @@ impl History {
         // The last step can be undone however large it is, unless undo is turned off.
         let least = usize::from(self.limit > 0);
         while self.weight > self.limit && self.undo.len() > least {
-            let Some(step) = self.undo.pop_front() else { break };
-            self.weight -= step.weight;
-            tree.forget(self.log.drain(..step.length));
+            self.forget_oldest(tree);
         }
         if self.weight > self.limit {
             self.forget_redo(tree);
         }
     }
 
-    fn forget_all(&mut self, tree: &mut Tree) {
+    /// Takes in that the form has another baseline, while steps can still be undone: they lead to what was typed, and never to an
+    /// older baseline.
+    pub(super) fn take_in(&mut self, tree: &mut Tree, rebased: &Rebased) {
+        self.baselines += 1;
+        if rebased.forgets_steps {
+            self.forget_all(tree);
+        }
+        self.forget_older_records(tree, &rebased.records);
+        let redo = self.redo.iter_mut().flat_map(|(_, log)| log);
+        for reversal in self.log.iter_mut().chain(redo).chain(&mut self.responses) {
+            if reversal.field().is_some_and(|place| rebased.fields.contains(&place)) {
+                reversal.make_absolute();
+            }
+        }
+        let removed = |reversal: &Reversal| match reversal {
+            Reversal::RowRemoved { list, key, .. } => Some((*list, *key)),
+            _ => None,
+        };
+        let redo = self.redo.iter().flat_map(|(_, log)| log);
+        let held: FxHashSet<_> =
+            self.log.iter().chain(redo).chain(&self.responses).filter_map(removed).collect();
+        for (list, key) in &rebased.rows {
+            if !held.contains(&(*list, *key)) {
+                tree.free_row(*list, *key);
+            }
+        }
+    }
+
+    /// Forgets the steps from before a record was emptied that the baseline has now: what was in it then has no place any more.
+    fn forget_older_records(&mut self, tree: &mut Tree, records: &FxHashSet<PlaceId>) {
+        if records.is_empty() {
+            return;
+        }
+        let record = |reversal: &Reversal| match reversal {
+            Reversal::Children { record, .. } => Some(*record).filter(|record| records.contains(record)),
+            _ => None,
+        };
+        if self.redo.iter().flat_map(|(_, log)| log).any(|reversal| record(reversal).is_some()) {
+            self.forget_redo(tree);
+        }
+        if self.responses.iter().any(|reversal| record(reversal).is_some()) {
+            tree.forget(std::mem::take(&mut self.responses));
+        }
+        let (mut seen, mut end, mut kept) = (FxHashSet::default(), self.log.len(), 0);
+        for step in self.undo.iter().rev() {
+            let start = end - step.length;
+            let is_older = self.log.range(start..end).filter_map(record).any(|record| !seen.insert(record));
+            if is_older {
+                break;
+            }
+            (end, kept) = (start, kept + 1);
+        }
+        while self.undo.len() > kept {
+            self.forget_oldest(tree);
+        }
+    }
+
+    fn forget_oldest(&mut self, tree: &mut Tree) {
+        if let Some(step) = self.undo.pop_front() {
+            self.weight -= step.weight;
+            tree.forget(self.log.drain(..step.length));
+        }
+    }
+
+    pub(super) fn forget_all(&mut self, tree: &mut Tree) {
         self.forget_redo(tree);
         tree.forget(std::mem::take(&mut self.responses));
         self.weight -= self.undo.drain(..).map(|step| step.weight).sum::<usize>();

@@ -49,6 +49,12 @@ pub(super) fn differing_flags(tree: &Tree, before: &FlagsBefore<'_>) -> Vec<(Pla
         {
             differing.push((place, Aspects::CHOICES));
         }
+        let now = tree.properties_of(place).cloned().unwrap_or_default();
+        if let Some(was) = before.properties.get(&place)
+            && was.differing(&now).contains(Aspects::FINDINGS)
+        {
+            differing.push((place, Aspects::FINDINGS));
+        }
         let is_required = |flag: bool| tree.part(place).is_required() || flag;
         let was_required = before.properties.get(&place).is_some_and(|flags| flags.is_required);
         if before.properties.contains_key(&place) && is_required(was_required) != tree.is_required(place) {

@@ -12,6 +12,7 @@ mod aggregate_spec;
 mod change;
 mod compiled_schema;
 mod counterparts;
+mod deferred_checks;
 mod descriptions;
 mod execution;
 mod explanation;
@@ -23,10 +24,13 @@ mod inherited_flags;
 mod notification;
 mod observers;
 mod outcome;
+mod payload;
 mod prepared_rows;
+mod problem;
 mod row_edits;
 mod rulebook;
 mod settled_baseline;
+mod submission;
 mod target;
 mod text_input;
 mod time_of_day;
@@ -41,14 +45,18 @@ pub(crate) use added_rules::AddedRules;
 pub(crate) use aggregate_spec::{AggregateSpec, RowsOf};
 pub use change::Change;
 pub use compiled_schema::CompiledSchema;
+pub use deferred_checks::{Ticket, TicketId, Verdict};
 pub use explanation::Reason;
 #[cfg(feature = "formula")]
 pub use formulas::FormulaInfo;
 pub use observers::ObserverId;
 pub use outcome::Outcome;
+pub use payload::Extent;
 pub(crate) use prepared_rows::Prepared;
+pub use problem::{Problem, ProblemError};
 pub use row_edits::RowEdit;
 pub(crate) use rulebook::{FlagRule, RuleOf, RuleSpec};
+pub use submission::{AfterAccept, Answer, Status, Submission, SubmitRequest, Submitted};
 
 pub(crate) use crate::settle::AggregateKind;
 pub use crate::settle::{Comparison, PlaceView, Reads};
@@ -59,10 +67,12 @@ use crate::settle::{self, Graph};
 use crate::tree::{ConstraintId, Tree, Wording};
 pub(crate) use crate::tree::{Loader, Unfilled};
 use crate::value::Value;
+use deferred_checks::DeferredChecks;
 use focus_hint::FocusHint;
 use history::History;
 use observers::Observers;
 use prepared_rows::PreparedRows;
+use submission::Submissions;
 use text_input::Pauses;
 use transaction::Open;
 
@@ -101,6 +111,8 @@ pub struct Engine {
     /// The id of the constraint that is added next.
     next_constraint: ConstraintId,
     prepared: PreparedRows,
+    submissions: Submissions,
+    checks: DeferredChecks,
     /// Room for the changes of the next outcome.
     room: Vec<Change>,
 }
@@ -129,6 +141,12 @@ pub struct FormState {
     pub can_undo: bool,
     /// Whether there is a step to redo.
     pub can_redo: bool,
+    /// Whether a deferred check is under way.
+    pub is_pending: bool,
+    /// Where it is between being edited and being saved.
+    pub status: Status,
+    /// How often a submit was tried since the form was last reset, cleared, or started from another record.
+    pub submits: usize,
 }
 
 impl Engine {
@@ -177,6 +195,8 @@ impl Engine {
             is_typed: false,
             next_constraint: ConstraintId::FIRST,
             prepared: PreparedRows::default(),
+            submissions: Submissions::default(),
+            checks: DeferredChecks::default(),
             room: Vec::new(),
         };
         engine.known_state = engine.state();
@@ -215,6 +235,9 @@ impl Engine {
             is_uncommitted: form.is_uncommitted(),
             can_undo: self.can_undo(),
             can_redo: self.can_redo(),
+            is_pending: self.has_pending_checks(self.root()),
+            status: self.status(),
+            submits: self.submits(),
         }
     }
 

@@ -12,6 +12,7 @@ use super::inherited_flags::{FlagsBefore, differing_flags};
 use super::notification::to_notify;
 use super::observers::{ObserverId, Observers};
 use super::row_edits::{self, RowEdit};
+use super::submission::Submitted;
 use crate::schema::Part;
 use crate::tree::{
     Aspects, ChangeSet, ChangedPlace, Fault, Faults, FieldRef, FieldState, FocusBefore, Key, ListBody,
@@ -27,6 +28,7 @@ pub struct Outcome {
     made: Option<PlaceId>,
     summary: ActionSummary,
     is_step: bool,
+    submitted: Option<Submitted>,
 }
 
 impl Outcome {
@@ -54,6 +56,15 @@ impl Outcome {
     pub(super) fn notify(&mut self, observers: Vec<ObserverId>) {
         self.notices.extend(observers);
         sort(&mut self.notices);
+    }
+
+    /// What became of the submit, if the action was one, or if it answered the last check that a submit had waited for.
+    pub fn submitted(&self) -> Option<Submitted> {
+        self.submitted
+    }
+
+    pub(super) fn set_submitted(&mut self, submitted: Submitted) {
+        self.submitted = Some(submitted);
     }
 
     /// The row that the action added; the last, if it added several.
@@ -97,7 +108,7 @@ impl Outcome {
             });
         }
         let made = made.filter(|place| tree.knows(*place));
-        Outcome { changes, notices, made, summary: ActionSummary::default(), is_step }
+        Outcome { changes, notices, made, is_step, ..Outcome::default() }
     }
 
     /// Whether the changes of the tree are a step, of which nobody is notified yet.
@@ -376,7 +387,7 @@ impl<'a> Structure<'a> {
         }
         let mut rest = Rest::default();
         if let Some(before) = set.first_faults(changed).filter(|before| ***before != *tree.faults(place)) {
-            let is_wrong = |faults: &[Fault]| faults.iter().any(|fault| !fault.is_warning);
+            let is_wrong = |faults: &[Fault]| faults.iter().any(Fault::is_error);
             let is_other = is_wrong(before) != is_wrong(tree.faults(place));
             aspects.put(Aspects::FINDINGS, true);
             aspects.put(Aspects::VALIDITY, is_other && tree.field(place).is_some());
@@ -387,6 +398,10 @@ impl<'a> Structure<'a> {
             let had_focus = before.is_some_and(|focus| focus.place == place);
             aspects.put(Aspects::FOCUS, had_focus != (tree.focus() == Some(place)));
             aspects.put(Aspects::HOLDER, may_differ(Aspects::HOLDER));
+        }
+        if may_differ(Aspects::DIRTY) && tree.field(place).is_none() {
+            // Its own rows or its presence compare with something else now.
+            aspects.put(Aspects::DIRTY, changed.was_dirty() != tree.is_dirty(place));
         }
         aspects.put(Aspects::CHOICES, may_differ(Aspects::OFFERED));
         aspects.put(Aspects::EPOCH, may_differ(Aspects::EPOCH));

@@ -1,6 +1,6 @@
 //! Targets: which places a rule is about.
 
-use super::{Action, Address, Engine};
+use super::{Action, Address, AfterAccept, Engine, SubmitRequest};
 use crate::model::Spot;
 use crate::schema::{Error, ErrorKind, Kind, Named, PartId, Pointer, Schema, Step};
 use crate::settle::{Bases, Declaration, FormulaText, Slot, Way};
@@ -88,6 +88,7 @@ impl Engine {
             | Action::Reset { at }
             | Action::Release { at }
             | Action::Choices { at, .. }
+            | Action::Answer { at, .. }
             | Action::Event { at: Some(at), .. } => self.check_address(at),
             Action::Swap { row, with } => self.check_address(row).and_then(|()| self.check_address(with)),
             Action::Add { at, .. } => pointers(&[at]),
@@ -95,6 +96,13 @@ impl Engine {
                 self.check_address(from).and_then(|()| pointers(&[to]))
             }
             Action::Group(actions) => actions.iter().try_for_each(|action| self.check_addresses(action)),
+            Action::Submit(SubmitRequest { parts: places, .. })
+            | Action::Accept { then: AfterAccept::Clear { keep: places }, .. } => {
+                places.iter().try_for_each(|at| self.check_address(at))
+            }
+            Action::Accept { then: AfterAccept::Stay | AfterAccept::Reset, .. }
+            | Action::Reject { .. }
+            | Action::Abandon => Ok(()),
             Action::Event { at: None, .. }
             | Action::ResetTo { .. }
             | Action::Wait { .. }

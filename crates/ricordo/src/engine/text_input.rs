@@ -83,6 +83,7 @@ impl Engine {
                 committed.push((due, place));
             }
         }
+        self.ask_what_is_due(&[]);
         let typing = if let [(_, place)] = committed[..] { Some(place) } else { None };
         let summary = self.summarize(&Action::Wait { duration });
         // If it is refused, no time has passed, and what waits goes on waiting.
@@ -90,10 +91,11 @@ impl Engine {
             .inspect_err(|_| self.pauses.go_back(before, committed))
     }
 
-    /// How long until some text is committed by itself, if nothing more is typed. An
+    /// How long until some text is committed, or a deferred check begins, by itself, if nothing more is typed. An
     /// adapter with a clock then says [`Action::Wait`].
     pub fn next_pause(&self) -> Option<Duration> {
-        self.pauses.until_next(&self.tree)
+        let (text, ticket) = (self.pauses.until_next(&self.tree), self.next_ticket());
+        text.into_iter().chain(ticket).min()
     }
 }
 
@@ -113,6 +115,11 @@ pub(super) struct Pauses {
 }
 
 impl Pauses {
+    /// How much time has passed.
+    pub(super) fn clock(&self) -> Duration {
+        self.clock
+    }
+
     /// Begins a pause; returns when it is over.
     fn begin(&mut self, place: PlaceId, pause: Duration) -> Duration {
         let due = self.clock.saturating_add(pause);

@@ -2,6 +2,7 @@
 
 use super::action_summary::ActionSummary;
 use super::history::Direction;
+use super::submission::Submit;
 use super::{Action, Engine, Outcome, PlaceId};
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::settle::{self, Checkpoint};
@@ -22,6 +23,8 @@ pub(super) struct Performed {
     /// Whether the next typing is a step of its own.
     pub(super) ends_typing: bool,
     pub(super) summary: ActionSummary,
+    /// The submit that it is, if it is one.
+    pub(super) submit: Option<Submit>,
 }
 
 impl Engine {
@@ -42,6 +45,18 @@ impl Engine {
                 Action::Redo => return self.step(Direction::Redo, "redo"),
                 Action::Wait { duration } => return self.wait(duration),
                 Action::Now { now } => return Ok(self.tell_time(now)),
+                Action::Submit(request) => return self.submit(request),
+                Action::Accept { .. } => {
+                    if let Action::Accept { value, then } = action.within_depth()? {
+                        return self.accept(value, then);
+                    }
+                    return Ok(Outcome::default());
+                }
+                Action::Reject { problem } => return self.reject(problem),
+                Action::Abandon => return self.abandon(),
+                Action::Answer { at, check, ticket, verdict } => {
+                    return self.answer(&at, &check, ticket, verdict);
+                }
                 _ => {}
             }
         }
@@ -140,10 +155,22 @@ impl Engine {
 
     /// Settles what was performed, and finds what has changed.
     pub(super) fn finish(&mut self, performed: Performed) -> Result<Outcome, Error> {
-        let Performed { made, typing, ends_typing, summary } = performed;
+        let Performed { made, typing, ends_typing, summary, submit } = performed;
         let removed_row = self.focus_hint.removed_row();
         self.focus_hint.forget_removed_row();
         self.settle_or_revert()?;
+        let mut submit = submit;
+        loop {
+            let is_other = self.withdraw_outdated_reports();
+            if self.update_checks() || is_other {
+                self.settle_or_revert()?;
+            } else if let Some(ready) = self.take_ready_submit().filter(|_| submit.is_none()) {
+                self.prepare_submit(&ready.parts)?;
+                submit = Some(ready);
+            } else {
+                break;
+            }
+        }
         if self.tree.has_changed_out_of_sight() && !Outcome::will_be_step(&self.tree) {
             // It is no step to undo, so what the steps before may bring back must be as they left it.
             let lasting = self.tree.lasting();
@@ -153,12 +180,20 @@ impl Engine {
         }
         self.graph.finish();
         let mut outcome = self.report(made);
-        self.history.record(&mut self.tree, typing, outcome.is_step());
+        self.update_status(&outcome);
+        if self.tree.changes().has_new_baseline() {
+            self.end_submissions();
+        }
+        let is_submit = submit.is_some();
+        self.history.record(&mut self.tree, typing, outcome.is_step(), !is_submit);
         if ends_typing {
             self.history.end_typing();
         }
-        self.report_state(&mut outcome);
         self.focus_hint.find(&self.tree, outcome.made(), removed_row);
+        if let Some(submit) = submit {
+            outcome.set_submitted(self.hand_out(submit));
+        }
+        self.report_state(&mut outcome);
         outcome.set_action(summary);
         Ok(outcome)
     }
@@ -169,7 +204,7 @@ impl Engine {
         self.graph.revert_to(&self.tree, checkpoint);
     }
 
-    fn settle_or_revert(&mut self) -> Result<(), Error> {
+    pub(super) fn settle_or_revert(&mut self) -> Result<(), Error> {
         settle::settle(&mut self.tree, &mut self.graph).map_err(|unsettled| {
             let refused = self.refused(unsettled);
             self.revert_to(Checkpoint::default());
@@ -207,13 +242,36 @@ impl Engine {
             // What comes back was settled when it was there.
             None => self.graph.begin_return(),
         }
+        if moved.other_baselines {
+            self.find_displaced_rows();
+        }
         self.settle_or_keep_for_later();
+        loop {
+            let is_other = self.withdraw_outdated_reports();
+            if !self.update_checks() && !is_other {
+                break;
+            }
+            self.settle_or_keep_for_later();
+        }
         self.graph.finish();
         self.pauses.resume(&self.tree);
         let mut outcome = self.report(None);
+        self.update_status(&outcome);
+        if !self.tree.is_uncommitted(self.root())
+            && let Some(submit) = self.take_ready_submit()
+        {
+            outcome.set_submitted(self.hand_out(submit));
+        }
         self.history.keep(&mut self.tree, direction, &moved);
         self.report_state(&mut outcome);
         Ok(outcome)
+    }
+
+    /// After a step was undone or done again from when the form had another baseline: finds out which rows are displaced now.
+    fn find_displaced_rows(&mut self) {
+        let changed = self.tree.changes().places().iter().map(|changed| changed.place);
+        let lists: Vec<PlaceId> = changed.filter(|place| self.tree.list(*place).is_some()).collect();
+        lists.into_iter().for_each(|list| self.tree.find_displaced(list));
     }
 
     /// Settles what cannot be refused. What cannot be computed now is computed the next time.

@@ -19,6 +19,8 @@ pub fn dump(engine: &Engine) -> Value {
         ("touched", form.is_touched().into()),
         ("valid", form.is_valid().into()),
         ("uncommitted", form.is_uncommitted().into()),
+        ("status", engine.status().name().into()),
+        ("submits", i64::try_from(engine.submits()).unwrap_or(i64::MAX).into()),
         ("findings", findings(form)),
         ("fields", fields.into()),
         ("lists", lists.into()),
@@ -70,6 +72,7 @@ fn put_flags(members: &mut Record, place: PlaceView<'_>) {
         ("required", place.is_required()),
         ("readonly", place.is_readonly()),
         ("uncommitted", place.part().is_field() && place.is_uncommitted()),
+        ("pending", place.is_pending()),
         ("driver", place.is_driver()),
         ("overridden", place.is_overridden()),
     ];
@@ -109,6 +112,9 @@ fn findings(place: PlaceView<'_>) -> Value {
         .collect();
         if finding.is_warning {
             members.insert("warning", true.into());
+        }
+        if finding.is_reported {
+            members.insert("reported", true.into());
         }
         members.into()
     };

@@ -2,7 +2,7 @@
 
 use super::json::Member;
 use super::members::{read_pointer, refuse_unknown};
-use crate::engine::{Engine, PlaceView};
+use crate::engine::{Engine, PlaceView, Status};
 use crate::schema::{Error, Finding, FindingKind, Named, Pointer, nearest};
 use crate::value::{Record, Value, sort};
 
@@ -19,11 +19,13 @@ pub struct Expectation {
     required: Option<bool>,
     readonly: Option<bool>,
     uncommitted: Option<bool>,
+    pending: Option<bool>,
+    status: Option<Status>,
     display: Option<String>,
     findings: Option<Vec<FindingKind>>,
 }
 
-const KNOWN: [&str; 12] = [
+const KNOWN: [&str; 14] = [
     "path",
     "entry",
     "display",
@@ -31,11 +33,13 @@ const KNOWN: [&str; 12] = [
     "dirty",
     "touched",
     "uncommitted",
+    "pending",
     "valid",
     "relevant",
     "required",
     "readonly",
     "findings",
+    "status",
 ];
 
 impl Expectation {
@@ -54,6 +58,16 @@ impl Expectation {
                 "required" => expectation.required = Some(node.flag()?),
                 "readonly" => expectation.readonly = Some(node.flag()?),
                 "uncommitted" => expectation.uncommitted = Some(node.flag()?),
+                "pending" => expectation.pending = Some(node.flag()?),
+                "status" => {
+                    let name = node.string()?;
+                    let status = Status::ALL.into_iter().find(|status| status.name() == name);
+                    expectation.status = Some(status.ok_or_else(|| {
+                        let known = Status::ALL.map(Status::name);
+                        let error = node.error(format!("a status is one of: {}", known.join(", ")));
+                        error.with_nearest_name(nearest(&name, known))
+                    })?);
+                }
                 "display" => expectation.display = Some(node.string()?.into_owned()),
                 "findings" => {
                     let mut kinds = Vec::new();
@@ -71,6 +85,11 @@ impl Expectation {
             }
         }
         refuse_unknown(members, &KNOWN, "expect")?;
+        if let (Some(_), Some(status)) =
+            (&expectation.path, members.iter().find(|member| member.name == "status"))
+        {
+            return Err(status.name_error("a status is that of the form, so it is expected without a “path”"));
+        }
         Ok(expectation)
     }
 
@@ -87,6 +106,8 @@ impl Expectation {
             required,
             readonly,
             uncommitted,
+            pending,
+            status,
             display,
             findings,
         } = self;
@@ -104,11 +125,13 @@ impl Expectation {
             ("dirty", dirty.map(Value::from)),
             ("touched", touched.map(Value::from)),
             ("uncommitted", uncommitted.map(Value::from)),
+            ("pending", pending.map(Value::from)),
             ("valid", valid.map(Value::from)),
             ("relevant", relevant.map(Value::from)),
             ("required", required.map(Value::from)),
             ("readonly", readonly.map(Value::from)),
             ("findings", findings.as_ref().map(kinds)),
+            ("status", status.map(|status| status.name().into())),
         ];
         members.into_iter().filter_map(|(name, value)| Some((name, value?))).collect()
     }
@@ -144,6 +167,7 @@ impl Expectation {
                 differ(what, expected, found);
             }
         };
+        let is_pending = if self.path.is_some() { place.is_pending() } else { engine.state().is_pending };
         let flags = [
             ("dirty", self.dirty, place.is_dirty()),
             ("touched", self.touched, place.is_touched()),
@@ -152,11 +176,15 @@ impl Expectation {
             ("required", self.required, place.is_required()),
             ("readonly", self.readonly, place.is_readonly()),
             ("uncommitted", self.uncommitted, place.is_uncommitted()),
+            ("pending", self.pending, is_pending),
         ];
         for (what, expected, found) in flags {
             if let Some(expected) = expected {
                 differ(what, expected.to_string(), found.to_string());
             }
+        }
+        if let Some(status) = self.status {
+            differ("status", status.name().to_owned(), engine.status().name().to_owned());
         }
         if let Some(kinds) = &self.findings {
             differ("findings", names(kinds.clone()), names(self.found(place)));

@@ -3,7 +3,8 @@
 use super::expectation::Expectation;
 use super::json::{Member, Node};
 use super::members::{read_pointer, refuse_unknown};
-use crate::engine::{Action, Address};
+use super::problem::problem_of;
+use crate::engine::{Action, Address, AfterAccept, Extent, SubmitRequest, Verdict};
 use crate::schema::{Choice, Choices, Error, Pointer, nearest};
 use crate::value::{Value, read_date_time};
 use std::time::Duration;
@@ -149,11 +150,12 @@ enum Form {
 }
 
 const PATCH_OPERATIONS: [&str; 6] = ["add", "remove", "replace", "move", "copy", "test"];
-const OPERATIONS: [&str; 21] = [
-    "add", "choices", "clear", "copy", "enter", "event", "expect", "focus", "group", "leave", "move", "now",
-    "redo", "release", "remove", "replace", "reset", "swap", "test", "undo", "wait",
+const OPERATIONS: [&str; 26] = [
+    "abandon", "accept", "add", "answer", "choices", "clear", "copy", "enter", "event", "expect", "focus",
+    "group", "leave", "move", "now", "redo", "reject", "release", "remove", "replace", "reset", "submit",
+    "swap", "test", "undo", "wait",
 ];
-const UNSUPPORTED: [&str; 5] = ["accept", "rebase", "reject", "resolve", "submit"];
+const UNSUPPORTED: [&str; 2] = ["rebase", "resolve"];
 
 /// The members of an action, which are all to be asked for.
 struct Members<'a> {
@@ -181,6 +183,12 @@ impl<'a> Members<'a> {
 
     fn value(&self) -> Result<Value, Error> {
         self.needed("value")?.value()
+    }
+
+    /// A list of pointers; none if it is not given.
+    fn addresses(&self, name: &str) -> Result<Vec<Address>, Error> {
+        let items = self.get(name).map(|node| node.items()).transpose()?.unwrap_or_default();
+        items.into_iter().map(|item| read_pointer(item).map(Address::from)).collect()
     }
 }
 
@@ -256,6 +264,24 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
             let value = given.get("value").map(|node| node.value()).transpose()?.unwrap_or_default();
             (Action::Event { at, name, value }, &["path", "name", "value"])
         }
+        "submit" => (Action::Submit(read_submit(&given)?), &["parts", "extent", "wait"]),
+        "accept" => read_accept(&given)?,
+        "reject" => (Action::Reject { problem: problem_of(given.needed("problem")?)? }, &["problem"]),
+        "abandon" => (Action::Abandon, &[]),
+        "answer" => {
+            let check = given.needed("check")?.string()?.as_ref().into();
+            let passed = given.get("passed").map(|node| node.flag()).transpose()?;
+            let message = given.get("message").map(|node| node.string()).transpose()?;
+            let verdict = match (passed, message) {
+                (Some(true), None) => Verdict::Passed,
+                (Some(false) | None, Some(message)) => Verdict::Failed(message.into_owned()),
+                (None, None) => Verdict::Unknown,
+                (Some(true), Some(_)) => return Err(node.error("what has passed has no “message”")),
+                (Some(false), None) => return Err(node.error("what has not passed needs a “message”")),
+            };
+            let at = given.address("path")?;
+            (Action::Answer { at, check, ticket: None, verdict }, &["path", "check", "passed", "message"])
+        }
         "undo" => (Action::Undo, &[]),
         "redo" => (Action::Redo, &[]),
         "group" => {
@@ -278,6 +304,40 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
         refuse_unknown(members, known, &given.op)?;
     }
     Ok(action)
+}
+
+/// What is submitted, and how.
+fn read_submit(given: &Members<'_>) -> Result<SubmitRequest, Error> {
+    let mut request = SubmitRequest::default();
+    request.parts = given.addresses("parts")?;
+    if let Some(node) = given.get("extent") {
+        request.extent = match &*node.string()? {
+            "whole" => Extent::Whole,
+            "dirty" => Extent::Dirty,
+            _ => return Err(node.error("“extent” is “whole” or “dirty”")),
+        };
+    }
+    request.waits = given.get("wait").map(|node| node.flag()).transpose()?.unwrap_or(false);
+    Ok(request)
+}
+
+/// That a submission was accepted, and what follows.
+fn read_accept(given: &Members<'_>) -> Result<(Action, &'static [&'static str]), Error> {
+    let value = given.get("value").map(|node| node.value()).transpose()?;
+    let then = given.get("then").map(|node| Ok::<_, Error>((node, node.string()?))).transpose()?;
+    let then = match then {
+        None => AfterAccept::Stay,
+        Some((node, name)) => match &*name {
+            "stay" => AfterAccept::Stay,
+            "reset" => AfterAccept::Reset,
+            "clear" => AfterAccept::Clear { keep: given.addresses("keep")? },
+            _ => return Err(node.error("“then” is “stay”, “reset” or “clear”")),
+        },
+    };
+    if let Some(keep) = given.get("keep").filter(|_| !matches!(then, AfterAccept::Clear { .. })) {
+        return Err(keep.error("fields are kept when the form is cleared: “then” is “clear”"));
+    }
+    Ok((Action::Accept { value, then }, &["value", "then", "keep"]))
 }
 
 /// Choices as a list of values, with or without labels.

@@ -7,7 +7,9 @@
 //! | find the positions of values in a text | [`Positions`] |
 //! | read a journal or a JSON Patch | [`read_journal`], [`JournalLines`] |
 //! | write an action as a line of a journal | [`write_action`], [`write_response`] |
+//! | read or write why a submission was rejected | [`read_problem`], [`write_problem`] |
 //! | see whether an `expect` line holds, or write it | [`Expectation::check`], [`write_expectation`] |
+//! | write or read a payload as HTML forms send it | [`write_urlencoded`], [`read_urlencoded`] |
 //! | dump the state of a form | [`dump`] |
 //!
 //! What cannot be parsed gives an [`Error`](crate::Error) with its [`Location`](crate::schema::Location).
@@ -24,9 +26,11 @@ mod keywords;
 mod lines;
 mod load;
 mod members;
+mod problem;
 mod reader;
 mod reference;
 mod rules;
+mod urlencoded;
 mod variants;
 mod writing;
 
@@ -38,4 +42,6 @@ pub use expectation::Expectation;
 pub use export::write_definition;
 pub use journal::{Command, Entry, JournalLines, read_journal};
 pub use load::load;
+pub use problem::{read_problem, write_problem};
+pub use urlencoded::{read_urlencoded, write_urlencoded};
 pub use writing::{write_action, write_expectation, write_response};

@@ -1,7 +1,8 @@
 //! Writing actions as lines of a journal.
 
 use super::Expectation;
-use crate::engine::{Action, Address, Engine};
+use super::problem::problem_value;
+use crate::engine::{Action, Address, AfterAccept, Engine, Extent, SubmitRequest, Verdict};
 use crate::schema::{Choices, Pointer};
 use crate::value::{Record, Value, write_date_time};
 
@@ -119,6 +120,48 @@ fn line(engine: &Engine, action: &Action) -> Value {
                 value => line.with("value", value),
             }
         }
+        Action::Submit(SubmitRequest { parts, extent, waits }) => {
+            let mut line = op("submit");
+            if !parts.is_empty() {
+                line = line.with("parts", pointers(engine, parts));
+            }
+            line = match extent {
+                Extent::Whole => line,
+                Extent::Dirty => line.with("extent", "dirty"),
+            };
+            if *waits { line.with("wait", true) } else { line }
+        }
+        Action::Accept { value, then } => {
+            let line = op("accept");
+            let line = match value {
+                Some(value) => line.value_at(&Pointer::root(), value),
+                None => line,
+            };
+            match then {
+                AfterAccept::Stay => line,
+                AfterAccept::Reset => line.with("then", "reset"),
+                AfterAccept::Clear { keep } if keep.is_empty() => line.with("then", "clear"),
+                AfterAccept::Clear { keep } => {
+                    line.with("then", "clear").with("keep", pointers(engine, keep))
+                }
+            }
+        }
+        Action::Reject { problem } => {
+            // What others say may repeat a secret.
+            let problem = engine.problem_without_secrets(problem.clone());
+            op("reject").with("problem", problem_value(&problem))
+        }
+        Action::Abandon => op("abandon"),
+        Action::Answer { at, check, ticket: _, verdict } => {
+            let line = op("answer").at("path", at).with("check", &**check);
+            match verdict {
+                Verdict::Passed => line.with("passed", true),
+                Verdict::Failed(message) => {
+                    line.with("passed", false).with("message", engine.without_secrets(message.clone()))
+                }
+                Verdict::Unknown => line,
+            }
+        }
         Action::Undo => op("undo"),
         Action::Redo => op("redo"),
         Action::Group(actions) => {
@@ -144,6 +187,10 @@ fn pointer(engine: &Engine, address: &Address) -> Pointer {
         (_, Ok(place)) => engine.view(place).pointer(),
         (_, Err(refused)) => refused.place().clone(),
     }
+}
+
+fn pointers(engine: &Engine, places: &[Address]) -> Value {
+    Value::List(places.iter().map(|at| pointer(engine, at).as_str().into()).collect())
 }
 
 fn hidden(engine: &Engine, at: &Pointer, value: &Value) -> Value {

@@ -13,7 +13,7 @@ use super::counts::{Counts, SubscriberReport};
 use super::recording::Recorder;
 use crate::engine::{
     Action, AddedRules, Address, BindingId, Engine, ObserverId, Outcome, PlaceId, PlaceView, Prepared, Reads,
-    RuleSpec,
+    RuleSpec, Status, Submitted,
 };
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::value::sort;
@@ -23,6 +23,9 @@ const LONGEST_CHAIN: u32 = 100;
 
 /// A subscriber's callback, called when something that it observes may have changed. Returns whether it was notified.
 pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>, &Notice) -> bool>>;
+
+/// Is given what became of a submit.
+pub(super) type SubmitHandler = Box<dyn FnOnce(&Rc<Core>, Submitted)>;
 
 /// What a callback is given.
 #[derive(Clone)]
@@ -55,6 +58,10 @@ pub(super) struct Core {
     /// Subscriptions that ended while a selector ran.
     ended: RefCell<Vec<ObserverId>>,
     recorder: RefCell<Option<Recorder>>,
+    /// What became of the last submit.
+    submitted: Cell<Option<Submitted>>,
+    /// Who is given what is submitted.
+    submit_handler: RefCell<Option<SubmitHandler>>,
     /// How many bindings were made.
     bindings: Cell<u64>,
     /// An outcome that nobody needs any longer, for its room.
@@ -112,6 +119,8 @@ impl Core {
             reads: RefCell::default(),
             ended: RefCell::default(),
             recorder: RefCell::default(),
+            submitted: Cell::default(),
+            submit_handler: RefCell::default(),
             bindings: Cell::default(),
             spare: RefCell::default(),
         })
@@ -165,7 +174,38 @@ impl Core {
         if !outcome.observers().is_empty() {
             self.notify_all(outcome, link.as_ref())?;
         }
+        self.hand_out();
         Ok(made)
+    }
+
+    /// Submits, and gives what comes of it to a handler.
+    pub(super) fn submit_with(self: &Rc<Self>, action: Action, handler: SubmitHandler) -> Result<(), Error> {
+        self.not_while_selecting()?;
+        if self.read_engine().status() == Status::Submitting {
+            // Whoever waits for the submission that is under way goes on waiting.
+            return self.apply(action).map(drop);
+        }
+        *self.submit_handler.borrow_mut() = Some(handler);
+        self.apply(action).map(drop).inspect_err(|_| *self.submit_handler.borrow_mut() = None)
+    }
+
+    /// What became of the submit that was just tried.
+    pub(super) fn take_submitted(&self) -> Option<Submitted> {
+        self.submitted.take()
+    }
+
+    /// Gives what the engine has handed out to whoever waits for it, unless somebody is being called just now.
+    fn hand_out(self: &Rc<Self>) {
+        if self.is_notifying() || self.submit_handler.borrow().is_none() {
+            return;
+        }
+        match self.submitted.take() {
+            Some(Submitted::Waiting) | None => {}
+            Some(submitted) => {
+                let handler = self.submit_handler.borrow_mut().take();
+                handler.into_iter().for_each(|handler| handler(self, submitted));
+            }
+        }
     }
 
     /// Carries out an action that adds a row, and gives out the place of the row. Inside a callback the row is made at once,
@@ -196,10 +236,16 @@ impl Core {
     fn carry_out(&self, action: Action, rows: Prepared, link: Option<&Link>) -> Result<Outcome, Error> {
         let mut engine = self.changing()?;
         let mut recorder = self.recorder.borrow_mut();
-        let Some(recorder) = recorder.as_mut() else { return apply(&mut engine, action, rows, link) };
-        let line = recorder.line(&engine, &action, link);
+        let line = recorder.as_ref().map(|recorder| recorder.line(&engine, &action, link));
         let applied = apply(&mut engine, action, rows, link);
-        recorder.record(line, applied.as_ref().err());
+        if let (Some(recorder), Some(line)) = (recorder.as_mut(), line) {
+            recorder.record(line, applied.as_ref().err());
+        }
+        if let Ok(outcome) = &applied
+            && let Some(submitted) = outcome.submitted()
+        {
+            self.submitted.set(Some(submitted));
+        }
         applied
     }
 

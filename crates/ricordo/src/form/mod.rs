@@ -18,6 +18,7 @@
 //! | connect a widget | [`Form::bind`], [`Place::bind`] |
 //! | give a part of the form to a component, and receive its events | a [`Place`], and an [`Outlet`] |
 //! | get the finished record | [`Form::parse`] |
+//! | save it, and take in the answer | [`Form::submit`] with a [`Recipe`], and the [`Submission`] |
 //! | get the finished record, and begin the next | [`Form::take`] |
 //! | record a journal of the actions | [`Form::record`] |
 //! | carry out any action, or several as one | [`Form::apply`] with an [`Action`] |
@@ -35,9 +36,9 @@ mod rules;
 mod schema;
 #[cfg(feature = "stream")]
 mod stream;
+mod submitting;
 mod subscribe;
 mod subscription;
-mod taking;
 mod view;
 
 use std::fmt;
@@ -59,8 +60,8 @@ pub use rules::{Rules, RulesGuard};
 pub use schema::{schema_of, schema_with};
 #[cfg(feature = "stream")]
 pub use stream::{Changes, Values};
+pub use submitting::{Keep, Recipe, Submission};
 pub use subscription::{Notification, Subscription, Update};
-pub use taking::Keep;
 pub use view::{RuleView, View};
 
 use self::core::Core;
@@ -183,7 +184,7 @@ impl<M: Model> Form<M> {
     /// Fails if there are findings other than warnings: the error has all of them ([`Error::findings`]).
     pub fn parse(&self) -> Result<M, Error> {
         let mut findings = self.findings();
-        findings.retain(|finding| !finding.is_warning);
+        findings.retain(Finding::is_error);
         if !findings.is_empty() {
             return Err(Error::invalid(findings));
         }

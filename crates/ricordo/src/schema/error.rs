@@ -82,6 +82,8 @@ pub enum ErrorKind {
     Busy,
     /// Subscribers respond to each other's changes without end.
     Endless,
+    /// Deferred checks are under way.
+    Pending,
     /// The form has errors, so there is no finished record: see [`Error::findings`].
     Invalid,
     /// A schema, a model or its rules contradict themselves.

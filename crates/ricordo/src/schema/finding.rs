@@ -22,6 +22,8 @@ pub struct Finding {
     pub label: String,
     /// Whether it is a warning, and no obstacle to submitting the form.
     pub is_warning: bool,
+    /// Whether it was said about a submission, by whoever received that, and is no obstacle to submitting the form again.
+    pub is_reported: bool,
     /// Whether a person should see it now, as the place's [`Reveal`](crate::schema::Reveal) says.
     pub shown: bool,
     /// The bound that is violated: a length, a number of rows, a number, a date, a step.
@@ -73,12 +75,18 @@ impl Finding {
             place,
             label: String::new(),
             is_warning: false,
+            is_reported: false,
             shown: true,
             limit: None,
             is_limit_excluded: false,
             actual: None,
             expected: Expected::Anything,
         }
+    }
+
+    /// Whether there is no finished record with it: it is neither a warning nor something that was said about a submission.
+    pub fn is_error(&self) -> bool {
+        !self.is_warning && !self.is_reported
     }
 
     /// What is wrong where a typed record could not be made of values that are right by themselves.

@@ -33,7 +33,7 @@ pub use view::PlaceView;
 
 use crate::check;
 use crate::schema::FindingKind;
-use crate::tree::{Fault, Faults, PlaceId, Shape, Tree, Unchecked};
+use crate::tree::{Fault, Faults, PlaceId, Severity, Shape, Tree, Unchecked};
 
 /// How often findings may lead to other findings.
 const MOST_ROUNDS: usize = 100;
@@ -145,12 +145,15 @@ fn check(tree: &mut Tree, place: PlaceId) {
         if tree.properties_of(place).is_some_and(|properties| !properties.failures.is_empty()) {
             faults.push(FindingKind::NotComputable.into());
         }
-        let failed = tree.properties_of(place).into_iter().flat_map(|properties| &properties.failed);
-        faults.extend(failed.map(|failed| Fault {
-            kind: FindingKind::CustomError,
-            is_warning: tree.constraint(failed.constraint).is_some_and(|constraint| constraint.is_warning),
-            constraint: Some(failed.constraint),
+        let properties = || tree.properties_of(place).into_iter();
+        let kind = FindingKind::CustomError;
+        faults.extend(properties().flat_map(|properties| &properties.failed).map(|failed| {
+            let is_warning = tree.constraint(failed.constraint).is_some_and(|words| words.is_warning);
+            let severity = if is_warning { Severity::Warning } else { Severity::Error };
+            Fault { kind, severity, constraint: Some(failed.constraint) }
         }));
+        let reported = properties().flat_map(|properties| &properties.reported);
+        faults.extend(reported.map(|_| Fault { kind, severity: Severity::Reported, constraint: None }));
     }
     tree.set_faults(place, faults);
 }

@@ -9,7 +9,7 @@ use rust_decimal::Decimal;
 
 use crate::check::{Subject, finding};
 use crate::schema::{Choices, Error, Finding, FindingKind, Kind, MASK, Part, Pointer, Reveal, Schema, Step};
-use crate::tree::{Aspects, BindingId, Fault, FieldRef, ListBody, PlaceId, Source, Tree};
+use crate::tree::{Aspects, BindingId, Fault, FieldRef, ListBody, PlaceId, Severity, Source, Tree};
 use crate::value::{Value, sort};
 
 /// A read-only view of a place. Cheap to copy.
@@ -230,6 +230,12 @@ impl<'a> PlaceView<'a> {
         self.tree.is_uncommitted(self.place)
     }
 
+    /// Whether a deferred check of the place itself is under way.
+    pub fn is_pending(&self) -> bool {
+        self.read(Aspects::FINDINGS);
+        self.tree.properties_of(self.place).is_some_and(|properties| properties.is_pending)
+    }
+
     /// Whether the entry cannot be parsed.
     pub fn is_unreadable(&self) -> bool {
         self.read(Aspects::ENTRY | Aspects::VALUE | Aspects::FINDINGS);
@@ -357,9 +363,18 @@ impl<'a> PlaceView<'a> {
             Reveal::Touched => self.is_touched(),
         };
         let label = part.label.as_deref().or_else(|| self.name()).unwrap_or_default();
+        let mut reported = properties.into_iter().flat_map(|properties| &properties.reported);
         let finding = |fault: &Fault| {
             let mut finding = finding(fault.kind, &subject, place.clone());
-            (finding.label, finding.is_warning, finding.shown) = (label.to_owned(), fault.is_warning, shown);
+            (finding.label, finding.shown) = (label.to_owned(), shown);
+            match fault.severity {
+                Severity::Error => {}
+                Severity::Warning => finding.is_warning = true,
+                Severity::Reported => {
+                    (finding.is_reported, finding.shown) = (true, true);
+                    finding.message = reported.next().map(ToString::to_string).unwrap_or_default();
+                }
+            }
             if let Some(constraint) = fault.constraint {
                 let failed = properties.into_iter().flat_map(|properties| &properties.failed);
                 let own = failed.into_iter().find(|failed| failed.constraint == constraint);
@@ -465,7 +480,7 @@ impl<'a> PlaceView<'a> {
         if self.is_valid() {
             return None;
         }
-        if self.tree.faults(self.place).iter().any(|fault| !fault.is_warning) {
+        if self.tree.faults(self.place).iter().any(Fault::is_error) {
             return Some(*self);
         }
         self.children().find_map(|child| child.first_finding())

@@ -113,6 +113,13 @@ impl Reversal {
         }
     }
 
+    /// Lets it lead to the value that was there, where otherwise it leads to the baseline: that is another one now.
+    pub(crate) fn make_absolute(&mut self) {
+        if let Reversal::Field { before, .. } = self {
+            before.is_baseline = false;
+        }
+    }
+
     /// The field whose state it has, if it is of one.
     pub(crate) fn field(&self) -> Option<PlaceId> {
         if let Reversal::Field { place, .. } = self { Some(*place) } else { None }
@@ -216,6 +223,11 @@ impl ChangedPlace {
     fn is_noted_for_what_is_in_it(&self) -> bool {
         let is_logged = [self.first, self.faults, self.properties].iter().any(|at| *at != NOWHERE);
         self.aspects.is_empty() && !is_logged && self.unchecked == Unchecked::Nothing
+    }
+
+    /// Whether the value of the place was not its baseline at the start.
+    pub(crate) fn was_dirty(&self) -> bool {
+        self.marks.has(Marks::DIFFERS)
     }
 
     /// Whether the place, or one in it, was touched at the start.

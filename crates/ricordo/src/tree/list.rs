@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::marks::{Counts, Marks};
 use super::sequence::{Key, RowSequence};
@@ -128,6 +128,17 @@ impl ListBody {
         if let Some(contents) = &mut self.contents {
             contents.take(key, self.sequence.hash_of(key));
         }
+    }
+
+    /// The rows of a baseline that do not stand in its order, as few as can be: without them, and the rows that it does not
+    /// have, the rows are in the order of the baseline.
+    pub(super) fn displaced_from(&self, baseline: &[Key]) -> BTreeSet<Key> {
+        let stood: FxHashMap<Key, u32> = baseline.iter().copied().zip(0..).collect();
+        let present: Vec<(Key, u32)> =
+            self.sequence.keys().filter_map(|key| Some((key, *stood.get(&key)?))).collect();
+        let order: Vec<u32> = present.iter().map(|(_, position)| *position).collect();
+        let kept: FxHashSet<Key> = longest_rise(&order).into_iter().map(|index| present[index].0).collect();
+        baseline.iter().copied().filter(|key| !kept.contains(key)).collect()
     }
 
     /// Whether the rows are those of the baseline, in its order: then all that were displaced stand where they
@@ -305,6 +316,25 @@ impl Tree {
                 (row.baseline_position().is_none(), list.displaced.contains(&key))
             })
     }
+}
+
+/// The indexes of a longest rising subsequence of different numbers.
+pub(super) fn longest_rise(numbers: &[u32]) -> Vec<usize> {
+    // By length: the index of the least number in which a rise of that length ends.
+    let mut ends: Vec<usize> = Vec::new();
+    let mut before: Vec<Option<usize>> = Vec::with_capacity(numbers.len());
+    for (index, number) in numbers.iter().enumerate() {
+        let length = ends.partition_point(|end| numbers[*end] < *number);
+        before.push(length.checked_sub(1).map(|shorter| ends[shorter]));
+        if length == ends.len() {
+            ends.push(index);
+        } else {
+            ends[length] = index;
+        }
+    }
+    let mut rise: Vec<usize> = std::iter::successors(ends.last().copied(), |index| before[*index]).collect();
+    rise.reverse();
+    rise
 }
 
 /// Which rows of a list have the same content, for lists in which none may.

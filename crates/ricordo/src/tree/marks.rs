@@ -21,11 +21,15 @@ impl Marks {
     pub(crate) const UNCOMMITTED: Marks = Marks(32);
     /// Something beside a record in the place is not its baseline.
     pub(crate) const DIFFERS_BESIDE: Marks = Marks(64);
-    /// There is a warning about the place, or about one in it.
+    /// There is a finding about the place, or about one in it, that is no error.
     pub(crate) const DOUBTFUL: Marks = Marks(128);
 
-    /// There is an error or a warning about the place, or about one in it.
+    /// There is a finding about the place, or about one in it.
     pub(crate) const FOUND: Marks = Marks(8 | 128);
+    /// What may differ from the baseline: values, what leads, rows.
+    pub(crate) const UNSENT: Marks = Marks(1 | 4 | 16);
+    /// What a person has changed.
+    pub(crate) const CHANGED: Marks = Marks(1 | 4 | 16 | 32);
     /// What a reset reverts.
     pub(crate) const RESETTABLE: Marks = Marks(1 | 2 | 4 | 16 | 32 | 64);
 
@@ -45,7 +49,7 @@ impl Marks {
     /// Adds what is wrong with the place itself.
     pub(super) fn put_faults(&mut self, faults: &[Fault]) {
         for fault in faults {
-            self.put(if fault.is_warning { Marks::DOUBTFUL } else { Marks::INVALID }, true);
+            self.put(if fault.is_error() { Marks::INVALID } else { Marks::DOUBTFUL }, true);
         }
     }
 

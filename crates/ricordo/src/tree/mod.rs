@@ -20,9 +20,11 @@ mod pattern;
 mod polynomial;
 mod properties;
 mod read;
+mod rebase;
 mod reset;
 mod revert;
 mod rows;
+mod sent;
 mod sequence;
 mod state;
 mod variants;
@@ -47,8 +49,9 @@ pub(crate) use pattern::{Anchor, Pattern};
 use properties::PropertiesOfPlaces;
 pub(crate) use properties::{Bounds, FailedConstraint};
 pub(crate) use properties::{
-    ConstraintId, ConstraintWords, Failure, Fault, Faults, FilterId, Properties, Source, SubtotalId,
+    ConstraintId, ConstraintWords, Failure, Fault, Faults, FilterId, Properties, Severity, Source, SubtotalId,
 };
+pub(crate) use sent::{Rebased, Sent};
 pub(crate) use sequence::Key;
 pub(crate) use state::{FieldRef, FieldState, Pending, Presence};
 
@@ -75,6 +78,8 @@ pub(crate) struct Tree {
     wording: Option<Wording>,
     /// What time it is, if the form was told.
     now: Option<DateTime>,
+    /// What was sent, while that is not answered.
+    sent: Option<Box<Sent>>,
 }
 
 /// A wording of findings; `None` keeps the message.
@@ -120,6 +125,7 @@ impl Tree {
             changes: ChangeSet::default(),
             wording: None,
             now: None,
+            sent: None,
             schema,
         }
     }

@@ -10,11 +10,22 @@ use super::{Aspects, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::{Choices, FindingKind, Kind, PartId};
 use crate::value::Value;
 
+/// How much a fault matters.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Severity {
+    /// There is no finished record with it.
+    Error,
+    /// A person should look at it.
+    Warning,
+    /// It was said about a submission. The form can be submitted again with it.
+    Reported,
+}
+
 /// One thing wrong with a place, or doubtful about it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Fault {
     pub(crate) kind: FindingKind,
-    pub(crate) is_warning: bool,
+    pub(crate) severity: Severity,
     /// The constraint that has found it, if it was one that was declared.
     pub(crate) constraint: Option<ConstraintId>,
 }
@@ -24,7 +35,13 @@ pub(crate) type Faults = SmallVec<[Fault; 2]>;
 
 impl From<FindingKind> for Fault {
     fn from(kind: FindingKind) -> Self {
-        Fault { kind, is_warning: false, constraint: None }
+        Fault { kind, severity: Severity::Error, constraint: None }
+    }
+}
+
+impl Fault {
+    pub(crate) fn is_error(&self) -> bool {
+        self.severity == Severity::Error
     }
 }
 
@@ -93,6 +110,10 @@ pub(crate) struct Properties {
     pub(crate) choices: Option<Choices>,
     /// The filters of aggregates by which the place, a row, is kept.
     pub(crate) kept: SmallVec<[FilterId; 0]>,
+    /// What was said about the place when it was submitted.
+    pub(crate) reported: SmallVec<[Arc<str>; 0]>,
+    /// Whether a check of the place is under way.
+    pub(crate) is_pending: bool,
 }
 
 /// A constraint that does not hold, with a message of its own if that depends on the form.
@@ -135,7 +156,7 @@ pub(super) struct PropertiesOfPlaces {
 
 impl Properties {
     /// What differs between two.
-    pub(super) fn differing(&self, now: &Properties) -> Aspects {
+    pub(crate) fn differing(&self, now: &Properties) -> Aspects {
         let mut aspects = Aspects::default();
         aspects.put(Aspects::RELEVANT, self.is_irrelevant != now.is_irrelevant);
         aspects.put(Aspects::CHOICES, self.choices != now.choices);
@@ -146,7 +167,10 @@ impl Properties {
             let now = now.failed.iter().find(|now| now.constraint == failed.constraint);
             now.is_some_and(|now| now.message != failed.message)
         };
-        let says_other = self.bounds != now.bounds || self.failed.iter().any(is_reworded);
+        let says_other = self.bounds != now.bounds
+            || self.reported != now.reported
+            || self.is_pending != now.is_pending
+            || self.failed.iter().any(is_reworded);
         aspects.put(Aspects::FINDINGS, says_other);
         aspects
     }

@@ -88,6 +88,16 @@ impl Tree {
                     }
                     self.revert(Reversal::Field { place, before });
                 }
+                Reversal::Children { record, presence, .. }
+                    if self.baseline_presence(record) == Presence::Present =>
+                {
+                    // What the baseline has stays in it.
+                    self.revert(Reversal::Presence { place: record, before: presence });
+                }
+                Reversal::Children { record, presence, baseline_presence: _, first } => {
+                    let baseline_presence = self.baseline_presence(record);
+                    self.revert(Reversal::Children { record, presence, baseline_presence, first });
+                }
                 reversal => self.revert(reversal),
             }
         }
@@ -98,9 +108,16 @@ impl Tree {
     pub(crate) fn forget(&mut self, log: impl IntoIterator<Item = Reversal>) {
         for reversal in log {
             match reversal {
+                Reversal::RowRemoved { list, key, .. } if self.is_row_sent(list, key) => {
+                    self.forget_later(reversal);
+                }
                 Reversal::RowRemoved { list, key, .. } => self.free_row(list, key),
                 Reversal::Children { record, first, .. } if !self.has_children(record, first) => {
-                    self.free_children(record, first);
+                    if self.are_children_sent(record, first) {
+                        self.forget_later(reversal);
+                    } else {
+                        self.free_children(record, first);
+                    }
                 }
                 Reversal::Children { .. }
                 | Reversal::Field { .. }
@@ -188,7 +205,7 @@ impl Tree {
     }
 
     /// Frees a row that is neither in the list nor in its baseline. Its key is not given out again.
-    fn free_row(&mut self, list: PlaceId, key: super::Key) {
+    pub(crate) fn free_row(&mut self, list: PlaceId, key: super::Key) {
         let row = self
             .list(list)
             .filter(|body| !body.sequence.holds(key))

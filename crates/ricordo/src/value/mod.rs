@@ -127,6 +127,22 @@ impl Value {
         }
     }
 
+    /// Puts a value at a way of names in a record; what lies on the way is made if need be.
+    pub(crate) fn put(&mut self, way: &[String], value: Value) {
+        let Some((name, rest)) = way.split_first() else {
+            *self = value;
+            return;
+        };
+        let mut members = match std::mem::take(self) {
+            Value::Record(members) => members,
+            _ => Record::new(),
+        };
+        let mut member = members.get(name).cloned().unwrap_or_default();
+        member.put(rest, value);
+        members.insert(name.as_str(), member);
+        *self = Value::Record(members);
+    }
+
     /// Whether there is nothing in it: it is empty, a list without rows, or a record in whose members there is nothing.
     pub(crate) fn holds_nothing(&self) -> bool {
         match self {

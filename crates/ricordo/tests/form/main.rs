@@ -19,6 +19,7 @@ mod replays;
 mod rules;
 mod selectors;
 mod shared_types;
+mod submissions;
 mod type_rules;
 mod typed;
 mod types;

@@ -1,0 +1,76 @@
+//! Problems: why a submission was rejected.
+
+use std::fmt;
+
+/// Why a submission was rejected: the problem details of RFC 9457, with the extension `errors` that its section 3 shows, a list of
+/// what is wrong where.
+///
+/// ```
+/// use ricordo::Problem;
+///
+/// let problem = Problem::new("Not saved").error("/name", "There is a batch of this name.");
+/// assert_eq!(problem.to_string(), "Not saved (/name: There is a batch of this name.)");
+/// ```
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Problem {
+    /// What kind of problem it is, as a URI reference: `type`.
+    pub kind: Option<String>,
+    /// What kind of problem it is, in a few words.
+    pub title: Option<String>,
+    /// What went wrong this time.
+    pub detail: Option<String>,
+    /// The status code of the HTTP response.
+    pub status: Option<u16>,
+    /// What is wrong, each with its place.
+    pub errors: Vec<ProblemError>,
+}
+
+/// One thing wrong with what was submitted.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct ProblemError {
+    /// The place in what was submitted, as a JSON Pointer; empty if the whole is meant. What is no pointer is kept as it is.
+    pub pointer: String,
+    /// What is wrong.
+    pub detail: String,
+}
+
+impl Problem {
+    /// A problem with a title.
+    pub fn new(title: impl Into<String>) -> Self {
+        Problem { title: Some(title.into()), ..Problem::default() }
+    }
+
+    /// Says what went wrong this time.
+    pub fn detail(mut self, detail: impl Into<String>) -> Self {
+        self.detail = Some(detail.into());
+        self
+    }
+
+    /// Adds something that is wrong at a place, which is a JSON Pointer such as `/rows/0/grams`.
+    pub fn error(mut self, pointer: impl Into<String>, detail: impl Into<String>) -> Self {
+        self.errors.push(ProblemError { pointer: pointer.into(), detail: detail.into() });
+        self
+    }
+
+    /// What the problem says about the form as a whole: the detail or else the title.
+    pub fn summary(&self) -> &str {
+        self.detail.as_deref().or(self.title.as_deref()).unwrap_or("The submission was rejected.")
+    }
+}
+
+impl fmt::Display for Problem {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.write_str(self.summary())?;
+        if self.errors.is_empty() {
+            return Ok(());
+        }
+        let error = |error: &ProblemError| match error.pointer.as_str() {
+            "" => error.detail.clone(),
+            pointer => format!("{pointer}: {}", error.detail),
+        };
+        let errors: Vec<String> = self.errors.iter().map(error).collect();
+        write!(formatter, " ({})", errors.join("; "))
+    }
+}

@@ -1,0 +1,630 @@
+//! Submissions: from what is in a form to what was accepted or rejected.
+//!
+//! A form is *editing* until a submit finds no errors. Then it is *submitting*: one submission is handed out, and no other before
+//! that is answered. An accepted submission becomes the baseline; what was typed meanwhile stays. A rejected one leaves its
+//! messages where they belong. Either status lasts until something changes.
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashSet;
+
+use super::action_summary::ActionSummary;
+use super::added_rules::Baseline;
+use super::payload::{Extent, Payload};
+use super::problem::Problem;
+use super::transaction::Performed;
+use super::{Action, Address, Engine, Outcome};
+use crate::schema::{Error, ErrorKind, MASK, Pointer};
+use crate::settle::PlaceView;
+use crate::tree::{Aspects, PlaceId, Tree};
+use crate::value::Value;
+
+/// Where a form is between being edited and being saved.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Status {
+    /// It is being edited.
+    #[default]
+    Editing,
+    /// It was submitted, and the answer is awaited; or the submit waits for checks.
+    Submitting,
+    /// What was submitted was accepted, and nothing has changed since.
+    Accepted,
+    /// What was submitted was rejected, and nothing has changed since.
+    Rejected,
+}
+
+impl Status {
+    /// Every status.
+    pub const ALL: [Status; 4] = [Status::Editing, Status::Submitting, Status::Accepted, Status::Rejected];
+
+    /// The name in files: `editing`.
+    pub fn name(self) -> &'static str {
+        match self {
+            Status::Editing => "editing",
+            Status::Submitting => "submitting",
+            Status::Accepted => "accepted",
+            Status::Rejected => "rejected",
+        }
+    }
+}
+
+/// What is submitted of a form, and how.
+#[derive(Clone, Debug, Default, PartialEq)]
+#[non_exhaustive]
+pub struct SubmitRequest {
+    /// The fields, records and lists that are submitted; none stands for the whole form. Only they are checked, touched and sent,
+    /// and only they become the baseline.
+    pub parts: Vec<Address>,
+    /// What is sent of them.
+    pub extent: Extent,
+    /// Whether the submit waits for checks that are under way. Otherwise it is refused while there are any.
+    pub waits: bool,
+}
+
+/// What follows when a submission is accepted.
+#[derive(Clone, Debug, Default, PartialEq)]
+#[non_exhaustive]
+pub enum AfterAccept {
+    /// Nothing: whoever has filled the form in goes on with the saved record. What was touched stays so, and what was done before
+    /// can be undone.
+    #[default]
+    Stay,
+    /// The form begins anew with the saved record: nothing is touched. What was typed meanwhile stays.
+    Reset,
+    /// The form begins anew with a blank record, in which these fields keep their values. What was typed meanwhile stays. Nothing
+    /// done before can be undone.
+    Clear {
+        /// The fields that keep their values.
+        keep: Vec<Address>,
+    },
+}
+
+/// What became of a submit.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Submitted {
+    /// A submission was handed out: see [`Engine::submission`].
+    Sent,
+    /// It waits for checks that are under way. When they are answered, the submission is handed out, or there are errors.
+    Waiting,
+    /// There are errors. They are shown, and the focus hint is the first place with one.
+    Invalid,
+    /// Checks are under way, and it does not wait for them.
+    Pending,
+}
+
+/// A submission that was handed out and is not answered yet.
+#[derive(Debug)]
+pub struct Submission {
+    number: u64,
+    parts: Vec<PlaceId>,
+    payload: Payload,
+    /// Which rules the form had, and how often it was told the time.
+    rules: u64,
+}
+
+impl Submission {
+    /// Which one it is, counted from 1.
+    pub fn number(&self) -> u64 {
+        self.number
+    }
+
+    /// What is sent. Secrets are not hidden in it.
+    pub fn payload(&self) -> &Value {
+        &self.payload.value
+    }
+}
+
+/// How a submission ended.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Answer {
+    /// It was accepted.
+    Accepted,
+    /// It was rejected.
+    Rejected,
+    /// It was never answered.
+    Lost,
+}
+
+/// The submissions of a form.
+#[derive(Debug, Default)]
+pub(super) struct Submissions {
+    pub(super) status: Status,
+    /// How often a submit was tried since the form was last begun anew.
+    pub(super) submits: usize,
+    in_flight: Option<Submission>,
+    /// A submit that waits for checks.
+    pub(super) waiting: Option<(Vec<PlaceId>, Extent)>,
+    handed_out: u64,
+    last: Option<(u64, Answer)>,
+    /// What the other side does not have, whatever the baseline says: it was not relevant when it was sent.
+    unsent: FxHashSet<PlaceId>,
+    /// Where something was reported.
+    reports: Vec<PlaceId>,
+    problem: Option<Problem>,
+}
+
+/// A submit that is being performed.
+pub(super) struct Submit {
+    pub(super) parts: Vec<PlaceId>,
+    pub(super) extent: Extent,
+    pub(super) waits: bool,
+    /// Whether it was tried just now, and has not waited for checks.
+    pub(super) is_first: bool,
+}
+
+impl Engine {
+    /// Where the form is between being edited and being saved.
+    pub fn status(&self) -> Status {
+        self.submissions.status
+    }
+
+    /// How often a submit was tried since the form was last reset, cleared, or started from another record.
+    pub fn submits(&self) -> usize {
+        self.submissions.submits
+    }
+
+    /// The submission that is not answered yet.
+    pub fn submission(&self) -> Option<&Submission> {
+        self.submissions.in_flight.as_ref()
+    }
+
+    /// The number of the last submission that ended, and how it did.
+    pub fn last_answer(&self) -> Option<(u64, Answer)> {
+        self.submissions.last
+    }
+
+    /// Why the last submission was rejected, until something changes.
+    pub fn problem(&self) -> Option<&Problem> {
+        self.submissions.problem.as_ref()
+    }
+
+    /// What would be sent of the form now, whether it is valid or not. Secrets are not hidden in it.
+    ///
+    /// # Errors
+    ///
+    /// Fails if one of the parts cannot be submitted by itself.
+    pub fn payload(&self, request: &SubmitRequest) -> Result<Value, Error> {
+        let parts = self.parts_to_submit(&request.parts)?;
+        Ok(Payload::gather(&self.tree, &parts, request.extent, &self.submissions.unsent).value)
+    }
+
+    /// The places that are submitted; the form itself if nothing else is said.
+    fn parts_to_submit(&self, parts: &[Address]) -> Result<Vec<PlaceId>, Error> {
+        if parts.is_empty() {
+            return Ok(vec![self.root()]);
+        }
+        let part = |at: &Address| {
+            let place = self.present(at)?;
+            let around: Vec<PlaceId> = self.tree.with_ancestors(place).collect();
+            if around.iter().any(|place| self.tree.part(*place).local) {
+                return self.not_possible(place, "is beside the record, so it cannot be submitted");
+            }
+            if around.iter().skip(1).any(|place| self.tree.list(*place).is_some()) {
+                return self.not_possible(
+                    place,
+                    "lies in a row, and cannot be submitted without its list: a row has no address that stays",
+                );
+            }
+            Ok(place)
+        };
+        parts.iter().map(part).collect()
+    }
+
+    /// Submits the form, or parts of it.
+    pub(super) fn submit(&mut self, request: SubmitRequest) -> Result<Outcome, Error> {
+        if self.submissions.status == Status::Submitting {
+            let message = "a submission is under way: it has to be accepted or rejected first";
+            return Err(Error::new(ErrorKind::Busy, Pointer::root(), message));
+        }
+        let parts = self.parts_to_submit(&request.parts)?;
+        let summary = ActionSummary::of(&Action::Submit(request.clone()), self);
+        let typing = self.prepare_submit(&parts)?;
+        let submit = Submit { parts, extent: request.extent, waits: request.waits, is_first: true };
+        self.finish(Performed {
+            typing,
+            submit: Some(submit),
+            ends_typing: true,
+            summary,
+            ..Performed::default()
+        })
+    }
+
+    /// Commits what is being typed, and touches what is relevant. The field comes back that was typed into, if it was one.
+    pub(super) fn prepare_submit(&mut self, parts: &[PlaceId]) -> Result<Option<PlaceId>, Error> {
+        let typed: Vec<PlaceId> = parts.iter().filter_map(|place| self.commit_typing(*place)).collect();
+        for place in self.submissions.reports.clone() {
+            self.withdraw_report(place);
+        }
+        self.settle_or_revert()?;
+        parts.iter().for_each(|place| self.touch_all(*place));
+        Ok(if let [field] = typed[..] { Some(field) } else { None })
+    }
+
+    /// Takes out the submit that has waited for checks, if none of them is under way any more.
+    pub(super) fn take_ready_submit(&mut self) -> Option<Submit> {
+        let (parts, extent) = self.submissions.waiting.as_ref()?;
+        if parts.iter().any(|place| self.has_pending_checks(*place)) {
+            return None;
+        }
+        let submit = Submit { parts: parts.clone(), extent: *extent, waits: true, is_first: false };
+        self.submissions.waiting = None;
+        Some(submit)
+    }
+
+    /// Touches a place and all in it that is relevant, so that everything wrong with it is shown.
+    fn touch_all(&mut self, place: PlaceId) {
+        if !self.tree.is_relevant(place) {
+            return;
+        }
+        self.tree.set_touched(place, true);
+        self.tree.below(place).into_iter().for_each(|child| self.touch_all(child));
+    }
+
+    /// Hands out a submission, unless there are errors or checks are under way.
+    pub(super) fn hand_out(&mut self, submit: Submit) -> Submitted {
+        let Submit { parts, extent, waits, is_first } = submit;
+        self.submissions.submits += usize::from(is_first);
+        let is_invalid = |place: &&PlaceId| !self.tree.is_valid(**place);
+        if let Some(first) = parts.iter().find(is_invalid) {
+            let first = self.view(*first).first_finding().map(|place| place.id());
+            self.focus_hint.set(first);
+            self.submissions.status = Status::Editing;
+            return Submitted::Invalid;
+        }
+        self.ask_what_is_due(&parts);
+        if parts.iter().any(|place| self.has_pending_checks(*place)) {
+            if waits {
+                self.submissions.status = Status::Submitting;
+                self.submissions.waiting = Some((parts, extent));
+                return Submitted::Waiting;
+            }
+            self.submissions.status = Status::Editing;
+            return Submitted::Pending;
+        }
+        let payload = Payload::gather(&self.tree, &parts, extent, &self.submissions.unsent);
+        self.tree.keep_as_sent(&parts);
+        self.submissions.handed_out += 1;
+        let (number, rules) = (self.submissions.handed_out, self.history.rules());
+        self.submissions.in_flight = Some(Submission { number, parts, payload, rules });
+        self.submissions.status = Status::Submitting;
+        Submitted::Sent
+    }
+
+    /// Takes the submission out that is answered.
+    fn take_answered(&mut self, what: &str) -> Result<Submission, Error> {
+        self.submissions.in_flight.take().ok_or_else(|| {
+            let message = format!("nothing was submitted that could be {what}");
+            Error::new(ErrorKind::NotPossible, Pointer::root(), message)
+        })
+    }
+
+    /// Takes in that what was submitted was accepted: it becomes the baseline, then is rebased on what was answered.
+    pub(super) fn accept(&mut self, value: Option<Value>, then: AfterAccept) -> Result<Outcome, Error> {
+        let summary = ActionSummary::of(&Action::Accept { value: value.clone(), then: then.clone() }, self);
+        let value = value.map(|value| self.fitted(self.root(), value)).transpose()?;
+        let next = match &then {
+            AfterAccept::Stay | AfterAccept::Reset => None,
+            AfterAccept::Clear { keep } => {
+                let kept = keep.iter().map(|at| self.present(at)).collect::<Result<Vec<_>, _>>()?;
+                if let Some(row) = kept.iter().find(|place| self.lies_in_list(**place)) {
+                    return self.not_possible(*row, "lies in a row, and rows are not kept one by one");
+                }
+                Some(kept)
+            }
+        };
+        let submission = self.take_answered("accepted")?;
+        let rebased = self.tree.take_sent_as_baseline();
+        self.history.take_in(&mut self.tree, &rebased);
+        self.tree.drop_sent();
+        self.end_submission(&submission, Answer::Accepted);
+        self.note_unsent(&submission);
+        let is_other = value.is_some();
+        if let Some(value) = value {
+            let rebased = self.tree.rebase(value);
+            self.history.take_in(&mut self.tree, &rebased);
+        }
+        // What was sent was settled, unless rules have come or gone since.
+        if is_other || submission.rules != self.history.rules() {
+            self.settle_baseline_apart();
+        }
+        match next {
+            None => {
+                if then == AfterAccept::Reset {
+                    self.reset_unchanged(self.root());
+                    self.submissions.submits = 0;
+                }
+            }
+            Some(kept) => self.begin_next(&kept),
+        }
+        self.settle_or_keep_for_later();
+        self.follow_answer();
+        Ok(self.report_answer(summary))
+    }
+
+    /// Brings deferred checks up to date after the baseline has become another.
+    fn follow_answer(&mut self) {
+        while self.update_checks() {
+            self.settle_or_keep_for_later();
+        }
+    }
+
+    fn lies_in_list(&self, place: PlaceId) -> bool {
+        self.tree.with_ancestors(place).skip(1).any(|around| self.tree.list(around).is_some())
+    }
+
+    /// Begins the next record: blank, but for the fields that are kept and what was typed meanwhile.
+    fn begin_next(&mut self, kept: &[PlaceId]) {
+        let schema = self.schema().clone();
+        let mut next = schema.blank(schema.root());
+        let mut beside = Vec::new();
+        for place in kept {
+            let (pointer, value) = (self.tree.pointer(*place), self.tree.value(*place));
+            if self.tree.part(*place).local {
+                beside.push((*place, value));
+            } else {
+                let tokens: Vec<String> = pointer.tokens().map(std::borrow::Cow::into_owned).collect();
+                next.put(&tokens, value);
+            }
+        }
+        let root = self.root();
+        if self.tree.is_dirty(root) || self.tree.is_uncommitted(root) {
+            let next = schema.fit(schema.root(), next).unwrap_or_else(|_| schema.blank(schema.root()));
+            self.tree.rebase(next);
+            self.settle_baseline_apart();
+            self.reset_unchanged(root);
+            self.tree.mark_new_baseline();
+        } else {
+            let next = schema.fit(schema.root(), next).unwrap_or_else(|_| schema.blank(schema.root()));
+            self.tree.reset_to(next);
+            // What cannot be computed now is computed the next time.
+            let _ = self.settle_baseline();
+        }
+        for (place, value) in beside {
+            self.tree.write(place, value, None, false);
+        }
+        self.submissions.unsent.clear();
+        self.submissions.submits = 0;
+    }
+
+    /// Resets what nobody has changed: it is no longer touched.
+    fn reset_unchanged(&mut self, place: PlaceId) {
+        if !self.tree.is_changed(place) {
+            return self.tree.reset(place);
+        }
+        if !self.view(place).part().is_field() {
+            self.tree.set_touched(place, false);
+            self.tree.below(place).into_iter().for_each(|child| self.reset_unchanged(child));
+        }
+    }
+
+    /// Settles the baseline by itself, and lets the form compare with that.
+    fn settle_baseline_apart(&mut self) {
+        let book = self.rulebook();
+        if let Ok(mut baseline) = Baseline::settled(self, &book, book.rules().len()) {
+            baseline.put_into(&mut self.tree);
+        }
+    }
+
+    /// Takes in that what was submitted was rejected: messages go to their places, and what has no place to the form.
+    pub(super) fn reject(&mut self, problem: Problem) -> Result<Outcome, Error> {
+        let summary = ActionSummary::of(&Action::Reject { problem: problem.clone() }, self);
+        let submission = self.take_answered("rejected")?;
+        self.tree.drop_sent();
+        self.end_submission(&submission, Answer::Rejected);
+        let problem = self.problem_without_secrets(problem);
+        let mut reports: Vec<(PlaceId, Arc<str>)> = Vec::new();
+        for error in &problem.errors {
+            let place = self.place_as_sent(&submission, &error.pointer);
+            reports.push((place.unwrap_or(self.root()), error.detail.as_str().into()));
+        }
+        if reports.is_empty() {
+            reports.push((self.root(), problem.summary().into()));
+        }
+        for (place, message) in reports {
+            self.tree.change_properties(place, |properties| properties.reported.push(message));
+            if !self.submissions.reports.contains(&place) {
+                self.submissions.reports.push(place);
+            }
+        }
+        self.submissions.problem = Some(problem);
+        self.settle_or_keep_for_later();
+        Ok(self.report_answer(summary))
+    }
+
+    /// A problem that others have found, without the secrets of the form.
+    pub(crate) fn problem_without_secrets(&self, problem: Problem) -> Problem {
+        Mask::of(self.view(self.root())).problem(problem)
+    }
+
+    /// A text that others have written, without the secrets of the form.
+    pub(crate) fn without_secrets(&self, text: String) -> String {
+        Mask::of(self.view(self.root())).text(text)
+    }
+
+    /// Takes in that a submission will not be answered: the form can be edited and submitted as before.
+    pub(super) fn abandon(&mut self) -> Result<Outcome, Error> {
+        let summary = ActionSummary::of(&Action::Abandon, self);
+        if self.submissions.waiting.take().is_some() {
+            self.submissions.status = Status::Editing;
+        } else {
+            let submission = self.take_answered("abandoned")?;
+            self.tree.drop_sent();
+            self.end_submission(&submission, Answer::Lost);
+        }
+        Ok(self.report_answer(summary))
+    }
+
+    /// Ends the submission that is under way because the form starts from another record.
+    pub(super) fn end_submissions(&mut self) {
+        self.tree.drop_sent();
+        if let Some(submission) = self.submissions.in_flight.take() {
+            self.end_submission(&submission, Answer::Lost);
+        }
+        self.submissions.waiting = None;
+        self.submissions.unsent.clear();
+        self.submissions.problem = None;
+        (self.submissions.status, self.submissions.submits) = (Status::Editing, 0);
+    }
+
+    fn end_submission(&mut self, submission: &Submission, answer: Answer) {
+        self.submissions.status = match answer {
+            Answer::Accepted => Status::Accepted,
+            Answer::Rejected => Status::Rejected,
+            Answer::Lost => Status::Editing,
+        };
+        self.submissions.last = Some((submission.number, answer));
+        self.submissions.problem = None;
+    }
+
+    /// Notes what of the submission the other side does not have, since it was left out.
+    fn note_unsent(&mut self, submission: &Submission) {
+        let is_sent = |place: &PlaceId| {
+            self.tree.with_ancestors(*place).any(|around| submission.parts.contains(&around))
+        };
+        let mut unsent = std::mem::take(&mut self.submissions.unsent);
+        unsent.retain(|place| self.tree.knows(*place) && !is_sent(place));
+        unsent.extend(submission.payload.left_out.iter().copied());
+        self.submissions.unsent = unsent;
+    }
+
+    /// The place that a pointer into a payload means: a row is meant by the position at which it was sent.
+    fn place_as_sent(&self, submission: &Submission, pointer: &str) -> Option<PlaceId> {
+        let pointer: Pointer = pointer.parse().ok()?;
+        let place = pointer.tokens().try_fold(self.root(), |place, token| {
+            let Some(list) = self.tree.list(place) else { return self.tree.child_named(place, &token).ok() };
+            let position: usize = token.parse().ok()?;
+            match submission.payload.rows.get(&place) {
+                Some(rows) => rows.get(position).copied(),
+                // A list that was not sent is as the other side has it.
+                None => Some(list.rows[*list.baseline.get(position)? as usize].place),
+            }
+        });
+        place.filter(|place| self.tree.is_there(*place))
+    }
+
+    /// What an answer changed. It is no step to undo, and the steps before can be undone.
+    fn report_answer(&mut self, summary: ActionSummary) -> Outcome {
+        self.graph.finish();
+        self.pauses.resume(&self.tree);
+        let mut outcome = self.report(None);
+        if self.tree.changes().has_new_baseline() {
+            self.history.forget_all(&mut self.tree);
+        }
+        self.history.end_typing();
+        let log = self.tree.take_log();
+        self.tree.forget(log);
+        self.report_state(&mut outcome);
+        self.focus_hint.clear();
+        outcome.set_action(summary);
+        outcome
+    }
+
+    fn withdraw_report(&mut self, place: PlaceId) {
+        self.tree.change_properties(place, |properties| properties.reported.clear());
+    }
+
+    /// Withdraws what was reported about places that have changed since; whether there was anything.
+    pub(super) fn withdraw_outdated_reports(&mut self) -> bool {
+        if self.submissions.reports.is_empty() {
+            return false;
+        }
+        let changed: FxHashSet<PlaceId> = changed_places(&self.tree)
+            .flat_map(|place| self.tree.with_ancestors(place).collect::<Vec<_>>())
+            .collect();
+        let outdated = |place: &PlaceId| changed.contains(place) || !self.tree.knows(*place);
+        let outdated: Vec<PlaceId> = self.submissions.reports.iter().copied().filter(outdated).collect();
+        let is_reported = |place: &PlaceId| {
+            self.tree.properties_of(*place).is_some_and(|properties| !properties.reported.is_empty())
+        };
+        let withdrawn: Vec<PlaceId> = outdated.into_iter().filter(is_reported).collect();
+        withdrawn.iter().for_each(|place| self.withdraw_report(*place));
+        !withdrawn.is_empty()
+    }
+
+    /// Takes in what a transaction, or an undo, means for the state of the form.
+    pub(super) fn update_status(&mut self, outcome: &Outcome) {
+        let content = Aspects::ENTRY | Aspects::VALUE | Aspects::ROWS | Aspects::PRESENCE | Aspects::EPOCH;
+        if outcome.changes().iter().any(|change| change.aspects().contains(content)) {
+            if self.submissions.status != Status::Submitting {
+                self.submissions.status = Status::Editing;
+                self.submissions.problem = None;
+            }
+            let root = self.root();
+            let is_reset =
+                |change: &super::Change| change.place() == root && change.aspects().contains(Aspects::EPOCH);
+            if outcome.changes().iter().any(is_reset) {
+                self.submissions.submits = 0;
+            }
+        }
+        if !self.submissions.reports.is_empty() {
+            let tree = &self.tree;
+            self.submissions.reports.retain(|place| {
+                tree.properties_of(*place).is_some_and(|properties| !properties.reported.is_empty())
+            });
+        }
+    }
+}
+
+/// The places that differ from the start of the transaction in what a person has put there.
+fn changed_places(tree: &Tree) -> impl Iterator<Item = PlaceId> {
+    let changes = tree.changes();
+    let content = Aspects::ENTRY | Aspects::VALUE | Aspects::ROWS | Aspects::PRESENCE | Aspects::PLACED;
+    let changed = changes.places().iter().filter(move |changed| changed.aspects.contains(content));
+    let differs =
+        move |place: PlaceId, before: Option<&crate::tree::FieldState>| match (tree.field(place), before) {
+            (Some(now), Some(before)) => !now.is_as(before, now.value() != before.value()),
+            (Some(_), None) => false,
+            (None, _) => true,
+        };
+    changed
+        .filter(move |changed| differs(changed.place, changes.first_state(changed)))
+        .map(|changed| changed.place)
+}
+
+/// Hides the secrets of a form in what others say about it.
+struct Mask(Vec<String>);
+
+impl Mask {
+    fn of(form: PlaceView<'_>) -> Self {
+        let mut secrets = Vec::new();
+        if form.schema().has_secrets() {
+            collect_secrets(form, &mut secrets);
+            // A secret may be a part of another.
+            crate::value::sort_by_key(&mut secrets, |secret| std::cmp::Reverse(secret.len()));
+        }
+        Mask(secrets)
+    }
+
+    fn text(&self, text: String) -> String {
+        self.0.iter().fold(text, |text, secret| text.replace(secret.as_str(), MASK))
+    }
+
+    fn problem(&self, problem: Problem) -> Problem {
+        if self.0.is_empty() {
+            return problem;
+        }
+        let Problem { kind, title, detail, status, errors } = problem;
+        let errors = errors.into_iter().map(|error| super::ProblemError {
+            pointer: self.text(error.pointer),
+            detail: self.text(error.detail),
+        });
+        Problem {
+            kind: kind.map(|text| self.text(text)),
+            title: title.map(|text| self.text(text)),
+            detail: detail.map(|text| self.text(text)),
+            status,
+            errors: errors.collect(),
+        }
+    }
+}
+
+fn collect_secrets(place: PlaceView<'_>, secrets: &mut Vec<String>) {
+    if place.part().secret {
+        let texts = [place.entry().into_owned(), place.value().to_text().into_owned()];
+        secrets.extend(texts.into_iter().filter(|text| !text.is_empty()));
+    }
+    place.children().for_each(|child| collect_secrets(child, secrets));
+}

@@ -1,0 +1,571 @@
+//! Submitting: recipes, and the submissions that a form hands out.
+
+use std::cell::Cell;
+use std::fmt;
+use std::marker::PhantomData;
+use std::rc::{Rc, Weak};
+use std::sync::Arc;
+
+use super::core::Core;
+use super::{Form, address};
+use crate::engine::{Action, Address, AfterAccept, Extent, Problem, SubmitRequest, Submitted};
+use crate::exchange;
+use crate::model::{Locate, Model};
+use crate::schema::{Error, ErrorKind, Finding, Pointer};
+use crate::tree::PlaceId;
+use crate::value::{Record, Value};
+
+/// How a form is submitted: what of it is sent, in which shape, and what follows when it is accepted. It is declared once on the
+/// model, and used by every screen of it.
+///
+/// ```
+/// # use ricordo::{Form, Model, Problem, at, form::Recipe};
+/// #[derive(Model)]
+/// struct Batch { id: Option<u32>, #[model(required)] name: String, loaves: u32 }
+///
+/// impl Batch {
+///     fn saving() -> Recipe<Self> {
+///         Recipe::new().identified_by(at::<Self>().id()).under("batch")
+///     }
+/// }
+///
+/// let form = Form::new(&Batch { id: Some(7), name: "Rye".into(), loaves: 12 })?;
+/// form.enter(at::<Batch>().loaves(), "24")?;
+///
+/// let submission = form.submit(&Batch::saving().dirty_only())?;
+/// assert_eq!(submission.to_json(), r#"{"batch":{"loaves":24}}"#);
+/// assert!(!submission.creates());
+/// // … it is sent, and when the answer comes:
+/// submission.accept()?;
+/// assert!(!form.is_dirty());
+/// # Ok::<(), ricordo::Error>(())
+/// ```
+pub struct Recipe<M> {
+    parts: Vec<Result<Address, Error>>,
+    extent: Extent,
+    identity: Option<Result<Address, Error>>,
+    under: Option<Arc<str>>,
+    shape: Option<Arc<Shape>>,
+    then: Then<M>,
+}
+
+/// Makes of a payload what is sent; the flag says whether a record is created.
+type Shape = dyn Fn(Value, bool) -> Value + Send + Sync;
+
+/// What follows when a submission is accepted.
+enum Then<M> {
+    Stay,
+    Reset,
+    Clear(Keep<M>),
+}
+
+impl<M> Clone for Then<M> {
+    fn clone(&self) -> Self {
+        match self {
+            Then::Stay => Then::Stay,
+            Then::Reset => Then::Reset,
+            Then::Clear(keep) => Then::Clear(keep.clone()),
+        }
+    }
+}
+
+impl<M> Clone for Recipe<M> {
+    fn clone(&self) -> Self {
+        Recipe {
+            parts: self.parts.clone(),
+            extent: self.extent,
+            identity: self.identity.clone(),
+            under: self.under.clone(),
+            shape: self.shape.clone(),
+            then: self.then.clone(),
+        }
+    }
+}
+
+impl<M> Default for Recipe<M> {
+    fn default() -> Self {
+        Recipe::new()
+    }
+}
+
+impl<M> fmt::Debug for Recipe<M> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter
+            .debug_struct("Recipe")
+            .field("parts", &self.parts)
+            .field("extent", &self.extent)
+            .field("under", &self.under)
+            .finish_non_exhaustive()
+    }
+}
+
+impl<M> Recipe<M> {
+    /// The whole record is sent, and nothing follows when it is accepted.
+    pub fn new() -> Self {
+        Recipe {
+            parts: Vec::new(),
+            extent: Extent::Whole,
+            identity: None,
+            under: None,
+            shape: None,
+            then: Then::Stay,
+        }
+    }
+
+    /// Only this field, record or list is submitted, and whatever else is named so: the part of a screen that shows one step of
+    /// several, or a card of a page. Only such parts are checked, touched and sent, and only they become the baseline. A part lies
+    /// in no row.
+    pub fn part<L: Locate<M>>(mut self, at: L) -> Self {
+        self.parts.push(address(at));
+        self
+    }
+
+    /// Only what is dirty is sent. What was emptied is null, as in a JSON Merge Patch (RFC 7396), and a list is sent as a whole. A
+    /// record that is created is sent as a whole, too.
+    pub fn dirty_only(mut self) -> Self {
+        self.extent = Extent::Dirty;
+        self
+    }
+
+    /// Says by which field a record is known: one in which that is empty is created, any other updated. See
+    /// [`Submission::creates`].
+    pub fn identified_by<L: Locate<M>>(mut self, at: L) -> Self {
+        self.identity = Some(address(at));
+        self
+    }
+
+    /// The payload is sent as a member of this name in a record of its own: `{"batch": {…}}`. The pointers of problems may begin
+    /// with the name, or not.
+    pub fn under(mut self, name: &str) -> Self {
+        self.under = Some(name.into());
+        self
+    }
+
+    /// A function makes of the payload what is sent; its second argument says whether a record is created. The pointers of
+    /// problems are pointers into the payload that it is given.
+    pub fn shaped(mut self, shape: impl Fn(Value, bool) -> Value + Send + Sync + 'static) -> Self {
+        self.shape = Some(Arc::new(shape));
+        self
+    }
+
+    /// When a submission is accepted, the form begins anew with the saved record: nothing is touched. What was typed meanwhile
+    /// stays.
+    pub fn then_reset(mut self) -> Self {
+        self.then = Then::Reset;
+        self
+    }
+
+    /// When a submission is accepted, the form begins anew with a blank record, in which some fields keep their values. What was
+    /// typed meanwhile stays. Nothing done before can be undone.
+    pub fn then_clear(mut self, keep: Keep<M>) -> Self {
+        self.then = Then::Clear(keep);
+        self
+    }
+
+    fn creates(&self, core: &Core) -> Result<bool, Error> {
+        let Some(identity) = &self.identity else { return Ok(false) };
+        let place = core.locate(&identity.clone()?)?;
+        Ok(core.view(place, |view| view.value().is_empty()))
+    }
+
+    fn request(&self, creates: bool, waits: bool) -> Result<SubmitRequest, Error> {
+        let parts = self.parts.iter().cloned().collect::<Result<_, _>>()?;
+        let extent = if creates { Extent::Whole } else { self.extent };
+        Ok(SubmitRequest { parts, extent, waits })
+    }
+
+    fn then(&self) -> Result<AfterAccept, Error> {
+        Ok(match &self.then {
+            Then::Stay => AfterAccept::Stay,
+            Then::Reset => AfterAccept::Reset,
+            Then::Clear(keep) => AfterAccept::Clear { keep: keep.addresses()? },
+        })
+    }
+
+    /// What is sent of a payload.
+    fn envelope(&self, payload: Value, creates: bool) -> Value {
+        let shaped = match &self.shape {
+            Some(shape) => shape(payload, creates),
+            None => payload,
+        };
+        match &self.under {
+            Some(name) => {
+                let mut members = Record::new();
+                members.insert(&**name, shaped);
+                members.into()
+            }
+            None => shaped,
+        }
+    }
+}
+
+/// The fields that keep their values for the next entry.
+pub struct Keep<M> {
+    fields: Vec<Result<Address, Error>>,
+    model: PhantomData<fn() -> M>,
+}
+
+impl<M> Default for Keep<M> {
+    fn default() -> Self {
+        Keep { fields: Vec::new(), model: PhantomData }
+    }
+}
+
+impl<M> Clone for Keep<M> {
+    fn clone(&self) -> Self {
+        Keep { fields: self.fields.clone(), model: PhantomData }
+    }
+}
+
+impl<M> fmt::Debug for Keep<M> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Keep").field("fields", &self.fields.len()).finish()
+    }
+}
+
+impl<M> Keep<M> {
+    /// Nothing is kept.
+    pub fn nothing() -> Self {
+        Keep::default()
+    }
+
+    /// This field keeps its value, too.
+    pub fn field<L: Locate<M>>(mut self, at: L) -> Self {
+        self.fields.push(address(at));
+        self
+    }
+
+    fn addresses(&self) -> Result<Vec<Address>, Error> {
+        self.fields.iter().cloned().collect()
+    }
+}
+
+/// What a form has handed out to be sent. While it is not answered, nothing else is submitted; the form can be edited all the same.
+///
+/// Answer it with [`accept`](Submission::accept) or [`reject`](Submission::reject). If it is dropped unanswered, the form is edited
+/// on, and can be submitted again.
+pub struct Submission<M> {
+    core: Weak<Core>,
+    number: u64,
+    payload: Value,
+    record: Value,
+    creates: bool,
+    under: Option<Arc<str>>,
+    then: AfterAccept,
+    is_answered: Cell<bool>,
+    model: PhantomData<fn() -> M>,
+}
+
+impl<M> fmt::Debug for Submission<M> {
+    /// Without what is sent, in which there may be secrets.
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter
+            .debug_struct("Submission")
+            .field("number", &self.number)
+            .field("creates", &self.creates)
+            .field("is_answered", &self.is_answered)
+            .finish_non_exhaustive()
+    }
+}
+
+impl<M: Model> Submission<M> {
+    /// The finished record, as it was submitted.
+    ///
+    /// # Errors
+    ///
+    /// Fails if only parts were submitted, and the rest is not finished.
+    pub fn record(&self) -> Result<M, Error> {
+        M::from_value(&self.record).map_err(|error| Error::invalid(vec![Finding::of(&error)]))
+    }
+
+    /// The submission was accepted, and this is the record as the other side has it now. What was not changed meanwhile takes its
+    /// values. Rows are those that were sent at the same positions or, where the list has a key, with the same key.
+    ///
+    /// # Errors
+    ///
+    /// As for [`Submission::accept`], and if a form cannot hold the record. The submission can be answered again then.
+    pub fn accept_with(&self, record: &M) -> Result<(), Error> {
+        self.accept_value(Some(record.to_value()))
+    }
+}
+
+impl<M> Submission<M> {
+    /// Which one it is of the form, counted from 1.
+    pub fn number(&self) -> u64 {
+        self.number
+    }
+
+    /// What is sent. Secrets are not hidden in it.
+    pub fn payload(&self) -> &Value {
+        &self.payload
+    }
+
+    /// What is sent, as JSON on one line.
+    pub fn to_json(&self) -> String {
+        self.payload.to_string()
+    }
+
+    /// What is sent, as `application/x-www-form-urlencoded`, with pointers as names: see
+    /// [`write_urlencoded`](exchange::write_urlencoded).
+    pub fn to_urlencoded(&self) -> String {
+        exchange::write_urlencoded(&self.payload)
+    }
+
+    /// Whether a record is created, and not updated: the field by which it is known is empty. See [`Recipe::identified_by`].
+    pub fn creates(&self) -> bool {
+        self.creates
+    }
+
+    /// Whether it still waits for an answer.
+    pub fn is_current(&self) -> bool {
+        self.current().is_some()
+    }
+
+    fn current(&self) -> Option<Rc<Core>> {
+        let core = self.core.upgrade().filter(|_| !self.is_answered.get())?;
+        let current = core.read(|engine| engine.submission().map(crate::engine::Submission::number));
+        (current == Some(self.number)).then_some(core)
+    }
+
+    /// The submission was accepted: what was sent becomes the baseline. What was typed meanwhile stays, and is dirty.
+    ///
+    /// # Errors
+    ///
+    /// Fails if it was answered already, or if the form has started from another record since.
+    pub fn accept(&self) -> Result<(), Error> {
+        self.accept_value(None)
+    }
+
+    /// The submission was accepted, and this is the record in JSON as the other side has it now. See
+    /// [`Submission::accept_with`].
+    ///
+    /// # Errors
+    ///
+    /// As for [`Submission::accept`], and if the text is not JSON or does not fit the model. The submission can be answered again
+    /// then.
+    pub fn accept_json(&self, text: &str) -> Result<(), Error> {
+        let core = self.answerable()?;
+        let schema = core.read(|engine| engine.schema().clone());
+        self.accept_value(Some(exchange::read_data(text, &schema)?))
+    }
+
+    /// The submission was accepted, and this is the record as the other side has it now. See [`Submission::accept_with`].
+    ///
+    /// # Errors
+    ///
+    /// As for [`Submission::accept`], and if the value does not fit. The submission can be answered again then.
+    pub fn accept_value(&self, value: Option<Value>) -> Result<(), Error> {
+        self.answer(Action::Accept { value, then: self.then.clone() })
+    }
+
+    /// The submission was rejected. The messages are shown where they belong until that place changes; what has no place is
+    /// shown for the form. [`Form::problem`] has all of it.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Problem, at, form::Recipe};
+    /// # #[derive(Model)] struct Batch { name: String }
+    /// # let form = Form::new(&Batch { name: "Rye".into() })?;
+    /// let submission = form.submit(&Recipe::new())?;
+    /// submission.reject(Problem::new("Not saved").error("/name", "There is a batch of this name."))?;
+    /// assert_eq!(form.findings()[0].message, "There is a batch of this name.");
+    /// form.enter(at::<Batch>().name(), "Rye 2")?;
+    /// assert!(form.findings().is_empty());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// As for [`Submission::accept`].
+    pub fn reject(&self, mut problem: Problem) -> Result<(), Error> {
+        if let Some(name) = &self.under {
+            let around = Pointer::root().join(name);
+            for error in &mut problem.errors {
+                if let Some(rest) = error.pointer.strip_prefix(around.as_str())
+                    && (rest.is_empty() || rest.starts_with('/'))
+                {
+                    error.pointer = rest.to_owned();
+                }
+            }
+        }
+        self.answer(Action::Reject { problem })
+    }
+
+    /// The submission was rejected, with problem details (RFC 9457) in JSON. A text that is none, such as the page that a gateway
+    /// shows, is a problem without details.
+    ///
+    /// # Errors
+    ///
+    /// As for [`Submission::accept`].
+    pub fn reject_json(&self, text: &str) -> Result<(), Error> {
+        self.reject(exchange::read_problem(text).unwrap_or_default())
+    }
+
+    fn answerable(&self) -> Result<Rc<Core>, Error> {
+        self.current().ok_or_else(|| {
+            let message = if self.is_answered.get() {
+                "the submission was answered already"
+            } else {
+                "the submission does not wait for an answer any more: the form has started from another record, or is gone"
+            };
+            Error::new(ErrorKind::Gone, Pointer::root(), message)
+        })
+    }
+
+    fn answer(&self, action: Action) -> Result<(), Error> {
+        self.answerable()?.apply(action)?;
+        self.is_answered.set(true);
+        Ok(())
+    }
+}
+
+impl<M> Drop for Submission<M> {
+    fn drop(&mut self) {
+        if let Some(core) = self.current()
+            && let Err(error) = core.apply(Action::Abandon)
+        {
+            core.keep_error(error);
+        }
+    }
+}
+
+impl<M: 'static> Form<M> {
+    /// Submits the form, or the parts that the recipe says: what is being typed is committed, what is relevant is touched, and
+    /// everything is checked. If there are no errors, it hands out the one submission that is under way until it is answered.
+    ///
+    /// # Errors
+    ///
+    /// Fails if there are errors ([`Error::findings`]; [`Form::focus_hint`] is the first place with one), if deferred checks are
+    /// under way ([`ErrorKind::Pending`]; [`Form::submit_with`] waits for them), if a submission is under way, and inside
+    /// callbacks, selectors and transactions.
+    pub fn submit(&self, recipe: &Recipe<M>) -> Result<Submission<M>, Error> {
+        if self.core.is_notifying() {
+            let message = "inside a callback, a form is submitted by `submit_with`: the submission is handed out after the round";
+            return Err(Error::new(ErrorKind::Busy, Pointer::root(), message));
+        }
+        let creates = recipe.creates(&self.core)?;
+        let then = recipe.then()?;
+        self.core.apply(Action::Submit(recipe.request(creates, false)?))?;
+        handed_out(&self.core, recipe, creates, then, self.core.take_submitted())
+    }
+
+    /// Submits the form as [`Form::submit`] does, and gives the submission, or the errors, to a function: at once or, if deferred
+    /// checks are under way, as soon as they are answered. Inside a callback it does so after the round.
+    ///
+    /// # Errors
+    ///
+    /// Fails, and calls nobody, if a submission is under way, and inside selectors and transactions.
+    pub fn submit_with(
+        &self,
+        recipe: &Recipe<M>,
+        handler: impl FnOnce(Result<Submission<M>, Error>) + 'static,
+    ) -> Result<(), Error> {
+        let creates = recipe.creates(&self.core)?;
+        let (recipe, then) = (recipe.clone(), recipe.then()?);
+        let request = recipe.request(creates, true)?;
+        let handler = move |core: &Rc<Core>, submitted: Submitted| {
+            handler(handed_out(core, &recipe, creates, then, Some(submitted)));
+        };
+        self.core.submit_with(Action::Submit(request), Box::new(handler))
+    }
+
+    /// Why the last submission was rejected, until something changes.
+    pub fn problem(&self) -> Option<Problem> {
+        self.core.read(|engine| engine.problem().cloned())
+    }
+
+    /// What would be sent now, whether the form is valid or not.
+    ///
+    /// # Errors
+    ///
+    /// Fails if a part of the recipe cannot be submitted by itself.
+    pub fn payload(&self, recipe: &Recipe<M>) -> Result<Value, Error> {
+        let creates = recipe.creates(&self.core)?;
+        let request = recipe.request(creates, false)?;
+        let payload = self.core.read(|engine| engine.payload(&request))?;
+        Ok(recipe.envelope(payload, creates))
+    }
+}
+
+/// The submission that was handed out, or why there is none.
+fn handed_out<M>(
+    core: &Rc<Core>,
+    recipe: &Recipe<M>,
+    creates: bool,
+    then: AfterAccept,
+    submitted: Option<Submitted>,
+) -> Result<Submission<M>, Error> {
+    match submitted {
+        Some(Submitted::Sent) => {
+            let (number, payload, record) = core.read(|engine| {
+                let submission = engine.submission();
+                let payload = submission.map(|submission| submission.payload().clone()).unwrap_or_default();
+                let number = submission.map_or(0, crate::engine::Submission::number);
+                (number, payload, engine.value_to_parse())
+            });
+            Ok(Submission {
+                core: Rc::downgrade(core),
+                number,
+                payload: recipe.envelope(payload, creates),
+                record,
+                creates,
+                under: recipe.under.clone(),
+                then,
+                is_answered: Cell::new(false),
+                model: PhantomData,
+            })
+        }
+        Some(Submitted::Invalid) => Err(Error::invalid(errors_of(core, recipe))),
+        Some(Submitted::Pending | Submitted::Waiting) | None => {
+            let message = "checks are still under way; `submit_with` waits for them";
+            Err(Error::new(ErrorKind::Pending, Pointer::root(), message))
+        }
+    }
+}
+
+/// The errors in the parts that a recipe submits.
+fn errors_of<M>(core: &Core, recipe: &Recipe<M>) -> Vec<Finding> {
+    let parts = recipe.parts.iter().filter_map(|part| core.locate(part.as_ref().ok()?).ok());
+    let mut parts: Vec<PlaceId> = parts.collect();
+    if recipe.parts.is_empty() {
+        parts.push(core.root());
+    }
+    let findings = parts.into_iter().flat_map(|part| core.view(part, |view| view.all_findings()));
+    findings.filter(Finding::is_error).collect()
+}
+
+impl<M: Model> Form<M> {
+    /// Takes the finished record, and starts again for the next: from the defaults and blanks, except for the fields
+    /// that are kept. The form is pristine then, and nothing done before can be undone. If the form has errors, they
+    /// are shown, and the form stays as it is.
+    ///
+    /// It is a submission that is accepted at once, with [`Recipe::then_clear`].
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, form::Keep};
+    /// #[derive(Model)]
+    /// struct Ingredient { #[model(required)] name: String, kind: String, grams: u32 }
+    ///
+    /// let form = Form::<Ingredient>::blank()?;
+    /// let ingredient = ricordo::at::<Ingredient>();
+    /// form.enter(ingredient.name(), "Rye flour")?;
+    /// form.enter(ingredient.kind(), "flour")?;
+    /// form.enter(ingredient.grams(), "400")?;
+    ///
+    /// let record = form.take(Keep::nothing().field(ingredient.kind()))?;
+    /// assert_eq!((record.name.as_str(), record.grams), ("Rye flour", 400));
+    /// assert_eq!(form.value().to_string(), r#"{"kind":"flour"}"#);
+    /// assert!(!form.is_dirty());
+    /// assert!(form.take(Keep::nothing()).is_err(), "a name is needed, and grams");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// As for [`Form::submit`].
+    pub fn take(&self, keep: Keep<M>) -> Result<M, Error> {
+        let submission = self.submit(&Recipe::new().then_clear(keep))?;
+        let record = submission.record()?;
+        submission.accept()?;
+        Ok(record)
+    }
+}

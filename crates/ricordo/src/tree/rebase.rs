@@ -1,0 +1,265 @@
+//! Rebasing: another baseline is put under what a person has changed.
+//!
+//! A place that is as its baseline takes the new one. What was changed stays, and compares with the new baseline.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::sequence::Key;
+use super::state::{Presence, State};
+use super::{FieldRef, Marks, PlaceId, Rebased, Shape, Source, Tree};
+use crate::schema::{Kind, RecordId};
+use crate::value::{Record, Value};
+
+/// A rebase that is under way.
+#[derive(Default)]
+struct Rebase {
+    rebased: Rebased,
+    /// The lists whose baselines may be others now.
+    lists: FxHashSet<PlaceId>,
+}
+
+impl Tree {
+    /// Puts another baseline under the form. The value must fit it. What is calculated is still to be settled.
+    pub(crate) fn rebase(&mut self, value: Value) -> Rebased {
+        let mut rebase = Rebase::default();
+        self.rebase_place(self.root(), value, &mut rebase);
+        self.hash_baselines_of(rebase.lists);
+        rebase.rebased
+    }
+
+    /// Whether a person has changed something in a place.
+    pub(crate) fn is_changed(&self, place: PlaceId) -> bool {
+        self.marks(place).has(Marks::CHANGED)
+    }
+
+    fn rebase_place(&mut self, place: PlaceId, theirs: Value, rebase: &mut Rebase) {
+        self.cost.places += 1;
+        match (self.shape(place), &self.part(place).kind) {
+            (Shape::Record, Kind::Record(of)) => self.rebase_record(place, *of, theirs, rebase),
+            (Shape::List, _) => self.rebase_list(place, theirs, rebase),
+            (Shape::Field | Shape::Record, _) => self.rebase_field(place, theirs),
+        }
+    }
+
+    fn rebase_field(&mut self, place: PlaceId, theirs: Value) {
+        // What is calculated is settled then, in the baseline, too.
+        let Some(field) = self.field(place).filter(|_| !self.is_calculated(place)) else { return };
+        let is_mine = field.differs() || field.is_unreadable();
+        let is_other = *field.value() != theirs;
+        let mut leads = field.leads_at_baseline();
+        if is_mine || !is_other {
+            return self.set_field_baseline(place, theirs, leads);
+        }
+        let mut new = field.copy();
+        // A value that is not the one that was suggested is an override.
+        if self.source(place) == Some(Source::Suggestion) {
+            leads = true;
+            new.state = new.state.with(State::LEADS, true);
+        }
+        (new.value, new.entry) = (theirs.clone(), None);
+        self.set_field_baseline(place, theirs, leads);
+        self.replace_field(place, new);
+    }
+
+    fn rebase_record(&mut self, place: PlaceId, of: RecordId, theirs: Value, rebase: &mut Rebase) {
+        let new = Presence::of(self.part(place), &theirs);
+        let (now, was) = (self.presence(place), self.baseline_presence(place));
+        let is_there = |presence| presence == Presence::Present;
+        match (is_there(was), is_there(new)) {
+            (false, true) if !is_there(now) => {
+                rebase.rebased.records.insert(place);
+                return self.renew(place, theirs);
+            }
+            (false, true) => {
+                rebase.rebased.records.insert(place);
+                self.set_children(place, (now, new), self.first_child(place));
+            }
+            (true, true) => {}
+            (true, false) | (false, false) => {
+                let is_mine = now != was || self.is_changed(place);
+                if !is_mine && is_there(now) {
+                    self.restore_members(place);
+                }
+                let presence = if is_mine { now } else { new };
+                return self.set_children(place, (presence, new), self.first_child(place));
+            }
+        }
+        let members = if let Value::Record(members) = theirs { members } else { Record::new() };
+        self.rebase_members(place, of, &members, rebase);
+    }
+
+    fn rebase_members(&mut self, place: PlaceId, of: RecordId, members: &Record, rebase: &mut Rebase) {
+        let schema = self.schema().clone();
+        let children: Vec<PlaceId> = self.children(place).collect();
+        let variants = children.get(schema.fields(of).len()..).unwrap_or_default();
+        let tag = if variants.is_empty() { None } else { children.first().copied() };
+        // Whoever has changed something in a variant keeps that variant.
+        let keeps_variant = tag.is_some_and(|tag| self.field(tag).is_some_and(FieldRef::differs))
+            || variants.iter().any(|variant| self.is_present(*variant) && self.is_changed(*variant));
+        for (variant, theirs) in variants.iter().zip(schema.in_variants(of, members)) {
+            self.rebase_variant(*variant, theirs, keeps_variant, rebase);
+        }
+        for (index, (child, (name, part))) in children.iter().zip(schema.fields(of)).enumerate() {
+            if schema.part(part).local {
+                continue;
+            }
+            let theirs = members.get_near(index, name).cloned().unwrap_or_default();
+            if tag == Some(*child) && keeps_variant {
+                let leads = self.field(*child).is_some_and(FieldRef::leads_at_baseline);
+                self.set_field_baseline(*child, theirs, leads);
+            } else {
+                self.rebase_place(*child, theirs, rebase);
+            }
+        }
+    }
+
+    /// Rebases a variant, which is there afterwards if the tag says so.
+    fn rebase_variant(&mut self, place: PlaceId, theirs: Value, keeps_variant: bool, rebase: &mut Rebase) {
+        let (now, was) = (self.presence(place), self.baseline_presence(place));
+        let Kind::Record(of) = self.part(place).kind else { return };
+        match theirs {
+            Value::Record(members) => {
+                if now != Presence::Present && was != Presence::Present {
+                    self.renew(place, Value::Record(members));
+                } else {
+                    if was != Presence::Present {
+                        self.set_children(place, (now, Presence::Present), self.first_child(place));
+                    }
+                    self.rebase_members(place, of, &members, rebase);
+                }
+                rebase.rebased.records.insert(place);
+                self.set_presence(place, if keeps_variant { now } else { Presence::Present });
+            }
+            _ => {
+                if was == Presence::Present {
+                    self.set_children(place, (now, Presence::Blank), self.first_child(place));
+                }
+                if !keeps_variant && now == Presence::Present {
+                    self.restore_members(place);
+                    self.set_presence(place, Presence::Blank);
+                }
+            }
+        }
+    }
+
+    fn rebase_list(&mut self, place: PlaceId, theirs: Value, rebase: &mut Rebase) {
+        let new = Presence::of(self.part(place), &theirs);
+        let (now, was) = (self.presence(place), self.baseline_presence(place));
+        rebase.lists.insert(place);
+        let is_mine = now != was || self.is_changed(place);
+        let has_moved_rows =
+            self.list(place).is_some_and(|list| list.displaced.iter().any(|key| list.sequence.holds(*key)));
+        let before: Vec<Key> =
+            self.list(place).map(|list| list.sequence.keys().collect()).unwrap_or_default();
+        let baseline = self.list(place).map(|list| list.baseline.clone()).unwrap_or_default();
+        let rows = if let Value::List(rows) = theirs { rows } else { Vec::new() };
+        let matched = self.matching_rows(place, &baseline, &rows);
+        let stays: FxHashSet<Key> = matched.iter().flatten().copied().collect();
+        for key in &baseline {
+            let Some(row) = self.list(place).map(|list| list.rows[*key as usize].place) else { return };
+            let is_present = self.list(place).is_some_and(|list| list.sequence.holds(*key));
+            if !stays.contains(key) && is_present && !self.is_changed(row) {
+                self.remove_row(place, *key);
+            }
+        }
+        let mut order = Vec::with_capacity(rows.len());
+        for (row, known) in rows.into_iter().zip(matched) {
+            match known {
+                Some(key) => {
+                    let place_of_row = self.list(place).map(|list| list.rows[key as usize].place);
+                    place_of_row.into_iter().for_each(|at| self.rebase_place(at, row.clone(), rebase));
+                    order.push(key);
+                }
+                None => {
+                    let end = self.list(place).map_or(0, |list| list.sequence.len());
+                    if let Some(made) = self.new_row(place, end, row) {
+                        order.push(self.slot(made));
+                    }
+                }
+            }
+        }
+        if now != Presence::Present && (is_mine || new != Presence::Present) {
+            // Whoever has removed the list has removed its rows.
+            let rows: Vec<Key> =
+                self.list(place).map(|list| list.sequence.keys().collect()).unwrap_or_default();
+            rows.into_iter().for_each(|key| self.remove_row(place, key));
+        } else {
+            self.put_in_order(place, &before, &order, has_moved_rows);
+        }
+        let presence = if is_mine { now } else { new };
+        self.set_presence(place, presence);
+        self.set_baseline_rows(place, new, order);
+        let after = self.list(place).map(|list| list.sequence.keys().collect::<Vec<Key>>());
+        rebase.rebased.forgets_steps |= after.is_some_and(|after| after != before);
+    }
+
+    /// Puts the rows of a list in order after rows of the new baseline, which stand at the end, have come.
+    fn put_in_order(&mut self, place: PlaceId, before: &[Key], baseline: &[Key], keeps_order: bool) {
+        let Some(list) = self.list(place) else { return };
+        let present: Vec<Key> = list.sequence.keys().collect();
+        let was_there: FxHashSet<Key> = before.iter().copied().collect();
+        // The rows that say the order, and the others, each with the row that it follows.
+        let (leading, order): (Vec<Key>, &[Key]) = if keeps_order {
+            (present.iter().copied().filter(|key| was_there.contains(key)).collect(), baseline)
+        } else {
+            (baseline.iter().copied().filter(|key| list.sequence.holds(*key)).collect(), before)
+        };
+        let leads: FxHashSet<Key> = leading.iter().copied().collect();
+        let mut behind: FxHashMap<Option<Key>, Vec<Key>> = FxHashMap::default();
+        let mut last = None;
+        for key in order.iter().copied().filter(|key| list.sequence.holds(*key)) {
+            if !leads.contains(&key) {
+                behind.entry(last).or_default().push(key);
+            }
+            last = Some(key);
+        }
+        let mut target = Vec::with_capacity(present.len());
+        let mut rest: Vec<Option<Key>> = leading.iter().rev().map(|key| Some(*key)).collect();
+        rest.push(None);
+        while let Some(key) = rest.pop() {
+            target.extend(key);
+            rest.extend(behind.remove(&key).unwrap_or_default().into_iter().rev().map(Some));
+        }
+        debug_assert_eq!(target.len(), present.len(), "every row has its place");
+        for (key, position) in target.into_iter().zip(0..) {
+            if self.list(place).is_some_and(|list| list.sequence.at(position) != Some(key)) {
+                self.shift_row(place, key, position);
+            }
+        }
+    }
+
+    /// Which row of the baseline each of these is: the one with the same value in the key field of the list or, without one, at
+    /// the same position.
+    fn matching_rows(&self, list: PlaceId, baseline: &[Key], theirs: &[Value]) -> Vec<Option<Key>> {
+        let key_of = |row: &Value| {
+            let key = self.part(list).key.as_deref()?;
+            let value = row.as_record()?.get(key)?;
+            (!value.is_empty()).then(|| value.to_text().into_owned())
+        };
+        let Some(body) = self.list(list) else { return vec![None; theirs.len()] };
+        let named: Vec<Option<String>> = match self.part(list).key {
+            Some(_) => {
+                baseline.iter().map(|key| key_of(&self.baseline(body.rows[*key as usize].place))).collect()
+            }
+            None => vec![None; baseline.len()],
+        };
+        let mut of_names: FxHashMap<&str, usize> = FxHashMap::default();
+        for (at, name) in named.iter().enumerate() {
+            if let Some(name) = name {
+                of_names.entry(name).or_insert(at);
+            }
+        }
+        let keys: Vec<Option<String>> = theirs.iter().map(key_of).collect();
+        let mut matched: Vec<Option<usize>> =
+            keys.iter().map(|key| of_names.remove(key.as_deref()?)).collect();
+        let mut taken: FxHashSet<usize> = matched.iter().flatten().copied().collect();
+        for (at, found) in matched.iter_mut().enumerate() {
+            let are_others = || matches!((&keys[at], &named[at]), (Some(key), Some(name)) if key != name);
+            if found.is_none() && at < baseline.len() && !taken.contains(&at) && !are_others() {
+                taken.insert(at);
+                *found = Some(at);
+            }
+        }
+        matched.into_iter().map(|at| at.map(|at| baseline[at])).collect()
+    }
+}
