@@ -23,8 +23,8 @@ pub(crate) struct FieldAttributes {
 }
 
 const FIELD_ATTRIBUTES: &str = "label, description, required, min_length, max_length, format, minimum, maximum, \
-                                exclusive_minimum, exclusive_maximum, multiple_of, min_items, max_items, \
-                                unique_items, default, reveal, commit, pause_ms, decimals, grouping, \
+                                exclusive_minimum, exclusive_maximum, multiple_of, step, min_items, max_items, \
+                                unique_items, default, reveal, findings, deferred, commit, pause_ms, decimals, grouping, \
                                 decimal_comma, display, pattern, trim, messages, readonly, secret and local";
 
 /// The kinds of findings that a message can be given for. The variants of `FindingKind` have the same names.
@@ -122,24 +122,27 @@ impl FieldAttributes {
                 quote!(#variant)
             }
             "messages" => return self.messages(meta),
-            "exclusive_minimum" | "exclusive_maximum" | "multiple_of" => {
+            "exclusive_minimum" | "exclusive_maximum" | "multiple_of" | "step" => {
                 let number = Number::read(meta)?;
-                if name == "multiple_of" && !number.is_positive() {
-                    return Err(meta.error("`multiple_of` is a number greater than zero"));
+                if matches!(name.as_str(), "multiple_of" | "step") && !number.is_positive() {
+                    return Err(meta.error(format!("`{name}` is a number greater than zero")));
                 }
-                self.check("suits_number", ty, key.span());
+                self.check(if name == "step" { "suits_step" } else { "suits_number" }, ty, key.span());
                 quote!(#variant(#number))
             }
             "format" => {
                 let format: LitStr = meta.value()?.parse()?;
-                if format.value() != "email" {
-                    return Err(Error::new_spanned(
-                        &format,
-                        "not a format that is known; there is \"email\"",
-                    ));
-                }
+                let variant = match format.value().as_str() {
+                    "email" => quote!(Email),
+                    "url" => quote!(Url),
+                    "uri" => quote!(Uri),
+                    _ => {
+                        let message = "not a format that is known; there are \"email\", \"url\" and \"uri\"";
+                        return Err(Error::new_spanned(&format, message));
+                    }
+                };
                 self.check("suits_text", ty, key.span());
-                quote!(Format(::ricordo::model::derived::Format::Email))
+                quote!(Format(::ricordo::model::derived::Format::#variant))
             }
             "default" => {
                 let value: Expr = meta.value()?.parse()?;
@@ -154,9 +157,25 @@ impl FieldAttributes {
                 let variant = match reveal.value().as_str() {
                     "touched" => quote!(Touched),
                     "always" => quote!(Always),
-                    _ => return Err(Error::new_spanned(&reveal, "`reveal` is \"touched\" or \"always\"")),
+                    "submit" => quote!(Submit),
+                    _ => {
+                        let message = "`reveal` is \"touched\", \"always\" or \"submit\"";
+                        return Err(Error::new_spanned(&reveal, message));
+                    }
                 };
                 quote!(Reveal(::ricordo::model::derived::Reveal::#variant))
+            }
+            "findings" => {
+                let findings: LitStr = meta.value()?.parse()?;
+                let variant = match findings.value().as_str() {
+                    "all" => quote!(All),
+                    "first" => quote!(First),
+                    _ => return Err(Error::new_spanned(&findings, "`findings` is \"all\" or \"first\"")),
+                };
+                quote!(Findings(::ricordo::model::derived::Findings::#variant))
+            }
+            "deferred" => {
+                return self.deferred(meta);
             }
             "commit" | "pause_ms" | "decimals" | "grouping" | "decimal_comma" | "display" => {
                 self.showing(&name, meta, ty)?
@@ -173,17 +192,29 @@ impl FieldAttributes {
 
     /// Messages in the place of the library's own: `messages(too_long = "…")`.
     fn messages(&mut self, meta: &ParseNestedMeta<'_>) -> syn::Result<()> {
-        meta.parse_nested_meta(|message| {
-            let kind = message.path.get_ident().map(ToString::to_string).unwrap_or_default();
-            if !FINDINGS.contains(&&*kind) {
-                let problem = format!("`{kind}` is not a finding; there are {}", FINDINGS.join(", "));
-                return Err(message.error(problem));
+        let messages = read_messages(meta)?;
+        self.settings.extend(messages);
+        Ok(())
+    }
+
+    /// Checks that take time: `deferred(name_is_free, pause_ms = 300)`.
+    fn deferred(&mut self, meta: &ParseNestedMeta<'_>) -> syn::Result<()> {
+        let (mut name, mut pause) = (None, 0_u64);
+        meta.parse_nested_meta(|part| {
+            let said = part.path.get_ident().map(ToString::to_string).unwrap_or_default();
+            if said == "pause_ms" {
+                let milliseconds: LitInt = part.value()?.parse()?;
+                pause = milliseconds.base10_parse()?;
+            } else if name.replace(said).is_some() {
+                return Err(part.error("a check has one name; for another check, write `deferred` again"));
             }
-            let variant = Ident::new(&variant_of(&kind), Span::call_site());
-            let text: LitStr = message.value()?.parse()?;
-            self.settings.push(quote!(Message(::ricordo::model::derived::FindingKind::#variant, #text)));
             Ok(())
-        })
+        })?;
+        let Some(name) = name else {
+            return Err(meta.error("a deferred check has a name: `deferred(name_is_free, pause_ms = 300)`"));
+        };
+        self.settings.push(quote!(Deferred(#name, #pause)));
+        Ok(())
     }
 
     /// The attributes that say when text is committed, and how a value is shown.
@@ -235,6 +266,23 @@ impl FieldAttributes {
     }
 }
 
+/// Messages in the place of the library's own, as settings.
+fn read_messages(meta: &ParseNestedMeta<'_>) -> syn::Result<Vec<TokenStream>> {
+    let mut messages = Vec::new();
+    meta.parse_nested_meta(|message| {
+        let kind = message.path.get_ident().map(ToString::to_string).unwrap_or_default();
+        if !FINDINGS.contains(&&*kind) {
+            let problem = format!("`{kind}` is not a finding; there are {}", FINDINGS.join(", "));
+            return Err(message.error(problem));
+        }
+        let variant = Ident::new(&variant_of(&kind), Span::call_site());
+        let text: LitStr = message.value()?.parse()?;
+        messages.push(quote!(Message(::ricordo::model::derived::FindingKind::#variant, #text)));
+        Ok(())
+    })?;
+    Ok(messages)
+}
+
 /// The label of a variant, if it has one.
 pub(crate) fn variant_label(variant: &Variant) -> syn::Result<Option<LitStr>> {
     let mut label = None;
@@ -280,6 +328,8 @@ pub(crate) struct TypeAttributes {
     pub(crate) rules: Option<ExprPath>,
     /// The label of the tag of an enum with data: `#[model(label = "Leaven")]`.
     pub(crate) label: Option<LitStr>,
+    /// Messages for all findings about such a record and what is in it, as settings.
+    pub(crate) messages: Vec<TokenStream>,
 }
 
 impl TypeAttributes {
@@ -291,11 +341,15 @@ impl TypeAttributes {
                     read.label = Some(meta.value()?.parse()?);
                     return Ok(());
                 }
+                if !is_enum && meta.path.is_ident("messages") {
+                    read.messages.extend(read_messages(&meta)?);
+                    return Ok(());
+                }
                 if !meta.path.is_ident("rules") {
                     return Err(meta.error(if is_enum {
                         "an enum with data takes `rules = FUNCTION` and `label = \"…\"`; other attributes belong on fields"
                     } else {
-                        "a type takes `rules = FUNCTION`; other attributes belong on fields"
+                        "a type takes `rules = FUNCTION` and `messages(…)`; other attributes belong on fields"
                     }));
                 }
                 match read.rules.replace(meta.value()?.parse()?) {

@@ -96,7 +96,8 @@ pub(crate) fn path_to(ident: &Ident, name: &str, ty: &Type, vis: &Visibility, st
 }
 
 pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<TokenStream> {
-    let rules = attach_rules(TypeAttributes::read(&input.attrs, false)?.rules);
+    let TypeAttributes { rules, messages, .. } = TypeAttributes::read(&input.attrs, false)?;
+    let rules = attach_rules(rules);
     let names = SerdeNames::read(&input.attrs)?;
     names.refuse_tag()?;
     let record = &input.ident;
@@ -119,7 +120,11 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
             #rules
             ::core::result::Result::Ok(())
         })?;
-        ::core::result::Result::Ok(::ricordo::schema::Part::new(::ricordo::schema::Kind::Record(record)))
+        ::ricordo::model::derived::describe(
+            ::ricordo::schema::Part::new(::ricordo::schema::Kind::Record(record)),
+            &[#(::ricordo::model::derived::Setting::#messages),*],
+            ::core::option::Option::None,
+        )
     };
     let frame = Frame {
         ty: record,

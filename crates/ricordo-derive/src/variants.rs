@@ -42,7 +42,7 @@ struct Expanded {
 }
 
 pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenStream> {
-    let TypeAttributes { rules, label } = TypeAttributes::read(&input.attrs, true)?;
+    let TypeAttributes { rules, label, .. } = TypeAttributes::read(&input.attrs, true)?;
     let names = SerdeNames::read(&input.attrs)?;
     let Some(tag) = &names.tag else {
         return Err(Error::new_spanned(

@@ -2,15 +2,20 @@
 
 use rust_decimal::Decimal;
 
-use crate::schema::{Choices, Expected, Finding, FindingKind, Kind, OffsetRule, Part, Pointer, shorten};
+use crate::schema::{
+    Choices, Constraints, Expected, Finding, FindingKind, Format, Kind, OffsetRule, Part, Pointer, shorten,
+};
 use crate::tree::Bounds;
 use crate::value::{Value, write_number};
 
-use super::{earliest, latest};
+use super::step::nearest;
+use super::{check_number, check_time, earliest, latest};
 
 /// The place that a finding is about.
 pub(crate) struct Subject<'a> {
     pub(crate) part: &'a Part,
+    /// What a person reads beside it.
+    pub(crate) label: &'a str,
     /// What the field is chosen from now.
     pub(crate) choices: Option<&'a Choices>,
     /// The bounds of a date or time that rules give.
@@ -22,6 +27,8 @@ pub(crate) struct Subject<'a> {
     pub(crate) rows: usize,
     /// The numbers of two rows that hold the same value, counted from 0.
     pub(crate) repeated: Option<(u32, u32)>,
+    /// What is said of this kind of finding instead of the library's own message.
+    pub(crate) message: Option<&'a str>,
 }
 
 /// Makes a finding of a kind with its details and its message: the part's own, or else the library's.
@@ -40,7 +47,13 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
             }
         }
         FindingKind::TypeMismatch => {
-            (finding.actual, finding.expected) = (entry(), Expected::Email);
+            finding.actual = entry();
+            finding.expected = match constraints.format {
+                Some(Format::Email) => Expected::Email,
+                Some(Format::Url) => Expected::Url,
+                Some(Format::Uri) => Expected::Uri,
+                None => Expected::Anything,
+            };
         }
         FindingKind::PatternMismatch => finding.actual = entry(),
         FindingKind::TooLong => {
@@ -48,6 +61,16 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
         }
         FindingKind::TooShort => {
             (finding.limit, finding.actual) = (count(constraints.min_length), number(length()));
+        }
+        FindingKind::RangeUnderflow | FindingKind::RangeOverflow
+            if Constraints::is_reversed(
+                earliest(constraints, subject.bounds),
+                latest(constraints, subject.bounds),
+            ) =>
+        {
+            let bounds = [earliest(constraints, subject.bounds), latest(constraints, subject.bounds)];
+            finding.limit = Some(Value::List(bounds.into_iter().flatten().cloned().collect()));
+            finding.actual = entry();
         }
         FindingKind::RangeUnderflow => {
             (finding.limit, finding.is_limit_excluded) =
@@ -60,7 +83,19 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
             finding.actual = entry();
         }
         FindingKind::StepMismatch => {
-            (finding.limit, finding.actual) = (constraints.multiple_of.map(Value::Number), entry());
+            finding.actual = entry();
+            let base = match subject.value {
+                Value::Number(_) => constraints.minimum.map(Value::Number),
+                _ => earliest(constraints, subject.bounds).cloned(),
+            };
+            let off_step = constraints.step.and_then(|step| nearest(subject.value, base.as_ref(), step));
+            match off_step {
+                Some(nearest) => {
+                    finding.limit = constraints.step.map(Value::Number);
+                    finding.nearest = nearest.into_iter().filter(|value| suits(constraints, value)).collect();
+                }
+                None => finding.limit = constraints.multiple_of.map(Value::Number),
+            }
         }
         FindingKind::BadInput | FindingKind::NotListed => {
             finding.actual = entry();
@@ -79,9 +114,32 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
         }
         FindingKind::NotComputable | FindingKind::CustomError => {}
     }
-    let own = subject.part.messages.iter().find(|(of, _)| *of == kind);
-    finding.message = own.map_or_else(|| english(&finding), |(_, message)| message.to_string());
+    finding.label = subject.label.to_owned();
+    finding.message =
+        subject.message.map_or_else(|| english(&finding), |message| filled_in(message, &finding));
     finding
+}
+
+/// Whether a value keeps to the bounds of the schema.
+fn suits(constraints: &Constraints, value: &Value) -> bool {
+    let mut is_right = true;
+    match value {
+        Value::Number(number) => check_number(constraints, *number, |_| is_right = false),
+        value => check_time(constraints, None, value, |_| is_right = false),
+    }
+    is_right
+}
+
+/// A message of the program with what the finding says in place of names in braces. Other braces stay.
+fn filled_in(message: &str, finding: &Finding) -> String {
+    if !message.contains('{') {
+        return message.to_owned();
+    }
+    let text = |value: &Option<Value>| value.as_ref().map(Value::to_text).unwrap_or_default().into_owned();
+    message
+        .replace("{limit}", &text(&finding.limit))
+        .replace("{label}", &finding.label)
+        .replace("{actual}", &text(&finding.actual))
 }
 
 /// What is expected of an entry.
@@ -119,10 +177,15 @@ fn english(finding: &Finding) -> String {
     match finding.kind {
         FindingKind::ValueMissing if finding.expected == Expected::Flag => "Must be ticked.".to_owned(),
         FindingKind::ValueMissing => "Needs a value.".to_owned(),
-        FindingKind::TypeMismatch => format!("“{entry}” is not an email address like name@example.com."),
+        FindingKind::TypeMismatch => format!("“{entry}” is not {}.", expectation(&finding.expected)),
         FindingKind::PatternMismatch => format!("“{entry}” is not written as it must be."),
         FindingKind::TooLong => format!("Use at most {limit} characters (now {entry})."),
         FindingKind::TooShort => format!("Use at least {limit} characters (now {entry})."),
+        FindingKind::RangeUnderflow | FindingKind::RangeOverflow if is_past_midnight(finding) => {
+            let bounds = finding.limit.as_ref().and_then(Value::as_list).unwrap_or_default();
+            let bounds: Vec<_> = bounds.iter().map(Value::to_text).collect();
+            format!("Must be from {} the next day.", bounds.join(" to "))
+        }
         FindingKind::RangeUnderflow if is_time(finding) => format!("Must be {limit} or later."),
         FindingKind::RangeOverflow if is_time(finding) => format!("Must be {limit} or earlier."),
         FindingKind::RangeUnderflow => {
@@ -131,7 +194,13 @@ fn english(finding: &Finding) -> String {
         FindingKind::RangeOverflow => {
             format!("Must be {} {limit}.", if finding.is_limit_excluded { "less than" } else { "at most" })
         }
-        FindingKind::StepMismatch => format!("Must be a multiple of {limit}."),
+        FindingKind::StepMismatch => {
+            let nearest: Vec<_> = finding.nearest.iter().map(Value::to_text).collect();
+            match &nearest[..] {
+                [] => format!("Must be a multiple of {limit}."),
+                nearest => format!("The nearest that can be used is {}.", nearest.join(" or ")),
+            }
+        }
         FindingKind::BadInput => format!("“{entry}” is not {}.", expectation(&finding.expected)),
         FindingKind::TooFew => format!("Has {}; at least {limit} must be there.", count("row")),
         FindingKind::TooMany => format!("Has {}; at most {limit} may be there.", count("row")),
@@ -148,6 +217,11 @@ fn english(finding: &Finding) -> String {
         FindingKind::NotComputable => "Cannot be computed.".to_owned(),
         FindingKind::CustomError => "Is not as it should be.".to_owned(),
     }
+}
+
+/// Whether the bounds are times from before midnight to after it.
+fn is_past_midnight(finding: &Finding) -> bool {
+    matches!(finding.limit, Some(Value::List(_)))
 }
 
 /// Whether the bound is a date or a time.
@@ -168,6 +242,8 @@ fn expectation(expected: &Expected) -> String {
         Expected::DateTime => "a date and time like 2026-11-23T04:30".to_owned(),
         Expected::DateTimeWithOffset => "a date and time like 2026-11-23T04:30:00+01:00".to_owned(),
         Expected::Email => "an email address like name@example.com".to_owned(),
+        Expected::Url => "a web address like https://example.com/page".to_owned(),
+        Expected::Uri => "a URI like https://example.com/page".to_owned(),
         Expected::Choice(choices) if choices.is_empty() => "one of the choices".to_owned(),
         Expected::Choice(choices) => {
             let more = choices.len().saturating_sub(NAMED);

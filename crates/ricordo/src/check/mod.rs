@@ -1,7 +1,9 @@
 //! Checks of places: constraints as functions of their values and flags.
 
+mod address;
 mod email;
 mod message;
+mod step;
 
 use std::cmp::Ordering;
 
@@ -71,12 +73,20 @@ fn check_time(
     value: &Value,
     mut found: impl FnMut(FindingKind),
 ) {
+    let (earliest, latest) = (earliest(constraints, bounds), latest(constraints, bounds));
     let order = |bound: Option<&Value>| bound.and_then(|bound| value.compare(bound));
-    if order(earliest(constraints, bounds)).is_some_and(Ordering::is_lt) {
+    let is_early = order(earliest).is_some_and(Ordering::is_lt);
+    let is_late = order(latest).is_some_and(Ordering::is_gt);
+    // Past midnight, a time is wrong only if it is both.
+    let is_reversed = Constraints::is_reversed(earliest, latest);
+    if is_early && (is_late || !is_reversed) {
         found(FindingKind::RangeUnderflow);
     }
-    if order(latest(constraints, bounds)).is_some_and(Ordering::is_gt) {
+    if is_late && (is_early || !is_reversed) {
         found(FindingKind::RangeOverflow);
+    }
+    if constraints.step.is_some_and(|step| step::nearest(value, earliest, step).is_some()) {
+        found(FindingKind::StepMismatch);
     }
 }
 
@@ -112,7 +122,13 @@ fn check_text(constraints: &Constraints, text: &str, mut found: impl FnMut(Findi
     if constraints.pattern.as_ref().is_some_and(|pattern| !pattern.matches(text)) {
         found(FindingKind::PatternMismatch);
     }
-    if constraints.format == Some(Format::Email) && !email::is_valid(text) {
+    let is_in_format = match constraints.format {
+        None => true,
+        Some(Format::Email) => email::is_valid(text),
+        Some(Format::Url) => address::is_url(text),
+        Some(Format::Uri) => address::is_uri(text),
+    };
+    if !is_in_format {
         found(FindingKind::TypeMismatch);
     }
 }
@@ -130,10 +146,13 @@ fn check_number(constraints: &Constraints, number: Decimal, mut found: impl FnMu
     }
     // A remainder that cannot be calculated is that of a number so much larger than the step that its
     // digits do not reach down to it.
-    if constraints
+    let is_multiple = constraints
         .multiple_of
-        .is_some_and(|step| number.checked_rem(step).is_none_or(|remainder| !remainder.is_zero()))
-    {
+        .is_none_or(|step| number.checked_rem(step).is_some_and(|remainder| remainder.is_zero()));
+    let base = constraints.minimum.map(Value::Number);
+    let is_off_step =
+        constraints.step.is_some_and(|step| step::nearest(&number.into(), base.as_ref(), step).is_some());
+    if !is_multiple || is_off_step {
         found(FindingKind::StepMismatch);
     }
 }
@@ -200,12 +219,14 @@ fn check_default(
         let entry = if part.secret { MASK.into() } else { value.to_text() };
         let subject = Subject {
             part,
+            label: part.label.as_deref().unwrap_or_default(),
             choices: part.kind.choices(),
             bounds: None,
             entry: &entry,
             value,
             rows,
             repeated: None,
+            message: part.message_of(kind),
         };
         wrong.push((at.clone(), finding(kind, &subject, at.clone()).message));
     };

@@ -175,6 +175,14 @@ pub enum Action {
         /// Why.
         problem: Problem,
     },
+    /// A constraint or deferred check is silenced in this form, or no longer: what it finds is neither shown nor an obstacle. Undo
+    /// does not revert this.
+    Silence {
+        /// The id of the constraint, or the name of the check.
+        id: Arc<str>,
+        /// Whether it is silent from now on.
+        is_silent: bool,
+    },
     /// A deferred check is answered. If its ticket is out of date, nothing happens.
     Answer {
         /// The place that was checked.

@@ -46,6 +46,7 @@ enum Verb {
     Reject,
     Abandon,
     Answer,
+    Silence,
     Undo,
     Redo,
     Group,
@@ -185,6 +186,11 @@ impl ActionSummary {
                 (Verb::Reject, None)
             }
             Action::Abandon => (Verb::Abandon, None),
+            Action::Silence { id, is_silent } => {
+                summary.detail = Detail::text(id);
+                summary.other = is_silent.then(|| Box::new(Other::Position(0)));
+                (Verb::Silence, None)
+            }
             Action::Answer { at, check, verdict, .. } => {
                 let words = match verdict {
                     Verdict::Passed => format!("{check}: passed"),
@@ -350,6 +356,8 @@ impl Engine {
                 Detail::Text(why) => format!("reject what was submitted: “{why}”"),
                 _ => "reject what was submitted".to_owned(),
             },
+            Verb::Silence if summary.other.is_none() => format!("no longer silence {}", detail()),
+            Verb::Silence => format!("silence {}", detail()),
             Verb::Answer => format!("answer {} for {at}", detail()),
             Verb::Abandon => "abandon what was submitted".to_owned(),
             Verb::Undo => "undo".to_owned(),

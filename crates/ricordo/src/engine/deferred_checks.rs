@@ -6,6 +6,7 @@
 //!
 //! A value is checked if it differs from the baseline, is not empty, and has no other error.
 
+use std::fmt;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -14,8 +15,8 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::action_summary::ActionSummary;
 use super::transaction::Performed;
 use super::{Action, Address, Engine, Outcome};
-use crate::schema::{Error, ErrorKind, Named, PartId, Pointer, nearest};
-use crate::tree::{Aspects, ConstraintId, FailedConstraint, Pattern, PlaceId, Tree};
+use crate::schema::{Deferred, Error, ErrorKind, Named, PartId, Pointer, nearest};
+use crate::tree::{Aspects, ConstraintId, ConstraintWords, FailedConstraint, PlaceId, Tree};
 use crate::value::Value;
 
 /// Names a ticket of a form. Tickets count from 1.
@@ -23,7 +24,7 @@ use crate::value::Value;
 pub struct TicketId(u64);
 
 /// What is to be found out: whether a value suits its place.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Ticket {
     /// The ticket's own id.
@@ -34,6 +35,19 @@ pub struct Ticket {
     pub place: PlaceId,
     /// The value. A secret is not hidden.
     pub value: Value,
+}
+
+impl fmt::Debug for Ticket {
+    /// Without the value, which may be a secret.
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Ticket { id, check, place, value: _ } = self;
+        formatter
+            .debug_struct("Ticket")
+            .field("id", id)
+            .field("check", check)
+            .field("place", place)
+            .finish_non_exhaustive()
+    }
 }
 
 /// The answer to a ticket.
@@ -50,13 +64,12 @@ pub enum Verdict {
 
 /// A check that was declared for the places of a part.
 #[derive(Clone, Debug)]
-pub(super) struct DeferredCheck {
-    pub(super) part: PartId,
-    pub(super) pattern: Pattern,
-    pub(super) constraint: ConstraintId,
-    pub(super) name: Arc<str>,
+struct DeferredCheck {
+    part: PartId,
+    constraint: ConstraintId,
+    name: Arc<str>,
     /// How long nothing must have been typed before a ticket is given out.
-    pub(super) pause: Duration,
+    pause: Duration,
 }
 
 /// How far the check of a value is.
@@ -87,15 +100,28 @@ pub(super) struct DeferredChecks {
 }
 
 impl DeferredChecks {
-    pub(super) fn declare(&mut self, checks: impl IntoIterator<Item = DeferredCheck>) {
-        self.declared.extend(checks);
+    /// The checks that the schema of a form has. They are made known to the form as its constraints are.
+    pub(super) fn of_schema(tree: &mut Tree) -> Self {
+        let schema = tree.schema().clone();
+        let mut checks = DeferredChecks::default();
+        for (part, described) in schema.parts() {
+            for Deferred { check, pause } in &described.deferred {
+                let number = u32::try_from(checks.declared.len()).unwrap_or(u32::MAX);
+                let constraint = ConstraintId::of_deferred(number);
+                let words =
+                    ConstraintWords { message: "".into(), is_warning: false, id: Some(check.clone()) };
+                tree.add_constraint(constraint, words);
+                let (name, pause) = (check.clone(), *pause);
+                checks.declared.push(DeferredCheck { part, constraint, name, pause });
+            }
+        }
+        checks
     }
 
-    /// The checks of a place.
-    fn of(&self, tree: &Tree, place: PlaceId) -> Vec<(ConstraintId, Duration)> {
-        let part = tree.part_id(place);
-        let is_of = |check: &&DeferredCheck| check.part == part && tree.is_meant(place, &check.pattern);
-        self.declared.iter().filter(is_of).map(|check| (check.constraint, check.pause)).collect()
+    /// The checks of the places of a part.
+    fn of(&self, part: PartId) -> Vec<(ConstraintId, Duration)> {
+        let declared = self.declared.iter().filter(|check| check.part == part);
+        declared.map(|check| (check.constraint, check.pause)).collect()
     }
 
     fn name(&self, constraint: ConstraintId) -> Option<&Arc<str>> {
@@ -132,6 +158,28 @@ impl Engine {
         tickets.into_iter().filter(|ticket| self.is_current(ticket.id)).collect()
     }
 
+    /// The tickets for these checks that were given out and not taken yet, but for those that are out of date.
+    pub(crate) fn take_tickets_of(&mut self, is_answered: impl Fn(&str) -> bool) -> Vec<Ticket> {
+        if self.checks.to_take.is_empty() {
+            return Vec::new();
+        }
+        let (tickets, rest): (Vec<Ticket>, Vec<Ticket>) = std::mem::take(&mut self.checks.to_take)
+            .into_iter()
+            .partition(|ticket| is_answered(&ticket.check));
+        self.checks.to_take = rest;
+        tickets.into_iter().filter(|ticket| self.is_current(ticket.id)).collect()
+    }
+
+    /// Whether the form has a deferred check of this name.
+    pub(crate) fn knows_check(&self, name: &str) -> bool {
+        self.checks.declared.iter().any(|check| *check.name == *name)
+    }
+
+    /// The name of the deferred check that was likely meant.
+    pub(crate) fn nearest_check(&self, name: &str) -> Option<String> {
+        nearest(name, self.checks.declared.iter().map(|check| &*check.name)).map(str::to_owned)
+    }
+
     /// Whether a ticket waits for its answer, and is not out of date.
     pub fn is_current(&self, ticket: TicketId) -> bool {
         self.checks.checking.values().any(|checking| checking.progress == Progress::Asked(ticket))
@@ -164,7 +212,7 @@ impl Engine {
             return false;
         }
         let mut is_other = false;
-        for (constraint, pause) in self.checks.of(&self.tree, place) {
+        for (constraint, pause) in self.checks.of(self.tree.part_id(place)) {
             is_other |= self.update_check(place, constraint, pause);
         }
         // What comes, goes, or is no longer relevant does so with all in it.

@@ -4,7 +4,9 @@ use super::counterparts::Setting;
 use super::target::RowsNamed;
 use super::transaction::Performed;
 use super::{Action, ActionSummary, Address, Engine};
-use crate::schema::{Choices, Error, ErrorKind, Kind, Named, PartId, Pointer};
+use std::sync::Arc;
+
+use crate::schema::{Choices, Error, ErrorKind, Kind, Named, PartId, Pointer, nearest};
 use crate::tree::{Focus, PlaceId, Shape};
 use crate::value::Value;
 
@@ -141,6 +143,7 @@ impl Engine {
                 self.release(place)?;
             }
             Action::Choices { at, choices } => self.offer(&at, choices)?,
+            Action::Silence { id, is_silent } => self.silence(&id, is_silent)?,
             Action::Event { at, .. } => {
                 at.map(|at| self.present(&at)).transpose()?;
             }
@@ -226,6 +229,19 @@ impl Engine {
         for (part, pattern, choices) in fitted.collect::<Result<Vec<_>, _>>()? {
             self.tree.set_part_choices(part, pattern, choices);
         }
+        Ok(())
+    }
+
+    /// Silences what is called so, or ends that.
+    fn silence(&mut self, id: &str, is_silent: bool) -> Result<(), Error> {
+        let known: Vec<Arc<str>> = self.tree.constraint_ids().cloned().collect();
+        if !known.iter().any(|known| **known == *id) {
+            let message = format!("there is no constraint “{id}”");
+            let near = nearest(id, known.iter().map(|known| &**known));
+            let error = Error::new(ErrorKind::NotFound, Pointer::root(), message);
+            return Err(error.with_nearest_name(near));
+        }
+        self.tree.set_silent(id, is_silent);
         Ok(())
     }
 

@@ -183,6 +183,7 @@ impl Engine {
         settle::check_all(&mut tree, root);
         let log = tree.take_log();
         tree.recycle_log(log);
+        let checks = DeferredChecks::of_schema(&mut tree);
         let mut engine = Engine {
             tree,
             graph: Graph::default(),
@@ -196,7 +197,7 @@ impl Engine {
             next_constraint: ConstraintId::FIRST,
             prepared: PreparedRows::default(),
             submissions: Submissions::default(),
-            checks: DeferredChecks::default(),
+            checks,
             room: Vec::new(),
         };
         engine.known_state = engine.state();

@@ -316,7 +316,8 @@ impl<'a> Structure<'a> {
             | Reversal::Focus { .. }
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
-            | Reversal::Epoch { .. } => {}
+            | Reversal::Epoch { .. }
+            | Reversal::Silent { .. } => {}
         }
     }
 
@@ -403,6 +404,7 @@ impl<'a> Structure<'a> {
             // Its own rows or its presence compare with something else now.
             aspects.put(Aspects::DIRTY, changed.was_dirty() != tree.is_dirty(place));
         }
+        aspects.put(Aspects::TRIED, may_differ(Aspects::TRIED));
         aspects.put(Aspects::CHOICES, may_differ(Aspects::OFFERED));
         aspects.put(Aspects::EPOCH, may_differ(Aspects::EPOCH));
         if may_differ(Aspects::STRUCTURE) {

@@ -62,6 +62,8 @@ pub(crate) enum FlagRule {
         message: String,
         /// Whether that is only doubtful, and no error.
         is_warning: bool,
+        /// What a program calls it.
+        id: Option<Arc<str>>,
     },
 }
 
@@ -253,10 +255,11 @@ impl Rulebook {
             FlagRule::Relevant => Slot::Relevant,
             FlagRule::Readonly => Slot::Readonly,
             FlagRule::Required => Slot::Required,
-            FlagRule::Constraint { message, is_warning } => {
+            FlagRule::Constraint { message, is_warning, id } => {
                 let constraint = self.next;
                 self.next = constraint.next();
-                self.constraints.push((constraint, ConstraintWords { message: message.into(), is_warning }));
+                let words = ConstraintWords { message: message.into(), is_warning, id };
+                self.constraints.push((constraint, words));
                 Slot::Constraint(constraint)
             }
         }

@@ -16,7 +16,7 @@ use super::transaction::Performed;
 use super::{Action, Address, Engine, Outcome};
 use crate::schema::{Error, ErrorKind, MASK, Pointer};
 use crate::settle::PlaceView;
-use crate::tree::{Aspects, PlaceId, Tree};
+use crate::tree::{Aspects, PlaceId, Reversal, Tree};
 use crate::value::Value;
 
 /// Where a form is between being edited and being saved.
@@ -334,7 +334,7 @@ impl Engine {
             None => {
                 if then == AfterAccept::Reset {
                     self.reset_unchanged(self.root());
-                    self.submissions.submits = 0;
+                    self.forget_submits();
                 }
             }
             Some(kept) => self.begin_next(&kept),
@@ -386,7 +386,26 @@ impl Engine {
             self.tree.write(place, value, None, false);
         }
         self.submissions.unsent.clear();
+        self.forget_submits();
+    }
+
+    /// Forgets that a submit was tried: the form is begun anew.
+    fn forget_submits(&mut self) {
         self.submissions.submits = 0;
+        self.tree.set_submitted(false);
+    }
+
+    /// Takes in that a submit is tried, or that the form is begun anew, before it is reported what has changed.
+    pub(super) fn note_tried(&mut self, is_submit: bool) {
+        let (root, changes) = (self.root(), self.tree.changes());
+        let is_reset =
+            |reversal: &Reversal| matches!(reversal, Reversal::Epoch { place, .. } if *place == root);
+        if changes.has_new_baseline() || (self.tree.was_submitted() && changes.log().iter().any(is_reset)) {
+            self.forget_submits();
+        }
+        if is_submit {
+            self.tree.set_submitted(true);
+        }
     }
 
     /// Resets what nobody has changed: it is no longer touched.
@@ -466,7 +485,7 @@ impl Engine {
         self.submissions.waiting = None;
         self.submissions.unsent.clear();
         self.submissions.problem = None;
-        (self.submissions.status, self.submissions.submits) = (Status::Editing, 0);
+        self.submissions.status = Status::Editing;
     }
 
     fn end_submission(&mut self, submission: &Submission, answer: Answer) {
@@ -551,12 +570,6 @@ impl Engine {
             if self.submissions.status != Status::Submitting {
                 self.submissions.status = Status::Editing;
                 self.submissions.problem = None;
-            }
-            let root = self.root();
-            let is_reset =
-                |change: &super::Change| change.place() == root && change.aspects().contains(Aspects::EPOCH);
-            if outcome.changes().iter().any(is_reset) {
-                self.submissions.submits = 0;
             }
         }
         if !self.submissions.reports.is_empty() {

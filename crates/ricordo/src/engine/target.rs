@@ -107,6 +107,7 @@ impl Engine {
             | Action::ResetTo { .. }
             | Action::Wait { .. }
             | Action::Now { .. }
+            | Action::Silence { .. }
             | Action::Undo
             | Action::Redo => Ok(()),
         }

@@ -179,6 +179,7 @@ impl Engine {
             self.settle_or_revert()?;
         }
         self.graph.finish();
+        self.note_tried(submit.is_some());
         let mut outcome = self.report(made);
         self.update_status(&outcome);
         if self.tree.changes().has_new_baseline() {

@@ -2,10 +2,15 @@
 
 use std::time::Duration;
 
+use rust_decimal::Decimal;
+
 use super::json::{Member, Node};
 use super::keywords::{self, Keywords};
+use super::members::refuse_unknown;
 use super::rules;
-use crate::schema::{Commit, DisplayFormat, Error, FindingKind, Kind, NumberFormat, Part, Reveal, nearest};
+use crate::schema::{
+    Commit, Deferred, DisplayFormat, Error, FindingKind, Findings, Kind, NumberFormat, Part, Reveal, nearest,
+};
 use crate::value::Value;
 
 /// Reads annotations: labels, defaults, and the members of `x-ricordo`. What is wrong is added to the faults.
@@ -43,6 +48,15 @@ fn own_annotation(part: &mut Part, member: &Member<'_>) -> Result<(), Error> {
     let node = member.node;
     match &*member.name {
         "reveal" => part.reveal = read_reveal(node)?,
+        "findings" => {
+            part.findings = match &*node.string()? {
+                "all" => Findings::All,
+                "first" => Findings::First,
+                _ => return Err(node.error("“findings” is “all” or “first”")),
+            };
+        }
+        "deferred" => part.deferred = read_deferred(part, member)?,
+        "step" => part.constraints.step = Some(read_step(part, member)?),
         "commit" => part.commit = read_commit(node)?,
         "display" => part.display = Some(read_display(node)?),
         "local" => part.local = node.flag()?,
@@ -105,9 +119,40 @@ fn read_reveal(node: Node<'_>) -> Result<Reveal, Error> {
     match &*node.string()? {
         "touched" => Ok(Reveal::Touched),
         "always" => Ok(Reveal::Always),
-        "submit" => Err(node.error("“submit” is not supported yet")),
-        _ => Err(node.error("“reveal” is “touched” or “always”")),
+        "submit" => Ok(Reveal::Submit),
+        _ => Err(node.error("“reveal” is “touched”, “always” or “submit”")),
     }
+}
+
+fn read_step(part: &Part, member: &Member<'_>) -> Result<Decimal, Error> {
+    let has_steps =
+        matches!(part.kind, Kind::Integer | Kind::Decimal | Kind::Date | Kind::Time | Kind::DateTime(_));
+    if !has_steps {
+        return Err(member.name_error("“step” is for numbers, dates and times"));
+    }
+    let step = member.node.number()?;
+    if step <= Decimal::ZERO {
+        return Err(member.node.error("“step” is a number greater than zero"));
+    }
+    Ok(step)
+}
+
+/// The checks of a field that take time.
+fn read_deferred(part: &Part, of: &Member<'_>) -> Result<Vec<Deferred>, Error> {
+    const EXPECTED: &str =
+        "deferred checks are a list of {\"check\": NAME}, each of which can have a \"pause_ms\"";
+    if !part.is_field() {
+        return Err(of.name_error("“deferred” is for fields"));
+    }
+    let check = |node: Node<'_>| {
+        let members = node.members().map_err(|_| node.error(EXPECTED))?;
+        refuse_unknown(&members, &["check", "pause_ms"], "deferred")?;
+        let named = |name: &str| members.iter().find(|member| member.name == name).map(|member| member.node);
+        let name = named("check").ok_or_else(|| node.error(EXPECTED))?.string()?;
+        let pause = named("pause_ms").map(|node| node.count()).transpose()?.unwrap_or_default();
+        Ok(Deferred { check: name.as_ref().into(), pause: Duration::from_millis(pause) })
+    };
+    of.node.items().map_err(|_| of.node.error(EXPECTED))?.into_iter().map(check).collect()
 }
 
 fn read_commit(node: Node<'_>) -> Result<Commit, Error> {

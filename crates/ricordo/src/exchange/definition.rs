@@ -397,19 +397,18 @@ fn constrain(part: &mut Part, keywords: &Keywords<'_>) -> Result<(), Error> {
     if let Some(node) = keywords.get("format").filter(|_| !is_number) {
         let format = node.string()?;
         constraints.format = match &*format {
-            "email" => Some(Format::Email),
             "date" | "time" | "date-time" => None,
-            "uri" => {
-                return Err(node.error(format!("the format “{format}” is not supported yet")));
-            }
-            _ => {
-                let near = nearest(&format, ["email", "date", "time", "date-time"]);
-                return Err(node
-                    .error(format!(
-                        "there is no format “{format}”; there are email, date, time and date-time"
-                    ))
-                    .with_nearest_name(near));
-            }
+            name => match Format::ALL.into_iter().find(|format| format.name() == name) {
+                Some(format) => Some(format),
+                None => {
+                    let near = nearest(&format, ["email", "url", "uri", "date", "time", "date-time"]);
+                    return Err(node
+                        .error(format!(
+                            "there is no format “{format}”; there are email, url, uri, date, time and date-time"
+                        ))
+                        .with_nearest_name(near));
+                }
+            },
         };
     }
     if let Some(member) = keywords.member("additionalProperties")

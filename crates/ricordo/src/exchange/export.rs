@@ -4,8 +4,8 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::reference;
 use crate::schema::{
-    Choices, Commit, DisplayFormat, Format, Kind, NumberFormat, Part, PartId, RecordId, Reveal, RuleText,
-    RuleTextOf, Schema, Variant,
+    Choices, Commit, Deferred, DisplayFormat, Findings, Kind, NumberFormat, Part, PartId, RecordId, Reveal,
+    RuleText, RuleTextOf, Schema, Variant,
 };
 use crate::value::{Record, Value, sort};
 
@@ -255,7 +255,7 @@ fn annotations(part: &Part, members: &mut Record) {
         ("minLength", constraints.min_length.map(count)),
         ("maxLength", constraints.max_length.map(count)),
         ("pattern", constraints.pattern.as_ref().map(|pattern| pattern.as_str().into())),
-        ("format", constraints.format.map(|Format::Email| "email".into())),
+        ("format", constraints.format.map(|format| format.name().into())),
         ("minimum", constraints.minimum.map(Value::Number)),
         ("maximum", constraints.maximum.map(Value::Number)),
         ("exclusiveMinimum", constraints.exclusive_minimum.map(Value::Number)),
@@ -289,6 +289,12 @@ fn own_annotations(part: &Part) -> Record {
             Some(Value::Record(Record::from_iter([("pause_ms", Value::from(milliseconds))])))
         }
     };
+    let reveal = match part.reveal {
+        Reveal::Touched => None,
+        Reveal::Always => Some("always"),
+        Reveal::Submit => Some("submit"),
+    };
+    let deferred: Vec<Value> = part.deferred.iter().map(write_deferred).collect();
     let display = part.display.as_ref().map(|format| {
         let mut display = Record::new();
         match format {
@@ -314,12 +320,25 @@ fn own_annotations(part: &Part) -> Record {
         ("commit", commit),
         ("display", display),
         ("trim", part.trim.then_some(true.into())),
-        ("reveal", (part.reveal == Reveal::Always).then(|| "always".into())),
+        ("step", part.constraints.step.map(Value::Number)),
+        ("reveal", reveal.map(Value::from)),
+        ("findings", (part.findings == Findings::First).then(|| "first".into())),
+        ("deferred", (!deferred.is_empty()).then(|| deferred.into())),
         ("messages", (!messages.is_empty()).then(|| messages.into())),
         ("key", part.key.as_ref().map(|key| Value::from(&**key))),
         ("local", part.local.then_some(true.into())),
     ];
     said.into_iter().filter_map(|(name, value)| Some((name, value?))).chain(rules(part)).collect()
+}
+
+fn write_deferred(deferred: &Deferred) -> Value {
+    let mut members = Record::new();
+    members.insert("check", (&*deferred.check).into());
+    if !deferred.pause.is_zero() {
+        let pause = i64::try_from(deferred.pause.as_millis()).unwrap_or(i64::MAX);
+        members.insert("pause_ms", pause.into());
+    }
+    members.into()
 }
 
 /// The rules that a part has as texts.
@@ -340,10 +359,11 @@ fn rules(part: &Part) -> Vec<(&'static str, Value)> {
                 let named = [("field", Value::from(&**field)), ("calculate", Value::from(&**formula))];
                 Value::Record(named.into_iter().collect())
             }
-            RuleTextOf::Constraint { test, message, is_warning, .. } => {
+            RuleTextOf::Constraint { test, message, is_warning, id, .. } => {
                 let said = [("test", Value::from(&**test)), ("message", Value::from(&**message))];
                 let warning = is_warning.then(|| ("warning", Value::from(true)));
-                constraints.push(Value::Record(said.into_iter().chain(warning).collect()));
+                let id = id.iter().map(|id| ("id", Value::from(&**id)));
+                constraints.push(Value::Record(said.into_iter().chain(warning).chain(id).collect()));
                 continue;
             }
         };

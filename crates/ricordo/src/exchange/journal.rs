@@ -150,10 +150,10 @@ enum Form {
 }
 
 const PATCH_OPERATIONS: [&str; 6] = ["add", "remove", "replace", "move", "copy", "test"];
-const OPERATIONS: [&str; 26] = [
+const OPERATIONS: [&str; 27] = [
     "abandon", "accept", "add", "answer", "choices", "clear", "copy", "enter", "event", "expect", "focus",
-    "group", "leave", "move", "now", "redo", "reject", "release", "remove", "replace", "reset", "submit",
-    "swap", "test", "undo", "wait",
+    "group", "leave", "move", "now", "redo", "reject", "release", "remove", "replace", "reset", "silence",
+    "submit", "swap", "test", "undo", "wait",
 ];
 const UNSUPPORTED: [&str; 2] = ["rebase", "resolve"];
 
@@ -268,6 +268,11 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
         "accept" => read_accept(&given)?,
         "reject" => (Action::Reject { problem: problem_of(given.needed("problem")?)? }, &["problem"]),
         "abandon" => (Action::Abandon, &[]),
+        "silence" => {
+            let is_silent = given.get("on").map(|node| node.flag()).transpose()?.unwrap_or(true);
+            let id = given.needed("id")?.string()?.as_ref().into();
+            (Action::Silence { id, is_silent }, &["id", "on"])
+        }
         "answer" => {
             let check = given.needed("check")?.string()?.as_ref().into();
             let passed = given.get("passed").map(|node| node.flag()).transpose()?;

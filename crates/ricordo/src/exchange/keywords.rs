@@ -80,13 +80,15 @@ const UNSUPPORTED: [&str; 24] = [
 ];
 
 /// What may stand under `x-ricordo`.
-pub(super) const OWN: [&str; 17] = [
+pub(super) const OWN: [&str; 20] = [
     "calculate",
     "choices",
     "commit",
     "constraint",
     "counterpart",
+    "deferred",
     "display",
+    "findings",
     "key",
     "local",
     "maximum",
@@ -96,6 +98,7 @@ pub(super) const OWN: [&str; 17] = [
     "relevant",
     "required",
     "reveal",
+    "step",
     "suggest",
     "trim",
 ];

@@ -50,11 +50,11 @@ pub(super) fn read(member: &Member<'_>) -> Result<RuleText, Error> {
 
 /// Reads the constraints of a place.
 pub(super) fn read_constraints(of: &Member<'_>) -> Result<Vec<RuleText>, Error> {
-    const EXPECTED: &str = "constraints are a list of {\"test\": FORMULA, \"message\": TEXT}, each of which can have \"warning\": true";
+    const EXPECTED: &str = "constraints are a list of {\"test\": FORMULA, \"message\": TEXT}, each of which can have \"warning\": true and an \"id\"";
     needs_formulas(of)?;
     let constraint = |node: Node<'_>| {
         let members = node.members().map_err(|_| node.error(EXPECTED))?;
-        refuse_unknown(&members, &["test", "message", "warning"], "constraint")?;
+        refuse_unknown(&members, &["test", "message", "warning", "id"], "constraint")?;
         let named = |name: &str| members.iter().find(|member| member.name == name).map(|member| member.node);
         let (Some(test), Some(message)) = (named("test"), named("message")) else {
             return Err(node.error(EXPECTED));
@@ -65,6 +65,7 @@ pub(super) fn read_constraints(of: &Member<'_>) -> Result<Vec<RuleText>, Error> 
             message: message.string()?.as_ref().into(),
             message_at: message.span().start,
             is_warning,
+            id: named("id").map(|node| node.string()).transpose()?.map(|id| id.as_ref().into()),
         };
         Ok(RuleText { of, at: test.span().start })
     };

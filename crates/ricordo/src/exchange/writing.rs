@@ -152,6 +152,8 @@ fn line(engine: &Engine, action: &Action) -> Value {
             op("reject").with("problem", problem_value(&problem))
         }
         Action::Abandon => op("abandon"),
+        Action::Silence { id, is_silent: true } => op("silence").with("id", &**id),
+        Action::Silence { id, is_silent: false } => op("silence").with("id", &**id).with("on", false),
         Action::Answer { at, check, ticket: _, verdict } => {
             let line = op("answer").at("path", at).with("check", &**check);
             match verdict {

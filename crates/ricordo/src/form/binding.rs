@@ -104,6 +104,8 @@ pub struct WidgetState {
     pub is_touched: bool,
     /// Whether there are no errors, shown or not.
     pub is_valid: bool,
+    /// Whether a deferred check of the value is under way.
+    pub is_pending: bool,
     /// Whether the text is not committed yet.
     pub is_uncommitted: bool,
     /// Whether the widget has the focus. Of several widgets of one place, one has it.
@@ -132,6 +134,7 @@ impl fmt::Debug for WidgetState {
             .field("is_dirty", &self.is_dirty)
             .field("is_touched", &self.is_touched)
             .field("is_valid", &self.is_valid)
+            .field("is_pending", &self.is_pending)
             .field("is_uncommitted", &self.is_uncommitted)
             .field("has_focus", &self.has_focus)
             .field("epoch", &self.epoch)
@@ -479,6 +482,7 @@ fn state_of(
         is_dirty: view.is_dirty(),
         is_touched: view.is_touched(),
         is_valid: view.is_valid(),
+        is_pending: view.is_pending(),
         is_uncommitted: view.is_uncommitted(),
         has_focus,
         is_gone: !view.is_there(),

@@ -9,6 +9,7 @@ use std::rc::Rc;
 use rustc_hash::FxHashMap;
 
 use super::cause::{Cause, Link};
+use super::checking::Answerer;
 use super::counts::{Counts, SubscriberReport};
 use super::recording::Recorder;
 use crate::engine::{
@@ -60,6 +61,8 @@ pub(super) struct Core {
     recorder: RefCell<Option<Recorder>>,
     /// What became of the last submit.
     submitted: Cell<Option<Submitted>>,
+    /// Who is given tickets.
+    pub(super) answerers: RefCell<Vec<Answerer>>,
     /// Who is given what is submitted.
     submit_handler: RefCell<Option<SubmitHandler>>,
     /// How many bindings were made.
@@ -121,6 +124,7 @@ impl Core {
             recorder: RefCell::default(),
             submitted: Cell::default(),
             submit_handler: RefCell::default(),
+            answerers: RefCell::default(),
             bindings: Cell::default(),
             spare: RefCell::default(),
         })
@@ -194,9 +198,18 @@ impl Core {
         self.submitted.take()
     }
 
+    /// The engine, to be changed, unless it is busy or a transaction is open.
+    pub(super) fn engine_to_change(&self) -> Option<RefMut<'_, Engine>> {
+        self.engine.try_borrow_mut().ok().filter(|engine| !engine.is_open())
+    }
+
     /// Gives what the engine has handed out to whoever waits for it, unless somebody is being called just now.
-    fn hand_out(self: &Rc<Self>) {
-        if self.is_notifying() || self.submit_handler.borrow().is_none() {
+    pub(super) fn hand_out(self: &Rc<Self>) {
+        if self.is_notifying() {
+            return;
+        }
+        while !self.answerers.borrow().is_empty() && self.hand_out_tickets() {}
+        if self.submit_handler.borrow().is_none() {
             return;
         }
         match self.submitted.take() {
@@ -387,6 +400,7 @@ impl Core {
         if !outcome.observers().is_empty() {
             self.notify_all(outcome, link.as_ref())?;
         }
+        self.hand_out();
         Ok(result)
     }
 
@@ -595,6 +609,10 @@ impl Core {
         }
         // What the callback holds may itself end subscriptions when it is dropped: not under the borrow.
         let ended = self.subscribers.borrow_mut().remove(&observer);
+        drop(ended);
+        let mut answerers = std::mem::take(&mut *self.answerers.borrow_mut());
+        let ended = answerers.extract_if(.., |answerer| answerer.observer == observer).collect::<Vec<_>>();
+        self.answerers.borrow_mut().extend(answerers);
         drop(ended);
     }
 

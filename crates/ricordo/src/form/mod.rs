@@ -20,12 +20,14 @@
 //! | get the finished record | [`Form::parse`] |
 //! | save it, and take in the answer | [`Form::submit`] with a [`Recipe`], and the [`Submission`] |
 //! | get the finished record, and begin the next | [`Form::take`] |
+//! | have a value checked elsewhere | [`Form::subscribe_tickets`] |
 //! | record a journal of the actions | [`Form::record`] |
 //! | carry out any action, or several as one | [`Form::apply`] with an [`Action`] |
 
 mod aggregate;
 mod binding;
 mod cause;
+mod checking;
 mod choosing;
 mod core;
 mod counts;
@@ -51,6 +53,7 @@ pub use crate::engine::Comparison;
 pub use aggregate::{Aggregate, Condition, Rows};
 pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetKind, WidgetState};
 pub use cause::Cause;
+pub use checking::Ticket;
 pub use counts::{Counts, SubscriberReport};
 pub use outlet::{Event, Outlet};
 pub use place::Place;
@@ -336,6 +339,16 @@ impl<M: 'static> Form<M> {
     /// ```
     pub fn set_wording(&self, wording: impl Fn(&Finding) -> Option<String> + Send + Sync + 'static) {
         self.core.change(|engine| engine.set_wording(wording));
+    }
+
+    /// Silences a constraint or a deferred check in this form, by its id ([`Rules::named`]): what it finds is neither shown nor an
+    /// obstacle. Or ends that.
+    ///
+    /// # Errors
+    ///
+    /// Fails if nothing is called so; the error names the nearest.
+    pub fn silence(&self, id: &str, is_silent: bool) -> Result<(), Error> {
+        self.apply(Action::Silence { id: id.into(), is_silent })
     }
 
     /// Counts of what the engine has done so far: see [`Cost`].

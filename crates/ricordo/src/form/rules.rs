@@ -71,6 +71,8 @@ use crate::value::Value;
 /// Within [`each`](Rules::each), `R` is the type of the rows.
 pub struct Rules<M, R = M> {
     rows: Vec<Spot>,
+    /// The id of the constraint that comes next.
+    name: Option<Arc<str>>,
     specs: Vec<Result<RuleSpec, Error>>,
     types: PhantomData<fn() -> (M, R)>,
 }
@@ -98,10 +100,14 @@ macro_rules! flags {
 
 impl<M: 'static, R: 'static> Rules<M, R> {
     fn within(rows: Vec<Spot>) -> Self {
-        Rules { rows, specs: Vec::new(), types: PhantomData }
+        Rules { rows, name: None, specs: Vec::new(), types: PhantomData }
     }
 
     fn add<L: Locate<R>>(&mut self, at: L, of: RuleOf) {
+        if let Some(name) = self.name.take() {
+            let problem = format!("“{name}” names what is not a constraint");
+            self.specs.push(Err(Error::schema(problem)));
+        }
         let rows = self.rows.clone();
         self.specs.push(at.spot().map(|at| RuleSpec { rows, at, of, text: None }));
     }
@@ -195,12 +201,61 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         readonly() FlagRule::Readonly;
         /// Whether a place must not be empty; blank counts as false. A place that is required anyway stays so.
         required() FlagRule::Required;
-        /// What must hold for a place: where the function gives false, the place has an error with this message. Blank
-        /// passes, so that what is not filled in yet is not wrong. A place may have several.
-        constraint(message: &str) FlagRule::Constraint { message: message.to_owned(), is_warning: false };
-        /// What should hold for a place: where the function gives false, a person sees this message as a warning, and the
-        /// form stays valid. Blank passes.
-        warn_unless(message: &str) FlagRule::Constraint { message: message.to_owned(), is_warning: true };
+    }
+
+    /// Gives the constraint that follows an id, by which a form can silence it ([`Form::silence`]) or word its findings otherwise
+    /// ([`Finding::id`](crate::Finding::id)). Several constraints may have one id.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Rules, at};
+    /// #[derive(Model)]
+    /// #[model(rules = Batch::rules)]
+    /// struct Batch { loaves: u32 }
+    ///
+    /// impl Batch {
+    ///     fn rules(rules: &mut Rules<Self>) {
+    ///         let loaves = at::<Self>().loaves();
+    ///         rules.named("many").warn_unless(loaves, "That is a lot.", move |it| it.number(loaves).at_most(500));
+    ///     }
+    /// }
+    ///
+    /// let form = Form::new(&Batch { loaves: 900 })?;
+    /// assert_eq!(form.findings()[0].id.as_deref(), Some("many"));
+    /// form.silence("many", true)?;
+    /// assert!(form.findings().is_empty());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn named(&mut self, id: &str) -> &mut Self {
+        self.name = Some(id.into());
+        self
+    }
+
+    /// What must hold for a place: where the function gives false, the place has an error with this message. Blank passes, so that
+    /// what is not filled in yet is not wrong. A place may have several.
+    pub fn constraint<L: Locate<R>, G: Gives<bool>>(
+        &mut self,
+        at: L,
+        message: &str,
+        function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
+    ) {
+        self.add_constraint(at, message, false, function_of::<M, R, bool, G>(function));
+    }
+
+    /// What should hold for a place: where the function gives false, a person sees this message as a warning, and the form stays
+    /// valid. Blank passes.
+    pub fn warn_unless<L: Locate<R>, G: Gives<bool>>(
+        &mut self,
+        at: L,
+        message: &str,
+        function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
+    ) {
+        self.add_constraint(at, message, true, function_of::<M, R, bool, G>(function));
+    }
+
+    fn add_constraint<L: Locate<R>>(&mut self, at: L, message: &str, is_warning: bool, function: Function) {
+        let id = self.name.take();
+        let rule = FlagRule::Constraint { message: message.to_owned(), is_warning, id };
+        self.add(at, RuleOf::Flag(rule, function));
     }
 
     /// What must hold for a place, with a message that depends on the form: where the function gives one, the place has an error
@@ -251,7 +306,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
     ) {
         let function =
             function_of::<M, R, Value, Value>(move |it| function(it).map_or(Value::Blank, Value::from));
-        self.add(at, RuleOf::Flag(FlagRule::Constraint { message: String::new(), is_warning }, function));
+        self.add_constraint(at, "", is_warning, function);
     }
 
     /// Rules for every row of a list, also of rows to come. Their functions are given the row, and can read the record around

@@ -240,8 +240,8 @@ pub mod derived {
     use crate::schema::{MASK, Pattern, RecordId, Route, Step};
 
     pub use crate::schema::{
-        Choice, Choices, Commit, DisplayFormat, Error, FindingKind, Format, Kind, NumberFormat, Part, Reveal,
-        SchemaBuilder,
+        Choice, Choices, Commit, DisplayFormat, Error, FindingKind, Findings, Format, Kind, NumberFormat,
+        Part, Reveal, SchemaBuilder,
     };
     pub use rust_decimal::Decimal;
 
@@ -343,6 +343,7 @@ pub mod derived {
         ExclusiveMinimum(&'static str),
         ExclusiveMaximum(&'static str),
         MultipleOf(&'static str),
+        Step(&'static str),
         Earliest(&'static str),
         Latest(&'static str),
         MinItems(u64),
@@ -350,6 +351,8 @@ pub mod derived {
         UniqueItems,
         Message(FindingKind, &'static str),
         Reveal(Reveal),
+        Findings(Findings),
+        Deferred(&'static str, u64),
         Commit(Commit),
         PauseMs(u64),
         Decimals(u32),
@@ -395,6 +398,7 @@ pub mod derived {
                 Setting::ExclusiveMinimum(bound) => constraints.exclusive_minimum = Some(number(bound)),
                 Setting::ExclusiveMaximum(bound) => constraints.exclusive_maximum = Some(number(bound)),
                 Setting::MultipleOf(step) => constraints.multiple_of = Some(number(step)),
+                Setting::Step(step) => constraints.step = Some(number(step)),
                 Setting::Earliest(bound) => part = part.earliest(bound),
                 Setting::Latest(bound) => part = part.latest(bound),
                 Setting::MinItems(count) => constraints.min_items = Some(count),
@@ -402,6 +406,13 @@ pub mod derived {
                 Setting::UniqueItems => constraints.unique_items = true,
                 Setting::Message(kind, message) => part = part.message(kind, message),
                 Setting::Reveal(reveal) => part.reveal = reveal,
+                Setting::Findings(findings) => part.findings = findings,
+                Setting::Deferred(check, _) if !part.is_field() => {
+                    return Err(Error::schema(format!("the deferred check “{check}” is for a field")));
+                }
+                Setting::Deferred(check, pause) => {
+                    part = part.deferred(check, Duration::from_millis(pause));
+                }
                 Setting::Commit(commit) => part.commit = commit,
                 Setting::PauseMs(pause) => part.commit = Commit::Pause(Duration::from_millis(pause)),
                 Setting::Decimals(decimals) => number_format(&mut part).decimals = Some(decimals),
@@ -480,6 +491,9 @@ pub mod derived {
         TextField, "`min_length`, `max_length`, `format`, `pattern` and `trim` are for text fields, not for `{Self}`", [String];
         TimeField, "a bound in quotes is for dates and times, not for `{Self}`",
             [jiff::civil::Date, jiff::civil::Time, jiff::civil::DateTime, crate::value::DateTime];
+        StepField, "`step` is for numbers, dates and times, not for `{Self}`",
+            [i8, i16, i32, i64, isize, u8, u16, u32, u64, usize, f32, f64, Decimal,
+             jiff::civil::Date, jiff::civil::Time, jiff::civil::DateTime, crate::value::DateTime];
         NumberField, "bounds and `multiple_of` are for number fields, not for `{Self}`",
             [i8, i16, i32, i64, isize, u8, u16, u32, u64, usize, f32, f64, Decimal];
     }
@@ -497,6 +511,8 @@ pub mod derived {
     pub fn suits_text<T: TextField>() {}
     /// Compiles only if an attribute suits the field's type.
     pub fn suits_time<T: TimeField>() {}
+    /// Compiles only if an attribute suits the field's type.
+    pub fn suits_step<T: StepField>() {}
     /// Compiles only if an attribute suits the field's type.
     pub fn suits_number<T: NumberField>() {}
     /// Compiles only if an attribute suits the field's type.

@@ -26,7 +26,8 @@ pub struct Finding {
     pub is_reported: bool,
     /// Whether a person should see it now, as the place's [`Reveal`](crate::schema::Reveal) says.
     pub shown: bool,
-    /// The bound that is violated: a length, a number of rows, a number, a date, a step.
+    /// The bound that is violated: a length, a number of rows, a number, a date, a step. Of times from before midnight to after it,
+    /// a list of both bounds.
     pub limit: Option<Value>,
     /// Whether the bound itself is excluded.
     pub is_limit_excluded: bool,
@@ -35,6 +36,10 @@ pub struct Finding {
     pub actual: Option<Value>,
     /// What is expected of an entry.
     pub expected: Expected,
+    /// For a step that is missed: the nearest values below and above that are right.
+    pub nearest: Vec<Value>,
+    /// The id of the constraint or the deferred check that has found it, if it has one.
+    pub id: Option<String>,
 }
 
 /// What is expected of an entry.
@@ -60,6 +65,10 @@ pub enum Expected {
     DateTimeWithOffset,
     /// An email address.
     Email,
+    /// A web address.
+    Url,
+    /// A URI.
+    Uri,
     /// One of these labels; empty if there is nothing to choose from.
     Choice(Vec<String>),
     /// What a scalar of the program expects, in its own words: "a duration like 1 h 30".
@@ -81,7 +90,14 @@ impl Finding {
             is_limit_excluded: false,
             actual: None,
             expected: Expected::Anything,
+            nearest: Vec::new(),
+            id: None,
         }
+    }
+
+    /// The message with the label of the place in front, for a list of findings: `Loaves: Must be at most 500.`
+    pub fn labelled(&self) -> String {
+        if self.label.is_empty() { self.message.clone() } else { format!("{}: {}", self.label, self.message) }
     }
 
     /// Whether there is no finished record with it: it is neither a warning nor something that was said about a submission.

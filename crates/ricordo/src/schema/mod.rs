@@ -42,7 +42,7 @@ pub(crate) use fit::{DEEPEST, shorten};
 pub(crate) use mask::MASK;
 pub use nearest::nearest;
 pub use own::{OwnScalar, Pattern};
-pub use part::{Commit, Constraints, Format, Kind, OffsetRule, Part, Reveal};
+pub use part::{Commit, Constraints, Deferred, Findings, Format, Kind, OffsetRule, Part, Reveal};
 pub(crate) use pointer::Named;
 pub use pointer::Pointer;
 pub use reading::Reading;

@@ -31,6 +31,10 @@ pub struct Part {
     pub default: Option<Value>,
     /// When findings are shown.
     pub reveal: Reveal,
+    /// How many of the findings are given.
+    pub findings: Findings,
+    /// What of the value is checked by others, and takes time.
+    pub deferred: Vec<Deferred>,
     /// Messages instead of the library's own, by the kind of finding.
     pub messages: Vec<(FindingKind, Arc<str>)>,
     /// The display format; without it, the canonical text is shown.
@@ -74,6 +78,8 @@ impl Part {
             constraints: Constraints::default(),
             default: None,
             reveal: Reveal::default(),
+            findings: Findings::default(),
+            deferred: Vec::new(),
             messages: Vec::new(),
             display: None,
             commit: Commit::default(),
@@ -177,10 +183,27 @@ impl Part {
         self
     }
 
-    /// Sets the message for a kind of finding.
+    /// Sets how many of the findings are given.
+    pub fn findings(mut self, findings: Findings) -> Self {
+        self.findings = findings;
+        self
+    }
+
+    /// Adds a check that takes time.
+    pub fn deferred(mut self, check: &str, pause: Duration) -> Self {
+        self.deferred.push(Deferred { check: check.into(), pause });
+        self
+    }
+
+    /// Sets the message for a kind of finding. In it, `{label}`, `{limit}` and `{actual}` stand for what the finding says of them.
     pub fn message(mut self, kind: FindingKind, message: &str) -> Self {
         self.set_message(kind, message);
         self
+    }
+
+    /// What is said of a kind of finding instead of the library's own message.
+    pub(crate) fn message_of(&self, kind: FindingKind) -> Option<&str> {
+        self.messages.iter().find(|(of, _)| *of == kind).map(|(_, message)| &**message)
     }
 
     pub(crate) fn set_message(&mut self, kind: FindingKind, message: &str) {
@@ -324,6 +347,10 @@ pub struct Constraints {
     pub exclusive_maximum: Option<Decimal>,
     /// A number greater than zero that the value must be a multiple of.
     pub multiple_of: Option<Decimal>,
+    /// A number greater than zero: the value must be so many steps above the minimum or, without one, above zero, 1970-01-01 or
+    /// midnight, as HTML has it (HTML Living Standard, section 4.10.5.3.8). In days for dates, and in seconds for times, and for
+    /// dates with a time.
+    pub step: Option<Decimal>,
     /// The earliest date, time, or date and time.
     pub earliest: Option<Value>,
     /// The latest date, time, or date and time.
@@ -365,6 +392,12 @@ impl Constraints {
             .or_else(|| self.contradiction_of_times(kind))
     }
 
+    /// Whether times from the earliest past midnight to the latest are meant (HTML Living Standard, section 4.10.5.3.7: a
+    /// *reversed range*).
+    pub(crate) fn is_reversed(earliest: Option<&Value>, latest: Option<&Value>) -> bool {
+        matches!((earliest, latest), (Some(Value::Time(earliest)), Some(Value::Time(latest))) if earliest > latest)
+    }
+
     fn contradiction_of_times(&self, kind: &Kind) -> Option<String> {
         let bounds = [&self.earliest, &self.latest].into_iter().flatten();
         let of_kind = |bound: &&Value| match (kind, bound) {
@@ -380,7 +413,8 @@ impl Constraints {
             ));
         }
         let (earliest, latest) = (self.earliest.as_ref()?, self.latest.as_ref()?);
-        let is_after = earliest.compare(latest).is_some_and(Ordering::is_gt);
+        let is_after = earliest.compare(latest).is_some_and(Ordering::is_gt)
+            && !Constraints::is_reversed(Some(earliest), Some(latest));
         is_after
             .then(|| format!("nothing is at least {} and at most {}", earliest.to_text(), latest.to_text()))
     }
@@ -450,6 +484,46 @@ fn least_whole_multiple(step: Decimal) -> Option<Decimal> {
 pub enum Format {
     /// A *valid email address* (HTML Living Standard, section 4.10.5.1.5).
     Email,
+    /// A *valid absolute URL* (HTML Living Standard, section 2.4; WHATWG URL, section 4.3).
+    Url,
+    /// A *URI* (RFC 3986, section 3).
+    Uri,
+}
+
+impl Format {
+    /// Every format.
+    pub const ALL: [Format; 3] = [Format::Email, Format::Url, Format::Uri];
+
+    /// The name in definitions: `email`.
+    pub fn name(self) -> &'static str {
+        match self {
+            Format::Email => "email",
+            Format::Url => "url",
+            Format::Uri => "uri",
+        }
+    }
+}
+
+/// How many of the findings about a place are given.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Findings {
+    /// All of them.
+    #[default]
+    All,
+    /// The first error or, if there is none, the first warning.
+    First,
+}
+
+/// A check that takes time: whether a name is taken. The form gives out tickets for it. See
+/// [`Ticket`](crate::engine::Ticket).
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Deferred {
+    /// The name of the check.
+    pub check: Arc<str>,
+    /// How long nothing must have been typed before it begins.
+    pub pause: Duration,
 }
 
 /// When text is committed.
@@ -474,4 +548,6 @@ pub enum Reveal {
     Touched,
     /// At once.
     Always,
+    /// Once a submit was tried, until the form is reset, cleared, or started from another record.
+    Submit,
 }

@@ -37,6 +37,7 @@ pub(crate) enum RuleTextOf {
         message: Arc<str>,
         message_at: usize,
         is_warning: bool,
+        id: Option<Arc<str>>,
     },
     Minimum(Arc<str>),
     Maximum(Arc<str>),

@@ -32,7 +32,7 @@ pub(crate) use reads::{Reach, Read};
 pub use view::PlaceView;
 
 use crate::check;
-use crate::schema::FindingKind;
+use crate::schema::{FindingKind, Findings};
 use crate::tree::{Fault, Faults, PlaceId, Severity, Shape, Tree, Unchecked};
 
 /// How often findings may lead to other findings.
@@ -147,13 +147,24 @@ fn check(tree: &mut Tree, place: PlaceId) {
         }
         let properties = || tree.properties_of(place).into_iter();
         let kind = FindingKind::CustomError;
-        faults.extend(properties().flat_map(|properties| &properties.failed).map(|failed| {
+        let failed = properties().flat_map(|properties| &properties.failed);
+        faults.extend(failed.filter(|failed| !tree.is_silent(failed.constraint)).map(|failed| {
             let is_warning = tree.constraint(failed.constraint).is_some_and(|words| words.is_warning);
             let severity = if is_warning { Severity::Warning } else { Severity::Error };
             Fault { kind, severity, constraint: Some(failed.constraint) }
         }));
         let reported = properties().flat_map(|properties| &properties.reported);
         faults.extend(reported.map(|_| Fault { kind, severity: Severity::Reported, constraint: None }));
+    }
+    if tree.part(place).findings == Findings::First {
+        let first = faults.iter().position(Fault::is_error).unwrap_or(0);
+        let is_kept = |at: usize, fault: &Fault| at == first || fault.severity == Severity::Reported;
+        faults = faults
+            .into_iter()
+            .enumerate()
+            .filter(|(at, fault)| is_kept(*at, fault))
+            .map(|(_, fault)| fault)
+            .collect();
     }
     tree.set_faults(place, faults);
 }

@@ -356,17 +356,29 @@ impl<'a> PlaceView<'a> {
         let bounds = properties.and_then(|properties| properties.bounds.as_deref());
         let is_repeated = faults.iter().any(|fault| fault.kind == FindingKind::Repeated);
         let repeated = if is_repeated { self.tree.repeated_rows(self.place) } else { None };
-        let subject =
-            Subject { part, choices, bounds, entry: &entry, value: &value, rows: self.row_count(), repeated };
+        let label = part.label.as_deref().or_else(|| self.name()).unwrap_or_default();
+        let rows = self.row_count();
+        let subject = Subject {
+            part,
+            label,
+            choices,
+            bounds,
+            entry: &entry,
+            value: &value,
+            rows,
+            repeated,
+            message: None,
+        };
         let shown = match part.reveal {
             Reveal::Always => true,
             Reveal::Touched => self.is_touched(),
+            Reveal::Submit => self.was_submitted(),
         };
-        let label = part.label.as_deref().or_else(|| self.name()).unwrap_or_default();
         let mut reported = properties.into_iter().flat_map(|properties| &properties.reported);
         let finding = |fault: &Fault| {
+            let subject = Subject { message: self.own_message(fault.kind), ..subject };
             let mut finding = finding(fault.kind, &subject, place.clone());
-            (finding.label, finding.shown) = (label.to_owned(), shown);
+            finding.shown = shown;
             match fault.severity {
                 Severity::Error => {}
                 Severity::Warning => finding.is_warning = true,
@@ -379,8 +391,10 @@ impl<'a> PlaceView<'a> {
                 let failed = properties.into_iter().flat_map(|properties| &properties.failed);
                 let own = failed.into_iter().find(|failed| failed.constraint == constraint);
                 let own = own.and_then(|failed| failed.message.as_ref());
-                let declared = self.tree.constraint(constraint).map(|declared| &declared.message);
-                finding.message = own.or(declared).map(ToString::to_string).unwrap_or_default();
+                let declared = self.tree.constraint(constraint);
+                finding.id = declared.and_then(|declared| declared.id.as_deref().map(str::to_owned));
+                let message = own.or(declared.map(|declared| &declared.message));
+                finding.message = message.map(ToString::to_string).unwrap_or_default();
             }
             if let Some(message) = self.tree.wording().and_then(|wording| (wording.0)(&finding)) {
                 finding.message = message;
@@ -388,6 +402,21 @@ impl<'a> PlaceView<'a> {
             finding
         };
         faults.iter().map(finding).collect()
+    }
+
+    /// What is said of a kind of finding here instead of the library's own message: of the place, or of the innermost record or
+    /// list around it of which anything is said.
+    fn own_message(&self, kind: FindingKind) -> Option<&'a str> {
+        let tree = self.tree;
+        tree.with_ancestors(self.place).find_map(|place| tree.part(place).message_of(kind))
+    }
+
+    /// Whether a submit was tried since the form was last begun anew.
+    fn was_submitted(&self) -> bool {
+        if let Some(reads) = self.reads {
+            reads.record(self.tree.root(), Reach::Own, Aspects::TRIED);
+        }
+        self.tree.was_submitted()
     }
 
     /// The value of a field; of a record or a list, nothing, since its findings are not about what is in it.

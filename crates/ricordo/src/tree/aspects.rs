@@ -67,7 +67,10 @@ impl Aspects {
     /// The time that the form was told. Only settling sees it.
     pub(crate) const NOW: Aspects = Aspects(1 << 22);
     /// The aggregates of a record that no field shows: each is one of these. Only settling sees it.
-    pub(crate) const SUBTOTALS: Aspects = Aspects(0b1_1111_1111 << 23);
+    pub(crate) const SUBTOTALS: Aspects = Aspects(0b1111_1111 << 24);
+
+    /// Whether a submit of the form was tried. It is not among all aspects: only what is shown because of it depends on it.
+    pub(crate) const TRIED: Aspects = Aspects(1 << 23);
 
     /// All of them.
     pub const ALL: Aspects = Aspects(0xffff);
@@ -79,7 +82,7 @@ impl Aspects {
 
     /// The aspect of an aggregate that no field shows, by its number. Some share one.
     pub(crate) fn of_subtotal(number: u32) -> Aspects {
-        Aspects(1 << (23 + number % 9))
+        Aspects(1 << (24 + number % 8))
     }
 
     /// Whether any of these aspects is among them.

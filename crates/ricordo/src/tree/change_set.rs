@@ -10,6 +10,7 @@
 //! A field is logged once between two savepoints, however often it is written: what counts is what it was at first.
 
 use std::collections::{BTreeSet, VecDeque};
+use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
@@ -85,6 +86,8 @@ pub(crate) enum Reversal {
     PartChoices { part: PartId, pattern: Pattern, before: Option<Choices> },
     /// The place was reset last at this count of resets, or never.
     Epoch { place: PlaceId, before: Option<u64> },
+    /// The constraints that are called so were silent, or were not.
+    Silent { id: Arc<str>, before: bool },
 }
 
 impl Reversal {
@@ -109,7 +112,7 @@ impl Reversal {
             | Reversal::Baseline { list, .. } => Some(list),
             Reversal::Children { record, .. } | Reversal::Subtotal { record, .. } => Some(record),
             Reversal::Focus { before } => before.map(|focus| focus.place),
-            Reversal::PartChoices { .. } | Reversal::NewBaseline => None,
+            Reversal::PartChoices { .. } | Reversal::NewBaseline | Reversal::Silent { .. } => None,
         }
     }
 
@@ -149,7 +152,8 @@ impl Reversal {
             | Reversal::Focus { .. }
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
-            | Reversal::Epoch { .. } => false,
+            | Reversal::Epoch { .. }
+            | Reversal::Silent { .. } => false,
         }
     }
 }
@@ -510,7 +514,8 @@ impl ChangeSet {
             | Reversal::Subtotal { .. }
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
-            | Reversal::Epoch { .. } => {}
+            | Reversal::Epoch { .. }
+            | Reversal::Silent { .. } => {}
         }
         self.log.push(reversal);
     }
@@ -640,8 +645,6 @@ fn position(at: usize) -> u32 {
 
 #[cfg(test)]
 mod tests {
-    use std::sync::Arc;
-
     use proptest::prelude::*;
 
     use super::super::Tree;

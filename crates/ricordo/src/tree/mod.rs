@@ -78,6 +78,8 @@ pub(crate) struct Tree {
     wording: Option<Wording>,
     /// What time it is, if the form was told.
     now: Option<DateTime>,
+    /// Whether a submit was tried since the form was last begun anew.
+    was_submitted: bool,
     /// What was sent, while that is not answered.
     sent: Option<Box<Sent>>,
 }
@@ -125,6 +127,7 @@ impl Tree {
             changes: ChangeSet::default(),
             wording: None,
             now: None,
+            was_submitted: false,
             sent: None,
             schema,
         }
@@ -139,6 +142,18 @@ impl Tree {
     pub(crate) fn set_now(&mut self, now: DateTime) {
         self.now = Some(now);
         self.changes.note_for(&mut self.arena, self.root, Aspects::NOW, Unchecked::Nothing);
+    }
+
+    /// Whether a submit was tried since the form was last begun anew.
+    pub(crate) fn was_submitted(&self) -> bool {
+        self.was_submitted
+    }
+
+    /// Says whether a submit was tried. It is no part of what can be undone.
+    pub(crate) fn set_submitted(&mut self, was_submitted: bool) {
+        if std::mem::replace(&mut self.was_submitted, was_submitted) != was_submitted {
+            self.changes.note_for(&mut self.arena, self.root, Aspects::TRIED, Unchecked::Nothing);
+        }
     }
 
     /// The program's wording of findings.

@@ -1,5 +1,6 @@
 //! Properties: what higher layers say of a place, beyond what is in it.
 
+use std::collections::BTreeSet;
 use std::num::NonZeroU32;
 use std::sync::Arc;
 
@@ -8,7 +9,7 @@ use smallvec::SmallVec;
 
 use super::{Aspects, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::{Choices, FindingKind, Kind, PartId};
-use crate::value::Value;
+use crate::value::{Value, sort};
 
 /// How much a fault matters.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -53,6 +54,13 @@ impl ConstraintId {
     /// The id of the first constraint.
     pub(crate) const FIRST: ConstraintId = ConstraintId(NonZeroU32::MIN);
 
+    /// The id of a deferred check, by its number: they are told apart from constraints by their size.
+    pub(crate) fn of_deferred(number: u32) -> Self {
+        ConstraintId(
+            NonZeroU32::MAX.get().checked_sub(number).and_then(NonZeroU32::new).unwrap_or(NonZeroU32::MAX),
+        )
+    }
+
     /// The aspect by which an aggregate of this id is observed.
     pub(crate) fn aspect(self) -> Aspects {
         Aspects::of_subtotal(self.0.get())
@@ -75,6 +83,8 @@ pub(crate) type SubtotalId = ConstraintId;
 pub(crate) struct ConstraintWords {
     pub(crate) message: Arc<str>,
     pub(crate) is_warning: bool,
+    /// What a program calls it.
+    pub(crate) id: Option<Arc<str>>,
 }
 
 /// Where the value of a place comes from.
@@ -152,6 +162,8 @@ pub(super) struct PropertiesOfPlaces {
     relevance: FxHashSet<PartId>,
     /// In the order of their ids.
     constraints: Vec<(ConstraintId, ConstraintWords)>,
+    /// What programs call the constraints that are silent.
+    silent: BTreeSet<Arc<str>>,
 }
 
 impl Properties {
@@ -340,6 +352,47 @@ impl Tree {
     pub(crate) fn constraint(&self, constraint: ConstraintId) -> Option<&ConstraintWords> {
         let at = self.position_of_constraint(constraint).ok()?;
         Some(&self.properties.constraints[at].1)
+    }
+
+    /// What programs call the constraints.
+    pub(crate) fn constraint_ids(&self) -> impl Iterator<Item = &Arc<str>> {
+        self.properties.constraints.iter().filter_map(|(_, words)| words.id.as_ref())
+    }
+
+    /// Whether what a constraint finds is neither shown nor an obstacle.
+    pub(crate) fn is_silent(&self, constraint: ConstraintId) -> bool {
+        let id = || self.constraint(constraint).and_then(|words| words.id.as_ref());
+        !self.properties.silent.is_empty() && id().is_some_and(|id| self.properties.silent.contains(id))
+    }
+
+    pub(super) fn is_silent_id(&self, id: &str) -> bool {
+        self.properties.silent.contains(id)
+    }
+
+    /// Silences the constraints that are called so, or ends that. Undo does not revert it.
+    pub(crate) fn set_silent(&mut self, id: &str, is_silent: bool) {
+        let was_silent = if is_silent {
+            !self.properties.silent.insert(id.into())
+        } else {
+            self.properties.silent.remove(id)
+        };
+        if was_silent == is_silent {
+            return;
+        }
+        self.changes.push(Reversal::Silent { id: id.into(), before: was_silent });
+        let concerned = |properties: &Properties| {
+            properties.failed.iter().any(|failed| {
+                self.constraint(failed.constraint).is_some_and(|words| words.id.as_deref() == Some(id))
+            })
+        };
+        let places = self.properties.of_places.iter().filter(|(_, properties)| concerned(properties));
+        let mut places: Vec<PlaceId> = places.map(|(place, _)| *place).collect();
+        // The map has no order of its own.
+        sort(&mut places);
+        for place in places {
+            let aspects = Aspects::FINDINGS | Aspects::VALIDITY;
+            self.changes.note_for(&mut self.arena, place, aspects, Unchecked::Itself);
+        }
     }
 
     fn position_of_constraint(&self, constraint: ConstraintId) -> Result<usize, usize> {

@@ -49,7 +49,8 @@ impl Tree {
             | Reversal::Focus { .. }
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
-            | Reversal::Epoch { .. } => 0,
+            | Reversal::Epoch { .. }
+            | Reversal::Silent { .. } => 0,
         }
     }
 
@@ -138,7 +139,8 @@ impl Tree {
                 | Reversal::Focus { .. }
                 | Reversal::Choices { .. }
                 | Reversal::PartChoices { .. }
-                | Reversal::Epoch { .. } => {}
+                | Reversal::Epoch { .. }
+                | Reversal::Silent { .. } => {}
             }
         }
     }
@@ -171,6 +173,9 @@ impl Tree {
             Reversal::PartChoices { part, ref pattern, .. } => {
                 let before = self.own_choices_of_part(part, pattern);
                 Some(Reversal::PartChoices { part, pattern: pattern.clone(), before })
+            }
+            Reversal::Silent { ref id, .. } => {
+                Some(Reversal::Silent { id: id.clone(), before: self.is_silent_id(id) })
             }
             Reversal::Epoch { place, .. } => {
                 Some(Reversal::Epoch { place, before: self.epochs.get(&place).copied() })
@@ -254,6 +259,7 @@ impl Tree {
             Reversal::Focus { before } => self.set_focus(before),
             Reversal::Choices { place, before } => self.set_choices(place, before),
             Reversal::PartChoices { part, pattern, before } => self.set_part_choices(part, pattern, before),
+            Reversal::Silent { id, before } => self.set_silent(&id, before),
             Reversal::Epoch { place, before } => {
                 self.changes.note_for(&mut self.arena, place, Aspects::EPOCH, Unchecked::Nothing);
                 let before = match before {

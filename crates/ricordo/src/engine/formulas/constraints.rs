@@ -17,6 +17,7 @@ impl Compiler<'_> {
         text: &str,
         (message, message_at): (&str, usize),
         is_warning: bool,
+        id: Option<&Arc<str>>,
     ) {
         let pieces = self.pieces(message, message_at);
         let formula = self.parse(rule.at, text);
@@ -78,7 +79,8 @@ impl Compiler<'_> {
                     other => other.into_value(),
                 })
             };
-            let of = RuleOf::Flag(FlagRule::Constraint { message: plain, is_warning }, function);
+            let of =
+                RuleOf::Flag(FlagRule::Constraint { message: plain, is_warning, id: id.cloned() }, function);
             let spec = |rows, at| Some(RuleSpec { rows, at, of, text: Some(written) });
             self.add(chain, rule.at, spec, text);
         }

@@ -269,8 +269,8 @@ impl Compiler<'_> {
             RuleTextOf::Relevant(text) => self.flag(part, rule, text, &FlagRule::Relevant),
             RuleTextOf::Readonly(text) => self.flag(part, rule, text, &FlagRule::Readonly),
             RuleTextOf::Required(text) => self.flag(part, rule, text, &FlagRule::Required),
-            RuleTextOf::Constraint { test, message, message_at, is_warning } => {
-                self.constraint(part, rule, test, (message, *message_at), *is_warning);
+            RuleTextOf::Constraint { test, message, message_at, is_warning, id } => {
+                self.constraint(part, rule, test, (message, *message_at), *is_warning, id.as_ref());
             }
             RuleTextOf::Minimum(text) => self.bound(part, rule, text, true),
             RuleTextOf::Maximum(text) => self.bound(part, rule, text, false),

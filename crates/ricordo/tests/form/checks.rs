@@ -1,0 +1,212 @@
+//! Checks: steps, formats, times past midnight, ids, messages, and what of all that is shown.
+
+use ricordo::civil::{Date, DateTime, Time, date, time};
+use ricordo::exchange::{read_definition, write_definition};
+use ricordo::{Decimal, FindingKind, Form, Model, Rules, at};
+
+#[derive(Clone, Debug, Model)]
+#[model(rules = Entry::rules, messages(value_missing = "{label} is needed.", too_long = "Shorter, please."))]
+struct Entry {
+    #[model(label = "Name", required, max_length = 10)]
+    name: String,
+    #[model(max_length = 5, messages(too_long = "At most {limit}, not {actual}."))]
+    code: String,
+    #[model(minimum = 1, step = 0.25)]
+    weight: Option<Decimal>,
+    #[model(minimum = "2026-11-02", step = 7)]
+    monday: Option<Date>,
+    #[model(step = 900)]
+    start: Option<Time>,
+    #[model(minimum = "22:00", maximum = "04:00")]
+    night: Option<Time>,
+    #[model(step = 3600)]
+    at: Option<DateTime>,
+    #[model(format = "url")]
+    site: String,
+    #[model(format = "uri")]
+    link: String,
+    #[model(min_length = 3, format = "email", findings = "first", reveal = "submit")]
+    email: String,
+    inner: Inner,
+}
+
+#[derive(Clone, Debug, Model)]
+struct Inner {
+    #[model(required)]
+    town: String,
+}
+
+impl Entry {
+    fn rules(rules: &mut Rules<Self>) {
+        let entry = at::<Self>();
+        rules.named("short").warn_unless(entry.name(), "Is that all?", move |it| {
+            it.get(entry.name()).filter(|name| !name.is_empty()).map(|name| name.len() > 2)
+        });
+        rules
+            .named("far")
+            .constraint(entry.inner(), "Not in Far.", move |it| Some(it.get(entry.inner().town())? != "Far"));
+    }
+}
+
+fn form() -> Form<Entry> {
+    let form = Form::<Entry>::blank().unwrap();
+    form.enter(at::<Entry>().name(), "Rye").unwrap();
+    form.enter("/inner/town", "Near").unwrap();
+    form
+}
+
+/// What is said of a place with this entry.
+fn said(form: &Form<Entry>, place: &str, text: &str) -> Vec<String> {
+    form.enter(place, text).unwrap();
+    let findings = form.findings().into_iter().filter(|finding| finding.place.as_str() == place);
+    findings.map(|finding| finding.message).collect()
+}
+
+#[test]
+fn steps_count_from_the_minimum() {
+    let form = form();
+    assert!(said(&form, "/weight", "1.75").is_empty());
+    assert_eq!(said(&form, "/weight", "1.8"), ["The nearest that can be used is 1.75 or 2."]);
+    assert_eq!(
+        said(&form, "/weight", "0.9"),
+        ["Must be at least 1.", "The nearest that can be used is 1."],
+        "below the minimum there is none"
+    );
+    assert!(said(&form, "/monday", "2026-11-23").is_empty());
+    assert_eq!(
+        said(&form, "/monday", "2026-11-24"),
+        ["The nearest that can be used is 2026-11-23 or 2026-11-30."]
+    );
+    assert!(said(&form, "/start", "04:45").is_empty());
+    assert_eq!(said(&form, "/start", "04:40"), ["The nearest that can be used is 04:30 or 04:45."]);
+    assert_eq!(said(&form, "/start", "23:50"), ["The nearest that can be used is 23:45."]);
+    assert!(said(&form, "/at", "1969-12-31T23:00").is_empty());
+    assert_eq!(
+        said(&form, "/at", "1969-12-31T23:30"),
+        ["The nearest that can be used is 1969-12-31T23:00 or 1970-01-01T00:00."]
+    );
+    assert!(
+        form.set("/monday", date(9999, 12, 31).to_string().as_str().into()).is_ok(),
+        "the last day there is"
+    );
+    assert!(said(&form, "/weight", "79228162514264337593543950335").is_empty(), "the largest number");
+}
+
+#[test]
+fn times_may_go_past_midnight() {
+    let form = form();
+    for right in ["22:00", "23:59", "00:00", "04:00"] {
+        assert!(said(&form, "/night", right).is_empty(), "{right}");
+    }
+    let expected = "Must be from 22:00 to 04:00 the next day.";
+    assert_eq!(said(&form, "/night", "12:00"), [expected, expected]);
+    let kinds: Vec<FindingKind> = form
+        .findings()
+        .into_iter()
+        .filter(|found| found.place.as_str() == "/night")
+        .map(|found| found.kind)
+        .collect();
+    assert_eq!(kinds, [FindingKind::RangeUnderflow, FindingKind::RangeOverflow], "as in HTML");
+    assert_eq!(time(4, 0, 0, 0).to_string(), "04:00:00");
+}
+
+#[test]
+fn addresses_are_checked_by_their_standards() {
+    let form = form();
+    assert!(said(&form, "/site", "https://münchen.example/brot").is_empty());
+    assert_eq!(
+        said(&form, "/site", "mill.example"),
+        ["“mill.example” is not a web address like https://example.com/page."]
+    );
+    assert!(said(&form, "/link", "urn:isbn:0451450523").is_empty());
+    assert_eq!(said(&form, "/link", "über"), ["“über” is not a URI like https://example.com/page."]);
+}
+
+#[test]
+fn messages_are_said_of_a_field_a_record_or_a_form() {
+    let form = form();
+    form.clear(at::<Entry>().name()).unwrap();
+    form.clear("/inner/town").unwrap();
+    let messages: Vec<String> = form.findings().into_iter().map(|finding| finding.message).collect();
+    assert_eq!(messages, ["Name is needed.", "town is needed."], "what the type says is for all in it");
+    assert_eq!(said(&form, "/name", "a long long name"), ["Shorter, please."]);
+    assert_eq!(said(&form, "/code", "1234567"), ["At most 5, not 7."]);
+    form.set_wording(|finding| {
+        (finding.id.as_deref() == Some("short")).then(|| format!("{}?", finding.label))
+    });
+    assert_eq!(said(&form, "/name", "ab"), ["Name?"]);
+    assert_eq!(form.findings()[0].labelled(), "Name: Name?");
+}
+
+#[test]
+fn a_constraint_can_be_silenced_by_its_id() {
+    let form = form();
+    form.record(10_000);
+    form.enter("/inner/town", "Far").unwrap();
+    assert_eq!(form.findings()[0].id.as_deref(), Some("far"));
+    assert!(!form.is_valid());
+    form.silence("far", true).unwrap();
+    assert!(form.is_valid() && form.parse().is_ok());
+    form.undo().unwrap();
+    form.redo().unwrap();
+    assert!(form.is_valid(), "undo does not revert it");
+    form.silence("far", false).unwrap();
+    assert!(!form.is_valid());
+    let error = form.silence("fra", true).unwrap_err();
+    assert_eq!(error.to_string(), "there is no constraint “fra”; did you mean “far”?");
+    let journal = form.recording().unwrap();
+    assert!(journal.contains(r#"{"op":"silence","id":"far"}"#), "{journal}");
+    assert!(journal.contains(r#"{"op":"silence","id":"far","on":false}"#), "{journal}");
+}
+
+#[test]
+fn a_field_may_give_its_first_finding_alone_and_show_it_after_a_submit() {
+    let form = form();
+    assert_eq!(said(&form, "/email", "a"), ["Use at least 3 characters (now 1)."]);
+    assert_eq!(said(&form, "/email", "abc"), ["“abc” is not an email address like name@example.com."]);
+    form.leave("/email").unwrap();
+    assert!(!form.findings()[0].shown, "leaving does not show it");
+    let widget = form.bind("/email").unwrap();
+    let draws = std::rc::Rc::new(std::cell::Cell::new(0));
+    let count = draws.clone();
+    let _drawing =
+        widget.subscribe(move |state| count.set(count.get() + 1 + 10 * state.findings.len())).unwrap();
+    assert_eq!(draws.get(), 1);
+    assert!(form.submit(&ricordo::Recipe::new()).is_err());
+    assert!(form.findings()[0].shown);
+    assert_eq!(draws.get(), 12, "the widget is drawn with the finding");
+    form.reset().unwrap();
+    form.enter("/email", "abc").unwrap();
+    form.leave("/email").unwrap();
+    assert!(!form.findings()[0].shown);
+}
+
+#[test]
+fn a_definition_says_all_of_it_too() {
+    let form = form();
+    let definition = write_definition(ricordo::form::schema_of::<Entry>().unwrap().schema());
+    insta::assert_snapshot!(format!("{definition:#}"));
+    let read = read_definition(&definition.to_string()).unwrap();
+    assert_eq!(write_definition(read.schema()).to_string(), definition.to_string());
+    let again = Form::of_schema(&read.into(), None).unwrap();
+    again.enter("/weight", "1.8").unwrap();
+    assert_eq!(again.findings().last().unwrap().message, "town is needed.");
+    let refused = |x_ricordo: &str, ty: &str| {
+        let text = format!(
+            r#"{{"type": "object", "properties": {{"a": {{"type": "{ty}", "x-ricordo": {x_ricordo}}}}}}}"#
+        );
+        read_definition(&text).unwrap_err().message().into_owned()
+    };
+    assert_eq!(refused(r#"{"step": 0}"#, "number"), "“step” is a number greater than zero");
+    assert_eq!(refused(r#"{"step": 1}"#, "string"), "“step” is for numbers, dates and times");
+    assert_eq!(refused(r#"{"findings": "some"}"#, "string"), "“findings” is “all” or “first”");
+    assert_eq!(refused(r#"{"reveal": "never"}"#, "string"), "“reveal” is “touched”, “always” or “submit”");
+    assert_eq!(
+        refused(r#"{"deferred": ["x"]}"#, "string"),
+        "deferred checks are a list of {\"check\": NAME}, each of which can have a \"pause_ms\""
+    );
+    assert_eq!(
+        refused(r#"{"deferred": [{"check": "x", "pause": 3}]}"#, "string"),
+        "“deferred” has no “pause”; it has check, pause_ms"
+    );
+}
