@@ -63,7 +63,10 @@ fn of_definitions() {
         ),
         ("a keyword that says nothing", form("\"name\": {\"type\": \"integer\", \"maxLength\": 4}")),
         ("a keyword of the wrong sort", form("\"name\": {\"type\": \"string\", \"maxLength\": \"4\"}")),
-        ("a format that is not supported", form("\"site\": {\"type\": \"string\", \"format\": \"uri\"}")),
+        (
+            "a format that is not supported",
+            form("\"site\": {\"type\": \"string\", \"format\": \"hostname\"}"),
+        ),
         ("a wrong default", form("\"loaves\": {\"type\": \"integer\", \"default\": \"many\"}")),
         ("a wrong choice", form("\"loaves\": {\"type\": \"integer\", \"enum\": [1, \"two\"]}")),
         (

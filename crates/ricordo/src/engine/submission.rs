@@ -316,15 +316,14 @@ impl Engine {
             }
         };
         let submission = self.take_answered("accepted")?;
-        let rebased = self.tree.take_sent_as_baseline();
-        self.history.take_in(&mut self.tree, &rebased);
-        self.tree.drop_sent();
+        let mut rebased = vec![self.tree.take_sent_as_baseline()];
         self.end_submission(&submission, Answer::Accepted);
         self.note_unsent(&submission);
         let is_other = value.is_some();
         if let Some(value) = value {
-            let rebased = self.tree.rebase(value);
-            self.history.take_in(&mut self.tree, &rebased);
+            rebased.push(self.tree.rebase(value));
+            // It is said what the other side has.
+            self.submissions.unsent.clear();
         }
         // What was sent was settled, unless rules have come or gone since.
         if is_other || submission.rules != self.history.rules() {
@@ -341,6 +340,9 @@ impl Engine {
         }
         self.settle_or_keep_for_later();
         self.follow_answer();
+        // What nothing leads to any more is forgotten once settling has seen that it went.
+        rebased.iter().for_each(|rebased| self.history.take_in(&mut self.tree, rebased));
+        self.tree.drop_sent();
         Ok(self.report_answer(summary))
     }
 

@@ -16,6 +16,8 @@ struct Rebase {
     rebased: Rebased,
     /// The lists whose baselines may be others now.
     lists: FxHashSet<PlaceId>,
+    /// Whether all that is there was put there by a person: it stays, whatever it compares with.
+    keeps_all: bool,
 }
 
 impl Tree {
@@ -37,14 +39,16 @@ impl Tree {
         match (self.shape(place), &self.part(place).kind) {
             (Shape::Record, Kind::Record(of)) => self.rebase_record(place, *of, theirs, rebase),
             (Shape::List, _) => self.rebase_list(place, theirs, rebase),
-            (Shape::Field | Shape::Record, _) => self.rebase_field(place, theirs),
+            (Shape::Field | Shape::Record, _) => self.rebase_field(place, theirs, rebase.keeps_all),
         }
     }
 
-    fn rebase_field(&mut self, place: PlaceId, theirs: Value) {
+    fn rebase_field(&mut self, place: PlaceId, theirs: Value, keeps_all: bool) {
         // What is calculated is settled then, in the baseline, too.
         let Some(field) = self.field(place).filter(|_| !self.is_calculated(place)) else { return };
-        let is_mine = field.differs() || field.is_unreadable();
+        // Null and blank are the same for whoever has emptied the field.
+        let is_same = !field.is_unreadable() && field.value().matches(&theirs);
+        let is_mine = !is_same && (keeps_all || field.differs() || field.is_unreadable());
         let is_other = *field.value() != theirs;
         let mut leads = field.leads_at_baseline();
         if is_mine || !is_other {
@@ -76,7 +80,7 @@ impl Tree {
             }
             (true, true) => {}
             (true, false) | (false, false) => {
-                let is_mine = now != was || self.is_changed(place);
+                let is_mine = is_there(now) && (now != was || self.is_changed(place));
                 if !is_mine && is_there(now) {
                     self.restore_members(place);
                 }
@@ -85,7 +89,10 @@ impl Tree {
             }
         }
         let members = if let Value::Record(members) = theirs { members } else { Record::new() };
+        let kept_all = rebase.keeps_all;
+        rebase.keeps_all |= !is_there(was);
         self.rebase_members(place, of, &members, rebase);
+        rebase.keeps_all = kept_all;
     }
 
     fn rebase_members(&mut self, place: PlaceId, of: RecordId, members: &Record, rebase: &mut Rebase) {
@@ -94,7 +101,8 @@ impl Tree {
         let variants = children.get(schema.fields(of).len()..).unwrap_or_default();
         let tag = if variants.is_empty() { None } else { children.first().copied() };
         // Whoever has changed something in a variant keeps that variant.
-        let keeps_variant = tag.is_some_and(|tag| self.field(tag).is_some_and(FieldRef::differs))
+        let keeps_variant = rebase.keeps_all
+            || tag.is_some_and(|tag| self.field(tag).is_some_and(FieldRef::differs))
             || variants.iter().any(|variant| self.is_present(*variant) && self.is_changed(*variant));
         for (variant, theirs) in variants.iter().zip(schema.in_variants(of, members)) {
             self.rebase_variant(*variant, theirs, keeps_variant, rebase);
@@ -158,7 +166,7 @@ impl Tree {
         for key in &baseline {
             let Some(row) = self.list(place).map(|list| list.rows[*key as usize].place) else { return };
             let is_present = self.list(place).is_some_and(|list| list.sequence.holds(*key));
-            if !stays.contains(key) && is_present && !self.is_changed(row) {
+            if !stays.contains(key) && is_present && !rebase.keeps_all && !self.is_changed(row) {
                 self.remove_row(place, *key);
             }
         }
@@ -184,9 +192,12 @@ impl Tree {
                 self.list(place).map(|list| list.sequence.keys().collect()).unwrap_or_default();
             rows.into_iter().for_each(|key| self.remove_row(place, key));
         } else {
-            self.put_in_order(place, &before, &order, has_moved_rows);
+            let positions: FxHashMap<Key, u32> = baseline.iter().copied().zip(0..).collect();
+            let stood: Vec<u32> = order.iter().filter_map(|key| positions.get(key).copied()).collect();
+            self.put_in_order(place, &before, &order, has_moved_rows || stood.is_sorted());
         }
-        let presence = if is_mine { now } else { new };
+        let is_absent = now != Presence::Present && new != Presence::Present;
+        let presence = if is_mine && !is_absent { now } else { new };
         self.set_presence(place, presence);
         self.set_baseline_rows(place, new, order);
         let after = self.list(place).map(|list| list.sequence.keys().collect::<Vec<Key>>());
@@ -205,11 +216,21 @@ impl Tree {
             (baseline.iter().copied().filter(|key| list.sequence.holds(*key)).collect(), before)
         };
         let leads: FxHashSet<Key> = leading.iter().copied().collect();
+        // Rows that have come on the other side stand in front of those that a person has added at the same place.
+        let mut ends: FxHashMap<Option<Key>, Option<Key>> = FxHashMap::default();
+        let mut last = None;
+        for key in leading.iter().copied() {
+            if !was_there.contains(&key) {
+                ends.insert(last, Some(key));
+            } else {
+                last = Some(key);
+            }
+        }
         let mut behind: FxHashMap<Option<Key>, Vec<Key>> = FxHashMap::default();
         let mut last = None;
         for key in order.iter().copied().filter(|key| list.sequence.holds(*key)) {
             if !leads.contains(&key) {
-                behind.entry(last).or_default().push(key);
+                behind.entry(ends.get(&last).copied().unwrap_or(last)).or_default().push(key);
             }
             last = Some(key);
         }

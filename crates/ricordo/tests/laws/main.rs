@@ -17,6 +17,7 @@ mod responses;
 mod secrets;
 mod settling;
 mod steps;
+mod submissions;
 mod type_rules;
 mod variants;
 
