@@ -60,6 +60,8 @@ pub struct SubmitRequest {
     pub extent: Extent,
     /// Whether the submit waits for checks that are under way. Otherwise it is refused while there are any.
     pub waits: bool,
+    /// Whether a program submits by itself, and not a person: nothing is touched or committed, and it does not count as a try.
+    pub is_quiet: bool,
 }
 
 /// What follows when a submission is accepted.
@@ -136,7 +138,7 @@ pub(super) struct Submissions {
     pub(super) submits: usize,
     in_flight: Option<Submission>,
     /// A submit that waits for checks.
-    pub(super) waiting: Option<(Vec<PlaceId>, Extent)>,
+    pub(super) waiting: Option<Submit>,
     handed_out: u64,
     last: Option<(u64, Answer)>,
     /// What the other side does not have, whatever the baseline says: it was not relevant when it was sent.
@@ -144,15 +146,20 @@ pub(super) struct Submissions {
     /// Where something was reported.
     reports: Vec<PlaceId>,
     problem: Option<Problem>,
+    /// Moves whenever something that was put into the form does.
+    revision: u64,
 }
 
 /// A submit that is being performed.
+#[derive(Clone, Debug)]
 pub(super) struct Submit {
     pub(super) parts: Vec<PlaceId>,
     pub(super) extent: Extent,
     pub(super) waits: bool,
-    /// Whether it was tried just now, and has not waited for checks.
-    pub(super) is_first: bool,
+    /// Whether a person has tried it just now: it has not waited for checks.
+    pub(super) is_try: bool,
+    /// Whether a program submits by itself.
+    pub(super) is_quiet: bool,
 }
 
 impl Engine {
@@ -164,6 +171,11 @@ impl Engine {
     /// How often a submit was tried since the form was last reset, cleared, or started from another record.
     pub fn submits(&self) -> usize {
         self.submissions.submits
+    }
+
+    /// A number that moves whenever the content of the form does: a value, an entry, the rows of a list.
+    pub fn revision(&self) -> u64 {
+        self.submissions.revision
     }
 
     /// The submission that is not answered yet.
@@ -221,8 +233,9 @@ impl Engine {
         }
         let parts = self.parts_to_submit(&request.parts)?;
         let summary = ActionSummary::of(&Action::Submit(request.clone()), self);
-        let typing = self.prepare_submit(&parts)?;
-        let submit = Submit { parts, extent: request.extent, waits: request.waits, is_first: true };
+        let SubmitRequest { extent, waits, is_quiet, .. } = request;
+        let submit = Submit { parts, extent, waits, is_try: !is_quiet, is_quiet };
+        let typing = self.prepare_submit(&submit)?;
         self.finish(Performed {
             typing,
             submit: Some(submit),
@@ -233,25 +246,25 @@ impl Engine {
     }
 
     /// Commits what is being typed, and touches what is relevant. The field comes back that was typed into, if it was one.
-    pub(super) fn prepare_submit(&mut self, parts: &[PlaceId]) -> Result<Option<PlaceId>, Error> {
-        let typed: Vec<PlaceId> = parts.iter().filter_map(|place| self.commit_typing(*place)).collect();
+    pub(super) fn prepare_submit(&mut self, submit: &Submit) -> Result<Option<PlaceId>, Error> {
+        let Submit { parts, is_quiet, .. } = submit;
+        let to_commit = parts.iter().filter(|_| !is_quiet);
+        let typed: Vec<PlaceId> = to_commit.filter_map(|place| self.commit_typing(*place)).collect();
         for place in self.submissions.reports.clone() {
             self.withdraw_report(place);
         }
         self.settle_or_revert()?;
-        parts.iter().for_each(|place| self.touch_all(*place));
+        parts.iter().filter(|_| !is_quiet).for_each(|place| self.touch_all(*place));
         Ok(if let [field] = typed[..] { Some(field) } else { None })
     }
 
     /// Takes out the submit that has waited for checks, if none of them is under way any more.
     pub(super) fn take_ready_submit(&mut self) -> Option<Submit> {
-        let (parts, extent) = self.submissions.waiting.as_ref()?;
-        if parts.iter().any(|place| self.has_pending_checks(*place)) {
+        let waiting = self.submissions.waiting.as_ref()?;
+        if waiting.parts.iter().any(|place| self.has_pending_checks(*place)) {
             return None;
         }
-        let submit = Submit { parts: parts.clone(), extent: *extent, waits: true, is_first: false };
-        self.submissions.waiting = None;
-        Some(submit)
+        self.submissions.waiting.take()
     }
 
     /// Touches a place and all in it that is relevant, so that everything wrong with it is shown.
@@ -265,12 +278,14 @@ impl Engine {
 
     /// Hands out a submission, unless there are errors or checks are under way.
     pub(super) fn hand_out(&mut self, submit: Submit) -> Submitted {
-        let Submit { parts, extent, waits, is_first } = submit;
-        self.submissions.submits += usize::from(is_first);
+        self.submissions.submits += usize::from(submit.is_try);
+        let Submit { parts, extent, waits, is_quiet, .. } = submit;
         let is_invalid = |place: &&PlaceId| !self.tree.is_valid(**place);
         if let Some(first) = parts.iter().find(is_invalid) {
-            let first = self.view(*first).first_finding().map(|place| place.id());
-            self.focus_hint.set(first);
+            if !is_quiet {
+                let first = self.view(*first).first_finding().map(|place| place.id());
+                self.focus_hint.set(first);
+            }
             self.submissions.status = Status::Editing;
             return Submitted::Invalid;
         }
@@ -278,7 +293,7 @@ impl Engine {
         if parts.iter().any(|place| self.has_pending_checks(*place)) {
             if waits {
                 self.submissions.status = Status::Submitting;
-                self.submissions.waiting = Some((parts, extent));
+                self.submissions.waiting = Some(Submit { parts, extent, waits, is_try: false, is_quiet });
                 return Submitted::Waiting;
             }
             self.submissions.status = Status::Editing;
@@ -531,6 +546,7 @@ impl Engine {
         self.graph.finish();
         self.pauses.resume(&self.tree);
         let mut outcome = self.report(None);
+        self.submissions.revision += 1;
         if self.tree.changes().has_new_baseline() {
             self.history.forget_all(&mut self.tree);
         }
@@ -569,6 +585,7 @@ impl Engine {
     pub(super) fn update_status(&mut self, outcome: &Outcome) {
         let content = Aspects::ENTRY | Aspects::VALUE | Aspects::ROWS | Aspects::PRESENCE | Aspects::EPOCH;
         if outcome.changes().iter().any(|change| change.aspects().contains(content)) {
+            self.submissions.revision += 1;
             if self.submissions.status != Status::Submitting {
                 self.submissions.status = Status::Editing;
                 self.submissions.problem = None;

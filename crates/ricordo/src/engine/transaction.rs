@@ -165,7 +165,7 @@ impl Engine {
             if self.update_checks() || is_other {
                 self.settle_or_revert()?;
             } else if let Some(ready) = self.take_ready_submit().filter(|_| submit.is_none()) {
-                self.prepare_submit(&ready.parts)?;
+                self.prepare_submit(&ready)?;
                 submit = Some(ready);
             } else {
                 break;
@@ -179,7 +179,7 @@ impl Engine {
             self.settle_or_revert()?;
         }
         self.graph.finish();
-        self.note_tried(submit.is_some());
+        self.note_tried(submit.as_ref().is_some_and(|submit| submit.is_try));
         let mut outcome = self.report(made);
         self.update_status(&outcome);
         if self.tree.changes().has_new_baseline() {

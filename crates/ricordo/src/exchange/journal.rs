@@ -264,7 +264,7 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
             let value = given.get("value").map(|node| node.value()).transpose()?.unwrap_or_default();
             (Action::Event { at, name, value }, &["path", "name", "value"])
         }
-        "submit" => (Action::Submit(read_submit(&given)?), &["parts", "extent", "wait"]),
+        "submit" => (Action::Submit(read_submit(&given)?), &["parts", "extent", "wait", "quiet"]),
         "accept" => read_accept(&given)?,
         "reject" => (Action::Reject { problem: problem_of(given.needed("problem")?)? }, &["problem"]),
         "abandon" => (Action::Abandon, &[]),
@@ -323,6 +323,7 @@ fn read_submit(given: &Members<'_>) -> Result<SubmitRequest, Error> {
         };
     }
     request.waits = given.get("wait").map(|node| node.flag()).transpose()?.unwrap_or(false);
+    request.is_quiet = given.get("quiet").map(|node| node.flag()).transpose()?.unwrap_or(false);
     Ok(request)
 }
 

@@ -120,7 +120,7 @@ fn line(engine: &Engine, action: &Action) -> Value {
                 value => line.with("value", value),
             }
         }
-        Action::Submit(SubmitRequest { parts, extent, waits }) => {
+        Action::Submit(SubmitRequest { parts, extent, waits, is_quiet }) => {
             let mut line = op("submit");
             if !parts.is_empty() {
                 line = line.with("parts", pointers(engine, parts));
@@ -129,7 +129,8 @@ fn line(engine: &Engine, action: &Action) -> Value {
                 Extent::Whole => line,
                 Extent::Dirty => line.with("extent", "dirty"),
             };
-            if *waits { line.with("wait", true) } else { line }
+            let line = if *waits { line.with("wait", true) } else { line };
+            if *is_quiet { line.with("quiet", true) } else { line }
         }
         Action::Accept { value, then } => {
             let line = op("accept");

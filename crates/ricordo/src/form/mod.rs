@@ -19,12 +19,15 @@
 //! | give a part of the form to a component, and receive its events | a [`Place`], and an [`Outlet`] |
 //! | get the finished record | [`Form::parse`] |
 //! | save it, and take in the answer | [`Form::submit`] with a [`Recipe`], and the [`Submission`] |
+//! | let a form save itself | [`SelfSaving`] with a [`SavePolicy`] |
 //! | get the finished record, and begin the next | [`Form::take`] |
 //! | have a value checked elsewhere | [`Form::subscribe_tickets`] |
 //! | record a journal of the actions | [`Form::record`] |
 //! | carry out any action, or several as one | [`Form::apply`] with an [`Action`] |
 
 mod aggregate;
+#[cfg(feature = "async")]
+mod asynchronous;
 mod binding;
 mod cause;
 mod checking;
@@ -36,6 +39,7 @@ mod place;
 mod recording;
 mod rules;
 mod schema;
+mod self_saving;
 #[cfg(feature = "stream")]
 mod stream;
 mod submitting;
@@ -51,6 +55,8 @@ use std::time::Duration;
 
 pub use crate::engine::Comparison;
 pub use aggregate::{Aggregate, Condition, Rows};
+#[cfg(feature = "async")]
+pub use asynchronous::{LocalFuture, Submitting};
 pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetKind, WidgetState};
 pub use cause::Cause;
 pub use checking::Ticket;
@@ -61,6 +67,7 @@ pub use place::Place;
 pub use rules::rules_of;
 pub use rules::{Rules, RulesGuard};
 pub use schema::{schema_of, schema_with};
+pub use self_saving::{SavePolicy, SaveStep, SelfSaving};
 #[cfg(feature = "stream")]
 pub use stream::{Changes, Values};
 pub use submitting::{Keep, Recipe, Submission};

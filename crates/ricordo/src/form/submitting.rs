@@ -46,6 +46,7 @@ pub struct Recipe<M> {
     identity: Option<Result<Address, Error>>,
     under: Option<Arc<str>>,
     shape: Option<Arc<Shape>>,
+    is_quiet: bool,
     then: Then<M>,
 }
 
@@ -77,6 +78,7 @@ impl<M> Clone for Recipe<M> {
             identity: self.identity.clone(),
             under: self.under.clone(),
             shape: self.shape.clone(),
+            is_quiet: self.is_quiet,
             then: self.then.clone(),
         }
     }
@@ -108,6 +110,7 @@ impl<M> Recipe<M> {
             identity: None,
             under: None,
             shape: None,
+            is_quiet: false,
             then: Then::Stay,
         }
     }
@@ -148,6 +151,13 @@ impl<M> Recipe<M> {
         self
     }
 
+    /// The program submits by itself, and not a person: nothing is touched, what is being typed is not committed, and it does not
+    /// count as a try. See [`SelfSaving`](super::SelfSaving).
+    pub fn quietly(mut self) -> Self {
+        self.is_quiet = true;
+        self
+    }
+
     /// When a submission is accepted, the form begins anew with the saved record: nothing is touched. What was typed meanwhile
     /// stays.
     pub fn then_reset(mut self) -> Self {
@@ -171,7 +181,7 @@ impl<M> Recipe<M> {
     fn request(&self, creates: bool, waits: bool) -> Result<SubmitRequest, Error> {
         let parts = self.parts.iter().cloned().collect::<Result<_, _>>()?;
         let extent = if creates { Extent::Whole } else { self.extent };
-        Ok(SubmitRequest { parts, extent, waits })
+        Ok(SubmitRequest { parts, extent, waits, is_quiet: self.is_quiet })
     }
 
     fn then(&self) -> Result<AfterAccept, Error> {

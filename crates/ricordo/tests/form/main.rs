@@ -3,6 +3,7 @@
 
 mod added_rules;
 mod aggregates;
+mod asynchronous;
 mod batch;
 mod batch_sheet;
 mod bindings;
@@ -19,6 +20,7 @@ mod notices;
 mod replays;
 mod rules;
 mod selectors;
+mod self_saving;
 mod shared_types;
 mod submissions;
 mod tickets;

@@ -1,0 +1,202 @@
+//! Forms that save themselves: when to submit, given the time.
+
+use std::fmt;
+use std::time::Duration;
+
+use super::Form;
+use crate::engine::{Answer, Engine, Status};
+use crate::value::Value;
+
+/// When a form that saves itself is submitted.
+///
+/// ```
+/// # use std::time::Duration;
+/// use ricordo::form::SavePolicy;
+///
+/// let policy = SavePolicy::after(Duration::from_secs(2)).at_most_every(Duration::from_secs(30));
+/// assert_eq!(policy.pause, Duration::from_secs(2));
+/// ```
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct SavePolicy {
+    /// How long nothing must have changed.
+    pub pause: Duration,
+    /// After how long it is submitted although changes go on; `None` if it waits for a pause however long that takes.
+    pub longest_wait: Option<Duration>,
+    /// How long it waits after a submission that was not answered. Each further failure doubles that.
+    pub first_retry: Duration,
+    /// How long it waits at most after failures.
+    pub longest_retry: Duration,
+}
+
+impl SavePolicy {
+    /// Submits when nothing has changed for so long. After a failure it waits for a second, and twice as long after each further
+    /// one, up to five minutes.
+    pub fn after(pause: Duration) -> Self {
+        let (first_retry, longest_retry) = (Duration::from_secs(1), Duration::from_secs(300));
+        SavePolicy { pause, longest_wait: None, first_retry, longest_retry }
+    }
+
+    /// Submits after so long although changes go on.
+    pub fn at_most_every(mut self, wait: Duration) -> Self {
+        self.longest_wait = Some(wait);
+        self
+    }
+
+    /// Waits so long after a failure, and twice as long after each further one, up to a limit.
+    pub fn retrying(mut self, first: Duration, longest: Duration) -> Self {
+        (self.first_retry, self.longest_retry) = (first, longest);
+        self
+    }
+
+    /// How long it waits after so many failures in a row.
+    fn retry_after(&self, failures: u32) -> Duration {
+        let doubled = 2_u32.saturating_pow(failures.saturating_sub(1));
+        self.first_retry.saturating_mul(doubled).min(self.longest_retry)
+    }
+}
+
+/// Decides when a form that saves itself is submitted. It has no clock, and submits nothing: it is told the time, and says what is
+/// to be done.
+///
+/// A form is submitted when it is dirty and valid, nothing is being typed or checked, and no submission is under way. What was
+/// rejected is not submitted again before it is other than that.
+///
+/// ```
+/// # use std::time::Duration;
+/// # use ricordo::{Form, Model, Recipe, at};
+/// use ricordo::form::{SavePolicy, SaveStep, SelfSaving};
+///
+/// # #[derive(Model)] struct Batch { name: String }
+/// # let form = Form::new(&Batch { name: "Rye".into() })?;
+/// let seconds = Duration::from_secs;
+/// let mut saving = SelfSaving::new(SavePolicy::after(seconds(2)));
+/// form.enter(at::<Batch>().name(), "Spelt")?;
+/// assert_eq!(saving.next(&form, seconds(10)), SaveStep::Wait(seconds(2)));
+/// assert_eq!(saving.next(&form, seconds(12)), SaveStep::Submit);
+///
+/// let submission = form.submit(&Recipe::new().quietly())?;
+/// assert_eq!(saving.next(&form, seconds(13)), SaveStep::Nothing);
+/// submission.accept()?;
+/// assert_eq!(saving.next(&form, seconds(14)), SaveStep::Nothing);
+/// # Ok::<(), ricordo::Error>(())
+/// ```
+pub struct SelfSaving {
+    policy: SavePolicy,
+    /// The revision of the form that was seen last, and when it was first seen.
+    seen: Option<(u64, Duration)>,
+    /// When the form was first seen to be in need of saving.
+    dirty_since: Option<Duration>,
+    /// What the form was told to submit, and which submission had ended last then.
+    submitting: Option<(Value, u64)>,
+    /// What was rejected, and whether the form holds that at a revision.
+    rejected: Option<Value>,
+    is_rejected: Option<(u64, bool)>,
+    failures: u32,
+    retry_at: Duration,
+}
+
+impl fmt::Debug for SelfSaving {
+    /// Without what is saved, in which there may be secrets.
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter
+            .debug_struct("SelfSaving")
+            .field("policy", &self.policy)
+            .field("failures", &self.failures)
+            .finish_non_exhaustive()
+    }
+}
+
+/// What is to be done with a form that saves itself.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum SaveStep {
+    /// Nothing, until the form changes.
+    Nothing,
+    /// Nothing for so long, unless the form changes.
+    Wait(Duration),
+    /// It is to be submitted now. A recipe that is [quiet](super::Recipe::quietly) disturbs nobody.
+    Submit,
+}
+
+impl SelfSaving {
+    /// Decides by this policy.
+    pub fn new(policy: SavePolicy) -> Self {
+        SelfSaving {
+            policy,
+            seen: None,
+            dirty_since: None,
+            submitting: None,
+            rejected: None,
+            is_rejected: None,
+            failures: 0,
+            retry_at: Duration::ZERO,
+        }
+    }
+
+    /// What is to be done now. Ask whenever the form has changed, and when the time has come that it says. `now` counts from any
+    /// moment, and never goes back.
+    pub fn next<M: 'static>(&mut self, form: &Form<M>, now: Duration) -> SaveStep {
+        let (state, revision) = (form.state(), form.core.read(Engine::revision));
+        if state.status == Status::Submitting {
+            return SaveStep::Nothing;
+        }
+        self.take_in_answer(form, now);
+        let changed_at = match self.seen {
+            Some((seen, at)) if seen == revision => at,
+            Some(_) | None => {
+                self.seen = Some((revision, now));
+                now
+            }
+        };
+        let is_ready = state.is_dirty && state.is_valid && !state.is_pending && !state.is_uncommitted;
+        if !is_ready || self.holds_what_was_rejected(form, revision) {
+            self.dirty_since = None;
+            return SaveStep::Nothing;
+        }
+        let since = *self.dirty_since.get_or_insert(changed_at);
+        let pause = changed_at.saturating_add(self.policy.pause);
+        let longest = self.policy.longest_wait.map(|wait| since.saturating_add(wait));
+        let due = longest.map_or(pause, |longest| pause.min(longest)).max(self.retry_at);
+        if now < due {
+            return SaveStep::Wait(due - now);
+        }
+        let last = form.core.read(Engine::last_answer).map_or(0, |(number, _)| number);
+        self.submitting = Some((form.value(), last));
+        self.dirty_since = None;
+        SaveStep::Submit
+    }
+
+    /// Takes in what became of the submission.
+    fn take_in_answer<M: 'static>(&mut self, form: &Form<M>, now: Duration) {
+        let Some((value, before)) = self.submitting.take() else { return };
+        match form.core.read(Engine::last_answer).filter(|(number, _)| *number > before) {
+            Some((_, Answer::Accepted)) => {
+                (self.failures, self.retry_at) = (0, Duration::ZERO);
+                (self.rejected, self.is_rejected) = (None, None);
+            }
+            Some((_, Answer::Rejected)) => {
+                (self.failures, self.retry_at) = (0, Duration::ZERO);
+                (self.rejected, self.is_rejected) = (Some(value), None);
+            }
+            // It was lost, or nobody has submitted.
+            Some((_, Answer::Lost)) | None => {
+                self.failures = self.failures.saturating_add(1);
+                self.retry_at = now.saturating_add(self.policy.retry_after(self.failures));
+            }
+        }
+    }
+
+    /// Whether the form holds what was rejected. It is compared once for each revision.
+    fn holds_what_was_rejected<M: 'static>(&mut self, form: &Form<M>, revision: u64) -> bool {
+        let Some(rejected) = &self.rejected else { return false };
+        match self.is_rejected {
+            Some((known, is_rejected)) if known == revision => is_rejected,
+            Some(_) | None => {
+                let is_rejected = form.value() == *rejected;
+                self.is_rejected = Some((revision, is_rejected));
+                is_rejected
+            }
+        }
+    }
+}
