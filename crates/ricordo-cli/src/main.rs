@@ -39,6 +39,9 @@ enum Command {
         /// Show what each place depends on and what depends on it, as a table or in DOT, the language of Graphviz.
         #[arg(long, value_name = "AS", num_args = 0..=1, require_equals = true, default_missing_value = "table")]
         graph: Option<GraphAs>,
+        /// Print what would be sent of the data, as JSON or as HTML forms send it, and nothing else. Secrets are hidden.
+        #[arg(long, value_name = "AS", num_args = 0..=1, require_equals = true, default_missing_value = "json", conflicts_with = "graph")]
+        payload: Option<PayloadAs>,
     },
     /// Replay journals on a form, and show its state at the end.
     Replay {
@@ -79,6 +82,13 @@ enum GraphAs {
     Dot,
 }
 
+/// How a payload is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum PayloadAs {
+    Json,
+    Urlencoded,
+}
+
 /// How a command ended, if it could be carried out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Ending {
@@ -109,7 +119,12 @@ fn main() -> ExitCode {
 fn carry_out(out: &mut Output, command: Command) -> Result<Ending, Problem> {
     match command {
         Command::Demo => commands::demo::run(out),
-        Command::Check { form, data, graph } => commands::check::run(out, &form, data.as_deref(), graph),
+        Command::Check { form, data, graph: _, payload: Some(payload) } => {
+            commands::check::payload(out, &form, data.as_deref(), payload)
+        }
+        Command::Check { form, data, graph, payload: None } => {
+            commands::check::run(out, &form, data.as_deref(), graph)
+        }
         Command::Replay { form, journals, data, json, every } => {
             commands::replay::run(out, &form, &journals, data.as_deref(), json, every)
         }

@@ -64,6 +64,80 @@ pub(crate) fn state(engine: &Engine) -> String {
     format!("{table}\n{legend}")
 }
 
+/// A payload beside the baseline of a form, with what differs marked. Secrets are hidden.
+pub(crate) fn payload(engine: &Engine, payload: &Value) -> String {
+    let root = engine.view(engine.root());
+    let schema = engine.schema();
+    let sent = schema.masked_value(schema.root(), payload);
+    let mut leaves: Vec<(String, [Option<String>; 2])> = Vec::new();
+    add_leaves(&mut leaves, &mut String::new(), [Some(&root.masked_baseline()), Some(&sent)]);
+    let mut table = table(&["", "Place", "Baseline", "Sent"]);
+    let (mut same, mut unsent) = (0, 0);
+    for (place, [baseline, sent]) in &leaves {
+        let mark = match (baseline, sent) {
+            (Some(baseline), Some(sent)) if baseline == sent => {
+                same += 1;
+                continue;
+            }
+            (Some(_), Some(_)) => "≠",
+            (None, Some(_)) => "+",
+            (_, None) => {
+                unsent += 1;
+                continue;
+            }
+        };
+        let text = |text: &Option<String>| cell(text.as_deref().unwrap_or_default());
+        table.add_row([cell(mark), cell(place), text(baseline), text(sent)]);
+    }
+    let more = [(same, "sent as in the baseline"), (unsent, "not sent")];
+    let more = more.into_iter().filter(|(count, _)| *count > 0);
+    let more: Vec<String> =
+        more.map(|(count, words)| format!("{} {words}", describe::counted(count, "place"))).collect();
+    let legend = screen::Line::of(screen::FAINT, more.join("; "));
+    if table.is_empty() { legend.to_string() } else { format!("{table}\n{legend}") }
+}
+
+/// Adds what stands at each place in two values, of which either may be missing.
+fn add_leaves(
+    leaves: &mut Vec<(String, [Option<String>; 2])>,
+    place: &mut String,
+    values: [Option<&Value>; 2],
+) {
+    let names: Vec<String> = match values {
+        [Some(Value::Record(one)), Some(Value::Record(other))] => {
+            let more = other.iter().filter(|(name, _)| one.get(name).is_none());
+            one.iter().chain(more).map(|(name, _)| name.to_owned()).collect()
+        }
+        [Some(Value::Record(members)), None] | [None, Some(Value::Record(members))] => {
+            members.iter().map(|(name, _)| name.to_owned()).collect()
+        }
+        [Some(Value::List(one)), Some(Value::List(other))] => {
+            (0..one.len().max(other.len())).map(|at| at.to_string()).collect()
+        }
+        [Some(Value::List(rows)), None] | [None, Some(Value::List(rows))] => {
+            (0..rows.len()).map(|at| at.to_string()).collect()
+        }
+        [one, other] => {
+            let scalars = [one, other].map(|value| value.map(describe::value));
+            leaves.push((place.clone(), scalars));
+            return;
+        }
+    };
+    for name in names {
+        let member = |value: &Value| match value {
+            Value::Record(members) => members.get(&name).cloned(),
+            Value::List(rows) => name.parse::<usize>().ok().and_then(|at| rows.get(at).cloned()),
+            _ => None,
+        };
+        let [one, other] = values.map(|value| value.and_then(member));
+        let length = place.len();
+        place.push('/');
+        place.push_str(&name.replace('~', "~0").replace('/', "~1"));
+        add_leaves(leaves, place, [one.as_ref(), other.as_ref()]);
+        place.truncate(length);
+    }
+}
+
 fn most(columns: u16) -> ColumnConstraint {
     ColumnConstraint::UpperBoundary(Width::Fixed(columns))
 }

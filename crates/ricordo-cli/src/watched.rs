@@ -1,11 +1,13 @@
 //! A form that is watched: an observer of the form, and one of each place in it, are notified of what happens.
 
+use std::cell::Cell;
+
 use ricordo::Error;
-use ricordo::engine::{Action, Engine, ObserverId, Outcome};
+use ricordo::engine::{Action, Engine, ObserverId, Outcome, Status, Submitted};
 use ricordo::exchange::{Entry, write_action, write_response};
 
-use crate::screen::{FAINT, Line};
-use crate::{describe, screen};
+use crate::screen::{BAD, FAINT, GOOD, Line};
+use crate::{describe, screen, table};
 
 /// A text in lines that leave so many columns free, each with what goes before it: nothing, or spaces.
 fn wrapped(text: &str, free: usize) -> Vec<(&'static str, String)> {
@@ -22,6 +24,8 @@ fn wrapped(text: &str, free: usize) -> Vec<(&'static str, String)> {
 pub(crate) struct Watched {
     pub(crate) engine: Engine,
     observers: Vec<(ObserverId, String)>,
+    /// The status of the form when it was last said.
+    status: Cell<Status>,
 }
 
 impl Watched {
@@ -33,7 +37,7 @@ impl Watched {
         for (place, pointer) in places {
             observers.push((engine.observe(place)?, describe::place(pointer.as_str()).to_owned()));
         }
-        Ok(Watched { engine, observers })
+        Ok(Watched { engine, observers, status: Cell::default() })
     }
 
     /// Carries out the action of an entry.
@@ -48,8 +52,16 @@ impl Watched {
 
     /// What an action changed, and who was notified.
     pub(crate) fn notified(&self, outcome: &Outcome) -> Vec<Line> {
+        // A submit touches all there is, which is said once.
+        let is_touch = |words: &String| words.split_once(": ").is_some_and(|(_, what)| what == "now touched");
         let words = outcome.changes().iter().map(|change| self.engine.change_words(change));
+        let (touches, words): (Vec<String>, Vec<String>) =
+            words.partition(|words| outcome.submitted().is_some() && is_touch(words));
+        let touched = touches.len();
+        let touches = (touched > 0).then(|| format!("{}: now touched", describe::counted(touched, "place")));
         let mut lines: Vec<Line> = words
+            .into_iter()
+            .chain(touches)
             .flat_map(|words| wrapped(&words, 12))
             .map(|(lead, words)| Line::new(format!("{lead}{words}")))
             .collect();
@@ -61,7 +73,24 @@ impl Watched {
             let lead = if lead.is_empty() { "notified:" } else { "         " };
             lines.push(Line::of(FAINT, format!("{lead} {names}")));
         }
+        match outcome.submitted() {
+            Some(Submitted::Sent) => lines.push(Line::of(GOOD, "submitted")),
+            Some(Submitted::Waiting) => lines.push(Line::new("waits for checks that are under way")),
+            Some(Submitted::Invalid) => lines.push(Line::of(BAD, "not submitted: there are errors")),
+            Some(Submitted::Pending) => lines.push(Line::of(BAD, "not submitted: checks are under way")),
+            Some(_) | None => {}
+        }
+        let status = self.engine.status();
+        if self.status.replace(status) != status && outcome.submitted().is_none() {
+            lines.push(Line::of(FAINT, format_args!("the form is {} now", status.name())));
+        }
         lines
+    }
+
+    /// What an action handed out to be sent, beside the baseline, with what differs marked.
+    pub(crate) fn sent(&self, outcome: &Outcome) -> Option<String> {
+        let is_sent = outcome.submitted() == Some(Submitted::Sent);
+        self.engine.submission().filter(|_| is_sent).map(|sent| table::payload(&self.engine, sent.payload()))
     }
 
     /// An action as a line of a journal, with secrets hidden.

@@ -2,14 +2,14 @@
 
 use std::path::Path;
 
-use ricordo::engine::{CompiledSchema, PlaceView};
-use ricordo::exchange::{Positions, read_data};
+use ricordo::engine::{CompiledSchema, PlaceView, SubmitRequest};
+use ricordo::exchange::{Positions, read_data, write_urlencoded};
 use ricordo::schema::Kind;
-use ricordo::{Pointer, Value};
+use ricordo::{Finding, Pointer, Value};
 
 use crate::files::{File, Problem, refuse_two_standard_inputs};
-use crate::screen::{BAD, FAINT, GOOD, Line, Output, STRONG, complain};
-use crate::{Ending, GraphAs, describe, graph, table};
+use crate::screen::{self, BAD, FAINT, GOOD, Line, Output, STRONG, complain};
+use crate::{Ending, GraphAs, PayloadAs, describe, graph, table};
 
 pub(crate) fn run(
     out: &mut Output,
@@ -62,6 +62,41 @@ pub(crate) fn run(
             let place = describe::place(place.as_str());
             out.line(&Line::new(format_args!("  {at:>6}  {place}: {words}")))?;
         }
+    }
+    Ok(Ending::Findings)
+}
+
+/// Prints what would be sent of data. What is wrong with the data is said beside it.
+pub(crate) fn payload(
+    out: &mut Output,
+    form: &Path,
+    data: Option<&Path>,
+    written_as: PayloadAs,
+) -> Result<Ending, Problem> {
+    refuse_two_standard_inputs([form].into_iter().chain(data))?;
+    let form = File::read(form)?;
+    let data = data.map(File::read).transpose()?;
+    let engine = form.engine(data.as_ref())?;
+    let schema = engine.schema();
+    let payload = engine.payload(&SubmitRequest::default()).map_err(|refused| form.refused(&refused))?;
+    let payload = schema.masked_value(schema.root(), &payload);
+    match written_as {
+        PayloadAs::Json => out.block(screen::plain_json(&format!("{payload:#}")))?,
+        PayloadAs::Urlencoded => out.block(write_urlencoded(&payload))?,
+    }
+    let findings = engine.view(engine.root()).all_findings().into_iter();
+    let errors: Vec<Finding> = findings.filter(Finding::is_error).collect();
+    if errors.is_empty() {
+        return Ok(Ending::Well);
+    }
+    let count = describe::counted(errors.len(), "error");
+    complain(format_args!(
+        "It would not be sent: there {} {count}.\n",
+        if errors.len() == 1 { "is" } else { "are" }
+    ));
+    for error in errors {
+        complain(Line::new(format_args!("  {}: {}", describe::place(error.place.as_str()), error.message)));
+        complain("\n");
     }
     Ok(Ending::Findings)
 }

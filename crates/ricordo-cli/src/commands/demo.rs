@@ -35,7 +35,10 @@ pub(crate) fn run(out: &mut Output) -> Result<Ending, Problem> {
             Command::Apply(action) => {
                 out.line(&Line::new("   ").styled(FAINT, "▸").text(" ").text(watched.words(&action)))?;
                 match watched.apply(action, entry.is_response) {
-                    Ok(outcome) => out.lines(watched.notified(&outcome), 7)?,
+                    Ok(outcome) => {
+                        out.lines(watched.notified(&outcome), 7)?;
+                        watched.sent(&outcome).map_or(Ok(()), |sent| out.block(sent))?;
+                    }
                     Err(refused) => {
                         ending = Ending::Findings;
                         out.lines([Line::of(BAD, refused)], 7)?;

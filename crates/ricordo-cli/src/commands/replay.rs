@@ -73,19 +73,23 @@ impl Report {
         journal: &Journal,
         entry: Entry,
     ) -> Result<(), Problem> {
-        let (said, lines) = match entry.command {
+        let (said, lines, sent) = match entry.command {
             Command::Apply(action) => self.act(watched, journal, entry.line, &action, entry.is_response),
-            Command::Expect(expectation) => self.expect(watched, &journal.name, entry.line, &expectation),
+            Command::Expect(expectation) => {
+                let (said, lines) = self.expect(watched, &journal.name, entry.line, &expectation);
+                (said, lines, None)
+            }
             _ => return Ok(()),
         };
         if self.every {
             out.line(&Line::of(FAINT, format_args!("{:>4}", entry.line)).text(" ").text(said))?;
             out.lines(lines, 7)?;
+            sent.map_or(Ok(()), |sent| out.block(sent))?;
         }
         Ok(())
     }
 
-    /// Carries an action out; what it does comes back in words, and what has come of it.
+    /// Carries an action out; what it does comes back in words, what has come of it, and what was handed out to be sent.
     fn act(
         &mut self,
         watched: &mut Watched,
@@ -93,18 +97,19 @@ impl Report {
         line: usize,
         action: &Action,
         is_response: bool,
-    ) -> (String, Vec<Line>) {
+    ) -> (String, Vec<Line>, Option<String>) {
         self.actions += 1;
         let said = if self.every { watched.words(action) } else { String::new() };
         match watched.apply(action.clone(), is_response) {
-            Ok(outcome) => (said, if self.every { watched.notified(&outcome) } else { Vec::new() }),
+            Ok(outcome) if self.every => (said, watched.notified(&outcome), watched.sent(&outcome)),
+            Ok(_) => (said, Vec::new(), None),
             Err(refused) => {
                 self.refused += 1;
                 let problem = format!("refused: {refused}");
                 // A whole patch is too long to be repeated.
                 let text = if journal.is_patch { String::new() } else { watched.line(action, is_response) };
                 self.fail(&journal.name, line, &text, &problem);
-                (said, vec![Line::of(BAD, problem)])
+                (said, vec![Line::of(BAD, problem)], None)
             }
         }
     }

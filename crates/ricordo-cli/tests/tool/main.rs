@@ -4,6 +4,7 @@
 mod errors;
 mod formulas;
 mod output;
+mod submissions;
 
 use std::path::{Path, PathBuf};
 

@@ -15,6 +15,7 @@ mod definitions;
 mod formulas;
 mod handles;
 mod history;
+mod html_rules;
 mod leading;
 mod notices;
 mod replays;

@@ -10,6 +10,7 @@ mod definitions;
 mod flags;
 mod formulas;
 mod hostile;
+mod json_schema;
 mod leading;
 mod notices;
 mod reference;
