@@ -210,3 +210,122 @@ fn a_definition_says_all_of_it_too() {
         "“deferred” has no “pause”; it has check, pause_ms"
     );
 }
+
+mod everywhere {
+    use super::*;
+
+    #[derive(Clone, Debug, Default, Model)]
+    #[model(rules = Sheet::rules)]
+    struct Sheet {
+        loaves: Option<u32>,
+        rows: Vec<Row>,
+        other: Option<Row>,
+    }
+
+    #[derive(Clone, Debug, Default, Model)]
+    #[model(rules = Row::rules)]
+    struct Row {
+        name: String,
+        grams: Option<u32>,
+    }
+
+    impl Sheet {
+        fn rules(rules: &mut Rules<Self>) {
+            let (sheet, row) = (at::<Self>(), at::<Row>());
+            rules
+                .named("form")
+                .constraint(sheet, "Too much in all.", move |it| it.number(sheet.loaves()).at_most(9));
+            rules.named("list").constraint(sheet.rows(), "Flour first.", move |it| {
+                Some(it.rows(sheet.rows()).first()?.get(row.name())? == "flour")
+            });
+            rules.each(sheet.rows(), |rules| {
+                rules.named("row").constraint(row, "More than loaves.", move |it| {
+                    it.number(row.grams()).at_most(it.form().number(sheet.loaves()))
+                });
+            });
+        }
+    }
+
+    impl Row {
+        fn rules(rules: &mut Rules<Self>) {
+            let row = at::<Self>();
+            rules
+                .named("record")
+                .warn_unless(row, "Is that right?", move |it| it.number(row.grams()).at_most(100));
+            rules
+                .named("field")
+                .constraint(row.name(), "No fish.", move |it| Some(it.get(row.name())? != "fish"));
+        }
+    }
+
+    fn found<M: 'static>(form: &Form<M>) -> Vec<(String, String)> {
+        let findings = form.findings().into_iter();
+        findings.map(|finding| (finding.id.unwrap_or_default(), finding.place.to_string())).collect()
+    }
+
+    fn expected(list: &[(&str, &str)]) -> Vec<(String, String)> {
+        list.iter().map(|(id, place)| ((*id).to_owned(), (*place).to_owned())).collect()
+    }
+
+    const FOUND: [(&str, &str); 7] = [
+        ("form", ""),
+        ("list", "/rows"),
+        ("row", "/rows/0"),
+        ("record", "/rows/0"),
+        ("field", "/rows/1/name"),
+        ("record", "/other"),
+        ("field", "/other/name"),
+    ];
+
+    #[test]
+    fn a_form_a_list_a_row_a_record_and_a_field_are_checked() {
+        let row = |name: &str, grams| Row { name: name.into(), grams: Some(grams) };
+        let rows = vec![row("salt", 200), row("fish", 1)];
+        let form = Form::new(&Sheet { loaves: Some(10), rows, other: Some(row("fish", 101)) }).unwrap();
+        let mut found_first = found(&form);
+        found_first.sort();
+        let mut wanted = expected(&FOUND);
+        wanted.sort();
+        assert_eq!(found_first, wanted);
+
+        // What none of them reads lets none of them run.
+        let cost = form.cost();
+        form.enter("/rows/0/name", "flour").unwrap();
+        let ran = form.cost().calculations - cost.calculations;
+        assert_eq!(ran, 2, "the list's, and the name's own");
+        assert!(!found(&form).contains(&("list".into(), "/rows".into())));
+    }
+
+    #[test]
+    fn a_definition_checks_them_by_formulas() {
+        let row = r#"{"type": "object", "properties": {
+            "name": {"type": "string", "x-ricordo": {"constraint": [{"id": "field", "test": "name != \"fish\"", "message": "No fish."}]}},
+            "grams": {"type": "integer"}
+        }}"#;
+        let definition = format!(
+            r##"{{"type": "object", "$defs": {{"row": {row}}}, "properties": {{
+                "loaves": {{"type": "integer"}},
+                "rows": {{"type": "array", "items": {{"$ref": "#/$defs/row", "x-ricordo": {{"constraint": [
+                    {{"id": "row", "test": "grams <= loaves", "message": "More than {{loaves}}."}},
+                    {{"id": "record", "test": "grams <= 100", "message": "Is that right?", "warning": true}}]}}}},
+                    "x-ricordo": {{"constraint": [{{"id": "list", "test": "rows[1].name = \"flour\"", "message": "Flour first."}}]}}}},
+                "other": {{"$ref": "#/$defs/row", "x-ricordo": {{"constraint": [
+                    {{"id": "record", "test": "grams <= 100", "message": "Is that right?", "warning": true}}]}}}}
+            }}, "x-ricordo": {{"constraint": [{{"id": "form", "test": "loaves <= 9", "message": "Too much in all."}}]}}}}"##
+        );
+        let data = r#"{"loaves": 10, "rows": [{"name": "salt", "grams": 200}, {"name": "fish", "grams": 1}], "other": {"name": "fish", "grams": 101}}"#;
+        let form = Form::from_definition(&definition, Some(data)).unwrap();
+        let mut found_first = found(&form);
+        found_first.sort();
+        let mut wanted = expected(&FOUND);
+        wanted.sort();
+        assert_eq!(found_first, wanted);
+        assert_eq!(
+            form.findings().iter().find(|finding| finding.id.as_deref() == Some("row")).unwrap().message,
+            "More than 10."
+        );
+        form.silence("field", true).unwrap();
+        form.silence("form", true).unwrap();
+        assert_eq!(found(&form).len(), 4);
+    }
+}
