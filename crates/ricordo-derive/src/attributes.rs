@@ -74,6 +74,7 @@ impl FieldAttributes {
         quote!(&[#(::ricordo::model::derived::Setting::#settings),*], #default)
     }
 
+    #[allow(clippy::too_many_lines, reason = "one arm for each attribute")]
     fn add(&mut self, meta: &ParseNestedMeta<'_>, ty: &Type) -> syn::Result<()> {
         let name = meta.path.get_ident().map(ToString::to_string).unwrap_or_default();
         let key = &meta.path;

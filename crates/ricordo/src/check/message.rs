@@ -114,7 +114,7 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
         }
         FindingKind::NotComputable | FindingKind::CustomError => {}
     }
-    finding.label = subject.label.to_owned();
+    subject.label.clone_into(&mut finding.label);
     finding.message =
         subject.message.map_or_else(|| english(&finding), |message| filled_in(message, &finding));
     finding
@@ -177,7 +177,6 @@ fn english(finding: &Finding) -> String {
     match finding.kind {
         FindingKind::ValueMissing if finding.expected == Expected::Flag => "Must be ticked.".to_owned(),
         FindingKind::ValueMissing => "Needs a value.".to_owned(),
-        FindingKind::TypeMismatch => format!("“{entry}” is not {}.", expectation(&finding.expected)),
         FindingKind::PatternMismatch => format!("“{entry}” is not written as it must be."),
         FindingKind::TooLong => format!("Use at most {limit} characters (now {entry})."),
         FindingKind::TooShort => format!("Use at least {limit} characters (now {entry})."),
@@ -201,7 +200,9 @@ fn english(finding: &Finding) -> String {
                 nearest => format!("The nearest that can be used is {}.", nearest.join(" or ")),
             }
         }
-        FindingKind::BadInput => format!("“{entry}” is not {}.", expectation(&finding.expected)),
+        FindingKind::TypeMismatch | FindingKind::BadInput => {
+            format!("“{entry}” is not {}.", expectation(&finding.expected))
+        }
         FindingKind::TooFew => format!("Has {}; at least {limit} must be there.", count("row")),
         FindingKind::TooMany => format!("Has {}; at most {limit} may be there.", count("row")),
         FindingKind::Repeated => match finding.actual.as_ref().and_then(Value::as_list) {

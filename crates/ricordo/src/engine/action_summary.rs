@@ -97,6 +97,7 @@ const LONGEST: usize = 60;
 const MOST_PARTS: usize = 20;
 
 impl ActionSummary {
+    #[allow(clippy::too_many_lines, reason = "an arm for each action")]
     pub(super) fn of(action: &Action, engine: &Engine) -> Self {
         let detail = |at: &Address, value: &Value| Detail::of(&engine.masked_at(at, value));
         let mut summary = ActionSummary::default();

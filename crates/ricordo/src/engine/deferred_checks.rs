@@ -204,7 +204,11 @@ impl Engine {
             .map(|changed| changed.place)
             .collect();
         let mut seen = FxHashSet::default();
-        changed.into_iter().fold(false, |is_other, place| self.update_checks_in(place, &mut seen) || is_other)
+        let mut is_other = false;
+        for place in changed {
+            is_other |= self.update_checks_in(place, &mut seen);
+        }
+        is_other
     }
 
     fn update_checks_in(&mut self, place: PlaceId, seen: &mut FxHashSet<PlaceId>) -> bool {
@@ -217,7 +221,10 @@ impl Engine {
         }
         // What comes, goes, or is no longer relevant does so with all in it.
         let below: Vec<PlaceId> = self.tree.children(place).chain(self.tree.rows(place)).collect();
-        below.into_iter().fold(is_other, |is_other, child| self.update_checks_in(child, seen) || is_other)
+        for child in below {
+            is_other |= self.update_checks_in(child, seen);
+        }
+        is_other
     }
 
     fn update_check(&mut self, place: PlaceId, constraint: ConstraintId, pause: Duration) -> bool {

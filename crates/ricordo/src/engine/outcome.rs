@@ -388,7 +388,7 @@ impl<'a> Structure<'a> {
         }
         let mut rest = Rest::default();
         if let Some(before) = set.first_faults(changed).filter(|before| ***before != *tree.faults(place)) {
-            let is_wrong = |faults: &[Fault]| faults.iter().any(Fault::is_error);
+            let is_wrong = |faults: &[Fault]| faults.iter().any(|fault| fault.is_error());
             let is_other = is_wrong(before) != is_wrong(tree.faults(place));
             aspects.put(Aspects::FINDINGS, true);
             aspects.put(Aspects::VALIDITY, is_other && tree.field(place).is_some());

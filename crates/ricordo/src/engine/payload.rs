@@ -79,10 +79,10 @@ impl Gathering<'_> {
         let differs = tree.is_dirty(place) || is_whole;
         match tree.shape(place) {
             Shape::Field if is_dirty_only && !differs => None,
-            Shape::Field => Some(self.said(tree.value(place), is_dirty_only)),
+            Shape::Field => Some(said(tree.value(place), is_dirty_only)),
             Shape::Record | Shape::List if !tree.is_present(place) => {
                 let is_sent = !is_dirty_only || differs;
-                is_sent.then(|| self.said(tree.value(place), is_dirty_only))
+                is_sent.then(|| said(tree.value(place), is_dirty_only))
             }
             Shape::Record => {
                 let is_new = is_owned && tree.baseline_presence(place) != Presence::Present;
@@ -129,9 +129,9 @@ impl Gathering<'_> {
         }
         members
     }
+}
 
-    /// Among what is dirty, blank has to be said: it is null.
-    fn said(&self, value: Value, is_dirty_only: bool) -> Value {
-        if is_dirty_only && value == Value::Blank { Value::Null } else { value }
-    }
+/// Among what is dirty, blank has to be said: it is null.
+fn said(value: Value, is_dirty_only: bool) -> Value {
+    if is_dirty_only && value == Value::Blank { Value::Null } else { value }
 }

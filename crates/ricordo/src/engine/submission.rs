@@ -226,14 +226,14 @@ impl Engine {
     }
 
     /// Submits the form, or parts of it.
-    pub(super) fn submit(&mut self, request: SubmitRequest) -> Result<Outcome, Error> {
+    pub(super) fn submit(&mut self, request: &SubmitRequest) -> Result<Outcome, Error> {
         if self.submissions.status == Status::Submitting {
             let message = "a submission is under way: it has to be accepted or rejected first";
             return Err(Error::new(ErrorKind::Busy, Pointer::root(), message));
         }
         let parts = self.parts_to_submit(&request.parts)?;
         let summary = ActionSummary::of(&Action::Submit(request.clone()), self);
-        let SubmitRequest { extent, waits, is_quiet, .. } = request;
+        let SubmitRequest { extent, waits, is_quiet, .. } = *request;
         let submit = Submit { parts, extent, waits, is_try: !is_quiet, is_quiet };
         let typing = self.prepare_submit(&submit)?;
         self.finish(Performed {
@@ -317,10 +317,10 @@ impl Engine {
     }
 
     /// Takes in that what was submitted was accepted: it becomes the baseline, then is rebased on what was answered.
-    pub(super) fn accept(&mut self, value: Option<Value>, then: AfterAccept) -> Result<Outcome, Error> {
+    pub(super) fn accept(&mut self, value: Option<Value>, then: &AfterAccept) -> Result<Outcome, Error> {
         let summary = ActionSummary::of(&Action::Accept { value: value.clone(), then: then.clone() }, self);
         let value = value.map(|value| self.fitted(self.root(), value)).transpose()?;
-        let next = match &then {
+        let next = match then {
             AfterAccept::Stay | AfterAccept::Reset => None,
             AfterAccept::Clear { keep } => {
                 let kept = keep.iter().map(|at| self.present(at)).collect::<Result<Vec<_>, _>>()?;
@@ -346,7 +346,7 @@ impl Engine {
         }
         match next {
             None => {
-                if then == AfterAccept::Reset {
+                if *then == AfterAccept::Reset {
                     self.reset_unchanged(self.root());
                     self.forget_submits();
                 }
@@ -447,10 +447,10 @@ impl Engine {
     /// Takes in that what was submitted was rejected: messages go to their places, and what has no place to the form.
     pub(super) fn reject(&mut self, problem: Problem) -> Result<Outcome, Error> {
         let summary = ActionSummary::of(&Action::Reject { problem: problem.clone() }, self);
+        let problem = self.problem_without_secrets(problem);
         let submission = self.take_answered("rejected")?;
         self.tree.drop_sent();
         self.end_submission(&submission, Answer::Rejected);
-        let problem = self.problem_without_secrets(problem);
         let mut reports: Vec<(PlaceId, Arc<str>)> = Vec::new();
         for error in &problem.errors {
             let place = self.place_as_sent(&submission, &error.pointer);
@@ -472,12 +472,29 @@ impl Engine {
 
     /// A problem that others have found, without the secrets of the form.
     pub(crate) fn problem_without_secrets(&self, problem: Problem) -> Problem {
-        Mask::of(self.view(self.root())).problem(problem)
+        self.mask().problem(problem)
     }
 
     /// A text that others have written, without the secrets of the form.
     pub(crate) fn without_secrets(&self, text: String) -> String {
-        Mask::of(self.view(self.root())).text(text)
+        self.mask().text(text)
+    }
+
+    /// Hides the secrets of the form, and of what was submitted of it.
+    fn mask(&self) -> Mask {
+        let (schema, mut secrets) = (self.schema(), Vec::new());
+        if schema.has_secrets() {
+            let form = self.view(self.root());
+            collect_entries(form, &mut secrets);
+            let sent = self.submissions.in_flight.as_ref().map(|submission| submission.payload.value.clone());
+            for value in [form.value(), form.baseline()].into_iter().chain(sent) {
+                schema.secrets_in(schema.root(), &value, &mut secrets);
+            }
+            // A secret may be a part of another.
+            crate::value::sort_by_key(&mut secrets, |secret| std::cmp::Reverse(secret.len()));
+            secrets.dedup();
+        }
+        Mask(secrets)
     }
 
     /// Takes in that a submission will not be answered: the form can be edited and submitted as before.
@@ -620,16 +637,6 @@ fn changed_places(tree: &Tree) -> impl Iterator<Item = PlaceId> {
 struct Mask(Vec<String>);
 
 impl Mask {
-    fn of(form: PlaceView<'_>) -> Self {
-        let mut secrets = Vec::new();
-        if form.schema().has_secrets() {
-            collect_secrets(form, &mut secrets);
-            // A secret may be a part of another.
-            crate::value::sort_by_key(&mut secrets, |secret| std::cmp::Reverse(secret.len()));
-        }
-        Mask(secrets)
-    }
-
     fn text(&self, text: String) -> String {
         self.0.iter().fold(text, |text, secret| text.replace(secret.as_str(), MASK))
     }
@@ -653,10 +660,10 @@ impl Mask {
     }
 }
 
-fn collect_secrets(place: PlaceView<'_>, secrets: &mut Vec<String>) {
+/// Collects what was typed into secrets.
+fn collect_entries(place: PlaceView<'_>, secrets: &mut Vec<String>) {
     if place.part().secret {
-        let texts = [place.entry().into_owned(), place.value().to_text().into_owned()];
-        secrets.extend(texts.into_iter().filter(|text| !text.is_empty()));
+        secrets.extend(Some(place.entry().into_owned()).filter(|text| !text.is_empty()));
     }
-    place.children().for_each(|child| collect_secrets(child, secrets));
+    place.children().for_each(|child| collect_entries(child, secrets));
 }

@@ -102,8 +102,8 @@ impl Engine {
             }
             Action::Accept { then: AfterAccept::Stay | AfterAccept::Reset, .. }
             | Action::Reject { .. }
-            | Action::Abandon => Ok(()),
-            Action::Event { at: None, .. }
+            | Action::Abandon
+            | Action::Event { at: None, .. }
             | Action::ResetTo { .. }
             | Action::Wait { .. }
             | Action::Now { .. }

@@ -45,10 +45,10 @@ impl Engine {
                 Action::Redo => return self.step(Direction::Redo, "redo"),
                 Action::Wait { duration } => return self.wait(duration),
                 Action::Now { now } => return Ok(self.tell_time(now)),
-                Action::Submit(request) => return self.submit(request),
+                Action::Submit(request) => return self.submit(&request),
                 Action::Accept { .. } => {
                     if let Action::Accept { value, then } = action.within_depth()? {
-                        return self.accept(value, then);
+                        return self.accept(value, &then);
                     }
                     return Ok(Outcome::default());
                 }

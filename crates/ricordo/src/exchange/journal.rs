@@ -192,6 +192,7 @@ impl<'a> Members<'a> {
     }
 }
 
+#[allow(clippy::too_many_lines, reason = "an arm for each operation")]
 fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
     let members = node.members()?;
     let Some(op) = members.iter().find(|member| member.name == "op") else {
@@ -313,8 +314,7 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
 
 /// What is submitted, and how.
 fn read_submit(given: &Members<'_>) -> Result<SubmitRequest, Error> {
-    let mut request = SubmitRequest::default();
-    request.parts = given.addresses("parts")?;
+    let mut request = SubmitRequest { parts: given.addresses("parts")?, ..SubmitRequest::default() };
     if let Some(node) = given.get("extent") {
         request.extent = match &*node.string()? {
             "whole" => Extent::Whole,

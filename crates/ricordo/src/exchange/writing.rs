@@ -63,6 +63,7 @@ impl Line<'_> {
     }
 }
 
+#[allow(clippy::too_many_lines, reason = "an arm for each action")]
 fn line(engine: &Engine, action: &Action) -> Value {
     let op = |name: &'static str| Line { engine, members: Record::new() }.with("op", name);
     let row = |list: &Address, position: Option<usize>| {

@@ -158,8 +158,8 @@ impl SelfSaving {
         let pause = changed_at.saturating_add(self.policy.pause);
         let longest = self.policy.longest_wait.map(|wait| since.saturating_add(wait));
         let due = longest.map_or(pause, |longest| pause.min(longest)).max(self.retry_at);
-        if now < due {
-            return SaveStep::Wait(due - now);
+        if let Some(wait) = due.checked_sub(now).filter(|wait| !wait.is_zero()) {
+            return SaveStep::Wait(wait);
         }
         let last = form.core.read(Engine::last_answer).map_or(0, |(number, _)| number);
         self.submitting = Some((form.value(), last));

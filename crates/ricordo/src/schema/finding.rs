@@ -11,6 +11,7 @@ use crate::value::Value;
 /// language: see [`Form::set_wording`](crate::Form::set_wording).
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
+#[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 pub struct Finding {
     /// The kind of finding.
     pub kind: FindingKind,

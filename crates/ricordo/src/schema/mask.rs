@@ -59,6 +59,25 @@ impl Schema {
         }
     }
 
+    /// The texts of all secrets in a value for a part that are not empty.
+    pub(crate) fn secrets_in(&self, part: PartId, value: &Value, secrets: &mut Vec<String>) {
+        let described = self.part(part);
+        match (&described.kind, value) {
+            _ if !self.has_secrets || value.is_empty() => {}
+            (Kind::Record(record), Value::Record(members)) => {
+                for (name, value) in members.iter() {
+                    let fields = self.fields_named(*record, name).collect::<Vec<_>>();
+                    fields.into_iter().for_each(|field| self.secrets_in(field, value, secrets));
+                }
+            }
+            (Kind::List(list), Value::List(rows)) => {
+                rows.iter().for_each(|row| self.secrets_in(self.item(*list), row, secrets));
+            }
+            (_, value) if described.secret => secrets.push(value.to_text().into_owned()),
+            _ => {}
+        }
+    }
+
     /// Choices as others may see them: those of a secret hide what they store and what a person reads for it.
     pub(crate) fn masked_choices(&self, parts: &[PartId], choices: &Choices) -> Choices {
         let is_plain = |part: &PartId| {

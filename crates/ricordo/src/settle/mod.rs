@@ -157,7 +157,7 @@ fn check(tree: &mut Tree, place: PlaceId) {
         faults.extend(reported.map(|_| Fault { kind, severity: Severity::Reported, constraint: None }));
     }
     if tree.part(place).findings == Findings::First {
-        let first = faults.iter().position(Fault::is_error).unwrap_or(0);
+        let first = faults.iter().position(|fault| fault.is_error()).unwrap_or(0);
         let is_kept = |at: usize, fault: &Fault| at == first || fault.severity == Severity::Reported;
         faults = faults
             .into_iter()

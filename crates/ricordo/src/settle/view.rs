@@ -509,7 +509,7 @@ impl<'a> PlaceView<'a> {
         if self.is_valid() {
             return None;
         }
-        if self.tree.faults(self.place).iter().any(Fault::is_error) {
+        if self.tree.faults(self.place).iter().any(|fault| fault.is_error()) {
             return Some(*self);
         }
         self.children().find_map(|child| child.first_finding())

@@ -41,7 +41,7 @@ impl From<FindingKind> for Fault {
 }
 
 impl Fault {
-    pub(crate) fn is_error(&self) -> bool {
+    pub(crate) fn is_error(self) -> bool {
         self.severity == Severity::Error
     }
 }
@@ -106,6 +106,7 @@ pub(crate) enum Source {
 
 /// What is so of a place because of other places.
 #[derive(Clone, Debug, Default, PartialEq)]
+#[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 pub(crate) struct Properties {
     pub(crate) is_irrelevant: bool,
     pub(crate) is_readonly: bool,

@@ -6,7 +6,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::sequence::Key;
 use super::state::{Presence, State};
-use super::{FieldRef, Marks, PlaceId, Rebased, Shape, Source, Tree};
+use super::{Aspects, FieldRef, Marks, PlaceId, Rebased, Shape, Source, Tree, Unchecked};
 use crate::schema::{Kind, RecordId};
 use crate::value::{Record, Value};
 
@@ -72,20 +72,21 @@ impl Tree {
         match (is_there(was), is_there(new)) {
             (false, true) if !is_there(now) => {
                 rebase.rebased.records.insert(place);
+                self.changes.note_for(&mut self.arena, place, Aspects::DIRTY, Unchecked::Nothing);
                 return self.renew(place, theirs);
             }
             (false, true) => {
                 rebase.rebased.records.insert(place);
-                self.set_children(place, (now, new), self.first_child(place));
+                self.set_baseline_children(place, (now, new), self.first_child(place));
             }
             (true, true) => {}
-            (true, false) | (false, false) => {
+            (true | false, false) => {
                 let is_mine = is_there(now) && (now != was || self.is_changed(place));
                 if !is_mine && is_there(now) {
                     self.restore_members(place);
                 }
                 let presence = if is_mine { now } else { new };
-                return self.set_children(place, (presence, new), self.first_child(place));
+                return self.set_baseline_children(place, (presence, new), self.first_child(place));
             }
         }
         let members = if let Value::Record(members) = theirs { members } else { Record::new() };
@@ -131,7 +132,7 @@ impl Tree {
                     self.renew(place, Value::Record(members));
                 } else {
                     if was != Presence::Present {
-                        self.set_children(place, (now, Presence::Present), self.first_child(place));
+                        self.set_baseline_children(place, (now, Presence::Present), self.first_child(place));
                     }
                     self.rebase_members(place, of, &members, rebase);
                 }
@@ -140,7 +141,7 @@ impl Tree {
             }
             _ => {
                 if was == Presence::Present {
-                    self.set_children(place, (now, Presence::Blank), self.first_child(place));
+                    self.set_baseline_children(place, (now, Presence::Blank), self.first_child(place));
                 }
                 if !keeps_variant && now == Presence::Present {
                     self.restore_members(place);
@@ -220,10 +221,10 @@ impl Tree {
         let mut ends: FxHashMap<Option<Key>, Option<Key>> = FxHashMap::default();
         let mut last = None;
         for key in leading.iter().copied() {
-            if !was_there.contains(&key) {
-                ends.insert(last, Some(key));
-            } else {
+            if was_there.contains(&key) {
                 last = Some(key);
+            } else {
+                ends.insert(last, Some(key));
             }
         }
         let mut behind: FxHashMap<Option<Key>, Vec<Key>> = FxHashMap::default();

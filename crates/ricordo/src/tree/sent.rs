@@ -145,11 +145,13 @@ impl Tree {
                 Presence::Present if current != first && now == Presence::Present => {
                     // It was emptied and opened again meanwhile: what was put in then goes into what was sent.
                     replaced.push((place, self.value(place)));
-                    self.set_children(place, (now, presence), first);
+                    self.set_baseline_children(place, (now, presence), first);
                     rebased.forgets_steps = true;
                 }
-                Presence::Present => self.set_children(place, (now, presence), first),
-                Presence::Null | Presence::Blank => self.set_children(place, (now, presence), current),
+                Presence::Present => self.set_baseline_children(place, (now, presence), first),
+                Presence::Null | Presence::Blank => {
+                    self.set_baseline_children(place, (now, presence), current)
+                }
             }
         }
         let mut lists = FxHashSet::default();
@@ -175,6 +177,13 @@ impl Tree {
         self.hash_baselines_of(lists);
         self.sent = Some(sent);
         rebased
+    }
+
+    /// Makes a record be there, or not, in its value and in its baseline, with the children that begin here.
+    pub(super) fn set_baseline_children(&mut self, place: PlaceId, new: (Presence, Presence), first: u32) {
+        // Whether it is dirty depends on that, even if everything in it stays.
+        self.changes.note_for(&mut self.arena, place, Aspects::DIRTY, Unchecked::Nothing);
+        self.set_children(place, new, first);
     }
 
     /// Sets the rows of a list's baseline, in order, and finds out which rows are displaced then.

@@ -19,9 +19,12 @@ struct Account {
 /// A server that answers when it is told to.
 #[derive(Clone, Default)]
 struct Server {
-    questions: Rc<RefCell<VecDeque<(String, Rc<Question>)>>>,
+    questions: Rc<RefCell<VecDeque<Asked>>>,
     cancelled: Rc<Cell<usize>>,
 }
+
+/// A question, and what it was about.
+type Asked = (String, Rc<Question>);
 
 #[derive(Default)]
 struct Question {

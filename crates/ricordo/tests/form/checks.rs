@@ -183,7 +183,6 @@ fn a_field_may_give_its_first_finding_alone_and_show_it_after_a_submit() {
 
 #[test]
 fn a_definition_says_all_of_it_too() {
-    let form = form();
     let definition = write_definition(ricordo::form::schema_of::<Entry>().unwrap().schema());
     insta::assert_snapshot!(format!("{definition:#}"));
     let read = read_definition(&definition.to_string()).unwrap();

@@ -146,8 +146,19 @@ fn lines() -> impl Strategy<Value = Vec<Json>> {
     });
     let event = (place, secret.clone())
         .prop_map(|(path, value)| json!({"op": "event", "path": path, "name": "saved", "value": value}));
-    let whole =
-        secret.prop_map(|value| json!({"op": "reset", "value": {"account": value, "words": [value]}}));
+    let whole = secret
+        .clone()
+        .prop_map(|value| json!({"op": "reset", "value": {"account": value, "words": [value]}}));
+    let answer =
+        secret.prop_map(|value| json!({"op": "accept", "value": {"account": value, "words": [value]}}));
+    let submitted = prop_oneof![
+        4 => Just(json!({"op": "submit", "quiet": true})),
+        2 => Just(json!({"op": "submit"})),
+        1 => Just(json!({"op": "accept"})),
+        2 => answer,
+        2 => Just(json!({"op": "reject", "problem": {"title": "hunter1", "errors": [
+            {"pointer": "/account/word", "detail": "“hunter1” is too common."}, {"pointer": "/hunter1", "detail": "No."}]}})),
+    ];
     let others = prop_oneof![
         Just(json!({"op": "undo"})),
         Just(json!({"op": "redo"})),
@@ -158,11 +169,15 @@ fn lines() -> impl Strategy<Value = Vec<Json>> {
             .prop_map(|kind| json!({"op": "enter", "path": "/login/kind", "text": kind})),
     ];
     let one = prop_oneof![
-        5 => with_value, 5 => enter, 3 => plain, 2 => pair, 3 => expect, 2 => choices, 1 => event, 1 => whole, 3 => others
+        5 => with_value, 5 => enter, 3 => plain, 2 => pair, 3 => expect, 2 => choices, 1 => event, 1 => whole, 4 => submitted, 3 => others
     ];
     let group = prop::collection::vec(one.clone(), 1..4).prop_map(|lines| {
-        let actions: Vec<Json> =
-            lines.into_iter().filter(|line| line["op"] != "expect" && line["op"] != "event").collect();
+        let actions: Vec<Json> = lines
+            .into_iter()
+            .filter(|line| {
+                !["expect", "event", "submit", "accept", "reject"].iter().any(|op| line["op"] == *op)
+            })
+            .collect();
         json!({"op": "group", "actions": actions})
     });
     prop::collection::vec(prop_oneof![6 => one, 1 => group], 0..20)
@@ -220,6 +235,17 @@ proptest! {
         form.record(1 << 20);
         search(&written(&engine), "a form that was loaded");
         for line in &lines {
+            let mut line = line.clone();
+            if line["op"] == "reject" {
+                // What was sent is repeated, whatever the form holds by then.
+                let sent = engine.submission().and_then(|submission| {
+                    let account = submission.payload().as_record()?.get("account")?.as_record()?;
+                    account.get("word")?.as_text().map(str::to_owned)
+                });
+                let Some(word) = sent.filter(|word| !word.is_empty()) else { continue };
+                line = serde_json::from_str(&line.to_string().replace("hunter1", &word)).unwrap();
+            }
+            let line = &line;
             let Ok(entries) = read_journal(&format!("\n{line}")) else { continue };
             match entries[0].command.clone() {
                 Command::Apply(action) => {

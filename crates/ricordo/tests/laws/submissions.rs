@@ -674,9 +674,8 @@ impl World {
         assert_eq!(rows.is_dirty(), is_dirty, "rows dirty");
         for (at_row, row) in self.mine.rows.iter().enumerate() {
             let place = self.form.place(at::<Record>().rows().at(at_row)).unwrap();
-            match self.baseline.rows.iter().find(|base| base.number == row.number) {
-                Some(base) => assert_eq!(place.is_dirty(), base != row, "row {at_row}"),
-                None => {}
+            if let Some(base) = self.baseline.rows.iter().find(|base| base.number == row.number) {
+                assert_eq!(place.is_dirty(), base != row, "row {at_row}");
             }
         }
         let state = self.form.state();
