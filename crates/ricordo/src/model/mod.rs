@@ -59,16 +59,19 @@
 //! | `label = "…"`, `description = "…"` | any field or variant (label only) | what a person reads |
 //! | `required` | any field | an empty value is an error; a flag must be ticked |
 //! | `min_length = N`, `max_length = N` | text | length in Unicode code points |
-//! | `format = "email"` | text | what the text must look like |
+//! | `format = "email"`, `"url"`, `"uri"` | text | what the text must look like: see [`Format`](crate::schema::Format) |
 //! | `pattern = "…"` | text | a regular expression that the whole text must match, as in HTML; needs the feature `pattern` |
 //! | `trim` | text | white space around an entry is not part of the value |
 //! | `minimum = N`, `maximum = N`, `exclusive_minimum = N`, `exclusive_maximum = N`, `multiple_of = N` | number | bounds and step |
-//! | `minimum = "…"`, `maximum = "…"` | date, time | the earliest and the latest, as canonical text: `"2026-11-02"` |
+//! | `minimum = "…"`, `maximum = "…"` | date, time | the earliest and the latest, as canonical text: `"2026-11-02"`; of times that go past midnight, the first and the last |
+//! | `step = N` | number, date, time | how far apart values are, from the minimum on or, without it, from zero, 1970-01-01 or midnight; in days for dates, in seconds for times |
 //! | `min_items = N`, `max_items = N` | list | number of rows |
 //! | `unique_items` | list | no two rows hold the same value |
 //! | `default = EXPRESSION` | any field | what a new row holds |
-//! | `messages(too_long = "…")` | any field | messages instead of the library's own, by the kind of finding |
-//! | `reveal = "always"` | any field | findings are shown at once |
+//! | `messages(too_long = "…")` | any field, or a struct | messages instead of the library's own, by the kind of finding; of a record, for all in it. `{label}`, `{limit}` and `{actual}` are filled in |
+//! | `reveal = "always"`, `"submit"` | any field | findings are shown at once, or once a submit was tried |
+//! | `findings = "first"` | any field | only the first error is given or, if there is none, the first warning |
+//! | `deferred(name, pause_ms = N)` | typed field | a check that takes time, by its name: see [`Form::subscribe_tickets`](crate::Form::subscribe_tickets) |
 //! | `commit = "leave"`, `pause_ms = N` | typed field | text is committed when the field is left, or after a pause |
 //! | `decimals = N`, `grouping`, `decimal_comma` | number | how it is shown where nobody is typing |
 //! | `display = "%d/%m/%Y"` | date, time | how it is shown where nobody is typing: a pattern of `strftime` |

@@ -150,7 +150,7 @@ impl Tree {
                 }
                 Presence::Present => self.set_baseline_children(place, (now, presence), first),
                 Presence::Null | Presence::Blank => {
-                    self.set_baseline_children(place, (now, presence), current)
+                    self.set_baseline_children(place, (now, presence), current);
                 }
             }
         }
