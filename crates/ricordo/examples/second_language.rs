@@ -14,7 +14,7 @@ struct Order {
     name: String,
     #[model(label = "Laibe", minimum = 1, maximum = 500)]
     loaves: u32,
-    #[model(label = "Abholung")]
+    #[model(label = "Abholung", minimum = "2026-11-02", step = 7)]
     day: Option<ricordo::civil::Date>,
     #[model(label = "Zutaten", min_items = 1)]
     ingredients: Vec<String>,
@@ -35,14 +35,26 @@ fn german(finding: &Finding) -> Option<String> {
     Some(match finding.kind {
         FindingKind::ValueMissing if finding.expected == Expected::Flag => "Bitte ankreuzen.".to_owned(),
         FindingKind::ValueMissing => "Bitte ausfüllen.".to_owned(),
-        FindingKind::TypeMismatch => format!("„{actual}“ ist keine E-Mail-Adresse wie name@example.com."),
         FindingKind::PatternMismatch => format!("„{actual}“ ist nicht so geschrieben, wie es sein muss."),
         FindingKind::TooLong => format!("Höchstens {limit} Zeichen (jetzt {actual})."),
         FindingKind::TooShort => format!("Mindestens {limit} Zeichen (jetzt {actual})."),
+        FindingKind::RangeUnderflow | FindingKind::RangeOverflow
+            if finding.limit.as_ref().is_some_and(|limit| limit.as_list().is_some()) =>
+        {
+            let bounds = finding.limit.as_ref().and_then(ricordo::Value::as_list).unwrap_or_default();
+            let bounds: Vec<_> = bounds.iter().map(ricordo::Value::to_text).collect();
+            format!("Muss von {} am nächsten Tag sein.", bounds.join(" bis "))
+        }
         FindingKind::RangeUnderflow => strictly("mindestens", "mehr als"),
         FindingKind::RangeOverflow => strictly("höchstens", "weniger als"),
-        FindingKind::StepMismatch => format!("Muss ein Vielfaches von {limit} sein."),
-        FindingKind::BadInput | FindingKind::NotListed => {
+        FindingKind::StepMismatch if finding.nearest.is_empty() => {
+            format!("Muss ein Vielfaches von {limit} sein.")
+        }
+        FindingKind::StepMismatch => {
+            let nearest: Vec<_> = finding.nearest.iter().map(ricordo::Value::to_text).collect();
+            format!("Am nächsten liegt {}.", nearest.join(" oder "))
+        }
+        FindingKind::TypeMismatch | FindingKind::BadInput | FindingKind::NotListed => {
             format!("„{actual}“ ist {}.", not(&finding.expected))
         }
         FindingKind::TooFew => format!("Mindestens {limit} Einträge (jetzt {actual})."),
@@ -65,6 +77,8 @@ fn not(expected: &Expected) -> String {
         Expected::Date => "kein Datum wie 2026-11-23".to_owned(),
         Expected::Time => "keine Uhrzeit wie 04:30".to_owned(),
         Expected::DateTime | Expected::DateTimeWithOffset => "kein Zeitpunkt wie 2026-11-23T04:30".to_owned(),
+        Expected::Email => "keine E-Mail-Adresse wie name@example.com".to_owned(),
+        Expected::Url | Expected::Uri => "keine Adresse wie https://example.com/seite".to_owned(),
         Expected::Choice(choices) if choices.is_empty() => "nicht im Angebot".to_owned(),
         Expected::Choice(choices) => format!("nichts von: {}", choices.join(", ")),
         _ => "nicht zu verstehen".to_owned(),

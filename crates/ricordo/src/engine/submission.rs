@@ -272,7 +272,10 @@ impl Engine {
         if !self.tree.is_relevant(place) {
             return;
         }
-        self.tree.set_touched(place, true);
+        // Nobody sees a variant: its fields stand in the record around it.
+        if !self.tree.is_variant(place) {
+            self.tree.set_touched(place, true);
+        }
         self.tree.below(place).into_iter().for_each(|child| self.touch_all(child));
     }
 

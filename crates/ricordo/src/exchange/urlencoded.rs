@@ -1,17 +1,16 @@
 //! `application/x-www-form-urlencoded`: payloads as HTML forms send them.
 
-use std::borrow::Cow;
-
 use form_urlencoded::Serializer;
+use indexmap::IndexMap;
 
-use crate::schema::{Error, ErrorKind, Kind, Part, PartId, Pointer, Reading, Schema, nearest};
+use crate::schema::{Error, ErrorKind, Kind, MASK, Named, Part, PartId, Pointer, Reading, Schema};
 use crate::value::{Record, Value};
 
 /// Writes a payload as `application/x-www-form-urlencoded` (WHATWG URL, section 5.2): one pair for each field, whose name is the
 /// field's pointer, and whose value is its canonical text.
 ///
 /// What is null or blank is left out, since the format has no word for it. A list or record with nothing in it is a pair without a
-/// value, and so is a row. Files, and so `multipart/form-data`, are beyond what a form holds.
+/// value, and so is a row, null or not. Files, and so `multipart/form-data`, are beyond what a form holds.
 ///
 /// ```
 /// let payload = ricordo::exchange::read_value(r#"{"name": "Rye & spelt", "rows": [{"grams": 500}]}"#)?;
@@ -70,20 +69,140 @@ pub fn read_urlencoded(text: &str, schema: &Schema) -> Result<Value, Error> {
     let mut root = Gathered::Nothing;
     for (name, text) in form_urlencoded::parse(text.as_bytes()) {
         let pointer: Pointer = name.parse()?;
-        let tokens: Vec<Cow<'_, str>> = pointer.tokens().collect();
         let mut parts = vec![schema.root()];
         let mut reached = Pointer::root();
         let mut at = &mut root;
-        for token in &tokens {
-            at = at.member(schema, &parts, &reached, token)?;
-            parts = schema.parts_named(&parts, token);
-            reached.push(token);
+        for token in pointer.tokens() {
+            at = at.member(schema, &parts, &reached, &token)?;
+            parts = schema.parts_named(&parts, &token);
+            reached.push(&token);
         }
-        at.put(schema, &parts, &reached, &text)?;
+        at.put(text.into_owned(), &reached)?;
     }
-    let value = root.into_value(&Pointer::root())?;
-    let value = if value == Value::Blank { Value::Record(Record::new()) } else { value };
+    let reader = Reader { schema };
+    let value = match root {
+        Gathered::Nothing => Value::Record(Record::new()),
+        gathered => reader.value(gathered, schema.root(), &Pointer::root())?,
+    };
     schema.fit(schema.root(), value)
+}
+
+/// The texts of the pairs, by where they belong.
+enum Gathered {
+    Nothing,
+    Text(String),
+    /// What lies in a record or a list: which of the two it is may depend on a tag that comes later.
+    Inner(IndexMap<String, Gathered>),
+}
+
+fn refuse<T>(at: &Pointer, problem: &str) -> Result<T, Error> {
+    Err(Error::new(ErrorKind::Mismatch, at.clone(), format!("{} {problem}", Named(at))))
+}
+
+impl Gathered {
+    /// The place of a name, or of a row, in what is described by one of these parts.
+    fn member(
+        &mut self,
+        schema: &Schema,
+        parts: &[PartId],
+        reached: &Pointer,
+        token: &str,
+    ) -> Result<&mut Gathered, Error> {
+        if schema.parts_named(parts, token).is_empty() {
+            let fields = parts.iter().filter_map(|part| match schema.part(*part).kind {
+                Kind::Record(of) => schema.nearest_field(of, token),
+                _ => None,
+            });
+            let near = fields.into_iter().next().map(ToString::to_string);
+            let problem = format!("{} has no field “{token}”", Named(reached));
+            let error = Error::new(ErrorKind::NotFound, reached.clone(), problem);
+            return Err(error.with_nearest_name(near.as_deref()));
+        }
+        if matches!(self, Gathered::Nothing) {
+            *self = Gathered::Inner(IndexMap::new());
+        }
+        match self {
+            Gathered::Inner(members) => Ok(members.entry(token.to_owned()).or_insert(Gathered::Nothing)),
+            Gathered::Text(_) | Gathered::Nothing => {
+                refuse(reached, "is given as a text, so nothing lies in it")
+            }
+        }
+    }
+
+    /// Puts the text of a pair in.
+    fn put(&mut self, text: String, at: &Pointer) -> Result<(), Error> {
+        if !matches!(self, Gathered::Nothing) {
+            return refuse(at, "is given twice");
+        }
+        *self = Gathered::Text(text);
+        Ok(())
+    }
+
+    fn text(&self) -> Option<&str> {
+        if let Gathered::Text(text) = self { Some(text) } else { None }
+    }
+}
+
+/// Makes values of what was gathered, once it is known which variants there are.
+struct Reader<'a> {
+    schema: &'a Schema,
+}
+
+impl Reader<'_> {
+    fn value(&self, gathered: Gathered, part: PartId, at: &Pointer) -> Result<Value, Error> {
+        let described = self.schema.part(part);
+        match (gathered, &described.kind) {
+            (Gathered::Nothing, _) => Ok(Value::Blank),
+            (Gathered::Text(text), Kind::Record(_)) if text.is_empty() => Ok(Value::Record(Record::new())),
+            (Gathered::Text(text), Kind::List(_)) if text.is_empty() => Ok(Value::List(Vec::new())),
+            (Gathered::Text(_), Kind::Record(_) | Kind::List(_)) => {
+                refuse(at, "is not a field, so it has no text")
+            }
+            (Gathered::Text(text), _) => match read_field(described, &text) {
+                Some(value) => Ok(value),
+                None => {
+                    let shown = if described.secret { MASK } else { &text };
+                    let expected = described.kind.expectation();
+                    refuse(at, &format!("expects {expected}, but is given “{shown}”"))
+                }
+            },
+            (Gathered::Inner(members), Kind::Record(of)) => {
+                // The tag says which fields there are.
+                let mut known = Record::new();
+                if let Some((name, part)) = self.schema.tag(*of)
+                    && let Some(tag) = members.get(&**name).and_then(Gathered::text)
+                    && let Some(tag) = read_field(self.schema.part(part), tag)
+                {
+                    known.insert(name.clone(), tag);
+                }
+                let mut record = Record::new();
+                for (name, member) in members {
+                    let at = at.join(&name);
+                    let Some(part) = self.schema.field_of(*of, &known, &name) else {
+                        return refuse(&at, "is not a field of this variant");
+                    };
+                    record.insert(name, self.value(member, part, &at)?);
+                }
+                Ok(record.into())
+            }
+            (Gathered::Inner(mut members), Kind::List(of)) => {
+                let (count, item) = (members.len(), self.schema.item(*of));
+                let row = |position: usize| {
+                    let number = position.to_string();
+                    let at = at.join(&number);
+                    let Some(row) = members.swap_remove(&number) else {
+                        return refuse(
+                            &at,
+                            "is missing: the rows of a list are numbered from 0 without gaps",
+                        );
+                    };
+                    self.value(row, item, &at)
+                };
+                Ok(Value::List((0..count).map(row).collect::<Result<_, _>>()?))
+            }
+            (Gathered::Inner(_), _) => refuse(at, "is a field, so nothing lies in it"),
+        }
+    }
 }
 
 /// What the canonical text of a field means.
@@ -97,123 +216,5 @@ fn read_field(part: &Part, text: &str) -> Option<Value> {
             Reading::Empty => Some(if part.nullable { Value::Null } else { Value::Blank }),
             Reading::Value(_) | Reading::Unreadable => None,
         },
-    }
-}
-
-/// What is known of a place so far.
-enum Gathered {
-    Nothing,
-    Field(Value),
-    Record(Vec<(String, Gathered)>),
-    List(Vec<Gathered>),
-}
-
-/// A list may have so many rows. Their numbers are those of a stranger.
-const MOST_ROWS: usize = 1_000_000;
-
-impl Gathered {
-    fn member(
-        &mut self,
-        schema: &Schema,
-        parts: &[PartId],
-        reached: &Pointer,
-        token: &str,
-    ) -> Result<&mut Gathered, Error> {
-        if schema.parts_named(parts, token).is_empty() {
-            let problem = format!("{} has no field “{token}”", crate::schema::Named(reached));
-            let names: Vec<String> = parts
-                .iter()
-                .flat_map(|part| match schema.part(*part).kind {
-                    Kind::Record(of) => schema.fields(of).map(|(name, _)| name.to_owned()).collect(),
-                    _ => Vec::new(),
-                })
-                .collect();
-            let near = nearest(token, names.iter().map(String::as_str));
-            return Err(Error::new(ErrorKind::NotFound, reached.clone(), problem).with_nearest_name(near));
-        }
-        let is_list = parts.iter().any(|part| matches!(schema.part(*part).kind, Kind::List(_)));
-        if matches!(self, Gathered::Nothing) {
-            *self = if is_list { Gathered::List(Vec::new()) } else { Gathered::Record(Vec::new()) };
-        }
-        match self {
-            Gathered::Record(members) => {
-                let known = members.iter().position(|(name, _)| name == token);
-                let at = known.unwrap_or_else(|| {
-                    members.push((token.to_owned(), Gathered::Nothing));
-                    members.len() - 1
-                });
-                Ok(&mut members[at].1)
-            }
-            Gathered::List(rows) => {
-                let position = token
-                    .parse()
-                    .ok()
-                    .filter(|at| *at < MOST_ROWS)
-                    .filter(|_| token == "0" || !token.starts_with(['0', '+']));
-                let Some(position): Option<usize> = position else {
-                    let problem =
-                        format!("{} is a list: “{token}” is not a row number", crate::schema::Named(reached));
-                    return Err(Error::new(ErrorKind::NotFound, reached.clone(), problem));
-                };
-                if rows.len() <= position {
-                    rows.resize_with(position + 1, || Gathered::Nothing);
-                }
-                Ok(&mut rows[position])
-            }
-            Gathered::Field(_) | Gathered::Nothing => {
-                Err(Error::new(ErrorKind::Mismatch, reached.clone(), "a field has nothing in it"))
-            }
-        }
-    }
-
-    /// Puts the text of a field in.
-    fn put(&mut self, schema: &Schema, parts: &[PartId], at: &Pointer, text: &str) -> Result<(), Error> {
-        let named = crate::schema::Named(at);
-        let refuse = |problem: String| Err(Error::new(ErrorKind::Mismatch, at.clone(), problem));
-        if !matches!(self, Gathered::Nothing) {
-            return refuse(format!("{named} is given twice"));
-        }
-        let fields = parts.iter().map(|part| schema.part(*part)).filter(|part| part.is_field());
-        let fields: Vec<&Part> = fields.collect();
-        let Some(first) = fields.first() else {
-            if !text.is_empty() {
-                return refuse(format!("{named} is not a field, so it has no text"));
-            }
-            let is_list = parts.iter().any(|part| matches!(schema.part(*part).kind, Kind::List(_)));
-            *self = if is_list { Gathered::List(Vec::new()) } else { Gathered::Record(Vec::new()) };
-            return Ok(());
-        };
-        let read = fields.iter().find_map(|part| read_field(part, text));
-        let Some(value) = read else {
-            let shown = if first.secret { crate::schema::MASK } else { text };
-            return refuse(format!("{named} expects {}, but is given “{shown}”", first.kind.expectation()));
-        };
-        *self = Gathered::Field(value);
-        Ok(())
-    }
-
-    fn into_value(self, at: &Pointer) -> Result<Value, Error> {
-        Ok(match self {
-            Gathered::Nothing => Value::Blank,
-            Gathered::Field(value) => value,
-            Gathered::Record(members) => {
-                let mut record = Record::new();
-                for (name, member) in members {
-                    let value = member.into_value(&at.join(&name))?;
-                    record.insert(name, value);
-                }
-                record.into()
-            }
-            Gathered::List(rows) => {
-                if let Some(gap) = rows.iter().position(|row| matches!(row, Gathered::Nothing)) {
-                    let problem =
-                        format!("{} has no row {gap}, but rows behind it", crate::schema::Named(at));
-                    return Err(Error::new(ErrorKind::Mismatch, at.clone(), problem));
-                }
-                let rows = rows.into_iter().enumerate();
-                let rows = rows.map(|(position, row)| row.into_value(&at.join(&position.to_string())));
-                Value::List(rows.collect::<Result<_, _>>()?)
-            }
-        })
     }
 }

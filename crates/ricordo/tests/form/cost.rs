@@ -180,3 +180,34 @@ fn an_action_costs_the_same_in_a_form_of_any_size() {
         assert!(large.places <= 80 && large.row_nodes <= 80, "{what}: {large:?}");
     }
 }
+
+/// A program that saves by itself pays for what is dirty, however much there is.
+#[test]
+fn a_quiet_save_of_what_is_dirty_costs_what_is_dirty() {
+    let cost = |rows: usize| {
+        let sheet = Sheet { name: "Field loaf".to_owned(), ingredients: (0..rows).map(ingredient).collect() };
+        let form = Form::new(&sheet).unwrap();
+        let recipe = ricordo::Recipe::new().dirty_only().quietly();
+        form.enter(at::<Sheet>().name(), "Rye").unwrap();
+        let before = form.cost();
+        let submission = form.submit(&recipe).unwrap();
+        assert_eq!(submission.to_json(), r#"{"name":"Rye"}"#);
+        form.enter(at::<Sheet>().name(), "Rye 2").unwrap();
+        submission.accept().unwrap();
+        let after = form.cost();
+        (after.places - before.places, after.checks - before.checks, after.row_nodes - before.row_nodes)
+    };
+    assert_eq!(cost(100), cost(10_000));
+    // What is sent is a row's, and the accept compares what is in it with its list.
+    let in_a_row = |rows: usize| {
+        let sheet = Sheet { name: "Field loaf".to_owned(), ingredients: (0..rows).map(ingredient).collect() };
+        let form = Form::new(&sheet).unwrap();
+        form.enter(at::<Sheet>().ingredients().at(rows / 2).grams(), "7").unwrap();
+        let submission = form.submit(&ricordo::Recipe::new().dirty_only().quietly()).unwrap();
+        let before = form.cost();
+        submission.accept().unwrap();
+        assert!(!form.is_dirty());
+        form.cost().places - before.places
+    };
+    assert_eq!(in_a_row(100), in_a_row(10_000));
+}

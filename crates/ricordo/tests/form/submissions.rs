@@ -430,10 +430,13 @@ fn a_payload_is_written_and_read_as_html_forms_send_it() {
     assert_eq!(refused("%2Fnme=x"), "the form has no field “nme”; did you mean “name”?");
     assert_eq!(refused("%2Floaves=many"), "/loaves expects a whole number, but is given “many”");
     assert_eq!(refused("%2Fname=a&%2Fname=b"), "/name is given twice");
-    assert_eq!(refused("%2Frows%2F1%2Fgrams=4"), "/rows has no row 0, but rows behind it");
+    assert_eq!(
+        refused("%2Frows%2F1%2Fgrams=4"),
+        "/rows/0 is missing: the rows of a list are numbered from 0 without gaps"
+    );
     assert_eq!(
         refused("%2Frows%2F4000000000%2Fgrams=4"),
-        "/rows is a list: “4000000000” is not a row number"
+        "/rows/0 is missing: the rows of a list are numbered from 0 without gaps"
     );
     assert_eq!(refused("name=x"), "“name” is not a JSON Pointer: it is empty or begins with “/”");
 }

@@ -3,8 +3,10 @@
 use std::fmt::Write;
 
 use proptest::prelude::*;
-use ricordo::engine::Engine;
-use ricordo::exchange::{Command, dump, read_data, read_definition, read_journal, read_value};
+use ricordo::engine::{Action, Engine, SubmitRequest};
+use ricordo::exchange::{
+    Command, dump, read_data, read_definition, read_journal, read_problem, read_urlencoded, read_value,
+};
 
 const FORM: &str = include_str!("../../../ricordo-cli/demo/batch-sheet.form.json");
 const DATA: &str = include_str!("../../../ricordo-cli/demo/batch-sheet.data.json");
@@ -152,6 +154,25 @@ proptest! {
     #[test]
     fn any_text_is_read_or_refused(text in "\\PC{0,60}") {
         let _ = (read_definition(&text), read_journal(&text), read_value(&text));
+    }
+
+    /// What a server answers, and what a browser sends, is read or refused.
+    #[test]
+    fn answers_and_payloads_are_read_or_refused(
+        pairs in prop::collection::vec(("(/|a|b|0|1|-|~|%|name|rows){0,6}", "\\PC{0,6}"), 0..6), pointer in "\\PC{0,12}", soup in soup(),
+    ) {
+        let definition = r#"{"type": "object", "properties": {"name": {"type": "string"}, "a": {"type": "integer"},
+            "rows": {"type": "array", "items": {"type": "object", "properties": {"b": {"type": "array", "items": {"type": "boolean"}}}}}}}"#;
+        let schema = read_definition(definition).unwrap();
+        let pairs: Vec<String> = pairs.into_iter().map(|(name, value)| format!("{name}={value}")).collect();
+        let _ = read_urlencoded(&pairs.join("&"), schema.schema());
+        let problem = serde_json::json!({"title": soup, "errors": [{"pointer": pointer, "detail": "No."}, soup]});
+        let problem = read_problem(&problem.to_string()).unwrap();
+        let _ = read_problem(&soup.to_string());
+        let mut engine = Engine::of(&schema.into(), None).unwrap();
+        engine.apply(Action::Submit(SubmitRequest::default())).unwrap();
+        engine.apply(Action::Reject { problem }).unwrap();
+        prop_assert!(!engine.view(engine.root()).all_findings().is_empty());
     }
 
     #[test]
