@@ -64,14 +64,15 @@ pub(crate) fn state(engine: &Engine) -> String {
     format!("{table}\n{legend}")
 }
 
-/// A payload beside the baseline of a form, with what differs marked. Secrets are hidden.
-pub(crate) fn payload(engine: &Engine, payload: &Value) -> String {
+/// A payload beside the baseline of a form, with what differs marked, so many columns further to the right. Secrets are hidden.
+pub(crate) fn payload(engine: &Engine, payload: &Value, indent: usize) -> String {
     let root = engine.view(engine.root());
     let schema = engine.schema();
     let sent = schema.masked_value(schema.root(), payload);
     let mut leaves: Vec<(String, [Option<String>; 2])> = Vec::new();
     add_leaves(&mut leaves, &mut String::new(), [Some(&root.masked_baseline()), Some(&sent)]);
     let mut table = table(&["", "Place", "Baseline", "Sent"]);
+    table.set_width(u16::try_from(screen::width().saturating_sub(indent)).unwrap_or(100));
     let (mut same, mut unsent) = (0, 0);
     for (place, [baseline, sent]) in &leaves {
         let mark = match (baseline, sent) {
@@ -94,7 +95,9 @@ pub(crate) fn payload(engine: &Engine, payload: &Value) -> String {
     let more: Vec<String> =
         more.map(|(count, words)| format!("{} {words}", describe::counted(count, "place"))).collect();
     let legend = screen::Line::of(screen::FAINT, more.join("; "));
-    if table.is_empty() { legend.to_string() } else { format!("{table}\n{legend}") }
+    let shown = if table.is_empty() { legend.to_string() } else { format!("{table}\n{legend}") };
+    let lines: Vec<String> = shown.lines().map(|line| format!("{:indent$}{line}", "")).collect();
+    lines.join("\n")
 }
 
 /// Adds what stands at each place in two values, of which either may be missing.

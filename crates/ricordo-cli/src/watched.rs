@@ -90,7 +90,10 @@ impl Watched {
     /// What an action handed out to be sent, beside the baseline, with what differs marked.
     pub(crate) fn sent(&self, outcome: &Outcome) -> Option<String> {
         let is_sent = outcome.submitted() == Some(Submitted::Sent);
-        self.engine.submission().filter(|_| is_sent).map(|sent| table::payload(&self.engine, sent.payload()))
+        self.engine
+            .submission()
+            .filter(|_| is_sent)
+            .map(|sent| table::payload(&self.engine, sent.payload(), 7))
     }
 
     /// An action as a line of a journal, with secrets hidden.
