@@ -405,6 +405,7 @@ impl<'a> Structure<'a> {
             aspects.put(Aspects::DIRTY, changed.was_dirty() != tree.is_dirty(place));
         }
         aspects.put(Aspects::TRIED, may_differ(Aspects::TRIED));
+        aspects.put(Aspects::BASELINE, may_differ(Aspects::BASELINE));
         aspects.put(Aspects::CHOICES, may_differ(Aspects::OFFERED));
         aspects.put(Aspects::EPOCH, may_differ(Aspects::EPOCH));
         if may_differ(Aspects::STRUCTURE) {

@@ -303,8 +303,7 @@ impl<'a> PlaceView<'a> {
 
     /// What dirty compares with and reset returns to.
     pub fn baseline(&self) -> Value {
-        // A field that keeps its value may have another baseline: then something of it was written all the same.
-        self.read_sum(Aspects::EPOCH | Aspects::VALUE | Aspects::DIRTY);
+        self.read_sum(Aspects::BASELINE | Aspects::EPOCH);
         self.tree.baseline(self.place)
     }
 

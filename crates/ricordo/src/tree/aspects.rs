@@ -67,10 +67,12 @@ impl Aspects {
     /// The time that the form was told. Only settling sees it.
     pub(crate) const NOW: Aspects = Aspects(1 << 22);
     /// The aggregates of a record that no field shows: each is one of these. Only settling sees it.
-    pub(crate) const SUBTOTALS: Aspects = Aspects(0b1111_1111 << 24);
+    pub(crate) const SUBTOTALS: Aspects = Aspects(0b111_1111 << 25);
 
     /// Whether a submit of the form was tried. It is not among all aspects: only what is shown because of it depends on it.
     pub(crate) const TRIED: Aspects = Aspects(1 << 23);
+    /// What the place compares with. It is not among all aspects: only a selector that reads a baseline depends on it.
+    pub(crate) const BASELINE: Aspects = Aspects(1 << 24);
 
     /// All of them.
     pub const ALL: Aspects = Aspects(0xffff);
@@ -82,7 +84,7 @@ impl Aspects {
 
     /// The aspect of an aggregate that no field shows, by its number. Some share one.
     pub(crate) fn of_subtotal(number: u32) -> Aspects {
-        Aspects(1 << (24 + number % 8))
+        Aspects(1 << (25 + number % 7))
     }
 
     /// Whether any of these aspects is among them.

@@ -127,7 +127,7 @@ impl Tree {
             return;
         }
         let other = (*field.value() != baseline).then_some(baseline);
-        self.log_field(place, Aspects::ENTRY | Aspects::DIRTY, false);
+        self.log_field(place, Aspects::ENTRY | Aspects::DIRTY | Aspects::BASELINE, false);
         self.changes.push(Reversal::FieldBaseline { place, before, leads: led });
         let index = place.index();
         self.arena.change_extra(index, |extra| extra.baseline = other);

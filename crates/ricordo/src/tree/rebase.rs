@@ -72,7 +72,12 @@ impl Tree {
         match (is_there(was), is_there(new)) {
             (false, true) if !is_there(now) => {
                 rebase.rebased.records.insert(place);
-                self.changes.note_for(&mut self.arena, place, Aspects::DIRTY, Unchecked::Nothing);
+                self.changes.note_for(
+                    &mut self.arena,
+                    place,
+                    Aspects::DIRTY | Aspects::BASELINE,
+                    Unchecked::Nothing,
+                );
                 return self.renew(place, theirs);
             }
             (false, true) => {

@@ -59,28 +59,29 @@ impl Tree {
 
     pub(super) fn set_list_baseline(&mut self, list: PlaceId, new: ListBaseline) {
         let (presence, baseline_presence) = (self.presence(list), self.baseline_presence(list));
-        let reversal = self.changing(list, Aspects::PRESENCE, Unchecked::Itself, |tree| {
-            tree.change_state(list, |state| {
-                state.with_presence(new.presence).with_baseline_presence(new.baseline_presence)
+        let reversal =
+            self.changing(list, Aspects::PRESENCE | Aspects::BASELINE, Unchecked::Itself, |tree| {
+                tree.change_state(list, |state| {
+                    state.with_presence(new.presence).with_baseline_presence(new.baseline_presence)
+                });
+                let body = tree.list_mut(list)?;
+                for key in &body.baseline {
+                    body.rows[*key as usize].set_baseline_position(None);
+                }
+                for (key, position) in new.rows.iter().zip(0..) {
+                    body.rows[*key as usize].set_baseline_position(Some(position));
+                }
+                let before = ListBaseline {
+                    rows: std::mem::replace(&mut body.baseline, new.rows),
+                    presence,
+                    baseline_presence,
+                    hash: std::mem::replace(&mut body.baseline_hash, new.hash),
+                    added: std::mem::replace(&mut body.added, new.added),
+                    displaced: std::mem::replace(&mut body.displaced, new.displaced),
+                };
+                tree.compare_rows(list);
+                Some(Reversal::Baseline { list, before: Box::new(before) })
             });
-            let body = tree.list_mut(list)?;
-            for key in &body.baseline {
-                body.rows[*key as usize].set_baseline_position(None);
-            }
-            for (key, position) in new.rows.iter().zip(0..) {
-                body.rows[*key as usize].set_baseline_position(Some(position));
-            }
-            let before = ListBaseline {
-                rows: std::mem::replace(&mut body.baseline, new.rows),
-                presence,
-                baseline_presence,
-                hash: std::mem::replace(&mut body.baseline_hash, new.hash),
-                added: std::mem::replace(&mut body.added, new.added),
-                displaced: std::mem::replace(&mut body.displaced, new.displaced),
-            };
-            tree.compare_rows(list);
-            Some(Reversal::Baseline { list, before: Box::new(before) })
-        });
         self.push_some(reversal);
     }
 

@@ -182,7 +182,7 @@ impl Tree {
     /// Makes a record be there, or not, in its value and in its baseline, with the children that begin here.
     pub(super) fn set_baseline_children(&mut self, place: PlaceId, new: (Presence, Presence), first: u32) {
         // Whether it is dirty depends on that, even if everything in it stays.
-        self.changes.note_for(&mut self.arena, place, Aspects::DIRTY, Unchecked::Nothing);
+        self.changes.note_for(&mut self.arena, place, Aspects::DIRTY | Aspects::BASELINE, Unchecked::Nothing);
         self.set_children(place, new, first);
     }
 

@@ -477,6 +477,29 @@ fn the_state_of_the_form_follows_the_submission() {
     assert_eq!(*states.borrow(), expected);
 }
 
+/// A field that is dirty before an accept and after it compares with something else all the same.
+#[test]
+fn a_selector_that_reads_a_baseline_follows_an_accept() {
+    let form = form();
+    let seen = Rc::new(RefCell::new(Vec::new()));
+    let log = seen.clone();
+    let baselines = |view: &ricordo::View<'_, Order>| {
+        ["/loaves", "/rows"].map(|at| view.at(at).unwrap().place().baseline().to_string())
+    };
+    let _watching = form
+        .subscribe_selector(baselines, move |update| log.borrow_mut().push(update.now().clone()))
+        .unwrap();
+    form.enter("/loaves", "12").unwrap();
+    form.place::<&str>("/rows/0/name").unwrap().enter("rye").unwrap();
+    let submission = submit(&form);
+    form.enter("/loaves", "24").unwrap();
+    form.place::<&str>("/rows/0").unwrap().remove().unwrap();
+    submission.accept().unwrap();
+    assert_eq!(seen.borrow().len(), 1);
+    assert_eq!(seen.borrow()[0][0], "12");
+    assert!(seen.borrow()[0][1].starts_with(r#"[{"name":"rye""#), "{seen:?}");
+}
+
 #[test]
 fn a_submission_is_recorded_and_replayed() {
     let (form, order) = (form(), at::<Order>());

@@ -569,7 +569,12 @@ impl World {
             );
         }
         assert_eq!(in_flight.number, self.handed_out);
-        match in_flight.then {
+        self.follow(in_flight.then);
+    }
+
+    /// Does what the recipe says is to follow.
+    fn follow(&mut self, then: Then) {
+        match then {
             Then::Stay => {}
             Then::Reset => self.submits = 0,
             Then::Clear => {
@@ -638,23 +643,7 @@ impl World {
         self.baseline = answer;
         self.server = without_nulls(self.baseline.json());
         self.is_server_known = true;
-        match in_flight.then {
-            Then::Stay => {}
-            Then::Reset => self.submits = 0,
-            Then::Clear => {
-                self.submits = 0;
-                let next = Plain {
-                    name: None,
-                    count: self.mine.count,
-                    shows_extra: false,
-                    extra: None,
-                    rows: Vec::new(),
-                    town: None,
-                };
-                let kept = rebase(&self.baseline, &self.mine, &next);
-                self.cleared(kept, next);
-            }
-        }
+        self.follow(in_flight.then);
         // What undo leads to is known of what was typed alone, and the server has changed other things.
         self.form.set_undo_limit(0);
         self.form.set_undo_limit(2 << 20);
