@@ -2,14 +2,13 @@
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
-
 use super::rulebook::{RuleSpec, Rulebook, RulesFor};
+use super::settled_baseline::Baseline;
 use super::transaction::Performed;
 use super::{ActionSummary, Engine, Outcome};
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::settle::{self, Checkpoint, Declaration, RuleKey};
-use crate::tree::{Aspects, ConstraintId, ConstraintWords, PlaceId, Presence, Shape, Tree};
+use crate::tree::{Aspects, ConstraintId, ConstraintWords};
 
 /// Rules that were added to a form, to be withdrawn.
 #[derive(Debug, Default)]
@@ -70,7 +69,7 @@ impl Engine {
         let (mut declared, since) = (Ok(()), self.history.rules() + 1);
         for declaration in &book.rules()[count..] {
             if declared.is_ok() {
-                let is_in_baseline = |place| baseline.of_places.contains_key(&place);
+                let is_in_baseline = |place| baseline.has(place);
                 let declaration = declaration.clone();
                 let (key, result) = self.graph.declare(&mut self.tree, declaration, since, is_in_baseline);
                 added.rules.push(key);
@@ -122,7 +121,7 @@ impl Engine {
     /// What is in rows and records that the baseline does not have compares with what the new rules give for it.
     fn take_new_as_baseline(&mut self, added: &AddedRules, baseline: &Baseline) {
         for place in self.graph.values_of(&added.rules) {
-            if !baseline.of_places.contains_key(&place) && self.tree.is_calculated(place) {
+            if !baseline.has(place) && self.tree.is_calculated(place) {
                 self.tree.take_value_as_baseline(place);
             }
         }
@@ -148,79 +147,5 @@ impl Engine {
         for place in fields.collect::<Vec<_>>() {
             self.graph.lead_as_before(&mut self.tree, place, rules);
         }
-    }
-}
-
-/// The baseline of a form, settled with rules that the form is about to be given.
-pub(super) struct Baseline {
-    settled: Engine,
-    /// The places of the form that are in it, each with where it is there, in the order of the form.
-    pairs: Vec<(PlaceId, PlaceId)>,
-    of_places: FxHashMap<PlaceId, PlaceId>,
-}
-
-impl Baseline {
-    /// Settles the baseline of a form with these rules, of which it has the first so many already.
-    pub(super) fn settled(form: &Engine, book: &Rulebook, known: usize) -> Result<Self, Error> {
-        let value = form.tree.baseline(form.root());
-        let mut settled = Engine::new(form.schema().clone(), Some(value))?;
-        if let Some(now) = form.tree.now() {
-            settled.tree.set_now(now);
-        }
-        let mut pairs = Vec::new();
-        pair(&form.tree, form.root(), &settled.tree, settled.root(), &mut pairs);
-        let of_places: FxHashMap<PlaceId, PlaceId> = pairs.iter().copied().collect();
-        settled.is_typed = form.is_typed;
-        settled.tree.take_choices_of(&form.tree, |place| of_places.get(&place).copied());
-        settled.tree.take_constraints_of(&form.tree);
-        for (place, there) in &pairs {
-            let Some(field) = form.tree.field(*place) else { continue };
-            // What is beside the record is not in its value, and neither is what leads.
-            settled.tree.set_baseline(*there, field.baseline(), field.leads_at_baseline());
-            settled.tree.set_leads(*there, field.leads_at_baseline());
-        }
-        let log = settled.tree.take_log();
-        settled.tree.recycle_log(log);
-        settled.install(book.rules(), book.constraints(), known)?;
-        Ok(Baseline { settled, pairs, of_places })
-    }
-
-    /// Lets the places of the form compare with it.
-    pub(super) fn put_into(&mut self, tree: &mut Tree) {
-        let settled = &mut self.settled.tree;
-        for (place, there) in &self.pairs {
-            if let Some(field) = settled.field(*there) {
-                tree.set_baseline(*place, field.value(), field.leads());
-            }
-        }
-        // The rows that a list compares with are hashed with all in them.
-        for (place, there) in &self.pairs {
-            if settled.list(*there).is_some() {
-                tree.set_baseline_hash(*place, settled.rows_hash(*there));
-            }
-        }
-    }
-}
-
-/// Finds the places of a baseline in a form that was made of its value.
-fn pair(tree: &Tree, place: PlaceId, settled: &Tree, there: PlaceId, pairs: &mut Vec<(PlaceId, PlaceId)>) {
-    pairs.push((place, there));
-    let below: Vec<PlaceId> = match tree.shape(place) {
-        Shape::Field => return,
-        Shape::Record => {
-            // Children that are not the baseline's compare with what they were given.
-            if tree.baseline_presence(place) != Presence::Present {
-                return;
-            }
-            tree.children(place).collect()
-        }
-        Shape::List => {
-            let list = tree.list(place).into_iter();
-            list.flat_map(|list| list.baseline.iter().map(|key| list.rows[*key as usize].place)).collect()
-        }
-    };
-    let below_there = settled.below(there);
-    for (place, there) in below.into_iter().zip(below_there) {
-        pair(tree, place, settled, there, pairs);
     }
 }

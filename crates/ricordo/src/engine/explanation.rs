@@ -7,7 +7,7 @@ use super::{Engine, PlaceView};
 use crate::schema::{Named, shorten};
 use crate::settle::Slot;
 use crate::tree::{PlaceId, Source};
-use crate::value::Value;
+use crate::value::{Value, sort, sorted_by_cached_key};
 
 /// An explanation: a statement, and the reasons for it, which are written below it, indented.
 ///
@@ -70,6 +70,43 @@ fn held_words(value: &Value) -> String {
 }
 
 impl Engine {
+    /// The places that the value of a place depends on, in the order of the form; none if it is not computed.
+    pub fn dependencies(&self, place: PlaceId) -> Vec<PlaceId> {
+        self.in_order(self.graph.dependencies_of(&self.tree, place))
+    }
+
+    /// The places that the value of a place, or one of its flags, depends on, but for the rows
+    /// of aggregates.
+    pub(crate) fn all_dependencies(&self, place: PlaceId) -> Vec<PlaceId> {
+        self.graph.all_dependencies_of(&self.tree, place)
+    }
+
+    /// Whether a place shows an aggregate.
+    pub(crate) fn shows_aggregate(&self, place: PlaceId) -> bool {
+        self.graph.shows_aggregate(place)
+    }
+
+    /// Whether a place shows an aggregate that depends on another place.
+    pub(crate) fn aggregates(&self, place: PlaceId, other: PlaceId) -> bool {
+        self.graph.aggregates(&self.tree, place, other)
+    }
+
+    /// Places in the order of the form, each once.
+    pub(super) fn in_order(&self, mut places: Vec<PlaceId>) -> Vec<PlaceId> {
+        sort(&mut places);
+        places.dedup();
+        sorted_by_cached_key(places, |place| self.order(*place))
+    }
+
+    /// Where a place stands in the order of the form.
+    fn order(&self, place: PlaceId) -> Vec<usize> {
+        let way = self.tree.with_ancestors(place);
+        let mut order: Vec<usize> =
+            way.map(|place| self.view(place).position().unwrap_or(self.tree.slot(place) as usize)).collect();
+        order.reverse();
+        order
+    }
+
     /// Why a place is in its state: for its value and each of its flags, what they depend on, and what that depends
     /// on. Empty for what was loaded or set. Secrets are hidden.
     pub fn explain(&self, place: PlaceId) -> Vec<Reason> {

@@ -1,12 +1,13 @@
-//! Settled baselines: what is computed for what a form starts from; and refusals, where something cannot be settled.
+//! Settled baselines: what is computed for what a form starts from, when it is loaded, and again when its
+//! rules, its time or its baseline become others. And refusals, where something cannot be settled.
 
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::Engine;
+use super::rulebook::Rulebook;
 use crate::schema::{Error, ErrorKind, Named, Pointer};
 use crate::settle::Unsettled;
-use crate::tree::{PlaceId, Shape};
-use crate::value::{sort, sorted_by_cached_key};
+use crate::tree::{PlaceId, Presence, Shape, Tree};
 
 impl Engine {
     /// Refuses to set what is calculated.
@@ -78,43 +79,6 @@ impl Engine {
         self.tree.refresh_baseline_of_rows(place);
     }
 
-    /// The places that the value of a place depends on, in the order of the form; none if it is not computed.
-    pub fn dependencies(&self, place: PlaceId) -> Vec<PlaceId> {
-        self.in_order(self.graph.dependencies_of(&self.tree, place))
-    }
-
-    /// The places that the value of a place, or one of its flags, depends on, but for the rows
-    /// of aggregates.
-    pub(crate) fn all_dependencies(&self, place: PlaceId) -> Vec<PlaceId> {
-        self.graph.all_dependencies_of(&self.tree, place)
-    }
-
-    /// Whether a place shows an aggregate.
-    pub(crate) fn shows_aggregate(&self, place: PlaceId) -> bool {
-        self.graph.shows_aggregate(place)
-    }
-
-    /// Whether a place shows an aggregate that depends on another place.
-    pub(crate) fn aggregates(&self, place: PlaceId, other: PlaceId) -> bool {
-        self.graph.aggregates(&self.tree, place, other)
-    }
-
-    /// Places in the order of the form, each once.
-    pub(super) fn in_order(&self, mut places: Vec<PlaceId>) -> Vec<PlaceId> {
-        sort(&mut places);
-        places.dedup();
-        sorted_by_cached_key(places, |place| self.order(*place))
-    }
-
-    /// Where a place stands in the order of the form.
-    fn order(&self, place: PlaceId) -> Vec<usize> {
-        let way = self.tree.with_ancestors(place);
-        let mut order: Vec<usize> =
-            way.map(|place| self.view(place).position().unwrap_or(self.tree.slot(place) as usize)).collect();
-        order.reverse();
-        order
-    }
-
     /// What cannot be settled, as a refusal.
     pub(super) fn refused(&self, unsettled: Unsettled) -> Error {
         match unsettled {
@@ -145,5 +109,84 @@ impl Engine {
                 Error::new(ErrorKind::Cycle, pointers.into_iter().next().unwrap_or_default(), message)
             }
         }
+    }
+}
+
+/// The baseline of a form, settled with rules that the form is about to be given.
+pub(super) struct Baseline {
+    settled: Engine,
+    /// The places of the form that are in it, each with where it is there, in the order of the form.
+    pairs: Vec<(PlaceId, PlaceId)>,
+    of_places: FxHashMap<PlaceId, PlaceId>,
+}
+
+impl Baseline {
+    /// Settles the baseline of a form with these rules, of which it has the first so many already.
+    pub(super) fn settled(form: &Engine, book: &Rulebook, known: usize) -> Result<Self, Error> {
+        let value = form.tree.baseline(form.root());
+        let mut settled = Engine::new(form.schema().clone(), Some(value))?;
+        if let Some(now) = form.tree.now() {
+            settled.tree.set_now(now);
+        }
+        let mut pairs = Vec::new();
+        pair(&form.tree, form.root(), &settled.tree, settled.root(), &mut pairs);
+        let of_places: FxHashMap<PlaceId, PlaceId> = pairs.iter().copied().collect();
+        settled.is_typed = form.is_typed;
+        settled.tree.take_choices_of(&form.tree, |place| of_places.get(&place).copied());
+        settled.tree.take_constraints_of(&form.tree);
+        for (place, there) in &pairs {
+            let Some(field) = form.tree.field(*place) else { continue };
+            // What is beside the record is not in its value, and neither is what leads.
+            settled.tree.set_baseline(*there, field.baseline(), field.leads_at_baseline());
+            settled.tree.set_leads(*there, field.leads_at_baseline());
+        }
+        let log = settled.tree.take_log();
+        settled.tree.recycle_log(log);
+        settled.install(book.rules(), book.constraints(), known)?;
+        Ok(Baseline { settled, pairs, of_places })
+    }
+
+    /// Whether a place of the form is in it.
+    pub(super) fn has(&self, place: PlaceId) -> bool {
+        self.of_places.contains_key(&place)
+    }
+
+    /// Lets the places of the form compare with it.
+    pub(super) fn put_into(&mut self, tree: &mut Tree) {
+        let settled = &mut self.settled.tree;
+        for (place, there) in &self.pairs {
+            if let Some(field) = settled.field(*there) {
+                tree.set_baseline(*place, field.value(), field.leads());
+            }
+        }
+        // The rows that a list compares with are hashed with all in them.
+        for (place, there) in &self.pairs {
+            if settled.list(*there).is_some() {
+                tree.set_baseline_hash(*place, settled.rows_hash(*there));
+            }
+        }
+    }
+}
+
+/// Finds the places of a baseline in a form that was made of its value.
+fn pair(tree: &Tree, place: PlaceId, settled: &Tree, there: PlaceId, pairs: &mut Vec<(PlaceId, PlaceId)>) {
+    pairs.push((place, there));
+    let below: Vec<PlaceId> = match tree.shape(place) {
+        Shape::Field => return,
+        Shape::Record => {
+            // Children that are not the baseline's compare with what they were given.
+            if tree.baseline_presence(place) != Presence::Present {
+                return;
+            }
+            tree.children(place).collect()
+        }
+        Shape::List => {
+            let list = tree.list(place).into_iter();
+            list.flat_map(|list| list.baseline.iter().map(|key| list.rows[*key as usize].place)).collect()
+        }
+    };
+    let below_there = settled.below(there);
+    for (place, there) in below.into_iter().zip(below_there) {
+        pair(tree, place, settled, there, pairs);
     }
 }

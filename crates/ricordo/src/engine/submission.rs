@@ -9,10 +9,10 @@ use std::sync::Arc;
 use rustc_hash::FxHashSet;
 
 use super::action_summary::ActionSummary;
-use super::added_rules::Baseline;
 use super::payload::{Extent, Payload};
 use super::problem::Problem;
-use super::transaction::Performed;
+use super::settled_baseline::Baseline;
+use super::transaction::{Performed, Submit};
 use super::{Action, Address, Engine, Outcome};
 use crate::schema::{Error, ErrorKind, MASK, Pointer};
 use crate::settle::PlaceView;
@@ -148,18 +148,6 @@ pub(super) struct Submissions {
     problem: Option<Problem>,
     /// Moves whenever something that was put into the form does.
     revision: u64,
-}
-
-/// A submit that is being performed.
-#[derive(Clone, Debug)]
-pub(super) struct Submit {
-    pub(super) parts: Vec<PlaceId>,
-    pub(super) extent: Extent,
-    pub(super) waits: bool,
-    /// Whether a person has tried it just now: it has not waited for checks.
-    pub(super) is_try: bool,
-    /// Whether a program submits by itself.
-    pub(super) is_quiet: bool,
 }
 
 impl Engine {

@@ -1,7 +1,7 @@
 //! What time it is: the form has no clock, and is told.
 
 use super::action_summary::ActionSummary;
-use super::added_rules::Baseline;
+use super::settled_baseline::Baseline;
 use super::{Action, Engine, Outcome};
 use crate::tree::Aspects;
 use crate::value::DateTime;

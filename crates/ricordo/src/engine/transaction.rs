@@ -2,7 +2,7 @@
 
 use super::action_summary::ActionSummary;
 use super::history::Direction;
-use super::submission::Submit;
+use super::payload::Extent;
 use super::{Action, Engine, Outcome, PlaceId};
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::settle::{self, Checkpoint};
@@ -25,6 +25,18 @@ pub(super) struct Performed {
     pub(super) summary: ActionSummary,
     /// The submit that it is, if it is one.
     pub(super) submit: Option<Submit>,
+}
+
+/// A submit that is being performed.
+#[derive(Clone, Debug)]
+pub(super) struct Submit {
+    pub(super) parts: Vec<PlaceId>,
+    pub(super) extent: Extent,
+    pub(super) waits: bool,
+    /// Whether a person has tried it just now: it has not waited for checks.
+    pub(super) is_try: bool,
+    /// Whether a program submits by itself.
+    pub(super) is_quiet: bool,
 }
 
 impl Engine {

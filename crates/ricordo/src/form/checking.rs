@@ -4,7 +4,7 @@ use std::cell::Cell;
 use std::fmt;
 use std::rc::{Rc, Weak};
 
-use super::core::Core;
+use super::core::{Answerer, Core, TicketHandler};
 use super::subscription::Subscription;
 use super::{Form, Place};
 use crate::engine::{self, Action, ObserverId, TicketId, Verdict};
@@ -172,30 +172,24 @@ impl<M: 'static> Form<M> {
             let error = Error::new(ErrorKind::NotFound, Pointer::root(), message);
             return Err(error.with_nearest_name(near.as_deref()));
         }
-        let observer = self.core.answer_tickets(check, Box::new(callback))?;
+        let observer = self.core.answer_tickets(check, callback)?;
         Ok(Subscription::new(&self.core, observer))
     }
 }
 
-/// Is given tickets.
-pub(super) type TicketHandler = Box<dyn FnMut(Ticket)>;
-
-/// Whoever is given the tickets of a check.
-pub(super) struct Answerer {
-    pub(super) observer: ObserverId,
-    pub(super) check: Box<str>,
-    /// `None` while it is being called.
-    handler: Option<TicketHandler>,
-}
-
 impl Core {
     /// Lets a handler be given the tickets of a check.
-    fn answer_tickets(self: &Rc<Self>, check: &str, handler: TicketHandler) -> Result<ObserverId, Error> {
+    fn answer_tickets(
+        self: &Rc<Self>,
+        check: &str,
+        mut handler: impl FnMut(Ticket) + 'static,
+    ) -> Result<ObserverId, Error> {
         let reads = engine::Reads::default();
         let observe = |engine: &mut engine::Engine| Ok(engine.observe_reads(&reads));
         // Nothing that it observes ever changes.
         let observer =
             self.subscribe(None, observe, |_| Rc::new(std::cell::RefCell::new(|_: &Rc<Core>, _: &_| false)))?;
+        let handler: TicketHandler = Box::new(move |core, ticket| handler(Ticket::new(core, ticket)));
         let answerer = Answerer { observer, check: check.into(), handler: Some(handler) };
         self.answerers.borrow_mut().push(answerer);
         self.hand_out();
@@ -216,13 +210,13 @@ impl Core {
         };
         let is_any = !tickets.is_empty();
         for ticket in tickets {
-            let (check, ticket) = (ticket.check.clone(), Ticket::new(self, ticket));
+            let check = ticket.check.clone();
             let found = self.answerers.borrow_mut().iter_mut().find_map(|answerer| {
                 let handler = (*answerer.check == *check).then(|| answerer.handler.take())??;
                 Some((answerer.observer, handler))
             });
             let Some((observer, mut handler)) = found else { continue };
-            handler(ticket);
+            handler(self, ticket);
             // It may have ended its subscription.
             let mut answerers = self.answerers.borrow_mut();
             if let Some(answerer) = answerers.iter_mut().find(|answerer| answerer.observer == observer) {

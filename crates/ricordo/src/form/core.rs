@@ -9,12 +9,11 @@ use std::rc::Rc;
 use rustc_hash::FxHashMap;
 
 use super::cause::{Cause, Link};
-use super::checking::Answerer;
 use super::counts::{Counts, SubscriberReport};
 use super::recording::Recorder;
 use crate::engine::{
     Action, AddedRules, Address, BindingId, Engine, ObserverId, Outcome, PlaceId, PlaceView, Prepared, Reads,
-    RuleSpec, Status, Submitted,
+    RuleSpec, Status, Submitted, Ticket,
 };
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::value::sort;
@@ -27,6 +26,17 @@ pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>, &Notice) -> bool>>;
 
 /// Is given what became of a submit.
 pub(super) type SubmitHandler = Box<dyn FnOnce(&Rc<Core>, Submitted)>;
+
+/// Is given tickets.
+pub(super) type TicketHandler = Box<dyn FnMut(&Rc<Core>, Ticket)>;
+
+/// Whoever is given the tickets of a check.
+pub(super) struct Answerer {
+    pub(super) observer: ObserverId,
+    pub(super) check: Box<str>,
+    /// `None` while it is being called.
+    pub(super) handler: Option<TicketHandler>,
+}
 
 /// What a callback is given.
 #[derive(Clone)]
