@@ -7,7 +7,6 @@
 //! A formula is parsed here, and says where it is wrong; what its names mean is a matter of the form that it is for.
 
 mod builtins;
-mod calendar;
 mod checker;
 mod code;
 mod datum;

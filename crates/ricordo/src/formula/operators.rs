@@ -7,10 +7,10 @@ use jiff::civil::Time;
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
 
-use super::calendar::{DAY, SECOND, instant, local_at, nanosecond_of, time_of};
 use super::datum::Datum;
 use super::syntax::Operator;
 use crate::value::DateTime;
+use crate::value::calendar::{DAY, SECOND, instant, local_at, nanosecond_of, time_of};
 
 /// The result of an operator on two values. `and` and `or` know three truth values.
 pub(super) fn binary(operator: Operator, left: &Datum, right: &Datum) -> Datum {

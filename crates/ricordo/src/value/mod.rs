@@ -4,6 +4,7 @@
 //! record, null, or blank. Nothing here knows what a form is.
 
 mod arithmetic;
+pub(crate) mod calendar;
 mod content;
 mod depth;
 mod display;

@@ -5,29 +5,29 @@
 use jiff::civil::{Date, DateTime, Time};
 
 /// The nanoseconds of a second.
-pub(super) const SECOND: i128 = 1_000_000_000;
+pub(crate) const SECOND: i128 = 1_000_000_000;
 /// The nanoseconds of a day.
-pub(super) const DAY: i128 = 86_400 * SECOND;
+pub(crate) const DAY: i128 = 86_400 * SECOND;
 
 /// Nanoseconds from the beginning of 1970 to a date and time, wherever that is.
-pub(super) fn instant(local: DateTime) -> i128 {
+pub(crate) fn instant(local: DateTime) -> i128 {
     i128::from(day_number(local.date())) * DAY + nanosecond_of(local.time())
 }
 
 /// The date and time that is so many nanoseconds after the beginning of 1970; `None` before the year 1 and after 9999.
-pub(super) fn local_at(instant: i128) -> Option<DateTime> {
+pub(crate) fn local_at(instant: i128) -> Option<DateTime> {
     let date = date_of_day(i64::try_from(instant.div_euclid(DAY)).ok()?)?;
     Some(date.to_datetime(time_of(instant.rem_euclid(DAY))?))
 }
 
 /// The nanoseconds of its day before a time.
-pub(super) fn nanosecond_of(time: Time) -> i128 {
+pub(crate) fn nanosecond_of(time: Time) -> i128 {
     let minutes = i128::from(time.hour()) * 60 + i128::from(time.minute());
     (minutes * 60 + i128::from(time.second())) * SECOND + i128::from(time.subsec_nanosecond())
 }
 
 /// The time with so many nanoseconds of its day before it.
-pub(super) fn time_of(nanosecond: i128) -> Option<Time> {
+pub(crate) fn time_of(nanosecond: i128) -> Option<Time> {
     let (seconds, rest) =
         (i32::try_from(nanosecond / SECOND).ok()?, i32::try_from(nanosecond % SECOND).ok()?);
     let part = |seconds: i32| i8::try_from(seconds).ok();
@@ -41,7 +41,7 @@ const DAYS_OF_400_YEARS: i64 = 146_097;
 const DAYS_TO_1970: i64 = 719_468;
 
 /// The days from the beginning of 1970 to a date.
-fn day_number(date: Date) -> i64 {
+pub(crate) fn day_number(date: Date) -> i64 {
     let (month, day) = (i64::from(date.month()), i64::from(date.day()));
     let year = i64::from(date.year()) - i64::from(month <= 2);
     let (period, year) = (year.div_euclid(400), year.rem_euclid(400));
@@ -49,8 +49,8 @@ fn day_number(date: Date) -> i64 {
     period * DAYS_OF_400_YEARS + year * 365 + year / 4 - year / 100 + day_of_year - DAYS_TO_1970
 }
 
-/// The date that is so many days after the beginning of 1970.
-fn date_of_day(number: i64) -> Option<Date> {
+/// The date that is so many days after the beginning of 1970; `None` before the year 1 and after 9999.
+pub(crate) fn date_of_day(number: i64) -> Option<Date> {
     let day = number.checked_add(DAYS_TO_1970)?;
     let (period, day) = (day.div_euclid(DAYS_OF_400_YEARS), day.rem_euclid(DAYS_OF_400_YEARS));
     let year = (day - day / 1_460 + day / 36_524 - day / 146_096) / 365;
