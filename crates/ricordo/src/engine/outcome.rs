@@ -99,10 +99,10 @@ impl Outcome {
         } else {
             to_notify(tree, observers, &changes, &gone, may_be_gone)
         };
-        // That a variant came or went is seen from the tag, and from what is in it; who holds the focus matters to bindings alone.
-        if may_be_gone || tree.changes().focus_before().is_some() {
+        // That a variant came or went is seen from the tag, and from what is in it.
+        if may_be_gone || changes.iter().any(|change| change.aspects.contains(Aspects::UNNAMED)) {
             changes.retain_mut(|change| {
-                change.aspects = change.aspects.without(Aspects::HOLDER);
+                change.aspects = change.aspects.without(Aspects::UNNAMED);
                 !tree.is_variant(change.place)
                     && (!change.aspects.is_empty() || !change.children_before().is_empty())
             });

@@ -50,9 +50,6 @@ impl Aspects {
     /// Whether the place leads its counterpart, or overrides its suggestion.
     pub const DRIVER: Aspects = Aspects(32768);
 
-    /// Which binding of the place has the focus. It is not among all aspects, since it concerns nobody but bindings.
-    pub(crate) const HOLDER: Aspects = Aspects(65536);
-
     /// That rows or records came or went: the place itself, or what is in it. Only settling sees it.
     pub(crate) const PLACED: Aspects = Aspects(1 << 17);
     /// Where the value of the place comes from. Only settling sees it.
@@ -69,10 +66,14 @@ impl Aspects {
     /// The aggregates of a record that no field shows: each is one of these. Only settling sees it.
     pub(crate) const SUBTOTALS: Aspects = Aspects(0b111_1111 << 25);
 
-    /// Whether a submit of the form was tried. It is not among all aspects: only what is shown because of it depends on it.
+    /// Which binding of the place has the focus.
+    pub(crate) const HOLDER: Aspects = Aspects(1 << 16);
+    /// Whether a submit of the form was tried.
     pub(crate) const TRIED: Aspects = Aspects(1 << 23);
-    /// What the place compares with. It is not among all aspects: only a selector that reads a baseline depends on it.
+    /// What the place compares with.
     pub(crate) const BASELINE: Aspects = Aspects(1 << 24);
+    /// What only bindings and selectors depend on: these aspects are not among all, and no change is listed for them alone.
+    pub(crate) const UNNAMED: Aspects = Aspects(Self::HOLDER.0 | Self::TRIED.0 | Self::BASELINE.0);
 
     /// All of them.
     pub const ALL: Aspects = Aspects(0xffff);

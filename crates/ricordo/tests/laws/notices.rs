@@ -5,7 +5,7 @@ use std::cell::RefCell;
 use std::rc::Rc;
 
 use proptest::prelude::*;
-use ricordo::engine::{Aspects, PlaceId};
+use ricordo::engine::{Aspects, Engine, PlaceId};
 use ricordo::exchange::{Command, read_data, read_definition, read_journal};
 use ricordo::form::Counts;
 use ricordo::{Form, Place, Subscription, Value, View};
@@ -337,6 +337,32 @@ proptest! {
         }
         prop_assert_eq!(lines.take(), again.take(), "{}", journal);
         prop_assert_eq!(original.dump().to_string(), replayed.dump().to_string());
+    }
+}
+
+proptest! {
+    /// What an outcome lists as changed can be put in words.
+    #[test]
+    fn every_change_says_what_differs(
+        definition in record(), seed: u64, steps in steps(25), savings in savings(),
+    ) {
+        let (form, mut reference) = form(&definition, seed);
+        let schema = read_definition(&definition.schema().to_string()).unwrap();
+        let mut engine = Engine::of(&schema.into(), Some(form.value())).unwrap();
+        let pointers: Vec<String> = reference.places().into_iter().map(|(pointer, _)| pointer).collect();
+        for (step, saving) in steps.iter().zip(&savings) {
+            let lines = [step.line(&reference), saving.line(&definition, &pointers)];
+            for line in lines.into_iter().flatten() {
+                apply(&form, &mut reference, &line);
+                let journal = read_journal(&format!("\n{line}")).unwrap();
+                let Command::Apply(action) = journal[0].command.clone() else { panic!("an action") };
+                let Ok(outcome) = engine.apply(action) else { continue };
+                for change in outcome.changes() {
+                    let words = engine.change_words(change);
+                    prop_assert!(!words.ends_with(": "), "{line}: {words}");
+                }
+            }
+        }
     }
 }
 
