@@ -132,6 +132,8 @@ impl Tree {
     pub(crate) fn take_sent_as_baseline(&mut self) -> Rebased {
         let mut rebased = Rebased::default();
         let Some(mut sent) = self.sent.take() else { return rebased };
+        // A list compares with the hash of everything in it.
+        let mut lists = FxHashSet::default();
         let mut replaced = Vec::new();
         for SentRecord { place, presence, first } in std::mem::take(&mut sent.records) {
             if !self.knows(place) {
@@ -140,6 +142,7 @@ impl Tree {
             if presence == Presence::Present && self.baseline_presence(place) != Presence::Present {
                 rebased.records.insert(place);
             }
+            lists.extend(self.lists_around(place));
             let (now, current) = (self.presence(place), self.first_child(place));
             match presence {
                 Presence::Present if current != first && now == Presence::Present => {
@@ -154,21 +157,20 @@ impl Tree {
                 }
             }
         }
-        let mut lists = FxHashSet::default();
         for SentList { place, presence, rows } in std::mem::take(&mut sent.lists) {
             if let Some(list) = self.list(place) {
                 let kept: FxHashSet<Key> = rows.iter().copied().collect();
                 let gone = list.baseline.iter().filter(|key| !kept.contains(key));
                 rebased.rows.extend(gone.map(|key| (place, *key)));
                 self.set_baseline_rows(place, presence, rows);
-                lists.insert(place);
+                lists.extend(self.lists_around(place));
             }
         }
         for SentField { place, value, leads } in std::mem::take(&mut sent.fields) {
             if self.knows(place) {
                 rebased.fields.insert(place);
                 self.set_field_baseline(place, value, leads);
-                lists.extend(self.with_ancestors(place).filter(|around| self.list(*around).is_some()));
+                lists.extend(self.lists_around(place));
             }
         }
         for (place, value) in replaced {
@@ -177,6 +179,11 @@ impl Tree {
         self.hash_baselines_of(lists);
         self.sent = Some(sent);
         rebased
+    }
+
+    /// The lists that a place is or lies in.
+    pub(super) fn lists_around(&self, place: PlaceId) -> impl Iterator<Item = PlaceId> {
+        self.with_ancestors(place).filter(|around| self.list(*around).is_some())
     }
 
     /// Makes a record be there, or not, in its value and in its baseline, with the children that begin here.
