@@ -2,11 +2,13 @@
 //!
 //! The engine runs nothing itself. When a value is to be checked it gives out a *ticket* for the place and the value, and the place
 //! is pending. Whoever finds the answer out says it by [`Action::Answer`](super::Action::Answer). A ticket is out of date as soon as
-//! the value is another; its answer then changes nothing.
+//! the value changes; a late answer to it has no effect.
 //!
 //! A value is checked if it differs from the baseline, is not empty, and has no other error.
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
+use std::ops::Range;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -66,11 +68,13 @@ pub enum Verdict {
 #[derive(Clone, Debug)]
 struct DeferredCheck {
     part: PartId,
-    constraint: ConstraintId,
     name: Arc<str>,
     /// How long nothing must have been typed before a ticket is given out.
     pause: Duration,
 }
+
+/// A deferred check of a place.
+type Check = (PlaceId, ConstraintId);
 
 /// How far the check of a value is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -89,14 +93,26 @@ struct Checking {
     progress: Progress,
 }
 
+impl Checking {
+    fn is_asked(&self) -> bool {
+        matches!(self.progress, Progress::Asked(_))
+    }
+}
+
 /// The deferred checks of a form.
+///
+/// `held` and `asked` are indexes of `checking`, so that nothing here searches all values that were ever checked: [`Self::put`] alone
+/// changes the three of them.
 #[derive(Debug, Default)]
 pub(super) struct DeferredChecks {
+    /// In the order of their parts. The constraint of a check has its position here as its number.
     declared: Vec<DeferredCheck>,
-    checking: FxHashMap<(PlaceId, ConstraintId), Checking>,
+    checking: FxHashMap<Check, Checking>,
+    held: BTreeSet<(Duration, Check)>,
+    asked: BTreeMap<TicketId, Check>,
     given_out: u64,
-    /// Tickets that nobody has taken yet.
-    to_take: Vec<Ticket>,
+    /// Tickets that nobody has taken yet. Some may be out of date.
+    to_take: Vec<TicketId>,
 }
 
 impl DeferredChecks {
@@ -106,68 +122,110 @@ impl DeferredChecks {
         let mut checks = DeferredChecks::default();
         for (part, described) in schema.parts() {
             for Deferred { check, pause } in &described.deferred {
-                let number = u32::try_from(checks.declared.len()).unwrap_or(u32::MAX);
-                let constraint = ConstraintId::of_deferred(number);
+                let constraint = ConstraintId::of_deferred(checks.declared.len());
                 let words =
                     ConstraintWords { message: "".into(), is_warning: false, id: Some(check.clone()) };
                 tree.add_constraint(constraint, words);
-                let (name, pause) = (check.clone(), *pause);
-                checks.declared.push(DeferredCheck { part, constraint, name, pause });
+                checks.declared.push(DeferredCheck { part, name: check.clone(), pause: *pause });
             }
         }
+        debug_assert!(checks.declared.is_sorted_by_key(|check| check.part), "parts come in order");
         checks
     }
 
-    /// The checks of the places of a part.
-    fn of(&self, part: PartId) -> Vec<(ConstraintId, Duration)> {
-        let declared = self.declared.iter().filter(|check| check.part == part);
-        declared.map(|check| (check.constraint, check.pause)).collect()
+    /// The numbers of the checks of a part.
+    fn of(&self, part: PartId) -> Range<usize> {
+        let first = self.declared.partition_point(|check| check.part < part);
+        let count = self.declared[first..].iter().take_while(|check| check.part == part).count();
+        first..first + count
     }
 
-    fn name(&self, constraint: ConstraintId) -> Option<&Arc<str>> {
-        self.declared.iter().find(|check| check.constraint == constraint).map(|check| &check.name)
+    fn declared(&self, constraint: ConstraintId) -> Option<&DeferredCheck> {
+        self.declared.get(constraint.deferred_number())
     }
 
     fn is_deferred(&self, constraint: ConstraintId) -> bool {
-        self.declared.iter().any(|check| check.constraint == constraint)
+        self.declared(constraint).is_some()
+    }
+
+    /// Notes how far a check is; `None` if there is nothing to check any more.
+    fn put(&mut self, check: Check, checking: Option<Checking>) {
+        let is_index_of = |checking: &Checking| checking.progress;
+        match self.checking.get(&check).map(is_index_of) {
+            Some(Progress::Held(due)) => _ = self.held.remove(&(due, check)),
+            Some(Progress::Asked(ticket)) => _ = self.asked.remove(&ticket),
+            Some(Progress::Answered) | None => {}
+        }
+        match checking.as_ref().map(is_index_of) {
+            Some(Progress::Held(due)) => _ = self.held.insert((due, check)),
+            Some(Progress::Asked(ticket)) => _ = self.asked.insert(ticket, check),
+            Some(Progress::Answered) | None => {}
+        }
+        match checking {
+            Some(checking) => _ = self.checking.insert(check, checking),
+            None => _ = self.checking.remove(&check),
+        }
+    }
+
+    fn advance(&mut self, check: Check, progress: Progress) {
+        if let Some(checking) = self.checking.get(&check) {
+            let value = checking.value.clone();
+            self.put(check, Some(Checking { value, progress }));
+        }
     }
 
     /// Gives out the ticket for what a place holds.
-    fn ask(&mut self, place: PlaceId, constraint: ConstraintId) {
-        let Some(check) = self.name(constraint).cloned() else { return };
-        let Some(checking) = self.checking.get_mut(&(place, constraint)) else { return };
+    fn ask(&mut self, check: Check) {
         self.given_out += 1;
-        let id = TicketId(self.given_out);
-        checking.progress = Progress::Asked(id);
-        let value = checking.value.clone();
-        self.to_take.push(Ticket { id, check, place, value });
+        let ticket = TicketId(self.given_out);
+        self.advance(check, Progress::Asked(ticket));
+        self.to_take.push(ticket);
+    }
+
+    fn name_of(&self, ticket: TicketId) -> Option<&str> {
+        let (_, constraint) = self.asked.get(&ticket)?;
+        Some(&self.declared(*constraint)?.name)
+    }
+
+    /// The ticket of this id; `None` if it is out of date.
+    fn ticket(&self, id: TicketId) -> Option<Ticket> {
+        let (place, constraint) = *self.asked.get(&id)?;
+        let check = self.declared(constraint)?.name.clone();
+        let value = self.checking.get(&(place, constraint))?.value.clone();
+        Some(Ticket { id, check, place, value })
+    }
+
+    /// The checks that are under way.
+    fn under_way(&self) -> impl Iterator<Item = Check> {
+        self.asked.values().copied().chain(self.held.iter().map(|(_, check)| *check))
+    }
+
+    fn is_under_way(&self, check: Check) -> bool {
+        self.checking.get(&check).is_some_and(|checking| checking.progress != Progress::Answered)
     }
 }
 
 impl Engine {
     /// Whether a check of the place, or of one in it, is under way.
     pub(super) fn has_pending_checks(&self, place: PlaceId) -> bool {
-        let pending =
-            self.checks.checking.iter().filter(|(_, checking)| checking.progress != Progress::Answered);
-        pending.into_iter().any(|((of, _), _)| self.tree.with_ancestors(*of).any(|around| around == place))
+        self.checks.under_way().any(|(of, _)| self.tree.with_ancestors(of).any(|around| around == place))
     }
 
-    /// The tickets that were given out since this was last called, but for those that are out of date.
+    /// The tickets that were given out since this was last called, except those that are out of date.
     pub fn take_tickets(&mut self) -> Vec<Ticket> {
-        let tickets = std::mem::take(&mut self.checks.to_take);
-        tickets.into_iter().filter(|ticket| self.is_current(ticket.id)).collect()
+        self.take_tickets_of(|_| true)
     }
 
-    /// The tickets for these checks that were given out and not taken yet, but for those that are out of date.
+    /// The tickets for these checks that were given out and not taken yet, except those that are out of date.
     pub(crate) fn take_tickets_of(&mut self, is_answered: impl Fn(&str) -> bool) -> Vec<Ticket> {
-        if self.checks.to_take.is_empty() {
-            return Vec::new();
-        }
-        let (tickets, rest): (Vec<Ticket>, Vec<Ticket>) = std::mem::take(&mut self.checks.to_take)
-            .into_iter()
-            .partition(|ticket| is_answered(&ticket.check));
+        let to_take = std::mem::take(&mut self.checks.to_take).into_iter();
+        let checks = &self.checks;
+        let (taken, rest): (Vec<TicketId>, Vec<TicketId>) = to_take
+            .filter(|ticket| checks.asked.contains_key(ticket))
+            .partition(|ticket| checks.name_of(*ticket).is_some_and(&is_answered));
+        let tickets = taken.into_iter().filter_map(|ticket| checks.ticket(ticket)).collect();
         self.checks.to_take = rest;
-        tickets.into_iter().filter(|ticket| self.is_current(ticket.id)).collect()
+        tickets
     }
 
     /// Whether the form has a deferred check of this name.
@@ -182,7 +240,7 @@ impl Engine {
 
     /// Whether a ticket waits for its answer, and is not out of date.
     pub fn is_current(&self, ticket: TicketId) -> bool {
-        self.checks.checking.values().any(|checking| checking.progress == Progress::Asked(ticket))
+        self.checks.asked.contains_key(&ticket)
     }
 
     /// Brings up to date what is being checked, after a change; whether that changed anything that is to be settled.
@@ -190,59 +248,61 @@ impl Engine {
         if self.checks.declared.is_empty() {
             return false;
         }
-        let relevant = Aspects::VALUE
+        // What came, went, or changed its relevance did so with everything in it.
+        let with_all_in_it = Aspects::PLACED | Aspects::RELEVANT;
+        let relevant = with_all_in_it
+            | Aspects::VALUE
             | Aspects::ENTRY
             | Aspects::DIRTY
             | Aspects::FINDINGS
-            | Aspects::VALIDITY
-            | Aspects::RELEVANT
-            | Aspects::PLACED
-            | Aspects::STRUCTURE;
+            | Aspects::VALIDITY;
         let changed = self.tree.changes().places().iter();
-        let changed: Vec<PlaceId> = changed
+        let changed: Vec<(PlaceId, bool)> = changed
             .filter(|changed| changed.aspects.contains(relevant))
-            .map(|changed| changed.place)
+            .map(|changed| (changed.place, changed.aspects.contains(with_all_in_it)))
             .collect();
         let mut seen = FxHashSet::default();
         let mut is_other = false;
-        for place in changed {
-            is_other |= self.update_checks_in(place, &mut seen);
+        for (place, is_all) in changed {
+            is_other |= self.update_checks_in(place, is_all, &mut seen);
         }
         is_other
     }
 
-    fn update_checks_in(&mut self, place: PlaceId, seen: &mut FxHashSet<PlaceId>) -> bool {
-        if !seen.insert(place) || !self.tree.knows(place) {
+    fn update_checks_in(&mut self, place: PlaceId, is_all: bool, seen: &mut FxHashSet<PlaceId>) -> bool {
+        if !self.tree.knows(place) || (is_all && !seen.insert(place)) {
             return false;
         }
+        self.tree.cost.checks += 1;
         let mut is_other = false;
-        for (constraint, pause) in self.checks.of(self.tree.part_id(place)) {
-            is_other |= self.update_check(place, constraint, pause);
+        for number in self.checks.of(self.tree.part_id(place)) {
+            is_other |= self.update_check(place, number);
         }
-        // What comes, goes, or is no longer relevant does so with all in it.
-        let below: Vec<PlaceId> = self.tree.children(place).chain(self.tree.rows(place)).collect();
-        for child in below {
-            is_other |= self.update_checks_in(child, seen);
+        if is_all {
+            let below: Vec<PlaceId> = self.tree.children(place).chain(self.tree.rows(place)).collect();
+            for child in below {
+                is_other |= self.update_checks_in(child, true, seen);
+            }
         }
         is_other
     }
 
-    fn update_check(&mut self, place: PlaceId, constraint: ConstraintId, pause: Duration) -> bool {
-        let key = (place, constraint);
-        let value = self.value_to_check(place);
-        match (self.checks.checking.get(&key), value) {
+    fn update_check(&mut self, place: PlaceId, number: usize) -> bool {
+        let check = (place, ConstraintId::of_deferred(number));
+        let pause = self.checks.declared[number].pause;
+        match (self.checks.checking.get(&check), self.value_to_check(place)) {
             (None, None) => return false,
             (Some(checking), Some(value)) if checking.value == value => return false,
-            (Some(_), None) => _ = self.checks.checking.remove(&key),
+            (Some(_), None) => self.checks.put(check, None),
             (_, Some(value)) => {
                 let progress = Progress::Held(self.pauses.clock().saturating_add(pause));
-                self.checks.checking.insert(key, Checking { value, progress });
+                self.checks.put(check, Some(Checking { value, progress }));
                 if pause.is_zero() {
-                    self.checks.ask(place, constraint);
+                    self.checks.ask(check);
                 }
             }
         }
-        self.say(place, constraint, None);
+        self.say(check, None);
         true
     }
 
@@ -265,11 +325,10 @@ impl Engine {
     }
 
     /// Says of a place that it failed a check, or did not, and whether any check of it is under way.
-    fn say(&mut self, place: PlaceId, constraint: ConstraintId, failed: Option<Arc<str>>) {
-        let checking = self.checks.checking.iter();
-        let is_pending = checking
-            .filter(|((of, _), _)| *of == place)
-            .any(|(_, checking)| checking.progress != Progress::Answered);
+    fn say(&mut self, (place, constraint): Check, failed: Option<Arc<str>>) {
+        let mut of_place = self.checks.of(self.tree.part_id(place));
+        let is_pending =
+            of_place.any(|number| self.checks.is_under_way((place, ConstraintId::of_deferred(number))));
         self.tree.change_properties(place, |properties| {
             properties.is_pending = is_pending;
             properties.failed.retain(|known| known.constraint != constraint);
@@ -283,27 +342,22 @@ impl Engine {
     /// Gives out the tickets whose pause is over, and those in these places.
     pub(super) fn ask_what_is_due(&mut self, at_once: &[PlaceId]) {
         let clock = self.pauses.clock();
-        let is_due = |((place, _), checking): &(&(PlaceId, ConstraintId), &Checking)| match checking.progress
-        {
-            Progress::Held(due) => {
-                due <= clock || self.tree.with_ancestors(*place).any(|around| at_once.contains(&around))
-            }
-            Progress::Asked(_) | Progress::Answered => false,
+        let is_at_once =
+            |place: PlaceId| self.tree.with_ancestors(place).any(|around| at_once.contains(&around));
+        let held = self.checks.held.iter();
+        let due: Vec<Check> = if at_once.is_empty() {
+            held.take_while(|(due, _)| *due <= clock).map(|(_, check)| *check).collect()
+        } else {
+            held.filter(|(due, (place, _))| *due <= clock || is_at_once(*place))
+                .map(|(_, check)| *check)
+                .collect()
         };
-        let mut due: Vec<(PlaceId, ConstraintId)> =
-            self.checks.checking.iter().filter(is_due).map(|(key, _)| *key).collect();
-        // The map has no order of its own.
-        crate::value::sort(&mut due);
-        due.into_iter().for_each(|(place, constraint)| self.checks.ask(place, constraint));
+        due.into_iter().for_each(|check| self.checks.ask(check));
     }
 
     /// How long until a ticket is given out that is held back.
     pub(super) fn next_ticket(&self) -> Option<Duration> {
-        let due = self.checks.checking.values().filter_map(|checking| match checking.progress {
-            Progress::Held(due) => Some(due.saturating_sub(self.pauses.clock())),
-            Progress::Asked(_) | Progress::Answered => None,
-        });
-        due.min()
+        self.checks.held.first().map(|(due, _)| due.saturating_sub(self.pauses.clock()))
     }
 
     /// Takes in the answer to a ticket: the one of this id or, without one, that of the check of this place.
@@ -316,44 +370,33 @@ impl Engine {
     ) -> Result<Outcome, Error> {
         let action = Action::Answer { at: at.clone(), check: check.into(), ticket, verdict: verdict.clone() };
         let summary = ActionSummary::of(&action, self);
-        if let Some((place, constraint)) = self.asked(at, check, ticket)? {
-            let key = (place, constraint);
-            if let Some(checking) = self.checks.checking.get_mut(&key) {
-                checking.progress = Progress::Answered;
-            }
+        if let Some(asked) = self.asked(at, check, ticket)? {
+            self.checks.advance(asked, Progress::Answered);
             let failed = match verdict {
                 Verdict::Failed(message) => Some(self.without_secrets(message).into()),
                 Verdict::Passed | Verdict::Unknown => None,
             };
-            self.say(place, constraint, failed);
+            self.say(asked, failed);
         }
         self.finish(Performed { summary, ..Performed::default() })
     }
 
     /// What a ticket is for; `None` if it is out of date.
-    fn asked(
-        &self,
-        at: &Address,
-        check: &str,
-        ticket: Option<TicketId>,
-    ) -> Result<Option<(PlaceId, ConstraintId)>, Error> {
-        let waiting = self.checks.checking.iter();
+    fn asked(&self, at: &Address, check: &str, ticket: Option<TicketId>) -> Result<Option<Check>, Error> {
         if let Some(ticket) = ticket {
-            let is_asked = |(_, checking): &(_, &Checking)| checking.progress == Progress::Asked(ticket);
             if ticket.0 == 0 || ticket.0 > self.checks.given_out {
                 let message = format!("ticket {} was never given out", ticket.0);
                 return Err(Error::new(ErrorKind::NotFound, Pointer::root(), message));
             }
-            return Ok(waiting.into_iter().find(is_asked).map(|(key, _)| *key));
+            return Ok(self.checks.asked.get(&ticket).copied());
         }
         let place = self.present(at)?;
-        let is_asked = |((of, constraint), checking): &(&(PlaceId, ConstraintId), &Checking)| {
-            *of == place
-                && matches!(checking.progress, Progress::Asked(_))
-                && self.checks.name(*constraint).is_some_and(|name| **name == *check)
-        };
-        if let Some((key, _)) = waiting.into_iter().find(is_asked) {
-            return Ok(Some(*key));
+        let mut of_place = self.checks.of(self.tree.part_id(place));
+        let number = of_place.find(|number| *self.checks.declared[*number].name == *check);
+        let of_name = number.map(|number| (place, ConstraintId::of_deferred(number)));
+        let is_asked = |check: &Check| self.checks.checking.get(check).is_some_and(Checking::is_asked);
+        if let Some(asked) = of_name.filter(is_asked) {
+            return Ok(Some(asked));
         }
         let pointer = self.tree.pointer(place);
         let message = format!("{} does not wait for the check “{check}”", Named(&pointer));

@@ -54,11 +54,16 @@ impl ConstraintId {
     /// The id of the first constraint.
     pub(crate) const FIRST: ConstraintId = ConstraintId(NonZeroU32::MIN);
 
-    /// The id of a deferred check, by its number: they are told apart from constraints by their size.
-    pub(crate) fn of_deferred(number: u32) -> Self {
-        ConstraintId(
-            NonZeroU32::MAX.get().checked_sub(number).and_then(NonZeroU32::new).unwrap_or(NonZeroU32::MAX),
-        )
+    /// The id of a deferred check, by its number. These ids count down from the largest, so that they are told apart from those of
+    /// constraints.
+    pub(crate) fn of_deferred(number: usize) -> Self {
+        let down = u32::try_from(number).ok().and_then(|number| u32::MAX.checked_sub(number));
+        ConstraintId(down.and_then(NonZeroU32::new).unwrap_or(NonZeroU32::MAX))
+    }
+
+    /// The number of the deferred check that has this id; for the id of a constraint, a number that no check has.
+    pub(crate) fn deferred_number(self) -> usize {
+        (u32::MAX - self.0.get()) as usize
     }
 
     /// The aspect by which an aggregate of this id is observed.

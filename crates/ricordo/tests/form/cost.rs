@@ -211,3 +211,39 @@ fn a_quiet_save_of_what_is_dirty_costs_what_is_dirty() {
     };
     assert_eq!(in_a_row(100), in_a_row(10_000));
 }
+
+/// Rows that come, go and move are no reason to look for values to check in all the others, and neither is an answer.
+#[test]
+fn a_deferred_check_costs_the_same_among_any_number_of_rows() {
+    #[derive(Clone, Default, Model)]
+    struct Codes {
+        rows: Vec<Code>,
+    }
+    #[derive(Clone, Default, Model)]
+    struct Code {
+        #[model(deferred(code_is_known))]
+        code: String,
+    }
+    let costs = |rows: usize| {
+        let form = Form::new(&Codes { rows: vec![Code::default(); rows] }).unwrap();
+        let _checking = form.subscribe_tickets("code_is_known", |ticket| ticket.pass().unwrap()).unwrap();
+        let list = form.place(at::<Codes>().rows()).unwrap();
+        let row = |position: usize| list.row(position).unwrap();
+        let code = |position: usize| form.place(at::<Codes>().rows().at(position).code()).unwrap();
+        let actions: [&dyn Fn() -> Result<(), Error>; 7] = [
+            &|| code(rows / 2).enter("a"),
+            &|| row(0).move_to(rows - 1),
+            &|| row(3).swap_with(&row(rows / 2)),
+            &|| row(rows / 2).remove(),
+            &|| form.undo(),
+            &|| list.push(Code::default()).map(drop),
+            &|| form.reset(),
+        ];
+        actions.map(|act| {
+            let before = form.cost();
+            act().unwrap();
+            (form.cost() - before).checks
+        })
+    };
+    assert_eq!(costs(100), costs(10_000));
+}
