@@ -93,7 +93,7 @@ impl Outcome {
     ) -> Self {
         let (mut changes, gone, is_step) = compare_all(tree, room);
         note_variants(tree, &mut changes);
-        let may_be_gone = tree.changes().is_structural();
+        let may_be_gone = tree.changes().may_have_gone_places();
         let notices = if observers.is_empty() {
             SmallVec::new()
         } else {
@@ -139,10 +139,14 @@ fn compare_all(tree: &Tree, mut changes: Vec<Change>) -> (Vec<Change>, Vec<Place
     for changed in set.places() {
         // A change in a place that is gone notifies nobody; that the place is gone is a change of its container. What was in the
         // place may no longer be reachable from there, so it is collected.
-        if !set.is_structural() || is_there(tree, changed) {
+        if !set.may_have_gone_places() || is_there(tree, changed) {
             changes.extend(structure.compare(tree, changed, flags.take(changed.place), &mut is_step));
-        } else {
-            gone.extend(structure.other_children(tree, changed.place));
+            continue;
+        }
+        gone.extend(structure.other_children(tree, changed.place));
+        // The baseline of what it lies in can still be seen.
+        if changed.aspects.contains(Aspects::BASELINE) && tree.knows(changed.place) {
+            changes.push(Change::of(changed.place, Aspects::BASELINE));
         }
     }
     for (place, aspects) in flags.rest() {

@@ -216,7 +216,7 @@ pub(crate) struct ChangeSet {
     made: Vec<PlaceId>,
     /// What had the focus at the start, if that has changed.
     focus: Option<FocusBefore>,
-    is_structural: bool,
+    may_have_gone_places: bool,
     has_structure: bool,
     has_sources: bool,
     has_new_baseline: bool,
@@ -254,9 +254,9 @@ impl ChangeSet {
         &self.places
     }
 
-    /// Whether places came or went.
-    pub(crate) fn is_structural(&self) -> bool {
-        self.is_structural
+    /// Whether there may be places in it that are gone: places came or went, or a baseline changed, also that of what is gone.
+    pub(crate) fn may_have_gone_places(&self) -> bool {
+        self.may_have_gone_places
     }
 
     /// Whether the log has changes of rows, or of the children of records.
@@ -490,24 +490,26 @@ impl ChangeSet {
     /// Logs a change that was noted.
     pub(super) fn push(&mut self, reversal: Reversal) {
         match &reversal {
-            Reversal::RowMade { .. } | Reversal::Presence { .. } | Reversal::Baseline { .. } => {
-                self.is_structural = true;
+            Reversal::RowMade { .. }
+            | Reversal::Presence { .. }
+            | Reversal::Baseline { .. }
+            | Reversal::FieldBaseline { .. } => {
+                self.may_have_gone_places = true;
             }
             Reversal::RowInserted { .. } | Reversal::RowRemoved { .. } => {
-                (self.is_structural, self.has_structure) = (true, true);
+                (self.may_have_gone_places, self.has_structure) = (true, true);
             }
             Reversal::RowMoved { .. } | Reversal::RowsSwapped { .. } | Reversal::Displaced { .. } => {
                 self.has_structure = true;
             }
             Reversal::Children { record, .. } => {
-                (self.is_structural, self.has_structure) = (true, true);
+                (self.may_have_gone_places, self.has_structure) = (true, true);
                 self.made.push(*record);
             }
             Reversal::Source { .. } => self.has_sources = true,
             Reversal::NewBaseline => self.has_new_baseline = true,
             Reversal::Focus { before } => _ = self.focus.get_or_insert(FocusBefore(*before)),
             Reversal::Field { .. }
-            | Reversal::FieldBaseline { .. }
             | Reversal::Touched { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
@@ -633,7 +635,7 @@ impl ChangeSet {
         self.to_check.clear();
         self.made.clear();
         (self.savepoint, self.focus) = (0, None);
-        (self.is_structural, self.has_structure) = (false, false);
+        (self.may_have_gone_places, self.has_structure) = (false, false);
         (self.has_sources, self.has_new_baseline) = (false, false);
     }
 }

@@ -148,7 +148,7 @@ impl Tree {
     /// Whether something was changed that is out of sight now, and may be brought back by undoing an earlier step.
     pub(crate) fn has_changed_out_of_sight(&self) -> bool {
         // Most transactions take nothing out of sight.
-        if !self.changes.is_structural() || self.changes.has_new_baseline() {
+        if !self.changes.may_have_gone_places() || self.changes.has_new_baseline() {
             return false;
         }
         let is_out_of_sight = |place: PlaceId| self.knows(place) && !self.is_there(place);

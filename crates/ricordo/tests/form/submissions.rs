@@ -500,6 +500,33 @@ fn a_selector_that_reads_a_baseline_follows_an_accept() {
     assert!(seen.borrow()[0][1].starts_with(r#"[{"name":"rye""#), "{seen:?}");
 }
 
+/// What is not there compares with something else, which nobody can see.
+#[test]
+fn an_accept_notifies_nobody_of_fields_in_a_record_that_was_emptied_meanwhile() {
+    let address = Address { street: "Mill Lane".into(), town: String::new() };
+    let form = Form::new(&Order { address: Some(address), ..order() }).unwrap();
+    form.enter("/address/street", "High Street").unwrap();
+    let submission = submit(&form);
+    form.place::<&str>("/address").unwrap().clear().unwrap();
+    let calls = Rc::new(RefCell::new(0));
+    let count = calls.clone();
+    let _watching = form.subscribe("/address", move |_| *count.borrow_mut() += 1).unwrap();
+    let streets = Rc::new(RefCell::new(Vec::new()));
+    let log = streets.clone();
+    let _baselines = form
+        .subscribe_selector(
+            |view| view.at("/address").map(|address| address.place().baseline().to_string()),
+            move |update| log.borrow_mut().push(update.now().clone().unwrap_or_default()),
+        )
+        .unwrap();
+    submission.accept().unwrap();
+    assert_eq!(*calls.borrow(), 0);
+    assert_eq!(*streets.borrow(), [r#"{"street":"High Street","town":""}"#]);
+    form.undo().unwrap();
+    assert_eq!(*calls.borrow(), 1);
+    assert!(!form.is_dirty());
+}
+
 #[test]
 fn a_submission_is_recorded_and_replayed() {
     let (form, order) = (form(), at::<Order>());
