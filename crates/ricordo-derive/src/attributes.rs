@@ -132,16 +132,7 @@ impl FieldAttributes {
                 quote!(#variant(#number))
             }
             "format" => {
-                let format: LitStr = meta.value()?.parse()?;
-                let variant = match format.value().as_str() {
-                    "email" => quote!(Email),
-                    "url" => quote!(Url),
-                    "uri" => quote!(Uri),
-                    _ => {
-                        let message = "not a format that is known; there are \"email\", \"url\" and \"uri\"";
-                        return Err(Error::new_spanned(&format, message));
-                    }
-                };
+                let variant = word(meta, &[("email", "Email"), ("url", "Url"), ("uri", "Uri")])?;
                 self.check("suits_text", ty, key.span());
                 quote!(Format(::ricordo::model::derived::Format::#variant))
             }
@@ -154,25 +145,12 @@ impl FieldAttributes {
                 return Ok(());
             }
             "reveal" => {
-                let reveal: LitStr = meta.value()?.parse()?;
-                let variant = match reveal.value().as_str() {
-                    "touched" => quote!(Touched),
-                    "always" => quote!(Always),
-                    "submit" => quote!(Submit),
-                    _ => {
-                        let message = "`reveal` is \"touched\", \"always\" or \"submit\"";
-                        return Err(Error::new_spanned(&reveal, message));
-                    }
-                };
+                let variant =
+                    word(meta, &[("touched", "Touched"), ("always", "Always"), ("submit", "Submit")])?;
                 quote!(Reveal(::ricordo::model::derived::Reveal::#variant))
             }
             "findings" => {
-                let findings: LitStr = meta.value()?.parse()?;
-                let variant = match findings.value().as_str() {
-                    "all" => quote!(All),
-                    "first" => quote!(First),
-                    _ => return Err(Error::new_spanned(&findings, "`findings` is \"all\" or \"first\"")),
-                };
+                let variant = word(meta, &[("all", "All"), ("first", "First")])?;
                 quote!(Findings(::ricordo::model::derived::Findings::#variant))
             }
             "deferred" => {
@@ -265,6 +243,18 @@ impl FieldAttributes {
         let function = Ident::new(function, span);
         self.checks.extend(quote_spanned!(span=> ::ricordo::model::derived::#function::<#ty>();));
     }
+}
+
+/// The variant that a word stands for, of those that an attribute can be given.
+fn word(meta: &ParseNestedMeta<'_>, words: &[(&str, &str)]) -> syn::Result<Ident> {
+    let given: LitStr = meta.value()?.parse()?;
+    let found = words.iter().find(|(word, _)| given.value() == *word);
+    if let Some((_, variant)) = found {
+        return Ok(Ident::new(variant, Span::call_site()));
+    }
+    let known: Vec<String> = words.iter().map(|(word, _)| format!("\"{word}\"")).collect();
+    let name = meta.path.get_ident().map(ToString::to_string).unwrap_or_default();
+    Err(Error::new_spanned(&given, format!("`{name}` is one of {}", known.join(", "))))
 }
 
 /// Messages in the place of the library's own, as settings.

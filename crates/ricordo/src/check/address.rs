@@ -1,4 +1,6 @@
 //! Addresses of things: URIs as RFC 3986 has them, and URLs as browsers do.
+//!
+//! A library for URLs would bring tables of about 100 KB into every page, for names of hosts that are not ASCII.
 
 use std::net::{Ipv4Addr, Ipv6Addr};
 

@@ -1,5 +1,9 @@
 //! Problem details (RFC 9457): why something was rejected, as JSON.
 
+use std::borrow::Cow;
+
+use percent_encoding::percent_decode_str;
+
 use super::json::Node;
 use crate::engine::{Problem, ProblemError};
 use crate::schema::Error;
@@ -31,7 +35,7 @@ pub fn read_problem(text: &str) -> Result<Problem, Error> {
 pub(super) fn problem_of(node: Node<'_>) -> Result<Problem, Error> {
     let mut problem = Problem::default();
     for member in node.members()? {
-        let text = || member.node.string().ok().map(std::borrow::Cow::into_owned);
+        let text = || member.node.string().ok().map(Cow::into_owned);
         match &*member.name {
             "type" => problem.kind = text(),
             "title" => problem.title = text(),
@@ -53,7 +57,7 @@ fn error_of(node: Node<'_>) -> Option<ProblemError> {
     let members = node.members().ok()?;
     let text = |name: &str| {
         let member = members.iter().find(|member| member.name == name)?;
-        member.node.string().ok().map(std::borrow::Cow::into_owned)
+        member.node.string().ok().map(Cow::into_owned)
     };
     let detail = text("detail")?;
     let pointer = text("pointer").unwrap_or_default();
@@ -63,22 +67,7 @@ fn error_of(node: Node<'_>) -> Option<ProblemError> {
 
 /// A fragment of a URI without percent encoding (RFC 6901, section 6). What is not encoded properly stays as it is.
 fn percent_decoded(text: &str) -> String {
-    let (mut bytes, mut rest) = (Vec::with_capacity(text.len()), text.as_bytes());
-    while let Some((first, others)) = rest.split_first() {
-        let code = others.get(..2).and_then(|digits| std::str::from_utf8(digits).ok());
-        let code = code.filter(|digits| digits.bytes().all(|digit| digit.is_ascii_hexdigit()));
-        match code.and_then(|digits| u8::from_str_radix(digits, 16).ok()).filter(|_| *first == b'%') {
-            Some(byte) => {
-                bytes.push(byte);
-                rest = &others[2..];
-            }
-            None => {
-                bytes.push(*first);
-                rest = others;
-            }
-        }
-    }
-    String::from_utf8(bytes).unwrap_or_else(|_| text.to_owned())
+    percent_decode_str(text).decode_utf8().map_or_else(|_| text.to_owned(), Cow::into_owned)
 }
 
 /// Problem details as JSON has them.

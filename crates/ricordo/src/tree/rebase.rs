@@ -163,8 +163,7 @@ impl Tree {
         let is_mine = now != was || self.is_changed(place);
         let has_moved_rows =
             self.list(place).is_some_and(|list| list.displaced.iter().any(|key| list.sequence.holds(*key)));
-        let before: Vec<Key> =
-            self.list(place).map(|list| list.sequence.keys().collect()).unwrap_or_default();
+        let before = self.keys_in_order(place);
         let baseline = self.list(place).map(|list| list.baseline.clone()).unwrap_or_default();
         let rows = if let Value::List(rows) = theirs { rows } else { Vec::new() };
         let matched = self.matching_rows(place, &baseline, &rows);
@@ -194,9 +193,7 @@ impl Tree {
         }
         if now != Presence::Present && (is_mine || new != Presence::Present) {
             // Whoever has removed the list has removed its rows.
-            let rows: Vec<Key> =
-                self.list(place).map(|list| list.sequence.keys().collect()).unwrap_or_default();
-            rows.into_iter().for_each(|key| self.remove_row(place, key));
+            self.keys_in_order(place).into_iter().for_each(|key| self.remove_row(place, key));
         } else {
             let positions: FxHashMap<Key, u32> = baseline.iter().copied().zip(0..).collect();
             let stood: Vec<u32> = order.iter().filter_map(|key| positions.get(key).copied()).collect();
@@ -206,8 +203,12 @@ impl Tree {
         let presence = if is_mine && !is_absent { now } else { new };
         self.set_presence(place, presence);
         self.set_baseline_rows(place, new, order);
-        let after = self.list(place).map(|list| list.sequence.keys().collect::<Vec<Key>>());
-        rebase.rebased.forgets_steps |= after.is_some_and(|after| after != before);
+        rebase.rebased.forgets_steps |= self.keys_in_order(place) != before;
+    }
+
+    /// The keys of the rows of a list, in order.
+    fn keys_in_order(&self, list: PlaceId) -> Vec<Key> {
+        self.list(list).map(|list| list.sequence.keys().collect()).unwrap_or_default()
     }
 
     /// Puts the rows of a list in order after rows of the new baseline, which stand at the end, have come.
