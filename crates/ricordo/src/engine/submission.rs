@@ -26,7 +26,7 @@ pub enum Status {
     /// It is being edited.
     #[default]
     Editing,
-    /// It was submitted, and the answer is awaited; or the submit waits for checks.
+    /// A submission was handed out and is not answered yet, or a submit waits for checks.
     Submitting,
     /// What was submitted was accepted, and nothing has changed since.
     Accepted,
@@ -60,22 +60,20 @@ pub struct SubmitRequest {
     pub extent: Extent,
     /// Whether the submit waits for checks that are under way. Otherwise it is refused while there are any.
     pub waits: bool,
-    /// Whether a program submits by itself, and not a person: nothing is touched or committed, and it does not count as a try.
+    /// Whether a program submits by itself, not a person: nothing is touched or committed, and the submit is not counted.
     pub is_quiet: bool,
 }
 
-/// What follows when a submission is accepted.
+/// What follows once a submission is accepted.
 #[derive(Clone, Debug, Default, PartialEq)]
 #[non_exhaustive]
 pub enum AfterAccept {
-    /// Nothing: whoever has filled the form in goes on with the saved record. What was touched stays so, and what was done before
-    /// can be undone.
+    /// Nothing: the form goes on with the saved record. What was touched stays touched, and the history stays.
     #[default]
     Stay,
-    /// The form begins anew with the saved record: nothing is touched. What was typed meanwhile stays.
+    /// Nothing is touched any more, as after a reset. What was typed meanwhile stays.
     Reset,
-    /// The form begins anew with a blank record, in which these fields keep their values. What was typed meanwhile stays. Nothing
-    /// done before can be undone.
+    /// The form starts from a blank record, in which these fields keep their values. What was typed meanwhile stays. The history ends.
     Clear {
         /// The fields that keep their values.
         keep: Vec<Address>,
@@ -88,9 +86,9 @@ pub enum AfterAccept {
 pub enum Submitted {
     /// A submission was handed out: see [`Engine::submission`].
     Sent,
-    /// It waits for checks that are under way. When they are answered, the submission is handed out, or there are errors.
+    /// It waits for checks that are under way. Once they are answered, a submission is handed out, or there are errors.
     Waiting,
-    /// There are errors. They are shown, and the focus hint is the first place with one.
+    /// There are errors. They are shown, and the focus hint is the first place that has one.
     Invalid,
     /// Checks are under way, and it does not wait for them.
     Pending,
@@ -101,6 +99,7 @@ pub enum Submitted {
 pub struct Submission {
     number: u64,
     parts: Vec<PlaceId>,
+    extent: Extent,
     payload: Payload,
     /// Which rules the form had, and how often it was told the time.
     rules: u64,
@@ -141,6 +140,8 @@ pub(super) struct Submissions {
     pub(super) waiting: Option<Submit>,
     handed_out: u64,
     last: Option<(u64, Answer)>,
+    /// What was rejected last, unless something was accepted since or the form was begun anew.
+    rejected: Option<Submission>,
     /// What the other side does not have, whatever the baseline says: it was not relevant when it was sent.
     unsent: FxHashSet<PlaceId>,
     /// Where something was reported.
@@ -161,7 +162,7 @@ impl Engine {
         self.submissions.submits
     }
 
-    /// A number that moves whenever the content of the form does: a value, an entry, the rows of a list.
+    /// A number that changes whenever the content of the form does: a value, an entry, the rows of a list.
     pub fn revision(&self) -> u64 {
         self.submissions.revision
     }
@@ -181,6 +182,17 @@ impl Engine {
         self.submissions.problem.as_ref()
     }
 
+    /// Whether the form still holds what was rejected last: submitted again, the same would be sent. Something accepted since, or
+    /// another record in the form, ends that.
+    pub fn holds_rejected(&self) -> bool {
+        self.submissions.rejected.as_ref().is_some_and(|rejected| {
+            let unsent = &self.submissions.unsent;
+            rejected.parts.iter().all(|place| self.tree.knows(*place))
+                && Payload::gather(&self.tree, &rejected.parts, rejected.extent, unsent).value
+                    == rejected.payload.value
+        })
+    }
+
     /// What would be sent of the form now, whether it is valid or not. Secrets are not hidden in it.
     ///
     /// # Errors
@@ -198,11 +210,10 @@ impl Engine {
         }
         let part = |at: &Address| {
             let place = self.present(at)?;
-            let around: Vec<PlaceId> = self.tree.with_ancestors(place).collect();
-            if around.iter().any(|place| self.tree.part(*place).local) {
+            if self.tree.with_ancestors(place).any(|around| self.tree.part(around).local) {
                 return self.not_possible(place, "is beside the record, so it cannot be submitted");
             }
-            if around.iter().skip(1).any(|place| self.tree.list(*place).is_some()) {
+            if self.lies_in_list(place) {
                 return self.not_possible(
                     place,
                     "lies in a row, and cannot be submitted without its list: a row has no address that stays",
@@ -294,7 +305,7 @@ impl Engine {
         self.tree.keep_as_sent(&parts);
         self.submissions.handed_out += 1;
         let (number, rules) = (self.submissions.handed_out, self.history.rules());
-        self.submissions.in_flight = Some(Submission { number, parts, payload, rules });
+        self.submissions.in_flight = Some(Submission { number, parts, extent, payload, rules });
         self.submissions.status = Status::Submitting;
         Submitted::Sent
     }
@@ -324,6 +335,7 @@ impl Engine {
         let submission = self.take_answered("accepted")?;
         let mut rebased = vec![self.tree.take_sent_as_baseline()];
         self.end_submission(&submission, Answer::Accepted);
+        self.submissions.rejected = None;
         self.note_unsent(&submission);
         let is_other = value.is_some();
         if let Some(value) = value {
@@ -344,19 +356,11 @@ impl Engine {
             }
             Some(kept) => self.begin_next(&kept),
         }
-        self.settle_or_keep_for_later();
-        self.follow_answer();
+        self.settle_with_checks();
         // What nothing leads to any more is forgotten once settling has seen that it went.
         rebased.iter().for_each(|rebased| self.history.take_in(&mut self.tree, rebased));
         self.tree.drop_sent();
         Ok(self.report_answer(summary))
-    }
-
-    /// Brings deferred checks up to date after the baseline has become another.
-    fn follow_answer(&mut self) {
-        while self.update_checks() {
-            self.settle_or_keep_for_later();
-        }
     }
 
     fn lies_in_list(&self, place: PlaceId) -> bool {
@@ -377,15 +381,14 @@ impl Engine {
                 next.put(&tokens, value);
             }
         }
+        let next = schema.fit(schema.root(), next).unwrap_or_else(|_| schema.blank(schema.root()));
         let root = self.root();
         if self.tree.is_dirty(root) || self.tree.is_uncommitted(root) {
-            let next = schema.fit(schema.root(), next).unwrap_or_else(|_| schema.blank(schema.root()));
             self.tree.rebase(next);
             self.settle_baseline_apart();
             self.reset_unchanged(root);
             self.tree.mark_new_baseline();
         } else {
-            let next = schema.fit(schema.root(), next).unwrap_or_else(|_| schema.blank(schema.root()));
             self.tree.reset_to(next);
             // What cannot be computed now is computed the next time.
             let _ = self.settle_baseline();
@@ -457,6 +460,7 @@ impl Engine {
             }
         }
         self.submissions.problem = Some(problem);
+        self.submissions.rejected = Some(submission);
         self.settle_or_keep_for_later();
         Ok(self.report_answer(summary))
     }
@@ -508,6 +512,7 @@ impl Engine {
             self.end_submission(&submission, Answer::Lost);
         }
         self.submissions.waiting = None;
+        self.submissions.rejected = None;
         self.submissions.unsent.clear();
         self.submissions.problem = None;
         self.submissions.status = Status::Editing;

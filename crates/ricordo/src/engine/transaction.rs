@@ -258,14 +258,7 @@ impl Engine {
         if moved.other_baselines {
             self.find_displaced_rows();
         }
-        self.settle_or_keep_for_later();
-        loop {
-            let is_other = self.withdraw_outdated_reports();
-            if !self.update_checks() && !is_other {
-                break;
-            }
-            self.settle_or_keep_for_later();
-        }
+        self.settle_with_checks();
         self.graph.finish();
         self.pauses.resume(&self.tree);
         let mut outcome = self.report(None);
@@ -292,6 +285,18 @@ impl Engine {
         if settle::settle(&mut self.tree, &mut self.graph).is_err() {
             settle::check_changes(&mut self.tree);
             self.graph.keep_for_later();
+        }
+    }
+
+    /// Settles what cannot be refused, and brings reports and deferred checks up to date until nothing more changes.
+    pub(super) fn settle_with_checks(&mut self) {
+        self.settle_or_keep_for_later();
+        loop {
+            let is_other = self.withdraw_outdated_reports();
+            if !self.update_checks() && !is_other {
+                break;
+            }
+            self.settle_or_keep_for_later();
         }
     }
 

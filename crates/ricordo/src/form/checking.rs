@@ -14,8 +14,8 @@ use crate::value::Value;
 
 /// A value that is to be checked by something outside of the form, such as a server that knows which names are taken.
 ///
-/// Until it is answered the place is pending ([`Place::is_pending`]). An answer to a ticket that is out of date changes nothing: the
-/// value is another one by then, and has a ticket of its own. A ticket that is dropped unanswered counts as
+/// Until it is answered the place is pending ([`Place::is_pending`]). A ticket is out of date once the value has changed: its
+/// answer then has no effect, and the new value has a ticket of its own. A ticket that is dropped unanswered counts as
 /// [`unknown`](Ticket::unknown).
 pub struct Ticket {
     core: Weak<Core>,

@@ -1,11 +1,10 @@
-//! Forms that save themselves: when to submit, given the time.
+//! Forms that save themselves: when to submit them, given the time.
 
 use std::fmt;
 use std::time::Duration;
 
 use super::Form;
 use crate::engine::{Answer, Engine, Status};
-use crate::value::Value;
 
 /// When a form that saves itself is submitted.
 ///
@@ -19,48 +18,47 @@ use crate::value::Value;
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct SavePolicy {
-    /// How long nothing must have changed.
+    /// How long the form must not have changed.
     pub pause: Duration,
-    /// After how long it is submitted although changes go on; `None` if it waits for a pause however long that takes.
+    /// The longest wait while changes go on; `None` to wait for a pause however long that takes.
     pub longest_wait: Option<Duration>,
-    /// How long it waits after a submission that was not answered. Each further failure doubles that.
+    /// The wait after a submission that was never answered. Each further failure doubles it.
     pub first_retry: Duration,
-    /// How long it waits at most after failures.
+    /// The longest wait after failures.
     pub longest_retry: Duration,
 }
 
 impl SavePolicy {
-    /// Submits when nothing has changed for so long. After a failure it waits for a second, and twice as long after each further
+    /// Submits once the form has not changed for `pause`. After a failure it waits for a second, and twice as long after each further
     /// one, up to five minutes.
     pub fn after(pause: Duration) -> Self {
         let (first_retry, longest_retry) = (Duration::from_secs(1), Duration::from_secs(300));
         SavePolicy { pause, longest_wait: None, first_retry, longest_retry }
     }
 
-    /// Submits after so long although changes go on.
+    /// Submits at the latest after `wait` while changes go on.
     pub fn at_most_every(mut self, wait: Duration) -> Self {
         self.longest_wait = Some(wait);
         self
     }
 
-    /// Waits so long after a failure, and twice as long after each further one, up to a limit.
+    /// Waits for `first` after a failure, and twice as long after each further one, up to `longest`.
     pub fn retrying(mut self, first: Duration, longest: Duration) -> Self {
         (self.first_retry, self.longest_retry) = (first, longest);
         self
     }
 
-    /// How long it waits after so many failures in a row.
+    /// The wait after this many failures in a row.
     fn retry_after(&self, failures: u32) -> Duration {
         let doubled = 2_u32.saturating_pow(failures.saturating_sub(1));
         self.first_retry.saturating_mul(doubled).min(self.longest_retry)
     }
 }
 
-/// Decides when a form that saves itself is submitted. It has no clock, and submits nothing: it is told the time, and says what is
-/// to be done.
+/// Decides when to submit a form that saves itself. It has no clock and submits nothing: given the time, it returns what to do.
 ///
 /// A form is submitted when it is dirty and valid, nothing is being typed or checked, and no submission is under way. What was
-/// rejected is not submitted again before it is other than that.
+/// rejected is not submitted again until it changes.
 ///
 /// ```
 /// # use std::time::Duration;
@@ -87,11 +85,10 @@ pub struct SelfSaving {
     seen: Option<(u64, Duration)>,
     /// When the form was first seen to be in need of saving.
     dirty_since: Option<Duration>,
-    /// What the form was told to submit, and which submission had ended last then.
-    submitting: Option<(Value, u64)>,
-    /// What was rejected, and whether the form holds that at a revision.
-    rejected: Option<Value>,
-    is_rejected: Option<(u64, bool)>,
+    /// If the form was told to submit: which submission had ended last then.
+    submitting: Option<u64>,
+    /// Whether the form holds what was rejected, at the revision for which that was found out.
+    holds_rejected: Option<(u64, bool)>,
     failures: u32,
     retry_at: Duration,
 }
@@ -107,35 +104,34 @@ impl fmt::Debug for SelfSaving {
     }
 }
 
-/// What is to be done with a form that saves itself.
+/// What to do with a form that saves itself.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum SaveStep {
     /// Nothing, until the form changes.
     Nothing,
-    /// Nothing for so long, unless the form changes.
+    /// Nothing for this long, unless the form changes.
     Wait(Duration),
-    /// It is to be submitted now. A recipe that is [quiet](super::Recipe::quietly) disturbs nobody.
+    /// Submit it now, with a [quiet](super::Recipe::quietly) recipe, so that nothing is touched.
     Submit,
 }
 
 impl SelfSaving {
-    /// Decides by this policy.
+    /// Creates one that decides by this policy.
     pub fn new(policy: SavePolicy) -> Self {
         SelfSaving {
             policy,
             seen: None,
             dirty_since: None,
             submitting: None,
-            rejected: None,
-            is_rejected: None,
+            holds_rejected: None,
             failures: 0,
             retry_at: Duration::ZERO,
         }
     }
 
-    /// What is to be done now. Ask whenever the form has changed, and when the time has come that it says. `now` counts from any
-    /// moment, and never goes back.
+    /// What to do now. Call it whenever the form has changed, and after the wait that it returned. `now` counts from any moment, and
+    /// never goes back.
     pub fn next<M: 'static>(&mut self, form: &Form<M>, now: Duration) -> SaveStep {
         let (state, revision) = (form.state(), form.core.read(Engine::revision));
         if state.status == Status::Submitting {
@@ -150,7 +146,7 @@ impl SelfSaving {
             }
         };
         let is_ready = state.is_dirty && state.is_valid && !state.is_pending && !state.is_uncommitted;
-        if !is_ready || self.holds_what_was_rejected(form, revision) {
+        if !is_ready || self.holds_rejected(form, revision) {
             self.dirty_since = None;
             return SaveStep::Nothing;
         }
@@ -161,23 +157,17 @@ impl SelfSaving {
         if let Some(wait) = due.checked_sub(now).filter(|wait| !wait.is_zero()) {
             return SaveStep::Wait(wait);
         }
-        let last = form.core.read(Engine::last_answer).map_or(0, |(number, _)| number);
-        self.submitting = Some((form.value(), last));
+        self.submitting = Some(form.core.read(Engine::last_answer).map_or(0, |(number, _)| number));
         self.dirty_since = None;
         SaveStep::Submit
     }
 
     /// Takes in what became of the submission.
     fn take_in_answer<M: 'static>(&mut self, form: &Form<M>, now: Duration) {
-        let Some((value, before)) = self.submitting.take() else { return };
+        let Some(before) = self.submitting.take() else { return };
         match form.core.read(Engine::last_answer).filter(|(number, _)| *number > before) {
-            Some((_, Answer::Accepted)) => {
+            Some((_, Answer::Accepted | Answer::Rejected)) => {
                 (self.failures, self.retry_at) = (0, Duration::ZERO);
-                (self.rejected, self.is_rejected) = (None, None);
-            }
-            Some((_, Answer::Rejected)) => {
-                (self.failures, self.retry_at) = (0, Duration::ZERO);
-                (self.rejected, self.is_rejected) = (Some(value), None);
             }
             // It was lost, or nobody has submitted.
             Some((_, Answer::Lost)) | None => {
@@ -188,14 +178,13 @@ impl SelfSaving {
     }
 
     /// Whether the form holds what was rejected. It is compared once for each revision.
-    fn holds_what_was_rejected<M: 'static>(&mut self, form: &Form<M>, revision: u64) -> bool {
-        let Some(rejected) = &self.rejected else { return false };
-        match self.is_rejected {
-            Some((known, is_rejected)) if known == revision => is_rejected,
+    fn holds_rejected<M: 'static>(&mut self, form: &Form<M>, revision: u64) -> bool {
+        match self.holds_rejected {
+            Some((known, holds_rejected)) if known == revision => holds_rejected,
             Some(_) | None => {
-                let is_rejected = form.value() == *rejected;
-                self.is_rejected = Some((revision, is_rejected));
-                is_rejected
+                let holds_rejected = form.core.read(Engine::holds_rejected);
+                self.holds_rejected = Some((revision, holds_rejected));
+                holds_rejected
             }
         }
     }

@@ -8,15 +8,15 @@ use std::sync::Arc;
 
 use super::core::Core;
 use super::{Form, address};
-use crate::engine::{Action, Address, AfterAccept, Extent, Problem, SubmitRequest, Submitted};
+use crate::engine::{self, Action, Address, AfterAccept, Engine, Extent, Problem, SubmitRequest, Submitted};
 use crate::exchange;
 use crate::model::{Locate, Model};
 use crate::schema::{Error, ErrorKind, Finding, Pointer};
 use crate::tree::PlaceId;
 use crate::value::{Record, Value};
 
-/// How a form is submitted: what of it is sent, in which shape, and what follows when it is accepted. It is declared once on the
-/// model, and used by every screen of it.
+/// How a form is submitted: what is sent, in which shape, and what follows once it is accepted. Declare it once, on the model, and use
+/// it on every screen.
 ///
 /// ```
 /// # use ricordo::{Form, Model, Problem, at, form::Recipe};
@@ -35,7 +35,7 @@ use crate::value::{Record, Value};
 /// let submission = form.submit(&Batch::saving().dirty_only())?;
 /// assert_eq!(submission.to_json(), r#"{"batch":{"loaves":24}}"#);
 /// assert!(!submission.creates());
-/// // … it is sent, and when the answer comes:
+/// // Send it, and when the answer comes:
 /// submission.accept()?;
 /// assert!(!form.is_dirty());
 /// # Ok::<(), ricordo::Error>(())
@@ -50,7 +50,7 @@ pub struct Recipe<M> {
     then: Then<M>,
 }
 
-/// Makes of a payload what is sent; the flag says whether a record is created.
+/// Turns a payload into what is sent; the flag says whether a record is created.
 type Shape = dyn Fn(Value, bool) -> Value + Send + Sync;
 
 /// What follows when a submission is accepted.
@@ -102,7 +102,7 @@ impl<M> fmt::Debug for Recipe<M> {
 }
 
 impl<M> Recipe<M> {
-    /// The whole record is sent, and nothing follows when it is accepted.
+    /// Sends the whole record; nothing follows once it is accepted.
     pub fn new() -> Self {
         Recipe {
             parts: Vec::new(),
@@ -115,58 +115,56 @@ impl<M> Recipe<M> {
         }
     }
 
-    /// Only this field, record or list is submitted, and whatever else is named so: the part of a screen that shows one step of
-    /// several, or a card of a page. Only such parts are checked, touched and sent, and only they become the baseline. A part lies
-    /// in no row.
+    /// Submits only this field, record or list, and others that are named so: one step of several, or one card on a page. Only these
+    /// parts are checked, touched and sent, and only they become the baseline. A part cannot lie in a row.
     pub fn part<L: Locate<M>>(mut self, at: L) -> Self {
         self.parts.push(address(at));
         self
     }
 
-    /// Only what is dirty is sent. What was emptied is null, as in a JSON Merge Patch (RFC 7396), and a list is sent as a whole. A
-    /// record that is created is sent as a whole, too.
+    /// Sends only what is dirty. What was emptied is null, as in a JSON Merge Patch (RFC 7396); a list is sent whole, and so is a record
+    /// to create.
     pub fn dirty_only(mut self) -> Self {
         self.extent = Extent::Dirty;
         self
     }
 
-    /// Says by which field a record is known: one in which that is empty is created, any other updated. See
+    /// Names the field that identifies a record: if it is empty, the record is created, otherwise updated. See
     /// [`Submission::creates`].
     pub fn identified_by<L: Locate<M>>(mut self, at: L) -> Self {
         self.identity = Some(address(at));
         self
     }
 
-    /// The payload is sent as a member of this name in a record of its own: `{"batch": {…}}`. The pointers of problems may begin
-    /// with the name, or not.
+    /// Wraps the payload in a record with one member of this name: `{"batch": {…}}`. Pointers in problems may begin with the name, or
+    /// not.
     pub fn under(mut self, name: &str) -> Self {
         self.under = Some(name.into());
         self
     }
 
-    /// A function makes of the payload what is sent; its second argument says whether a record is created. The pointers of
-    /// problems are pointers into the payload that it is given.
+    /// Sends what the function returns for the payload; its second argument says whether a record is created. Pointers in problems
+    /// point into the payload that it is given.
     pub fn shaped(mut self, shape: impl Fn(Value, bool) -> Value + Send + Sync + 'static) -> Self {
         self.shape = Some(Arc::new(shape));
         self
     }
 
-    /// The program submits by itself, and not a person: nothing is touched, what is being typed is not committed, and it does not
-    /// count as a try. See [`SelfSaving`](super::SelfSaving).
+    /// The program submits by itself, not a person: nothing is touched, what is being typed is not committed, and the submit is not
+    /// counted. See [`SelfSaving`](super::SelfSaving).
     pub fn quietly(mut self) -> Self {
         self.is_quiet = true;
         self
     }
 
-    /// When a submission is accepted, the form begins anew with the saved record: nothing is touched. What was typed meanwhile
-    /// stays.
+    /// Once a submission is accepted, nothing is touched any more, as after a reset. What was typed meanwhile stays.
     pub fn then_reset(mut self) -> Self {
         self.then = Then::Reset;
         self
     }
 
-    /// When a submission is accepted, the form begins anew with a blank record, in which some fields keep their values. What was
-    /// typed meanwhile stays. Nothing done before can be undone.
+    /// Once a submission is accepted, the form starts from a blank record, in which some fields keep their values. What was typed
+    /// meanwhile stays. The history ends.
     pub fn then_clear(mut self, keep: Keep<M>) -> Self {
         self.then = Then::Clear(keep);
         self
@@ -178,10 +176,13 @@ impl<M> Recipe<M> {
         Ok(core.view(place, |view| view.value().is_empty()))
     }
 
+    fn extent(&self, creates: bool) -> Extent {
+        if creates { Extent::Whole } else { self.extent }
+    }
+
     fn request(&self, creates: bool, waits: bool) -> Result<SubmitRequest, Error> {
         let parts = self.parts.iter().cloned().collect::<Result<_, _>>()?;
-        let extent = if creates { Extent::Whole } else { self.extent };
-        Ok(SubmitRequest { parts, extent, waits, is_quiet: self.is_quiet })
+        Ok(SubmitRequest { parts, extent: self.extent(creates), waits, is_quiet: self.is_quiet })
     }
 
     fn then(&self) -> Result<AfterAccept, Error> {
@@ -250,15 +251,18 @@ impl<M> Keep<M> {
     }
 }
 
-/// What a form has handed out to be sent. While it is not answered, nothing else is submitted; the form can be edited all the same.
+/// What a form has handed out to be sent. Until it is answered the form can be edited, but not submitted again.
 ///
-/// Answer it with [`accept`](Submission::accept) or [`reject`](Submission::reject). If it is dropped unanswered, the form is edited
-/// on, and can be submitted again.
+/// Answer it with [`accept`](Submission::accept) or [`reject`](Submission::reject). If it is dropped unanswered, the form is as before
+/// the submit, and can be submitted again.
 pub struct Submission<M> {
     core: Weak<Core>,
     number: u64,
     payload: Value,
-    record: Value,
+    /// The whole record, if that was submitted.
+    record: Option<Value>,
+    /// The revision of the form that was submitted.
+    revision: u64,
     creates: bool,
     under: Option<Arc<str>>,
     then: AfterAccept,
@@ -281,15 +285,23 @@ impl<M> fmt::Debug for Submission<M> {
 impl<M: Model> Submission<M> {
     /// The finished record, as it was submitted.
     ///
+    /// If only parts of the form were submitted, or only what is dirty, the record is read from the form: ask for it before the form
+    /// changes and before you answer.
+    ///
     /// # Errors
     ///
-    /// Fails if only parts were submitted, and the rest is not finished.
+    /// Fails if only parts were submitted and the rest is not finished, and if the record would be read from a form that has changed
+    /// since.
     pub fn record(&self) -> Result<M, Error> {
-        M::from_value(&self.record).map_err(|error| Error::invalid(vec![Finding::of(&error)]))
+        let record = match &self.record {
+            Some(record) => M::from_value(record),
+            None => M::from_value(&self.record_in_form()?),
+        };
+        record.map_err(|error| Error::invalid(vec![Finding::of(&error)]))
     }
 
     /// The submission was accepted, and this is the record as the other side has it now. What was not changed meanwhile takes its
-    /// values. Rows are those that were sent at the same positions or, where the list has a key, with the same key.
+    /// values. Rows match by key where the list has one, else by the position at which they were sent.
     ///
     /// # Errors
     ///
@@ -321,7 +333,7 @@ impl<M> Submission<M> {
         exchange::write_urlencoded(&self.payload)
     }
 
-    /// Whether a record is created, and not updated: the field by which it is known is empty. See [`Recipe::identified_by`].
+    /// Whether a record is created rather than updated: the field that identifies it is empty. See [`Recipe::identified_by`].
     pub fn creates(&self) -> bool {
         self.creates
     }
@@ -333,7 +345,7 @@ impl<M> Submission<M> {
 
     fn current(&self) -> Option<Rc<Core>> {
         let core = self.core.upgrade().filter(|_| !self.is_answered.get())?;
-        let current = core.read(|engine| engine.submission().map(crate::engine::Submission::number));
+        let current = core.read(|engine| engine.submission().map(engine::Submission::number));
         (current == Some(self.number)).then_some(core)
     }
 
@@ -368,8 +380,8 @@ impl<M> Submission<M> {
         self.answer(Action::Accept { value, then: self.then.clone() })
     }
 
-    /// The submission was rejected. The messages are shown where they belong until that place changes; what has no place is
-    /// shown for the form. [`Form::problem`] has all of it.
+    /// The submission was rejected. Each message is a finding of the place it points to until that place changes; one that points
+    /// nowhere is a finding of the form. [`Form::problem`] has all of it.
     ///
     /// ```
     /// # use ricordo::{Form, Model, Problem, at, form::Recipe};
@@ -400,14 +412,23 @@ impl<M> Submission<M> {
         self.answer(Action::Reject { problem })
     }
 
-    /// The submission was rejected, with problem details (RFC 9457) in JSON. A text that is none, such as the page that a gateway
-    /// shows, is a problem without details.
+    /// The submission was rejected, with problem details (RFC 9457) in JSON. Any other text, such as an error page of a
+    /// gateway, is a problem without details.
     ///
     /// # Errors
     ///
     /// As for [`Submission::accept`].
     pub fn reject_json(&self, text: &str) -> Result<(), Error> {
         self.reject(exchange::read_problem(text).unwrap_or_default())
+    }
+
+    fn record_in_form(&self) -> Result<Value, Error> {
+        let of_revision =
+            |engine: &Engine| (engine.revision() == self.revision).then(|| engine.value_to_parse());
+        self.core.upgrade().and_then(|core| core.read(of_revision)).ok_or_else(|| {
+            let message = "the form has changed since the submit, which sent only a part of it; call `record` before the form changes";
+            Error::new(ErrorKind::Gone, Pointer::root(), message)
+        })
     }
 
     fn answerable(&self) -> Result<Rc<Core>, Error> {
@@ -439,8 +460,8 @@ impl<M> Drop for Submission<M> {
 }
 
 impl<M: 'static> Form<M> {
-    /// Submits the form, or the parts that the recipe says: what is being typed is committed, what is relevant is touched, and
-    /// everything is checked. If there are no errors, it hands out the one submission that is under way until it is answered.
+    /// Submits the form, or the parts that the recipe names: commits what is being typed, touches what is relevant, and checks
+    /// everything. Without errors, it hands out a submission, and no other until that one is answered.
     ///
     /// # Errors
     ///
@@ -506,17 +527,21 @@ fn handed_out<M>(
 ) -> Result<Submission<M>, Error> {
     match submitted {
         Some(Submitted::Sent) => {
-            let (number, payload, record) = core.read(|engine| {
+            // The record of a whole form costs no more than its payload.
+            let is_whole = recipe.parts.is_empty() && recipe.extent(creates) == Extent::Whole;
+            let (number, payload, record, revision) = core.read(|engine| {
                 let submission = engine.submission();
                 let payload = submission.map(|submission| submission.payload().clone()).unwrap_or_default();
-                let number = submission.map_or(0, crate::engine::Submission::number);
-                (number, payload, engine.value_to_parse())
+                let number = submission.map_or(0, engine::Submission::number);
+                let record = is_whole.then(|| engine.value_to_parse());
+                (number, payload, record, engine.revision())
             });
             Ok(Submission {
                 core: Rc::downgrade(core),
                 number,
                 payload: recipe.envelope(payload, creates),
                 record,
+                revision,
                 creates,
                 under: recipe.under.clone(),
                 then,

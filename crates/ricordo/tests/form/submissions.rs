@@ -139,6 +139,28 @@ fn nothing_is_sent_twice_and_nobody_answers_twice() {
 }
 
 #[test]
+fn the_record_of_a_submission_without_it_is_read_from_the_unchanged_form() {
+    let (form, order) = (form(), at::<Order>());
+    let [of_part, of_dirty] = [Recipe::new().part(order.name()), Recipe::new().dirty_only()];
+    for recipe in [of_part, of_dirty] {
+        form.enter(order.name(), "Rye").unwrap();
+        let submission = form.submit(&recipe).unwrap();
+        assert_eq!(submission.record().unwrap().name, "Rye");
+        form.enter(order.name(), "Spelt").unwrap();
+        let error = submission.record().unwrap_err();
+        assert_eq!(error.kind(), ErrorKind::Gone);
+        insta::allow_duplicates! {
+            insta::assert_snapshot!(error, @"the form has changed since the submit, which sent only a part of it; call `record` before the form changes");
+        }
+        submission.accept().unwrap();
+    }
+    let submission = submit(&form);
+    form.enter(order.name(), "Oats").unwrap();
+    submission.accept().unwrap();
+    assert_eq!(submission.record().unwrap().name, "Spelt");
+}
+
+#[test]
 fn a_submission_that_is_dropped_leaves_the_form_as_it_was() {
     let (form, order) = (form(), at::<Order>());
     form.enter(order.name(), "Spelt").unwrap();
