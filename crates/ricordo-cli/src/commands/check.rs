@@ -66,7 +66,7 @@ pub(crate) fn run(
     Ok(Ending::Findings)
 }
 
-/// Prints what would be sent of data. What is wrong with the data is said beside it.
+/// Prints the payload that a form with this data would submit, and the findings on standard error.
 pub(crate) fn payload(
     out: &mut Output,
     form: &Path,

@@ -27,7 +27,7 @@ pub(crate) struct Subject<'a> {
     pub(crate) rows: usize,
     /// The numbers of two rows that hold the same value, counted from 0.
     pub(crate) repeated: Option<(u32, u32)>,
-    /// What is said of this kind of finding instead of the library's own message.
+    /// The message that replaces the library's own for this kind of finding.
     pub(crate) message: Option<&'a str>,
 }
 

@@ -221,7 +221,7 @@ impl<'a> Checker<'a> {
         let records = items.chain(self.levels.iter().copied());
         names.extend(records.flat_map(|record| self.schema.names(record)));
         let error =
-            self.error(span, format!("there is no field “{name}” in this record or one that contains it"));
+            self.error(span, format!("there is no field “{name}” in this record or an enclosing one"));
         // Of “bake-date”, a formula reads the first word, and a minus sign.
         let begins =
             |field: &&&str| field.strip_prefix(name).is_some_and(|rest| !is_name(field) && !rest.is_empty());

@@ -50,7 +50,7 @@ impl Compiler<'_> {
         }
         let names = self.schema.pointers();
         for mut cycle in cycles {
-            // The same cycle is told of at the same place, wherever the search began.
+            // A cycle is reported at the same place, wherever the search began.
             let first = (0..cycle.len()).min_by_key(|at| self.compiled.infos[cycle[*at]].at).unwrap_or(0);
             cycle.rotate_left(first);
             let info = &self.compiled.infos[cycle[0]];
