@@ -2,9 +2,9 @@
 
 use std::collections::VecDeque;
 
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::tree::{PlaceId, Rebased, Reversal, Tree};
+use crate::tree::{Key, PlaceId, Rebased, Reversal, Tree};
 
 /// How much memory the steps that can be undone may take at first, in bytes: some thousands of edits.
 const USUAL_LIMIT: usize = 2 * 1024 * 1024;
@@ -46,6 +46,9 @@ pub(super) struct History {
     rules: u64,
     /// How often it was given another baseline, while steps stayed.
     baselines: u64,
+    /// The fields whose values became their baselines while steps stayed, and at which count of baselines they last did. Steps from
+    /// before that lead to the values that were there, whatever they say of the baseline.
+    saved: FxHashMap<PlaceId, u64>,
 }
 
 /// What an undo or redo has done to the tree.
@@ -78,6 +81,7 @@ impl Default for History {
             limit: USUAL_LIMIT,
             rules: 0,
             baselines: 0,
+            saved: FxHashMap::default(),
         }
     }
 }
@@ -239,7 +243,7 @@ impl History {
 
     /// Takes the last step back, or does the one again that was undone last, in the tree and its log; `None` if there is none.
     pub(super) fn go(&mut self, tree: &mut Tree, direction: Direction) -> Option<Moved> {
-        let (step, log) = match direction {
+        let (step, mut log) = match direction {
             Direction::Undo => {
                 let step = self.undo.pop_back()?;
                 let log = self.log.split_off(self.log.len() - step.length);
@@ -247,6 +251,7 @@ impl History {
             }
             Direction::Redo => self.redo.pop()?,
         };
+        self.make_absolute(&mut log, step.baselines);
         // What was done in response to the last move is reverted before the history moves on.
         tree.revert_all(std::mem::take(&mut self.responses).into_iter());
         let reverted = tree.changes().log().len();
@@ -309,12 +314,32 @@ impl History {
             self.forget_all(tree);
         }
         self.forget_older_records(tree, &rebased.records);
-        let redo = self.redo.iter_mut().flat_map(|(_, log)| log);
-        for reversal in self.log.iter_mut().chain(redo).chain(&mut self.responses) {
-            if reversal.field().is_some_and(|place| rebased.fields.contains(&place)) {
+        let mut responses = std::mem::take(&mut self.responses);
+        if !self.undo.is_empty() || !self.redo.is_empty() || !responses.is_empty() {
+            self.saved.extend(rebased.fields.iter().map(|field| (*field, self.baselines)));
+            self.make_absolute(&mut responses, self.baselines - 1);
+        }
+        self.responses = responses;
+        if !rebased.rows.is_empty() {
+            self.free_rows(tree, &rebased.rows);
+        }
+    }
+
+    /// Lets entries of a log from this count of baselines lead to the values that were there, if these were saved since.
+    fn make_absolute(&self, log: &mut [Reversal], baselines: u64) {
+        if self.saved.is_empty() || baselines == self.baselines {
+            return;
+        }
+        let is_saved = |place: PlaceId| self.saved.get(&place).is_some_and(|at| *at > baselines);
+        for reversal in log {
+            if reversal.field().is_some_and(is_saved) {
                 reversal.make_absolute();
             }
         }
+    }
+
+    /// Frees rows that have gone from the baseline, unless a step can bring them back. This looks through all steps.
+    fn free_rows(&self, tree: &mut Tree, rows: &[(PlaceId, Key)]) {
         let removed = |reversal: &Reversal| match reversal {
             Reversal::RowRemoved { list, key, .. } => Some((*list, *key)),
             _ => None,
@@ -322,7 +347,7 @@ impl History {
         let redo = self.redo.iter().flat_map(|(_, log)| log);
         let held: FxHashSet<_> =
             self.log.iter().chain(redo).chain(&self.responses).filter_map(removed).collect();
-        for (list, key) in &rebased.rows {
+        for (list, key) in rows {
             if !held.contains(&(*list, *key)) {
                 tree.free_row(*list, *key);
             }
@@ -368,6 +393,7 @@ impl History {
     pub(super) fn forget_all(&mut self, tree: &mut Tree) {
         self.forget_redo(tree);
         tree.forget(std::mem::take(&mut self.responses));
+        self.saved.clear();
         self.weight -= self.undo.drain(..).map(|step| step.weight).sum::<usize>();
         tree.forget(self.log.drain(..));
     }
