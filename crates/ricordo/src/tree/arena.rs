@@ -191,6 +191,7 @@ impl Arena {
 
     /// Frees nodes side by side. Their ids name nothing from now on.
     pub(super) fn free(&mut self, first: u32, count: u32) {
+        debug_assert_ne!(self.node(first).parent, NONE, "nodes are freed once, and the form never is");
         for at in first..first + count {
             self.change_extra(at, |extra| *extra = Extra::default());
             let node = &mut self.nodes[at as usize];

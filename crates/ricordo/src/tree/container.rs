@@ -347,10 +347,10 @@ impl Tree {
         }
     }
 
-    /// Frees the children of a record that begin here, and all in them.
+    /// Frees the children of a record that begin here, and all in them, unless they were freed already: a log may name them twice.
     pub(super) fn free_children(&mut self, record: PlaceId, first: u32) {
         let count = self.width(record);
-        if first != NONE {
+        if first != NONE && self.arena.node(first).parent == record.index() {
             self.block(record, first)
                 .collect::<Vec<_>>()
                 .into_iter()

@@ -5,7 +5,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::rc::Rc;
 
 use ricordo::engine::Action;
-use ricordo::{Error, ErrorKind, FindingKind, at};
+use ricordo::{Error, ErrorKind, FindingKind, Form, Pointer, at, exchange};
 
 use crate::batch::{Batch, Ingredient, batch, form, ingredient};
 
@@ -224,4 +224,31 @@ fn a_record_with_hundreds_of_fields_is_pristine_only_when_all_are() {
     assert!(engine.state().is_dirty);
     engine.apply(Action::Reset { at: engine.root().into() }).unwrap();
     assert!(!engine.state().is_dirty);
+}
+
+/// A record that goes and comes in one transaction is named twice by its log. Its old fields are freed once, and no two records get
+/// the same ones.
+#[test]
+fn what_a_reset_and_a_change_free_together_is_freed_once() {
+    const DEFINITION: &str = r#"{"type": "object", "properties": {
+        "one": {"type": ["object", "null"], "properties": {"a": {"type": "string"}, "b": {"type": "string"}}},
+        "other": {"type": ["object", "null"], "properties": {"a": {"type": "string"}, "b": {"type": "string"}}}}}"#;
+    let read = |text: &str| exchange::read_value(text).unwrap();
+    let form = Form::from_definition(DEFINITION, None).unwrap();
+    let reset = |text: &str| Action::ResetTo { value: read(text) };
+    let replace = |at: &str, value: &str| Action::Replace {
+        at: at.parse::<Pointer>().unwrap().into(),
+        value: read(value),
+    };
+    form.apply(reset(r#"{"other": {"a": "1"}}"#)).unwrap();
+    form.apply(Action::Group(vec![
+        reset(r#"{"one": {"a": "2"}, "other": {"a": "3"}}"#),
+        reset(r#"{"one": {"a": "4"}, "other": null}"#),
+        replace("/other", "{}"),
+    ]))
+    .unwrap();
+    form.apply(reset("{}")).unwrap();
+    form.apply(replace("/one", r#"{"a": "5"}"#)).unwrap();
+    form.apply(replace("/other", r#"{"a": "6"}"#)).unwrap();
+    assert_eq!(form.value().to_string(), r#"{"one":{"a":"5"},"other":{"a":"6"}}"#);
 }
