@@ -94,6 +94,9 @@ impl Outcome {
         let (mut changes, gone, is_step) = compare_all(tree, room);
         note_variants(tree, &mut changes);
         let may_be_gone = tree.changes().may_have_gone_places();
+        if may_be_gone {
+            hide_variants(tree, &mut changes);
+        }
         let notices = if observers.is_empty() {
             SmallVec::new()
         } else {
@@ -169,6 +172,18 @@ fn note_variants(tree: &Tree, changes: &mut Vec<Change>) {
             None => changes.push(Change::of(record, Aspects::PRESENCE)),
         }
     }
+}
+
+/// Takes out of changes of variants what nobody sees: a variant that is dirty or touched is so in its record.
+fn hide_variants(tree: &Tree, changes: &mut Vec<Change>) {
+    let seen = Aspects::PRESENCE | Aspects::BASELINE;
+    changes.retain_mut(|change| {
+        if !tree.is_variant(change.place) {
+            return true;
+        }
+        change.aspects = change.aspects.both(seen);
+        !change.aspects.is_empty() || change.comes_or_goes() || !change.children_before().is_empty()
+    });
 }
 
 /// Which flags of places differ, also where they are inherited.

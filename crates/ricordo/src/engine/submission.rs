@@ -383,7 +383,7 @@ impl Engine {
         }
         let next = schema.fit(schema.root(), next).unwrap_or_else(|_| schema.blank(schema.root()));
         let root = self.root();
-        if self.tree.is_dirty(root) || self.tree.is_uncommitted(root) {
+        if self.tree.is_changed(root) || self.tree.is_uncommitted(root) {
             self.tree.rebase(next);
             self.settle_baseline_apart();
             self.reset_unchanged(root);

@@ -6,6 +6,7 @@ use std::rc::Rc;
 use ricordo::engine::{Action, Engine, Status};
 use ricordo::exchange::{read_problem, read_urlencoded, read_value};
 use ricordo::form::{Keep, Recipe, Submission};
+use ricordo::model::Data;
 use ricordo::{ErrorKind, FindingKind, Form, Model, Problem, Rules, at};
 
 #[derive(Clone, Debug, Default, Model, PartialEq)]
@@ -549,6 +550,20 @@ fn an_accept_notifies_nobody_of_fields_in_a_record_that_was_emptied_meanwhile() 
     assert!(!form.is_dirty());
 }
 
+/// A row that was removed and a new one that is like it leave the form pristine; the new one was added meanwhile all the same.
+#[test]
+fn a_row_that_is_like_one_that_was_sent_stays_when_the_form_is_cleared() {
+    let form = form();
+    let rows = form.place(at::<Order>().rows()).unwrap();
+    let submission = form.submit(&Recipe::new().then_clear(Keep::nothing())).unwrap();
+    let last = order().rows.pop().unwrap();
+    rows.row(order().rows.len() - 1).unwrap().remove().unwrap();
+    rows.push(last.clone()).unwrap();
+    submission.accept().unwrap();
+    assert_eq!(rows.value().to_string(), format!("[{}]", Data::to_value(&last)));
+    assert!(form.is_dirty());
+}
+
 #[test]
 fn a_submission_is_recorded_and_replayed() {
     let (form, order) = (form(), at::<Order>());
@@ -563,7 +578,7 @@ fn a_submission_is_recorded_and_replayed() {
     let journal = form.recording().unwrap();
     insta::assert_snapshot!(journal);
     let schema = ricordo::form::schema_of::<Order>().unwrap();
-    let mut engine = Engine::of(&schema, Some(ricordo::model::Data::to_value(&self::order()))).unwrap();
+    let mut engine = Engine::of(&schema, Some(Data::to_value(&self::order()))).unwrap();
     for entry in ricordo::exchange::read_journal(&journal).unwrap() {
         if let ricordo::exchange::Command::Apply(action) = entry.command {
             engine.apply(action).unwrap();

@@ -484,3 +484,23 @@ fn a_screen_has_the_widgets_of_the_variant_that_there_is() {
     assert!(screen.act(&kind, &Gesture::Pick("none".to_owned())));
     assert!(screen.see(&name).is_none());
 }
+
+/// A field that is in no variant any more and a variant that only the baseline has now are seen by nobody.
+#[test]
+fn an_accept_notifies_nobody_of_a_variant_that_was_left_meanwhile() {
+    const DEFINITION: &str = r#"{"type": "object", "properties": {"leaven": {"oneOf": [
+        {"type": "object", "properties": {"kind": {"const": "rye"}, "name": {"type": "string"}}}]}}}"#;
+    let form = Form::from_definition(DEFINITION, None).unwrap();
+    form.enter("/leaven/kind", "rye").unwrap();
+    let submission = form.submit(&ricordo::Recipe::new()).unwrap();
+    form.clear("/leaven/kind").unwrap();
+    form.enter("/leaven/kind", "spelt").unwrap();
+    let calls = Rc::new(RefCell::new(0));
+    let count = calls.clone();
+    let _watching = form.subscribe("/leaven", move |_| *count.borrow_mut() += 1).unwrap();
+    submission.accept().unwrap();
+    assert_eq!(*calls.borrow(), 0);
+    form.enter("/leaven/kind", "rye").unwrap();
+    assert_eq!(*calls.borrow(), 1);
+    assert!(!form.is_dirty());
+}
