@@ -180,11 +180,11 @@ fn another_record_begins_anew() {
 fn undo_tells_what_is_in_a_record_that_goes_with_the_record_around_it() {
     let definition = r#"{"type":"object","properties":{"outer":{"type":["object","null"],"properties":{
         "inner":{"type":["object","null"],"properties":{"name":{"type":"string"}}}}}}}"#;
-    let schema = ricordo::exchange::read_definition(definition).unwrap();
-    let data = ricordo::exchange::read_data(r#"{"outer":{"inner":null}}"#, schema.schema()).unwrap();
-    let form = ricordo::Form::of_schema(&schema.into(), Some(data)).unwrap();
+    let schema = exchange::read_definition(definition).unwrap();
+    let data = exchange::read_data(r#"{"outer":{"inner":null}}"#, schema.schema()).unwrap();
+    let form = Form::of_schema(&schema.into(), Some(data)).unwrap();
     form.set("/outer", ricordo::Value::Null).unwrap();
-    form.set("/outer", ricordo::exchange::read_value(r#"{"inner":{"name":"Rye"}}"#).unwrap()).unwrap();
+    form.set("/outer", exchange::read_value(r#"{"inner":{"name":"Rye"}}"#).unwrap()).unwrap();
     let name = form.place("/outer/inner/name").unwrap();
     let told = Rc::new(Cell::new(0));
     let count = told.clone();

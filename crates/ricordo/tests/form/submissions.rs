@@ -96,7 +96,7 @@ fn what_was_sent_becomes_the_baseline_and_what_was_typed_meanwhile_stays() {
     form.reset().unwrap();
     assert_eq!(form.value(), {
         let sent = Order { name: "Spelt".into(), loaves: Some(12), total: Some(850), ..self::order() };
-        ricordo::model::Data::to_value(&sent)
+        Data::to_value(&sent)
     });
 }
 
