@@ -13,9 +13,13 @@ pub enum Extent {
     /// All that is in them, but for what is blank.
     #[default]
     Whole,
-    /// Only what differs from the baseline. What was emptied is null, as in a JSON Merge Patch (RFC 7396); a list is sent as a
-    /// whole.
+    /// Only what differs from the baseline, as a JSON Merge Patch (RFC 7396): what was emptied is null, and a list is sent whole.
     Dirty,
+    /// The operations that lead from the baseline to the value, as a JSON Patch (RFC 6902).
+    Patch {
+        /// Whether `test` operations come first, so that the patch fails if the other side holds something else by now.
+        has_tests: bool,
+    },
 }
 
 /// What is sent, and what the answer needs to know of it.
@@ -28,54 +32,103 @@ pub(super) struct Payload {
     pub(super) left_out: Vec<PlaceId>,
 }
 
+/// Whose account a payload is.
+#[derive(Clone, Copy)]
+pub(super) enum Side<'a> {
+    /// That of the form: the difference between its baseline and its value.
+    Form,
+    /// That of who receives it: what is not relevant is left out, and these places are not there yet, whatever the baseline says.
+    Receiver { unsent: &'a FxHashSet<PlaceId> },
+}
+
 /// A payload that is being gathered.
-struct Gathering<'a> {
-    tree: &'a Tree,
+pub(super) struct Gathering<'a> {
+    pub(super) tree: &'a Tree,
     owned: FxHashSet<PlaceId>,
     /// What is around the places that are owned.
     around: FxHashSet<PlaceId>,
     extent: Extent,
-    /// Places that the other side does not have, whatever the baseline says.
-    unsent: &'a FxHashSet<PlaceId>,
-    payload: Payload,
+    side: Side<'a>,
+    pub(super) payload: Payload,
 }
 
 impl Payload {
-    /// Gathers what is sent of these places. What is local or not relevant is left out.
-    pub(super) fn gather(
-        tree: &Tree,
-        owned: &[PlaceId],
-        extent: Extent,
-        unsent: &FxHashSet<PlaceId>,
-    ) -> Self {
+    /// Gathers what is sent of these places. What is local is left out.
+    pub(super) fn gather(tree: &Tree, owned: &[PlaceId], extent: Extent, side: Side<'_>) -> Self {
         let around = owned.iter().flat_map(|place| tree.with_ancestors(*place).skip(1)).collect();
         let owned = owned.iter().copied().collect();
-        let payload = Payload::default();
-        let mut gathering = Gathering { tree, owned, around, extent, unsent, payload };
-        let value = gathering.member(tree.root(), false, false).unwrap_or_default();
-        let value = if value == Value::Blank { Value::Record(Record::new()) } else { value };
+        let mut gathering = Gathering { tree, owned, around, extent, side, payload: Payload::default() };
+        let value = match extent {
+            Extent::Whole | Extent::Dirty => {
+                let value = gathering.member(tree.root(), false, false).unwrap_or_default();
+                if value == Value::Blank { Value::Record(Record::new()) } else { value }
+            }
+            Extent::Patch { has_tests } => super::patch::operations(&mut gathering, has_tests),
+        };
         Payload { value, ..gathering.payload }
     }
 }
 
 impl Gathering<'_> {
+    /// Whether a place is owned, if what it lies in is, or is not; `None` if nothing in it is owned either.
+    pub(super) fn owns(&self, place: PlaceId, is_owned: bool) -> Option<bool> {
+        let is_owned = is_owned || self.owned.contains(&place);
+        (is_owned || self.around.contains(&place)).then_some(is_owned)
+    }
+
+    /// Whether a place is left out because it is not relevant.
+    pub(super) fn leaves_out(&self, place: PlaceId) -> bool {
+        match self.side {
+            Side::Form => false,
+            Side::Receiver { .. } => {
+                self.tree.properties_of(place).is_some_and(|properties| properties.is_irrelevant)
+            }
+        }
+    }
+
+    /// Whether rows of a list may be left out, or not be there yet.
+    pub(super) fn may_leave_out_rows(&self, list: PlaceId) -> bool {
+        match self.side {
+            Side::Form => false,
+            Side::Receiver { .. } => self.tree.may_have_irrelevant_rows(list),
+        }
+    }
+
+    /// Whether everything in a place has to be visited, even if it is not dirty.
+    pub(super) fn visits_all(&self) -> bool {
+        match self.side {
+            Side::Form => false,
+            Side::Receiver { .. } => self.tree.has_relevance(),
+        }
+    }
+
+    /// Whether it is not known if a member that is null is there: a receiver may have taken null for absent, as merge patches do.
+    pub(super) fn takes_null_for_absent(&self) -> bool {
+        matches!(self.side, Side::Receiver { .. })
+    }
+
+    /// Whether the other side does not have a place, whatever the baseline says.
+    pub(super) fn is_unsent(&self, place: PlaceId) -> bool {
+        match self.side {
+            Side::Form => false,
+            Side::Receiver { unsent } => unsent.contains(&place),
+        }
+    }
+
     /// What is sent of a place; `None` if nothing is. What lies in a place that is owned is owned, and what lies in one that is
     /// sent as a whole is sent as a whole.
-    fn member(&mut self, place: PlaceId, is_owned: bool, is_whole: bool) -> Option<Value> {
-        let is_owned = is_owned || self.owned.contains(&place);
-        if !is_owned && !self.around.contains(&place) {
-            return None;
-        }
+    pub(super) fn member(&mut self, place: PlaceId, is_owned: bool, is_whole: bool) -> Option<Value> {
+        let is_owned = self.owns(place, is_owned)?;
         let tree = self.tree;
         let is_dirty_only = self.extent == Extent::Dirty && !is_whole;
-        if tree.properties_of(place).is_some_and(|properties| properties.is_irrelevant) {
+        if self.leaves_out(place) {
             if is_owned {
                 self.payload.left_out.push(place);
             }
-            let is_known = is_owned && !self.unsent.contains(&place) && !tree.baseline(place).holds_nothing();
+            let is_known = is_owned && !self.is_unsent(place) && !tree.baseline(place).holds_nothing();
             return (is_dirty_only && is_known).then_some(Value::Null);
         }
-        let is_whole = is_whole || self.unsent.contains(&place);
+        let is_whole = is_whole || self.is_unsent(place);
         let differs = tree.is_dirty(place) || is_whole;
         match tree.shape(place) {
             Shape::Field if is_dirty_only && !differs => None,
@@ -95,12 +148,11 @@ impl Gathering<'_> {
                 let mut sent = Vec::new();
                 let mut values = Vec::new();
                 for row in tree.rows(place) {
-                    let is_relevant = tree.properties_of(row).is_none_or(|row| !row.is_irrelevant);
-                    if is_relevant {
+                    if self.leaves_out(row) {
+                        self.payload.left_out.push(row);
+                    } else {
                         values.push(self.member(row, is_owned, true).unwrap_or_default());
                         sent.push(row);
-                    } else {
-                        self.payload.left_out.push(row);
                     }
                 }
                 self.payload.rows.insert(place, sent);
@@ -113,8 +165,14 @@ impl Gathering<'_> {
         let mut members = Record::new();
         let Kind::Record(of) = self.tree.part(place).kind else { return members };
         let tree = self.tree;
+        let mut left = None;
         for (slot, child) in (0..).zip(tree.children(place)) {
-            if tree.part(child).local || (tree.is_variant(child) && !tree.is_present(child)) {
+            if tree.part(child).local {
+                continue;
+            }
+            if tree.is_variant(child) && !tree.is_present(child) {
+                left =
+                    left.or(Some(child).filter(|child| tree.baseline_presence(*child) == Presence::Present));
                 continue;
             }
             let Some(value) = self.member(child, is_owned, is_whole) else { continue };
@@ -127,6 +185,15 @@ impl Gathering<'_> {
                 (_, Some((None, _))) => {}
             }
         }
+        if let Some(left) = left.filter(|_| is_owned && !is_whole && self.extent == Extent::Dirty) {
+            // What only the variant that was left had is emptied.
+            let before = tree.baseline(left);
+            let before = before.as_record().into_iter().flat_map(Record::members);
+            for (name, then) in before.filter(|(_, value)| *value != Value::Blank) {
+                let now = members.get(name).map_or(Value::Null, |now| merge_patch(then, now));
+                members.insert(&**name, now);
+            }
+        }
         members
     }
 }
@@ -134,4 +201,21 @@ impl Gathering<'_> {
 /// Among what is dirty, blank has to be said: it is null.
 fn said(value: Value, is_dirty_only: bool) -> Value {
     if is_dirty_only && value == Value::Blank { Value::Null } else { value }
+}
+
+/// What a merge patch says to make one value of another (RFC 7396, section 2).
+fn merge_patch(then: &Value, now: &Value) -> Value {
+    let (Value::Record(then), Value::Record(now)) = (then, now) else { return now.clone() };
+    let mut patch = Record::new();
+    for (name, then) in then.iter() {
+        match now.get(name).unwrap_or(&Value::Blank) {
+            now if now == then => {}
+            Value::Blank => patch.insert(name, Value::Null),
+            now => patch.insert(name, merge_patch(then, now)),
+        }
+    }
+    for (name, now) in now.iter().filter(|(name, _)| then.get(name).is_none()) {
+        patch.insert(name, now.clone());
+    }
+    patch.into()
 }

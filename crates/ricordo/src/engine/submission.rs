@@ -9,7 +9,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashSet;
 
 use super::action_summary::ActionSummary;
-use super::payload::{Extent, Payload};
+use super::payload::{Extent, Payload, Side};
 use super::problem::Problem;
 use super::settled_baseline::Baseline;
 use super::transaction::{Performed, Submit};
@@ -186,10 +186,8 @@ impl Engine {
     /// another record in the form, ends that.
     pub fn holds_rejected(&self) -> bool {
         self.submissions.rejected.as_ref().is_some_and(|rejected| {
-            let unsent = &self.submissions.unsent;
             rejected.parts.iter().all(|place| self.tree.knows(*place))
-                && Payload::gather(&self.tree, &rejected.parts, rejected.extent, unsent).value
-                    == rejected.payload.value
+                && self.gather(&rejected.parts, rejected.extent).value == rejected.payload.value
         })
     }
 
@@ -200,7 +198,46 @@ impl Engine {
     /// Fails if one of the parts cannot be submitted by itself.
     pub fn payload(&self, request: &SubmitRequest) -> Result<Value, Error> {
         let parts = self.parts_to_submit(&request.parts)?;
-        Ok(Payload::gather(&self.tree, &parts, request.extent, &self.submissions.unsent).value)
+        Ok(self.gather(&parts, request.extent).value)
+    }
+
+    fn gather(&self, parts: &[PlaceId], extent: Extent) -> Payload {
+        let side = Side::Receiver { unsent: &self.submissions.unsent };
+        Payload::gather(&self.tree, parts, extent, side)
+    }
+
+    /// The difference between the baseline and the value of the form as a JSON Merge Patch (RFC 7396), whether the form is valid or
+    /// not. Secrets are not hidden in it, and what is not relevant is not left out; [`Engine::payload`] is what would be sent.
+    ///
+    /// A merge patch cannot say null: what is null in the value, and was not, is absent once the patch is applied.
+    ///
+    /// # Examples
+    ///
+    /// ```
+    /// use ricordo::engine::{Action, Engine};
+    /// use ricordo::exchange::{read_data, read_definition};
+    ///
+    /// let schema = read_definition(r#"{"type": "object", "properties": {
+    ///     "name": {"type": "string"}, "loaves": {"type": "integer"}}}"#)?;
+    /// let data = read_data(r#"{"name": "Rye", "loaves": 12}"#, schema.schema())?;
+    /// let mut engine = Engine::of(&schema.into(), Some(data))?;
+    /// engine.apply(Action::Enter { at: "/loaves".parse()?, text: "24".into() })?;
+    /// assert_eq!(engine.merge_patch().to_string(), r#"{"loaves":24}"#);
+    /// assert_eq!(engine.json_patch(false).to_string(), r#"[{"op":"replace","path":"/loaves","value":24}]"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn merge_patch(&self) -> Value {
+        Payload::gather(&self.tree, &[self.root()], Extent::Dirty, Side::Form).value
+    }
+
+    /// The difference between the baseline and the value of the form as a JSON Patch (RFC 6902), whether the form is valid or not.
+    /// Secrets are not hidden in it, and what is not relevant is not left out.
+    ///
+    /// Rows are spoken of by what happened to them: they are removed, moved and added in as few operations as can be. A list is
+    /// replaced where that takes less. With tests, the patch fails unless whoever applies it holds what the baseline has in all
+    /// places that are changed.
+    pub fn json_patch(&self, has_tests: bool) -> Value {
+        Payload::gather(&self.tree, &[self.root()], Extent::Patch { has_tests }, Side::Form).value
     }
 
     /// The places that are submitted; the form itself if nothing else is said.
@@ -301,7 +338,7 @@ impl Engine {
             self.submissions.status = Status::Editing;
             return Submitted::Pending;
         }
-        let payload = Payload::gather(&self.tree, &parts, extent, &self.submissions.unsent);
+        let payload = self.gather(&parts, extent);
         self.tree.keep_as_sent(&parts);
         self.submissions.handed_out += 1;
         let (number, rules) = (self.submissions.handed_out, self.history.rules());
@@ -573,6 +610,9 @@ impl Engine {
     }
 
     fn withdraw_report(&mut self, place: PlaceId) {
+        if !self.tree.is_there(place) {
+            self.tree.changes_mut().expect_gone_places();
+        }
         self.tree.change_properties(place, |properties| properties.reported.clear());
     }
 

@@ -265,7 +265,7 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
             let value = given.get("value").map(|node| node.value()).transpose()?.unwrap_or_default();
             (Action::Event { at, name, value }, &["path", "name", "value"])
         }
-        "submit" => (Action::Submit(read_submit(&given)?), &["parts", "extent", "wait", "quiet"]),
+        "submit" => (Action::Submit(read_submit(&given)?), &["parts", "extent", "tests", "wait", "quiet"]),
         "accept" => read_accept(&given)?,
         "reject" => (Action::Reject { problem: problem_of(given.needed("problem")?)? }, &["problem"]),
         "abandon" => (Action::Abandon, &[]),
@@ -315,12 +315,17 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
 /// What is submitted, and how.
 fn read_submit(given: &Members<'_>) -> Result<SubmitRequest, Error> {
     let mut request = SubmitRequest { parts: given.addresses("parts")?, ..SubmitRequest::default() };
+    let has_tests = given.get("tests").map(|node| Ok::<_, Error>((node, node.flag()?))).transpose()?;
     if let Some(node) = given.get("extent") {
         request.extent = match &*node.string()? {
             "whole" => Extent::Whole,
             "dirty" => Extent::Dirty,
-            _ => return Err(node.error("“extent” is “whole” or “dirty”")),
+            "patch" => Extent::Patch { has_tests: has_tests.is_some_and(|(_, has_tests)| has_tests) },
+            _ => return Err(node.error("“extent” is “whole”, “dirty” or “patch”")),
         };
+    }
+    if let Some((node, true)) = has_tests.filter(|_| !matches!(request.extent, Extent::Patch { .. })) {
+        return Err(node.error("only a patch has “tests”: “extent” is “patch”"));
     }
     request.waits = given.get("wait").map(|node| node.flag()).transpose()?.unwrap_or(false);
     request.is_quiet = given.get("quiet").map(|node| node.flag()).transpose()?.unwrap_or(false);

@@ -129,6 +129,8 @@ fn line(engine: &Engine, action: &Action) -> Value {
             line = match extent {
                 Extent::Whole => line,
                 Extent::Dirty => line.with("extent", "dirty"),
+                Extent::Patch { has_tests: false } => line.with("extent", "patch"),
+                Extent::Patch { has_tests: true } => line.with("extent", "patch").with("tests", true),
             };
             let line = if *waits { line.with("wait", true) } else { line };
             if *is_quiet { line.with("quiet", true) } else { line }

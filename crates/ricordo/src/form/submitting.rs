@@ -129,6 +129,33 @@ impl<M> Recipe<M> {
         self
     }
 
+    /// Sends the operations that lead from the baseline to the value, as a JSON Patch (RFC 6902): a row that was moved is a `move`. A
+    /// record to create is sent whole.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Recipe, at};
+    /// # #[derive(Model)] struct Batch { loaves: u32, steps: Vec<String> }
+    /// let form = Form::new(&Batch { loaves: 12, steps: vec!["Bake".into(), "Knead".into()] })?;
+    /// form.place(at::<Batch>().steps().at(1))?.move_to(0)?;
+    /// let submission = form.submit(&Recipe::new().as_json_patch())?;
+    /// assert_eq!(submission.to_json(), r#"[{"op":"move","from":"/steps/1","path":"/steps/0"}]"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn as_json_patch(mut self) -> Self {
+        self.extent = Extent::Patch { has_tests: false };
+        self
+    }
+
+    /// Lets a JSON Patch begin with `test` operations, so that it fails if the other side holds something else by now in the places
+    /// that it changes. Only with [`as_json_patch`](Recipe::as_json_patch).
+    pub fn with_tests(mut self) -> Self {
+        self.extent = match self.extent {
+            Extent::Patch { .. } => Extent::Patch { has_tests: true },
+            other => other,
+        };
+        self
+    }
+
     /// Names the field that identifies a record: if it is empty, the record is created, otherwise updated. See
     /// [`Submission::creates`].
     pub fn identified_by<L: Locate<M>>(mut self, at: L) -> Self {
@@ -502,6 +529,18 @@ impl<M: 'static> Form<M> {
     /// Why the last submission was rejected, until something changes.
     pub fn problem(&self) -> Option<Problem> {
         self.core.read(|engine| engine.problem().cloned())
+    }
+
+    /// What was changed since the baseline, as a JSON Merge Patch (RFC 7396). See
+    /// [`Engine::merge_patch`](crate::engine::Engine::merge_patch).
+    pub fn merge_patch(&self) -> Value {
+        self.core.read(Engine::merge_patch)
+    }
+
+    /// What was changed since the baseline, as a JSON Patch (RFC 6902), with or without tests. See
+    /// [`Engine::json_patch`](crate::engine::Engine::json_patch).
+    pub fn json_patch(&self, has_tests: bool) -> Value {
+        self.core.read(|engine| engine.json_patch(has_tests))
     }
 
     /// What would be sent now, whether the form is valid or not.

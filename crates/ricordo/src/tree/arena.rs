@@ -311,14 +311,16 @@ mod tests {
         let schema = crate::schema::SchemaBuilder::new();
         let root = schema.finish(crate::schema::Part::new(crate::schema::Kind::Text)).unwrap().root();
         let mut arena = Arena::new(root);
+        arena.allocate(1);
         let first = arena.allocate(3);
+        (0..3).for_each(|slot| arena.fill(first + slot, Node::new(Body::Field(Value::Blank), 0, slot, root)));
         let ids: Vec<PlaceId> = (first..first + 3).map(|index| arena.id(index)).collect();
         arena.change_extra(first, |extra| extra.entry = Some("12.0".into()));
         arena.free(first, 3);
         assert!(ids.iter().all(|id| !arena.knows(*id)));
         assert_eq!(
             (arena.allocate(2), arena.allocate(3)),
-            (3, first),
+            (4, first),
             "only a block of the same length fits"
         );
         assert!(arena.extra(arena.node(first)).is_none());

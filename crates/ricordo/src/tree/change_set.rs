@@ -259,6 +259,11 @@ impl ChangeSet {
         self.may_have_gone_places
     }
 
+    /// Says that a place is about to change that is gone.
+    pub(crate) fn expect_gone_places(&mut self) {
+        self.may_have_gone_places = true;
+    }
+
     /// Whether the log has changes of rows, or of the children of records.
     pub(crate) fn has_structure(&self) -> bool {
         self.has_structure

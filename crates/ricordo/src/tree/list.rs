@@ -319,7 +319,7 @@ impl Tree {
 }
 
 /// The indexes of a longest rising subsequence of different numbers.
-pub(super) fn longest_rise(numbers: &[u32]) -> Vec<usize> {
+pub(crate) fn longest_rise(numbers: &[u32]) -> Vec<usize> {
     // By length: the index of the least number in which a rise of that length ends.
     let mut ends: Vec<usize> = Vec::new();
     let mut before: Vec<Option<usize>> = Vec::with_capacity(numbers.len());

@@ -43,6 +43,8 @@ pub use cost::Cost;
 pub use focus::BindingId;
 pub(crate) use focus::Focus;
 pub(crate) use list::ListBody;
+#[cfg(test)]
+pub(crate) use list::longest_rise;
 pub(crate) use load::{Loader, Unfilled};
 pub(crate) use marks::Marks;
 pub(crate) use pattern::{Anchor, Pattern};

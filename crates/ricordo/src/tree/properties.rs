@@ -310,6 +310,14 @@ impl Tree {
         !self.properties.relevance.is_empty()
     }
 
+    /// Whether rows of a list may be not relevant.
+    pub(crate) fn may_have_irrelevant_rows(&self, list: PlaceId) -> bool {
+        match self.part(list).kind {
+            Kind::List(of) => self.properties.relevance.contains(&self.schema().item(of)),
+            _ => false,
+        }
+    }
+
     /// The places among these, and around them, of which a rule says whether they are relevant.
     pub(crate) fn relevance_around(&self, place: PlaceId) -> impl Iterator<Item = PlaceId> {
         let start = self.has_relevance().then_some(place);

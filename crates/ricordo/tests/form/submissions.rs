@@ -550,6 +550,20 @@ fn an_accept_notifies_nobody_of_fields_in_a_record_that_was_emptied_meanwhile() 
     assert!(!form.is_dirty());
 }
 
+/// The next submit withdraws a message of a place that is gone by then, which nobody can see.
+#[test]
+fn a_submit_notifies_nobody_of_a_message_in_a_record_that_was_emptied() {
+    let address = Address { street: "Mill Lane".into(), town: String::new() };
+    let form = Form::new(&Order { address: Some(address), ..order() }).unwrap();
+    submit(&form).reject(Problem::new("No").error("/address/street", "There is no such street.")).unwrap();
+    form.place::<&str>("/address").unwrap().clear().unwrap();
+    let calls = Rc::new(RefCell::new(0));
+    let count = calls.clone();
+    let _watching = form.subscribe("/address", move |_| *count.borrow_mut() += 1).unwrap();
+    drop(form.submit(&Recipe::new().quietly()).unwrap());
+    assert_eq!(*calls.borrow(), 0);
+}
+
 /// A row that was removed and a new one that is like it leave the form pristine; the new one was added meanwhile all the same.
 #[test]
 fn a_row_that_is_like_one_that_was_sent_stays_when_the_form_is_cleared() {

@@ -13,6 +13,7 @@ mod hostile;
 mod json_schema;
 mod leading;
 mod notices;
+mod patches;
 mod reference;
 mod responses;
 mod secrets;

@@ -2,7 +2,7 @@
 //! with changes in between. What the server holds and what the person sees is told by plain records that are copied and compared.
 
 use proptest::prelude::*;
-use ricordo::engine::{Action, Engine, Status, SubmitRequest};
+use ricordo::engine::{Action, Engine, Extent, Status, SubmitRequest};
 use ricordo::exchange::{read_data, read_definition, read_urlencoded, write_urlencoded};
 use ricordo::form::{Keep, Recipe, Submission};
 use ricordo::model::Locate;
@@ -179,7 +179,7 @@ enum Doing {
     Reset,
     ResetTo(Plain),
     Submit {
-        dirty_only: bool,
+        extent: Extent,
         then: Then,
     },
     Accept {
@@ -230,6 +230,11 @@ fn doings() -> impl Strategy<Value = Vec<Doing>> {
         town(),
     )
         .prop_map(|(name, count, amount, row, town)| Upstream { name, count, amount, row, town });
+    let extent = prop_oneof![
+        Just(Extent::Whole),
+        Just(Extent::Dirty),
+        any::<bool>().prop_map(|has_tests| Extent::Patch { has_tests }),
+    ];
     let then = prop_oneof![5 => Just(Then::Stay), 1 => Just(Then::Reset), 1 => Just(Then::Clear)];
     let doing = prop_oneof![
         3 => name().prop_map(Doing::Name),
@@ -247,7 +252,7 @@ fn doings() -> impl Strategy<Value = Vec<Doing>> {
         2 => Just(Doing::Redo),
         1 => Just(Doing::Reset),
         1 => plain.prop_map(Doing::ResetTo),
-        8 => (any::<bool>(), then).prop_map(|(dirty_only, then)| Doing::Submit { dirty_only, then }),
+        8 => (extent, then).prop_map(|(extent, then)| Doing::Submit { extent, then }),
         6 => any::<bool>().prop_map(|is_doubled| Doing::Accept { is_doubled }),
         2 => upstream.prop_map(|upstream| Doing::AcceptWith(Box::new(upstream))),
         2 => (0..4_usize).prop_map(Doing::Reject),
@@ -270,7 +275,7 @@ struct InFlight {
     submission: Submission<Record>,
     sent: Plain,
     payload: Json,
-    dirty_only: bool,
+    extent: Extent,
     then: Then,
     /// What was typed since is known by what differs from this.
     number: u64,
@@ -306,7 +311,7 @@ impl World {
         let form = Form::new(&start.record()).unwrap();
         World {
             form,
-            server: without_nulls(start.json()),
+            server: start.json(),
             is_server_known: true,
             mine: start.clone(),
             baseline: start,
@@ -435,7 +440,7 @@ impl World {
                 let mut plain = plain.clone();
                 self.number_rows(&mut plain);
                 (self.mine, self.baseline) = (plain.clone(), plain);
-                self.server = without_nulls(self.mine.json());
+                self.server = self.mine.json();
                 self.is_server_known = true;
                 (self.undo, self.redo) = (Vec::new(), Vec::new());
                 (self.status, self.submits) = (Status::Editing, 0);
@@ -443,7 +448,7 @@ impl World {
                     assert_eq!(old.submission.accept().unwrap_err().kind(), ErrorKind::Gone);
                 }
             }
-            Doing::Submit { dirty_only, then } => self.submit(*dirty_only, *then),
+            Doing::Submit { extent, then } => self.submit(*extent, *then),
             Doing::Accept { is_doubled } => {
                 let Some(in_flight) = self.end_in_flight() else {
                     let action = Action::Accept { value: None, then: ricordo::engine::AfterAccept::Stay };
@@ -511,16 +516,19 @@ impl World {
         self.edited();
     }
 
-    fn submit(&mut self, dirty_only: bool, then: Then) {
+    fn submit(&mut self, extent: Extent, then: Then) {
         let mut recipe = Recipe::new();
         recipe = match then {
             Then::Stay => recipe,
             Then::Reset => recipe.then_reset(),
             Then::Clear => recipe.then_clear(Keep::nothing().field(at::<Record>().count())),
         };
-        if dirty_only {
-            recipe = recipe.dirty_only();
-        }
+        recipe = match extent {
+            Extent::Dirty => recipe.dirty_only(),
+            Extent::Patch { has_tests: false } => recipe.as_json_patch(),
+            Extent::Patch { has_tests: true } => recipe.as_json_patch().with_tests(),
+            _ => recipe,
+        };
         let submission = self.form.submit(&recipe);
         if self.in_flight.is_some() {
             assert_eq!(submission.unwrap_err().kind(), ErrorKind::Busy);
@@ -538,23 +546,31 @@ impl World {
         self.handed_out += 1;
         assert_eq!(submission.number(), self.handed_out);
         let payload: Json = serde_json::from_str(&submission.to_json()).unwrap();
-        if !dirty_only {
+        if extent == Extent::Whole {
             assert_eq!(without_nulls(payload.clone()), self.mine.sent());
         }
         assert_eq!(Some(submission.record().unwrap().name), self.mine.name);
         let sent = self.mine.clone();
         let number = self.handed_out;
-        self.in_flight = Some(InFlight { submission, sent, payload, dirty_only, then, number });
+        self.in_flight = Some(InFlight { submission, sent, payload, extent, then, number });
         self.status = Status::Submitting;
     }
 
     /// The server takes a submission in.
     fn save(&mut self, in_flight: &InFlight) {
-        if in_flight.dirty_only {
-            merge(&mut self.server, &in_flight.payload);
-        } else {
-            self.server = without_nulls(in_flight.payload.clone());
-            self.is_server_known = true;
+        match in_flight.extent {
+            Extent::Dirty => merge(&mut self.server, &in_flight.payload),
+            Extent::Patch { .. } => {
+                let patch: json_patch::Patch = serde_json::from_value(in_flight.payload.clone()).unwrap();
+                // A patch fails, and changes nothing, if the server holds something else than the form knows of.
+                if let Err(error) = json_patch::patch(&mut self.server, &patch) {
+                    assert!(!self.is_server_known, "{error}: {} {}", in_flight.payload, self.server);
+                }
+            }
+            _ => {
+                self.server = in_flight.payload.clone();
+                self.is_server_known = true;
+            }
         }
     }
 
@@ -641,7 +657,7 @@ impl World {
         }
         self.mine = rebase(&in_flight.sent, &self.mine, &answer);
         self.baseline = answer;
-        self.server = without_nulls(self.baseline.json());
+        self.server = self.baseline.json();
         self.is_server_known = true;
         self.follow(in_flight.then);
         // What undo leads to is known of what was typed alone, and the server has changed other things.
@@ -658,7 +674,14 @@ impl World {
         in_flight.submission.reject(problem).unwrap();
         self.status = Status::Rejected;
         // A list that was not sent is as the server has it.
-        let is_sent = !in_flight.dirty_only || in_flight.payload.get("rows").is_some();
+        let is_sent = match in_flight.extent {
+            Extent::Dirty => in_flight.payload.get("rows").is_some(),
+            Extent::Patch { .. } => {
+                let operations = in_flight.payload.as_array().unwrap();
+                operations.iter().any(|operation| operation["path"].as_str().unwrap().starts_with("/rows"))
+            }
+            _ => true,
+        };
         let rows = if is_sent { &in_flight.sent.rows } else { &self.baseline.rows };
         let number = rows.get(row).map(|row| row.number);
         let now = number.and_then(|number| self.mine.rows.iter().position(|row| row.number == number));

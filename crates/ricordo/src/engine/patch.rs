@@ -1,0 +1,323 @@
+//! Patches: the operations that lead from the baseline of a form to its value, as a JSON Patch (RFC 6902).
+//!
+//! What was not changed is not visited. Rows are spoken of by what happened to them; see [`row_account`](super::row_account). All rows
+//! of a list come, go and move first, then what is in them changes, so the positions in the pointers are those that rows have in the
+//! end. A list whose account would be longer than the list is replaced.
+
+use std::fmt::{self, Write as _};
+
+use super::payload::Gathering;
+use super::row_account::{RowDifference, RowStep, steps};
+use crate::schema::{Kind, Pointer};
+use crate::tree::{Marks, PlaceId, Presence, Shape};
+use crate::value::{Record, Value, sort_by_key};
+
+/// One operation.
+struct Operation {
+    op: &'static str,
+    from: Option<Pointer>,
+    path: Pointer,
+    value: Option<Value>,
+}
+
+impl Operation {
+    fn new(op: &'static str, path: Pointer, value: Option<Value>) -> Self {
+        Operation { op, from: None, path, value }
+    }
+}
+
+impl From<Operation> for Value {
+    fn from(operation: Operation) -> Value {
+        let Operation { op, from, path, value } = operation;
+        let mut members = Record::with_capacity(4);
+        members.insert("op", Value::Text(op.into()));
+        if let Some(from) = from {
+            members.insert("from", Value::Text(from.as_str().into()));
+        }
+        members.insert("path", Value::Text(path.as_str().into()));
+        if let Some(value) = value {
+            members.insert("value", value);
+        }
+        members.into()
+    }
+}
+
+impl fmt::Display for Operation {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Operation { op, from, path, value } = self;
+        write!(formatter, "{{\"op\":\"{op}\"")?;
+        for (name, pointer) in [("from", from.as_ref()), ("path", Some(path))] {
+            if let Some(pointer) = pointer {
+                write!(formatter, ",\"{name}\":{}", Value::Text(pointer.as_str().into()))?;
+            }
+        }
+        if let Some(value) = value {
+            write!(formatter, ",\"value\":{value}")?;
+        }
+        formatter.write_str("},")
+    }
+}
+
+/// The operations that lead to what is gathered. With tests, the patch fails unless the receiver holds what the baseline has in the
+/// places that are changed.
+pub(super) fn operations(gathering: &mut Gathering<'_>, has_tests: bool) -> Value {
+    let root = gathering.tree.root();
+    let mut writer = Writer { gathering, has_tests, tests: Vec::new(), operations: Vec::new() };
+    writer.place(root, &At::default(), false);
+    let Writer { tests, operations, .. } = writer;
+    Value::List(tests.into_iter().chain(operations).map(Value::from).collect())
+}
+
+/// Where a place is, and where it was.
+#[derive(Clone, Default)]
+struct At {
+    now: Pointer,
+    then: Pointer,
+    /// Whether it is a row: one that is blank is null, and not absent.
+    is_row: bool,
+}
+
+impl At {
+    fn member(&self, name: &str) -> At {
+        At { now: self.now.join(name), then: self.then.join(name), is_row: false }
+    }
+}
+
+struct Writer<'a, 'b> {
+    gathering: &'b mut Gathering<'a>,
+    has_tests: bool,
+    tests: Vec<Operation>,
+    operations: Vec<Operation>,
+}
+
+impl Writer<'_, '_> {
+    fn place(&mut self, place: PlaceId, at: &At, is_owned: bool) {
+        let Some(is_owned) = self.gathering.owns(place, is_owned) else { return };
+        let tree = self.gathering.tree;
+        let is_unsent = self.gathering.is_unsent(place);
+        if self.gathering.leaves_out(place) {
+            if is_owned {
+                self.gathering.payload.left_out.push(place);
+                self.change(place, at, None);
+            }
+            return;
+        }
+        let is_dirty = tree.is_dirty(place) || is_unsent;
+        let is_same_container = tree.is_present(place) && tree.baseline_presence(place) == Presence::Present;
+        match tree.shape(place) {
+            Shape::Record if is_same_container && !is_unsent => {
+                if is_dirty || self.gathering.visits_all() {
+                    self.members(place, at, is_owned);
+                }
+            }
+            Shape::List if is_same_container && !is_unsent && !self.gathering.may_leave_out_rows(place) => {
+                if is_dirty {
+                    self.rows(place, at, is_owned);
+                }
+            }
+            Shape::Field | Shape::Record | Shape::List => {
+                if is_dirty {
+                    let now = self.gathering.member(place, is_owned, true);
+                    self.change(place, at, now);
+                }
+            }
+        }
+    }
+
+    /// Adds, replaces or removes a place as a whole.
+    fn change(&mut self, place: PlaceId, at: &At, now: Option<Value>) {
+        let is_known = !self.gathering.is_unsent(place);
+        let then = is_known.then(|| self.gathering.tree.baseline(place));
+        let absent = at.is_row.then_some(Value::Null);
+        let member = |value: Option<Value>| value.filter(|value| *value != Value::Blank).or(absent.clone());
+        self.differ(at, member(then), member(now));
+    }
+
+    /// Says how what is at a place differs from what was.
+    fn differ(&mut self, at: &At, mut then: Option<Value>, now: Option<Value>) {
+        if then == now {
+            return;
+        }
+        if !at.is_row && self.gathering.takes_null_for_absent() {
+            then = then.filter(|then| *then != Value::Null);
+            if then.is_none() && now.is_none() {
+                return;
+            }
+        }
+        let op = match (then.is_some(), now.is_some()) {
+            (true, true) => "replace",
+            (true, false) => "remove",
+            (false, _) => "add",
+        };
+        self.test(&at.then, then);
+        self.operations.push(Operation::new(op, at.now.clone(), now));
+    }
+
+    /// Tests that the receiver holds what the baseline has. That something is absent cannot be tested.
+    fn test(&mut self, at: &Pointer, then: Option<Value>) {
+        if self.has_tests && then.is_some() {
+            self.tests.push(Operation::new("test", at.clone(), then));
+        }
+    }
+
+    fn members(&mut self, place: PlaceId, at: &At, is_owned: bool) {
+        let tree = self.gathering.tree;
+        let Kind::Record(of) = tree.part(place).kind else { return };
+        let (mut was, mut is) = (None, None);
+        for (slot, child) in (0..).zip(tree.children(place)) {
+            if tree.part(child).local {
+                continue;
+            }
+            let Some((name, _)) = tree.schema().member_at(of, slot) else { continue };
+            match name {
+                Some(name) => self.place(child, &at.member(name), is_owned),
+                None => {
+                    was = was.or(Some(child).filter(|at| tree.baseline_presence(*at) == Presence::Present));
+                    is = is.or(Some(child).filter(|at| tree.is_present(*at)));
+                }
+            }
+        }
+        if was == is {
+            if let Some(variant) = was.filter(|variant| self.gathering.owns(*variant, is_owned).is_some()) {
+                self.members(variant, at, is_owned);
+            }
+            return;
+        }
+        // The fields of a variant stand in the record. Two variants may have fields of the same name.
+        let then = was.map(|variant| tree.baseline(variant)).unwrap_or_default();
+        let now = is.and_then(|variant| self.gathering.member(variant, is_owned, true)).unwrap_or_default();
+        let members = |value: &Value| {
+            let members = value.as_record().into_iter().flat_map(Record::members).cloned();
+            members.filter(|(_, value)| *value != Value::Blank).collect::<Vec<_>>()
+        };
+        let (then, mut now) = (members(&then), members(&now));
+        for (name, then) in then {
+            let same = now.iter().position(|(other, _)| **other == *name);
+            let now = same.map(|same| now.remove(same).1);
+            self.differ(&at.member(&name), Some(then), now);
+        }
+        for (name, now) in now {
+            self.differ(&at.member(&name), None, Some(now));
+        }
+    }
+
+    fn rows(&mut self, place: PlaceId, at: &At, is_owned: bool) {
+        let (tests, operations) = (self.tests.len(), self.operations.len());
+        self.account(place, at);
+        self.changed_rows(place, at, is_owned);
+        if self.is_longer_than_list(place, at, operations, is_owned) {
+            self.tests.truncate(tests);
+            self.operations.truncate(operations);
+            let now = self.gathering.member(place, is_owned, true);
+            self.change(place, at, now);
+        }
+    }
+
+    /// Says which rows went, moved and came.
+    fn account(&mut self, place: PlaceId, at: &At) {
+        let tree = self.gathering.tree;
+        let Some(list) = tree.list(place).filter(|list| list.is_reordered()) else { return };
+        let stood = |key: u32| list.rows[key as usize].baseline_position();
+        let (mut removed, mut displaced) = (Vec::new(), Vec::new());
+        for key in &list.displaced {
+            match (stood(*key), list.sequence.position(*key)) {
+                (Some(stood), Some(stands)) => displaced.push((stood, stands)),
+                (Some(stood), None) => removed.push(stood),
+                (None, _) => {}
+            }
+        }
+        let added = list.added.iter().filter_map(|key| list.sequence.position(*key)).collect();
+        let stood_at = |position: u32| stood(list.sequence.at(position)?);
+        let length = list.sequence.len();
+        let difference = RowDifference { removed, displaced, added, length, stood: &stood_at };
+        let row = |at: &Pointer, position: u32| at.join(&position.to_string());
+        let row_of = |key: u32| list.rows[key as usize].place;
+        for step in steps(difference) {
+            match step {
+                RowStep::Remove { at: position } => {
+                    self.test_row(place, row_of(list.baseline[position as usize]), &row(&at.then, position));
+                    self.operations.push(Operation::new("remove", row(&at.now, position), None));
+                }
+                RowStep::Move { from, to, stood } => {
+                    self.test_row(place, row_of(list.baseline[stood as usize]), &row(&at.then, stood));
+                    let from = Some(row(&at.now, from));
+                    self.operations.push(Operation { op: "move", from, path: row(&at.now, to), value: None });
+                }
+                RowStep::Add { at: position, stands } => {
+                    let added = list.sequence.at(stands).map(row_of);
+                    let value = added.and_then(|added| self.gathering.member(added, true, true));
+                    let value = value.filter(|value| *value != Value::Blank).or(Some(Value::Null));
+                    self.operations.push(Operation::new("add", row(&at.now, position), value));
+                }
+            }
+        }
+        self.gathering.payload.rows.insert(place, tree.rows(place));
+    }
+
+    /// Tests that a row is the one that was meant: by the key of the list or, without one, by everything in it.
+    fn test_row(&mut self, list: PlaceId, row: PlaceId, then: &Pointer) {
+        if !self.has_tests {
+            return;
+        }
+        let tree = self.gathering.tree;
+        let value = tree.baseline(row);
+        let key = tree.part(list).key.as_deref();
+        let named = key.and_then(|key| Some((key, value.as_record()?.get(key)?)));
+        match named.filter(|(_, value)| **value != Value::Blank) {
+            Some((key, value)) => self.test(&then.join(key), Some(value.clone())),
+            None => self.test(then, Some(value)),
+        }
+    }
+
+    /// Says what differs in rows of the baseline.
+    fn changed_rows(&mut self, place: PlaceId, at: &At, is_owned: bool) {
+        let tree = self.gathering.tree;
+        let Some(list) = tree.list(place) else { return };
+        let mut changed: Vec<(u32, u32, PlaceId)> = list
+            .marked
+            .iter()
+            .filter_map(|key| {
+                let row = list.rows[*key as usize];
+                let differs = tree.marks(row.place).has(Marks::DIFFERS);
+                let stands = list.sequence.position(*key).filter(|_| differs)?;
+                Some((stands, row.baseline_position()?, row.place))
+            })
+            .collect();
+        sort_by_key(&mut changed, |(stands, _, _)| *stands);
+        for (stands, stood, row) in changed {
+            let (now, then) = (at.now.join(&stands.to_string()), at.then.join(&stood.to_string()));
+            self.place(row, &At { now, then, is_row: true }, is_owned);
+        }
+    }
+
+    /// Whether replacing a list takes less than the operations from a first one on. Of the list, no more is written than they take.
+    fn is_longer_than_list(&mut self, place: PlaceId, at: &At, first: usize, is_owned: bool) -> bool {
+        let mut length = Length { left: usize::MAX };
+        for operation in &self.operations[first..] {
+            let _ = write!(length, "{operation}");
+        }
+        let mut length = Length { left: usize::MAX - length.left };
+        let replaced = Operation::new("replace", at.now.clone(), Some(Value::List(Vec::new())));
+        if write!(length, "{replaced}").is_err() {
+            return false;
+        }
+        let tree = self.gathering.tree;
+        let Some(list) = tree.list(place) else { return false };
+        list.sequence.keys().all(|key| {
+            let row = self.gathering.member(list.rows[key as usize].place, is_owned, true);
+            write!(length, "{},", row.unwrap_or_default()).is_ok()
+        })
+    }
+}
+
+/// Counts what is written, and fails once it is too much.
+struct Length {
+    left: usize,
+}
+
+impl fmt::Write for Length {
+    fn write_str(&mut self, text: &str) -> fmt::Result {
+        self.left = self.left.checked_sub(text.len()).ok_or(fmt::Error)?;
+        Ok(())
+    }
+}
