@@ -24,7 +24,7 @@ pub(crate) struct FieldAttributes {
 
 const FIELD_ATTRIBUTES: &str = "label, description, required, min_length, max_length, format, minimum, maximum, \
                                 exclusive_minimum, exclusive_maximum, multiple_of, step, min_items, max_items, \
-                                unique_items, default, reveal, findings, deferred, commit, pause_ms, decimals, grouping, \
+                                unique_items, key, default, reveal, findings, deferred, commit, pause_ms, decimals, grouping, \
                                 decimal_comma, display, pattern, trim, messages, readonly, secret and local";
 
 /// The kinds of findings that a message can be given for. The variants of `FindingKind` have the same names.
@@ -89,6 +89,11 @@ impl FieldAttributes {
             "unique_items" => {
                 self.check("suits_list", ty, key.span());
                 quote!(#variant)
+            }
+            "key" => {
+                self.check("suits_list", ty, key.span());
+                let field: LitStr = meta.value()?.parse()?;
+                quote!(#variant(#field))
             }
             "min_length" | "max_length" | "min_items" | "max_items" => {
                 let length: LitInt = meta.value()?.parse()?;

@@ -171,7 +171,7 @@ fn of_journals() {
         ),
         ("no op", FORM, "{}", "{\"path\":\"/name\"}"),
         ("an unknown op", FORM, "{}", "{\"op\":\"entr\",\"path\":\"/name\",\"text\":\"\"}"),
-        ("an op that is not supported", FORM, "{}", "{\"op\":\"rebase\",\"value\":{}}"),
+        ("a side that there is not", FORM, "{}", "{\"op\":\"resolve\",\"take\":\"yours\"}"),
         ("a missing member", FORM, "{}", "{\"op\":\"reset\"}\n{\"op\":\"enter\",\"path\":\"/name\"}"),
         ("a misspelt member", FORM, "{}", "{\"op\":\"enter\",\"path\":\"/name\",\"txt\":\"\",\"text\":\"\"}"),
         ("no pointer", FORM, "{}", "{\"op\":\"leave\",\"path\":\"name\"}"),

@@ -8,7 +8,7 @@ use super::deferred_checks::{TicketId, Verdict};
 use super::problem::Problem;
 use super::submission::{AfterAccept, SubmitRequest};
 use crate::schema::{Choices, Error, ErrorKind, Pointer, Route};
-use crate::tree::{BindingId, PlaceId};
+use crate::tree::{BindingId, PlaceId, Take};
 use crate::value::{DateTime, Value};
 
 /// An action on a form.
@@ -125,6 +125,22 @@ pub enum Action {
         /// The value, with all its members.
         value: Value,
     },
+    /// The record has changed upstream, and this is what it is now: it becomes the baseline. Places that are not dirty take its values;
+    /// what a person has changed stays. Where both have changed something differently, there is a [conflict](super::Conflict). Rows
+    /// match by the key field of their list or, without one, by position. It is no step to undo, and undo goes back across it.
+    Rebase {
+        /// The record, with all its members.
+        value: Value,
+    },
+    /// Conflicts are resolved: that of a place, and those in it.
+    Resolve {
+        /// The place.
+        at: Address,
+        /// If only the conflict of a row is resolved that a person has removed from this list: the key of the row.
+        removed_row: Option<u64>,
+        /// Whose value the place has then.
+        take: Take,
+    },
     /// An override is given up: a suggested field takes the suggestion again, a leading counterpart lets the other lead.
     Release {
         /// The field.
@@ -232,6 +248,7 @@ impl Action {
             Action::Replace { value, .. }
             | Action::Test { value, .. }
             | Action::Event { value, .. }
+            | Action::Rebase { value }
             | Action::ResetTo { value } => value.is_deeper_than(DEEPEST_VALUE),
             Action::Insert { value, .. } | Action::Add { value, .. } | Action::Accept { value, .. } => {
                 value.as_ref().is_some_and(|value| value.is_deeper_than(DEEPEST_VALUE))
@@ -250,6 +267,7 @@ impl Action {
                 | Action::Test { value, .. }
                 | Action::Event { value, .. }
                 | Action::ResetTo { value }
+                | Action::Rebase { value }
                 | Action::Insert { value: Some(value), .. }
                 | Action::Add { value: Some(value), .. }
                 | Action::Accept { value: Some(value), .. } => value.dismantle(),

@@ -2,7 +2,7 @@
 
 use super::{Action, Address, Engine, Verdict};
 use crate::schema::{Kind, MASK, PartId, Pointer, Route, Schema, Step};
-use crate::tree::PlaceId;
+use crate::tree::{PlaceId, Take};
 use crate::value::Value;
 use std::time::Duration;
 
@@ -37,6 +37,9 @@ enum Verb {
     Test,
     Reset,
     ResetTo,
+    Rebase,
+    TakeMine,
+    TakeTheirs,
     Choices,
     Wait,
     Now,
@@ -157,6 +160,11 @@ impl ActionSummary {
             }
             Action::Reset { at } => (Verb::Reset, Some(at)),
             Action::ResetTo { .. } => (Verb::ResetTo, None),
+            Action::Rebase { .. } => (Verb::Rebase, None),
+            Action::Resolve { at, take, .. } => match take {
+                Take::Mine => (Verb::TakeMine, Some(at)),
+                Take::Theirs => (Verb::TakeTheirs, Some(at)),
+            },
             Action::Choices { at, choices } => {
                 summary.detail =
                     choices.as_ref().map_or(Detail::Nothing, |choices| Detail::Rows(choices.iter().len()));
@@ -352,6 +360,9 @@ impl Engine {
                 Detail::Rows(count) => format!("submit {at} and {} more", count - 1),
                 _ => "submit".to_owned(),
             },
+            Verb::Rebase => "rebase on a newer record".to_owned(),
+            Verb::TakeMine => format!("resolve {at} to mine"),
+            Verb::TakeTheirs => format!("resolve {at} to theirs"),
             Verb::Accept => "accept what was submitted".to_owned(),
             Verb::Reject => match &summary.detail {
                 Detail::Text(why) => format!("reject what was submitted: “{why}”"),

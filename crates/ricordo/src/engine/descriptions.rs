@@ -90,6 +90,7 @@ impl Engine {
             None => ("now overridden", "now as suggested"),
         };
         say(Aspects::DRIVER, leads, yes, no);
+        say(Aspects::CONFLICT, now.conflict().is_some(), "changed by both sides", "no longer in conflict");
         if aspects.contains(Aspects::EPOCH) {
             words.push("reset".to_owned());
         }

@@ -137,6 +137,7 @@ impl Engine {
                 self.tree.reset_to(value);
                 self.settle_baseline()?;
             }
+            Action::Resolve { at, removed_row, take } => self.resolve(&at, removed_row, take)?,
             Action::Release { at } => {
                 let place = self.present(&at)?;
                 self.writable(place)?;
@@ -153,10 +154,11 @@ impl Engine {
             | Action::Now { .. }
             | Action::Submit(_)
             | Action::Accept { .. }
+            | Action::Rebase { .. }
             | Action::Reject { .. }
             | Action::Abandon
             | Action::Answer { .. } => {
-                let message = "undo, redo, wait, now, submit, and answers are transactions of their own, and cannot be part of \
+                let message = "undo, redo, wait, now, submit, answers and rebase are transactions of their own, and cannot be part of \
                                another"
                     .to_owned();
                 return Err(Error::new(ErrorKind::NotPossible, Pointer::root(), message));

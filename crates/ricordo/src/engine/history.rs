@@ -9,6 +9,9 @@ use crate::tree::{Key, PlaceId, Rebased, Reversal, Tree};
 /// How much memory the steps that can be undone may take at first, in bytes: some thousands of edits.
 const USUAL_LIMIT: usize = 2 * 1024 * 1024;
 
+/// So many rows that have gone from the baseline are kept without asking whether a step leads to them.
+const USUAL_KEPT_ROWS: usize = 64;
+
 /// One step that can be undone: a transaction, or the typing in one field.
 #[derive(Debug)]
 struct Step {
@@ -49,6 +52,8 @@ pub(super) struct History {
     /// The fields whose values became their baselines while steps stayed, and at which count of baselines they last did. Steps from
     /// before that lead to the values that were there, whatever they say of the baseline.
     saved: FxHashMap<PlaceId, u64>,
+    /// How many rows that have gone from the baseline are kept before it is looked up which of them steps lead to.
+    most_kept_rows: usize,
 }
 
 /// What an undo or redo has done to the tree.
@@ -82,6 +87,7 @@ impl Default for History {
             rules: 0,
             baselines: 0,
             saved: FxHashMap::default(),
+            most_kept_rows: USUAL_KEPT_ROWS,
         }
     }
 }
@@ -321,7 +327,7 @@ impl History {
         }
         self.responses = responses;
         if !rebased.rows.is_empty() {
-            self.free_rows(tree, &rebased.rows);
+            self.keep_rows(tree, &rebased.rows);
         }
     }
 
@@ -338,19 +344,23 @@ impl History {
         }
     }
 
-    /// Frees rows that have gone from the baseline, unless a step can bring them back. This looks through all steps.
-    fn free_rows(&self, tree: &mut Tree, rows: &[(PlaceId, Key)]) {
-        let removed = |reversal: &Reversal| match reversal {
-            Reversal::RowRemoved { list, key, .. } => Some((*list, *key)),
-            _ => None,
-        };
-        let redo = self.redo.iter().flat_map(|(_, log)| log);
-        let held: FxHashSet<_> =
-            self.log.iter().chain(redo).chain(&self.responses).filter_map(removed).collect();
-        for (list, key) in rows {
-            if !held.contains(&(*list, *key)) {
-                tree.free_row(*list, *key);
-            }
+    /// Keeps rows that have gone from the baseline as long as there are steps. Several steps may lead to one, since a reset puts the rows
+    /// of the baseline back, so none of them frees it. Now and then, those to which none leads are freed.
+    fn keep_rows(&mut self, tree: &mut Tree, rows: &[(PlaceId, Key)]) {
+        tree.keep_rows(rows.iter().copied());
+        if self.undo.is_empty() && self.redo.is_empty() && self.responses.is_empty() {
+            return tree.free_kept_rows(|_| false);
+        }
+        if tree.kept_rows() > self.most_kept_rows {
+            let removed = |reversal: &Reversal| match reversal {
+                Reversal::RowRemoved { list, key, .. } => Some((*list, *key)),
+                _ => None,
+            };
+            let redo = self.redo.iter().flat_map(|(_, log)| log);
+            let held: FxHashSet<_> =
+                self.log.iter().chain(redo).chain(&self.responses).filter_map(removed).collect();
+            tree.free_kept_rows(|row| held.contains(row));
+            self.most_kept_rows = tree.kept_rows().saturating_mul(2).max(USUAL_KEPT_ROWS);
         }
     }
 
@@ -396,6 +406,7 @@ impl History {
         self.saved.clear();
         self.weight -= self.undo.drain(..).map(|step| step.weight).sum::<usize>();
         tree.forget(self.log.drain(..));
+        tree.free_kept_rows(|_| false);
     }
 
     fn forget_redo(&mut self, tree: &mut Tree) {

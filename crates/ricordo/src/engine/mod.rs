@@ -28,6 +28,7 @@ mod patch;
 mod payload;
 mod prepared_rows;
 mod problem;
+mod rebase;
 mod row_account;
 mod row_edits;
 mod rulebook;
@@ -62,7 +63,7 @@ pub use submission::{AfterAccept, Answer, Status, Submission, SubmitRequest, Sub
 
 pub(crate) use crate::settle::AggregateKind;
 pub use crate::settle::{Comparison, PlaceView, Reads};
-pub use crate::tree::{Aspects, BindingId, Cost, PlaceId};
+pub use crate::tree::{Aspects, BindingId, Conflict, Cost, PlaceId, Take};
 
 use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Pointer, Schema};
 use crate::settle::{self, Graph};

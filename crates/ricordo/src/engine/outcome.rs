@@ -118,7 +118,9 @@ impl Outcome {
     pub(super) fn will_be_step(tree: &Tree) -> bool {
         let structure = Structure::of(tree.changes());
         let places = tree.changes().places().iter();
-        places.filter(|changed| is_there(tree, changed)).any(|changed| structure.is_step(tree, changed))
+        places.filter(|changed| tree.knows(changed.place)).any(|changed| {
+            is_resolved(changed) || (is_there(tree, changed) && structure.is_step(tree, changed))
+        })
     }
 
     /// Whether anything was changed that undo reverts. What leads to what was there anyway is no step, and neither is
@@ -126,6 +128,11 @@ impl Outcome {
     pub(super) fn is_step(&self) -> bool {
         self.is_step
     }
+}
+
+/// Whether the conflict of a place was resolved. That of a row is so while the row is gone.
+fn is_resolved(changed: &ChangedPlace) -> bool {
+    changed.aspects.contains(Aspects::CONFLICT)
 }
 
 fn is_there(tree: &Tree, changed: &ChangedPlace) -> bool {
@@ -147,6 +154,7 @@ fn compare_all(tree: &Tree, mut changes: Vec<Change>) -> (Vec<Change>, Vec<Place
             continue;
         }
         gone.extend(structure.other_children(tree, changed.place));
+        is_step = is_step || (tree.knows(changed.place) && is_resolved(changed));
         // The baseline of what it lies in can still be seen.
         if changed.aspects.contains(Aspects::BASELINE) && tree.knows(changed.place) {
             changes.push(Change::of(changed.place, Aspects::BASELINE));
@@ -336,6 +344,7 @@ impl<'a> Structure<'a> {
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }
+            | Reversal::Conflict { .. }
             | Reversal::Silent { .. } => {}
         }
     }
@@ -427,6 +436,10 @@ impl<'a> Structure<'a> {
         aspects.put(Aspects::BASELINE, may_differ(Aspects::BASELINE));
         aspects.put(Aspects::CHOICES, may_differ(Aspects::OFFERED));
         aspects.put(Aspects::EPOCH, may_differ(Aspects::EPOCH));
+        // A conflict of a place that was not dirty, and is not, was settled by itself.
+        let was_dirty = || changed.was_dirty() || set.first_state(changed).is_some_and(FieldState::is_dirty);
+        aspects.put(Aspects::CONFLICT, is_resolved(changed) && (tree.is_dirty(place) || was_dirty()));
+        *is_step = *is_step || is_resolved(changed);
         if may_differ(Aspects::STRUCTURE) {
             *is_step = *is_step || self.is_step(tree, changed);
             self.compare_structure(tree, changed, &mut aspects, &mut rest);

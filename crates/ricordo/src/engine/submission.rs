@@ -16,7 +16,7 @@ use super::transaction::{Performed, Submit};
 use super::{Action, Address, Engine, Outcome};
 use crate::schema::{Error, ErrorKind, MASK, Pointer};
 use crate::settle::PlaceView;
-use crate::tree::{Aspects, PlaceId, Reversal, Tree};
+use crate::tree::{Aspects, PlaceId, Rebased, Reversal, Tree};
 use crate::value::Value;
 
 /// Where a form is between being edited and being saved.
@@ -149,6 +149,17 @@ pub(super) struct Submissions {
     problem: Option<Problem>,
     /// Moves whenever something that was put into the form does.
     revision: u64,
+}
+
+impl Submissions {
+    /// Takes in that a newer upstream record is known.
+    pub(super) fn note_upstream(&mut self) {
+        self.unsent.clear();
+        if self.status != Status::Submitting {
+            self.status = Status::Editing;
+            self.problem = None;
+        }
+    }
 }
 
 impl Engine {
@@ -394,10 +405,9 @@ impl Engine {
             Some(kept) => self.begin_next(&kept),
         }
         self.settle_with_checks();
-        // What nothing leads to any more is forgotten once settling has seen that it went.
-        rebased.iter().for_each(|rebased| self.history.take_in(&mut self.tree, rebased));
+        let outcome = self.report_answer(summary, &rebased);
         self.tree.drop_sent();
-        Ok(self.report_answer(summary))
+        Ok(outcome)
     }
 
     fn lies_in_list(&self, place: PlaceId) -> bool {
@@ -468,7 +478,7 @@ impl Engine {
     }
 
     /// Settles the baseline by itself, and lets the form compare with that.
-    fn settle_baseline_apart(&mut self) {
+    pub(super) fn settle_baseline_apart(&mut self) {
         let book = self.rulebook();
         if let Ok(mut baseline) = Baseline::settled(self, &book, book.rules().len()) {
             baseline.put_into(&mut self.tree);
@@ -499,7 +509,7 @@ impl Engine {
         self.submissions.problem = Some(problem);
         self.submissions.rejected = Some(submission);
         self.settle_or_keep_for_later();
-        Ok(self.report_answer(summary))
+        Ok(self.report_answer(summary, &[]))
     }
 
     /// A problem that others have found, without the secrets of the form.
@@ -539,7 +549,7 @@ impl Engine {
             self.tree.drop_sent();
             self.end_submission(&submission, Answer::Lost);
         }
-        Ok(self.report_answer(summary))
+        Ok(self.report_answer(summary, &[]))
     }
 
     /// Ends the submission that is under way because the form starts from another record.
@@ -591,8 +601,8 @@ impl Engine {
         place.filter(|place| self.tree.is_there(*place))
     }
 
-    /// What an answer changed. It is no step to undo, and the steps before can be undone.
-    fn report_answer(&mut self, summary: ActionSummary) -> Outcome {
+    /// What an answer, or a rebase, changed. It is no step to undo, and the steps before can be undone.
+    pub(super) fn report_answer(&mut self, summary: ActionSummary, rebased: &[Rebased]) -> Outcome {
         self.graph.finish();
         self.pauses.resume(&self.tree);
         let mut outcome = self.report(None);
@@ -600,6 +610,8 @@ impl Engine {
         if self.tree.changes().has_new_baseline() {
             self.history.forget_all(&mut self.tree);
         }
+        // What nothing leads to any more is forgotten once it was reported that it went.
+        rebased.iter().for_each(|rebased| self.history.take_in(&mut self.tree, rebased));
         self.history.end_typing();
         let log = self.tree.take_log();
         self.tree.forget(log);

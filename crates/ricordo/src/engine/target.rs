@@ -87,6 +87,7 @@ impl Engine {
             | Action::Test { at, .. }
             | Action::Reset { at }
             | Action::Release { at }
+            | Action::Resolve { at, .. }
             | Action::Choices { at, .. }
             | Action::Answer { at, .. }
             | Action::Event { at: Some(at), .. } => self.check_address(at),
@@ -105,6 +106,7 @@ impl Engine {
             | Action::Abandon
             | Action::Event { at: None, .. }
             | Action::ResetTo { .. }
+            | Action::Rebase { .. }
             | Action::Wait { .. }
             | Action::Now { .. }
             | Action::Silence { .. }

@@ -64,6 +64,12 @@ impl Engine {
                     }
                     return Ok(Outcome::default());
                 }
+                Action::Rebase { .. } => {
+                    if let Action::Rebase { value } = action.within_depth()? {
+                        return self.rebase(value);
+                    }
+                    return Ok(Outcome::default());
+                }
                 Action::Reject { problem } => return self.reject(problem),
                 Action::Abandon => return self.abandon(),
                 Action::Answer { at, check, ticket, verdict } => {

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::engine::{Engine, PlaceView};
+use crate::engine::{Conflict, Engine, PlaceView};
 use crate::schema::{Finding, Kind};
 use crate::value::{Record, Value};
 
@@ -22,9 +22,28 @@ pub fn dump(engine: &Engine) -> Value {
         ("status", engine.status().name().into()),
         ("submits", i64::try_from(engine.submits()).unwrap_or(i64::MAX).into()),
         ("findings", findings(form)),
+        ("conflicts", Value::List(engine.conflicts().iter().map(|at| conflict(engine, at)).collect())),
         ("fields", fields.into()),
         ("lists", lists.into()),
     ])
+}
+
+/// A conflict as dumps have it. What is absent is null.
+fn conflict(engine: &Engine, conflict: &Conflict) -> Value {
+    let at = conflict.place.into();
+    let value = |value: &Value| match engine.masked_at(&at, value) {
+        Value::Blank => Value::Null,
+        value => value,
+    };
+    let mut members = Record::new();
+    members.insert("path", conflict.pointer.as_str().into());
+    if let Some(key) = conflict.removed_row.and_then(|key| i64::try_from(key).ok()) {
+        members.insert("key", key.into());
+    }
+    members.insert("base", value(&conflict.base));
+    members.insert("mine", value(&conflict.mine));
+    members.insert("theirs", value(&conflict.theirs));
+    members.into()
 }
 
 /// Collects what lies in a place: fields, records with findings of their own, lists.

@@ -4,7 +4,7 @@ use super::expectation::Expectation;
 use super::json::{Member, Node};
 use super::members::{read_pointer, refuse_unknown};
 use super::problem::problem_of;
-use crate::engine::{Action, Address, AfterAccept, Extent, SubmitRequest, Verdict};
+use crate::engine::{Action, Address, AfterAccept, Extent, SubmitRequest, Take, Verdict};
 use crate::schema::{Choice, Choices, Error, Pointer, nearest};
 use crate::value::{Value, read_date_time};
 use std::time::Duration;
@@ -150,12 +150,11 @@ enum Form {
 }
 
 const PATCH_OPERATIONS: [&str; 6] = ["add", "remove", "replace", "move", "copy", "test"];
-const OPERATIONS: [&str; 27] = [
+const OPERATIONS: [&str; 29] = [
     "abandon", "accept", "add", "answer", "choices", "clear", "copy", "enter", "event", "expect", "focus",
-    "group", "leave", "move", "now", "redo", "reject", "release", "remove", "replace", "reset", "silence",
-    "submit", "swap", "test", "undo", "wait",
+    "group", "leave", "move", "now", "rebase", "redo", "reject", "release", "remove", "replace", "reset",
+    "resolve", "silence", "submit", "swap", "test", "undo", "wait",
 ];
-const UNSUPPORTED: [&str; 2] = ["rebase", "resolve"];
 
 /// The members of an action, which are all to be asked for.
 struct Members<'a> {
@@ -268,6 +267,18 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
         "submit" => (Action::Submit(read_submit(&given)?), &["parts", "extent", "tests", "wait", "quiet"]),
         "accept" => read_accept(&given)?,
         "reject" => (Action::Reject { problem: problem_of(given.needed("problem")?)? }, &["problem"]),
+        "rebase" => (Action::Rebase { value: given.value()? }, &["value"]),
+        "resolve" => {
+            let at = given.get("path").map(read_pointer).transpose()?.unwrap_or_default().into();
+            let removed_row = given.get("key").map(|node| node.count()).transpose()?;
+            let take = given.needed("take")?;
+            let take = match &*take.string()? {
+                "mine" => Take::Mine,
+                "theirs" => Take::Theirs,
+                _ => return Err(take.error("“take” is “mine” or “theirs”")),
+            };
+            (Action::Resolve { at, removed_row, take }, &["path", "key", "take"])
+        }
         "abandon" => (Action::Abandon, &[]),
         "silence" => {
             let is_silent = given.get("on").map(|node| node.flag()).transpose()?.unwrap_or(true);
@@ -297,9 +308,6 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
             (Action::Group(actions), &["actions"])
         }
         "expect" => return Err(op_node.error("“expect” is a line of its own, and no part of a group")),
-        op if UNSUPPORTED.contains(&op) => {
-            return Err(op_node.error(format!("the operation “{op}” is not supported yet")));
-        }
         op => {
             let message = format!("there is no operation “{op}”; there are {}", OPERATIONS.join(", "));
             return Err(op_node.error(message).with_nearest_name(nearest(op, OPERATIONS)));

@@ -2,7 +2,7 @@
 
 use super::Expectation;
 use super::problem::problem_value;
-use crate::engine::{Action, Address, AfterAccept, Engine, Extent, SubmitRequest, Verdict};
+use crate::engine::{Action, Address, AfterAccept, Engine, Extent, SubmitRequest, Take, Verdict};
 use crate::schema::{Choices, Pointer};
 use crate::value::{Record, Value, write_date_time};
 
@@ -149,6 +149,22 @@ fn line(engine: &Engine, action: &Action) -> Value {
                     line.with("then", "clear").with("keep", pointers(engine, keep))
                 }
             }
+        }
+        Action::Rebase { value } => op("rebase").value_at(&Pointer::root(), value),
+        Action::Resolve { at, removed_row, take } => {
+            let line = op("resolve").at("path", at);
+            let key = removed_row.and_then(|key| i64::try_from(key).ok());
+            let line = match key {
+                Some(key) => line.with("key", key),
+                None => line,
+            };
+            line.with(
+                "take",
+                match take {
+                    Take::Mine => "mine",
+                    Take::Theirs => "theirs",
+                },
+            )
         }
         Action::Reject { problem } => {
             // What others say may repeat a secret.

@@ -53,7 +53,7 @@ use std::rc::Rc;
 use std::sync::Arc;
 use std::time::Duration;
 
-pub use crate::engine::Comparison;
+pub use crate::engine::{Comparison, Conflict, Take};
 pub use aggregate::{Aggregate, Condition, Rows};
 #[cfg(feature = "async")]
 pub use asynchronous::{LocalFuture, Submitting};
@@ -184,6 +184,37 @@ impl<M: Model> Form<M> {
     /// Fails, and changes nothing, if a form cannot hold the record.
     pub fn reset_to(&self, record: &M) -> Result<(), Error> {
         self.apply(Action::ResetTo { value: record.to_value() })
+    }
+
+    /// Takes in that the record has changed upstream: places that are not dirty take its values, what a person has changed stays. Where
+    /// both have changed something differently there is a [conflict](Form::conflicts). Rows match by the key field of their list or,
+    /// without one, by position. With nothing changed here, this is selecting another record.
+    ///
+    /// It is no step to undo; undo goes back across it to what was typed. Text that is not committed stays.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at, form::Take};
+    /// #[derive(Model)]
+    /// struct Batch { name: String, loaves: u32, price: u32 }
+    ///
+    /// let (form, batch) = (Form::new(&Batch { name: "Rye".into(), loaves: 12, price: 4 })?, at::<Batch>());
+    /// form.enter(batch.loaves(), "24")?;
+    /// form.rebase(&Batch { name: "Rye".into(), loaves: 18, price: 5 })?;
+    ///
+    /// assert_eq!(form.get(batch.price())?, Some(5));
+    /// assert_eq!(form.get(batch.loaves())?, Some(24));
+    /// let conflict = &form.conflicts()[0];
+    /// assert_eq!((&conflict.base, &conflict.mine, &conflict.theirs), (&12.into(), &24.into(), &18.into()));
+    /// form.resolve(conflict, Take::Theirs)?;
+    /// assert_eq!(form.get(batch.loaves())?, Some(18));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails, and changes nothing, if a form cannot hold the record.
+    pub fn rebase(&self, record: &M) -> Result<(), Error> {
+        self.apply(Action::Rebase { value: record.to_value() })
     }
 
     /// The finished record. A place that is not relevant has its default, or is as empty as its type allows. Warnings
@@ -585,6 +616,30 @@ impl<M: 'static> Form<M> {
     #[allow(clippy::needless_pass_by_value, reason = "setters take what they set")]
     pub fn set<L: Locate<M>>(&self, at: L, value: L::Target) -> Result<(), Error> {
         self.apply(Action::Replace { at: address(at)?, value: value.to_value() })
+    }
+
+    /// What a person and another side have changed differently, in the order of the form. Secrets are not hidden in it.
+    pub fn conflicts(&self) -> Vec<Conflict> {
+        self.core.read(Engine::conflicts)
+    }
+
+    /// Resolves a conflict: the place has then what the person has, or what the other side has. Undo takes that back.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone, and if a removed row is in no conflict.
+    pub fn resolve(&self, conflict: &Conflict, take: Take) -> Result<(), Error> {
+        let (at, removed_row) = self.core.read(|engine| engine.address_of_conflict(conflict));
+        self.apply(Action::Resolve { at, removed_row, take })
+    }
+
+    /// Resolves all conflicts in the same way.
+    ///
+    /// # Errors
+    ///
+    /// Fails inside a selector.
+    pub fn resolve_all(&self, take: Take) -> Result<(), Error> {
+        self.apply(Action::Resolve { at: self.core.root().into(), removed_row: None, take })
     }
 
     /// Resets a place, with everything in it, to its baseline.

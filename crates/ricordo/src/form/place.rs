@@ -6,7 +6,7 @@ use std::rc::Rc;
 
 use super::choosing;
 use super::core::Core;
-use crate::engine::{Action, Address, PlaceId, Reason};
+use crate::engine::{Action, Address, Conflict, PlaceId, Reason, Take};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::schema::{Error, ErrorKind, Finding, Named, Pointer};
 use crate::value::Value;
@@ -258,6 +258,20 @@ impl<T> Place<T> {
     /// Fails if the place is gone, or has no override to give up.
     pub fn release(&self) -> Result<(), Error> {
         self.apply(Action::Release { at: self.id.into() })
+    }
+
+    /// The conflict that the place itself is in, if it is not resolved. See [`Form::rebase`](super::Form::rebase).
+    pub fn conflict(&self) -> Option<Conflict> {
+        self.core.view(self.id, |view| view.conflict())
+    }
+
+    /// Resolves the conflicts of the place, and of all in it. Undo takes that back.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the place is gone.
+    pub fn resolve(&self, take: Take) -> Result<(), Error> {
+        self.apply(Action::Resolve { at: self.id.into(), removed_row: None, take })
     }
 
     /// Resets the place, with everything in it, to its baseline.

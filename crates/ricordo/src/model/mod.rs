@@ -67,6 +67,7 @@
 //! | `step = N` | number, date, time | how far apart values are, from the minimum on or, without it, from zero, 1970-01-01 or midnight; in days for dates, in seconds for times |
 //! | `min_items = N`, `max_items = N` | list | number of rows |
 //! | `unique_items` | list | no two rows hold the same value |
+//! | `key = "id"` | list | the field, by its name in files, that identifies a row in upstream data: see [`Form::rebase`](crate::Form::rebase) |
 //! | `default = EXPRESSION` | any field | what a new row holds |
 //! | `messages(too_long = "…")` | any field, or a struct | messages instead of the library's own, by the kind of finding; of a record, for all in it. `{label}`, `{limit}` and `{actual}` are filled in |
 //! | `reveal = "always"`, `"submit"` | any field | findings are shown at once, or once a submit was tried |
@@ -352,6 +353,7 @@ pub mod derived {
         MinItems(u64),
         MaxItems(u64),
         UniqueItems,
+        Key(&'static str),
         Message(FindingKind, &'static str),
         Reveal(Reveal),
         Findings(Findings),
@@ -407,6 +409,7 @@ pub mod derived {
                 Setting::MinItems(count) => constraints.min_items = Some(count),
                 Setting::MaxItems(count) => constraints.max_items = Some(count),
                 Setting::UniqueItems => constraints.unique_items = true,
+                Setting::Key(field) => part.key = Some(field.into()),
                 Setting::Message(kind, message) => part = part.message(kind, message),
                 Setting::Reveal(reveal) => part.reveal = reveal,
                 Setting::Findings(findings) => part.findings = findings,
@@ -502,7 +505,7 @@ pub mod derived {
     }
 
     #[diagnostic::on_unimplemented(
-        message = "`min_items`, `max_items` and `unique_items` are for lists, not for `{Self}`",
+        message = "`min_items`, `max_items`, `unique_items` and `key` are for lists, not for `{Self}`",
         label = "not such a field"
     )]
     pub trait ListField {}

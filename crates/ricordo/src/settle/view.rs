@@ -9,7 +9,7 @@ use rust_decimal::Decimal;
 
 use crate::check::{Subject, finding};
 use crate::schema::{Choices, Error, Finding, FindingKind, Kind, MASK, Part, Pointer, Reveal, Schema, Step};
-use crate::tree::{Aspects, BindingId, Fault, FieldRef, ListBody, PlaceId, Severity, Source, Tree};
+use crate::tree::{Aspects, BindingId, Conflict, Fault, FieldRef, ListBody, PlaceId, Severity, Source, Tree};
 use crate::value::{Value, sort};
 
 /// A read-only view of a place. Cheap to copy.
@@ -305,6 +305,13 @@ impl<'a> PlaceView<'a> {
     pub fn baseline(&self) -> Value {
         self.read_sum(Aspects::BASELINE | Aspects::EPOCH);
         self.tree.baseline(self.place)
+    }
+
+    /// The conflict that the place itself is in, if it is not resolved.
+    pub fn conflict(&self) -> Option<Conflict> {
+        self.read(Aspects::CONFLICT);
+        self.read_sum(Aspects::VALUE | Aspects::DIRTY | Aspects::BASELINE);
+        self.tree.conflict(self.place)
     }
 
     /// Whether the value differs from the baseline, or the entry cannot be parsed. For records and lists, only values count.

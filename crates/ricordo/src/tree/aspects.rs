@@ -49,6 +49,8 @@ impl Aspects {
     pub const REQUIRED: Aspects = Aspects(16384);
     /// Whether the place leads its counterpart, or overrides its suggestion.
     pub const DRIVER: Aspects = Aspects(32768);
+    /// That both a person and another side have changed the place, and from what.
+    pub(crate) const CONFLICT: Aspects = Aspects(1 << 25);
 
     /// That rows or records came or went: the place itself, or what is in it. Only settling sees it.
     pub(crate) const PLACED: Aspects = Aspects(1 << 17);
@@ -64,7 +66,7 @@ impl Aspects {
     /// The time that the form was told. Only settling sees it.
     pub(crate) const NOW: Aspects = Aspects(1 << 22);
     /// The aggregates of a record that no field shows: each is one of these. Only settling sees it.
-    pub(crate) const SUBTOTALS: Aspects = Aspects(0b111_1111 << 25);
+    pub(crate) const SUBTOTALS: Aspects = Aspects(0b11_1111 << 26);
 
     /// Which binding of the place has the focus.
     pub(crate) const HOLDER: Aspects = Aspects(1 << 16);
@@ -76,7 +78,7 @@ impl Aspects {
     pub(crate) const UNNAMED: Aspects = Aspects(Self::HOLDER.0 | Self::TRIED.0 | Self::BASELINE.0);
 
     /// All of them.
-    pub const ALL: Aspects = Aspects(0xffff);
+    pub const ALL: Aspects = Aspects(0xffff | Self::CONFLICT.0);
 
     /// Aspects of a record or list that depend on everything in it.
     pub(crate) const SUMS: Aspects = Aspects(2 | 4 | 8 | 256 | 2048);
@@ -85,7 +87,7 @@ impl Aspects {
 
     /// The aspect of an aggregate that no field shows, by its number. Some share one.
     pub(crate) fn of_subtotal(number: u32) -> Aspects {
-        Aspects(1 << (25 + number % 7))
+        Aspects(1 << (26 + number % 6))
     }
 
     /// Whether any of these aspects is among them.

@@ -88,6 +88,8 @@ pub(crate) enum Reversal {
     Epoch { place: PlaceId, before: Option<u64> },
     /// The constraints that are called so were silent, or were not.
     Silent { id: Arc<str>, before: bool },
+    /// The place was in conflict, and both sides had this before; or it was in none.
+    Conflict { place: PlaceId, before: Option<Box<Value>> },
 }
 
 impl Reversal {
@@ -102,7 +104,8 @@ impl Reversal {
             | Reversal::Source { place, .. }
             | Reversal::Presence { place, .. }
             | Reversal::Choices { place, .. }
-            | Reversal::Epoch { place, .. } => Some(place),
+            | Reversal::Epoch { place, .. }
+            | Reversal::Conflict { place, .. } => Some(place),
             Reversal::RowMade { list, .. }
             | Reversal::RowInserted { list, .. }
             | Reversal::RowRemoved { list, .. }
@@ -142,6 +145,7 @@ impl Reversal {
             | Reversal::Presence { .. }
             | Reversal::Children { .. }
             | Reversal::Baseline { .. }
+            | Reversal::Conflict { .. }
             | Reversal::NewBaseline => true,
             Reversal::FieldBaseline { .. }
             | Reversal::Faults { .. }
@@ -522,6 +526,7 @@ impl ChangeSet {
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }
+            | Reversal::Conflict { .. }
             | Reversal::Silent { .. } => {}
         }
         self.log.push(reversal);

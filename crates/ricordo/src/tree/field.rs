@@ -127,6 +127,13 @@ impl Tree {
             return;
         }
         let other = (*field.value() != baseline).then_some(baseline);
+        if field.is_unreadable() {
+            // It is dirty whatever it compares with, but what it lies in compares values.
+            let around: Vec<PlaceId> = self.with_ancestors(place).skip(1).collect();
+            for around in around {
+                self.changes.note_for(&mut self.arena, around, Aspects::DIRTY, Unchecked::Nothing);
+            }
+        }
         self.log_field(place, Aspects::ENTRY | Aspects::DIRTY | Aspects::BASELINE, false);
         self.changes.push(Reversal::FieldBaseline { place, before, leads: led });
         let index = place.index();

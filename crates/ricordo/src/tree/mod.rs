@@ -8,6 +8,7 @@ mod arena;
 mod aspects;
 mod change_set;
 mod choices;
+mod conflicts;
 mod container;
 mod cost;
 mod field;
@@ -32,13 +33,14 @@ mod variants;
 use std::fmt;
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 pub use arena::PlaceId;
 use arena::{Arena, Body, NONE};
 pub use aspects::Aspects;
 pub(crate) use change_set::{ChangeSet, ChangedPlace, FocusBefore, Reversal, Unchecked};
 use choices::RunTimeChoices;
+pub use conflicts::{Conflict, Take};
 pub use cost::Cost;
 pub use focus::BindingId;
 pub(crate) use focus::Focus;
@@ -84,6 +86,10 @@ pub(crate) struct Tree {
     was_submitted: bool,
     /// What was sent, while that is not answered.
     sent: Option<Box<Sent>>,
+    /// The places that both sides have changed, with what both had before.
+    conflicts: FxHashMap<PlaceId, Value>,
+    /// Rows that have gone from the baseline while steps led to them.
+    kept_rows: FxHashSet<(PlaceId, Key)>,
 }
 
 /// A wording of findings; `None` keeps the message.
@@ -131,6 +137,8 @@ impl Tree {
             now: None,
             was_submitted: false,
             sent: None,
+            conflicts: FxHashMap::default(),
+            kept_rows: FxHashSet::default(),
             schema,
         }
     }

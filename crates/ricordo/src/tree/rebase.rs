@@ -51,6 +51,9 @@ impl Tree {
         let is_mine = !is_same && (keeps_all || field.differs() || field.is_unreadable());
         let is_other = *field.value() != theirs;
         let mut leads = field.leads_at_baseline();
+        let are_both = is_mine && self.is_changed_by_others(place, &theirs);
+        self.note_both_changed(place, are_both, |tree| tree.baseline(place));
+        let Some(field) = self.field(place) else { return };
         if is_mine || !is_other {
             return self.set_field_baseline(place, theirs, leads);
         }
@@ -84,9 +87,14 @@ impl Tree {
                 rebase.rebased.records.insert(place);
                 self.set_baseline_children(place, (now, new), self.first_child(place));
             }
-            (true, true) => {}
+            (true, true) => {
+                let are_both = !is_there(now) && self.is_changed_by_others(place, &theirs);
+                self.note_all_changed(place, are_both);
+            }
             (true | false, false) => {
                 let is_mine = is_there(now) && (now != was || self.is_changed(place));
+                let are_both = is_mine && self.is_changed_by_others(place, &theirs);
+                self.note_all_changed(place, are_both);
                 if !is_mine && is_there(now) {
                     self.restore_members(place);
                 }
@@ -110,6 +118,12 @@ impl Tree {
         let keeps_variant = rebase.keeps_all
             || tag.is_some_and(|tag| self.field(tag).is_some_and(FieldRef::differs))
             || variants.iter().any(|variant| self.is_present(*variant) && self.is_changed(*variant));
+        // Other fields, of another variant or of the same one.
+        let are_others = keeps_variant
+            && variants
+                .iter()
+                .zip(schema.in_variants(of, members))
+                .any(|(variant, theirs)| !self.baseline(*variant).matches(&theirs));
         for (variant, theirs) in variants.iter().zip(schema.in_variants(of, members)) {
             self.rebase_variant(*variant, theirs, keeps_variant, rebase);
         }
@@ -119,7 +133,9 @@ impl Tree {
             }
             let theirs = members.get_near(index, name).cloned().unwrap_or_default();
             if tag == Some(*child) && keeps_variant {
-                let leads = self.field(*child).is_some_and(FieldRef::leads_at_baseline);
+                let Some(field) = self.field(*child) else { continue };
+                let (leads, is_other) = (field.leads_at_baseline(), *field.value() != theirs);
+                self.note_both_changed(*child, are_others && is_other, |tree| tree.baseline(*child));
                 self.set_field_baseline(*child, theirs, leads);
             } else {
                 self.rebase_place(*child, theirs, rebase);
@@ -165,22 +181,46 @@ impl Tree {
             self.list(place).is_some_and(|list| list.displaced.iter().any(|key| list.sequence.holds(*key)));
         let before = self.keys_in_order(place);
         let baseline = self.list(place).map(|list| list.baseline.clone()).unwrap_or_default();
+        let is_there = |presence| presence == Presence::Present;
+        let is_gone = match (is_there(now), is_there(new)) {
+            (false, true) => is_there(was) && self.is_changed_by_others(place, &theirs),
+            (true, false) => is_mine && self.is_changed_by_others(place, &theirs),
+            (true, true) | (false, false) => false,
+        };
+        let was_in_conflict = self.base_of_conflict(place).is_some();
         let rows = if let Value::List(rows) = theirs { rows } else { Vec::new() };
         let matched = self.matching_rows(place, &baseline, &rows);
+        let is_reordered = {
+            let stood: Vec<Option<u32>> =
+                matched.iter().flatten().map(|key| self.stood_at(place, *key)).collect();
+            !stood.is_sorted()
+        };
+        let have_both_moved = has_moved_rows && (is_reordered || was_in_conflict);
+        if is_gone {
+            self.note_all_changed(place, true);
+        } else {
+            self.note_both_changed(place, have_both_moved, |tree| tree.baseline(place));
+        }
         let stays: FxHashSet<Key> = matched.iter().flatten().copied().collect();
-        for key in &baseline {
+        for key in baseline.iter().filter(|key| !stays.contains(key)) {
             let Some(row) = self.list(place).map(|list| list.rows[*key as usize].place) else { return };
             let is_present = self.list(place).is_some_and(|list| list.sequence.holds(*key));
-            if !stays.contains(key) && is_present && !rebase.keeps_all && !self.is_changed(row) {
+            let is_kept = rebase.keeps_all || self.is_changed(row);
+            self.note_all_changed(row, is_present && self.is_changed(row));
+            if is_present && !is_kept {
                 self.remove_row(place, *key);
+            }
+            if !is_present {
+                rebase.rebased.rows.push((place, *key));
             }
         }
         let mut order = Vec::with_capacity(rows.len());
         for (row, known) in rows.into_iter().zip(matched) {
             match known {
                 Some(key) => {
-                    let place_of_row = self.list(place).map(|list| list.rows[key as usize].place);
-                    place_of_row.into_iter().for_each(|at| self.rebase_place(at, row.clone(), rebase));
+                    let Some(list) = self.list(place) else { return };
+                    let (at, is_present) = (list.rows[key as usize].place, list.sequence.holds(key));
+                    self.rebase_row(at, is_present, row, rebase);
                     order.push(key);
                 }
                 None => {
@@ -195,15 +235,33 @@ impl Tree {
             // Whoever has removed the list has removed its rows.
             self.keys_in_order(place).into_iter().for_each(|key| self.remove_row(place, key));
         } else {
-            let positions: FxHashMap<Key, u32> = baseline.iter().copied().zip(0..).collect();
-            let stood: Vec<u32> = order.iter().filter_map(|key| positions.get(key).copied()).collect();
-            self.put_in_order(place, &before, &order, has_moved_rows || stood.is_sorted());
+            self.put_in_order(place, &before, &order, has_moved_rows || !is_reordered);
         }
         let is_absent = now != Presence::Present && new != Presence::Present;
         let presence = if is_mine && !is_absent { now } else { new };
         self.set_presence(place, presence);
         self.set_baseline_rows(place, new, order);
         rebase.rebased.forgets_steps |= self.keys_in_order(place) != before;
+    }
+
+    /// Rebases a row that both sides know, or that a person has removed.
+    fn rebase_row(&mut self, row: PlaceId, is_present: bool, theirs: Value, rebase: &mut Rebase) {
+        if is_present {
+            return self.rebase_place(row, theirs, rebase);
+        }
+        let (base, is_theirs) = (self.baseline(row), self.is_changed_by_others(row, &theirs));
+        let known = self.base_of_conflict(row).cloned();
+        self.rebase_place(row, theirs, rebase);
+        self.note_both_changed(row, is_theirs, |_| known.unwrap_or(base));
+    }
+
+    /// Puts the rows of a list in the order of its baseline. Rows that it does not have stay behind those that they follow.
+    pub(super) fn take_baseline_order(&mut self, list: PlaceId) {
+        let before = self.keys_in_order(list);
+        let baseline = self.list(list).map(|list| list.baseline.clone()).unwrap_or_default();
+        self.put_in_order(list, &before, &baseline, false);
+        self.find_displaced(list);
+        self.set_conflict(list, None);
     }
 
     /// The keys of the rows of a list, in order.

@@ -18,6 +18,7 @@ impl Tree {
     /// records keep their identity; rows are new ones.
     pub(crate) fn reset_to(&mut self, value: Value) {
         self.mark_new_baseline();
+        self.drop_conflicts();
         self.renew(self.root(), value);
         self.next_epoch(self.root());
     }
@@ -70,6 +71,7 @@ impl Tree {
 
     pub(super) fn restore(&mut self, place: PlaceId) {
         self.cost.places += 1;
+        self.set_conflict(place, None);
         if !self.marks(place).has(Marks::RESETTABLE) {
             return;
         }
@@ -113,6 +115,9 @@ impl Tree {
         sort(&mut displaced);
         let out: Vec<Key> = list.added.iter().chain(&list.displaced).copied().collect();
         for key in out {
+            if let Some(row) = self.list(place).map(|list| list.rows[key as usize].place) {
+                self.set_conflict(row, None);
+            }
             self.remove_row(place, key);
         }
         for (position, key) in displaced {

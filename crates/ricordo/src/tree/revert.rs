@@ -50,6 +50,7 @@ impl Tree {
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }
+            | Reversal::Conflict { .. }
             | Reversal::Silent { .. } => 0,
         }
     }
@@ -140,6 +141,7 @@ impl Tree {
                 | Reversal::Choices { .. }
                 | Reversal::PartChoices { .. }
                 | Reversal::Epoch { .. }
+                | Reversal::Conflict { .. }
                 | Reversal::Silent { .. } => {}
             }
         }
@@ -195,6 +197,7 @@ impl Tree {
             | Reversal::Presence { .. }
             | Reversal::Children { .. }
             | Reversal::Baseline { .. }
+            | Reversal::Conflict { .. }
             | Reversal::NewBaseline => None,
         };
         self.changes.log().iter().filter_map(now).collect()
@@ -209,8 +212,34 @@ impl Tree {
         }
     }
 
+    /// Keeps rows that have gone from the baseline until [`Tree::free_kept_rows`] frees them, and nothing else.
+    pub(crate) fn keep_rows(&mut self, rows: impl Iterator<Item = (PlaceId, super::Key)>) {
+        self.kept_rows.extend(rows);
+    }
+
+    /// How many rows are kept.
+    pub(crate) fn kept_rows(&self) -> usize {
+        self.kept_rows.len()
+    }
+
+    /// Frees the rows that are kept, except those that are still held.
+    pub(crate) fn free_kept_rows(&mut self, is_held: impl Fn(&(PlaceId, super::Key)) -> bool) {
+        let mut rows: Vec<(PlaceId, super::Key)> = std::mem::take(&mut self.kept_rows).into_iter().collect();
+        crate::value::sort(&mut rows);
+        for row in rows {
+            if is_held(&row) {
+                self.kept_rows.insert(row);
+            } else {
+                self.free_row(row.0, row.1);
+            }
+        }
+    }
+
     /// Frees a row that is neither in the list nor in its baseline. Its key is not given out again.
     pub(crate) fn free_row(&mut self, list: PlaceId, key: super::Key) {
+        if self.is_row_sent(list, key) || self.kept_rows.contains(&(list, key)) {
+            return;
+        }
         let row = self
             .list(list)
             .filter(|body| !body.sequence.holds(key))
@@ -260,6 +289,7 @@ impl Tree {
             Reversal::Choices { place, before } => self.set_choices(place, before),
             Reversal::PartChoices { part, pattern, before } => self.set_part_choices(part, pattern, before),
             Reversal::Silent { id, before } => self.set_silent(&id, before),
+            Reversal::Conflict { place, before } => self.set_conflict(place, before.map(|before| *before)),
             Reversal::Epoch { place, before } => {
                 self.changes.note_for(&mut self.arena, place, Aspects::EPOCH, Unchecked::Nothing);
                 let before = match before {

@@ -142,6 +142,7 @@ impl Tree {
             if presence == Presence::Present && self.baseline_presence(place) != Presence::Present {
                 rebased.records.insert(place);
             }
+            self.set_conflict(place, None);
             lists.extend(self.lists_around(place));
             let (now, current) = (self.presence(place), self.first_child(place));
             match presence {
@@ -158,6 +159,7 @@ impl Tree {
             }
         }
         for SentList { place, presence, rows } in std::mem::take(&mut sent.lists) {
+            self.set_conflict(place, None);
             if let Some(list) = self.list(place) {
                 let kept: FxHashSet<Key> = rows.iter().copied().collect();
                 let gone = list.baseline.iter().filter(|key| !kept.contains(key));
@@ -169,6 +171,7 @@ impl Tree {
         for SentField { place, value, leads } in std::mem::take(&mut sent.fields) {
             if self.knows(place) {
                 rebased.fields.insert(place);
+                self.set_conflict(place, None);
                 self.set_field_baseline(place, value, leads);
                 lists.extend(self.lists_around(place));
             }

@@ -550,6 +550,22 @@ fn an_accept_notifies_nobody_of_fields_in_a_record_that_was_emptied_meanwhile() 
     assert!(!form.is_dirty());
 }
 
+/// Two steps lead to the row: the one that removed it, and the reset that put it back.
+#[test]
+fn a_row_that_the_baseline_has_lost_is_kept_for_all_steps_that_lead_to_it() {
+    let (form, order) = (form(), at::<Order>());
+    let before = names(&form);
+    form.place(order.rows().at(0)).unwrap().remove().unwrap();
+    let submission = submit(&form);
+    form.reset().unwrap();
+    submission.accept().unwrap();
+    form.undo().unwrap();
+    form.enter(order.baker(), "Noor").unwrap();
+    form.undo().unwrap();
+    form.undo().unwrap();
+    assert_eq!(names(&form), before);
+}
+
 /// The next submit withdraws a message of a place that is gone by then, which nobody can see.
 #[test]
 fn a_submit_notifies_nobody_of_a_message_in_a_record_that_was_emptied() {

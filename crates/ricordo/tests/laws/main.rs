@@ -14,6 +14,7 @@ mod json_schema;
 mod leading;
 mod notices;
 mod patches;
+mod rebases;
 mod reference;
 mod responses;
 mod secrets;

@@ -89,14 +89,20 @@ fn aspect_of(place: &Place<Value>, aspect: Aspects) -> String {
 
 /// Everything of a place, and of all in it.
 fn whole(place: &Place<Value>, seen: &mut Vec<(PlaceId, Vec<String>)>) {
-    seen.push((place.id(), ASPECTS.iter().map(|aspect| aspect_of(place, *aspect)).collect()));
+    let mut aspects: Vec<String> = ASPECTS.iter().map(|aspect| aspect_of(place, *aspect)).collect();
+    aspects.push(format!("{:?}", place.conflict().map(|conflict| conflict.base)));
+    seen.push((place.id(), aspects));
     place.children().iter().for_each(|child| whole(child, seen));
 }
 
 /// What a selector finds out, from inside and from outside.
 fn found(view: Option<View<'_, Value>>, what: u8) -> String {
     let Some(view) = view else { return "nothing there".to_owned() };
-    match what % 6 {
+    match what % 7 {
+        6 => format!(
+            "{:?}",
+            view.place().conflict().map(|conflict| [conflict.base, conflict.mine, conflict.theirs])
+        ),
         0 => view.value().to_string(),
         1 => format!("{} {}", view.is_dirty(), view.is_valid()),
         2 => format!("{:?}", view.all_findings()),
@@ -108,7 +114,10 @@ fn found(view: Option<View<'_, Value>>, what: u8) -> String {
 
 fn found_outside(form: &Form, pointer: &str, what: u8) -> String {
     let Ok(place) = form.place(pointer) else { return "nothing there".to_owned() };
-    match what % 6 {
+    match what % 7 {
+        6 => {
+            format!("{:?}", place.conflict().map(|conflict| [conflict.base, conflict.mine, conflict.theirs]))
+        }
         0 => place.value().to_string(),
         1 => format!("{} {}", place.is_dirty(), place.is_valid()),
         2 => format!("{:?}", place.all_findings()),
@@ -192,7 +201,8 @@ fn apply(form: &Form, reference: &mut Reference, line: &serde_json::Value) -> bo
     let journal = read_journal(&format!("\n{line}")).unwrap();
     let Command::Apply(action) = journal[0].command.clone() else { panic!("an action") };
     let applied = form.apply(action).is_ok();
-    let is_saving = ["submit", "accept", "reject", "abandon"].iter().any(|op| line["op"] == *op);
+    let is_saving =
+        ["submit", "accept", "reject", "abandon", "rebase", "resolve"].iter().any(|op| line["op"] == *op);
     if !is_saving && let Some(next) = reference.clone().applied(line) {
         *reference = next;
     }
@@ -213,6 +223,9 @@ enum Saving {
     Clear,
     Reject(u16),
     Abandon,
+    /// The record has changed upstream.
+    Rebase(u64),
+    Resolve(u16, bool),
 }
 
 fn savings() -> impl Strategy<Value = Vec<Saving>> {
@@ -224,6 +237,8 @@ fn savings() -> impl Strategy<Value = Vec<Saving>> {
         1 => Just(Saving::Clear),
         2 => any::<u16>().prop_map(Saving::Reject),
         1 => Just(Saving::Abandon),
+        2 => any::<u64>().prop_map(Saving::Rebase),
+        2 => (any::<u16>(), any::<bool>()).prop_map(|(at, is_mine)| Saving::Resolve(at, is_mine)),
     ];
     prop::collection::vec(saving, 25)
 }
@@ -249,6 +264,11 @@ impl Saving {
                 json!({"op": "reject", "problem": {"title": "Not saved", "errors": errors}})
             }
             Saving::Abandon => json!({"op": "abandon"}),
+            Saving::Rebase(seed) => json!({"op": "rebase", "value": definition.data(&mut Seed(seed))}),
+            Saving::Resolve(at, is_mine) => {
+                let pointer = &places[usize::from(at) % places.len()];
+                json!({"op": "resolve", "path": pointer, "take": if is_mine { "mine" } else { "theirs" }})
+            }
         })
     }
 }

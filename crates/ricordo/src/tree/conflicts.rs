@@ -1,0 +1,214 @@
+//! Conflicts: places that both sides have changed since they last agreed.
+//!
+//! Of each, only what both had before is kept: mine is the value, theirs the baseline. A conflict is *open* as long as the two differ, so
+//! that a person who types what the other side has solves it.
+
+use std::fmt;
+
+use super::list::ListBody;
+use super::sequence::Key;
+use super::state::Presence;
+use super::{Aspects, PlaceId, Reversal, Shape, Tree, Unchecked};
+use crate::schema::Pointer;
+use crate::value::{Value, sort, sort_by_key};
+
+/// A place that a person and another side have changed differently since they last agreed.
+///
+/// The value is the person's, the baseline that of the other side, until it is [resolved](crate::engine::Action::Resolve).
+#[derive(Clone, PartialEq)]
+#[non_exhaustive]
+pub struct Conflict {
+    /// The place: a field; a record or list that one side emptied; a list that both have put in another order; a row that one side
+    /// has removed.
+    pub place: PlaceId,
+    /// The pointer to the place. For a row that the person has removed, that to its list.
+    pub pointer: Pointer,
+    /// The key of the row, if the person has removed it.
+    pub removed_row: Option<u64>,
+    /// What both had before.
+    pub base: Value,
+    /// What the person has; blank if they have removed the row.
+    pub mine: Value,
+    /// What the other side has; blank if it has removed the row.
+    pub theirs: Value,
+}
+
+impl fmt::Debug for Conflict {
+    /// Without values, among which there may be secrets.
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter
+            .debug_struct("Conflict")
+            .field("pointer", &self.pointer)
+            .field("removed_row", &self.removed_row)
+            .finish_non_exhaustive()
+    }
+}
+
+/// Which side's value a conflict is resolved to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Take {
+    /// The person's, which is in the form already.
+    Mine,
+    /// That of the other side, which is the baseline.
+    Theirs,
+}
+
+impl Tree {
+    /// The conflict that a place is in, if it is open.
+    pub(crate) fn conflict(&self, place: PlaceId) -> Option<Conflict> {
+        let base = self.base_of_conflict(place).filter(|_| self.is_in_conflict(place))?.clone();
+        let removed = self.removed_row(place);
+        let is_row = self.parent(place).filter(|list| self.list(*list).is_some());
+        let is_known = is_row.is_none_or(|list| self.stood_at(list, self.slot(place)).is_some());
+        Some(Conflict {
+            place,
+            pointer: self.pointer(place),
+            removed_row: removed.map(|(_, key)| ListBody::shown_key(key)),
+            base,
+            mine: if removed.is_some() { Value::Blank } else { self.value(place) },
+            theirs: if is_known { self.baseline(place) } else { Value::Blank },
+        })
+    }
+
+    /// Notes that a place is in conflict, and what both sides had before; `None` if it no longer is.
+    pub(crate) fn set_conflict(&mut self, place: PlaceId, base: Option<Value>) {
+        let known = self.conflicts.get(&place);
+        if known == base.as_ref() {
+            return;
+        }
+        self.changes.note_for(&mut self.arena, place, Aspects::CONFLICT, Unchecked::Nothing);
+        // A row that was removed is in conflict, too.
+        self.changes.expect_gone_places();
+        let before = match base {
+            Some(base) => self.conflicts.insert(place, base),
+            None => self.conflicts.remove(&place),
+        };
+        self.changes.push(Reversal::Conflict { place, before: before.map(Box::new) });
+    }
+
+    /// What both sides had before they changed a place that is in conflict.
+    pub(crate) fn base_of_conflict(&self, place: PlaceId) -> Option<&Value> {
+        if self.conflicts.is_empty() { None } else { self.conflicts.get(&place) }
+    }
+
+    /// Notes that both sides have changed a place, or that they have not. What both had before stays what it was if the
+    /// place is in conflict already.
+    pub(super) fn note_both_changed(
+        &mut self,
+        place: PlaceId,
+        are_both: bool,
+        base: impl FnOnce(&Self) -> Value,
+    ) {
+        if !are_both {
+            return self.set_conflict(place, None);
+        }
+        if self.base_of_conflict(place).is_none() {
+            let base = base(self);
+            self.set_conflict(place, Some(base));
+        }
+    }
+
+    /// Notes that both sides have changed a place with all in it, or that they have not.
+    pub(super) fn note_all_changed(&mut self, place: PlaceId, are_both: bool) {
+        if are_both {
+            let is_inside = |at: &PlaceId| self.with_ancestors(*at).skip(1).any(|around| around == place);
+            let mut inside: Vec<PlaceId> = self.conflicts.keys().copied().filter(is_inside).collect();
+            sort(&mut inside);
+            inside.into_iter().for_each(|at| self.set_conflict(at, None));
+        }
+        self.note_both_changed(place, are_both, |tree| tree.baseline(place));
+    }
+
+    /// Whether another side has in a place what it did not have when both last agreed.
+    pub(super) fn is_changed_by_others(&self, place: PlaceId, theirs: &Value) -> bool {
+        match self.base_of_conflict(place) {
+            Some(base) => !base.matches(theirs),
+            None => !self.baseline(place).matches(theirs),
+        }
+    }
+
+    /// The places with open conflicts, in the order of the form.
+    pub(crate) fn conflicts(&self) -> Vec<PlaceId> {
+        let mut open: Vec<(Vec<u32>, PlaceId)> = self
+            .conflicts
+            .keys()
+            .filter(|place| self.is_in_conflict(**place))
+            .map(|place| (self.order_of(*place), *place))
+            .collect();
+        sort_by_key(&mut open, |(order, _)| order.clone());
+        open.into_iter().map(|(_, place)| place).collect()
+    }
+
+    /// Whether a place is in a conflict that is open.
+    pub(crate) fn is_in_conflict(&self, place: PlaceId) -> bool {
+        if self.base_of_conflict(place).is_none() || !self.knows(place) {
+            return false;
+        }
+        match self.removed_row(place) {
+            Some((list, key)) => self.is_there(list) && self.stood_at(list, key).is_some(),
+            None => {
+                let is_removed_by_others = self
+                    .parent(place)
+                    .filter(|list| self.list(*list).is_some())
+                    .is_some_and(|list| self.stood_at(list, self.slot(place)).is_none());
+                self.is_there(place) && (is_removed_by_others || self.is_dirty(place))
+            }
+        }
+    }
+
+    /// The list that a place is a row of, and its key, if it is one that was removed.
+    pub(crate) fn removed_row(&self, place: PlaceId) -> Option<(PlaceId, Key)> {
+        let list = self.parent(place)?;
+        let key = self.slot(place);
+        self.list(list).filter(|body| !body.sequence.holds(key)).map(|_| (list, key))
+    }
+
+    /// Where a place stands in each of the places that it lies in, from the form on.
+    fn order_of(&self, place: PlaceId) -> Vec<u32> {
+        let position = |place: PlaceId| {
+            let slot = self.slot(place);
+            match self.parent(place).and_then(|parent| self.list(parent)) {
+                Some(list) => list.sequence.position(slot).or(list.rows[slot as usize].baseline_position()),
+                None => Some(slot),
+            }
+        };
+        let mut order: Vec<u32> = self.with_ancestors(place).filter_map(position).collect();
+        order.reverse();
+        order
+    }
+
+    /// Drops all conflicts: the form begins anew.
+    pub(super) fn drop_conflicts(&mut self) {
+        let mut places: Vec<PlaceId> = self.conflicts.keys().copied().collect();
+        sort(&mut places);
+        places.into_iter().for_each(|place| self.set_conflict(place, None));
+    }
+
+    /// Takes what the other side has in a place that is in conflict.
+    pub(crate) fn take_theirs(&mut self, place: PlaceId) {
+        if let Some((list, key)) = self.removed_row(place) {
+            self.restore(place);
+            let before = self.stood_at(list, key).and_then(|position| {
+                let body = self.list(list)?;
+                let in_front = body.baseline[..position as usize].iter().rev();
+                in_front.copied().find_map(|key| body.sequence.position(key))
+            });
+            return self.insert_row(list, key, before.map_or(0, |before| before + 1));
+        }
+        match self.parent(place).filter(|list| self.list(*list).is_some()) {
+            Some(list) if self.stood_at(list, self.slot(place)).is_none() => {
+                self.remove_row(list, self.slot(place));
+            }
+            Some(_) | None => match self.shape(place) {
+                Shape::Field | Shape::Record => self.restore(place),
+                Shape::List
+                    if self.is_present(place) && self.baseline_presence(place) == Presence::Present =>
+                {
+                    self.take_baseline_order(place);
+                }
+                Shape::List => self.restore(place),
+            },
+        }
+    }
+}
