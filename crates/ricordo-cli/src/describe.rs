@@ -19,14 +19,30 @@ pub(crate) fn value(value: &Value) -> String {
         Value::Null => "null".to_owned(),
         Value::Text(text) => quoted(text),
         Value::List(rows) => counted(rows.len(), "row"),
+        Value::Record(_) => cut(&words_of_record(value)),
         Value::Date(_) | Value::Time(_) | Value::DateTime(_) => value.to_text().into_owned(),
-        other => {
-            let text = other.to_string();
-            match text.char_indices().nth(60) {
-                Some((end, _)) => format!("{}…", &text[..end]),
-                None => text,
-            }
+        other => cut(&other.to_string()),
+    }
+}
+
+/// A text, cut where it is long.
+fn cut(text: &str) -> String {
+    match text.char_indices().nth(60) {
+        Some((end, _)) => format!("{}…", &text[..end]),
+        None => text.to_owned(),
+    }
+}
+
+/// What is in a record, one beside the other: `Salt · 126`.
+fn words_of_record(value: &Value) -> String {
+    match value {
+        Value::Record(members) => {
+            let words = members.iter().map(|(_, value)| words_of_record(value));
+            words.filter(|words| !words.is_empty()).collect::<Vec<_>>().join(" · ")
         }
+        Value::List(rows) => counted(rows.len(), "row"),
+        Value::Null | Value::Blank => String::new(),
+        scalar => scalar.to_text().into_owned(),
     }
 }
 

@@ -60,6 +60,20 @@ enum Command {
         #[arg(long)]
         every: bool,
     },
+    /// Compare two records of a form: what changed, as a table, a JSON Patch or a merge patch.
+    Diff {
+        /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
+        form: PathBuf,
+        /// The record before (JSON); `-` is standard input.
+        #[arg(long, value_name = "FILE")]
+        from: PathBuf,
+        /// The record after (JSON); `-` is standard input.
+        #[arg(long, value_name = "FILE")]
+        to: PathBuf,
+        /// A table, a JSON Patch (RFC 6902) or a JSON Merge Patch (RFC 7396). Secrets are hidden.
+        #[arg(long = "as", value_name = "AS", default_value = "table")]
+        written_as: DiffAs,
+    },
     /// Explain a place of a form: which actions changed it, and what its value and flags depend on.
     Why {
         /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
@@ -80,6 +94,14 @@ enum Command {
 enum GraphAs {
     Table,
     Dot,
+}
+
+/// How a difference is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum DiffAs {
+    Table,
+    Patch,
+    Merge,
 }
 
 /// How a payload is written.
@@ -127,6 +149,9 @@ fn carry_out(out: &mut Output, command: Command) -> Result<Ending, Problem> {
         }
         Command::Replay { form, journals, data, json, every } => {
             commands::replay::run(out, &form, &journals, data.as_deref(), json, every)
+        }
+        Command::Diff { form, from, to, written_as } => {
+            commands::diff::run(out, &form, &from, &to, written_as)
         }
         Command::Why { form, pointer, journals, data } => {
             commands::why::run(out, &form, &pointer, &journals, data.as_deref())

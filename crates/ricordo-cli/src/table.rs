@@ -4,12 +4,13 @@ use comfy_table::presets::UTF8_FULL_CONDENSED;
 use comfy_table::{
     Attribute, Cell, CellAlignment, Color, ColumnConstraint, ContentArrangement, Table, Width,
 };
-use ricordo::Value;
 use ricordo::engine::{CompiledSchema, Engine, FormulaInfo, PlaceView};
 use ricordo::schema::{Commit, DisplayFormat, Kind, NumberFormat, Part, PartId};
+use ricordo::{Pointer, Value};
 
 use crate::graph::Node;
 use crate::screen::plain;
+use crate::watched::KnownConflict;
 use crate::{describe, screen};
 
 fn table(headings: &[&str]) -> Table {
@@ -98,6 +99,95 @@ pub(crate) fn payload(engine: &Engine, payload: &Value, indent: usize) -> String
     let shown = if table.is_empty() { legend.to_string() } else { format!("{table}\n{legend}") };
     let lines: Vec<String> = shown.lines().map(|line| format!("{:indent$}{line}", "")).collect();
     lines.join("\n")
+}
+
+/// Conflicts, and what they were solved to.
+pub(crate) fn conflicts(engine: &Engine, conflicts: &[KnownConflict]) -> String {
+    let mut table = table(&["Changed by both", "Before", "Mine", "Theirs", "Solved to"]);
+    for KnownConflict { conflict, solved } in conflicts {
+        let at = conflict.place.into();
+        let is_row = conflict.removed_row.is_some() || engine.view(conflict.place).row_key().is_some();
+        let words = |value: &Value| match engine.masked_at(&at, value) {
+            Value::Blank if is_row => "removed".to_owned(),
+            value => describe::value(&value),
+        };
+        let solved = solved.as_ref().map(|now| match now {
+            now if *now == conflict.theirs => format!("theirs: {}", words(now)),
+            now if *now == conflict.mine => format!("mine: {}", words(now)),
+            now => words(now),
+        });
+        let row = if conflict.removed_row.is_some() { words_of_row(&conflict.base) } else { String::new() };
+        let place = format!("{}\n{row}", describe::place(conflict.pointer.as_str()));
+        let [base, mine, theirs] =
+            [&conflict.base, &conflict.mine, &conflict.theirs].map(|value| cell(&words(value)));
+        table.add_row([
+            lines(place.trim_end().lines()),
+            base,
+            mine,
+            theirs,
+            cell(&solved.unwrap_or_else(|| "open".to_owned())),
+        ]);
+    }
+    table.to_string()
+}
+
+/// The first text in a row, by which people know it.
+fn words_of_row(row: &Value) -> String {
+    let texts = row.as_record().into_iter().flat_map(ricordo::Record::iter);
+    texts.into_iter().find_map(|(_, value)| value.as_text()).map(describe::quoted).unwrap_or_default()
+}
+
+/// What a pointer leads to in a value.
+fn found<'a>(value: &'a Value, pointer: &str) -> Option<&'a Value> {
+    let pointer: Pointer = pointer.parse().ok()?;
+    pointer.tokens().try_fold(value, |value, token| match value {
+        Value::Record(members) => members.get(&token),
+        Value::List(rows) => rows.get(token.parse::<usize>().ok()?),
+        _ => None,
+    })
+}
+
+/// What the place held that is at a pointer now. A row that has moved stood elsewhere.
+fn held_by_place(engine: &Engine, pointer: &str) -> String {
+    let place = pointer.parse::<Pointer>().ok().and_then(|pointer| engine.locate(&pointer.into()).ok());
+    place.map(|place| describe::value(&engine.view(place).masked_baseline())).unwrap_or_default()
+}
+
+/// What was at a pointer.
+fn held(value: &Value, pointer: &str) -> String {
+    found(value, pointer).map(describe::value).unwrap_or_default()
+}
+
+/// What people know the row by that a place is or lies in.
+fn row_words(value: &Value, pointer: &str) -> String {
+    let tokens: Vec<&str> = pointer.split('/').collect();
+    let row = tokens.iter().rposition(|token| token.parse::<usize>().is_ok());
+    let row = row.and_then(|row| found(value, &tokens[..=row].join("/")));
+    row.map(words_of_row).unwrap_or_default()
+}
+
+/// The operations that lead from the baseline of a form to its value, each in words. Secrets are hidden in them already.
+pub(crate) fn differences(engine: &Engine, operations: &[Value]) -> String {
+    let mut table = table(&["", "Place", "From", "To"]);
+    let root = engine.view(engine.root());
+    let (baseline, now) = (root.masked_baseline(), root.masked_value());
+    for operation in operations {
+        let text = |name: &str| operation.as_record()?.get(name)?.as_text().map(str::to_owned);
+        let (Some(op), Some(path)) = (text("op"), text("path")) else { continue };
+        let value = operation.as_record().and_then(|operation| operation.get("value")).map(describe::value);
+        let at = describe::place(&path);
+        let (mark, from, to) = match op.as_str() {
+            "add" => ("+", String::new(), value.unwrap_or_default()),
+            "remove" => ("−", held(&baseline, &path), String::new()),
+            "move" => ("↕", text("from").unwrap_or_default(), path.clone()),
+            _ => ("≠", held_by_place(engine, &path), value.unwrap_or_default()),
+        };
+        // A row is known by what is in it.
+        let row = row_words(if op == "remove" { &baseline } else { &now }, &path);
+        let place = if row.is_empty() { at.to_owned() } else { format!("{at}\n{row}") };
+        table.add_row([cell(mark), lines(place.lines()), cell(&from), cell(&to)]);
+    }
+    table.to_string()
 }
 
 /// Adds what stands at each place in two values, of which either may be missing.

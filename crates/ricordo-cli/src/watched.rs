@@ -2,9 +2,9 @@
 
 use std::cell::Cell;
 
-use ricordo::Error;
-use ricordo::engine::{Action, Engine, ObserverId, Outcome, Status, Submitted};
+use ricordo::engine::{Action, Conflict, Engine, ObserverId, Outcome, Status, Submitted};
 use ricordo::exchange::{Entry, write_action, write_response};
+use ricordo::{Error, Value};
 
 use crate::screen::{BAD, FAINT, GOOD, Line};
 use crate::{describe, screen, table};
@@ -26,6 +26,15 @@ pub(crate) struct Watched {
     observers: Vec<(ObserverId, String)>,
     /// The status of the form when it was last said.
     status: Cell<Status>,
+    /// The conflicts that there were.
+    pub(crate) conflicts: Vec<KnownConflict>,
+}
+
+/// A conflict that there was, and the value that it was solved to.
+#[derive(Debug)]
+pub(crate) struct KnownConflict {
+    pub(crate) conflict: Conflict,
+    pub(crate) solved: Option<Value>,
 }
 
 impl Watched {
@@ -37,12 +46,37 @@ impl Watched {
         for (place, pointer) in places {
             observers.push((engine.observe(place)?, describe::place(pointer.as_str()).to_owned()));
         }
-        Ok(Watched { engine, observers, status: Cell::default() })
+        Ok(Watched { engine, observers, status: Cell::default(), conflicts: Vec::new() })
     }
 
     /// Carries out the action of an entry.
     pub(crate) fn apply(&mut self, action: Action, is_response: bool) -> Result<Outcome, Error> {
-        if is_response { self.engine.respond(action) } else { self.engine.apply(action) }
+        let outcome = if is_response { self.engine.respond(action) } else { self.engine.apply(action) }?;
+        self.follow_conflicts();
+        Ok(outcome)
+    }
+
+    /// Notes which conflicts there are, and what became of those that are no more.
+    fn follow_conflicts(&mut self) {
+        let open = self.engine.conflicts();
+        for known in &mut self.conflicts {
+            known.solved = match open.iter().find(|conflict| conflict.place == known.conflict.place) {
+                Some(conflict) => {
+                    known.conflict = conflict.clone();
+                    None
+                }
+                None => known.solved.take().or_else(|| {
+                    let view = self.engine.view(known.conflict.place);
+                    let now = if view.is_there() { view.value() } else { Value::Blank };
+                    Some(now)
+                }),
+            };
+        }
+        for conflict in open {
+            if self.conflicts.iter().all(|known| known.conflict.place != conflict.place) {
+                self.conflicts.push(KnownConflict { conflict, solved: None });
+            }
+        }
     }
 
     /// What an action does, in words.
@@ -101,8 +135,7 @@ impl Watched {
         match action {
             // Of what an event carries, it is not known what is secret.
             Action::Event { at, name, .. } if self.engine.schema().has_secrets() => {
-                let action =
-                    Action::Event { at: at.clone(), name: name.clone(), value: ricordo::Value::Blank };
+                let action = Action::Event { at: at.clone(), name: name.clone(), value: Value::Blank };
                 write_action(&self.engine, &action)
             }
             action if is_response => write_response(&self.engine, action),

@@ -2,5 +2,6 @@
 
 pub(crate) mod check;
 pub(crate) mod demo;
+pub(crate) mod diff;
 pub(crate) mod replay;
 pub(crate) mod why;

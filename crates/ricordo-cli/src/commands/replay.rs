@@ -43,6 +43,9 @@ pub(crate) fn run(
             out.line(&Line::default())?;
         }
         out.block(table::state(&watched.engine))?;
+        if !watched.conflicts.is_empty() {
+            out.block(table::conflicts(&watched.engine, &watched.conflicts))?;
+        }
         out.line(&report.summary())?;
         report.failures().try_for_each(|line| out.line(&line))?;
     }

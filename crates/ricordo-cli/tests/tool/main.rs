@@ -5,6 +5,7 @@ mod errors;
 mod formulas;
 mod output;
 mod submissions;
+mod upstream;
 
 use std::path::{Path, PathBuf};
 

@@ -132,12 +132,14 @@ pub enum Action {
         /// The record, with all its members.
         value: Value,
     },
-    /// Conflicts are resolved: that of a place, and those in it.
+    /// Conflicts are resolved: that of a place, and those of all in it unless it is meant alone.
     Resolve {
         /// The place.
         at: Address,
         /// If only the conflict of a row is resolved that a person has removed from this list: the key of the row.
         removed_row: Option<u64>,
+        /// Whether the conflicts of what lies in the place stay.
+        is_alone: bool,
         /// Whose value the place has then.
         take: Take,
     },

@@ -299,8 +299,8 @@ impl Engine {
         }
     }
 
-    /// A value that is for an address, as others may see it.
-    pub(crate) fn masked_at(&self, at: &Address, value: &Value) -> Value {
+    /// A value that is for an address, as others may see it: secrets are hidden.
+    pub fn masked_at(&self, at: &Address, value: &Value) -> Value {
         if self.schema().has_secrets() {
             self.schema().masked(&self.parts_at(at), value)
         } else {

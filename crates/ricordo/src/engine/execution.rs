@@ -137,7 +137,9 @@ impl Engine {
                 self.tree.reset_to(value);
                 self.settle_baseline()?;
             }
-            Action::Resolve { at, removed_row, take } => self.resolve(&at, removed_row, take)?,
+            Action::Resolve { at, removed_row, is_alone, take } => {
+                self.resolve(&at, removed_row, is_alone, take)?;
+            }
             Action::Release { at } => {
                 let place = self.present(&at)?;
                 self.writable(place)?;

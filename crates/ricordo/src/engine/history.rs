@@ -382,7 +382,12 @@ impl History {
         let (mut seen, mut end, mut kept) = (FxHashSet::default(), self.log.len(), 0);
         for step in self.undo.iter().rev() {
             let start = end - step.length;
-            let is_older = self.log.range(start..end).filter_map(record).any(|record| !seen.insert(record));
+            let is_older = self.log.range(start..end).rev().any(|reversal| match reversal {
+                Reversal::Children { record, .. } if records.contains(record) => !seen.insert(*record),
+                // It leads to what was in the record before it was made anew.
+                Reversal::Presence { place, .. } => seen.contains(place),
+                _ => false,
+            });
             if is_older {
                 break;
             }

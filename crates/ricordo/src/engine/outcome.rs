@@ -117,10 +117,9 @@ impl Outcome {
     /// Whether the changes of the tree are a step, of which nobody is notified yet.
     pub(super) fn will_be_step(tree: &Tree) -> bool {
         let structure = Structure::of(tree.changes());
-        let places = tree.changes().places().iter();
-        places.filter(|changed| tree.knows(changed.place)).any(|changed| {
-            is_resolved(changed) || (is_there(tree, changed) && structure.is_step(tree, changed))
-        })
+        let is_step = |changed: &ChangedPlace| is_there(tree, changed) && structure.is_step(tree, changed);
+        let mut places = tree.changes().places().iter();
+        places.any(|changed| is_resolved(tree, changed) || is_step(changed))
     }
 
     /// Whether anything was changed that undo reverts. What leads to what was there anyway is no step, and neither is
@@ -130,9 +129,19 @@ impl Outcome {
     }
 }
 
-/// Whether the conflict of a place was resolved. That of a row is so while the row is gone.
-fn is_resolved(changed: &ChangedPlace) -> bool {
-    changed.aspects.contains(Aspects::CONFLICT)
+/// Whether a conflict that was open, or is, differs. That of a row may be resolved while the row is gone.
+fn is_resolved(tree: &Tree, changed: &ChangedPlace) -> bool {
+    if !changed.aspects.contains(Aspects::CONFLICT) || !tree.knows(changed.place) {
+        return false;
+    }
+    match tree.removed_row(changed.place) {
+        Some((list, key)) => tree.stood_at(list, key).is_some(),
+        None => {
+            let was_dirty = tree.changes().first_state(changed).is_some_and(FieldState::is_dirty);
+            let is_removed_by_others = tree.is_removed_by_others(changed.place);
+            is_removed_by_others || tree.is_dirty(changed.place) || changed.was_dirty() || was_dirty
+        }
+    }
 }
 
 fn is_there(tree: &Tree, changed: &ChangedPlace) -> bool {
@@ -154,7 +163,7 @@ fn compare_all(tree: &Tree, mut changes: Vec<Change>) -> (Vec<Change>, Vec<Place
             continue;
         }
         gone.extend(structure.other_children(tree, changed.place));
-        is_step = is_step || (tree.knows(changed.place) && is_resolved(changed));
+        is_step = is_step || is_resolved(tree, changed);
         // The baseline of what it lies in can still be seen.
         if changed.aspects.contains(Aspects::BASELINE) && tree.knows(changed.place) {
             changes.push(Change::of(changed.place, Aspects::BASELINE));
@@ -436,10 +445,9 @@ impl<'a> Structure<'a> {
         aspects.put(Aspects::BASELINE, may_differ(Aspects::BASELINE));
         aspects.put(Aspects::CHOICES, may_differ(Aspects::OFFERED));
         aspects.put(Aspects::EPOCH, may_differ(Aspects::EPOCH));
-        // A conflict of a place that was not dirty, and is not, was settled by itself.
-        let was_dirty = || changed.was_dirty() || set.first_state(changed).is_some_and(FieldState::is_dirty);
-        aspects.put(Aspects::CONFLICT, is_resolved(changed) && (tree.is_dirty(place) || was_dirty()));
-        *is_step = *is_step || is_resolved(changed);
+        let is_resolved = is_resolved(tree, changed);
+        aspects.put(Aspects::CONFLICT, is_resolved);
+        *is_step = *is_step || is_resolved;
         if may_differ(Aspects::STRUCTURE) {
             *is_step = *is_step || self.is_step(tree, changed);
             self.compare_structure(tree, changed, &mut aspects, &mut rest);

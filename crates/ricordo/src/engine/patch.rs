@@ -6,11 +6,34 @@
 
 use std::fmt::{self, Write as _};
 
+use super::Engine;
 use super::payload::Gathering;
 use super::row_account::{RowDifference, RowStep, steps};
 use crate::schema::{Kind, Pointer};
 use crate::tree::{Marks, PlaceId, Presence, Shape};
 use crate::value::{Record, Value, sort_by_key};
+
+impl Engine {
+    /// A JSON Patch as others may see it: secrets are hidden in it.
+    pub fn masked_patch(&self, patch: &Value) -> Value {
+        let masked = |operation: &Value| {
+            let mut masked = operation.clone();
+            let Some(members) = operation.as_record() else { return masked };
+            let pointer =
+                members.get("path").and_then(Value::as_text).and_then(|path| path.parse::<Pointer>().ok());
+            if let (Some(pointer), Some(value), Value::Record(masked)) =
+                (pointer, members.get("value"), &mut masked)
+            {
+                masked.insert("value", self.masked_at(&pointer.into(), value));
+            }
+            masked
+        };
+        match patch {
+            Value::List(operations) => Value::List(operations.iter().map(masked).collect()),
+            other => other.clone(),
+        }
+    }
+}
 
 /// One operation.
 struct Operation {

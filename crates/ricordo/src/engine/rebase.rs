@@ -1,12 +1,44 @@
 //! Rebasing on a newer upstream record, and the conflicts that come of it.
 
+use std::sync::Arc;
+
 use super::action_summary::ActionSummary;
-use super::{Action, Address, Engine, Outcome};
+use super::{Action, Address, CompiledSchema, Engine, Outcome};
 use crate::schema::{Error, ErrorKind};
 use crate::tree::{Conflict, ListBody, PlaceId, Take};
 use crate::value::Value;
 
 impl Engine {
+    /// A form that holds one value and compares with another, as if a person had made the one of the other. Rows match by the key field
+    /// of their list or, without one, by position.
+    ///
+    /// ```
+    /// use ricordo::engine::Engine;
+    /// use ricordo::exchange::{read_data, read_definition};
+    ///
+    /// let schema = read_definition(r#"{"type": "object", "properties": {"rows": {"type": "array", "x-ricordo": {"key": "id"},
+    ///     "items": {"type": "object", "properties": {"id": {"type": "integer"}, "name": {"type": "string"}}}}}}"#)?;
+    /// let from = read_data(r#"{"rows": [{"id": 1, "name": "Rye"}, {"id": 2, "name": "Spelt"}]}"#, schema.schema())?;
+    /// let to = read_data(r#"{"rows": [{"id": 2, "name": "Spelt"}]}"#, schema.schema())?;
+    /// let form = Engine::between(&schema.into(), from, to)?;
+    /// assert_eq!(form.json_patch(false).to_string(), r#"[{"op":"remove","path":"/rows/0"}]"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails if one of the values does not fit the schema, or if the rules cannot settle.
+    pub fn between(schema: &Arc<CompiledSchema>, from: Value, to: Value) -> Result<Engine, Error> {
+        let mut form = Engine::of(schema, Some(to))?;
+        let from = form.fitted(form.root(), from)?;
+        form.graph.end_loading(&form.tree);
+        form.tree.compare_with(from);
+        form.settle_baseline_apart();
+        form.settle_with_checks();
+        form.report_answer(ActionSummary::default(), &[]);
+        Ok(form)
+    }
+
     /// The conflicts that are not resolved, in the order of the form. Secrets are not hidden in them.
     pub fn conflicts(&self) -> Vec<Conflict> {
         self.tree.conflicts().into_iter().filter_map(|place| self.tree.conflict(place)).collect()
@@ -28,11 +60,13 @@ impl Engine {
         &mut self,
         at: &Address,
         removed_row: Option<u64>,
+        is_alone: bool,
         take: Take,
     ) -> Result<(), Error> {
         let place = self.present(at)?;
         let conflicts = match removed_row {
             Some(key) => vec![self.removed_row_in_conflict(place, key)?],
+            None if is_alone => vec![place],
             None => self.conflicts_in(place),
         };
         for conflict in conflicts {

@@ -432,6 +432,7 @@ impl Engine {
         let root = self.root();
         if self.tree.is_changed(root) || self.tree.is_uncommitted(root) {
             self.tree.rebase(next);
+            self.tree.drop_conflicts_in(root);
             self.settle_baseline_apart();
             self.reset_unchanged(root);
             self.tree.mark_new_baseline();

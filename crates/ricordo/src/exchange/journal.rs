@@ -277,7 +277,8 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
                 "theirs" => Take::Theirs,
                 _ => return Err(take.error("“take” is “mine” or “theirs”")),
             };
-            (Action::Resolve { at, removed_row, take }, &["path", "key", "take"])
+            let is_alone = given.get("alone").map(|node| node.flag()).transpose()?.unwrap_or(false);
+            (Action::Resolve { at, removed_row, is_alone, take }, &["path", "key", "alone", "take"])
         }
         "abandon" => (Action::Abandon, &[]),
         "silence" => {

@@ -151,13 +151,14 @@ fn line(engine: &Engine, action: &Action) -> Value {
             }
         }
         Action::Rebase { value } => op("rebase").value_at(&Pointer::root(), value),
-        Action::Resolve { at, removed_row, take } => {
+        Action::Resolve { at, removed_row, is_alone, take } => {
             let line = op("resolve").at("path", at);
             let key = removed_row.and_then(|key| i64::try_from(key).ok());
             let line = match key {
                 Some(key) => line.with("key", key),
                 None => line,
             };
+            let line = if *is_alone { line.with("alone", true) } else { line };
             line.with(
                 "take",
                 match take {

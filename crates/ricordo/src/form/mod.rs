@@ -630,7 +630,7 @@ impl<M: 'static> Form<M> {
     /// Fails if the place is gone, and if a removed row is in no conflict.
     pub fn resolve(&self, conflict: &Conflict, take: Take) -> Result<(), Error> {
         let (at, removed_row) = self.core.read(|engine| engine.address_of_conflict(conflict));
-        self.apply(Action::Resolve { at, removed_row, take })
+        self.apply(Action::Resolve { at, removed_row, is_alone: true, take })
     }
 
     /// Resolves all conflicts in the same way.
@@ -639,7 +639,7 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails inside a selector.
     pub fn resolve_all(&self, take: Take) -> Result<(), Error> {
-        self.apply(Action::Resolve { at: self.core.root().into(), removed_row: None, take })
+        self.apply(Action::Resolve { at: self.core.root().into(), removed_row: None, is_alone: false, take })
     }
 
     /// Resets a place, with everything in it, to its baseline.

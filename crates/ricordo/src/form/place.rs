@@ -271,7 +271,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone.
     pub fn resolve(&self, take: Take) -> Result<(), Error> {
-        self.apply(Action::Resolve { at: self.id.into(), removed_row: None, take })
+        self.apply(Action::Resolve { at: self.id.into(), removed_row: None, is_alone: false, take })
     }
 
     /// Resets the place, with everything in it, to its baseline.

@@ -59,15 +59,13 @@ impl Tree {
     pub(crate) fn conflict(&self, place: PlaceId) -> Option<Conflict> {
         let base = self.base_of_conflict(place).filter(|_| self.is_in_conflict(place))?.clone();
         let removed = self.removed_row(place);
-        let is_row = self.parent(place).filter(|list| self.list(*list).is_some());
-        let is_known = is_row.is_none_or(|list| self.stood_at(list, self.slot(place)).is_some());
         Some(Conflict {
             place,
             pointer: self.pointer(place),
             removed_row: removed.map(|(_, key)| ListBody::shown_key(key)),
             base,
             mine: if removed.is_some() { Value::Blank } else { self.value(place) },
-            theirs: if is_known { self.baseline(place) } else { Value::Blank },
+            theirs: if self.is_removed_by_others(place) { Value::Blank } else { self.baseline(place) },
         })
     }
 
@@ -112,12 +110,26 @@ impl Tree {
     /// Notes that both sides have changed a place with all in it, or that they have not.
     pub(super) fn note_all_changed(&mut self, place: PlaceId, are_both: bool) {
         if are_both {
-            let is_inside = |at: &PlaceId| self.with_ancestors(*at).skip(1).any(|around| around == place);
-            let mut inside: Vec<PlaceId> = self.conflicts.keys().copied().filter(is_inside).collect();
-            sort(&mut inside);
-            inside.into_iter().for_each(|at| self.set_conflict(at, None));
+            self.drop_conflicts_inside(place);
         }
         self.note_both_changed(place, are_both, |tree| tree.baseline(place));
+    }
+
+    /// Drops the conflicts of what lies in a place.
+    pub(super) fn drop_conflicts_inside(&mut self, place: PlaceId) {
+        if self.conflicts.is_empty() {
+            return;
+        }
+        let is_inside = |at: &PlaceId| self.with_ancestors(*at).skip(1).any(|around| around == place);
+        let mut inside: Vec<PlaceId> = self.conflicts.keys().copied().filter(is_inside).collect();
+        sort(&mut inside);
+        inside.into_iter().for_each(|at| self.set_conflict(at, None));
+    }
+
+    /// Drops the conflicts of a place and of all in it, since it begins anew.
+    pub(crate) fn drop_conflicts_in(&mut self, place: PlaceId) {
+        self.drop_conflicts_inside(place);
+        self.set_conflict(place, None);
     }
 
     /// Whether another side has in a place what it did not have when both last agreed.
@@ -147,14 +159,14 @@ impl Tree {
         }
         match self.removed_row(place) {
             Some((list, key)) => self.is_there(list) && self.stood_at(list, key).is_some(),
-            None => {
-                let is_removed_by_others = self
-                    .parent(place)
-                    .filter(|list| self.list(*list).is_some())
-                    .is_some_and(|list| self.stood_at(list, self.slot(place)).is_none());
-                self.is_there(place) && (is_removed_by_others || self.is_dirty(place))
-            }
+            None => self.is_there(place) && (self.is_removed_by_others(place) || self.is_dirty(place)),
         }
+    }
+
+    /// Whether a place is a row that the baseline does not have.
+    pub(crate) fn is_removed_by_others(&self, place: PlaceId) -> bool {
+        let list = self.parent(place).filter(|list| self.list(*list).is_some());
+        list.is_some_and(|list| self.stood_at(list, self.slot(place)).is_none())
     }
 
     /// The list that a place is a row of, and its key, if it is one that was removed.
@@ -178,13 +190,6 @@ impl Tree {
         order
     }
 
-    /// Drops all conflicts: the form begins anew.
-    pub(super) fn drop_conflicts(&mut self) {
-        let mut places: Vec<PlaceId> = self.conflicts.keys().copied().collect();
-        sort(&mut places);
-        places.into_iter().for_each(|place| self.set_conflict(place, None));
-    }
-
     /// Takes what the other side has in a place that is in conflict.
     pub(crate) fn take_theirs(&mut self, place: PlaceId) {
         if let Some((list, key)) = self.removed_row(place) {
@@ -201,13 +206,12 @@ impl Tree {
                 self.remove_row(list, self.slot(place));
             }
             Some(_) | None => match self.shape(place) {
-                Shape::Field | Shape::Record => self.restore(place),
                 Shape::List
                     if self.is_present(place) && self.baseline_presence(place) == Presence::Present =>
                 {
                     self.take_baseline_order(place);
                 }
-                Shape::List => self.restore(place),
+                Shape::Field | Shape::Record | Shape::List => self.restore(place),
             },
         }
     }

@@ -18,6 +18,8 @@ struct Rebase {
     lists: FxHashSet<PlaceId>,
     /// Whether all that is there was put there by a person: it stays, whatever it compares with.
     keeps_all: bool,
+    /// Whether the form is only to be compared: nothing of the new baseline comes into its value.
+    is_comparison: bool,
 }
 
 impl Tree {
@@ -27,6 +29,15 @@ impl Tree {
         self.rebase_place(self.root(), value, &mut rebase);
         self.hash_baselines_of(rebase.lists);
         rebase.rebased
+    }
+
+    /// Lets the form compare with another value, which must fit it, and leaves its own as it is. What is calculated is still to be
+    /// settled.
+    pub(crate) fn compare_with(&mut self, value: Value) {
+        let mut rebase = Rebase { keeps_all: true, is_comparison: true, ..Rebase::default() };
+        self.rebase_place(self.root(), value, &mut rebase);
+        self.hash_baselines_of(rebase.lists);
+        self.drop_conflicts_in(self.root());
     }
 
     /// Whether a person has changed something in a place.
@@ -51,8 +62,21 @@ impl Tree {
         let is_mine = !is_same && (keeps_all || field.differs() || field.is_unreadable());
         let is_other = *field.value() != theirs;
         let mut leads = field.leads_at_baseline();
-        let are_both = is_mine && self.is_changed_by_others(place, &theirs);
-        self.note_both_changed(place, are_both, |tree| tree.baseline(place));
+        // What both have put in anew was blank before.
+        let is_theirs = match self.base_of_conflict(place) {
+            None if keeps_all => !Value::Blank.matches(&theirs),
+            None | Some(_) => self.is_changed_by_others(place, &theirs),
+        };
+        // What is computed from others is in no conflict of its own.
+        let is_computed = self.counterpart(place).is_some() || self.source(place) == Some(Source::Suggestion);
+        let are_both = is_mine && is_theirs && !(is_computed && !self.is_leading(place));
+        self.note_both_changed(
+            place,
+            are_both,
+            |tree| {
+                if keeps_all { Value::Blank } else { tree.baseline(place) }
+            },
+        );
         let Some(field) = self.field(place) else { return };
         if is_mine || !is_other {
             return self.set_field_baseline(place, theirs, leads);
@@ -81,7 +105,11 @@ impl Tree {
                     Aspects::DIRTY | Aspects::BASELINE,
                     Unchecked::Nothing,
                 );
-                return self.renew(place, theirs);
+                self.renew(place, theirs);
+                if rebase.is_comparison {
+                    self.set_presence(place, now);
+                }
+                return;
             }
             (false, true) => {
                 rebase.rebased.records.insert(place);
@@ -92,7 +120,7 @@ impl Tree {
                 self.note_all_changed(place, are_both);
             }
             (true | false, false) => {
-                let is_mine = is_there(now) && (now != was || self.is_changed(place));
+                let is_mine = is_there(now) && (now != was || self.is_changed(place) || rebase.is_comparison);
                 let are_both = is_mine && self.is_changed_by_others(place, &theirs);
                 self.note_all_changed(place, are_both);
                 if !is_mine && is_there(now) {
@@ -104,7 +132,11 @@ impl Tree {
         }
         let members = if let Value::Record(members) = theirs { members } else { Record::new() };
         let kept_all = rebase.keeps_all;
-        rebase.keeps_all |= !is_there(was);
+        // What the other side had emptied, and now has again, is what both had before.
+        rebase.keeps_all |= !is_there(was) && self.base_of_conflict(place).is_none();
+        if !is_there(was) {
+            self.set_conflict(place, None);
+        }
         self.rebase_members(place, of, &members, rebase);
         rebase.keeps_all = kept_all;
     }
@@ -176,7 +208,7 @@ impl Tree {
         let new = Presence::of(self.part(place), &theirs);
         let (now, was) = (self.presence(place), self.baseline_presence(place));
         rebase.lists.insert(place);
-        let is_mine = now != was || self.is_changed(place);
+        let is_mine = now != was || self.is_changed(place) || rebase.is_comparison;
         let has_moved_rows =
             self.list(place).is_some_and(|list| list.displaced.iter().any(|key| list.sequence.holds(*key)));
         let before = self.keys_in_order(place);
@@ -227,6 +259,9 @@ impl Tree {
                     let end = self.list(place).map_or(0, |list| list.sequence.len());
                     if let Some(made) = self.new_row(place, end, row) {
                         order.push(self.slot(made));
+                        if rebase.is_comparison {
+                            self.remove_row(place, self.slot(made));
+                        }
                     }
                 }
             }
@@ -234,7 +269,7 @@ impl Tree {
         if now != Presence::Present && (is_mine || new != Presence::Present) {
             // Whoever has removed the list has removed its rows.
             self.keys_in_order(place).into_iter().for_each(|key| self.remove_row(place, key));
-        } else {
+        } else if !rebase.is_comparison {
             self.put_in_order(place, &before, &order, has_moved_rows || !is_reordered);
         }
         let is_absent = now != Presence::Present && new != Presence::Present;
@@ -252,6 +287,7 @@ impl Tree {
         let (base, is_theirs) = (self.baseline(row), self.is_changed_by_others(row, &theirs));
         let known = self.base_of_conflict(row).cloned();
         self.rebase_place(row, theirs, rebase);
+        self.drop_conflicts_inside(row);
         self.note_both_changed(row, is_theirs, |_| known.unwrap_or(base));
     }
 

@@ -10,6 +10,7 @@ impl Tree {
     /// Takes a place, and all in it, back to its baseline: nothing is touched, typed or moved any more. What
     /// was not changed is not visited. The epoch moves in any case.
     pub(crate) fn reset(&mut self, place: PlaceId) {
+        self.drop_conflicts_in(place);
         self.restore(place);
         self.next_epoch(place);
     }
@@ -18,7 +19,7 @@ impl Tree {
     /// records keep their identity; rows are new ones.
     pub(crate) fn reset_to(&mut self, value: Value) {
         self.mark_new_baseline();
-        self.drop_conflicts();
+        self.drop_conflicts_in(self.root());
         self.renew(self.root(), value);
         self.next_epoch(self.root());
     }

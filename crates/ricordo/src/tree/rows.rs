@@ -200,7 +200,7 @@ impl Tree {
     }
 
     /// Where a row stood in the baseline.
-    pub(super) fn stood_at(&self, list: PlaceId, key: Key) -> Option<u32> {
+    pub(crate) fn stood_at(&self, list: PlaceId, key: Key) -> Option<u32> {
         self.list(list)?.rows.get(key as usize)?.baseline_position()
     }
 

@@ -111,6 +111,8 @@ struct World {
     server: Sheet,
     conflicts: Conflicts,
     next_id: u32,
+    /// What the address was before the other side emptied it.
+    address: Address,
     /// Whether the person has moved rows, or the other side has: then only sets are compared.
     has_order: bool,
 }
@@ -148,6 +150,7 @@ impl World {
             server: sheet,
             conflicts: Conflicts::new(),
             next_id: 4,
+            address: Address { street: String::new(), town: String::new() },
             has_order: true,
         }
     }
@@ -201,14 +204,17 @@ impl World {
             }
             // Both have opened it: each field was opened by both.
             (None, Some(mine), Some(theirs)) => {
-                conflicts.remove("/address");
-                let nothing = String::from("nothing");
+                let nothing = Address { street: "nothing".into(), town: "nothing".into() };
+                let base = if conflicts.remove("/address").is_some() { &self.address } else { &nothing };
                 let street =
-                    pick("/address/street".into(), &nothing, &mine.street, &theirs.street, conflicts);
-                let town = pick("/address/town".into(), &nothing, &mine.town, &theirs.town, conflicts);
+                    pick("/address/street".into(), &base.street, &mine.street, &theirs.street, conflicts);
+                let town = pick("/address/town".into(), &base.town, &mine.town, &theirs.town, conflicts);
                 Some(Address { street, town })
             }
             (base, mine, theirs) => {
+                if let (Some(base), None) = (base, theirs) {
+                    self.address = base.clone();
+                }
                 let address = pick("/address".into(), base, mine, theirs, conflicts);
                 if conflicts.contains_key("/address") {
                     conflicts.retain(|name, _| !name.starts_with("/address/"));
@@ -239,6 +245,7 @@ impl World {
         for row in &base.rows {
             if find(&mine.rows, row.id).is_none() {
                 let name = row.id.to_string();
+                conflicts.retain(|other, _| !other.starts_with(&format!("{name}/")));
                 match find(&theirs.rows, row.id) {
                     Some(theirs) => _ = pick(name, &Some(row), &None, &Some(&theirs), conflicts),
                     None => _ = conflicts.remove(&name),
