@@ -101,3 +101,8 @@ struct Readme;
 #[cfg(doctest)]
 #[doc = include_str!("../../../docs/guide.md")]
 struct Guide;
+
+/// The programs of the page about upstream changes, compiled and run.
+#[cfg(doctest)]
+#[doc = include_str!("../../../docs/upstream.md")]
+struct Upstream;

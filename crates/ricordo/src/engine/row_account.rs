@@ -80,15 +80,18 @@ fn fewest_moved(difference: &RowDifference<'_>) -> Vec<(u32, u32)> {
     cuts.extend([0, kept]);
     sort(&mut cuts);
     cuts.dedup();
+    // Among accounts of the same length, the one is taken that moves rows that were moved.
+    let many = u64::from(*length) + 1;
     // Each with how it is ordered where it stands, how where it stood, and how many rows it is.
     let rows = displaced.iter().map(|row| {
         let (stood, stands) = before(*row);
-        Block { now: (stands, 0, row.1), then: (stood, 0, row.0), weight: 1, rows: Rows::Displaced(*row) }
+        let rows = Rows::Displaced(*row);
+        Block { now: (stands, 0, row.1), then: (stood, 0, row.0), weight: many, rows }
     });
     let stretches = cuts.windows(2).map(|cut| Block {
         now: (cut[0], 1, 0),
         then: (cut[0], 1, 0),
-        weight: u64::from(cut[1] - cut[0]),
+        weight: u64::from(cut[1] - cut[0]) * (many + 1),
         rows: Rows::Stretch(cut[0], cut[1]),
     });
     let mut blocks: Vec<Block> = rows.chain(stretches).collect();

@@ -68,8 +68,10 @@ impl Tree {
             None | Some(_) => self.is_changed_by_others(place, &theirs),
         };
         // What is computed from others is in no conflict of its own.
-        let is_computed = self.counterpart(place).is_some() || self.source(place) == Some(Source::Suggestion);
-        let are_both = is_mine && is_theirs && !(is_computed && !self.is_leading(place));
+        let may_be_computed =
+            self.counterpart(place).is_some() || self.source(place) == Some(Source::Suggestion);
+        let is_own = !may_be_computed || self.is_leading(place);
+        let are_both = is_mine && is_theirs && is_own;
         self.note_both_changed(
             place,
             are_both,

@@ -550,6 +550,28 @@ fn an_accept_notifies_nobody_of_fields_in_a_record_that_was_emptied_meanwhile() 
     assert!(!form.is_dirty());
 }
 
+/// A colleague saves while a submission is under way: what both have typed is still there when that is accepted.
+#[test]
+fn a_rebase_while_a_submission_is_under_way_loses_nothing() {
+    let (form, order) = (form(), at::<Order>());
+    form.enter(order.name(), "Mine").unwrap();
+    form.place(order.rows().at(0)).unwrap().move_to(1).unwrap();
+    let submission = submit(&form);
+    form.enter(order.baker(), "Noor").unwrap();
+    let mut upstream = self::order();
+    (upstream.name, upstream.loaves) = ("Theirs".into(), Some(99));
+    upstream.rows.push(row("salt", 10));
+    form.rebase(&upstream).unwrap();
+    assert_eq!(form.conflicts()[0].pointer.as_str(), "/name");
+    submission.accept().unwrap();
+    assert!(form.conflicts().is_empty(), "what was sent is what the other side has");
+    assert_eq!(form.get(order.name()).unwrap().as_deref(), Some("Mine"));
+    assert_eq!(form.get(order.loaves()).unwrap(), Some(99));
+    assert_eq!(names(&form), ["water", "salt", "flour"]);
+    assert!(!form.place(order.name()).unwrap().is_dirty() && !form.place(order.loaves()).unwrap().is_dirty());
+    assert!(form.place(order.baker()).unwrap().is_dirty());
+}
+
 /// Two steps lead to the row: the one that removed it, and the reset that put it back.
 #[test]
 fn a_row_that_the_baseline_has_lost_is_kept_for_all_steps_that_lead_to_it() {

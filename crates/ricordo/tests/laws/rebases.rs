@@ -413,14 +413,12 @@ impl World {
                 self.mine = self.base.clone();
                 self.conflicts.clear();
             }
-            Doing::Undo => {
-                // What undo leads to is said by other laws; here it must only be taken back by redo.
-                if form.can_undo() {
-                    let before = form.dump();
-                    form.undo().unwrap();
-                    form.redo().unwrap();
-                    assert_eq!(form.dump().to_string(), before.to_string());
-                }
+            // What undo leads to is said by other laws; here it must only be taken back by redo.
+            Doing::Undo if form.can_undo() => {
+                let before = form.dump().to_string();
+                form.undo().unwrap();
+                form.redo().unwrap();
+                assert_eq!(form.dump().to_string(), before);
             }
             Doing::Upstream(changes) => {
                 changes.iter().for_each(|change| self.change_server(change));
