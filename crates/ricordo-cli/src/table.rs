@@ -4,13 +4,12 @@ use comfy_table::presets::UTF8_FULL_CONDENSED;
 use comfy_table::{
     Attribute, Cell, CellAlignment, Color, ColumnConstraint, ContentArrangement, Table, Width,
 };
-use ricordo::engine::{CompiledSchema, Engine, FormulaInfo, PlaceView};
+use ricordo::engine::{CompiledSchema, Conflict, Engine, FormulaInfo, PlaceView};
 use ricordo::schema::{Commit, DisplayFormat, Kind, NumberFormat, Part, PartId};
 use ricordo::{Pointer, Value};
 
 use crate::graph::Node;
 use crate::screen::plain;
-use crate::watched::KnownConflict;
 use crate::{describe, screen};
 
 fn table(headings: &[&str]) -> Table {
@@ -99,6 +98,13 @@ pub(crate) fn payload(engine: &Engine, payload: &Value, indent: usize) -> String
     let shown = if table.is_empty() { legend.to_string() } else { format!("{table}\n{legend}") };
     let lines: Vec<String> = shown.lines().map(|line| format!("{:indent$}{line}", "")).collect();
     lines.join("\n")
+}
+
+/// A conflict that there was, and the value that it was solved to.
+#[derive(Debug)]
+pub(crate) struct KnownConflict {
+    pub(crate) conflict: Conflict,
+    pub(crate) solved: Option<Value>,
 }
 
 /// Conflicts, and what they were solved to.

@@ -2,7 +2,7 @@
 
 use std::cell::Cell;
 
-use ricordo::engine::{Action, Conflict, Engine, ObserverId, Outcome, Status, Submitted};
+use ricordo::engine::{Action, Engine, ObserverId, Outcome, Status, Submitted};
 use ricordo::exchange::{Entry, write_action, write_response};
 use ricordo::{Error, Value};
 
@@ -27,14 +27,7 @@ pub(crate) struct Watched {
     /// The status of the form when it was last said.
     status: Cell<Status>,
     /// The conflicts that there were.
-    pub(crate) conflicts: Vec<KnownConflict>,
-}
-
-/// A conflict that there was, and the value that it was solved to.
-#[derive(Debug)]
-pub(crate) struct KnownConflict {
-    pub(crate) conflict: Conflict,
-    pub(crate) solved: Option<Value>,
+    pub(crate) conflicts: Vec<table::KnownConflict>,
 }
 
 impl Watched {
@@ -74,7 +67,7 @@ impl Watched {
         }
         for conflict in open {
             if self.conflicts.iter().all(|known| known.conflict.place != conflict.place) {
-                self.conflicts.push(KnownConflict { conflict, solved: None });
+                self.conflicts.push(table::KnownConflict { conflict, solved: None });
             }
         }
     }

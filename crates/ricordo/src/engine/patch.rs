@@ -7,7 +7,7 @@
 use std::fmt::{self, Write as _};
 
 use super::Engine;
-use super::payload::Gathering;
+use super::payload::{Gathering, Payload};
 use super::row_account::{RowDifference, RowStep, steps};
 use crate::schema::{Kind, Pointer};
 use crate::tree::{Marks, PlaceId, Presence, Shape};
@@ -81,14 +81,16 @@ impl fmt::Display for Operation {
     }
 }
 
-/// The operations that lead to what is gathered. With tests, the patch fails unless the receiver holds what the baseline has in the
+/// Gathers the operations that lead to what is sent. With tests, the patch fails unless the receiver holds what the baseline has in the
 /// places that are changed.
-pub(super) fn operations(gathering: &mut Gathering<'_>, has_tests: bool) -> Value {
+pub(super) fn operations(mut gathering: Gathering<'_>, has_tests: bool) -> Payload {
     let root = gathering.tree.root();
-    let mut writer = Writer { gathering, has_tests, tests: Vec::new(), operations: Vec::new() };
+    let mut writer =
+        Writer { gathering: &mut gathering, has_tests, tests: Vec::new(), operations: Vec::new() };
     writer.place(root, &At::default(), false);
     let Writer { tests, operations, .. } = writer;
-    Value::List(tests.into_iter().chain(operations).map(Value::from).collect())
+    let value = Value::List(tests.into_iter().chain(operations).map(Value::from).collect());
+    Payload { value, ..gathering.payload }
 }
 
 /// Where a place is, and where it was.

@@ -52,20 +52,19 @@ pub(super) struct Gathering<'a> {
     pub(super) payload: Payload,
 }
 
-impl Payload {
-    /// Gathers what is sent of these places. What is local is left out.
-    pub(super) fn gather(tree: &Tree, owned: &[PlaceId], extent: Extent, side: Side<'_>) -> Self {
+impl<'a> Gathering<'a> {
+    /// Begins to gather what is sent of these places. What is local is left out.
+    pub(super) fn of(tree: &'a Tree, owned: &[PlaceId], extent: Extent, side: Side<'a>) -> Self {
         let around = owned.iter().flat_map(|place| tree.with_ancestors(*place).skip(1)).collect();
         let owned = owned.iter().copied().collect();
-        let mut gathering = Gathering { tree, owned, around, extent, side, payload: Payload::default() };
-        let value = match extent {
-            Extent::Whole | Extent::Dirty => {
-                let value = gathering.member(tree.root(), false, false).unwrap_or_default();
-                if value == Value::Blank { Value::Record(Record::new()) } else { value }
-            }
-            Extent::Patch { has_tests } => super::patch::operations(&mut gathering, has_tests),
-        };
-        Payload { value, ..gathering.payload }
+        Gathering { tree, owned, around, extent, side, payload: Payload::default() }
+    }
+
+    /// Gathers a record.
+    pub(super) fn record(mut self) -> Payload {
+        let value = self.member(self.tree.root(), false, false).unwrap_or_default();
+        let value = if value == Value::Blank { Value::Record(Record::new()) } else { value };
+        Payload { value, ..self.payload }
     }
 }
 

@@ -9,11 +9,11 @@ use std::sync::Arc;
 use rustc_hash::FxHashSet;
 
 use super::action_summary::ActionSummary;
-use super::payload::{Extent, Payload, Side};
+use super::payload::{Extent, Gathering, Payload, Side};
 use super::problem::Problem;
 use super::settled_baseline::Baseline;
 use super::transaction::{Performed, Submit};
-use super::{Action, Address, Engine, Outcome};
+use super::{Action, Address, Engine, Outcome, patch};
 use crate::schema::{Error, ErrorKind, MASK, Pointer};
 use crate::settle::PlaceView;
 use crate::tree::{Aspects, PlaceId, Rebased, Reversal, Tree};
@@ -214,7 +214,7 @@ impl Engine {
 
     fn gather(&self, parts: &[PlaceId], extent: Extent) -> Payload {
         let side = Side::Receiver { unsent: &self.submissions.unsent };
-        Payload::gather(&self.tree, parts, extent, side)
+        gathered(&self.tree, parts, extent, side)
     }
 
     /// The difference between the baseline and the value of the form as a JSON Merge Patch (RFC 7396), whether the form is valid or
@@ -238,7 +238,7 @@ impl Engine {
     /// # Ok::<(), ricordo::Error>(())
     /// ```
     pub fn merge_patch(&self) -> Value {
-        Payload::gather(&self.tree, &[self.root()], Extent::Dirty, Side::Form).value
+        gathered(&self.tree, &[self.root()], Extent::Dirty, Side::Form).value
     }
 
     /// The difference between the baseline and the value of the form as a JSON Patch (RFC 6902), whether the form is valid or not.
@@ -248,7 +248,7 @@ impl Engine {
     /// replaced where that takes less. With tests, the patch fails unless whoever applies it holds what the baseline has in all
     /// places that are changed.
     pub fn json_patch(&self, has_tests: bool) -> Value {
-        Payload::gather(&self.tree, &[self.root()], Extent::Patch { has_tests }, Side::Form).value
+        gathered(&self.tree, &[self.root()], Extent::Patch { has_tests }, Side::Form).value
     }
 
     /// The places that are submitted; the form itself if nothing else is said.
@@ -663,6 +663,15 @@ impl Engine {
                 tree.properties_of(*place).is_some_and(|properties| !properties.reported.is_empty())
             });
         }
+    }
+}
+
+/// What is sent of some places.
+fn gathered(tree: &Tree, parts: &[PlaceId], extent: Extent, side: Side<'_>) -> Payload {
+    let gathering = Gathering::of(tree, parts, extent, side);
+    match extent {
+        Extent::Whole | Extent::Dirty => gathering.record(),
+        Extent::Patch { has_tests } => patch::operations(gathering, has_tests),
     }
 }
 

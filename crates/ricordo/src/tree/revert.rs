@@ -1,5 +1,7 @@
 //! Reverting changes: rolling back, undoing, and freeing what nothing can bring back.
 
+use smallvec::SmallVec;
+
 use super::arena::NONE;
 use super::state::Presence;
 use super::{Aspects, PlaceId, Reversal, Tree, Unchecked};
@@ -78,6 +80,7 @@ impl Tree {
 
     /// Reverts an earlier log, in a way that can itself be reverted. Baselines stay as they are now.
     pub(crate) fn revert_all(&mut self, log: impl DoubleEndedIterator<Item = Reversal>) {
+        let mut other_tags: SmallVec<[PlaceId; 2]> = SmallVec::new();
         for reversal in log.rev() {
             match reversal {
                 Reversal::Field { place, mut before } => {
@@ -87,6 +90,9 @@ impl Tree {
                         && before.value != *now.baseline()
                     {
                         (before.value, before.entry) = (now.baseline().clone(), None);
+                        if self.part(place).is_tag {
+                            other_tags.push(place);
+                        }
                     }
                     self.revert(Reversal::Field { place, before });
                 }
@@ -101,6 +107,12 @@ impl Tree {
                     self.revert(Reversal::Children { record, presence, baseline_presence, first });
                 }
                 reversal => self.revert(reversal),
+            }
+        }
+        // The log has brought back the variants of the old tags.
+        for tag in other_tags {
+            if self.knows(tag) {
+                self.choose_variant(tag);
             }
         }
     }

@@ -485,6 +485,26 @@ fn a_screen_has_the_widgets_of_the_variant_that_there_is() {
     assert!(screen.see(&name).is_none());
 }
 
+/// Undo goes to the tag of the new baseline, and so to the fields of that variant.
+#[test]
+fn undo_across_a_rebase_finds_the_variant_of_the_other_side() {
+    const DEFINITION: &str = r#"{"type": "object", "properties": {"leaven": {"oneOf": [
+        {"type": "object", "properties": {"kind": {"const": "rye"}, "name": {"type": "string"}}},
+        {"type": "object", "properties": {"kind": {"const": "yeast"}, "grams": {"type": "integer"}}}]}}}"#;
+    let read = |text: &str| exchange::read_value(text).unwrap();
+    let form = Form::from_definition(DEFINITION, None).unwrap();
+    form.apply(Action::ResetTo { value: read(r#"{"leaven": {"kind": "rye", "name": "Tom"}}"#) }).unwrap();
+    form.enter("/leaven/kind", "yeast").unwrap();
+    let theirs = r#"{"leaven":{"kind":"yeast","grams":5}}"#;
+    form.apply(Action::Rebase { value: read(theirs) }).unwrap();
+    form.undo().unwrap();
+    assert_eq!(form.value().to_string(), theirs);
+    assert!(!form.is_dirty());
+    form.redo().unwrap();
+    form.undo().unwrap();
+    assert_eq!(form.value().to_string(), theirs);
+}
+
 /// A field that is in no variant any more and a variant that only the baseline has now are seen by nobody.
 #[test]
 fn an_accept_notifies_nobody_of_a_variant_that_was_left_meanwhile() {
