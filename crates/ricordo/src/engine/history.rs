@@ -258,6 +258,10 @@ impl History {
             Direction::Redo => self.redo.pop()?,
         };
         self.make_absolute(&mut log, step.baselines);
+        if step.baselines != self.baselines {
+            // What it leads to may lie in what the other side has emptied, or left.
+            tree.changes_mut().expect_gone_places();
+        }
         // What was done in response to the last move is reverted before the history moves on.
         tree.revert_all(std::mem::take(&mut self.responses).into_iter());
         let reverted = tree.changes().log().len();

@@ -505,6 +505,25 @@ fn undo_across_a_rebase_finds_the_variant_of_the_other_side() {
     assert_eq!(form.value().to_string(), theirs);
 }
 
+/// The other side has opened the record with no variant at all: the text that undo brings back is seen by nobody.
+#[test]
+fn undo_across_a_rebase_notifies_nobody_of_text_in_a_variant_that_is_gone() {
+    const DEFINITION: &str = r#"{"type": "object", "properties": {"leaven": {"anyOf": [{"type": "null"}, {"oneOf": [
+        {"type": "object", "properties": {"kind": {"const": "rye"}, "name": {"type": "string"}}}]}]}}}"#;
+    let read = |text: &str| exchange::read_value(text).unwrap();
+    let form = Form::from_definition(DEFINITION, None).unwrap();
+    form.set("/leaven", read(r#"{"kind": "rye", "name": ""}"#)).unwrap();
+    let calls = Rc::new(RefCell::new(0));
+    let count = calls.clone();
+    let _watching = form.subscribe("/leaven/name", move |_| *count.borrow_mut() += 1).unwrap();
+    form.enter("/leaven/name", " ").unwrap();
+    form.set("/leaven", Value::Null).unwrap();
+    form.apply(Action::Rebase { value: read(r#"{"leaven": {"kind": "spelt"}}"#) }).unwrap();
+    assert_eq!(*calls.borrow(), 2, "typed, and gone");
+    form.undo().unwrap();
+    assert_eq!(*calls.borrow(), 2);
+}
+
 /// A field that is in no variant any more and a variant that only the baseline has now are seen by nobody.
 #[test]
 fn an_accept_notifies_nobody_of_a_variant_that_was_left_meanwhile() {
