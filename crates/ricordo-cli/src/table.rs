@@ -100,39 +100,28 @@ pub(crate) fn payload(engine: &Engine, payload: &Value, indent: usize) -> String
     lines.join("\n")
 }
 
-/// A conflict that there was, and the value that it was solved to.
-#[derive(Debug)]
-pub(crate) struct KnownConflict {
-    pub(crate) conflict: Conflict,
-    pub(crate) solved: Option<Value>,
-}
-
-/// Conflicts, and what they were solved to.
-pub(crate) fn conflicts(engine: &Engine, conflicts: &[KnownConflict]) -> String {
+/// Conflicts that there were, and what they were solved to.
+pub(crate) fn conflicts(engine: &Engine, conflicts: &[Conflict]) -> String {
     let mut table = table(&["Changed by both", "Before", "Mine", "Theirs", "Solved to"]);
-    for KnownConflict { conflict, solved } in conflicts {
-        let at = conflict.place.into();
-        let is_row = conflict.removed_row.is_some() || engine.view(conflict.place).row_key().is_some();
+    for conflict in conflicts {
+        let (at, view) = (conflict.place.into(), engine.view(conflict.place));
+        let is_row = conflict.removed_row.is_some() || view.row_key().is_some();
         let words = |value: &Value| match engine.masked_at(&at, value) {
             Value::Blank if is_row => "removed".to_owned(),
             value => describe::value(&value),
         };
-        let solved = solved.as_ref().map(|now| match now {
+        let now = if view.is_there() { view.value() } else { Value::Blank };
+        let solved = match &now {
+            _ if view.conflict().is_some() => "open".to_owned(),
             now if *now == conflict.theirs => format!("theirs: {}", words(now)),
             now if *now == conflict.mine => format!("mine: {}", words(now)),
             now => words(now),
-        });
+        };
         let row = if conflict.removed_row.is_some() { words_of_row(&conflict.base) } else { String::new() };
         let place = format!("{}\n{row}", describe::place(conflict.pointer.as_str()));
         let [base, mine, theirs] =
             [&conflict.base, &conflict.mine, &conflict.theirs].map(|value| cell(&words(value)));
-        table.add_row([
-            lines(place.trim_end().lines()),
-            base,
-            mine,
-            theirs,
-            cell(&solved.unwrap_or_else(|| "open".to_owned())),
-        ]);
+        table.add_row([lines(place.trim_end().lines()), base, mine, theirs, cell(&solved)]);
     }
     table.to_string()
 }

@@ -1,8 +1,9 @@
 //! A form that is watched: an observer of the form, and one of each place in it, are notified of what happens.
 
 use std::cell::Cell;
+use std::collections::HashMap;
 
-use ricordo::engine::{Action, Engine, ObserverId, Outcome, Status, Submitted};
+use ricordo::engine::{Action, Conflict, Engine, ObserverId, Outcome, PlaceId, Status, Submitted};
 use ricordo::exchange::{Entry, write_action, write_response};
 use ricordo::{Error, Value};
 
@@ -26,8 +27,9 @@ pub(crate) struct Watched {
     observers: Vec<(ObserverId, String)>,
     /// The status of the form when it was last said.
     status: Cell<Status>,
-    /// The conflicts that there were.
-    pub(crate) conflicts: Vec<table::KnownConflict>,
+    /// The conflicts that there were when the record had changed upstream, and where they are here by place.
+    pub(crate) conflicts: Vec<Conflict>,
+    positions: HashMap<PlaceId, usize>,
 }
 
 impl Watched {
@@ -39,37 +41,31 @@ impl Watched {
         for (place, pointer) in places {
             observers.push((engine.observe(place)?, describe::place(pointer.as_str()).to_owned()));
         }
-        Ok(Watched { engine, observers, status: Cell::default(), conflicts: Vec::new() })
+        Ok(Watched {
+            engine,
+            observers,
+            status: Cell::default(),
+            conflicts: Vec::new(),
+            positions: HashMap::new(),
+        })
     }
 
     /// Carries out the action of an entry.
     pub(crate) fn apply(&mut self, action: Action, is_response: bool) -> Result<Outcome, Error> {
+        let is_upstream = matches!(action, Action::Rebase { .. } | Action::Accept { value: Some(_), .. });
         let outcome = if is_response { self.engine.respond(action) } else { self.engine.apply(action) }?;
-        self.follow_conflicts();
-        Ok(outcome)
-    }
-
-    /// Notes which conflicts there are, and what became of those that are no more.
-    fn follow_conflicts(&mut self) {
-        let open = self.engine.conflicts();
-        for known in &mut self.conflicts {
-            known.solved = match open.iter().find(|conflict| conflict.place == known.conflict.place) {
-                Some(conflict) => {
-                    known.conflict = conflict.clone();
-                    None
+        if is_upstream {
+            for conflict in self.engine.conflicts() {
+                match self.positions.get(&conflict.place) {
+                    Some(known) => self.conflicts[*known] = conflict,
+                    None => {
+                        self.positions.insert(conflict.place, self.conflicts.len());
+                        self.conflicts.push(conflict);
+                    }
                 }
-                None => known.solved.take().or_else(|| {
-                    let view = self.engine.view(known.conflict.place);
-                    let now = if view.is_there() { view.value() } else { Value::Blank };
-                    Some(now)
-                }),
-            };
-        }
-        for conflict in open {
-            if self.conflicts.iter().all(|known| known.conflict.place != conflict.place) {
-                self.conflicts.push(table::KnownConflict { conflict, solved: None });
             }
         }
+        Ok(outcome)
     }
 
     /// What an action does, in words.

@@ -119,28 +119,13 @@ impl Outcome {
         let structure = Structure::of(tree.changes());
         let is_step = |changed: &ChangedPlace| is_there(tree, changed) && structure.is_step(tree, changed);
         let mut places = tree.changes().places().iter();
-        places.any(|changed| is_resolved(tree, changed) || is_step(changed))
+        places.any(|changed| structure.is_resolved(tree, changed) || is_step(changed))
     }
 
     /// Whether anything was changed that undo reverts. What leads to what was there anyway is no step, and neither is
     /// what only touches places.
     pub(super) fn is_step(&self) -> bool {
         self.is_step
-    }
-}
-
-/// Whether a conflict that was open, or is, differs. That of a row may be resolved while the row is gone.
-fn is_resolved(tree: &Tree, changed: &ChangedPlace) -> bool {
-    if !changed.aspects.contains(Aspects::CONFLICT) || !tree.knows(changed.place) {
-        return false;
-    }
-    match tree.removed_row(changed.place) {
-        Some((list, key)) => tree.stood_at(list, key).is_some(),
-        None => {
-            let was_dirty = tree.changes().first_state(changed).is_some_and(FieldState::is_dirty);
-            let is_removed_by_others = tree.is_removed_by_others(changed.place);
-            is_removed_by_others || tree.is_dirty(changed.place) || changed.was_dirty() || was_dirty
-        }
     }
 }
 
@@ -163,7 +148,7 @@ fn compare_all(tree: &Tree, mut changes: Vec<Change>) -> (Vec<Change>, Vec<Place
             continue;
         }
         gone.extend(structure.other_children(tree, changed.place));
-        is_step = is_step || is_resolved(tree, changed);
+        is_step = is_step || structure.is_resolved(tree, changed);
         // The baseline of what it lies in can still be seen.
         if changed.aspects.contains(Aspects::BASELINE) && tree.knows(changed.place) {
             changes.push(Change::of(changed.place, Aspects::BASELINE));
@@ -261,6 +246,8 @@ struct Structure<'a> {
     lists: FxHashMap<PlaceId, ListChange<'a>>,
     /// Where the children began that records had at first.
     children: FxHashMap<PlaceId, u32>,
+    /// What both sides had before in places that were in conflict at first, and those that were in none.
+    conflicts: FxHashMap<PlaceId, Option<&'a Value>>,
 }
 
 /// How the rows of a list became what they are.
@@ -353,8 +340,29 @@ impl<'a> Structure<'a> {
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }
-            | Reversal::Conflict { .. }
             | Reversal::Silent { .. } => {}
+            Reversal::Conflict { place, ref before } => {
+                self.conflicts.entry(place).or_insert(before.as_deref());
+            }
+        }
+    }
+
+    /// Whether a conflict differs that was open, or is. That of a row may be resolved while the row is gone.
+    fn is_resolved(&self, tree: &Tree, changed: &ChangedPlace) -> bool {
+        let place = changed.place;
+        let is_as_before = match self.conflicts.get(&place) {
+            Some(before) => *before == tree.base_of_conflict(place),
+            None => true,
+        };
+        if is_as_before || !tree.knows(place) {
+            return false;
+        }
+        match tree.removed_row(place) {
+            Some((list, key)) => tree.stood_at(list, key).is_some(),
+            None => {
+                let was_dirty = tree.changes().first_state(changed).is_some_and(FieldState::is_dirty);
+                tree.row_marks(place).0 || tree.is_dirty(place) || changed.was_dirty() || was_dirty
+            }
         }
     }
 
@@ -445,7 +453,7 @@ impl<'a> Structure<'a> {
         aspects.put(Aspects::BASELINE, may_differ(Aspects::BASELINE));
         aspects.put(Aspects::CHOICES, may_differ(Aspects::OFFERED));
         aspects.put(Aspects::EPOCH, may_differ(Aspects::EPOCH));
-        let is_resolved = is_resolved(tree, changed);
+        let is_resolved = self.is_resolved(tree, changed);
         aspects.put(Aspects::CONFLICT, is_resolved);
         *is_step = *is_step || is_resolved;
         if may_differ(Aspects::STRUCTURE) {

@@ -41,7 +41,11 @@ impl Engine {
 
     /// The conflicts that are not resolved, in the order of the form. Secrets are not hidden in them.
     pub fn conflicts(&self) -> Vec<Conflict> {
-        self.tree.conflicts().into_iter().filter_map(|place| self.tree.conflict(place)).collect()
+        self.tree
+            .conflicts_in(self.root())
+            .into_iter()
+            .filter_map(|place| self.tree.conflict(place))
+            .collect()
     }
 
     /// Puts a newer upstream record under what a person has changed. It is no step to undo, and settles what depends on it.
@@ -67,28 +71,19 @@ impl Engine {
         let conflicts = match removed_row {
             Some(key) => vec![self.removed_row_in_conflict(place, key)?],
             None if is_alone => vec![place],
-            None => self.conflicts_in(place),
+            None => self.tree.conflicts_in(place),
         };
         for conflict in conflicts {
             // What lies in a place that was resolved is resolved with it.
             if !self.tree.is_in_conflict(conflict) {
                 continue;
             }
-            match take {
-                Take::Mine => self.tree.set_conflict(conflict, None),
-                Take::Theirs => {
-                    self.tree.set_conflict(conflict, None);
-                    self.tree.take_theirs(conflict);
-                }
+            self.tree.set_conflict(conflict, None);
+            if take == Take::Theirs {
+                self.tree.take_theirs(conflict);
             }
         }
         Ok(())
-    }
-
-    fn conflicts_in(&self, place: PlaceId) -> Vec<PlaceId> {
-        let mut conflicts = self.tree.conflicts();
-        conflicts.retain(|conflict| self.tree.with_ancestors(*conflict).any(|around| around == place));
-        conflicts
     }
 
     fn removed_row_in_conflict(&self, list: PlaceId, key: u64) -> Result<PlaceId, Error> {

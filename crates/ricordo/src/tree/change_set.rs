@@ -258,7 +258,8 @@ impl ChangeSet {
         &self.places
     }
 
-    /// Whether there may be places in it that are gone: places came or went, or a baseline changed, also that of what is gone.
+    /// Whether there may be places in it that are gone: places came or went, or a baseline or a conflict
+    /// changed, also that of what is gone.
     pub(crate) fn may_have_gone_places(&self) -> bool {
         self.may_have_gone_places
     }
@@ -268,7 +269,7 @@ impl ChangeSet {
         self.may_have_gone_places = true;
     }
 
-    /// Whether the log has changes of rows, or of the children of records.
+    /// Whether the log has changes of rows, of the children of records, or of conflicts.
     pub(crate) fn has_structure(&self) -> bool {
         self.has_structure
     }
@@ -505,7 +506,7 @@ impl ChangeSet {
             | Reversal::FieldBaseline { .. } => {
                 self.may_have_gone_places = true;
             }
-            Reversal::RowInserted { .. } | Reversal::RowRemoved { .. } => {
+            Reversal::RowInserted { .. } | Reversal::RowRemoved { .. } | Reversal::Conflict { .. } => {
                 (self.may_have_gone_places, self.has_structure) = (true, true);
             }
             Reversal::RowMoved { .. } | Reversal::RowsSwapped { .. } | Reversal::Displaced { .. } => {
@@ -526,7 +527,6 @@ impl ChangeSet {
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }
-            | Reversal::Conflict { .. }
             | Reversal::Silent { .. } => {}
         }
         self.log.push(reversal);

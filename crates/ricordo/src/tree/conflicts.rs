@@ -3,14 +3,18 @@
 //! Of each, only what both had before is kept: mine is the value, theirs the baseline. A conflict is *open* as long as the two differ, so
 //! that a person who types what the other side has solves it.
 
+use std::collections::BTreeSet;
 use std::fmt;
+
+use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
 
 use super::list::ListBody;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, PlaceId, Reversal, Shape, Tree, Unchecked};
 use crate::schema::Pointer;
-use crate::value::{Value, sort, sort_by_key};
+use crate::value::{Value, sort};
 
 /// A place that a person and another side have changed differently since they last agreed.
 ///
@@ -54,6 +58,41 @@ pub enum Take {
     Theirs,
 }
 
+/// The conflicts of a form, open or not. [`Conflicts::put`] alone changes the two.
+#[derive(Debug, Default)]
+pub(super) struct Conflicts {
+    /// What both sides had before, by place.
+    bases: FxHashMap<PlaceId, Value>,
+    /// The places in conflict that lie in a place, so that nobody searches all of them for these.
+    inside: FxHashMap<PlaceId, BTreeSet<PlaceId>>,
+}
+
+impl Conflicts {
+    /// Sets or removes what both sides had before in a place that lies in these; what was known comes back.
+    fn put(&mut self, place: PlaceId, around: &[PlaceId], base: Option<Value>) -> Option<Value> {
+        let Some(base) = base else {
+            for around in around {
+                if let Some(inside) = self.inside.get_mut(around) {
+                    inside.remove(&place);
+                    if inside.is_empty() {
+                        self.inside.remove(around);
+                    }
+                }
+            }
+            return self.bases.remove(&place);
+        };
+        for around in around {
+            self.inside.entry(*around).or_default().insert(place);
+        }
+        self.bases.insert(place, base)
+    }
+
+    /// The places in conflict that lie in a place.
+    fn inside(&self, place: PlaceId) -> impl Iterator<Item = PlaceId> {
+        self.inside.get(&place).into_iter().flatten().copied()
+    }
+}
+
 impl Tree {
     /// The conflict that a place is in, if it is open.
     pub(crate) fn conflict(&self, place: PlaceId) -> Option<Conflict> {
@@ -65,29 +104,35 @@ impl Tree {
             removed_row: removed.map(|(_, key)| ListBody::shown_key(key)),
             base,
             mine: if removed.is_some() { Value::Blank } else { self.value(place) },
-            theirs: if self.is_removed_by_others(place) { Value::Blank } else { self.baseline(place) },
+            theirs: if self.row_marks(place).0 { Value::Blank } else { self.baseline(place) },
         })
     }
 
     /// Notes that a place is in conflict, and what both sides had before; `None` if it no longer is.
     pub(crate) fn set_conflict(&mut self, place: PlaceId, base: Option<Value>) {
-        let known = self.conflicts.get(&place);
-        if known == base.as_ref() {
+        if self.base_of_conflict(place) == base.as_ref() {
             return;
         }
         self.changes.note_for(&mut self.arena, place, Aspects::CONFLICT, Unchecked::Nothing);
-        // A row that was removed is in conflict, too.
-        self.changes.expect_gone_places();
-        let before = match base {
-            Some(base) => self.conflicts.insert(place, base),
-            None => self.conflicts.remove(&place),
-        };
+        let before = self.put_conflict(place, base);
         self.changes.push(Reversal::Conflict { place, before: before.map(Box::new) });
+    }
+
+    fn put_conflict(&mut self, place: PlaceId, base: Option<Value>) -> Option<Value> {
+        let around: SmallVec<[PlaceId; 8]> = self.with_ancestors(place).skip(1).collect();
+        self.conflicts.put(place, &around, base)
+    }
+
+    /// Forgets the conflict of a place that is freed.
+    pub(super) fn forget_conflict(&mut self, place: PlaceId) {
+        if self.base_of_conflict(place).is_some() {
+            self.put_conflict(place, None);
+        }
     }
 
     /// What both sides had before they changed a place that is in conflict.
     pub(crate) fn base_of_conflict(&self, place: PlaceId) -> Option<&Value> {
-        if self.conflicts.is_empty() { None } else { self.conflicts.get(&place) }
+        if self.conflicts.bases.is_empty() { None } else { self.conflicts.bases.get(&place) }
     }
 
     /// Notes that both sides have changed a place, or that they have not. What both had before stays what it was if the
@@ -117,13 +162,9 @@ impl Tree {
 
     /// Drops the conflicts of what lies in a place.
     pub(super) fn drop_conflicts_inside(&mut self, place: PlaceId) {
-        if self.conflicts.is_empty() {
-            return;
+        for at in self.conflicts.inside(place).collect::<Vec<_>>() {
+            self.set_conflict(at, None);
         }
-        let is_inside = |at: &PlaceId| self.with_ancestors(*at).skip(1).any(|around| around == place);
-        let mut inside: Vec<PlaceId> = self.conflicts.keys().copied().filter(is_inside).collect();
-        sort(&mut inside);
-        inside.into_iter().for_each(|at| self.set_conflict(at, None));
     }
 
     /// Drops the conflicts of a place and of all in it, since it begins anew.
@@ -134,21 +175,19 @@ impl Tree {
 
     /// Whether another side has in a place what it did not have when both last agreed.
     pub(super) fn is_changed_by_others(&self, place: PlaceId, theirs: &Value) -> bool {
-        match self.base_of_conflict(place) {
-            Some(base) => !base.matches(theirs),
-            None => !self.baseline(place).matches(theirs),
+        match (self.base_of_conflict(place), self.field(place)) {
+            (Some(base), _) => !base.matches(theirs),
+            (None, Some(field)) => !field.baseline().matches(theirs),
+            (None, None) => !self.baseline(place).matches(theirs),
         }
     }
 
-    /// The places with open conflicts, in the order of the form.
-    pub(crate) fn conflicts(&self) -> Vec<PlaceId> {
-        let mut open: Vec<(Vec<u32>, PlaceId)> = self
-            .conflicts
-            .keys()
-            .filter(|place| self.is_in_conflict(**place))
-            .map(|place| (self.order_of(*place), *place))
-            .collect();
-        sort_by_key(&mut open, |(order, _)| order.clone());
+    /// The places with open conflicts that are this place or lie in it, in the order of the form.
+    pub(crate) fn conflicts_in(&self, place: PlaceId) -> Vec<PlaceId> {
+        let known = std::iter::once(place).chain(self.conflicts.inside(place));
+        let open = known.filter(|place| self.is_in_conflict(*place));
+        let mut open: Vec<(Vec<u32>, PlaceId)> = open.map(|place| (self.order_of(place), place)).collect();
+        sort(&mut open);
         open.into_iter().map(|(_, place)| place).collect()
     }
 
@@ -159,14 +198,9 @@ impl Tree {
         }
         match self.removed_row(place) {
             Some((list, key)) => self.is_there(list) && self.stood_at(list, key).is_some(),
-            None => self.is_there(place) && (self.is_removed_by_others(place) || self.is_dirty(place)),
+            // A row that the baseline does not have is one that the other side has removed.
+            None => self.is_there(place) && (self.row_marks(place).0 || self.is_dirty(place)),
         }
-    }
-
-    /// Whether a place is a row that the baseline does not have.
-    pub(crate) fn is_removed_by_others(&self, place: PlaceId) -> bool {
-        let list = self.parent(place).filter(|list| self.list(*list).is_some());
-        list.is_some_and(|list| self.stood_at(list, self.slot(place)).is_none())
     }
 
     /// The list that a place is a row of, and its key, if it is one that was removed.

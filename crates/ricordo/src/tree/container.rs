@@ -365,7 +365,7 @@ impl Tree {
         self.epochs.remove(&place);
         self.choices.forget(place);
         self.properties.forget(place);
-        self.conflicts.remove(&place);
+        self.forget_conflict(place);
         match &self.arena.get(place).body {
             Body::Field(_) => {}
             body @ (Body::Record { .. } | Body::Wide(_)) => {

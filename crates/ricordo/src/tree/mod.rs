@@ -40,6 +40,7 @@ use arena::{Arena, Body, NONE};
 pub use aspects::Aspects;
 pub(crate) use change_set::{ChangeSet, ChangedPlace, FocusBefore, Reversal, Unchecked};
 use choices::RunTimeChoices;
+use conflicts::Conflicts;
 pub use conflicts::{Conflict, Take};
 pub use cost::Cost;
 pub use focus::BindingId;
@@ -86,8 +87,8 @@ pub(crate) struct Tree {
     was_submitted: bool,
     /// What was sent, while that is not answered.
     sent: Option<Box<Sent>>,
-    /// The places that both sides have changed, with what both had before.
-    conflicts: FxHashMap<PlaceId, Value>,
+    /// The places that both sides have changed.
+    conflicts: Conflicts,
     /// Rows that have gone from the baseline while steps led to them.
     kept_rows: FxHashSet<(PlaceId, Key)>,
 }
@@ -137,7 +138,7 @@ impl Tree {
             now: None,
             was_submitted: false,
             sent: None,
-            conflicts: FxHashMap::default(),
+            conflicts: Conflicts::default(),
             kept_rows: FxHashSet::default(),
             schema,
         }
