@@ -61,8 +61,9 @@ impl Engine {
         let prepared = self.prepared.take();
         for (at, action) in actions.into_iter().enumerate() {
             self.prepared.choose_of(&prepared, at);
-            let Performed { made, summary, .. } = self.perform(action)?;
+            let Performed { made, summary, ends_typing, .. } = self.perform(action)?;
             group.made = made.or(group.made);
+            group.ends_typing |= ends_typing;
             group.summary.add(summary);
         }
         Ok(group)

@@ -10,6 +10,7 @@ use crate::settle::{self, Checkpoint};
 /// An open transaction.
 pub(super) struct Open {
     made: Option<PlaceId>,
+    ends_typing: bool,
     summary: ActionSummary,
 }
 
@@ -90,6 +91,7 @@ impl Engine {
             None => self.finish(performed),
             Some(open) => {
                 open.made = performed.made.or(open.made);
+                open.ends_typing |= performed.ends_typing;
                 open.summary.add(performed.summary);
                 Ok(Outcome::performed(performed.made))
             }
@@ -128,7 +130,7 @@ impl Engine {
     pub fn begin(&mut self) {
         if self.open.is_none() {
             self.graph.end_loading(&self.tree);
-            self.open = Some(Open { made: None, summary: ActionSummary::transaction() });
+            self.open = Some(Open { made: None, ends_typing: false, summary: ActionSummary::transaction() });
         }
     }
 
@@ -140,7 +142,8 @@ impl Engine {
     pub fn commit(&mut self) -> Result<Outcome, Error> {
         match self.open.take() {
             Some(open) => {
-                self.finish(Performed { made: open.made, summary: open.summary, ..Performed::default() })
+                let Open { made, ends_typing, summary } = open;
+                self.finish(Performed { made, ends_typing, summary, ..Performed::default() })
             }
             None => Ok(Outcome::default()),
         }

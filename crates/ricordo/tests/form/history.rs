@@ -226,6 +226,29 @@ fn a_record_with_hundreds_of_fields_is_pristine_only_when_all_are() {
     assert!(!engine.state().is_dirty);
 }
 
+/// A field that is left is left, whatever else happens in the same transaction.
+#[test]
+fn leaving_a_field_in_a_transaction_ends_the_typing() {
+    for in_group in [true, false] {
+        let (form, batch) = (form(), at::<Batch>());
+        let name = form.place(batch.name()).unwrap();
+        let before = name.entry();
+        name.enter("Rye").unwrap();
+        name.leave().unwrap();
+        name.enter("Spelt").unwrap();
+        if in_group {
+            form.apply(Action::Group(vec![Action::Leave { at: name.id().into(), by: None }])).unwrap();
+        } else {
+            form.transaction(|| name.leave()).unwrap();
+        }
+        name.enter("Oats").unwrap();
+        for entry in ["Spelt", "Rye", before.as_str()] {
+            form.undo().unwrap();
+            assert_eq!(name.entry(), entry);
+        }
+    }
+}
+
 /// A record that goes and comes in one transaction is named twice by its log. Its old fields are freed once, and no two records get
 /// the same ones.
 #[test]
