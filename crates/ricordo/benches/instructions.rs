@@ -23,8 +23,9 @@ use full_scene::FullScene;
 use hand_written::HandWritten;
 use hand_written_scene::HandWrittenScene;
 use plain::Plain;
+use ricordo::{Form, at};
 use scene::{edits, ingredients};
-use with_ricordo::WithRicordo;
+use with_ricordo::{Sheet, WithRicordo, sheet};
 
 fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).filter(|argument| argument != "--bench").collect();
@@ -68,6 +69,10 @@ fn main() {
                 black_box(ricordo.is_dirty());
             })
         }
+        "patch" => {
+            let form = with_ten_dirty_rows(&data);
+            edits(rows, move |_, _| _ = black_box(form.json_patch(true)))
+        }
         "scene" => {
             let mut ricordo = FullScene::new(&data);
             edits(rows, move |row, text| ricordo.enter_grams(row, text))
@@ -79,4 +84,16 @@ fn main() {
         other => panic!("there is no contender {other}"),
     };
     (0..count.parse::<usize>().expect("a number of edits")).for_each(|_| edit());
+}
+
+/// A form in which ten rows were typed into, and one was moved.
+fn with_ten_dirty_rows(data: &[scene::Ingredient]) -> Form<Sheet> {
+    let form = Form::new(&sheet(data)).expect("the scene fits");
+    let list = at::<Sheet>().ingredients();
+    for row in 0..10 {
+        form.enter(list.at(row * data.len() / 10).grams(), "1234.5").expect("grams can be typed");
+    }
+    let row = form.place(list.at(1)).expect("there are rows");
+    row.move_to(data.len() / 2).expect("rows can be moved");
+    form
 }

@@ -36,49 +36,17 @@ impl Engine {
 }
 
 /// One operation.
-struct Operation {
-    op: &'static str,
-    from: Option<Pointer>,
-    path: Pointer,
-    value: Option<Value>,
-}
-
-impl Operation {
-    fn new(op: &'static str, path: Pointer, value: Option<Value>) -> Self {
-        Operation { op, from: None, path, value }
+fn operation(op: &str, from: Option<&Pointer>, path: &Pointer, value: Option<Value>) -> Value {
+    let mut members = Record::with_capacity(4);
+    members.insert("op", Value::Text(op.into()));
+    if let Some(from) = from {
+        members.insert("from", Value::Text(from.as_str().into()));
     }
-}
-
-impl From<Operation> for Value {
-    fn from(operation: Operation) -> Value {
-        let Operation { op, from, path, value } = operation;
-        let mut members = Record::with_capacity(4);
-        members.insert("op", Value::Text(op.into()));
-        if let Some(from) = from {
-            members.insert("from", Value::Text(from.as_str().into()));
-        }
-        members.insert("path", Value::Text(path.as_str().into()));
-        if let Some(value) = value {
-            members.insert("value", value);
-        }
-        members.into()
+    members.insert("path", Value::Text(path.as_str().into()));
+    if let Some(value) = value {
+        members.insert("value", value);
     }
-}
-
-impl fmt::Display for Operation {
-    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Operation { op, from, path, value } = self;
-        write!(formatter, "{{\"op\":\"{op}\"")?;
-        for (name, pointer) in [("from", from.as_ref()), ("path", Some(path))] {
-            if let Some(pointer) = pointer {
-                write!(formatter, ",\"{name}\":{}", Value::Text(pointer.as_str().into()))?;
-            }
-        }
-        if let Some(value) = value {
-            write!(formatter, ",\"value\":{value}")?;
-        }
-        formatter.write_str("},")
-    }
+    members.into()
 }
 
 /// Gathers the operations that lead to what is sent. With tests, the patch fails unless the receiver holds what the baseline has in the
@@ -89,7 +57,7 @@ pub(super) fn operations(mut gathering: Gathering<'_>, has_tests: bool) -> Paylo
         Writer { gathering: &mut gathering, has_tests, tests: Vec::new(), operations: Vec::new() };
     writer.place(root, &At::default(), false);
     let Writer { tests, operations, .. } = writer;
-    let value = Value::List(tests.into_iter().chain(operations).map(Value::from).collect());
+    let value = Value::List(tests.into_iter().chain(operations).collect());
     Payload { value, ..gathering.payload }
 }
 
@@ -111,8 +79,8 @@ impl At {
 struct Writer<'a, 'b> {
     gathering: &'b mut Gathering<'a>,
     has_tests: bool,
-    tests: Vec<Operation>,
-    operations: Vec<Operation>,
+    tests: Vec<Value>,
+    operations: Vec<Value>,
 }
 
 impl Writer<'_, '_> {
@@ -149,6 +117,11 @@ impl Writer<'_, '_> {
         }
     }
 
+    /// Whether there may be anything to say of a place.
+    fn may_differ(&self, place: PlaceId) -> bool {
+        self.gathering.tree.is_dirty(place) || self.gathering.is_unsent(place) || self.gathering.visits_all()
+    }
+
     /// Adds, replaces or removes a place as a whole.
     fn change(&mut self, place: PlaceId, at: &At, now: Option<Value>) {
         let is_known = !self.gathering.is_unsent(place);
@@ -175,13 +148,13 @@ impl Writer<'_, '_> {
             (false, _) => "add",
         };
         self.test(&at.then, then);
-        self.operations.push(Operation::new(op, at.now.clone(), now));
+        self.operations.push(operation(op, None, &at.now, now));
     }
 
     /// Tests that the receiver holds what the baseline has. That something is absent cannot be tested.
     fn test(&mut self, at: &Pointer, then: Option<Value>) {
         if self.has_tests && then.is_some() {
-            self.tests.push(Operation::new("test", at.clone(), then));
+            self.tests.push(operation("test", None, at, then));
         }
     }
 
@@ -195,6 +168,8 @@ impl Writer<'_, '_> {
             }
             let Some((name, _)) = tree.schema().member_at(of, slot) else { continue };
             match name {
+                // Most members are not dirty.
+                Some(_) if !self.may_differ(child) => {}
                 Some(name) => self.place(child, &at.member(name), is_owned),
                 None => {
                     was = was.or(Some(child).filter(|at| tree.baseline_presence(*at) == Presence::Present));
@@ -261,18 +236,18 @@ impl Writer<'_, '_> {
             match step {
                 RowStep::Remove { at: position } => {
                     self.test_row(place, row_of(list.baseline[position as usize]), &row(&at.then, position));
-                    self.operations.push(Operation::new("remove", row(&at.now, position), None));
+                    self.operations.push(operation("remove", None, &row(&at.now, position), None));
                 }
                 RowStep::Move { from, to, stood } => {
                     self.test_row(place, row_of(list.baseline[stood as usize]), &row(&at.then, stood));
-                    let from = Some(row(&at.now, from));
-                    self.operations.push(Operation { op: "move", from, path: row(&at.now, to), value: None });
+                    let (from, to) = (row(&at.now, from), row(&at.now, to));
+                    self.operations.push(operation("move", Some(&from), &to, None));
                 }
                 RowStep::Add { at: position, stands } => {
                     let added = list.sequence.at(stands).map(row_of);
                     let value = added.and_then(|added| self.gathering.member(added, true, true));
                     let value = value.filter(|value| *value != Value::Blank).or(Some(Value::Null));
-                    self.operations.push(Operation::new("add", row(&at.now, position), value));
+                    self.operations.push(operation("add", None, &row(&at.now, position), value));
                 }
             }
         }
@@ -319,11 +294,11 @@ impl Writer<'_, '_> {
     fn is_longer_than_list(&mut self, place: PlaceId, at: &At, first: usize, is_owned: bool) -> bool {
         let mut length = Length { left: usize::MAX };
         for operation in &self.operations[first..] {
-            let _ = write!(length, "{operation}");
+            let _ = write!(length, "{operation},");
         }
         let mut length = Length { left: usize::MAX - length.left };
-        let replaced = Operation::new("replace", at.now.clone(), Some(Value::List(Vec::new())));
-        if write!(length, "{replaced}").is_err() {
+        let replaced = operation("replace", None, &at.now, Some(Value::List(Vec::new())));
+        if write!(length, "{replaced},").is_err() {
             return false;
         }
         let tree = self.gathering.tree;

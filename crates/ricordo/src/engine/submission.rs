@@ -368,7 +368,7 @@ impl Engine {
 
     /// Takes in that what was submitted was accepted: it becomes the baseline, then is rebased on what was answered.
     pub(super) fn accept(&mut self, value: Option<Value>, then: &AfterAccept) -> Result<Outcome, Error> {
-        let summary = ActionSummary::of(&Action::Accept { value: value.clone(), then: then.clone() }, self);
+        let summary = ActionSummary::of(&Action::Accept { value: None, then: AfterAccept::Stay }, self);
         let value = value.map(|value| self.fitted(self.root(), value)).transpose()?;
         let next = match then {
             AfterAccept::Stay | AfterAccept::Reset => None,

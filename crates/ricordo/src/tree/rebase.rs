@@ -63,15 +63,15 @@ impl Tree {
         let is_other = *field.value() != theirs;
         let mut leads = field.leads_at_baseline();
         // What both have put in anew was blank before.
-        let is_theirs = match self.base_of_conflict(place) {
+        let is_theirs = || match self.base_of_conflict(place) {
             None if keeps_all => !Value::Blank.matches(&theirs),
             None | Some(_) => self.is_changed_by_others(place, &theirs),
         };
         // What is computed from others is in no conflict of its own.
         let may_be_computed =
             self.counterpart(place).is_some() || self.source(place) == Some(Source::Suggestion);
-        let is_own = !may_be_computed || self.is_leading(place);
-        let are_both = is_mine && is_theirs && is_own;
+        let is_own = || !may_be_computed || self.is_leading(place);
+        let are_both = is_mine && is_theirs() && is_own();
         self.note_both_changed(
             place,
             are_both,
@@ -357,16 +357,12 @@ impl Tree {
     fn matching_rows(&self, list: PlaceId, baseline: &[Key], theirs: &[Value]) -> Vec<Option<Key>> {
         let key_of = |row: &Value| {
             let key = self.part(list).key.as_deref()?;
-            let value = row.as_record()?.get(key)?;
-            (!value.is_empty()).then(|| value.to_text().into_owned())
+            key_text(row.as_record()?.get(key)?)
         };
         let Some(body) = self.list(list) else { return vec![None; theirs.len()] };
-        let named: Vec<Option<String>> = match self.part(list).key {
-            Some(_) => {
-                baseline.iter().map(|key| key_of(&self.baseline(body.rows[*key as usize].place))).collect()
-            }
-            None => vec![None; baseline.len()],
-        };
+        let row = |key: &Key| body.rows[*key as usize].place;
+        let named: Vec<Option<String>> =
+            baseline.iter().map(|key| self.baseline_key(list, row(key))).collect();
         let mut of_names: FxHashMap<&str, usize> = FxHashMap::default();
         for (at, name) in named.iter().enumerate() {
             if let Some(name) = name {
@@ -386,4 +382,17 @@ impl Tree {
         }
         matched.into_iter().map(|at| at.map(|at| baseline[at])).collect()
     }
+
+    /// What a row has in its baseline in the key field of its list; `None` if that is empty, or if there is none.
+    fn baseline_key(&self, list: PlaceId, row: PlaceId) -> Option<String> {
+        let key = self.part(list).key.as_deref()?;
+        let Kind::Record(fields) = self.part(row).kind else { return None };
+        let (slot, _) = self.schema().field(fields, key)?;
+        key_text(self.field(self.child(row, slot)?)?.baseline())
+    }
+}
+
+/// A value in a key field as rows are compared by it.
+fn key_text(value: &Value) -> Option<String> {
+    (!value.is_empty()).then(|| value.to_text().into_owned())
 }
