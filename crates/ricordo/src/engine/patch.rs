@@ -251,7 +251,7 @@ impl Writer<'_, '_> {
                 }
             }
         }
-        self.gathering.payload.rows.insert(place, tree.rows(place));
+        self.gathering.payload.reordered.insert(place);
     }
 
     /// Tests that a row is the one that was meant: by the key of the list or, without one, by everything in it.

@@ -26,8 +26,10 @@ pub enum Extent {
 #[derive(Debug, Default)]
 pub(super) struct Payload {
     pub(super) value: Value,
-    /// The rows of each list, in the order in which they were sent.
+    /// The rows of each list that was sent as a whole, in the order in which they were sent.
     pub(super) rows: FxHashMap<PlaceId, Vec<PlaceId>>,
+    /// The lists whose rows were said to come, go and move. Their order is [kept](Tree::row_sent_at) with what was sent.
+    pub(super) reordered: FxHashSet<PlaceId>,
     /// What was left out because it is not relevant.
     pub(super) left_out: Vec<PlaceId>,
 }

@@ -491,13 +491,13 @@ impl Engine {
         let summary = ActionSummary::of(&Action::Reject { problem: problem.clone() }, self);
         let problem = self.problem_without_secrets(problem);
         let submission = self.take_answered("rejected")?;
-        self.tree.drop_sent();
-        self.end_submission(&submission, Answer::Rejected);
         let mut reports: Vec<(PlaceId, Arc<str>)> = Vec::new();
         for error in &problem.errors {
             let place = self.place_as_sent(&submission, &error.pointer);
             reports.push((place.unwrap_or(self.root()), error.detail.as_str().into()));
         }
+        self.tree.drop_sent();
+        self.end_submission(&submission, Answer::Rejected);
         if reports.is_empty() {
             reports.push((self.root(), problem.summary().into()));
         }
@@ -592,11 +592,13 @@ impl Engine {
         let pointer: Pointer = pointer.parse().ok()?;
         let place = pointer.tokens().try_fold(self.root(), |place, token| {
             let Some(list) = self.tree.list(place) else { return self.tree.child_named(place, &token).ok() };
-            let position: usize = token.parse().ok()?;
-            match submission.payload.rows.get(&place) {
-                Some(rows) => rows.get(position).copied(),
+            let Payload { rows, reordered, .. } = &submission.payload;
+            let position: u32 = token.parse().ok()?;
+            match rows.get(&place) {
+                Some(rows) => rows.get(position as usize).copied(),
+                None if reordered.contains(&place) => self.tree.row_sent_at(place, position),
                 // A list that was not sent is as the other side has it.
-                None => Some(list.rows[*list.baseline.get(position)? as usize].place),
+                None => Some(list.rows[*list.baseline.get(position as usize)? as usize].place),
             }
         });
         place.filter(|place| self.tree.is_there(*place))

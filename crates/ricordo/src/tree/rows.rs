@@ -58,6 +58,7 @@ impl Tree {
     }
 
     pub(super) fn set_list_baseline(&mut self, list: PlaceId, new: ListBaseline) {
+        self.detach_sent_rows(list);
         let (presence, baseline_presence) = (self.presence(list), self.baseline_presence(list));
         let reversal =
             self.changing(list, Aspects::PRESENCE | Aspects::BASELINE, Unchecked::Itself, |tree| {

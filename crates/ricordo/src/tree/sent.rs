@@ -3,10 +3,13 @@
 //! Only what is not as its baseline is kept. Rows and records that were sent stay known until the answer comes, whatever
 //! becomes of them meanwhile.
 
+use std::collections::BTreeMap;
+
 use rustc_hash::FxHashSet;
 
 use super::arena::NONE;
 use super::change_set::ListBaseline;
+use super::list::ListBody;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, Marks, PlaceId, Reversal, Shape, Tree, Unchecked};
@@ -18,8 +21,8 @@ pub(crate) struct Sent {
     fields: Vec<SentField>,
     /// Those that are around others come first.
     records: Vec<SentRecord>,
-    lists: Vec<SentList>,
-    /// Rows, and children of records, that stay known because of this.
+    lists: BTreeMap<PlaceId, SentList>,
+    /// Rows that the baseline does not have in its order, and children of records, that stay known because of this.
     rows: FxHashSet<(PlaceId, Key)>,
     blocks: FxHashSet<(PlaceId, u32)>,
     /// What would have been forgotten meanwhile.
@@ -44,9 +47,75 @@ struct SentRecord {
 /// A list whose rows were not those of the baseline in their order.
 #[derive(Debug)]
 struct SentList {
-    place: PlaceId,
     presence: Presence,
-    rows: Vec<Key>,
+    rows: SentRows,
+}
+
+/// The rows of a list, in order.
+#[derive(Debug)]
+enum SentRows {
+    /// The rows of the baseline, but for those that are displaced, with others between them. This holds as long as the baseline
+    /// does not change, and takes no more room than what differs.
+    Placed {
+        /// The positions in the baseline of the rows that are displaced, in order.
+        displaced: Vec<u32>,
+        /// The rows that are displaced or added, each with its position, in order.
+        placed: Vec<(u32, Key)>,
+    },
+    /// These rows.
+    All(Vec<Key>),
+}
+
+impl SentRows {
+    /// The rows of a list as they are.
+    fn of(list: &ListBody) -> Self {
+        let stood = |key: &Key| list.rows[*key as usize].baseline_position();
+        let stands = |key: &Key| Some((list.sequence.position(*key)?, *key));
+        let mut displaced: Vec<u32> = list.displaced.iter().filter_map(stood).collect();
+        let mut placed: Vec<(u32, Key)> =
+            list.displaced.iter().chain(&list.added).filter_map(stands).collect();
+        crate::value::sort(&mut displaced);
+        crate::value::sort(&mut placed);
+        SentRows::Placed { displaced, placed }
+    }
+
+    /// The row at a position, given the baseline.
+    fn at(&self, position: u32, baseline: &[Key]) -> Option<Key> {
+        let (displaced, placed) = match self {
+            SentRows::All(rows) => return rows.get(position as usize).copied(),
+            SentRows::Placed { displaced, placed } => (displaced, placed),
+        };
+        let before = placed.partition_point(|(at, _)| *at < position);
+        if let Some((_, key)) = placed.get(before).filter(|(at, _)| *at == position) {
+            return Some(*key);
+        }
+        // So many rows that are not displaced lie before it.
+        let rank = position as usize - before;
+        let (mut low, mut high) = (0, displaced.len());
+        while low < high {
+            let middle = usize::midpoint(low, high);
+            if displaced[middle] as usize - middle <= rank { low = middle + 1 } else { high = middle }
+        }
+        baseline.get(rank + low).copied()
+    }
+
+    /// All of them, given the baseline.
+    fn into_keys(self, baseline: &[Key]) -> Vec<Key> {
+        let (displaced, placed) = match self {
+            SentRows::All(rows) => return rows,
+            SentRows::Placed { displaced, placed } => (displaced, placed),
+        };
+        let mut displaced = displaced.into_iter().peekable();
+        let rest = (0..).zip(baseline).filter(|(at, _)| displaced.next_if_eq(at).is_none());
+        let mut rest = rest.map(|(_, key)| *key);
+        let mut keys = Vec::with_capacity(baseline.len() + placed.len());
+        for (position, key) in placed {
+            keys.extend(rest.by_ref().take(position as usize - keys.len()));
+            keys.push(key);
+        }
+        keys.extend(rest);
+        keys
+    }
 }
 
 /// What another baseline means for steps that can be undone.
@@ -95,9 +164,9 @@ impl Tree {
                 let Some(list) = self.list(place) else { return };
                 let presence = self.presence(place);
                 if list.is_reordered() || presence != self.baseline_presence(place) {
-                    let rows: Vec<Key> = list.sequence.keys().collect();
-                    sent.rows.extend(rows.iter().map(|key| (place, *key)));
-                    sent.lists.push(SentList { place, presence, rows });
+                    let rows = list.displaced.iter().chain(&list.added).copied();
+                    sent.rows.extend(rows.filter(|key| list.sequence.holds(*key)).map(|key| (place, key)));
+                    sent.lists.insert(place, SentList { presence, rows: SentRows::of(list) });
                 }
                 let marked = list.marked.iter().map(|key| list.rows[*key as usize].place);
                 marked.for_each(|row| self.collect_sent(row, sent));
@@ -105,7 +174,25 @@ impl Tree {
         }
     }
 
-    /// Whether a row, or the children of a record that begin here, were sent: then they stay known.
+    /// The row that was sent at a position of a list.
+    pub(crate) fn row_sent_at(&self, list: PlaceId, position: u32) -> Option<PlaceId> {
+        let (body, sent) = (self.list(list)?, self.sent.as_ref()?.lists.get(&list)?);
+        let key = sent.rows.at(position, &body.baseline)?;
+        Some(body.rows[key as usize].place)
+    }
+
+    /// Prepares for another baseline of a list: what was sent of it no longer refers to the one that it has.
+    pub(super) fn detach_sent_rows(&mut self, list: PlaceId) {
+        let Some(mut sent) = self.sent.take() else { return };
+        if let (Some(SentList { rows, .. }), Some(body)) = (sent.lists.get_mut(&list), self.list(list)) {
+            let keys = std::mem::replace(rows, SentRows::All(Vec::new())).into_keys(&body.baseline);
+            sent.rows.extend(keys.iter().map(|key| (list, *key)));
+            *rows = SentRows::All(keys);
+        }
+        self.sent = Some(sent);
+    }
+
+    /// Whether a row that the baseline does not have, or the children of a record that begin here, were sent: then they stay known.
     pub(super) fn is_row_sent(&self, list: PlaceId, key: Key) -> bool {
         self.sent.as_ref().is_some_and(|sent| sent.rows.contains(&(list, key)))
     }
@@ -158,9 +245,10 @@ impl Tree {
                 }
             }
         }
-        for SentList { place, presence, rows } in std::mem::take(&mut sent.lists) {
+        for (place, SentList { presence, rows }) in std::mem::take(&mut sent.lists) {
             self.set_conflict(place, None);
             if let Some(list) = self.list(place) {
+                let rows = rows.into_keys(&list.baseline);
                 let kept: FxHashSet<Key> = rows.iter().copied().collect();
                 let gone = list.baseline.iter().filter(|key| !kept.contains(key));
                 rebased.rows.extend(gone.map(|key| (place, *key)));
