@@ -32,26 +32,17 @@ struct Row {
 
 #[derive(Clone, Debug)]
 enum Doing {
-    Name(String),
-    Count(Option<i64>),
-    Sold(bool),
-    Open(Option<(String, String)>),
-    Town(String),
-    RowName(usize, String),
-    Grams(usize, Option<i64>),
-    Add(usize, String),
-    Remove(usize),
-    Move(usize, usize),
+    Change(Change),
     Reset,
     Undo,
-    Upstream(Vec<Upstream>),
+    Upstream(Vec<Change>),
     Resolve(usize, bool),
     ResolveAll(bool),
 }
 
-/// What the other side changes in its record.
+/// What either side changes in its record.
 #[derive(Clone, Debug)]
-enum Upstream {
+enum Change {
     Name(String),
     Count(Option<i64>),
     Sold(bool),
@@ -64,40 +55,96 @@ enum Upstream {
     Move(usize, usize),
 }
 
-fn doings() -> impl Strategy<Value = Vec<Doing>> {
+fn changes() -> impl Strategy<Value = Change> {
     let text = || prop::sample::select(vec!["a", "b", "c"]).prop_map(str::to_owned);
     let number = || prop::option::of(0..3_i64);
-    let address = move || prop::option::of((text(), text()));
-    let upstream = prop_oneof![
-        2 => text().prop_map(Upstream::Name),
-        2 => number().prop_map(Upstream::Count),
-        1 => any::<bool>().prop_map(Upstream::Sold),
-        1 => address().prop_map(Upstream::Address),
-        2 => text().prop_map(Upstream::Town),
-        3 => (0..4_usize, text()).prop_map(|(row, text)| Upstream::RowName(row, text)),
-        3 => (0..4_usize, number()).prop_map(|(row, grams)| Upstream::Grams(row, grams)),
-        2 => (0..4_usize, text()).prop_map(|(row, text)| Upstream::Add(row, text)),
-        2 => (0..4_usize).prop_map(Upstream::Remove),
-        2 => (0..4_usize, 0..4_usize).prop_map(|(from, to)| Upstream::Move(from, to)),
-    ];
+    prop_oneof![
+        2 => text().prop_map(Change::Name),
+        2 => number().prop_map(Change::Count),
+        1 => any::<bool>().prop_map(Change::Sold),
+        1 => prop::option::of((text(), text())).prop_map(Change::Address),
+        2 => text().prop_map(Change::Town),
+        3 => (0..4_usize, text()).prop_map(|(row, text)| Change::RowName(row, text)),
+        3 => (0..4_usize, number()).prop_map(|(row, grams)| Change::Grams(row, grams)),
+        2 => (0..4_usize, text()).prop_map(|(row, text)| Change::Add(row, text)),
+        2 => (0..4_usize).prop_map(Change::Remove),
+        2 => (0..4_usize, 0..4_usize).prop_map(|(from, to)| Change::Move(from, to)),
+    ]
+}
+
+fn doings() -> impl Strategy<Value = Vec<Doing>> {
     let doing = prop_oneof![
-        2 => text().prop_map(Doing::Name),
-        2 => number().prop_map(Doing::Count),
-        1 => any::<bool>().prop_map(Doing::Sold),
-        1 => address().prop_map(Doing::Open),
-        2 => text().prop_map(Doing::Town),
-        3 => (0..4_usize, text()).prop_map(|(row, text)| Doing::RowName(row, text)),
-        3 => (0..4_usize, number()).prop_map(|(row, grams)| Doing::Grams(row, grams)),
-        2 => (0..4_usize, text()).prop_map(|(row, text)| Doing::Add(row, text)),
-        2 => (0..4_usize).prop_map(Doing::Remove),
-        2 => (0..4_usize, 0..4_usize).prop_map(|(from, to)| Doing::Move(from, to)),
+        19 => changes().prop_map(Doing::Change),
         1 => Just(Doing::Reset),
         1 => Just(Doing::Undo),
-        5 => prop::collection::vec(upstream, 0..5).prop_map(Doing::Upstream),
+        5 => prop::collection::vec(changes(), 0..5).prop_map(Doing::Upstream),
         2 => (0..4_usize, any::<bool>()).prop_map(|(which, mine)| Doing::Resolve(which, mine)),
         1 => any::<bool>().prop_map(Doing::ResolveAll),
     ];
     prop::collection::vec(doing, 0..30)
+}
+
+impl Change {
+    /// The change with positions that a list of so many rows has; `None` if it has none for it.
+    fn within(&self, length: usize) -> Option<Change> {
+        let at = |row: usize| (length > 0).then(|| row % length);
+        Some(match self.clone() {
+            Change::RowName(row, name) => Change::RowName(at(row)?, name),
+            Change::Grams(row, grams) => Change::Grams(at(row)?, grams),
+            Change::Add(row, name) => Change::Add(row % (length + 1), name),
+            Change::Remove(row) => Change::Remove(at(row)?),
+            Change::Move(from, to) => Change::Move(at(from)?, at(to)?),
+            other => other,
+        })
+    }
+
+    /// Makes the change in plain values. A row that is added gets an id.
+    fn make(&self, sheet: &mut Sheet, id: u32) {
+        match self.clone() {
+            Change::Name(name) => sheet.name = name,
+            Change::Count(count) => sheet.count = count,
+            Change::Sold(sold) => sheet.sold = sold,
+            Change::Address(address) => {
+                sheet.address = address.map(|(street, town)| Address { street, town });
+            }
+            Change::Town(town) => {
+                if let Some(address) = &mut sheet.address {
+                    address.town = town;
+                }
+            }
+            Change::RowName(row, name) => sheet.rows[row].name = name,
+            Change::Grams(row, grams) => sheet.rows[row].grams = grams,
+            Change::Add(row, name) => sheet.rows.insert(row, Row { id, name, grams: None }),
+            Change::Remove(row) => _ = sheet.rows.remove(row),
+            Change::Move(from, to) => {
+                let row = sheet.rows.remove(from);
+                sheet.rows.insert(to, row);
+            }
+        }
+    }
+
+    /// Makes the change in the form.
+    fn make_in(&self, form: &Form<Sheet>, id: u32) {
+        let sheet = at::<Sheet>();
+        match self.clone() {
+            Change::Name(name) => form.set(sheet.name(), name),
+            Change::Count(count) => form.set(sheet.count(), count),
+            Change::Sold(sold) => form.set(sheet.sold(), sold),
+            Change::Address(address) => {
+                form.set(sheet.address(), address.map(|(street, town)| Address { street, town }))
+            }
+            Change::Town(_) if form.get(sheet.address()).unwrap().is_none() => Ok(()),
+            Change::Town(town) => form.set("/address/town", Value::from(town.as_str())),
+            Change::RowName(row, name) => form.set(sheet.rows().at(row).name(), name),
+            Change::Grams(row, grams) => form.set(sheet.rows().at(row).grams(), grams),
+            Change::Add(row, name) => {
+                form.place(sheet.rows()).unwrap().insert(row, Row { id, name, grams: None }).map(drop)
+            }
+            Change::Remove(row) => form.place(sheet.rows().at(row)).unwrap().remove(),
+            Change::Move(from, to) => form.place(sheet.rows().at(from)).unwrap().move_to(to),
+        }
+        .unwrap();
+    }
 }
 
 /// A conflict, by a name for its place: what both had before.
@@ -155,37 +202,30 @@ impl World {
         }
     }
 
-    fn change_server(&mut self, change: &Upstream) {
-        let server = &mut self.server;
-        let length = server.rows.len();
-        match change {
-            Upstream::Name(name) => server.name.clone_from(name),
-            Upstream::Count(count) => server.count = *count,
-            Upstream::Sold(sold) => server.sold = *sold,
-            Upstream::Address(address) => {
-                server.address = address.clone().map(|(street, town)| Address { street, town });
-            }
-            Upstream::Town(town) => {
-                if let Some(address) = &mut server.address {
-                    address.town.clone_from(town);
-                }
-            }
-            Upstream::RowName(row, name) if length > 0 => server.rows[row % length].name.clone_from(name),
-            Upstream::Grams(row, grams) if length > 0 => server.rows[row % length].grams = *grams,
-            Upstream::Add(row, name) => {
-                server
-                    .rows
-                    .insert(row % (length + 1), Row { id: self.next_id, name: name.clone(), grams: None });
-                self.next_id += 1;
-            }
-            Upstream::Remove(row) if length > 0 => _ = server.rows.remove(row % length),
-            Upstream::Move(from, to) if length > 0 => {
-                let row = server.rows.remove(from % length);
-                server.rows.insert(to % length, row);
-                self.has_order = false;
-            }
-            _ => {}
+    /// Gives an id to a row that a change adds.
+    fn next_id(&mut self, change: &Change) -> u32 {
+        let id = self.next_id;
+        self.next_id += u32::from(matches!(change, Change::Add(..)));
+        id
+    }
+
+    fn change_server(&mut self, change: &Change) {
+        let Some(change) = change.within(self.server.rows.len()) else { return };
+        let id = self.next_id(&change);
+        change.make(&mut self.server, id);
+        self.has_order &= !matches!(change, Change::Move(..));
+    }
+
+    /// Makes a change in the form. One that empties the address drops the conflicts in it.
+    fn change_form(&mut self, change: &Change) {
+        let Some(change) = change.within(self.mine.rows.len()) else { return };
+        let id = self.next_id(&change);
+        if let Change::Address(None) = change {
+            self.conflicts.retain(|name, _| !name.starts_with("/address/"));
         }
+        change.make_in(&self.form, id);
+        change.make(&mut self.mine, id);
+        self.has_order &= !matches!(change, Change::Move(..) | Change::Add(..));
     }
 
     fn rebase(&mut self) {
@@ -352,69 +392,20 @@ impl World {
         }
     }
 
-    /// Opens and closes of the address drop conflicts in it.
     fn act(&mut self, doing: &Doing) {
-        let (form, sheet) = (self.form.clone(), at::<Sheet>());
-        let length = self.mine.rows.len();
+        let form = self.form.clone();
         match doing {
-            Doing::Name(name) => {
-                form.set(sheet.name(), name.clone()).unwrap();
-                self.mine.name.clone_from(name);
-            }
-            Doing::Count(count) => {
-                form.set(sheet.count(), *count).unwrap();
-                self.mine.count = *count;
-            }
-            Doing::Sold(sold) => {
-                form.set(sheet.sold(), *sold).unwrap();
-                self.mine.sold = *sold;
-            }
-            Doing::Open(address) => {
-                let address = address.clone().map(|(street, town)| Address { street, town });
-                if address.is_none() {
-                    self.conflicts.retain(|name, _| !name.starts_with("/address/"));
-                }
-                form.set(sheet.address(), address.clone()).unwrap();
-                self.mine.address = address;
-            }
-            Doing::Town(town) => {
-                if let Some(address) = &mut self.mine.address {
-                    form.set("/address/town", Value::from(town.as_str())).unwrap();
-                    address.town.clone_from(town);
-                }
-            }
-            Doing::RowName(row, name) if length > 0 => {
-                form.set(sheet.rows().at(row % length).name(), name.clone()).unwrap();
-                self.mine.rows[row % length].name.clone_from(name);
-            }
-            Doing::Grams(row, grams) if length > 0 => {
-                form.set(sheet.rows().at(row % length).grams(), *grams).unwrap();
-                self.mine.rows[row % length].grams = *grams;
-            }
-            Doing::Add(row, name) => {
-                let new = Row { id: self.next_id, name: name.clone(), grams: None };
-                self.next_id += 1;
-                form.place(sheet.rows()).unwrap().insert(row % (length + 1), new.clone()).unwrap();
-                self.mine.rows.insert(row % (length + 1), new);
-                self.has_order = false;
-            }
-            Doing::Remove(row) if length > 0 => {
-                form.place(sheet.rows().at(row % length)).unwrap().remove().unwrap();
-                self.mine.rows.remove(row % length);
-            }
-            Doing::Move(from, to) if length > 0 => {
-                form.place(sheet.rows().at(from % length)).unwrap().move_to(to % length).unwrap();
-                let row = self.mine.rows.remove(from % length);
-                self.mine.rows.insert(to % length, row);
-                self.has_order = false;
-            }
+            Doing::Change(change) => self.change_form(change),
             Doing::Reset => {
                 form.reset().unwrap();
                 self.mine = self.base.clone();
                 self.conflicts.clear();
             }
             // What undo leads to is said by other laws; here it must only be taken back by redo.
-            Doing::Undo if form.can_undo() => {
+            Doing::Undo => {
+                if !form.can_undo() {
+                    return;
+                }
                 let before = form.dump().to_string();
                 form.undo().unwrap();
                 form.redo().unwrap();
@@ -460,7 +451,6 @@ impl World {
                 self.has_order = false;
                 self.follow_order();
             }
-            _ => {}
         }
     }
 
@@ -477,6 +467,13 @@ impl World {
         assert_eq!(sorted, mine(&self.mine), "the same rows");
         if !self.has_order {
             self.mine.rows.sort_by_key(|row| order.iter().position(|id| *id == row.id));
+        }
+    }
+
+    fn go_through(&mut self, doings: &[Doing]) {
+        for doing in doings {
+            self.act(doing);
+            self.check();
         }
     }
 
@@ -511,10 +508,51 @@ proptest! {
 
     #[test]
     fn a_rebase_loses_nobodys_work(doings in doings()) {
-        let mut world = World::new();
-        for doing in &doings {
-            world.act(doing);
-            world.check();
-        }
+        World::new().go_through(&doings);
+    }
+}
+
+/// What the law has found once.
+#[test]
+fn work_that_was_lost_once_is_kept() {
+    use Change::{Add, Address, Grams, Name, Remove, RowName, Town};
+    use Doing::{Reset, Resolve, ResolveAll, Undo, Upstream};
+    let text = str::to_owned;
+    let make = Doing::Change;
+    let address = |street: &str, town: &str| Address(Some((text(street), text(town))));
+    let cases = [
+        vec![
+            Upstream(vec![Remove(0)]),
+            make(Remove(0)),
+            make(Name(text("a"))),
+            Upstream(vec![Grams(0, None)]),
+            Resolve(0, true),
+        ],
+        vec![
+            make(Add(0, text("a"))),
+            Undo,
+            make(Remove(3)),
+            Upstream(vec![Remove(0), RowName(1, text("b"))]),
+            Reset,
+            make(RowName(1, text("a"))),
+        ],
+        vec![make(address("b", "a")), Upstream(vec![Address(None)]), Upstream(vec![])],
+        vec![make(address("b", "a")), Upstream(vec![address("c", "a")]), Upstream(vec![Address(None)])],
+        vec![
+            make(address("a", "b")),
+            Upstream(vec![Address(None)]),
+            ResolveAll(false),
+            make(address("a", "a")),
+        ],
+        vec![
+            make(Town(text("b"))),
+            Upstream(vec![Town(text("c"))]),
+            make(Town(text("c"))),
+            Reset,
+            make(address("a", "a")),
+        ],
+    ];
+    for case in cases {
+        World::new().go_through(&case);
     }
 }
