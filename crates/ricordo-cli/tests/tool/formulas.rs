@@ -78,7 +78,7 @@ fn a_file_with_secrets_is_not_quoted() {
     let secret = FAULTS.replace(code, &format!("{code}, \"writeOnly\": true"));
     let run = run_on(&secret, &["check", "sheet.form.json"]);
     assert_eq!(run.status, 2);
-    assert!(run.err.contains("sheet.form.json:5:61: there is no field “loavs”"), "{}", run.err);
+    assert!(run.err.contains("sheet.form.json:5:61: cannot find field “loavs”"), "{}", run.err);
     assert!(!run.err.contains("loavs * 500"), "{}", run.err);
 }
 

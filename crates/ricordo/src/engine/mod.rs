@@ -32,6 +32,7 @@ mod rebase;
 mod row_account;
 mod row_edits;
 mod rulebook;
+mod secrets;
 mod settled_baseline;
 mod submission;
 mod target;

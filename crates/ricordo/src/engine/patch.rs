@@ -7,13 +7,47 @@
 use std::fmt::{self, Write as _};
 
 use super::Engine;
-use super::payload::{Gathering, Payload};
+use super::payload::{Extent, Gathering, Payload, Side};
 use super::row_account::{RowDifference, RowStep, steps};
 use crate::schema::{Kind, Pointer};
-use crate::tree::{Marks, PlaceId, Presence, Shape};
+use crate::tree::{Marks, PlaceId, Presence, Shape, Tree};
 use crate::value::{Record, Value, sort_by_key};
 
 impl Engine {
+    /// The difference between the baseline and the value of the form as a JSON Merge Patch (RFC 7396), whether the form is valid or
+    /// not. Secrets are not hidden in it, and what is not relevant is not left out; [`Engine::payload`] is what would be sent.
+    ///
+    /// A merge patch cannot say null: what is null in the value, and was not, is absent once the patch is applied.
+    ///
+    /// # Examples
+    ///
+    /// ```
+    /// use ricordo::engine::{Action, Engine};
+    /// use ricordo::exchange::{read_data, read_definition};
+    ///
+    /// let schema = read_definition(r#"{"type": "object", "properties": {
+    ///     "name": {"type": "string"}, "loaves": {"type": "integer"}}}"#)?;
+    /// let data = read_data(r#"{"name": "Rye", "loaves": 12}"#, schema.schema())?;
+    /// let mut engine = Engine::of(&schema.into(), Some(data))?;
+    /// engine.apply(Action::Enter { at: "/loaves".parse()?, text: "24".into() })?;
+    /// assert_eq!(engine.merge_patch().to_string(), r#"{"loaves":24}"#);
+    /// assert_eq!(engine.json_patch(false).to_string(), r#"[{"op":"replace","path":"/loaves","value":24}]"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn merge_patch(&self) -> Value {
+        gathered(&self.tree, &[self.root()], Extent::Dirty, Side::Form).value
+    }
+
+    /// The difference between the baseline and the value of the form as a JSON Patch (RFC 6902), whether the form is valid or not.
+    /// Secrets are not hidden in it, and what is not relevant is not left out.
+    ///
+    /// Rows are spoken of by what happened to them: they are removed, moved and added in as few operations as can be. A list is
+    /// replaced where that takes less. With tests, the patch fails unless whoever applies it holds what the baseline has in all
+    /// places that are changed.
+    pub fn json_patch(&self, has_tests: bool) -> Value {
+        gathered(&self.tree, &[self.root()], Extent::Patch { has_tests }, Side::Form).value
+    }
+
     /// A JSON Patch as others may see it: secrets are hidden in it.
     pub fn masked_patch(&self, patch: &Value) -> Value {
         let masked = |operation: &Value| {
@@ -35,6 +69,15 @@ impl Engine {
     }
 }
 
+/// What is sent of some places.
+pub(super) fn gathered(tree: &Tree, parts: &[PlaceId], extent: Extent, side: Side<'_>) -> Payload {
+    let gathering = Gathering::of(tree, parts, extent, side);
+    match extent {
+        Extent::Whole | Extent::Dirty => gathering.record(),
+        Extent::Patch { has_tests } => operations(gathering, has_tests),
+    }
+}
+
 /// One operation.
 fn operation(op: &str, from: Option<&Pointer>, path: &Pointer, value: Option<Value>) -> Value {
     let mut members = Record::with_capacity(4);
@@ -51,7 +94,7 @@ fn operation(op: &str, from: Option<&Pointer>, path: &Pointer, value: Option<Val
 
 /// Gathers the operations that lead to what is sent. With tests, the patch fails unless the receiver holds what the baseline has in the
 /// places that are changed.
-pub(super) fn operations(mut gathering: Gathering<'_>, has_tests: bool) -> Payload {
+fn operations(mut gathering: Gathering<'_>, has_tests: bool) -> Payload {
     let root = gathering.tree.root();
     let mut writer =
         Writer { gathering: &mut gathering, has_tests, tests: Vec::new(), operations: Vec::new() };

@@ -9,13 +9,13 @@ use std::sync::Arc;
 use rustc_hash::FxHashSet;
 
 use super::action_summary::ActionSummary;
-use super::payload::{Extent, Gathering, Payload, Side};
+use super::patch::gathered;
+use super::payload::{Extent, Payload, Side};
 use super::problem::Problem;
 use super::settled_baseline::Baseline;
 use super::transaction::{Performed, Submit};
-use super::{Action, Address, Engine, Outcome, patch};
-use crate::schema::{Error, ErrorKind, MASK, Pointer};
-use crate::settle::PlaceView;
+use super::{Action, Address, Engine, Outcome};
+use crate::schema::{Error, ErrorKind, Pointer};
 use crate::tree::{Aspects, PlaceId, Rebased, Reversal, Tree};
 use crate::value::Value;
 
@@ -215,40 +215,6 @@ impl Engine {
     fn gather(&self, parts: &[PlaceId], extent: Extent) -> Payload {
         let side = Side::Receiver { unsent: &self.submissions.unsent };
         gathered(&self.tree, parts, extent, side)
-    }
-
-    /// The difference between the baseline and the value of the form as a JSON Merge Patch (RFC 7396), whether the form is valid or
-    /// not. Secrets are not hidden in it, and what is not relevant is not left out; [`Engine::payload`] is what would be sent.
-    ///
-    /// A merge patch cannot say null: what is null in the value, and was not, is absent once the patch is applied.
-    ///
-    /// # Examples
-    ///
-    /// ```
-    /// use ricordo::engine::{Action, Engine};
-    /// use ricordo::exchange::{read_data, read_definition};
-    ///
-    /// let schema = read_definition(r#"{"type": "object", "properties": {
-    ///     "name": {"type": "string"}, "loaves": {"type": "integer"}}}"#)?;
-    /// let data = read_data(r#"{"name": "Rye", "loaves": 12}"#, schema.schema())?;
-    /// let mut engine = Engine::of(&schema.into(), Some(data))?;
-    /// engine.apply(Action::Enter { at: "/loaves".parse()?, text: "24".into() })?;
-    /// assert_eq!(engine.merge_patch().to_string(), r#"{"loaves":24}"#);
-    /// assert_eq!(engine.json_patch(false).to_string(), r#"[{"op":"replace","path":"/loaves","value":24}]"#);
-    /// # Ok::<(), ricordo::Error>(())
-    /// ```
-    pub fn merge_patch(&self) -> Value {
-        gathered(&self.tree, &[self.root()], Extent::Dirty, Side::Form).value
-    }
-
-    /// The difference between the baseline and the value of the form as a JSON Patch (RFC 6902), whether the form is valid or not.
-    /// Secrets are not hidden in it, and what is not relevant is not left out.
-    ///
-    /// Rows are spoken of by what happened to them: they are removed, moved and added in as few operations as can be. A list is
-    /// replaced where that takes less. With tests, the patch fails unless whoever applies it holds what the baseline has in all
-    /// places that are changed.
-    pub fn json_patch(&self, has_tests: bool) -> Value {
-        gathered(&self.tree, &[self.root()], Extent::Patch { has_tests }, Side::Form).value
     }
 
     /// The places that are submitted; the form itself if nothing else is said.
@@ -513,33 +479,6 @@ impl Engine {
         Ok(self.report_answer(summary, &[]))
     }
 
-    /// A problem that others have found, without the secrets of the form.
-    pub(crate) fn problem_without_secrets(&self, problem: Problem) -> Problem {
-        self.mask().problem(problem)
-    }
-
-    /// A text that others have written, without the secrets of the form.
-    pub(crate) fn without_secrets(&self, text: String) -> String {
-        self.mask().text(text)
-    }
-
-    /// Hides the secrets of the form, and of what was submitted of it.
-    fn mask(&self) -> Mask {
-        let (schema, mut secrets) = (self.schema(), Vec::new());
-        if schema.has_secrets() {
-            let form = self.view(self.root());
-            collect_entries(form, &mut secrets);
-            let sent = self.submissions.in_flight.as_ref().map(|submission| submission.payload.value.clone());
-            for value in [form.value(), form.baseline()].into_iter().chain(sent) {
-                schema.secrets_in(schema.root(), &value, &mut secrets);
-            }
-            // A secret may be a part of another.
-            crate::value::sort_by_key(&mut secrets, |secret| std::cmp::Reverse(secret.len()));
-            secrets.dedup();
-        }
-        Mask(secrets)
-    }
-
     /// Takes in that a submission will not be answered: the form can be edited and submitted as before.
     pub(super) fn abandon(&mut self) -> Result<Outcome, Error> {
         let summary = ActionSummary::of(&Action::Abandon, self);
@@ -668,15 +607,6 @@ impl Engine {
     }
 }
 
-/// What is sent of some places.
-fn gathered(tree: &Tree, parts: &[PlaceId], extent: Extent, side: Side<'_>) -> Payload {
-    let gathering = Gathering::of(tree, parts, extent, side);
-    match extent {
-        Extent::Whole | Extent::Dirty => gathering.record(),
-        Extent::Patch { has_tests } => patch::operations(gathering, has_tests),
-    }
-}
-
 /// The places that differ from the start of the transaction in what a person has put there.
 fn changed_places(tree: &Tree) -> impl Iterator<Item = PlaceId> {
     let changes = tree.changes();
@@ -691,39 +621,4 @@ fn changed_places(tree: &Tree) -> impl Iterator<Item = PlaceId> {
     changed
         .filter(move |changed| differs(changed.place, changes.first_state(changed)))
         .map(|changed| changed.place)
-}
-
-/// Hides the secrets of a form in what others say about it.
-struct Mask(Vec<String>);
-
-impl Mask {
-    fn text(&self, text: String) -> String {
-        self.0.iter().fold(text, |text, secret| text.replace(secret.as_str(), MASK))
-    }
-
-    fn problem(&self, problem: Problem) -> Problem {
-        if self.0.is_empty() {
-            return problem;
-        }
-        let Problem { kind, title, detail, status, errors } = problem;
-        let errors = errors.into_iter().map(|error| super::ProblemError {
-            pointer: self.text(error.pointer),
-            detail: self.text(error.detail),
-        });
-        Problem {
-            kind: kind.map(|text| self.text(text)),
-            title: title.map(|text| self.text(text)),
-            detail: detail.map(|text| self.text(text)),
-            status,
-            errors: errors.collect(),
-        }
-    }
-}
-
-/// Collects what was typed into secrets.
-fn collect_entries(place: PlaceView<'_>, secrets: &mut Vec<String>) {
-    if place.part().secret {
-        secrets.extend(Some(place.entry().into_owned()).filter(|text| !text.is_empty()));
-    }
-    place.children().for_each(|child| collect_entries(child, secrets));
 }

@@ -85,7 +85,7 @@ pub struct SelfSaving {
     seen: Option<(u64, Duration)>,
     /// When the form was first seen to be in need of saving.
     dirty_since: Option<Duration>,
-    /// If the form was told to submit: which submission had ended last then.
+    /// The number of the submission that had ended last when this one asked for the next; `None` while nothing is asked for.
     submitting: Option<u64>,
     /// Whether the form holds what was rejected, at the revision for which that was found out.
     holds_rejected: Option<(u64, bool)>,

@@ -221,7 +221,7 @@ impl<'a> Checker<'a> {
         let records = items.chain(self.levels.iter().copied());
         names.extend(records.flat_map(|record| self.schema.names(record)));
         let error =
-            self.error(span, format!("there is no field “{name}” in this record or an enclosing one"));
+            self.error(span, format!("cannot find field “{name}” in this record or an enclosing one"));
         // Of “bake-date”, a formula reads the first word, and a minus sign.
         let begins =
             |field: &&&str| field.strip_prefix(name).is_some_and(|rest| !is_name(field) && !rest.is_empty());
@@ -264,7 +264,7 @@ impl<'a> Checker<'a> {
         let [(way, part)] = &ways[..] else {
             if ways.is_empty() {
                 let near = self.schema.nearest_field(record, name);
-                let error = self.error(span, format!("there is no field “{name}” in this record"));
+                let error = self.error(span, format!("cannot find field “{name}” in this record"));
                 self.findings.errors.push(error.with_nearest_name(near));
                 return unknown();
             }

@@ -28,6 +28,7 @@ mod tickets;
 mod type_rules;
 mod typed;
 mod types;
+mod upstream;
 mod variants;
 
 use ricordo::Error;

@@ -151,6 +151,18 @@ fn lines() -> impl Strategy<Value = Vec<Json>> {
         .prop_map(|value| json!({"op": "reset", "value": {"account": value, "words": [value]}}));
     let answer =
         secret.prop_map(|value| json!({"op": "accept", "value": {"account": value, "words": [value]}}));
+    let rebase = (prop::sample::select(secrets()), prop::sample::select(secrets())).prop_map(|(one, other)| {
+        json!({"op": "rebase", "value": {"name": "x", "account": one, "accounts": [one, other], "words": [one],
+            "login": other}})
+    });
+    let resolve = (prop::sample::select(PLACES.to_vec()), prop::sample::select(vec!["mine", "theirs"]))
+        .prop_map(|(path, take)| json!({"op": "resolve", "path": path, "take": take}));
+    let upstream = prop_oneof![
+        2 => rebase,
+        2 => resolve,
+        1 => Just(json!({"op": "rebase", "value": data()})),
+        1 => any::<bool>().prop_map(|tests| json!({"op": "submit", "quiet": true, "extent": "patch", "tests": tests})),
+    ];
     let submitted = prop_oneof![
         4 => Just(json!({"op": "submit", "quiet": true})),
         2 => Just(json!({"op": "submit"})),
@@ -169,7 +181,7 @@ fn lines() -> impl Strategy<Value = Vec<Json>> {
             .prop_map(|kind| json!({"op": "enter", "path": "/login/kind", "text": kind})),
     ];
     let one = prop_oneof![
-        5 => with_value, 5 => enter, 3 => plain, 2 => pair, 3 => expect, 2 => choices, 1 => event, 1 => whole, 4 => submitted, 3 => others
+        5 => with_value, 5 => enter, 3 => plain, 2 => pair, 3 => expect, 2 => choices, 1 => event, 1 => whole, 4 => submitted, 4 => upstream, 3 => others
     ];
     let group = prop::collection::vec(one.clone(), 1..4).prop_map(|lines| {
         let actions: Vec<Json> = lines
@@ -196,7 +208,8 @@ fn engine() -> Engine {
 
 /// Everything that is to be seen of a form.
 fn written(engine: &Engine) -> String {
-    let mut written = format!("{:#} {engine:?}", dump(engine));
+    let patch = engine.masked_patch(&engine.json_patch(true));
+    let mut written = format!("{:#} {engine:?} {:?} {patch}", dump(engine), engine.conflicts());
     visit(engine.view(engine.root()), &mut |place| {
         write!(
             written,

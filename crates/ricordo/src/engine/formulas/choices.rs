@@ -88,7 +88,7 @@ impl Compiler<'_> {
             let Some((way, next)) = ways.into_iter().next() else {
                 let near = schema.nearest_field(record, &token).map(str::to_owned);
                 let error =
-                    Error::syntax(text, 0..text.len(), format!("there is no field “{token}” at {text}"));
+                    Error::syntax(text, 0..text.len(), format!("cannot find field “{token}” at {text}"));
                 return self.fault(rule.at, error.with_nearest_name(near.as_deref()));
             };
             down.extend(way);
