@@ -14,6 +14,7 @@ mod compiled_schema;
 mod counterparts;
 mod deferred_checks;
 mod descriptions;
+mod document;
 mod execution;
 mod explanation;
 mod focus_hint;
@@ -50,6 +51,7 @@ pub(crate) use aggregate_spec::{AggregateSpec, RowsOf};
 pub use change::Change;
 pub use compiled_schema::CompiledSchema;
 pub use deferred_checks::{Ticket, TicketId, Verdict};
+pub use document::{apply_json_patch, apply_merge_patch};
 pub use explanation::Reason;
 #[cfg(feature = "formula")]
 pub use formulas::FormulaInfo;

@@ -73,6 +73,17 @@ impl Record {
         self.members.iter().find(|(member, _)| **member == *name).map(|(_, value)| value)
     }
 
+    /// The member of this name, to be changed.
+    pub(crate) fn get_mut(&mut self, name: &str) -> Option<&mut Value> {
+        self.members.iter_mut().find(|(member, _)| **member == *name).map(|(_, value)| value)
+    }
+
+    /// Takes out the member of this name. The others keep their order.
+    pub(crate) fn remove(&mut self, name: &str) -> Option<Value> {
+        let index = self.members.iter().position(|(member, _)| **member == *name)?;
+        Some(self.members.remove(index).1)
+    }
+
     /// The member of this name, looked for first at `index`, where records of one schema mostly have it.
     pub fn get_near(&self, index: usize, name: &str) -> Option<&Value> {
         match self.members.get(index) {

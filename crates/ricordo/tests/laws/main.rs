@@ -19,6 +19,7 @@ mod reference;
 mod responses;
 mod secrets;
 mod settling;
+mod standards;
 mod steps;
 mod submissions;
 mod type_rules;
