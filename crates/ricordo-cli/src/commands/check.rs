@@ -2,10 +2,10 @@
 
 use std::path::Path;
 
-use ricordo::engine::{CompiledSchema, PlaceView, SubmitRequest};
+use ricordo::engine::{CompiledSchema, SubmitRequest};
 use ricordo::exchange::{Positions, read_data, write_urlencoded};
 use ricordo::schema::Kind;
-use ricordo::{Finding, Pointer, Value};
+use ricordo::{Finding, Pointer};
 
 use crate::files::{File, Problem, refuse_two_standard_inputs};
 use crate::screen::{self, BAD, FAINT, GOOD, Line, Output, STRONG, complain};
@@ -41,8 +41,11 @@ pub(crate) fn run(
         findings.map(|finding| (finding.place, format!("{} ({})", finding.message, finding.kind))).collect();
     let hides = schema.schema().has_secrets();
     let given = read_data(&data.text, schema.schema()).map_err(|error| data.problem(&error, hides))?;
-    let mut replaced = Vec::new();
-    add_replaced(root, &given, &mut replaced);
+    let replaced = root.computed_otherwise(&given).into_iter().map(|(place, given)| {
+        let (given, held) = (describe::value(given), describe::value(&place.value()));
+        (place.pointer(), format!("{given}, but calculated as {held}"))
+    });
+    let replaced: Vec<(Pointer, String)> = replaced.collect();
     if findings.is_empty() && replaced.is_empty() {
         out.line(&Line::of(GOOD, "✓").text(format_args!(" Nothing is wrong with {}.", data.name)))?;
         return Ok(Ending::Well);
@@ -99,32 +102,6 @@ pub(crate) fn payload(
         complain("\n");
     }
     Ok(Ending::Findings)
-}
-
-/// Adds the values of data that are others in the form that was made of it, since it calculates them.
-fn add_replaced(place: PlaceView<'_>, given: &Value, replaced: &mut Vec<(Pointer, String)>) {
-    match given {
-        Value::Record(members) => {
-            for child in place.children() {
-                if let Some(given) = child.name().and_then(|name| members.get(name)) {
-                    add_replaced(child, given, replaced);
-                }
-            }
-        }
-        Value::List(rows) => {
-            for (row, given) in place.children().zip(rows) {
-                add_replaced(row, given, replaced);
-            }
-        }
-        given if given.is_empty() || place.part().secret => {}
-        given => {
-            let held = place.value();
-            if held != *given {
-                let (given, held) = (describe::value(given), describe::value(&held));
-                replaced.push((place.pointer(), format!("{given}, but calculated as {held}")));
-            }
-        }
-    }
 }
 
 fn show_outline(out: &mut Output, name: &str, compiled: &CompiledSchema) -> Result<(), Problem> {

@@ -263,7 +263,8 @@ fn add(document: &mut Value, at: &Pointer, value: Value) -> Result<(), Error> {
     Ok(())
 }
 
-fn remove(document: &mut Value, at: &Pointer) -> Result<Value, Error> {
+/// Takes out what is at a pointer.
+pub(super) fn remove(document: &mut Value, at: &Pointer) -> Result<Value, Error> {
     let Some((container, token)) = at.split_last() else {
         let message = "the whole document cannot be removed";
         return Err(Error::new(ErrorKind::NotPossible, at.clone(), message));

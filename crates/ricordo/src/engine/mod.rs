@@ -22,6 +22,7 @@ mod focus_hint;
 mod formulas;
 mod history;
 mod inherited_flags;
+mod intake;
 mod notification;
 mod observers;
 mod outcome;
@@ -55,6 +56,7 @@ pub use document::{apply_json_patch, apply_merge_patch};
 pub use explanation::Reason;
 #[cfg(feature = "formula")]
 pub use formulas::FormulaInfo;
+pub use intake::{Incoming, Intake, Taken};
 pub use observers::ObserverId;
 pub use outcome::Outcome;
 pub use payload::Extent;

@@ -224,7 +224,7 @@ impl Engine {
         }
         let part = |at: &Address| {
             let place = self.present(at)?;
-            if self.tree.with_ancestors(place).any(|around| self.tree.part(around).local) {
+            if self.tree.is_beside(place) {
                 return self.not_possible(place, "is beside the record, so it cannot be submitted");
             }
             if self.lies_in_list(place) {

@@ -251,7 +251,7 @@ fn several_fields<T>(record: &Pointer, name: &str) -> Result<T, Error> {
     Err(Error::new(ErrorKind::NotPossible, record.clone(), message))
 }
 
-fn no_field<T>(schema: &Schema, parts: &[PartId], pointer: &Pointer) -> Result<T, Error> {
+pub(super) fn no_field<T>(schema: &Schema, parts: &[PartId], pointer: &Pointer) -> Result<T, Error> {
     let near = |(around, name): (Pointer, std::borrow::Cow<'_, str>)| {
         let records = parts.iter().filter_map(|part| match schema.part(*part).kind {
             Kind::Record(record) => Some(record),

@@ -5,7 +5,7 @@ use std::rc::Rc;
 use super::core::Core;
 use crate::engine::{Action, Address, Engine};
 use crate::model::{Data, Spot};
-use crate::schema::{Choice, Choices, Error, Kind, Pointer, Step};
+use crate::schema::{Choice, Choices, Error, Kind, Pointer};
 use crate::tree::PlaceId;
 use crate::value::Value;
 
@@ -69,16 +69,8 @@ pub(super) fn each_row(
     match field? {
         Spot::Pointer(field) => field.tokens().for_each(|token| pointer.push(&token)),
         Spot::Route(route) => {
-            let mut part = engine.schema().part_at(&pointer);
-            for step in route.iter().copied() {
-                let behind = part.and_then(|part| engine.schema().behind(part, step));
-                match (step, behind.and_then(|(name, _)| name)) {
-                    (_, Some(name)) => pointer.push(name),
-                    (Step::Row(_), None) => pointer.push("-"),
-                    // A variant is passed over.
-                    (Step::Field(_), None) => {}
-                }
-                part = behind.map(|(_, part)| part);
+            if let Some(row) = engine.schema().part_at(&pointer) {
+                engine.schema().follow(row, &route, &mut pointer);
             }
         }
     }

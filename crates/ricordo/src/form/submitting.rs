@@ -7,8 +7,10 @@ use std::rc::{Rc, Weak};
 use std::sync::Arc;
 
 use super::core::Core;
-use super::{Form, address};
-use crate::engine::{self, Action, Address, AfterAccept, Engine, Extent, Problem, SubmitRequest, Submitted};
+use super::{Form, address, schema_of};
+use crate::engine::{
+    self, Action, Address, AfterAccept, Engine, Extent, Intake, Problem, SubmitRequest, Submitted,
+};
 use crate::exchange;
 use crate::model::{Locate, Model};
 use crate::schema::{Error, ErrorKind, Finding, Pointer};
@@ -195,6 +197,34 @@ impl<M> Recipe<M> {
     pub fn then_clear(mut self, keep: Keep<M>) -> Self {
         self.then = Then::Clear(keep);
         self
+    }
+
+    /// The other side of this recipe: takes what is sent by it into the record that a server holds, and refuses changes outside its
+    /// parts. The record does not have the shape that it is sent in.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Value, at, Recipe, engine::Incoming};
+    /// # #[derive(Model)] struct Batch { name: String, loaves: u32 }
+    /// let recipe = Recipe::<Batch>::new().part(at::<Batch>().loaves()).as_json_patch();
+    /// let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// let held = form.value();
+    /// form.enter(at::<Batch>().loaves(), "24")?;
+    /// let patch = Incoming::JsonPatch(form.submit(&recipe)?.payload().clone());
+    ///
+    /// let taken = recipe.intake()?.take(held, patch).unwrap();
+    /// assert_eq!(taken.record.to_string(), r#"{"name":"Rye","loaves":24}"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails if the model contradicts itself, or if a part cannot be submitted by itself.
+    pub fn intake(&self) -> Result<Intake, Error>
+    where
+        M: Model,
+    {
+        let intake = Intake::new(&schema_of::<M>()?);
+        self.parts.iter().try_fold(intake, |intake, part| intake.part(&part.clone()?))
     }
 
     fn creates(&self, core: &Core) -> Result<bool, Error> {

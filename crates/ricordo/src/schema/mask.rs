@@ -1,5 +1,7 @@
 //! Hiding secrets: whatever is written for people or files goes through here.
 
+use rustc_hash::FxHashMap;
+
 use super::{Choice, Choices, Kind, PartId, Schema};
 use crate::value::{Record, Value};
 
@@ -76,6 +78,83 @@ impl Schema {
             (_, value) if described.secret => secrets.push(value.to_text().into_owned()),
             _ => {}
         }
+    }
+
+    /// A value for a part without the secrets in it, as it may be shown to others. Lists of secrets are left out, too.
+    pub fn without_secrets(&self, part: PartId, value: &Value) -> Value {
+        match (&self.part(part).kind, value) {
+            (_, value) if !self.has_secrets => value.clone(),
+            (Kind::Record(record), Value::Record(members)) => {
+                let mut shown = Record::new();
+                for (name, value) in members.members() {
+                    let field = self.field_of(*record, members, name);
+                    match field {
+                        Some(field) if !self.is_secret(field) => {
+                            shown.push_new(name.clone(), self.without_secrets(field, value));
+                        }
+                        Some(_) | None => {}
+                    }
+                }
+                Value::Record(shown)
+            }
+            (Kind::List(list), Value::List(rows)) => {
+                let rows = rows.iter().map(|row| self.without_secrets(self.item(*list), row));
+                Value::List(rows.collect())
+            }
+            (_, value) => value.clone(),
+        }
+    }
+
+    /// Puts secrets of a record that is held into one that was sent without them. In a list they stay with rows that have the same key
+    /// or, where the list has none, in rows that were sent as they are held.
+    pub(crate) fn keep_secrets(&self, part: PartId, held: &Value, sent: &mut Value) {
+        if !self.has_secrets {
+            return;
+        }
+        match (&self.part(part).kind, held, sent) {
+            (Kind::Record(record), Value::Record(held), Value::Record(sent)) => {
+                for (name, value) in held.iter() {
+                    let Some(field) = self.field_of(*record, sent, name) else { continue };
+                    match sent.get_mut(name) {
+                        Some(sent) if !self.is_secret(field) => self.keep_secrets(field, value, sent),
+                        None if self.is_secret(field)
+                            && self.field_of(*record, held, name) == Some(field) =>
+                        {
+                            sent.insert(name, value.clone());
+                        }
+                        Some(_) | None => {}
+                    }
+                }
+            }
+            (Kind::List(list), Value::List(held), Value::List(sent)) => {
+                let (item, key) = (self.item(*list), self.part(part).key.as_deref());
+                let key_of = |row: &Value| row.as_record()?.get(key?).filter(|key| !key.is_empty()).cloned();
+                let known: Vec<Option<String>> =
+                    held.iter().map(|row| key_of(row).map(|key| key.to_text().into_owned())).collect();
+                let mut of_keys: FxHashMap<&str, &Value> = FxHashMap::default();
+                for (row, key) in held.iter().zip(&known) {
+                    if let Some(key) = key {
+                        of_keys.entry(key).or_insert(row);
+                    }
+                }
+                for (position, row) in sent.iter_mut().enumerate() {
+                    let same = match key_of(row) {
+                        Some(key) => of_keys.remove(&*key.to_text()),
+                        None => held.get(position).filter(|held| self.without_secrets(item, held) == *row),
+                    };
+                    if let Some(held) = same {
+                        self.keep_secrets(item, held, row);
+                    }
+                }
+            }
+            (_, _, _) => {}
+        }
+    }
+
+    /// Whether a part is a secret, or a list of secrets.
+    fn is_secret(&self, part: PartId) -> bool {
+        let part = self.part(part);
+        part.secret || matches!(part.kind, Kind::List(list) if self.part(self.item(list)).secret)
     }
 
     /// Choices as others may see them: those of a secret hide what they store and what a person reads for it.

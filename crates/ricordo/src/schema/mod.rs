@@ -186,6 +186,21 @@ impl Schema {
         named.collect()
     }
 
+    /// Leads a pointer from a part along a route, with `-` for any row.
+    pub(crate) fn follow(&self, from: PartId, route: &Route, pointer: &mut Pointer) {
+        let mut part = from;
+        for step in route.iter().copied() {
+            let Some((name, next)) = self.behind(part, step) else { break };
+            match (step, name) {
+                (Step::Row(_), _) => pointer.push("-"),
+                (Step::Field(_), Some(name)) => pointer.push(name),
+                // The fields of a variant stand in the record.
+                (Step::Field(_), None) => {}
+            }
+            part = next;
+        }
+    }
+
     /// The nearest existing name to that of a field that does not exist.
     pub(crate) fn nearest_field(&self, record: RecordId, wanted: &str) -> Option<&str> {
         nearest(wanted, self.names(record))

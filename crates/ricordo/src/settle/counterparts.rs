@@ -55,6 +55,11 @@ impl Graph {
         Some(value)
     }
 
+    /// Whether all that the value of a place was computed from is as it was loaded.
+    pub(crate) fn reads_baseline(&self, tree: &Tree, place: PlaceId) -> bool {
+        self.cells.of_value(place).is_none_or(|cell| self.is_at_baseline(tree, cell))
+    }
+
     /// Whether all that a cell has read is as it was loaded.
     fn is_at_baseline(&self, tree: &Tree, cell: Cell) -> bool {
         let Some(body) = self.cells.get(cell) else { return false };

@@ -437,6 +437,33 @@ impl<'a> PlaceView<'a> {
         findings
     }
 
+    /// The places in this one that hold other values than data that the form was made of, each with what is given there: they are
+    /// calculated. Secrets are passed over.
+    pub fn computed_otherwise<'v>(&self, given: &'v Value) -> Vec<(PlaceView<'a>, &'v Value)> {
+        let mut found = Vec::new();
+        self.collect_computed_otherwise(given, &mut found);
+        found
+    }
+
+    fn collect_computed_otherwise<'v>(&self, given: &'v Value, found: &mut Vec<(PlaceView<'a>, &'v Value)>) {
+        match given {
+            Value::Record(members) => {
+                for child in self.children() {
+                    if let Some(given) = child.name().and_then(|name| members.get(name)) {
+                        child.collect_computed_otherwise(given, found);
+                    }
+                }
+            }
+            Value::List(rows) => {
+                for (row, given) in self.children().zip(rows) {
+                    row.collect_computed_otherwise(given, found);
+                }
+            }
+            given if given.is_empty() || self.part().secret || self.value() == *given => {}
+            given => found.push((*self, given)),
+        }
+    }
+
     /// Whether there is a finding about the place, or about anything in it.
     fn has_findings(&self) -> bool {
         self.read_sum(Aspects::FINDINGS | Aspects::EPOCH);

@@ -162,6 +162,11 @@ impl Tree {
             || (may_be_readonly && self.with_ancestors(place).any(|place| self.is_readonly_itself(place)))
     }
 
+    /// Whether a place is no part of the record: it, or what it lies in, is local.
+    pub(crate) fn is_beside(&self, place: PlaceId) -> bool {
+        self.with_ancestors(place).any(|around| self.part(around).local)
+    }
+
     /// The fields in a place, or the place itself, that hold a text which has not taken effect yet.
     pub(crate) fn uncommitted_fields(&self, place: PlaceId) -> Vec<PlaceId> {
         let (mut found, mut rest) = (Vec::new(), vec![place]);

@@ -223,7 +223,7 @@ impl Tree {
         };
         let was_in_conflict = self.base_of_conflict(place).is_some();
         let rows = if let Value::List(rows) = theirs { rows } else { Vec::new() };
-        let matched = self.matching_rows(place, &baseline, &rows);
+        let matched = self.matching_rows(place, &baseline, &rows, rebase.is_comparison);
         let is_reordered = {
             let stood: Vec<Option<u32>> =
                 matched.iter().flatten().map(|key| self.stood_at(place, *key)).collect();
@@ -353,8 +353,15 @@ impl Tree {
     }
 
     /// Which row of the baseline each of these is: the one with the same value in the key field of the list or, without one, at
-    /// the same position.
-    fn matching_rows(&self, list: PlaceId, baseline: &[Key], theirs: &[Value]) -> Vec<Option<Key>> {
+    /// the same position. Where two records are compared, a row that has a key is none that has no key, and a list without a key field
+    /// finds rows that are the same wherever they stand.
+    fn matching_rows(
+        &self,
+        list: PlaceId,
+        baseline: &[Key],
+        theirs: &[Value],
+        is_comparison: bool,
+    ) -> Vec<Option<Key>> {
         let key_of = |row: &Value| {
             let key = self.part(list).key.as_deref()?;
             key_text(row.as_record()?.get(key)?)
@@ -372,9 +379,17 @@ impl Tree {
         let keys: Vec<Option<String>> = theirs.iter().map(key_of).collect();
         let mut matched: Vec<Option<usize>> =
             keys.iter().map(|key| of_names.remove(key.as_deref()?)).collect();
+        if is_comparison && self.part(list).key.is_none() {
+            let held: Vec<String> = baseline.iter().map(|key| self.value(row(key)).to_string()).collect();
+            match_equal(&held, theirs, &mut matched);
+        }
         let mut taken: FxHashSet<usize> = matched.iter().flatten().copied().collect();
         for (at, found) in matched.iter_mut().enumerate() {
-            let are_others = || matches!((&keys[at], &named[at]), (Some(key), Some(name)) if key != name);
+            let are_others = || match (&keys[at], &named[at]) {
+                (Some(key), Some(name)) => key != name,
+                (Some(_), None) | (None, Some(_)) => is_comparison,
+                (None, None) => false,
+            };
             if found.is_none() && at < baseline.len() && !taken.contains(&at) && !are_others() {
                 taken.insert(at);
                 *found = Some(at);
@@ -389,6 +404,22 @@ impl Tree {
         let Kind::Record(fields) = self.part(row).kind else { return None };
         let (slot, _) = self.schema().field(fields, key)?;
         key_text(self.field(self.child(row, slot)?)?.baseline())
+    }
+}
+
+/// Matches rows that are the same: those that stand where they stood, and then the others in order.
+fn match_equal(held: &[String], theirs: &[Value], matched: &mut [Option<usize>]) {
+    let texts: Vec<String> = theirs.iter().map(ToString::to_string).collect();
+    let mut elsewhere: FxHashMap<&str, Vec<usize>> = FxHashMap::default();
+    for (at, text) in held.iter().enumerate().rev() {
+        if texts.get(at) == Some(text) {
+            matched[at] = Some(at);
+        } else {
+            elsewhere.entry(text).or_default().push(at);
+        }
+    }
+    for (found, text) in matched.iter_mut().zip(&texts).filter(|(found, _)| found.is_none()) {
+        *found = elsewhere.get_mut(&**text).and_then(Vec::pop);
     }
 }
 

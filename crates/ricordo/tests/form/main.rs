@@ -16,6 +16,7 @@ mod formulas;
 mod handles;
 mod history;
 mod html_rules;
+mod intake;
 mod leading;
 mod notices;
 mod replays;

@@ -1,9 +1,11 @@
 //! Law 8: the patches of a form, applied to its baseline by others, give its value.
 
+use std::sync::Arc;
+
 use proptest::prelude::*;
 use ricordo::Value;
-use ricordo::engine::{Engine, PlaceView};
-use ricordo::exchange::{Command, read_journal};
+use ricordo::engine::{CompiledSchema, Engine, Extent, Incoming, Intake, PlaceView, SubmitRequest};
+use ricordo::exchange::{Command, read_definition, read_journal};
 use serde_json::{Value as Json, json};
 
 use super::{Both, json};
@@ -82,13 +84,52 @@ proptest! {
         }
     }
 
+    /// Whatever a valid form sends, the other side takes, and holds what the form holds; unless a program has changed what a person must
+    /// not, which is refused by name.
+    #[test]
+    fn the_other_side_takes_what_a_form_sends(definition in record(), seed: u64, steps in steps(20)) {
+        let mut both = Both::new(&definition, seed);
+        for line in steps.iter().filter_map(|step: &Step| step.line(&both.reference)).collect::<Vec<_>>() {
+            let _ = both.apply(&line);
+        }
+        let engine = &both.engine;
+        let form = engine.view(engine.root());
+        if !form.is_valid() {
+            return Ok(());
+        }
+        let schema: Arc<CompiledSchema> = read_definition(&definition.schema().to_string()).unwrap().into();
+        let intake = Intake::new(&schema);
+        let payload = |extent: Extent| {
+            let mut request = SubmitRequest::default();
+            request.extent = extent;
+            engine.payload(&request).unwrap()
+        };
+        let whole = payload(Extent::Whole);
+        let patch = |has_tests| Incoming::JsonPatch(payload(Extent::Patch { has_tests }));
+        for sent in [Incoming::Record(whole.clone()), Incoming::MergePatch(payload(Extent::Dirty)), patch(false), patch(true)] {
+            match intake.take(form.baseline(), sent.clone()) {
+                Ok(taken) => {
+                    prop_assert_eq!(without_nulls(json(&taken.record)), without_nulls(json(&whole)), "{:?}", sent);
+                    prop_assert_eq!(taken.recalculated, []);
+                }
+                Err(problem) => {
+                    prop_assert_eq!(problem.status, Some(403), "{} {:?}", problem, sent);
+                    for error in problem.errors {
+                        let at = both.at(&error.pointer);
+                        prop_assert!(at.is_readonly() && at.value() != Value::Blank, "{}", error.pointer);
+                    }
+                }
+            }
+        }
+    }
+
     /// Many rows that move: the account of a list is long enough to be shorter than the list.
     #[test]
     fn rows_are_spoken_of_by_what_happened_to_them(
         length in 20..60_usize,
         moves in prop::collection::vec((any::<prop::sample::Index>(), any::<prop::sample::Index>(), 0..5_u8), 0..12),
     ) {
-        let schema = ricordo::exchange::read_definition(
+        let schema = read_definition(
             r#"{"type": "object", "properties": {"rows": {"type": "array", "items": {"type": "object", "properties": {
                 "name": {"type": "string"}, "text": {"type": "string"}}}}}}"#,
         ).unwrap();
