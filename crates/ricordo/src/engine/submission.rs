@@ -152,6 +152,32 @@ pub(super) struct Submissions {
 }
 
 impl Submissions {
+    /// Where something was reported.
+    pub(super) fn reports(&self) -> impl Iterator<Item = PlaceId> {
+        self.reports.iter().copied()
+    }
+
+    /// What the other side does not have, whatever the baseline says.
+    pub(super) fn unsent(&self) -> impl Iterator<Item = PlaceId> {
+        self.unsent.iter().copied()
+    }
+
+    /// Whether the other side does not have a place, whatever the baseline says.
+    pub(super) fn is_unsent(&self, place: PlaceId) -> bool {
+        self.unsent.contains(&place)
+    }
+
+    /// Takes in what a draft says.
+    pub(super) fn bring_back(
+        &mut self,
+        submits: usize,
+        status: Status,
+        reports: Vec<PlaceId>,
+        unsent: FxHashSet<PlaceId>,
+    ) {
+        (self.submits, self.status, self.reports, self.unsent) = (submits, status, reports, unsent);
+    }
+
     /// Takes in that a newer upstream record is known.
     pub(super) fn note_upstream(&mut self) {
         self.unsent.clear();

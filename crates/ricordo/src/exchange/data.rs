@@ -4,6 +4,7 @@ use std::fmt;
 
 use super::json::{Index, Node};
 use super::lines::Lines;
+use crate::engine::Draft;
 use crate::schema::{Error, Pointer, Schema};
 use crate::value::Value;
 
@@ -20,6 +21,20 @@ use crate::value::Value;
 /// Fails if the text is not JSON, or repeats a name in an object; the error has the line and the column.
 pub fn read_value(text: &str) -> Result<Value, Error> {
     Node::read(text)?.value()
+}
+
+/// Reads a draft. Whether it suits a form is found out when it is [restored](crate::engine::Engine::restored).
+///
+/// # Errors
+///
+/// Fails if the text is not a JSON object; the error has the line and the column.
+pub fn read_draft(text: &str) -> Result<Draft, Error> {
+    let node = Node::read(text)?;
+    node.members()?;
+    match node.value()? {
+        Value::Record(members) => Ok(Draft::of(members)),
+        _ => Err(node.error("a draft is an object")),
+    }
 }
 
 /// Reads data for a form of this schema. What does not fit is an error at its place in the text. To make a form of the data,

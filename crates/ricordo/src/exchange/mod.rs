@@ -8,6 +8,7 @@
 //! | read a journal or a JSON Patch | [`read_journal`], [`JournalLines`] |
 //! | write an action as a line of a journal | [`write_action`], [`write_response`] |
 //! | read or write why a submission was rejected | [`read_problem`], [`write_problem`] |
+//! | read a draft | [`read_draft`] |
 //! | see whether an `expect` line holds, or write it | [`Expectation::check`], [`write_expectation`] |
 //! | write or read a payload as HTML forms send it | [`write_urlencoded`], [`read_urlencoded`] |
 //! | dump the state of a form | [`dump`] |
@@ -34,7 +35,7 @@ mod urlencoded;
 mod variants;
 mod writing;
 
-pub use data::{Positions, read_data, read_value};
+pub use data::{Positions, read_data, read_draft, read_value};
 pub use definition::read_definition;
 pub use dump::dump;
 

@@ -11,6 +11,7 @@ mod date_pattern;
 mod display;
 mod error;
 mod finding;
+mod fingerprint;
 mod fit;
 mod mask;
 mod nearest;

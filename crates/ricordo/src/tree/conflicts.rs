@@ -118,6 +118,11 @@ impl Tree {
         self.changes.push(Reversal::Conflict { place, before: before.map(Box::new) });
     }
 
+    /// The places of which it is known what both sides had before.
+    pub(crate) fn places_in_conflict(&self) -> impl Iterator<Item = PlaceId> {
+        self.conflicts.bases.keys().copied()
+    }
+
     fn put_conflict(&mut self, place: PlaceId, base: Option<Value>) -> Option<Value> {
         let around: SmallVec<[PlaceId; 8]> = self.with_ancestors(place).skip(1).collect();
         self.conflicts.put(place, &around, base)

@@ -374,6 +374,7 @@ impl Tree {
             }
             Body::List(list) => {
                 let rows: Vec<PlaceId> = list.rows.iter().map(|row| row.place).collect();
+                self.rekeyed.remove(&place);
                 rows.into_iter().for_each(|row| self.free(row));
             }
         }

@@ -23,6 +23,8 @@ pub(crate) struct ListBody {
     /// The rows of the baseline, in its order. Each knows its position here.
     pub(crate) baseline: Vec<Key>,
     pub(super) baseline_hash: u64,
+    /// Whether the keys of the baseline's rows are those that loading it gives out: 0, 1, 2 and so on.
+    pub(crate) has_loaded_keys: bool,
     /// Rows that are there now and are not the baseline's.
     pub(crate) added: BTreeSet<Key>,
     /// Rows of the baseline that were moved or removed. The others stand in the baseline's order.

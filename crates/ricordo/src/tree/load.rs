@@ -124,6 +124,7 @@ impl LoadedRows {
         if let Some(body) = tree.list_mut(place) {
             (body.baseline, body.baseline_hash) = ((0..sequence.len()).collect(), sequence.hash());
             (body.rows, body.sequence, body.contents) = (self.rows, sequence, unique);
+            body.has_loaded_keys = true;
             let nodes = body.sequence.take_touched_nodes();
             tree.cost.row_nodes += nodes;
         }

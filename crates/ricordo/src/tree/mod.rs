@@ -11,6 +11,7 @@ mod choices;
 mod conflicts;
 mod container;
 mod cost;
+mod draft;
 mod field;
 mod focus;
 mod list;
@@ -43,11 +44,12 @@ use choices::RunTimeChoices;
 use conflicts::Conflicts;
 pub use conflicts::{Conflict, Take};
 pub use cost::Cost;
+pub(crate) use draft::{Displacement, Given};
 pub use focus::BindingId;
 pub(crate) use focus::Focus;
-pub(crate) use list::ListBody;
 #[cfg(test)]
 pub(crate) use list::longest_rise;
+pub(crate) use list::{ListBody, Row};
 pub(crate) use load::{Loader, Unfilled};
 pub(crate) use marks::Marks;
 pub(crate) use pattern::{Anchor, Pattern};
@@ -91,6 +93,8 @@ pub(crate) struct Tree {
     conflicts: Conflicts,
     /// Rows that have gone from the baseline while steps led to them.
     kept_rows: FxHashSet<(PlaceId, Key)>,
+    /// Lists whose keys may be others than loading their baselines gives out, among them all of which that is so.
+    rekeyed: FxHashSet<PlaceId>,
 }
 
 /// A wording of findings; `None` keeps the message.
@@ -140,6 +144,7 @@ impl Tree {
             sent: None,
             conflicts: Conflicts::default(),
             kept_rows: FxHashSet::default(),
+            rekeyed: FxHashSet::default(),
             schema,
         }
     }

@@ -94,7 +94,7 @@ impl Tree {
         }
     }
 
-    fn record_of(&self, place: PlaceId, read: impl Fn(PlaceId) -> Value) -> Value {
+    pub(super) fn record_of(&self, place: PlaceId, read: impl Fn(PlaceId) -> Value) -> Value {
         let mut members = Record::new();
         if let Kind::Record(fields) = self.part(place).kind {
             for (slot, child) in (0..).zip(self.children(place)) {
@@ -136,7 +136,7 @@ impl Tree {
     }
 
     /// Whether the place itself was left by a person.
-    pub(super) fn is_itself_touched(&self, place: PlaceId) -> bool {
+    pub(crate) fn is_itself_touched(&self, place: PlaceId) -> bool {
         self.arena.get(place).state.is_touched()
     }
 

@@ -59,6 +59,7 @@ impl Tree {
 
     pub(super) fn set_list_baseline(&mut self, list: PlaceId, new: ListBaseline) {
         self.detach_sent_rows(list);
+        self.rekeyed.insert(list);
         let (presence, baseline_presence) = (self.presence(list), self.baseline_presence(list));
         let reversal =
             self.changing(list, Aspects::PRESENCE | Aspects::BASELINE, Unchecked::Itself, |tree| {
@@ -72,6 +73,7 @@ impl Tree {
                 for (key, position) in new.rows.iter().zip(0..) {
                     body.rows[*key as usize].set_baseline_position(Some(position));
                 }
+                body.has_loaded_keys = (0..).zip(&new.rows).all(|(position, key)| *key == position);
                 let before = ListBaseline {
                     rows: std::mem::replace(&mut body.baseline, new.rows),
                     presence,
@@ -110,6 +112,7 @@ impl Tree {
     pub(crate) fn new_prepared_row(&mut self, list: PlaceId, position: u32, row: PlaceId, value: Value) {
         let Some(body) = self.list_mut(list) else { return };
         let key = body.new_row(row);
+        self.rekeyed.insert(list);
         if let Some(node) = self.arena.get_mut(row) {
             node.slot = key;
         }
@@ -127,6 +130,7 @@ impl Tree {
         let row = self.load(item, list.index(), NO_KEY, value);
         let place = self.arena.id(row);
         let key = self.list_mut(list)?.new_row(place);
+        self.rekeyed.insert(list);
         self.arena.get_mut(place)?.slot = key;
         self.changes.push_made(list, key, place);
         self.insert_row(list, key, position);

@@ -9,7 +9,7 @@ use rustc_hash::FxHashSet;
 
 use super::arena::NONE;
 use super::change_set::ListBaseline;
-use super::list::ListBody;
+use super::draft::Displacement;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, Marks, PlaceId, Reversal, Shape, Tree, Unchecked};
@@ -56,34 +56,17 @@ struct SentList {
 enum SentRows {
     /// The rows of the baseline, but for those that are displaced, with others between them. This holds as long as the baseline
     /// does not change, and takes no more room than what differs.
-    Placed {
-        /// The positions in the baseline of the rows that are displaced, in order.
-        displaced: Vec<u32>,
-        /// The rows that are displaced or added, each with its position, in order.
-        placed: Vec<(u32, Key)>,
-    },
+    Placed(Displacement),
     /// These rows.
     All(Vec<Key>),
 }
 
 impl SentRows {
-    /// The rows of a list as they are.
-    fn of(list: &ListBody) -> Self {
-        let stood = |key: &Key| list.rows[*key as usize].baseline_position();
-        let stands = |key: &Key| Some((list.sequence.position(*key)?, *key));
-        let mut displaced: Vec<u32> = list.displaced.iter().filter_map(stood).collect();
-        let mut placed: Vec<(u32, Key)> =
-            list.displaced.iter().chain(&list.added).filter_map(stands).collect();
-        crate::value::sort(&mut displaced);
-        crate::value::sort(&mut placed);
-        SentRows::Placed { displaced, placed }
-    }
-
     /// The row at a position, given the baseline.
     fn at(&self, position: u32, baseline: &[Key]) -> Option<Key> {
-        let (displaced, placed) = match self {
+        let Displacement { displaced, placed } = match self {
             SentRows::All(rows) => return rows.get(position as usize).copied(),
-            SentRows::Placed { displaced, placed } => (displaced, placed),
+            SentRows::Placed(displacement) => displacement,
         };
         let before = placed.partition_point(|(at, _)| *at < position);
         if let Some((_, key)) = placed.get(before).filter(|(at, _)| *at == position) {
@@ -101,9 +84,9 @@ impl SentRows {
 
     /// All of them, given the baseline.
     fn into_keys(self, baseline: &[Key]) -> Vec<Key> {
-        let (displaced, placed) = match self {
+        let Displacement { displaced, placed } = match self {
             SentRows::All(rows) => return rows,
-            SentRows::Placed { displaced, placed } => (displaced, placed),
+            SentRows::Placed(displacement) => displacement,
         };
         let mut displaced = displaced.into_iter().peekable();
         let rest = (0..).zip(baseline).filter(|(at, _)| displaced.next_if_eq(at).is_none());
@@ -166,7 +149,8 @@ impl Tree {
                 if list.is_reordered() || presence != self.baseline_presence(place) {
                     let rows = list.displaced.iter().chain(&list.added).copied();
                     sent.rows.extend(rows.filter(|key| list.sequence.holds(*key)).map(|key| (place, key)));
-                    sent.lists.insert(place, SentList { presence, rows: SentRows::of(list) });
+                    sent.lists
+                        .insert(place, SentList { presence, rows: SentRows::Placed(list.displacement()) });
                 }
                 let marked = list.marked.iter().map(|key| list.rows[*key as usize].place);
                 marked.for_each(|row| self.collect_sent(row, sent));

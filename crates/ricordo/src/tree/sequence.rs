@@ -72,12 +72,17 @@ impl Default for RowSequence {
 impl RowSequence {
     /// The sequence of the keys 0, 1, 2 and so on, of rows with these content hashes.
     pub(crate) fn with_hashes(hashes: Vec<u64>) -> Self {
+        let keys: Vec<u32> = (0..count(hashes.len())).collect();
+        RowSequence::of_keys(hashes, &keys)
+    }
+
+    /// The sequence of these keys, each of which has a content hash. There may be further keys that are not in it.
+    pub(crate) fn of_keys(hashes: Vec<u64>, keys: &[Key]) -> Self {
         let homes: Vec<Home> =
             hashes.into_iter().map(|hash| Home { leaf: NONE, hash: reduce(hash) }).collect();
-        let keys: Vec<u32> = (0..count(homes.len())).collect();
         let mut sequence =
             RowSequence { nodes: Vec::new(), unused: Vec::new(), root: 0, homes, touched_nodes: 0 };
-        let mut level = sequence.build_level(&keys, true);
+        let mut level = sequence.build_level(keys, true);
         while level.len() > 1 {
             level = sequence.build_level(&level, false);
         }

@@ -250,6 +250,11 @@ impl<'a> FieldRef<'a> {
         extra.pending.as_ref().map(|pending| &pending.text).or(extra.entry.as_ref())
     }
 
+    /// What was typed last and has taken effect, where it is not the canonical text of the value.
+    pub(crate) fn entry(self) -> Option<&'a Arc<str>> {
+        self.extra?.entry.as_ref()
+    }
+
     /// The text that is not committed yet.
     pub(crate) fn pending(self) -> Option<&'a Pending> {
         self.extra?.pending.as_deref()

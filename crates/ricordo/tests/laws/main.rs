@@ -7,6 +7,7 @@
 
 mod added_rules;
 mod definitions;
+mod drafts;
 mod flags;
 mod formulas;
 mod hostile;
