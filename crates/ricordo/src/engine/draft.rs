@@ -4,6 +4,7 @@
 //! make one, follow what is dirty. Secrets are not in it.
 
 use std::fmt;
+use std::sync::Arc;
 use std::time::Duration;
 
 use rust_decimal::Decimal;
@@ -237,15 +238,16 @@ impl<'a> Writer<'a> {
         if !tree.is_variant(place) {
             self.presence(place, says);
         }
-        if !tree.is_present(place) {
+        let is_in_baseline = tree.baseline_presence(place) == Presence::Present;
+        if !tree.is_present(place) && !is_in_baseline {
             return;
         }
-        let is_given = tree.baseline_presence(place) != Presence::Present;
+        let is_given = !is_in_baseline;
         if is_given {
             let given = tree.given_members(place);
             says.insert("given", tree.schema().without_secrets(tree.part_id(place), &given));
         }
-        let mut fields = Record::new();
+        let (mut fields, mut variants) = (Record::new(), Record::new());
         for (slot, child) in (0..).zip(tree.children(place)) {
             let Some((name, _)) = tree.schema().member_at(of, slot) else { continue };
             match name {
@@ -254,13 +256,18 @@ impl<'a> Writer<'a> {
                         fields.push_new(name.clone(), child.into());
                     }
                 }
-                None if tree.is_present(child) => {
-                    if let Some(variant) = self.place(child, is_new || is_given) {
-                        says.insert("variant", variant.into());
+                None => {
+                    let is_new = (is_new || is_given) && tree.is_present(child);
+                    if let Some(variant) = self.place(child, is_new) {
+                        let position = slot as usize - tree.schema().fields(of).len();
+                        let tag = tree.schema().variants(of)[position].tag().to_text().into_owned();
+                        variants.push_new(Arc::<str>::from(tag), variant.into());
                     }
                 }
-                None => {}
             }
+        }
+        if !variants.is_empty() {
+            says.insert("variants", variants.into());
         }
         if !fields.is_empty() {
             says.insert("fields", fields.into());
@@ -308,7 +315,7 @@ impl<'a> Writer<'a> {
                 says.insert("given_row", if given == Value::Blank { Value::Null } else { given });
             }
             if !says.is_empty() {
-                rows.push_new(std::sync::Arc::<str>::from(ListBody::shown_key(key).to_string()), says.into());
+                rows.push_new(Arc::<str>::from(ListBody::shown_key(key).to_string()), says.into());
             }
         }
         if !rows.is_empty() {

@@ -452,31 +452,33 @@ impl Reader<'_> {
     }
 
     fn record(&mut self, place: PlaceId, says: &mut Says<'_>, at: &Pointer) -> Result<(), Error> {
-        let now = if self.engine.tree.is_variant(place) {
-            Presence::Present
-        } else {
-            self.presence(place, says, at)?
-        };
+        let is_variant = self.engine.tree.is_variant(place);
+        // Whether a variant is there is said by the tag.
+        let now = if is_variant { self.engine.tree.presence(place) } else { self.presence(place, says, at)? };
         let given = says.value("given");
-        let (fields, variant) = (says.members.remove("fields"), says.members.remove("variant"));
-        let was = self.engine.tree.baseline_presence(place);
-        if now != Presence::Present {
-            self.engine.tree.set_presence(place, now);
-            return Ok(());
-        }
-        if was != Presence::Present {
-            let Some(given) = given else {
+        let (fields, variants) = (says.members.remove("fields"), says.members.remove("variants"));
+        let was_there = self.engine.tree.baseline_presence(place) == Presence::Present;
+        match (given, was_there) {
+            (Some(given), false) => {
+                let (schema, part) = (self.engine.schema().clone(), self.engine.tree.part_id(place));
+                let depth = self.engine.tree.depth(place);
+                let Value::Record(members) = self.left_out.fitting(&schema, part, &given, at, depth)? else {
+                    return self.left_out.misfit(at, "was not given a record");
+                };
+                self.engine.tree.renew_members(place, members);
+            }
+            (Some(_), true) => self.left_out.misfit(at, "was given something, but the record has it")?,
+            (None, true) => {}
+            (None, false) if now == Presence::Present => {
                 return self.left_out.misfit(at, "is there, and it is not said what it was given");
-            };
-            let (schema, part) = (self.engine.schema().clone(), self.engine.tree.part_id(place));
-            let depth = self.engine.tree.depth(place);
-            let given = self.left_out.fitting(&schema, part, &given, at, depth)?;
-            let Value::Record(members) = given else {
-                return self.left_out.misfit(at, "was not given a record");
-            };
-            self.engine.tree.renew_members(place, members);
-        } else if given.is_some() {
-            self.left_out.misfit(at, "was given something, but the record has it")?;
+            }
+            (None, false) => {}
+        }
+        if !is_variant {
+            self.engine.tree.set_presence(place, now);
+        }
+        if !self.engine.tree.is_present(place) && !was_there {
+            return Ok(());
         }
         let Kind::Record(of) = self.engine.tree.part(place).kind else { return Ok(()) };
         let schema = self.engine.schema().clone();
@@ -487,36 +489,42 @@ impl Reader<'_> {
                 None => self.left_out.misfit(&at, "is not in the form any longer")?,
             }
         }
-        self.variants(place, variant, at)
+        self.variants(place, variants, at)
     }
 
-    /// Opens the variant that the tag says.
+    /// Opens the variant that the tag says, and closes the others.
     fn variants(&mut self, record: PlaceId, says: Option<&Value>, at: &Pointer) -> Result<(), Error> {
         let Kind::Record(of) = self.engine.tree.part(record).kind else { return Ok(()) };
-        let (schema, mut says) = (self.engine.schema().clone(), says);
-        let tag = self.engine.tree.child(record, 0).and_then(|tag| self.engine.tree.field(tag));
-        let tag = tag.map(FieldRef::value).cloned();
-        let places: Vec<PlaceId> = self.engine.tree.variants(record).collect();
+        let schema = self.engine.schema().clone();
+        let mut says: FxHashMap<&str, &Value> = members(says, at)?.collect();
+        let tree = &self.engine.tree;
+        let fields = schema.fields(of).len();
+        let tag = tree.child(record, 0).and_then(|tag| tree.field(tag)).map(|tag| tag.value().clone());
+        let places: Vec<PlaceId> = tree.children(record).skip(fields).collect();
         for (place, variant) in places.into_iter().zip(schema.variants(of)) {
+            let is_chosen = tag.as_ref() == Some(variant.tag());
             let was_there = self.engine.tree.baseline_presence(place) == Presence::Present;
-            if tag.as_ref() != Some(variant.tag()) {
-                if self.engine.tree.is_present(place) {
-                    self.engine.tree.set_presence(place, Presence::Blank);
+            match says.remove(&*variant.tag().to_text()) {
+                Some(says) if is_chosen || was_there => {
+                    self.place(place, says, at)?;
+                    if is_chosen && !was_there && !self.engine.tree.is_present(place) {
+                        return Err(damaged(at, "it is not said what its variant was given"));
+                    }
                 }
-                continue;
-            }
-            match says.take() {
-                Some(says) => self.place(place, says, at)?,
-                None if was_there => {}
-                None => {
+                Some(_) => self.left_out.misfit(at, "has another variant")?,
+                None if is_chosen && !was_there => {
                     let opened = schema.opened(variant.part());
                     let members = if let Value::Record(members) = opened { members } else { Record::new() };
                     self.engine.tree.renew_members(place, members);
                 }
+                None => {}
             }
-            self.engine.tree.set_presence(place, Presence::Present);
+            let presence = if is_chosen { Presence::Present } else { Presence::Blank };
+            if self.engine.tree.is_present(place) != is_chosen {
+                self.engine.tree.set_presence(place, presence);
+            }
         }
-        if says.is_some() { self.left_out.misfit(at, "has no such variant any longer") } else { Ok(()) }
+        if says.is_empty() { Ok(()) } else { self.left_out.misfit(at, "has no such variant any longer") }
     }
 
     fn list(&mut self, place: PlaceId, says: &mut Says<'_>, at: &Pointer) -> Result<(), Error> {

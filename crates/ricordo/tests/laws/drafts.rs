@@ -44,6 +44,15 @@ proptest! {
         let mut engine = restored(&schema, &both.engine, has_baseline);
         prop_assert_eq!(dump(&engine).to_string(), dump(&both.engine).to_string());
         prop_assert_eq!(engine.draft().to_string(), both.engine.draft().to_string());
+        // Rows of another record are new ones. What keys they get depends on rows that were there once, of which a draft knows nothing.
+        let mut has_new_rows = false;
+        let state = |engine: &Engine, has_new_rows: bool| {
+            let mut dump = serde_json::from_str::<Json>(&dump(engine).to_string()).unwrap();
+            for list in dump["lists"].as_object_mut().unwrap().values_mut().filter(|_| has_new_rows) {
+                list["rows"].as_array_mut().unwrap().iter_mut().for_each(|row| row["key"] = Json::Null);
+            }
+            dump.to_string()
+        };
         for step in after {
             let Some(line) = step.line(&both.reference) else { continue };
             // The history is not in a draft.
@@ -51,7 +60,8 @@ proptest! {
                 continue;
             }
             prop_assert_eq!(do_line(&mut engine, &line), both.apply(&line), "{}", line);
-            prop_assert_eq!(dump(&engine).to_string(), dump(&both.engine).to_string(), "{}", line);
+            has_new_rows |= line["op"] == "reset" && line.get("value").is_some();
+            prop_assert_eq!(state(&engine, has_new_rows), state(&both.engine, has_new_rows), "{}", line);
         }
     }
 }
