@@ -8,8 +8,8 @@ use std::sync::Arc;
 
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use ricordo::Error;
-use ricordo::engine::{CompiledSchema, Engine};
-use ricordo::exchange::{Entry, JournalLines, load, read_definition, read_journal};
+use ricordo::engine::{CompiledSchema, Engine, LeftOut};
+use ricordo::exchange::{Entry, JournalLines, load, read_data, read_definition, read_draft, read_journal};
 
 use crate::screen::{self, plain};
 
@@ -104,6 +104,26 @@ impl File {
     /// The form that this file defines, holding this data.
     pub(crate) fn engine(&self, data: Option<&File>) -> Result<Engine, Problem> {
         self.engine_of(&self.schema()?, data)
+    }
+
+    /// The form that this file defines as a draft has it, and what of the draft does not fit any longer.
+    pub(crate) fn restored(
+        &self,
+        draft: &File,
+        data: Option<&File>,
+    ) -> Result<(Engine, Vec<LeftOut>), Problem> {
+        let schema = self.schema()?;
+        let hides = schema.schema().has_secrets();
+        let read = read_draft(&draft.text).map_err(|error| draft.problem(&error, hides))?;
+        let record = match data {
+            Some(data) => {
+                let record = read_data(&data.text, schema.schema());
+                Some(record.map_err(|error| data.problem(&error, hides))?)
+            }
+            None => None,
+        };
+        let restored = Engine::restored(&schema, &read, record).map_err(|refused| draft.refused(&refused))?;
+        Ok((restored.engine, restored.left_out))
     }
 
     /// The form of this schema, which the file defines, holding this data.

@@ -12,7 +12,7 @@ use std::io::ErrorKind;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-use clap::{Parser, Subcommand, ValueEnum};
+use clap::{Args, Parser, Subcommand, ValueEnum};
 
 use files::Problem;
 use screen::{Output, complain};
@@ -44,22 +44,7 @@ enum Command {
         payload: Option<PayloadAs>,
     },
     /// Replay journals on a form, and show its state at the end.
-    Replay {
-        /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
-        form: PathBuf,
-        /// Journals (one action a line) or JSON Patches, in this order; `-` is standard input.
-        #[arg(value_name = "JOURNAL")]
-        journals: Vec<PathBuf>,
-        /// The data that the form starts from (JSON); `-` is standard input.
-        #[arg(long, value_name = "FILE")]
-        data: Option<PathBuf>,
-        /// Print the whole state as JSON, and nothing else.
-        #[arg(long)]
-        json: bool,
-        /// Show what each action changed, and who was notified.
-        #[arg(long)]
-        every: bool,
-    },
+    Replay(ReplayArguments),
     /// Compare two records of a form: what changed, as a table, a JSON Patch or a merge patch.
     Diff {
         /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
@@ -87,6 +72,30 @@ enum Command {
         #[arg(long, value_name = "FILE")]
         data: Option<PathBuf>,
     },
+}
+
+#[derive(Debug, Args)]
+struct ReplayArguments {
+    /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
+    form: PathBuf,
+    /// Journals (one action a line) or JSON Patches, in this order; `-` is standard input.
+    #[arg(value_name = "JOURNAL")]
+    journals: Vec<PathBuf>,
+    /// The data that the form starts from (JSON); `-` is standard input.
+    #[arg(long, value_name = "FILE")]
+    data: Option<PathBuf>,
+    /// Start from a draft, as --save-draft writes it. With --data, what has changed in the data since is taken in.
+    #[arg(long, value_name = "FILE")]
+    from_draft: Option<PathBuf>,
+    /// Write the draft of the form at the end into a file.
+    #[arg(long, value_name = "FILE")]
+    save_draft: Option<PathBuf>,
+    /// Print the whole state as JSON, and nothing else.
+    #[arg(long)]
+    json: bool,
+    /// Show what each action changed, and who was notified.
+    #[arg(long)]
+    every: bool,
 }
 
 /// How dependencies are shown.
@@ -147,9 +156,7 @@ fn carry_out(out: &mut Output, command: Command) -> Result<Ending, Problem> {
         Command::Check { form, data, graph, payload: None } => {
             commands::check::run(out, &form, data.as_deref(), graph)
         }
-        Command::Replay { form, journals, data, json, every } => {
-            commands::replay::run(out, &form, &journals, data.as_deref(), json, every)
-        }
+        Command::Replay(arguments) => commands::replay::run(out, &arguments),
         Command::Diff { form, from, to, written_as } => {
             commands::diff::run(out, &form, &from, &to, written_as)
         }

@@ -1,6 +1,6 @@
 //! `ricordo replay`: what a form is like after what journals say was done to it.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use ricordo::engine::Action;
 use ricordo::exchange::{Command, Entry, Expectation, dump, write_expectation};
@@ -8,21 +8,21 @@ use ricordo::exchange::{Command, Entry, Expectation, dump, write_expectation};
 use crate::files::{File, Journal, Problem, refuse_two_standard_inputs};
 use crate::screen::{self, BAD, FAINT, GOOD, Line, Output, STRONG};
 use crate::watched::Watched;
-use crate::{Ending, describe, table};
+use crate::{Ending, ReplayArguments, describe, table};
 
-pub(crate) fn run(
-    out: &mut Output,
-    form: &Path,
-    journals: &[PathBuf],
-    data: Option<&Path>,
-    json: bool,
-    every: bool,
-) -> Result<Ending, Problem> {
-    refuse_two_standard_inputs([form].into_iter().chain(data).chain(journals.iter().map(PathBuf::as_path)))?;
+pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Ending, Problem> {
+    let ReplayArguments { form, journals, data, from_draft, save_draft, json, every } = arguments;
+    let (json, every) = (*json, *every);
+    let files = [Some(form), data.as_ref(), from_draft.as_ref()].into_iter().flatten().chain(journals);
+    refuse_two_standard_inputs(files.map(PathBuf::as_path))?;
     let form = File::read(form)?;
-    let data = data.map(File::read).transpose()?;
+    let data = data.as_deref().map(File::read).transpose()?;
+    let draft = from_draft.as_deref().map(File::read).transpose()?;
     let journals = journals.iter().map(|path| Journal::open(path)).collect::<Result<Vec<_>, _>>()?;
-    let engine = form.engine(data.as_ref())?;
+    let (engine, left_out) = match &draft {
+        Some(draft) => form.restored(draft, data.as_ref())?,
+        None => (form.engine(data.as_ref())?, Vec::new()),
+    };
     let hides = engine.schema().has_secrets();
 
     let mut watched = Watched::new(engine).map_err(|refused| form.refused(&refused))?;
@@ -49,7 +49,22 @@ pub(crate) fn run(
         out.line(&report.summary())?;
         report.failures().try_for_each(|line| out.line(&line))?;
     }
-    Ok(if report.refused + report.failed == 0 { Ending::Well } else { Ending::Findings })
+    if let Some(path) = save_draft {
+        let text = format!("{}\n", watched.engine.draft_with_baseline());
+        std::fs::write(path, text).map_err(|error| {
+            Problem::of_input(&format!("the draft cannot be written to {}: {error}", path.display()))
+        })?;
+    }
+    if !left_out.is_empty() {
+        let count = describe::counted(left_out.len(), "place");
+        screen::complain(format_args!("{count} of the draft {} left out:\n", if left_out.len() == 1 { "was" } else { "were" }));
+        left_out.iter().for_each(|left| {
+            screen::complain(Line::new(format_args!("  {}: {}", describe::place(left.place.as_str()), left.reason)));
+            screen::complain("\n");
+        });
+    }
+    let is_well = report.refused + report.failed == 0 && left_out.is_empty();
+    Ok(if is_well { Ending::Well } else { Ending::Findings })
 }
 
 /// What has happened in a replay.

@@ -147,6 +147,7 @@ impl Engine {
         engine.is_typed = schema.rules.is_typed();
         engine.install(schema.rules.rules(), schema.rules.constraints(), 0)?;
         engine.next_constraint = schema.rules.next_constraint();
+        engine.tree.note_loaded();
         Ok(engine)
     }
 }

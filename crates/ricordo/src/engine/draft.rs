@@ -133,8 +133,8 @@ impl<'a> Writer<'a> {
         let conflicts = engine.tree.places_in_conflict();
         let submissions = &engine.submissions;
         let mut noted: FxHashMap<PlaceId, Vec<PlaceId>> = FxHashMap::default();
-        let rekeyed = engine.tree.rekeyed_lists();
-        for place in conflicts.chain(submissions.reports()).chain(submissions.unsent()).chain(rekeyed) {
+        let others = engine.tree.rekeyed_lists().chain(engine.tree.led_otherwise());
+        for place in conflicts.chain(submissions.reports()).chain(submissions.unsent()).chain(others) {
             let mut inner = None;
             for around in engine.tree.with_ancestors(place) {
                 noted.entry(around).or_default().extend(inner);
@@ -199,10 +199,16 @@ impl<'a> Writer<'a> {
         }
         match tree.source(place) {
             Some(Source::Second(_) | Source::Suggestion)
-                if !says.is_empty() || field.leads() || field.leads_at_baseline() =>
+                if !says.is_empty()
+                    || self.noted.contains_key(&place)
+                    || field.leads()
+                    || field.leads_at_baseline() =>
             {
                 says.insert("leads", field.leads().into());
                 says.insert("led", field.leads_at_baseline().into());
+                if tree.is_led_otherwise(place) {
+                    put(says, blank, "baseline", field.baseline().clone());
+                }
             }
             Some(
                 Source::Second(_)

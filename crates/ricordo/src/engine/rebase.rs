@@ -56,7 +56,17 @@ impl Engine {
         self.submissions.note_upstream();
         self.settle_baseline_apart();
         self.settle_with_checks();
+        self.settle_followers();
         Ok(self.report_answer(summary, &[rebased]))
+    }
+
+    /// Settles what follows a counterpart under another baseline: it keeps what was loaded as long as nothing that it depends on
+    /// differs from the baseline.
+    pub(super) fn settle_followers(&mut self) {
+        self.graph.end_loading(&self.tree);
+        if self.graph.trigger_followers(&self.tree) {
+            self.settle_with_checks();
+        }
     }
 
     /// Resolves the conflicts in a place, or that of a row that was removed from a list.

@@ -14,7 +14,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::draft::{Draft, FORMAT, fingerprint};
 use super::{Action, CompiledSchema, Engine, Status};
 use crate::schema::{DEEPEST, Error, ErrorKind, Kind, Named, PartId, Pointer, Reading, Schema};
-use crate::tree::{Displacement, FieldRef, Given, PlaceId, Presence, Shape, Source};
+use crate::tree::{Displacement, Given, PlaceId, Presence, Shape, Source};
 use crate::value::{Record, Value};
 
 /// How many keys a draft may leave out that no row has: room is made for each of them.
@@ -330,11 +330,18 @@ impl Reader<'_> {
         self.engine.tree.changes_mut().take_made();
         self.engine.settle_with_checks();
         self.engine.graph.end_loading(&self.engine.tree);
-        // Settling takes what has just come for loaded: what leads, and what is suggested, is as it was left.
-        for (place, given, baseline) in std::mem::take(&mut self.fields) {
-            if self.engine.tree.source(place).is_some() {
-                self.engine.tree.bring_back(place, given, baseline);
+        // Settling takes what has just come for loaded, and computes what follows: what leads, follows and is suggested is as it was
+        // left.
+        self.engine.graph.begin_return();
+        for (place, mut given, baseline) in std::mem::take(&mut self.fields) {
+            match self.engine.tree.source(place) {
+                Some(Source::Calculated) => continue,
+                Some(Source::Second(_) | Source::Suggestion) => {}
+                Some(Source::First(_) | Source::Own | Source::Unseen) | None => {
+                    (given.leads, given.leads_at_baseline) = (false, false);
+                }
             }
+            self.engine.tree.bring_back(place, given, baseline);
         }
         self.engine.settle_with_checks();
         self.engine.pauses.resume(&self.engine.tree);
@@ -381,7 +388,7 @@ impl Reader<'_> {
         let (mut given, baseline) = (Given::of(field), field.baseline().clone());
         let (part, is_calculated) = (tree.part(place), tree.is_calculated(place));
         let fitted = |value: Value| tree.schema().fit_below(tree.part_id(place), value, tree.depth(place));
-        let (value, was) = (says.value("value"), says.value("was"));
+        let (value, was, other) = (says.value("value"), says.value("was"), says.value("baseline"));
         let entry = says.text("entry", at)?;
         let is_unreadable = says.flag("unreadable", at)? == Some(true);
         let uncommitted = says.text("uncommitted", at)?;
@@ -389,6 +396,14 @@ impl Reader<'_> {
         let (leads, led) = (says.flag("leads", at)?, says.flag("led", at)?);
         if part.secret {
             return Ok(());
+        }
+        let mut baseline = baseline;
+        let is_led_otherwise = other.is_some();
+        if let Some(other) = other.filter(|_| !is_calculated) {
+            match fitted(other) {
+                Ok(other) => (given.value, baseline) = (other.clone(), other),
+                Err(misfit) => return self.left_out.misfit(at, misfit.problem().to_owned()),
+            }
         }
         if let Some(value) = value.filter(|_| !is_calculated) {
             match fitted(value) {
@@ -414,10 +429,9 @@ impl Reader<'_> {
             let due = pause.map(|pause| self.engine.pauses.clock().saturating_add(pause));
             given.pending = Some(crate::tree::Pending { text, due });
         }
-        if matches!(self.engine.tree.source(place), Some(Source::Second(_) | Source::Suggestion)) {
-            given.leads = leads.unwrap_or(given.leads);
-            given.leads_at_baseline = led.unwrap_or(given.leads_at_baseline);
-        }
+        // What computes a field in what is new is known once that is settled.
+        given.leads = leads.unwrap_or(given.leads);
+        given.leads_at_baseline = led.unwrap_or(given.leads_at_baseline);
         // The record has another value here than it had when the draft was made.
         if let Some(was) = was {
             match self.engine.schema().fit_below(self.engine.tree.part_id(place), was, 0) {
@@ -426,6 +440,9 @@ impl Reader<'_> {
                 Ok(_) => {}
                 Err(misfit) => self.left_out.misfit(at, misfit.problem().to_owned())?,
             }
+        }
+        if is_led_otherwise {
+            self.engine.tree.note_led(place);
         }
         self.fields.push((place, given.clone(), baseline.clone()));
         self.engine.tree.bring_back(place, given, baseline);

@@ -103,6 +103,8 @@ pub struct Submission {
     payload: Payload,
     /// Which rules the form had, and how often it was told the time.
     rules: u64,
+    /// Whether a newer upstream record has come since.
+    is_rebased: bool,
 }
 
 impl Submission {
@@ -181,6 +183,9 @@ impl Submissions {
     /// Takes in that a newer upstream record is known.
     pub(super) fn note_upstream(&mut self) {
         self.unsent.clear();
+        if let Some(submission) = &mut self.in_flight {
+            submission.is_rebased = true;
+        }
         if self.status != Status::Submitting {
             self.status = Status::Editing;
             self.problem = None;
@@ -345,7 +350,8 @@ impl Engine {
         self.tree.keep_as_sent(&parts);
         self.submissions.handed_out += 1;
         let (number, rules) = (self.submissions.handed_out, self.history.rules());
-        self.submissions.in_flight = Some(Submission { number, parts, extent, payload, rules });
+        self.submissions.in_flight =
+            Some(Submission { number, parts, extent, payload, rules, is_rebased: false });
         self.submissions.status = Status::Submitting;
         Submitted::Sent
     }
@@ -383,7 +389,8 @@ impl Engine {
             // It is said what the other side has.
             self.submissions.unsent.clear();
         }
-        // What was sent was settled, unless rules have come or gone since.
+        // What was sent was settled, unless rules have come or gone since, or the baseline is another.
+        let is_other = is_other || submission.is_rebased;
         if is_other || submission.rules != self.history.rules() {
             self.settle_baseline_apart();
         }
@@ -397,6 +404,9 @@ impl Engine {
             Some(kept) => self.begin_next(&kept),
         }
         self.settle_with_checks();
+        if is_other {
+            self.settle_followers();
+        }
         let outcome = self.report_answer(summary, &rebased);
         self.tree.drop_sent();
         Ok(outcome)

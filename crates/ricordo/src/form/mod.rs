@@ -34,7 +34,9 @@ mod checking;
 mod choosing;
 mod core;
 mod counts;
+mod drafting;
 mod outlet;
+mod pace;
 mod place;
 mod recording;
 mod rules;
@@ -61,6 +63,7 @@ pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetKind, WidgetState};
 pub use cause::Cause;
 pub use checking::Ticket;
 pub use counts::{Counts, SubscriberReport};
+pub use drafting::{Draft, DraftPolicy, DraftStep, Drafting, LeftOut, RestoredForm};
 pub use outlet::{Event, Outlet};
 pub use place::Place;
 #[doc(hidden)]

@@ -4,6 +4,7 @@ use std::fmt;
 use std::time::Duration;
 
 use super::Form;
+use super::pace::{Pace, until};
 use crate::engine::{Answer, Engine, Status};
 
 /// When a form that saves itself is submitted.
@@ -81,10 +82,7 @@ impl SavePolicy {
 /// ```
 pub struct SelfSaving {
     policy: SavePolicy,
-    /// The revision of the form that was seen last, and when it was first seen.
-    seen: Option<(u64, Duration)>,
-    /// When the form was first seen to be in need of saving.
-    dirty_since: Option<Duration>,
+    pace: Pace,
     /// The number of the submission that had ended last when this one asked for the next; `None` while nothing is asked for.
     submitting: Option<u64>,
     /// Whether the form holds what was rejected, at the revision for which that was found out.
@@ -121,8 +119,7 @@ impl SelfSaving {
     pub fn new(policy: SavePolicy) -> Self {
         SelfSaving {
             policy,
-            seen: None,
-            dirty_since: None,
+            pace: Pace::default(),
             submitting: None,
             holds_rejected: None,
             failures: 0,
@@ -138,27 +135,18 @@ impl SelfSaving {
             return SaveStep::Nothing;
         }
         self.take_in_answer(form, now);
-        let changed_at = match self.seen {
-            Some((seen, at)) if seen == revision => at,
-            Some(_) | None => {
-                self.seen = Some((revision, now));
-                now
-            }
-        };
+        self.pace.see(revision, now);
         let is_ready = state.is_dirty && state.is_valid && !state.is_pending && !state.is_uncommitted;
         if !is_ready || self.holds_rejected(form, revision) {
-            self.dirty_since = None;
+            self.pace.rest();
             return SaveStep::Nothing;
         }
-        let since = *self.dirty_since.get_or_insert(changed_at);
-        let pause = changed_at.saturating_add(self.policy.pause);
-        let longest = self.policy.longest_wait.map(|wait| since.saturating_add(wait));
-        let due = longest.map_or(pause, |longest| pause.min(longest)).max(self.retry_at);
-        if let Some(wait) = due.checked_sub(now).filter(|wait| !wait.is_zero()) {
+        let due = self.pace.due(now, self.policy.pause, self.policy.longest_wait).max(self.retry_at);
+        if let Some(wait) = until(due, now) {
             return SaveStep::Wait(wait);
         }
         self.submitting = Some(form.core.read(Engine::last_answer).map_or(0, |(number, _)| number));
-        self.dirty_since = None;
+        self.pace.rest();
         SaveStep::Submit
     }
 

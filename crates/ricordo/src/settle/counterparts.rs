@@ -110,6 +110,20 @@ impl Graph {
         }
     }
 
+    /// Computes anew what follows a counterpart and may be another, since the baseline is; whether there is anything.
+    pub(crate) fn trigger_followers(&mut self, tree: &Tree) -> bool {
+        let followers = self.cells.iter().filter(|(cell, body)| match body.slot {
+            Slot::Value(Role::First { .. } | Role::Second { .. }) => {
+                let is_at_baseline = || self.is_at_baseline(tree, *cell);
+                !tree.is_leading(body.place) && (tree.is_dirty(body.place) || !is_at_baseline())
+            }
+            _ => false,
+        });
+        let followers: Vec<Cell> = followers.map(|(cell, _)| cell).collect();
+        followers.iter().for_each(|cell| self.trigger(*cell));
+        !followers.is_empty()
+    }
+
     /// Lets a cell rest: its place leads, and depends on nothing.
     pub(super) fn rest(&mut self, cell: Cell) {
         match self.set_read_set(cell, ReadSet::Nothing) {

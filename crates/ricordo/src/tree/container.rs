@@ -363,6 +363,7 @@ impl Tree {
     fn forget_below(&mut self, place: PlaceId) {
         self.cost.places += 1;
         self.epochs.remove(&place);
+        self.led_otherwise.remove(&place);
         self.choices.forget(place);
         self.properties.forget(place);
         self.forget_conflict(place);

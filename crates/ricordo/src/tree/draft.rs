@@ -81,6 +81,29 @@ impl Tree {
         self.replace_field(place, new);
     }
 
+    /// The fields of which loading the baseline does not say whether they lead in it.
+    pub(crate) fn led_otherwise(&self) -> impl Iterator<Item = PlaceId> {
+        self.led_otherwise.iter().copied().filter(|place| self.knows(*place))
+    }
+
+    /// Whether loading the baseline does not say of a field whether it leads in it.
+    pub(crate) fn is_led_otherwise(&self, place: PlaceId) -> bool {
+        self.led_otherwise.contains(&place)
+    }
+
+    /// Takes in that it is to be said of a field whether it leads in the baseline.
+    pub(crate) fn note_led(&mut self, place: PlaceId) {
+        self.led_otherwise.insert(place);
+    }
+
+    /// Takes in that the form was just loaded. What is suggested and leads then does so whenever the same is loaded; a second
+    /// counterpart does not, once there is a value for the first.
+    pub(crate) fn note_loaded(&mut self) {
+        let mut led_otherwise = std::mem::take(&mut self.led_otherwise);
+        led_otherwise.retain(|place| self.counterpart(*place).is_some());
+        self.led_otherwise = led_otherwise;
+    }
+
     /// The lists whose keys are others than loading their baselines gives out.
     pub(crate) fn rekeyed_lists(&self) -> impl Iterator<Item = PlaceId> {
         let is_rekeyed = |list: &ListBody| !list.has_loaded_keys || list.rows.len() > list.baseline.len();

@@ -126,7 +126,12 @@ impl Tree {
         if before == baseline && led == leads {
             return;
         }
+        let is_other_lead = led != leads || (leads && before != baseline);
         let other = (*field.value() != baseline).then_some(baseline);
+        if is_other_lead {
+            self.led_otherwise.insert(place);
+        }
+        let Some(field) = self.field(place) else { return };
         if field.is_unreadable() {
             // It is dirty whatever it compares with, but what it lies in compares values.
             let around: Vec<PlaceId> = self.with_ancestors(place).skip(1).collect();

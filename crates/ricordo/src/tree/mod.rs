@@ -95,6 +95,8 @@ pub(crate) struct Tree {
     kept_rows: FxHashSet<(PlaceId, Key)>,
     /// Lists whose keys may be others than loading their baselines gives out, among them all of which that is so.
     rekeyed: FxHashSet<PlaceId>,
+    /// Fields that may lead in the baseline where loading it would let them follow, or the other way round.
+    led_otherwise: FxHashSet<PlaceId>,
 }
 
 /// A wording of findings; `None` keeps the message.
@@ -145,6 +147,7 @@ impl Tree {
             conflicts: Conflicts::default(),
             kept_rows: FxHashSet::default(),
             rekeyed: FxHashSet::default(),
+            led_otherwise: FxHashSet::default(),
             schema,
         }
     }

@@ -3,7 +3,7 @@
 //! Only what is not as its baseline is kept. Rows and records that were sent stay known until the answer comes, whatever
 //! becomes of them meanwhile.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use rustc_hash::FxHashSet;
 
@@ -206,6 +206,10 @@ impl Tree {
         // A list compares with the hash of everything in it.
         let mut lists = FxHashSet::default();
         let mut replaced = Vec::new();
+        let tags = sent.fields.iter().map(|field| field.place).filter(|place| self.part(*place).is_tag);
+        let variants = sent.records.iter().map(|record| record.place).filter(|place| self.is_variant(*place));
+        let with_variants: BTreeSet<PlaceId> =
+            tags.chain(variants).filter_map(|place| self.parent(place)).collect();
         for SentRecord { place, presence, first } in std::mem::take(&mut sent.records) {
             if !self.knows(place) {
                 continue;
@@ -248,6 +252,8 @@ impl Tree {
                 lists.extend(self.lists_around(place));
             }
         }
+        // Meanwhile the baseline may have got another variant than it had.
+        with_variants.into_iter().for_each(|record| self.align_baseline_variants(record));
         for (place, value) in replaced {
             self.assign(place, value);
         }

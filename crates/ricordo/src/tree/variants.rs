@@ -34,6 +34,21 @@ impl Tree {
         self.variants(record).find(|variant| self.is_present(*variant))
     }
 
+    /// Lets the baseline of a record have the variant that the tag says there, and no other.
+    pub(super) fn align_baseline_variants(&mut self, record: PlaceId) {
+        let Kind::Record(of) = self.part(record).kind else { return };
+        let schema = self.schema().clone();
+        let tag = self.child(record, 0).and_then(|tag| self.field(tag)).map(|tag| tag.baseline().clone());
+        let variants: Vec<PlaceId> = self.children(record).skip(schema.fields(of).len()).collect();
+        for (place, variant) in variants.into_iter().zip(schema.variants(of)) {
+            let is_said = tag.as_ref() == Some(variant.tag());
+            if is_said != (self.baseline_presence(place) == Presence::Present) {
+                let baseline = if is_said { Presence::Present } else { Presence::Blank };
+                self.set_baseline_children(place, (self.presence(place), baseline), self.first_child(place));
+            }
+        }
+    }
+
     /// Opens the variant that a tag says, and closes the others. What was done in a closed variant is forgotten, as in an
     /// optional record that goes; one of the baseline comes back as its baseline, any other with its defaults.
     pub(super) fn choose_variant(&mut self, tag: PlaceId) {

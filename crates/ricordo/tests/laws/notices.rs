@@ -189,7 +189,7 @@ fn subscribe(form: &Form, watch: Watch, pointer: &str, index: usize, told: &Told
     Watched { snapshot, guard: guard.unwrap() }
 }
 
-fn form(definition: &Definition, seed: u64) -> (Form, Reference) {
+pub fn form(definition: &Definition, seed: u64) -> (Form, Reference) {
     let schema = read_definition(&definition.schema().to_string()).unwrap();
     let data = definition.data(&mut Seed(seed));
     let value = read_data(&data.to_string(), schema.schema()).unwrap();
@@ -197,7 +197,7 @@ fn form(definition: &Definition, seed: u64) -> (Form, Reference) {
 }
 
 /// Does a line to the form and, as far as it goes, to the reference that knows which places there are.
-fn apply(form: &Form, reference: &mut Reference, line: &serde_json::Value) -> bool {
+pub fn apply(form: &Form, reference: &mut Reference, line: &serde_json::Value) -> bool {
     let journal = read_journal(&format!("\n{line}")).unwrap();
     let Command::Apply(action) = journal[0].command.clone() else { panic!("an action") };
     let applied = form.apply(action).is_ok();
@@ -211,7 +211,7 @@ fn apply(form: &Form, reference: &mut Reference, line: &serde_json::Value) -> bo
 
 /// What happens between a form and whoever receives what is submitted.
 #[derive(Clone, Copy, Debug)]
-enum Saving {
+pub enum Saving {
     Nothing,
     Submit {
         is_quiet: bool,
@@ -228,7 +228,7 @@ enum Saving {
     Resolve(u16, bool),
 }
 
-fn savings() -> impl Strategy<Value = Vec<Saving>> {
+pub fn savings() -> impl Strategy<Value = Vec<Saving>> {
     let saving = prop_oneof![
         3 => Just(Saving::Nothing),
         4 => (any::<bool>(), any::<bool>()).prop_map(|(is_quiet, is_dirty_only)| Saving::Submit { is_quiet, is_dirty_only }),
@@ -245,7 +245,7 @@ fn savings() -> impl Strategy<Value = Vec<Saving>> {
 
 impl Saving {
     /// It as a line of a journal.
-    fn line(self, definition: &Definition, places: &[String]) -> Option<serde_json::Value> {
+    pub fn line(self, definition: &Definition, places: &[String]) -> Option<serde_json::Value> {
         use serde_json::json;
         Some(match self {
             Saving::Nothing => return None,
