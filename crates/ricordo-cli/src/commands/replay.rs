@@ -57,9 +57,16 @@ pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Endin
     }
     if !left_out.is_empty() {
         let count = describe::counted(left_out.len(), "place");
-        screen::complain(format_args!("{count} of the draft {} left out:\n", if left_out.len() == 1 { "was" } else { "were" }));
+        screen::complain(format_args!(
+            "{count} of the draft {} left out:\n",
+            if left_out.len() == 1 { "was" } else { "were" }
+        ));
         left_out.iter().for_each(|left| {
-            screen::complain(Line::new(format_args!("  {}: {}", describe::place(left.place.as_str()), left.reason)));
+            screen::complain(Line::new(format_args!(
+                "  {}: {}",
+                describe::place(left.place.as_str()),
+                left.reason
+            )));
             screen::complain("\n");
         });
     }

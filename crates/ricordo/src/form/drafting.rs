@@ -10,7 +10,7 @@ use super::pace::{Pace, until};
 use super::{Form, Untyped, schema_of};
 use crate::engine::{CompiledSchema, Engine, Restored};
 pub use crate::engine::{Draft, LeftOut};
-use crate::model::Model;
+use crate::model::{Data, Model};
 use crate::schema::Error;
 use crate::value::Value;
 
@@ -58,7 +58,7 @@ impl<M: Model> Form<M> {
     /// Fails if the draft is damaged, if it has no record and none is given, or if the model contradicts itself.
     pub fn from_draft(draft: &Draft, record: Option<&M>) -> Result<RestoredForm<M>, Error> {
         let schema = schema_of::<M>()?;
-        Engine::restored(&schema, draft, record.map(|record| record.to_value())).map(RestoredForm::of)
+        Engine::restored(&schema, draft, record.map(Data::to_value)).map(RestoredForm::of)
     }
 }
 

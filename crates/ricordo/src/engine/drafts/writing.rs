@@ -1,116 +1,18 @@
-//! Drafts: all that a person has put into a form, to be kept while the program is not there.
-//!
-//! A draft says how a form differs from its baseline, place by place, and nothing of what does not. So its size, and what it costs to
-//! make one, follow what is dirty. Secrets are not in it.
+//! Writing drafts: what a form has that its baseline has not, place by place.
 
-use std::fmt;
 use std::sync::Arc;
 use std::time::Duration;
 
 use rust_decimal::Decimal;
 use rustc_hash::FxHashMap;
 
-use super::{Engine, Status};
-use crate::schema::{Kind, Schema};
+use crate::engine::Engine;
+use crate::schema::Kind;
 use crate::tree::{Displacement, ListBody, PlaceId, Presence, Shape, Source};
 use crate::value::{Record, Value};
 
-/// What a draft is told by, with the number of its format.
-pub(super) const FORMAT: &str = "ricordo draft 1";
-
-/// The state of a form as a person left it: what was typed, whether it parses or not, what was touched, the rows with their keys, what
-/// leads, conflicts, what was reported.
-///
-/// It is read from JSON by [`read_draft`](crate::exchange::read_draft), and written with `{}`. Secrets are not in it. Neither is the
-/// history, what a program says when it begins (choices, rules of one form, the wording, the time), nor a submission that is under way.
-#[derive(Clone, PartialEq)]
-pub struct Draft(pub(super) Record);
-
-impl fmt::Debug for Draft {
-    /// Without what was typed.
-    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_struct("Draft").field("has_baseline", &self.has_baseline()).finish_non_exhaustive()
-    }
-}
-
-impl fmt::Display for Draft {
-    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        fmt::Display::fmt(&Value::Record(self.0.clone()), formatter)
-    }
-}
-
-impl Draft {
-    /// The draft with these members.
-    pub(crate) fn of(members: Record) -> Self {
-        Draft(members)
-    }
-
-    /// Whether it holds the record that the form compares with.
-    pub fn has_baseline(&self) -> bool {
-        self.0.get("baseline").is_some()
-    }
-}
-
-impl From<Draft> for Value {
-    fn from(draft: Draft) -> Self {
-        Value::Record(draft.0)
-    }
-}
-
-impl Engine {
-    /// A draft of the form. It does not hold the record that the form compares with: whoever restores it has that.
-    ///
-    /// ```
-    /// use ricordo::engine::{Action, Engine};
-    /// use ricordo::exchange::{read_data, read_definition};
-    ///
-    /// let schema = read_definition(r#"{"type": "object", "properties": {
-    ///     "name": {"type": "string"}, "loaves": {"type": "integer"}}}"#)?;
-    /// let schema = std::sync::Arc::new(schema.into());
-    /// let record = read_data(r#"{"name": "Rye", "loaves": 12}"#, Engine::of(&schema, None)?.schema())?;
-    /// let mut engine = Engine::of(&schema, Some(record.clone()))?;
-    /// engine.apply(Action::Enter { at: "/loaves".parse()?, text: "1o".into() })?;
-    ///
-    /// let draft = engine.draft();
-    /// let restored = Engine::restored(&schema, &draft, Some(record))?;
-    /// let loaves = restored.engine.locate(&"/loaves".parse()?)?;
-    /// assert_eq!(restored.engine.view(loaves).entry(), "1o");
-    /// # Ok::<(), ricordo::Error>(())
-    /// ```
-    pub fn draft(&self) -> Draft {
-        let mut draft = Record::new();
-        draft.insert("format", FORMAT.into());
-        draft.insert("schema", fingerprint(self.schema()).into());
-        if self.submits() > 0 {
-            draft.insert("submits", number(self.submits()));
-        }
-        match self.status() {
-            status @ (Status::Accepted | Status::Rejected) => draft.insert("status", status.name().into()),
-            Status::Editing | Status::Submitting => {}
-        }
-        if let Some(form) = Writer::new(self).place(self.root(), false) {
-            draft.insert("form", form.into());
-        }
-        Draft(draft)
-    }
-
-    /// A draft that holds the record that the form compares with, without the secrets in it, so that it can be restored alone, or on
-    /// what the record has become upstream.
-    pub fn draft_with_baseline(&self) -> Draft {
-        let Draft(mut draft) = self.draft();
-        let baseline = self.view(self.root()).baseline();
-        draft.insert("baseline", self.schema().without_secrets(self.schema().root(), &baseline));
-        Draft(draft)
-    }
-}
-
-/// The fingerprint of a schema as drafts have it.
-pub(super) fn fingerprint(schema: &Schema) -> String {
-    format!("{:016x}", schema.fingerprint())
-}
-
 /// A count, a position or a key.
-fn number(number: impl TryInto<i64>) -> Value {
+pub(super) fn number(number: impl TryInto<i64>) -> Value {
     Value::from(number.try_into().unwrap_or(i64::MAX))
 }
 
@@ -121,7 +23,7 @@ fn milliseconds(pause: Duration) -> Value {
 }
 
 /// Writes a draft.
-struct Writer<'a> {
+pub(super) struct Writer<'a> {
     engine: &'a Engine,
     /// Places in which there is something that no mark tells (conflicts, what was reported, what the other side does not have), each
     /// with those that lie right in it.
@@ -129,7 +31,7 @@ struct Writer<'a> {
 }
 
 impl<'a> Writer<'a> {
-    fn new(engine: &'a Engine) -> Self {
+    pub(super) fn new(engine: &'a Engine) -> Self {
         let conflicts = engine.tree.places_in_conflict();
         let submissions = &engine.submissions;
         let mut noted: FxHashMap<PlaceId, Vec<PlaceId>> = FxHashMap::default();
@@ -145,7 +47,7 @@ impl<'a> Writer<'a> {
     }
 
     /// What a draft says of a place: nothing if it is as its baseline. In what the baseline does not have, leads are said, too.
-    fn place(&self, place: PlaceId, is_new: bool) -> Option<Record> {
+    pub(super) fn place(&self, place: PlaceId, is_new: bool) -> Option<Record> {
         let tree = &self.engine.tree;
         if !is_new && tree.is_as_loaded(place) && !self.noted.contains_key(&place) {
             return None;

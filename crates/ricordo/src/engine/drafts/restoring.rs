@@ -1,0 +1,364 @@
+//! Restoring drafts: a form as a person left it.
+//!
+//! A draft of the same schema is restored wholly, or refused as damaged. A draft of a schema that has changed since restores what
+//! still fits, and what does not is reported.
+
+use std::sync::Arc;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::leftovers::{LeftOut, LeftOuts, damaged};
+use super::reading::{Says, count, members, pause, texts};
+use super::{Draft, FORMAT, fingerprint};
+use crate::engine::{Action, CompiledSchema, Engine, Status};
+use crate::schema::{Error, ErrorKind, Kind, Pointer, Reading};
+use crate::tree::{Given, Pending, PlaceId, Presence, Shape, Source};
+use crate::value::{Record, Value};
+
+/// A form that was restored from a draft.
+#[derive(Debug)]
+#[non_exhaustive]
+pub struct Restored {
+    /// The form.
+    pub engine: Engine,
+    /// What of the draft does not fit any longer, each with its place and the reason. Always empty for a draft of the same schema that
+    /// is restored on the same record.
+    pub left_out: Vec<LeftOut>,
+}
+
+impl Engine {
+    /// A form of this schema as a draft has it.
+    ///
+    /// Without a record, the draft must have its own. With one: if the draft has its own, the form is restored on that, and then
+    /// [rebased](Action::Rebase) on the record given, so that what has changed upstream meanwhile is taken in. If the draft has none, the
+    /// record is what the form compares with; a field that has another value in it than it had is in conflict if it was changed.
+    ///
+    /// The history is empty, and nothing has the focus.
+    ///
+    /// # Errors
+    ///
+    /// Fails with [`ErrorKind::Mismatch`] if the draft is damaged, was written by a later version, or has no record and none is given;
+    /// or as [`Engine::of`] fails.
+    pub fn restored(
+        schema: &Arc<CompiledSchema>,
+        draft: &Draft,
+        record: Option<Value>,
+    ) -> Result<Restored, Error> {
+        let Draft(members) = draft;
+        if members.get("format").and_then(Value::as_text) != Some(FORMAT) {
+            return Err(Error::new(
+                ErrorKind::Mismatch,
+                Pointer::root(),
+                format!("this is not a draft that can be restored: its “format” is not “{FORMAT}”"),
+            ));
+        }
+        let parts = schema.schema();
+        let is_same = members.get("schema").and_then(Value::as_text) == Some(fingerprint(parts).as_str());
+        let mut left_out =
+            LeftOuts { is_strict: is_same, has_own_record: draft.has_baseline(), found: Vec::new() };
+        let own = members.get("baseline").map(|baseline| left_out.fitted(parts, baseline)).transpose()?;
+        let (baseline, upstream) = match (own, record) {
+            (Some(own), upstream) => (own, upstream),
+            (None, Some(record)) => (record, None),
+            (None, None) => {
+                let message = "the draft does not hold the record that it was made for, and none is given";
+                return Err(Error::new(ErrorKind::Mismatch, Pointer::root(), message));
+            }
+        };
+        let mut engine = Engine::of(schema, Some(baseline))?;
+        engine.graph.end_loading(&engine.tree);
+        let mut reader = Reader {
+            engine: &mut engine,
+            left_out,
+            lost_keys: 0,
+            fields: Vec::new(),
+            noted: Noted::default(),
+        };
+        reader.restore(members)?;
+        let mut found = reader.left_out.found;
+        if let Some(upstream) = upstream {
+            engine.apply(Action::Rebase { value: upstream })?;
+        }
+        crate::value::sort_by_key(&mut found, |left| left.place.clone());
+        Ok(Restored { engine, left_out: found })
+    }
+}
+
+/// What is brought back once everything is settled.
+#[derive(Default)]
+struct Noted {
+    conflicts: Vec<(PlaceId, Value)>,
+    reported: Vec<(PlaceId, Vec<Arc<str>>)>,
+    unsent: FxHashSet<PlaceId>,
+}
+
+/// Reads a draft into a form of its baseline.
+pub(super) struct Reader<'a> {
+    pub(super) engine: &'a mut Engine,
+    pub(super) left_out: LeftOuts,
+    pub(super) lost_keys: usize,
+    /// What fields were given, and what they compare with.
+    fields: Vec<(PlaceId, Given, Value)>,
+    noted: Noted,
+}
+
+impl Reader<'_> {
+    fn restore(&mut self, members: &Record) -> Result<(), Error> {
+        let root = Pointer::root();
+        let known = ["format", "schema", "submits", "status", "form", "baseline"];
+        if let Some((name, _)) = members.iter().find(|(name, _)| !known.contains(name)) {
+            return Err(damaged(&root, &format!("“{name}” is not known here")));
+        }
+        let submits = members
+            .get("submits")
+            .map_or(Ok(0), |submits| count(submits).ok_or_else(|| damaged(&root, "“submits” is a count")))?;
+        let status = match members.get("status").map(Value::as_text) {
+            None => Status::Editing,
+            Some(Some("accepted")) => Status::Accepted,
+            Some(Some("rejected")) => Status::Rejected,
+            Some(_) => return Err(damaged(&root, "“status” is accepted or rejected")),
+        };
+        if let Some(form) = members.get("form") {
+            self.place(self.engine.root(), form, &root)?;
+        }
+        self.settle();
+        let Noted { conflicts, reported, unsent } = std::mem::take(&mut self.noted);
+        for (place, base) in conflicts {
+            self.engine.tree.set_conflict(place, Some(base));
+        }
+        self.engine.tree.set_submitted(submits > 0);
+        let reports = reported.iter().map(|(place, _)| *place).collect();
+        for (place, texts) in reported {
+            self.engine.tree.change_properties(place, |properties| properties.reported.extend(texts));
+        }
+        self.engine.settle_or_keep_for_later();
+        let submits = usize::try_from(submits).unwrap_or(usize::MAX);
+        self.engine.submissions.bring_back(submits, status, reports, unsent);
+        self.begin();
+        Ok(())
+    }
+
+    /// Settles what was brought back.
+    fn settle(&mut self) {
+        // What is new compares with what it was given, and not with what is computed now.
+        self.engine.tree.changes_mut().take_made();
+        self.engine.settle_with_checks();
+        self.engine.graph.end_loading(&self.engine.tree);
+        // Settling takes what has just come for loaded, and computes what follows: what leads, follows and is suggested is as it was
+        // left.
+        self.engine.graph.begin_return();
+        for (place, mut given, baseline) in std::mem::take(&mut self.fields) {
+            match self.engine.tree.source(place) {
+                Some(Source::Calculated) => continue,
+                Some(Source::Second(_) | Source::Suggestion) => {}
+                Some(Source::First(_) | Source::Own | Source::Unseen) | None => {
+                    (given.leads, given.leads_at_baseline) = (false, false);
+                }
+            }
+            self.engine.tree.bring_back(place, given, baseline);
+        }
+        self.engine.settle_with_checks();
+        self.engine.pauses.resume(&self.engine.tree);
+        self.begin();
+    }
+
+    /// Begins the history of the form here.
+    fn begin(&mut self) {
+        self.engine.graph.finish();
+        let log = self.engine.tree.take_log();
+        self.engine.tree.recycle_log(log);
+        self.engine.known_state = self.engine.state();
+    }
+
+    pub(super) fn place(&mut self, place: PlaceId, says: &Value, at: &Pointer) -> Result<(), Error> {
+        let mut says = Says::of(says, at)?;
+        match self.engine.tree.shape(place) {
+            Shape::Field => self.field(place, &mut says, at)?,
+            Shape::Record => self.record(place, &mut says, at)?,
+            Shape::List => self.list(place, &mut says, at)?,
+        }
+        if says.flag("touched", at)? == Some(true) {
+            self.engine.tree.set_touched(place, true);
+        }
+        if let Some(base) = says.value("base") {
+            let (part, depth) = (self.engine.tree.part_id(place), self.engine.tree.depth(place));
+            match self.engine.schema().fit_below(part, base, depth) {
+                Ok(base) => self.noted.conflicts.push((place, base)),
+                Err(misfit) => self.left_out.misfit(at, format!("was in conflict: {}", misfit.problem()))?,
+            }
+        }
+        if let Some(reported) = says.take("reported", at, "a list of texts", texts)? {
+            self.noted.reported.push((place, reported.into_iter().map(Into::into).collect()));
+        }
+        if says.flag("unsent", at)? == Some(true) {
+            self.noted.unsent.insert(place);
+        }
+        if self.left_out.is_strict { says.finish(at) } else { Ok(()) }
+    }
+
+    fn field(&mut self, place: PlaceId, says: &mut Says<'_>, at: &Pointer) -> Result<(), Error> {
+        let tree = &self.engine.tree;
+        let Some(field) = tree.field(place) else { return Ok(()) };
+        let (mut given, baseline) = (Given::of(field), field.baseline().clone());
+        let (part, is_calculated) = (tree.part(place), tree.is_calculated(place));
+        let fitted = |value: Value| tree.schema().fit_below(tree.part_id(place), value, tree.depth(place));
+        let (value, was, other) = (says.value("value"), says.value("was"), says.value("baseline"));
+        let entry = says.text("entry", at)?;
+        let is_unreadable = says.flag("unreadable", at)? == Some(true);
+        let uncommitted = says.text("uncommitted", at)?;
+        let pause = says.take("pause_ms", at, "a number of milliseconds", pause)?;
+        let (leads, led) = (says.flag("leads", at)?, says.flag("led", at)?);
+        if part.secret {
+            return Ok(());
+        }
+        let mut baseline = baseline;
+        let is_led_otherwise = other.is_some();
+        if let Some(other) = other.filter(|_| !is_calculated) {
+            match fitted(other) {
+                Ok(other) => (given.value, baseline) = (other.clone(), other),
+                Err(misfit) => return self.left_out.misfit(at, misfit.problem().to_owned()),
+            }
+        }
+        if let Some(value) = value.filter(|_| !is_calculated) {
+            match fitted(value) {
+                Ok(value) => given.value = value,
+                Err(misfit) => return self.left_out.misfit(at, misfit.problem().to_owned()),
+            }
+        }
+        if let Some(entry) = entry.filter(|_| !is_calculated) {
+            let reading = part.read_among(&entry, tree.choices(place));
+            let is_so = match reading {
+                Reading::Value(value) => !is_unreadable && value == given.value,
+                Reading::Empty => !is_unreadable && given.value.is_empty(),
+                Reading::Unreadable => is_unreadable && given.value.is_empty(),
+            };
+            // Which texts a choice reads depends on choices that are yet to be set.
+            if is_so || matches!(part.kind, Kind::Choice(_)) {
+                (given.entry, given.is_unreadable) = (Some(entry), is_unreadable);
+            } else {
+                self.left_out.misfit(at, "was typed otherwise than it is read now")?;
+            }
+        }
+        if let Some(text) = uncommitted {
+            let due = pause.map(|pause| self.engine.pauses.clock().saturating_add(pause));
+            given.pending = Some(Pending { text, due });
+        }
+        // What computes a field in what is new is known once that is settled.
+        given.leads = leads.unwrap_or(given.leads);
+        given.leads_at_baseline = led.unwrap_or(given.leads_at_baseline);
+        // The record has another value here than it had when the draft was made.
+        if let Some(was) = was {
+            match self.engine.schema().fit_below(self.engine.tree.part_id(place), was, 0) {
+                Ok(was) if was.matches(&baseline) => {}
+                Ok(was) if given.value != baseline => self.noted.conflicts.push((place, was)),
+                Ok(_) => {}
+                Err(misfit) => self.left_out.misfit(at, misfit.problem().to_owned())?,
+            }
+        }
+        if is_led_otherwise {
+            self.engine.tree.note_led(place);
+        }
+        self.fields.push((place, given.clone(), baseline.clone()));
+        self.engine.tree.bring_back(place, given, baseline);
+        Ok(())
+    }
+
+    /// Whether a record or list is there, if the baseline says otherwise.
+    pub(super) fn presence(
+        &mut self,
+        place: PlaceId,
+        says: &mut Says<'_>,
+        at: &Pointer,
+    ) -> Result<Presence, Error> {
+        let was = self.engine.tree.baseline_presence(place);
+        let now = says.take("is", at, "there, null or absent", |value| match value.as_text()? {
+            "there" => Some(Presence::Present),
+            "null" => Some(Presence::Null),
+            "absent" => Some(Presence::Blank),
+            _ => None,
+        })?;
+        match now {
+            Some(now) if now != Presence::Present && !self.engine.tree.part(place).nullable => {
+                self.left_out.misfit(at, "cannot be absent")?;
+                Ok(was)
+            }
+            Some(now) => Ok(now),
+            None => Ok(was),
+        }
+    }
+
+    fn record(&mut self, place: PlaceId, says: &mut Says<'_>, at: &Pointer) -> Result<(), Error> {
+        let is_variant = self.engine.tree.is_variant(place);
+        // Whether a variant is there is said by the tag.
+        let now = if is_variant { self.engine.tree.presence(place) } else { self.presence(place, says, at)? };
+        let given = says.value("given");
+        let (fields, variants) = (says.members.remove("fields"), says.members.remove("variants"));
+        let was_there = self.engine.tree.baseline_presence(place) == Presence::Present;
+        match (given, was_there) {
+            (Some(given), false) => {
+                let (schema, part) = (self.engine.schema().clone(), self.engine.tree.part_id(place));
+                let depth = self.engine.tree.depth(place);
+                let Value::Record(members) = self.left_out.fitting(&schema, part, &given, at, depth)? else {
+                    return self.left_out.misfit(at, "was not given a record");
+                };
+                self.engine.tree.renew_members(place, members);
+            }
+            (Some(_), true) => self.left_out.misfit(at, "was given something, but the record has it")?,
+            (None, false) if now == Presence::Present => {
+                return self.left_out.misfit(at, "is there, and it is not said what it was given");
+            }
+            (None, true | false) => {}
+        }
+        if !is_variant {
+            self.engine.tree.set_presence(place, now);
+        }
+        if !self.engine.tree.is_present(place) && !was_there {
+            return Ok(());
+        }
+        let Kind::Record(of) = self.engine.tree.part(place).kind else { return Ok(()) };
+        let schema = self.engine.schema().clone();
+        for (name, says) in members(fields, at)? {
+            let at = at.join(name);
+            match schema.field(of, name).and_then(|(slot, _)| self.engine.tree.child(place, slot)) {
+                Some(child) => self.place(child, says, &at)?,
+                None => self.left_out.misfit(&at, "is not in the form any longer")?,
+            }
+        }
+        self.variants(place, variants, at)
+    }
+
+    /// Opens the variant that the tag says, and closes the others.
+    fn variants(&mut self, record: PlaceId, says: Option<&Value>, at: &Pointer) -> Result<(), Error> {
+        let Kind::Record(of) = self.engine.tree.part(record).kind else { return Ok(()) };
+        let schema = self.engine.schema().clone();
+        let mut says: FxHashMap<&str, &Value> = members(says, at)?.collect();
+        let tree = &self.engine.tree;
+        let fields = schema.fields(of).len();
+        let tag = tree.child(record, 0).and_then(|tag| tree.field(tag)).map(|tag| tag.value().clone());
+        let places: Vec<PlaceId> = tree.children(record).skip(fields).collect();
+        for (place, variant) in places.into_iter().zip(schema.variants(of)) {
+            let is_chosen = tag.as_ref() == Some(variant.tag());
+            let was_there = self.engine.tree.baseline_presence(place) == Presence::Present;
+            match says.remove(&*variant.tag().to_text()) {
+                Some(says) if is_chosen || was_there => {
+                    self.place(place, says, at)?;
+                    if is_chosen && !was_there && !self.engine.tree.is_present(place) {
+                        return Err(damaged(at, "it is not said what its variant was given"));
+                    }
+                }
+                Some(_) => self.left_out.misfit(at, "has another variant")?,
+                None if is_chosen && !was_there => {
+                    let opened = schema.opened(variant.part());
+                    let members = if let Value::Record(members) = opened { members } else { Record::new() };
+                    self.engine.tree.renew_members(place, members);
+                }
+                None => {}
+            }
+            let presence = if is_chosen { Presence::Present } else { Presence::Blank };
+            if self.engine.tree.is_present(place) != is_chosen {
+                self.engine.tree.set_presence(place, presence);
+            }
+        }
+        if says.is_empty() { Ok(()) } else { self.left_out.misfit(at, "has no such variant any longer") }
+    }
+}
