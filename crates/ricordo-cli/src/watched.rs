@@ -41,13 +41,16 @@ impl Watched {
         for (place, pointer) in places {
             observers.push((engine.observe(place)?, describe::place(pointer.as_str()).to_owned()));
         }
-        Ok(Watched {
+        let mut watched = Watched {
             engine,
             observers,
             status: Cell::default(),
             conflicts: Vec::new(),
             positions: HashMap::new(),
-        })
+        };
+        // A draft may have brought some back.
+        watched.note_conflicts();
+        Ok(watched)
     }
 
     /// Carries out the action of an entry.
@@ -55,17 +58,22 @@ impl Watched {
         let is_upstream = matches!(action, Action::Rebase { .. } | Action::Accept { value: Some(_), .. });
         let outcome = if is_response { self.engine.respond(action) } else { self.engine.apply(action) }?;
         if is_upstream {
-            for conflict in self.engine.conflicts() {
-                match self.positions.get(&conflict.place) {
-                    Some(known) => self.conflicts[*known] = conflict,
-                    None => {
-                        self.positions.insert(conflict.place, self.conflicts.len());
-                        self.conflicts.push(conflict);
-                    }
+            self.note_conflicts();
+        }
+        Ok(outcome)
+    }
+
+    /// Takes in the conflicts that there are.
+    fn note_conflicts(&mut self) {
+        for conflict in self.engine.conflicts() {
+            match self.positions.get(&conflict.place) {
+                Some(known) => self.conflicts[*known] = conflict,
+                None => {
+                    self.positions.insert(conflict.place, self.conflicts.len());
+                    self.conflicts.push(conflict);
                 }
             }
         }
-        Ok(outcome)
     }
 
     /// What an action does, in words.

@@ -56,7 +56,7 @@ pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Endin
         })?;
     }
     if !left_out.is_empty() {
-        let count = describe::counted(left_out.len(), "place");
+        let count = describe::counted(left_out.len(), "value");
         screen::complain(format_args!(
             "{count} of the draft {} left out:\n",
             if left_out.len() == 1 { "was" } else { "were" }

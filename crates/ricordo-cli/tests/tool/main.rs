@@ -1,6 +1,7 @@
 //! The tool as people meet it: run from the project's folder, on the demo's files.
 #![allow(missing_docs, unreachable_pub, clippy::pedantic)]
 
+mod drafts;
 mod errors;
 mod formulas;
 mod output;

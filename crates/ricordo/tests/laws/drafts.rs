@@ -234,6 +234,98 @@ proptest! {
     }
 }
 
+/// Everything that a draft may have in it, in the wrong place.
+fn wrong() -> impl Strategy<Value = Json> {
+    let texts = ["", "null", "there", "absent", "1o", "some", "nobody"];
+    prop_oneof![
+        Just(json!(null)),
+        any::<bool>().prop_map(Json::from),
+        (-2..12_i64).prop_map(Json::from),
+        Just(json!(4_294_967_295_u64)),
+        Just(json!(0.5)),
+        Just(json!(1e30)),
+        prop::sample::select(texts.to_vec()).prop_map(Json::from),
+        Just(json!([])),
+        Just(json!({})),
+        Just(json!([[0, 1], [0, 1]])),
+        Just(json!([3, 2, 1])),
+        Just(json!({"value": 1})),
+        Just(json!({"1": {"given_row": {}}})),
+        Just(json!(["value", "base"])),
+    ]
+}
+
+/// The pointers to all values in a document.
+fn pointers(document: &Json, at: &str, found: &mut Vec<String>) {
+    found.push(at.to_owned());
+    let members: Vec<(String, &Json)> = match document {
+        Json::Object(members) => {
+            members.iter().map(|(name, value)| (name.replace('~', "~0").replace('/', "~1"), value)).collect()
+        }
+        Json::Array(items) => {
+            items.iter().enumerate().map(|(index, item)| (index.to_string(), item)).collect()
+        }
+        _ => Vec::new(),
+    };
+    members.iter().for_each(|(name, value)| pointers(value, &format!("{at}/{name}"), found));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { max_shrink_iters: 20_000, ..ProptestConfig::default() })]
+
+    /// A draft that somebody has changed is refused, or gives a form as good as any.
+    #[test]
+    fn a_draft_that_was_tampered_with_harms_nothing(
+        before in lines(), after in lines(), wrongs in prop::collection::vec((any::<prop::sample::Index>(), wrong(), 0..4_u8), 1..4),
+        is_other_schema: bool, has_record: bool,
+    ) {
+        let schema = sheet();
+        let data = read_data(&sheet_data(2).to_string(), schema.schema()).unwrap();
+        let mut engine = Engine::of(&schema, Some(data.clone())).unwrap();
+        for line in &before {
+            let _ = do_line(&mut engine, line);
+        }
+        let mut draft = super::json(&engine.draft_with_baseline().into());
+        if is_other_schema {
+            draft["schema"] = json!("0000000000000000");
+        }
+        for (at, wrong, how) in wrongs {
+            let mut found = Vec::new();
+            pointers(&draft, "", &mut found);
+            let at = &found[at.index(found.len())];
+            match (how, draft.pointer_mut(at).unwrap()) {
+                (0, place) => *place = wrong,
+                (1, Json::Array(items)) => items.push(wrong),
+                (1 | 2, Json::Object(members)) => _ = members.insert("value".into(), wrong),
+                (_, Json::Object(members)) => {
+                    let name = members.keys().next().cloned();
+                    name.map(|name| members.remove(&name));
+                }
+                (_, Json::Array(items)) => _ = items.pop(),
+                (_, place) => *place = wrong,
+            }
+        }
+        let Ok(read) = read_draft(&draft.to_string()) else { return Ok(()) };
+        let Ok(restored) = Engine::restored(&schema, &read, has_record.then_some(data)) else { return Ok(()) };
+        let mut engine = restored.engine;
+        for line in &after {
+            let before = dump(&engine).to_string();
+            if do_line(&mut engine, line).is_err() {
+                prop_assert_eq!(dump(&engine).to_string(), before);
+            }
+        }
+        let _ = engine.apply(Action::Abandon);
+        let form = engine.view(engine.root());
+        prop_assert_eq!(form.is_dirty(), form.value() != form.baseline());
+        // Whatever was said of the baseline, a reset leads to one state.
+        let [once, again] = [(); 2].map(|()| {
+            engine.apply(Action::Reset { at: "".parse().unwrap() }).unwrap();
+            dump(&engine).to_string()
+        });
+        prop_assert_eq!(once, again);
+    }
+}
+
 /// How the dumps of two forms differ.
 fn difference(one: &Engine, other: &Engine) -> String {
     let [one, other] = [one, other].map(|engine| super::json(&dump(engine)));
