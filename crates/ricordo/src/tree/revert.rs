@@ -80,8 +80,9 @@ impl Tree {
 
     /// Reverts an earlier log, in a way that can itself be reverted. Baselines stay as they are now.
     pub(crate) fn revert_all(&mut self, log: impl DoubleEndedIterator<Item = Reversal>) {
-        let mut other_tags: SmallVec<[PlaceId; 2]> = SmallVec::new();
+        let mut tags: SmallVec<[PlaceId; 2]> = SmallVec::new();
         for reversal in log.rev() {
+            tags.extend(self.tag_concerned(&reversal));
             match reversal {
                 Reversal::Field { place, mut before } => {
                     // What was as its baseline still is.
@@ -90,9 +91,6 @@ impl Tree {
                         && before.value != *now.baseline()
                     {
                         (before.value, before.entry) = (now.baseline().clone(), None);
-                        if self.part(place).is_tag {
-                            other_tags.push(place);
-                        }
                     }
                     self.revert(Reversal::Field { place, before });
                 }
@@ -109,11 +107,24 @@ impl Tree {
                 reversal => self.revert(reversal),
             }
         }
-        // The log has brought back the variants of the old tags.
-        for tag in other_tags {
+        // The log may have brought back variants that the tags no longer say, since the baseline is another.
+        for tag in tags {
             if self.knows(tag) {
                 self.choose_variant(tag);
             }
+        }
+    }
+
+    /// The tag that a change of this kind may no longer agree with.
+    fn tag_concerned(&self, reversal: &Reversal) -> Option<PlaceId> {
+        match reversal {
+            Reversal::Field { place, .. } => Some(*place).filter(|place| self.part(*place).is_tag),
+            Reversal::Presence { place: variant, .. } | Reversal::Children { record: variant, .. }
+                if self.is_variant(*variant) =>
+            {
+                self.child(self.parent(*variant)?, 0)
+            }
+            _ => None,
         }
     }
 

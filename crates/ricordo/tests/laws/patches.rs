@@ -115,8 +115,7 @@ proptest! {
                 Err(problem) => {
                     prop_assert_eq!(problem.status, Some(403), "{} {:?}", problem, sent);
                     for error in problem.errors {
-                        let at = both.at(&error.pointer);
-                        prop_assert!(at.is_readonly() && at.value() != Value::Blank, "{}", error.pointer);
+                        prop_assert!(both.at(&error.pointer).is_readonly(), "{}", error.pointer);
                     }
                 }
             }

@@ -129,11 +129,12 @@ impl Reader<'_> {
             None => keys.extend((0..).take(before)),
             Some(stretches) => {
                 for (first, length) in stretches {
-                    let Some(first) = first.checked_sub(1).filter(|_| keys.len() + length as usize <= before)
-                    else {
+                    let first = first.checked_sub(1).filter(|_| keys.len() + length as usize <= before);
+                    let stretch = first.and_then(|first| Some(first..first.checked_add(length)?));
+                    let Some(stretch) = stretch else {
                         return Err(damaged(at, "its keys are not those of the rows of the record"));
                     };
-                    keys.extend((first..).take(length as usize));
+                    keys.extend(stretch);
                 }
             }
         }
