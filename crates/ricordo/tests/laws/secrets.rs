@@ -209,7 +209,12 @@ fn engine() -> Engine {
 /// Everything that is to be seen of a form.
 fn written(engine: &Engine) -> String {
     let patch = engine.masked_patch(&engine.json_patch(true));
-    let mut written = format!("{:#} {engine:?} {:?} {patch}", dump(engine), engine.conflicts());
+    let mut written = format!(
+        "{:#} {engine:?} {:?} {patch} {}",
+        dump(engine),
+        engine.conflicts(),
+        engine.draft_with_baseline()
+    );
     visit(engine.view(engine.root()), &mut |place| {
         write!(
             written,
