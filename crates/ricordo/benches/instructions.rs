@@ -73,6 +73,10 @@ fn main() {
             let form = with_ten_dirty_rows(&data);
             edits(rows, move |_, _| _ = black_box(form.json_patch(true)))
         }
+        "draft" => {
+            let form = with_ten_dirty_rows(&data);
+            edits(rows, move |_, _| _ = black_box(form.draft()))
+        }
         "scene" => {
             let mut ricordo = FullScene::new(&data);
             edits(rows, move |row, text| ricordo.enter_grams(row, text))

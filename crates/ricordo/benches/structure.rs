@@ -197,6 +197,27 @@ fn main() {
                 Box::new(move || drop(black_box(load(&text, schema).expect("it fits")))),
             ],
         ));
+        let rebased = form();
+        (0..10).for_each(|edit| grams(&rebased, edit * rows / 10).enter("1").expect("grams can be typed"));
+        let upstreams = [2, 3].map(|grams| {
+            let mut changed = data.clone();
+            (0..10).for_each(|edit| changed[(edit * rows + rows / 2) / 10].grams = grams.into());
+            sheet(&changed)
+        });
+        let (loaded, mut turn) = (json(&data), 0);
+        contests.push((
+            "rebase, ten changed: serde, -, form",
+            [
+                Box::new(move || {
+                    drop(black_box(serde_json::from_str::<Plain>(&loaded).expect("it is JSON")))
+                }),
+                Box::new(|| ()),
+                Box::new(move || {
+                    turn = 1 - turn;
+                    rebased.rebase(&upstreams[turn]).expect("it fits");
+                }),
+            ],
+        ));
         let copied = data.clone();
         contests.push((
             "parse: -, copy, form",

@@ -482,6 +482,9 @@ impl Engine {
 
     /// Settles the baseline by itself, and lets the form compare with that.
     pub(super) fn settle_baseline_apart(&mut self) {
+        if self.graph.is_empty() {
+            return;
+        }
         let book = self.rulebook();
         if let Ok(mut baseline) = Baseline::settled(self, &book, book.rules().len()) {
             baseline.put_into(&mut self.tree);

@@ -68,8 +68,9 @@ impl LeftOuts {
         at: &Pointer,
         depth: usize,
     ) -> Result<Value, Error> {
-        let Err(misfit) = schema.fit_below(part, value.clone(), depth) else {
-            return schema.fit_below(part, value.clone(), depth);
+        let misfit = match schema.fit_below(part, value.clone(), depth) {
+            Ok(fitted) => return Ok(fitted),
+            Err(misfit) => misfit,
         };
         if self.is_strict {
             return Err(damaged(at, &misfit.to_string()));
