@@ -12,6 +12,7 @@ mod checks;
 mod components;
 mod cost;
 mod definitions;
+mod drafts;
 mod formulas;
 mod handles;
 mod history;

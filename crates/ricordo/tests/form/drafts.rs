@@ -1,0 +1,228 @@
+//! Drafts that meet another record, another schema, or nonsense.
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use ricordo::engine::{CompiledSchema, Draft, Engine};
+use ricordo::exchange::{read_data, read_definition, read_draft};
+use ricordo::form::{DraftPolicy, DraftStep, Drafting};
+use ricordo::{ErrorKind, Form, Model, Value, at};
+
+#[derive(Clone, Debug, Model, PartialEq)]
+struct Sheet {
+    name: String,
+    count: Option<u32>,
+    #[model(secret)]
+    code: Option<String>,
+    rows: Vec<Row>,
+}
+
+#[derive(Clone, Debug, Model, PartialEq)]
+struct Row {
+    name: String,
+}
+
+fn row(name: &str) -> Row {
+    Row { name: name.into() }
+}
+
+fn sheet(rows: &[&str]) -> Sheet {
+    Sheet {
+        name: "Rye".into(),
+        count: Some(12),
+        code: Some("hunter2".into()),
+        rows: rows.iter().map(|name| row(name)).collect(),
+    }
+}
+
+/// A form in which the name was typed, a row was added, another removed, and a secret changed.
+fn form() -> Form<Sheet> {
+    let (form, at) = (Form::new(&sheet(&["a", "b"])).unwrap(), at::<Sheet>());
+    form.enter(at.name(), "Spelt").unwrap();
+    form.place(at.rows()).unwrap().insert(0, row("new")).unwrap();
+    form.place(at.rows().at(1)).unwrap().remove().unwrap();
+    form.enter(at.code(), "hunter3").unwrap();
+    form
+}
+
+fn read(draft: &Draft) -> Draft {
+    read_draft(&draft.to_string()).unwrap()
+}
+
+#[test]
+fn without_its_record_a_draft_finds_another_one_and_says_what_it_cannot_place() {
+    let draft = read(&form().draft());
+    assert!(!draft.has_baseline());
+    let mut other = sheet(&["a", "b", "c"]);
+    other.name = "Wheat".into();
+    let restored = Form::from_draft(&draft, Some(&other)).unwrap();
+    let names: Vec<String> = restored.form.parse().unwrap().rows.into_iter().map(|row| row.name).collect();
+    assert_eq!(names, ["a", "b", "c", "new"], "what was added is not lost");
+    let left_out: Vec<String> = restored.left_out.iter().map(ToString::to_string).collect();
+    assert_eq!(
+        left_out,
+        ["/rows has other rows than when the draft was made: those that were added stand at the end"]
+    );
+    let conflict = restored.form.conflicts().remove(0);
+    assert_eq!(
+        (conflict.pointer.as_str(), conflict.base, conflict.mine, conflict.theirs),
+        ("/name", Value::from("Rye"), Value::from("Spelt"), Value::from("Wheat"))
+    );
+    let refused = Form::<Sheet>::from_draft(&draft, None).unwrap_err();
+    assert_eq!(refused.kind(), ErrorKind::Mismatch);
+    assert_eq!(
+        refused.to_string(),
+        "the draft does not hold the record that it was made for, and none is given"
+    );
+}
+
+#[test]
+fn with_its_record_a_draft_is_rebased_on_another_one() {
+    let draft = read(&form().draft_with_baseline());
+    let mut other = sheet(&["a", "b", "c"]);
+    other.count = Some(24);
+    let restored = Form::from_draft(&draft, Some(&other)).unwrap();
+    assert_eq!(restored.left_out, []);
+    let record = restored.form.parse().unwrap();
+    let names: Vec<&str> = record.rows.iter().map(|row| row.name.as_str()).collect();
+    assert_eq!((record.name.as_str(), record.count, names), ("Spelt", Some(24), vec!["new", "b", "c"]));
+}
+
+#[test]
+fn secrets_are_kept_by_whoever_has_the_record() {
+    let text = form().draft_with_baseline().to_string();
+    assert!(!text.contains("hunter"), "{text}");
+    let code = |restored: Form<Sheet>| restored.parse().unwrap().code;
+    let record = sheet(&["a", "b"]);
+    assert_eq!(code(Form::from_draft(&form().draft(), Some(&record)).unwrap().form), Some("hunter2".into()));
+    assert_eq!(code(Form::<Sheet>::from_draft(&form().draft_with_baseline(), None).unwrap().form), None);
+}
+
+#[test]
+fn a_draft_is_as_small_as_what_was_typed() {
+    let names: Vec<String> = (0..1000).map(|number| number.to_string()).collect();
+    let names: Vec<&str> = names.iter().map(String::as_str).collect();
+    let form = Form::new(&sheet(&names)).unwrap();
+    form.enter(at::<Sheet>().rows().at(500).name(), "other").unwrap();
+    form.place(at::<Sheet>().rows().at(900)).unwrap().move_to(3).unwrap();
+    let draft = form.draft().to_string();
+    assert!(draft.len() < 250, "{draft}");
+    let before = form.cost();
+    let _ = form.draft();
+    assert_eq!(form.cost(), before, "and nothing is computed for it");
+}
+
+fn schema(properties: &str) -> Arc<CompiledSchema> {
+    read_definition(&format!(r#"{{"type": "object", "properties": {{{properties}}}}}"#)).unwrap().into()
+}
+
+#[test]
+fn of_a_changed_schema_what_still_fits_is_restored() {
+    let old = schema(
+        r#""a": {"type": "string"}, "b": {"type": "integer"}, "c": {"type": "object", "properties": {"x": {"type": "string"}, "y": {"type": "string"}}},
+        "l": {"type": "array", "items": {"type": "object", "properties": {"n": {"type": "string"}, "m": {"type": "string"}}}},
+        "k": {"oneOf": [{"properties": {"kind": {"const": "p"}, "w": {"type": "string"}}}, {"properties": {"kind": {"const": "q"}}}]}"#,
+    );
+    let new = schema(
+        r#""a": {"type": "string"}, "b": {"type": "boolean"}, "c": {"type": "object", "properties": {"x": {"type": "string"}}},
+        "l": {"type": "array", "items": {"type": "object", "properties": {"n": {"type": "string"}, "z": {"type": "integer", "default": 7}}}},
+        "k": {"oneOf": [{"properties": {"kind": {"const": "q"}}}, {"properties": {"kind": {"const": "r"}}}]}"#,
+    );
+    let data =
+        r#"{"a": "1", "b": 2, "c": {"x": "3", "y": "4"}, "l": [{"n": "5", "m": "6"}], "k": {"kind": "q"}}"#;
+    let mut engine = Engine::of(&old, Some(read_data(data, old.schema()).unwrap())).unwrap();
+    for (at, text) in [
+        ("/a", "11"),
+        ("/b", "22"),
+        ("/c/x", "33"),
+        ("/c/y", "44"),
+        ("/l/0/n", "55"),
+        ("/l/0/m", "66"),
+        ("/k/kind", "p"),
+    ] {
+        engine.apply(ricordo::engine::Action::Enter { at: at.parse().unwrap(), text: text.into() }).unwrap();
+    }
+    engine.apply(ricordo::engine::Action::Enter { at: "/k/w".parse().unwrap(), text: "77".into() }).unwrap();
+    let restored = Engine::restored(&new, &read(&engine.draft_with_baseline()), None).unwrap();
+    let form = restored.engine.view(restored.engine.root());
+    assert_eq!(form.value().to_string(), r#"{"a":"11","c":{"x":"33"},"l":[{"n":"55"}],"k":{"kind":"p"}}"#);
+    let left_out: Vec<String> = restored.left_out.iter().map(ToString::to_string).collect();
+    insta::assert_snapshot!(left_out.join("\n"), @r#"
+    /b expects true or false, but is given a number, 2
+    /b expects true or false, but is given a number, 22
+    /c/y is not in the form any longer
+    /c/y is not in the form any longer
+    /k has no such variant any longer
+    /l/0/m is not in the form any longer
+    /l/0/m is not in the form any longer
+    "#);
+}
+
+#[test]
+fn drafts_with_keys_of_rows_that_never_were_are_refused() {
+    let form = Form::new(&sheet(&["a", "b", "c"])).unwrap();
+    let rows = form.place(at::<Sheet>().rows()).unwrap();
+    rows.insert(1, row("new")).unwrap();
+    form.place(at::<Sheet>().rows().at(3)).unwrap().move_to(0).unwrap();
+    let draft = form.draft().to_string();
+    assert!(draft.contains(r#""given_out":4,"of":3,"displaced":[2],"placed":[[0,3],[2,4]]"#), "{draft}");
+    let refused = |from: &str, to: &str| {
+        let changed = draft.replace(from, to);
+        assert_ne!(changed, draft);
+        let error = Form::from_draft(&read_draft(&changed).unwrap(), Some(&sheet(&["a", "b", "c"])));
+        error.map(|restored| restored.form.to_json()).expect_err(to).to_string()
+    };
+    let errors = [
+        refused("[0,3],[2,4]", "[0,3],[2,9]"),
+        refused("[0,3],[2,4]", "[0,1],[2,4]"),
+        refused("[0,3],[2,4]", "[2,3],[0,4]"),
+        refused("[0,3],[2,4]", "[0,3],[7,4]"),
+        refused("[0,3],[2,4]", "[0,3],[2,0]"),
+        refused(r#""displaced":[2]"#, r#""displaced":[3]"#),
+        refused(r#""given_out":4"#, r#""given_out":4000000000"#),
+        refused(r#""given_out":4"#, r#""given_out":4,"keys":[[1,2]]"#),
+        refused(r#""given_out":4"#, r#""given_out":4,"keys":[[1,2],[2,1]]"#),
+        refused(r#""given_out":4"#, r#""given_out":4,"keys":[[4294967295,3]]"#),
+        refused(r#"{"given_row":{"name":"new"}}"#, r#"{"touched":true}"#),
+        refused(r#""given_out":4"#, r#""is":"null","given_out":4"#),
+    ];
+    insta::assert_snapshot!(errors.join("\n"), @r#"
+    the draft is damaged at /rows: a row has a key that no row can have
+    the draft is damaged at /rows: a row has a key that no row can have
+    the draft is damaged at /rows: its rows do not stand one behind the other
+    the draft is damaged at /rows: its rows do not stand one behind the other
+    the draft is damaged at /rows: a row has a key that is a number from 1 on
+    the draft is damaged at /rows: its displaced rows are not those of the record
+    the draft is damaged at /rows: more keys were given out than a draft may have
+    the draft is damaged at /rows: its keys are not those of the rows of the record
+    the draft is damaged at /rows: its keys are not those of the rows of the record
+    the draft is damaged at /rows: its keys are not those of the rows of the record
+    the draft is damaged at /rows/2: it is not said what the row was given
+    the draft is damaged at /rows: cannot be absent
+    "#);
+}
+
+#[test]
+fn a_draft_is_written_after_a_pause_and_at_most_every_so_often() {
+    let (form, seconds) = (Form::new(&sheet(&[])).unwrap(), Duration::from_secs);
+    let mut drafting = Drafting::new(DraftPolicy::after(seconds(2)).at_most_every(seconds(5)));
+    let type_at = |form: &Form<Sheet>, text: &str| form.enter(at::<Sheet>().name(), text).unwrap();
+    let mut written = Vec::new();
+    for second in 0..20 {
+        // Somebody types without a pause for nine seconds.
+        if second < 9 {
+            type_at(&form, &"x".repeat(second + 1));
+        }
+        if drafting.next(&form, seconds(second as u64)) == DraftStep::Write {
+            written.push(second);
+        }
+    }
+    assert_eq!(written, [5, 10]);
+    type_at(&form, "Rye");
+    assert_eq!(drafting.next(&form, seconds(30)), DraftStep::Remove, "the record is as it was");
+    // What was rejected, accepted or undone is a change like any other.
+    type_at(&form, "y");
+    assert_eq!(drafting.next(&form, seconds(31)), DraftStep::Wait(seconds(2)));
+    form.undo().unwrap();
+    assert_eq!(drafting.next(&form, seconds(40)), DraftStep::Nothing);
+}
