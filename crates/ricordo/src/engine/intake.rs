@@ -161,19 +161,8 @@ impl Intake {
             self.form(|| Engine::between(&self.schema, held.clone(), result.clone())).map_err(misfit)?;
         form.compute_followers();
         let left_out = self.check_changes(&form, &held)?;
+        self.check_values(&form)?;
         let root = form.view(form.root());
-        let concerns_client = |at: &Pointer| {
-            let is_beside = form.locate(&at.clone().into()).is_ok_and(|place| form.tree.is_beside(place));
-            !is_beside && self.ownership(at) != Owned::Not
-        };
-        let errors = root.all_findings().into_iter().filter(Finding::is_error);
-        let errors = errors.filter(|finding| concerns_client(&finding.place));
-        let mut found = Problem::new("Some values are not valid.");
-        found.status = Some(422);
-        found = errors.fold(found, |found, finding| found.error(finding.place.as_str(), finding.message));
-        if !found.errors.is_empty() {
-            return Err(found);
-        }
         let recalculated = root.computed_otherwise(&result).into_iter().map(|(place, _)| place.pointer());
         let recalculated = recalculated.collect();
         let mut record = root.value();
@@ -182,6 +171,21 @@ impl Intake {
             document::remove(&mut record, at).ok();
         }
         Ok(Taken { record, recalculated })
+    }
+
+    /// Refuses a form that has errors in what the client owns. What is beside the record is not there on a server.
+    fn check_values(&self, form: &Engine) -> Result<(), Problem> {
+        let concerns_client = |finding: &Finding| {
+            let at = finding.place.clone().into();
+            let is_beside = form.locate(&at).is_ok_and(|place| form.tree.is_beside(place));
+            !is_beside && self.ownership(&finding.place) != Owned::Not
+        };
+        let errors = form.view(form.root()).all_findings().into_iter().filter(Finding::is_error);
+        let found = Problem { status: Some(422), ..Problem::new("Some values are not valid.") };
+        let found = errors
+            .filter(concerns_client)
+            .fold(found, |found, finding| found.error(finding.place.as_str(), finding.message));
+        if found.errors.is_empty() { Ok(()) } else { Err(found) }
     }
 
     /// A form that knows the time.
