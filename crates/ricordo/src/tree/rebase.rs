@@ -55,6 +55,12 @@ impl Tree {
     }
 
     fn rebase_field(&mut self, place: PlaceId, theirs: Value, keeps_all: bool) {
+        // Most fields are as they were, on both sides.
+        if self.field(place).is_some_and(|field| field.is_pristine() && *field.value() == theirs)
+            && self.base_of_conflict(place).is_none()
+        {
+            return;
+        }
         // What is calculated is settled then, in the baseline, too.
         let Some(field) = self.field(place).filter(|_| !self.is_calculated(place)) else { return };
         // Null and blank are the same for whoever has emptied the field.
