@@ -29,7 +29,7 @@ pub enum Incoming {
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Taken {
-    /// The record to store, and to answer with. It holds secrets; [`Schema::without_secrets`] leaves them out of an answer.
+    /// The record to store, and to answer with. It holds secrets; [`Schema::without_secrets`](crate::schema::Schema::without_secrets) leaves them out of an answer.
     pub record: Value,
     /// Places whose values the client has calculated otherwise: another client has changed something that they depend on, or it is
     /// not to be trusted.
