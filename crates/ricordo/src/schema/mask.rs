@@ -80,10 +80,11 @@ impl Schema {
         }
     }
 
-    /// A value for a part without the secrets in it, as it may be shown to others. Lists of secrets are left out, too.
+    /// A value for a part without the secrets in it, as it may be shown to others: blank if it is one. Lists of secrets are left out, too.
     pub fn without_secrets(&self, part: PartId, value: &Value) -> Value {
         match (&self.part(part).kind, value) {
             (_, value) if !self.has_secrets => value.clone(),
+            _ if self.part(part).secret => Value::Blank,
             (Kind::Record(record), Value::Record(members)) => {
                 let mut shown = Record::new();
                 for (name, value) in members.members() {
