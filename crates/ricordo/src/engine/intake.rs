@@ -9,7 +9,7 @@ use std::sync::Arc;
 use super::document::{self, apply_json_patch, apply_merge_patch, as_document};
 use super::target::no_field;
 use super::{Action, Address, CompiledSchema, Engine, Problem};
-use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Kind, Pointer};
+use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Kind, PartId, Pointer, Schema};
 use crate::tree::{PlaceId, Presence, Shape, Source};
 use crate::value::{DateTime, Record, Value};
 
@@ -155,7 +155,7 @@ impl Intake {
         let document = as_document(schema.without_secrets(root, &held));
         let result = self.applied(document, sent)?;
         let misfit = |error: Error| problem(422, "What was sent does not fit the form.", &error);
-        let mut result = schema.fit(root, result).map_err(misfit)?;
+        let mut result = schema.fit(root, without_left_variants(schema, root, result)).map_err(misfit)?;
         schema.keep_secrets(root, &held, &mut result);
         let mut form =
             self.form(|| Engine::between(&self.schema, held.clone(), result.clone())).map_err(misfit)?;
@@ -270,6 +270,35 @@ impl Intake {
         let errors = changes.errors.into_iter();
         let refused = errors.fold(refused, |refused, (at, why)| refused.error(at.as_str(), why));
         if refused.errors.is_empty() { Ok(changes.left_out) } else { Err(refused) }
+    }
+}
+
+/// A document without null members that only another variant of their record has: a client takes null for absent.
+fn without_left_variants(schema: &Schema, part: PartId, value: Value) -> Value {
+    match (&schema.part(part).kind, value) {
+        (Kind::Record(record), Value::Record(members)) => {
+            let names: Vec<Option<PartId>> =
+                members.iter().map(|(name, _)| schema.field_of(*record, &members, name)).collect();
+            let mut kept = Record::new();
+            for ((name, value), field) in members.into_iter().zip(names) {
+                let is_left = field.is_none()
+                    && value == Value::Null
+                    && schema.names(*record).any(|other| *other == *name);
+                if !is_left {
+                    let value = match field {
+                        Some(field) => without_left_variants(schema, field, value),
+                        None => value,
+                    };
+                    kept.insert(name, value);
+                }
+            }
+            Value::Record(kept)
+        }
+        (Kind::List(list), Value::List(rows)) => {
+            let rows = rows.into_iter().map(|row| without_left_variants(schema, schema.item(*list), row));
+            Value::List(rows.collect())
+        }
+        (_, value) => value,
     }
 }
 

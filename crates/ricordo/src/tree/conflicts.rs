@@ -220,7 +220,11 @@ impl Tree {
         let position = |place: PlaceId| {
             let slot = self.slot(place);
             match self.parent(place).and_then(|parent| self.list(parent)) {
-                Some(list) => list.sequence.position(slot).or(list.rows[slot as usize].baseline_position()),
+                // A removed row comes before the one that stands where it stood.
+                Some(list) => match list.sequence.position(slot) {
+                    Some(stands) => Some(stands.saturating_mul(2).saturating_add(1)),
+                    None => Some(list.rows[slot as usize].baseline_position()?.saturating_mul(2)),
+                },
                 None => Some(slot),
             }
         };

@@ -128,7 +128,7 @@ impl Tree {
                 self.note_all_changed(place, are_both);
             }
             (true | false, false) => {
-                let is_mine = is_there(now) && (now != was || self.is_changed(place) || rebase.is_comparison);
+                let is_mine = is_there(now) && (now != was || self.is_changed(place) || rebase.keeps_all);
                 let are_both = is_mine && self.is_changed_by_others(place, &theirs);
                 self.note_all_changed(place, are_both);
                 if !is_mine && is_there(now) {
@@ -216,7 +216,8 @@ impl Tree {
         let new = Presence::of(self.part(place), &theirs);
         let (now, was) = (self.presence(place), self.baseline_presence(place));
         rebase.lists.insert(place);
-        let is_mine = now != was || self.is_changed(place) || rebase.is_comparison;
+        let is_kept = rebase.is_comparison || (rebase.keeps_all && now == Presence::Present);
+        let is_mine = now != was || self.is_changed(place) || is_kept;
         let has_moved_rows =
             self.list(place).is_some_and(|list| list.displaced.iter().any(|key| list.sequence.holds(*key)));
         let before = self.keys_in_order(place);

@@ -80,7 +80,7 @@ impl Tree {
 
     /// Reverts an earlier log, in a way that can itself be reverted. Baselines stay as they are now.
     pub(crate) fn revert_all(&mut self, log: impl DoubleEndedIterator<Item = Reversal>) {
-        let mut tags: SmallVec<[PlaceId; 2]> = SmallVec::new();
+        let (mut tags, mut other_tags): (SmallVec<[PlaceId; 2]>, SmallVec<[PlaceId; 2]>) = Default::default();
         for reversal in log.rev() {
             tags.extend(self.tag_concerned(&reversal));
             match reversal {
@@ -91,6 +91,9 @@ impl Tree {
                         && before.value != *now.baseline()
                     {
                         (before.value, before.entry) = (now.baseline().clone(), None);
+                        if self.part(place).is_tag {
+                            other_tags.push(place);
+                        }
                     }
                     self.revert(Reversal::Field { place, before });
                 }
@@ -108,7 +111,9 @@ impl Tree {
             }
         }
         // The log may have brought back variants that the tags no longer say, since the baseline is another.
-        for tag in tags {
+        // Out of sight, only tags have to be followed that were changed here.
+        tags.retain(|tag| self.is_there(*tag));
+        for tag in other_tags.into_iter().chain(tags) {
             if self.knows(tag) {
                 self.choose_variant(tag);
             }
