@@ -34,21 +34,25 @@ const DEEPEST: usize = 128;
 /// itself, nest values more than 128 deep, or if more than a million values would be copied. The message has the number of the
 /// operation, counted from 0.
 pub fn apply_json_patch(document: &mut Value, patch: &Value) -> Result<(), Error> {
+    within_depth(&Pointer::root(), document)?;
+    *document = patched(as_document(document.clone()), patch)?;
+    Ok(())
+}
+
+/// What a document becomes by a JSON Patch. It must be as JSON has it.
+pub(super) fn patched(mut document: Value, patch: &Value) -> Result<Value, Error> {
     let Some(operations) = patch.as_list() else {
         return Err(syntax("a JSON Patch is a list of operations"));
     };
-    within_depth(&Pointer::root(), document)?;
-    let mut patched = as_document(document.clone());
     let mut copied = 0;
     for (number, operation) in operations.iter().enumerate() {
-        let applied = Operation::read(operation).and_then(|it| it.apply(&mut patched, &mut copied));
+        let applied = Operation::read(operation).and_then(|it| it.apply(&mut document, &mut copied));
         applied.map_err(|error| {
             let kind = error.kind();
             error.while_doing(kind, format!("operation {number}"))
         })?;
     }
-    *document = patched;
-    Ok(())
+    Ok(document)
 }
 
 /// Applies a JSON Merge Patch (RFC 7396) to a value, as to a JSON document.
@@ -148,7 +152,10 @@ impl<'a> Operation<'a> {
     /// `copied` counts the values that were copied so far.
     fn apply(self, document: &mut Value, copied: &mut usize) -> Result<(), Error> {
         match self {
-            Operation::Add { at, value } => add(document, &at, value.clone()),
+            Operation::Add { at, value } => {
+                within_depth(&at, value)?;
+                add(document, &at, as_document(value.clone()))
+            }
             Operation::Remove { at } => remove(document, &at).map(drop),
             Operation::Replace { at, value } => {
                 let replaced = find(document, &at)?;
@@ -165,6 +172,7 @@ impl<'a> Operation<'a> {
                     return Err(Error::new(ErrorKind::NotPossible, from, message));
                 }
                 let value = remove(document, &from)?;
+                within_depth(&to, &value)?;
                 add(document, &to, value)
             }
             Operation::Copy { from, to } => {
@@ -174,6 +182,7 @@ impl<'a> Operation<'a> {
                     let message = format!("a patch copies at most {MOST_COPIED} values");
                     return Err(Error::new(ErrorKind::NotPossible, from, message));
                 }
+                within_depth(&to, value)?;
                 let value = value.clone();
                 add(document, &to, value)
             }
@@ -201,7 +210,7 @@ fn not_found(at: &Pointer) -> Error {
     Error::new(ErrorKind::NotFound, at.clone(), format!("there is nothing at {}", named(at)))
 }
 
-/// What is said of an item that a list of so many does not have.
+/// An item number that the list does not have.
 fn no_item(at: &Pointer, items: usize) -> Error {
     let message = format!("there is nothing at {at}; the list has {items} items, numbered from 0");
     Error::new(ErrorKind::NotFound, at.clone(), message)
@@ -241,9 +250,8 @@ fn within_depth(at: &Pointer, value: &Value) -> Result<(), Error> {
     Err(Error::new(ErrorKind::NotPossible, at.clone(), message))
 }
 
+/// Puts a value where an `add` does.
 fn add(document: &mut Value, at: &Pointer, value: Value) -> Result<(), Error> {
-    within_depth(at, &value)?;
-    let value = as_document(value);
     let Some((container, token)) = at.split_last() else {
         *document = value;
         return Ok(());

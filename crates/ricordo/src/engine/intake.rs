@@ -6,7 +6,7 @@
 
 use std::sync::Arc;
 
-use super::document::{self, apply_json_patch, apply_merge_patch, as_document};
+use super::document::{self, apply_merge_patch, as_document, patched};
 use super::target::no_field;
 use super::{Action, Address, CompiledSchema, Engine, Problem};
 use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Kind, PartId, Pointer, Schema};
@@ -29,7 +29,8 @@ pub enum Incoming {
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Taken {
-    /// The record to store, and to answer with. It holds secrets; [`Schema::without_secrets`](crate::schema::Schema::without_secrets) leaves them out of an answer.
+    /// The record to store, and to answer with. It holds secrets; [`without_secrets`](crate::schema::Schema::without_secrets)
+    /// leaves them out of an answer.
     pub record: Value,
     /// Places whose values the client has calculated otherwise: another client has changed something that they depend on, or it is
     /// not to be trusted.
@@ -41,7 +42,7 @@ pub struct Taken {
 /// It is `Send` and `Sync`, and cheap to clone: one intake serves all threads. What it refuses is a [`Problem`] that lands on the
 /// fields of the form that was submitted.
 ///
-/// | what is wrong | status |
+/// | problem | status |
 /// |---|---|
 /// | the patch is no patch | 400 |
 /// | a read-only place, or one outside the [parts](Intake::part), is changed | 403 |
@@ -153,9 +154,10 @@ impl Intake {
         let unfit = |error: Error| problem(500, "The stored record does not fit the form.", &error);
         let held = schema.fit(root, held).map_err(unfit)?;
         let document = as_document(schema.without_secrets(root, &held));
-        let result = self.applied(document, sent)?;
         let misfit = |error: Error| problem(422, "What was sent does not fit the form.", &error);
-        let mut result = schema.fit(root, without_left_variants(schema, root, result)).map_err(misfit)?;
+        let mut result = self.applied(document, sent)?;
+        drop_left_variants(schema, root, &mut result);
+        let mut result = schema.fit(root, result).map_err(misfit)?;
         schema.keep_secrets(root, &held, &mut result);
         let mut form =
             self.form(|| Engine::between(&self.schema, held.clone(), result.clone())).map_err(misfit)?;
@@ -212,23 +214,18 @@ impl Intake {
         }
         let applied = match sent {
             Incoming::Record(record) => {
-                document =
-                    self.overlaid(document, Some(as_document(record)), &Pointer::root()).unwrap_or_default();
-                Ok(())
+                Ok(self.overlaid(document, Some(as_document(record)), &Pointer::root()).unwrap_or_default())
             }
-            Incoming::MergePatch(patch) => apply_merge_patch(&mut document, &patch),
-            Incoming::JsonPatch(patch) => apply_json_patch(&mut document, &patch),
+            Incoming::MergePatch(patch) => apply_merge_patch(&mut document, &patch).map(|()| document),
+            Incoming::JsonPatch(patch) => patched(document, &patch),
         };
-        match applied {
-            Ok(()) => Ok(document),
-            Err(error) => Err(match error.kind() {
-                ErrorKind::Syntax => problem(400, "The patch cannot be read.", &error),
-                ErrorKind::TestFailed | ErrorKind::NotFound => {
-                    problem(409, "The record has changed, so the patch does not apply.", &error)
-                }
-                _ => problem(422, "What was sent cannot be applied.", &error),
-            }),
-        }
+        applied.map_err(|error| match error.kind() {
+            ErrorKind::Syntax => problem(400, "The patch cannot be read.", &error),
+            ErrorKind::TestFailed | ErrorKind::NotFound => {
+                problem(409, "The record has changed, so the patch does not apply.", &error)
+            }
+            _ => problem(422, "What was sent cannot be applied.", &error),
+        })
     }
 
     fn ownership(&self, at: &Pointer) -> Owned {
@@ -273,36 +270,44 @@ impl Intake {
     }
 }
 
-/// A document without null members that only another variant of their record has: a client takes null for absent.
-fn without_left_variants(schema: &Schema, part: PartId, value: Value) -> Value {
+/// Drops null members that only another variant of their record has: a client takes null for absent, and does not remove them when it
+/// changes the variant.
+fn drop_left_variants(schema: &Schema, part: PartId, value: &mut Value) {
+    if !schema.has_variants() {
+        return;
+    }
     match (&schema.part(part).kind, value) {
         (Kind::Record(record), Value::Record(members)) => {
-            let names: Vec<Option<PartId>> =
-                members.iter().map(|(name, _)| schema.field_of(*record, &members, name)).collect();
-            let mut kept = Record::new();
-            for ((name, value), field) in members.into_iter().zip(names) {
-                let is_left = field.is_none()
-                    && value == Value::Null
-                    && schema.names(*record).any(|other| *other == *name);
-                if !is_left {
-                    let value = match field {
-                        Some(field) => without_left_variants(schema, field, value),
-                        None => value,
-                    };
-                    kept.insert(name, value);
+            let is_left = |name: &str, value: &Value| {
+                *value == Value::Null
+                    && schema.field_of(*record, members, name).is_none()
+                    && schema.fields_named(*record, name).next().is_some()
+            };
+            let left: Vec<String> = members
+                .iter()
+                .filter(|(name, value)| is_left(name, value))
+                .map(|(name, _)| name.to_owned())
+                .collect();
+            left.iter().for_each(|name| drop(members.remove(name)));
+            let fields: Vec<(String, PartId)> = members
+                .iter()
+                .filter_map(|(name, _)| Some((name.to_owned(), schema.field_of(*record, members, name)?)))
+                .collect();
+            for (name, field) in fields {
+                if let Some(member) = members.get_mut(&name) {
+                    drop_left_variants(schema, field, member);
                 }
             }
-            Value::Record(kept)
         }
         (Kind::List(list), Value::List(rows)) => {
-            let rows = rows.into_iter().map(|row| without_left_variants(schema, schema.item(*list), row));
-            Value::List(rows.collect())
+            rows.iter_mut().for_each(|row| drop_left_variants(schema, schema.item(*list), row));
         }
-        (_, value) => value,
+        (_, _) => {}
     }
 }
 
-/// A problem for an error. What is wrong with a patch is for those who made the program; a person reads what it means for a place.
+/// A problem for an error. Its detail says why the patch fails, for developers; its errors say what that means for a field, for the
+/// person at the form.
 fn problem(status: u16, title: &str, error: &Error) -> Problem {
     let problem = Problem { status: Some(status), ..Problem::new(title).detail(error.to_string()) };
     let at = error.place().as_str();

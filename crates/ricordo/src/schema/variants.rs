@@ -123,6 +123,11 @@ impl Schema {
         &self.records[record.0 as usize].variants
     }
 
+    /// Whether any record type has variants.
+    pub(crate) fn has_variants(&self) -> bool {
+        self.records.iter().any(|of_type| !of_type.variants.is_empty())
+    }
+
     /// The name and part of the field that tells the variants of a record apart, if it has any.
     pub(crate) fn tag(&self, record: RecordId) -> Option<(&Arc<str>, PartId)> {
         let of_type = &self.records[record.0 as usize];
