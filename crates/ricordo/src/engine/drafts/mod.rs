@@ -18,7 +18,7 @@ pub use leftovers::LeftOut;
 pub use restoring::Restored;
 use writing::{Writer, number};
 
-/// What a draft is told by, with the number of its format.
+/// What identifies a draft, with the version of the format.
 const FORMAT: &str = "ricordo draft 1";
 
 /// The state of a form as a person left it: what was typed, whether it parses or not, what was touched, the rows with their keys, what
@@ -27,7 +27,7 @@ const FORMAT: &str = "ricordo draft 1";
 /// It is read from JSON by [`read_draft`](crate::exchange::read_draft), and written with `{}`. Secrets are not in it. Neither is the
 /// history, what a program says when it begins (choices, rules of one form, the wording, the time), nor a submission that is under way.
 #[derive(Clone, PartialEq)]
-pub struct Draft(Record);
+pub struct Draft(Value);
 
 impl fmt::Debug for Draft {
     /// Without what was typed.
@@ -38,25 +38,29 @@ impl fmt::Debug for Draft {
 
 impl fmt::Display for Draft {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        fmt::Display::fmt(&Value::Record(self.0.clone()), formatter)
+        self.0.fmt(formatter)
     }
 }
 
 impl Draft {
     /// The draft with these members.
     pub(crate) fn of(members: Record) -> Self {
-        Draft(members)
+        Draft(Value::Record(members))
+    }
+
+    fn member(&self, name: &str) -> Option<&Value> {
+        self.0.as_record()?.get(name)
     }
 
     /// Whether it holds the record that the form compares with.
     pub fn has_baseline(&self) -> bool {
-        self.0.get("baseline").is_some()
+        self.member("baseline").is_some()
     }
 }
 
 impl From<Draft> for Value {
     fn from(draft: Draft) -> Self {
-        Value::Record(draft.0)
+        draft.0
     }
 }
 
@@ -81,6 +85,19 @@ impl Engine {
     /// # Ok::<(), ricordo::Error>(())
     /// ```
     pub fn draft(&self) -> Draft {
+        Draft::of(self.members_of_draft())
+    }
+
+    /// A draft that holds the record that the form compares with, without the secrets in it, so that it can be restored alone, or on
+    /// what the record has become upstream.
+    pub fn draft_with_baseline(&self) -> Draft {
+        let mut draft = self.members_of_draft();
+        let baseline = self.view(self.root()).baseline();
+        draft.insert("baseline", self.schema().without_secrets(self.schema().root(), &baseline));
+        Draft::of(draft)
+    }
+
+    fn members_of_draft(&self) -> Record {
         let mut draft = Record::new();
         draft.insert("format", FORMAT.into());
         draft.insert("schema", fingerprint(self.schema()).into());
@@ -94,16 +111,7 @@ impl Engine {
         if let Some(form) = Writer::new(self).place(self.root(), false) {
             draft.insert("form", form.into());
         }
-        Draft(draft)
-    }
-
-    /// A draft that holds the record that the form compares with, without the secrets in it, so that it can be restored alone, or on
-    /// what the record has become upstream.
-    pub fn draft_with_baseline(&self) -> Draft {
-        let Draft(mut draft) = self.draft();
-        let baseline = self.view(self.root()).baseline();
-        draft.insert("baseline", self.schema().without_secrets(self.schema().root(), &baseline));
-        Draft(draft)
+        draft
     }
 }
 

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::leftovers::{LeftOut, LeftOuts, damaged};
-use super::reading::{Says, count, members, pause, texts};
+use super::reading::{Says, members, pause, texts};
 use super::{Draft, FORMAT, fingerprint};
 use crate::engine::{Action, CompiledSchema, Engine, Status};
 use crate::schema::{Error, ErrorKind, Kind, Pointer, Reading};
@@ -44,8 +44,7 @@ impl Engine {
         draft: &Draft,
         record: Option<Value>,
     ) -> Result<Restored, Error> {
-        let Draft(members) = draft;
-        if members.get("format").and_then(Value::as_text) != Some(FORMAT) {
+        if draft.member("format").and_then(Value::as_text) != Some(FORMAT) {
             return Err(Error::new(
                 ErrorKind::Mismatch,
                 Pointer::root(),
@@ -53,10 +52,10 @@ impl Engine {
             ));
         }
         let parts = schema.schema();
-        let is_same = members.get("schema").and_then(Value::as_text) == Some(fingerprint(parts).as_str());
+        let is_same = draft.member("schema").and_then(Value::as_text) == Some(fingerprint(parts).as_str());
         let mut left_out =
             LeftOuts { is_strict: is_same, has_own_record: draft.has_baseline(), found: Vec::new() };
-        let own = members.get("baseline").map(|baseline| left_out.fitted(parts, baseline)).transpose()?;
+        let own = draft.member("baseline").map(|baseline| left_out.fitted(parts, baseline)).transpose()?;
         let (baseline, upstream) = match (own, record) {
             (Some(own), upstream) => (own, upstream),
             (None, Some(record)) => (record, None),
@@ -74,7 +73,7 @@ impl Engine {
             fields: Vec::new(),
             noted: Noted::default(),
         };
-        reader.restore(members)?;
+        reader.restore(draft)?;
         let mut found = reader.left_out.found;
         if let Some(upstream) = upstream {
             engine.apply(Action::Rebase { value: upstream })?;
@@ -103,22 +102,22 @@ pub(super) struct Reader<'a> {
 }
 
 impl Reader<'_> {
-    fn restore(&mut self, members: &Record) -> Result<(), Error> {
+    fn restore(&mut self, draft: &Draft) -> Result<(), Error> {
         let root = Pointer::root();
-        let known = ["format", "schema", "submits", "status", "form", "baseline"];
-        if let Some((name, _)) = members.iter().find(|(name, _)| !known.contains(name)) {
-            return Err(damaged(&root, &format!("“{name}” is not known here")));
+        let mut says = Says::of(&draft.0, &root)?;
+        for read_before in ["format", "schema", "baseline"] {
+            says.members.remove(read_before);
         }
-        let submits = members
-            .get("submits")
-            .map_or(Ok(0), |submits| count(submits).ok_or_else(|| damaged(&root, "“submits” is a count")))?;
-        let status = match members.get("status").map(Value::as_text) {
-            None => Status::Editing,
-            Some(Some("accepted")) => Status::Accepted,
-            Some(Some("rejected")) => Status::Rejected,
-            Some(_) => return Err(damaged(&root, "“status” is accepted or rejected")),
-        };
-        if let Some(form) = members.get("form") {
+        let submits = says.count("submits", &root)?.unwrap_or_default();
+        let status =
+            says.take("status", &root, "accepted or rejected", |status| match status.as_text()? {
+                "accepted" => Some(Status::Accepted),
+                "rejected" => Some(Status::Rejected),
+                _ => None,
+            })?;
+        let form = says.members.remove("form");
+        says.finish(&root)?;
+        if let Some(form) = form {
             self.place(self.engine.root(), form, &root)?;
         }
         self.settle();
@@ -133,7 +132,7 @@ impl Reader<'_> {
         }
         self.engine.settle_or_keep_for_later();
         let submits = usize::try_from(submits).unwrap_or(usize::MAX);
-        self.engine.submissions.bring_back(submits, status, reports, unsent);
+        self.engine.submissions.bring_back(submits, status.unwrap_or_default(), reports, unsent);
         self.begin();
         Ok(())
     }
