@@ -112,14 +112,12 @@ impl Graph {
 
     /// Computes anew what follows a counterpart and may be another, since the baseline is; whether there is anything.
     pub(crate) fn trigger_followers(&mut self, tree: &Tree) -> bool {
-        let followers = self.cells.iter().filter(|(cell, body)| match body.slot {
-            Slot::Value(Role::First { .. } | Role::Second { .. }) => {
-                let is_at_baseline = || self.is_at_baseline(tree, *cell);
-                !tree.is_leading(body.place) && (tree.is_dirty(body.place) || !is_at_baseline())
-            }
-            _ => false,
-        });
-        let followers: Vec<Cell> = followers.map(|(cell, _)| cell).collect();
+        let may_be_other = |(cell, body): &(Cell, &CellBody)| {
+            matches!(body.slot, Slot::Value(role) if role.is_counterpart())
+                && !tree.is_leading(body.place)
+                && (tree.is_dirty(body.place) || !self.is_at_baseline(tree, *cell))
+        };
+        let followers: Vec<Cell> = self.cells.iter().filter(may_be_other).map(|(cell, _)| cell).collect();
         followers.iter().for_each(|cell| self.trigger(*cell));
         !followers.is_empty()
     }

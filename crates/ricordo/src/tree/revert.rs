@@ -110,8 +110,8 @@ impl Tree {
                 reversal => self.revert(reversal),
             }
         }
-        // The log may have brought back variants that the tags no longer say, since the baseline is another.
-        // Out of sight, only tags have to be followed that were changed here.
+        // Under a new baseline, the log may bring back a variant that does not match its tag. In records that are absent, only tags
+        // that were changed above can be affected.
         tags.retain(|tag| self.is_there(*tag));
         for tag in other_tags.into_iter().chain(tags) {
             if self.knows(tag) {
@@ -120,7 +120,7 @@ impl Tree {
         }
     }
 
-    /// The tag that a change of this kind may no longer agree with.
+    /// The tag of the record whose variants this change affects.
     fn tag_concerned(&self, reversal: &Reversal) -> Option<PlaceId> {
         match reversal {
             Reversal::Field { place, .. } => Some(*place).filter(|place| self.part(*place).is_tag),
@@ -129,7 +129,28 @@ impl Tree {
             {
                 self.child(self.parent(*variant)?, 0)
             }
-            _ => None,
+            Reversal::Presence { .. }
+            | Reversal::Children { .. }
+            | Reversal::FieldBaseline { .. }
+            | Reversal::Touched { .. }
+            | Reversal::Faults { .. }
+            | Reversal::Properties { .. }
+            | Reversal::Subtotal { .. }
+            | Reversal::Source { .. }
+            | Reversal::RowMade { .. }
+            | Reversal::RowInserted { .. }
+            | Reversal::RowRemoved { .. }
+            | Reversal::RowMoved { .. }
+            | Reversal::RowsSwapped { .. }
+            | Reversal::Displaced { .. }
+            | Reversal::Baseline { .. }
+            | Reversal::NewBaseline
+            | Reversal::Focus { .. }
+            | Reversal::Choices { .. }
+            | Reversal::PartChoices { .. }
+            | Reversal::Epoch { .. }
+            | Reversal::Silent { .. }
+            | Reversal::Conflict { .. } => None,
         }
     }
 
