@@ -106,7 +106,7 @@ impl File {
         self.engine_of(&self.schema()?, data)
     }
 
-    /// The form that this file defines as a draft has it, and what of the draft does not fit any longer.
+    /// The form that this file defines as a draft has it, and what of the draft no longer fits.
     pub(crate) fn restored(
         &self,
         draft: &File,

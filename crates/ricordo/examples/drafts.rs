@@ -1,4 +1,4 @@
-//! A batch sheet survives that the program ends while somebody types. The draft is small however large the sheet is, and meets what has
+//! A batch sheet survives a restart of the program while somebody types. The draft is small however large the sheet is, and meets what has
 //! changed in the record meanwhile.
 
 use std::time::Duration;

@@ -389,7 +389,7 @@ impl Engine {
             // It is said what the other side has.
             self.submissions.unsent.clear();
         }
-        // What was sent was settled, unless rules have come or gone since, or the baseline is another.
+        // The values that were sent are settled, unless the rules or the baseline have changed since.
         let is_other = is_other || submission.is_rebased;
         if is_other || submission.rules != self.history.rules() {
             self.settle_baseline_apart();

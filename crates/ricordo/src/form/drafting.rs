@@ -1,4 +1,4 @@
-//! Drafts of forms: kept while the program is not there, and restored.
+//! Drafts of forms: kept across restarts of the program, and restored.
 
 use std::fmt;
 use std::marker::PhantomData;
@@ -20,7 +20,7 @@ use crate::value::Value;
 pub struct RestoredForm<M> {
     /// The form.
     pub form: Form<M>,
-    /// What of the draft does not fit any longer, each with its place and the reason. Show it to the person: it was typed once.
+    /// What of the draft no longer fits, each with its place and the reason. Show it to the person who typed it.
     pub left_out: Vec<LeftOut>,
 }
 
@@ -78,7 +78,7 @@ impl Form<Untyped> {
 }
 
 impl<M: 'static> Form<M> {
-    /// A draft of the form: what a person has put into it, to be kept while the program is not there. Its size, and what making it
+    /// A draft of the form: what a person has put into it, to be kept across restarts. Its size, and what making it
     /// costs, follow what is dirty. It does not hold the record that the form compares with, nor secrets.
     pub fn draft(&self) -> Draft {
         self.core.read(Engine::draft)

@@ -33,6 +33,7 @@ impl Outline<'_> {
         for (is_so, mark) in [(part.nullable, '?'), (part.local, '~'), (part.secret, '*')] {
             self.text.extend(is_so.then_some(mark));
         }
+        // These words are part of the format of drafts, whatever messages call the kinds.
         let word = match &part.kind {
             Kind::Record(record) => return self.record(*record),
             Kind::List(list) => {

@@ -150,11 +150,11 @@ fn of_a_changed_schema_what_still_fits_is_restored() {
     insta::assert_snapshot!(left_out.join("\n"), @r#"
     /b expects true or false, but is given a number, 2
     /b expects true or false, but is given a number, 22
-    /c/y is not in the form any longer
-    /c/y is not in the form any longer
-    /k has no such variant any longer
-    /l/0/m is not in the form any longer
-    /l/0/m is not in the form any longer
+    /c/y is no longer in the form
+    /c/y is no longer in the form
+    /k no longer has such a variant
+    /l/0/m is no longer in the form
+    /l/0/m is no longer in the form
     "#);
 }
 

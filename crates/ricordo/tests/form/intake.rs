@@ -88,7 +88,7 @@ fn a_change_is_taken_in_each_shape() {
 #[test]
 fn what_a_client_has_calculated_is_calculated_again() {
     let intake = Intake::new(&schema());
-    // The total is a lie; so is the percentage, which does not follow from the grams, nor they from it.
+    // The total is made up, and so is the percentage: neither counterpart gives the other.
     let sent = patch(json!([
         {"op": "replace", "path": "/total", "value": 1},
         {"op": "replace", "path": "/rows/0/grams", "value": 500},

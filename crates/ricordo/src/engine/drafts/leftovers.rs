@@ -1,11 +1,11 @@
-//! What of a draft does not fit any longer: refused in a draft of the same schema, reported in one of another.
+//! What no longer fits in a draft: refused if the schema is the same, reported if it has changed.
 
 use std::fmt;
 
 use crate::schema::{DEEPEST, Error, ErrorKind, Kind, Named, PartId, Pointer, Schema};
 use crate::value::{Record, Value};
 
-/// Something in a draft that does not fit any longer.
+/// Something in a draft that no longer fits.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct LeftOut {
@@ -21,7 +21,7 @@ impl fmt::Display for LeftOut {
     }
 }
 
-/// What does not fit: refused in a draft of the same schema, reported in one of another.
+/// Collects what does not fit, or refuses it if the schema is the same.
 pub(super) struct LeftOuts {
     pub(super) is_strict: bool,
     /// Whether the draft holds the record that it was made for.
@@ -84,7 +84,7 @@ impl LeftOuts {
                         Some(field) if !schema.part(field).local => {
                             fitting.insert(name, self.fitting(schema, field, value, &at, depth + 1)?);
                         }
-                        Some(_) | None => self.misfit(&at, "is not in the form any longer")?,
+                        Some(_) | None => self.misfit(&at, "is no longer in the form")?,
                     }
                 }
                 Value::Record(fitting)

@@ -1,7 +1,7 @@
-//! Drafts: all that a person has put into a form, to be kept while the program is not there.
+//! Drafts: all that a person has put into a form, to be kept across restarts of the program.
 //!
-//! A draft says how a form differs from its baseline, place by place, and nothing of what does not. So its size, and what it costs to
-//! make one, follow what is dirty. Secrets are not in it.
+//! A draft holds how a form differs from its baseline, place by place, and nothing else. So its size, and the cost of making it, follow
+//! what is dirty. Secrets are not in it.
 
 mod leftovers;
 mod reading;

@@ -21,7 +21,7 @@ use crate::value::{Record, Value};
 pub struct Restored {
     /// The form.
     pub engine: Engine,
-    /// What of the draft does not fit any longer, each with its place and the reason. Always empty for a draft of the same schema that
+    /// What of the draft no longer fits, each with its place and the reason. Always empty for a draft of the same schema that
     /// is restored on the same record.
     pub left_out: Vec<LeftOut>,
 }
@@ -320,7 +320,7 @@ impl Reader<'_> {
             let at = at.join(name);
             match schema.field(of, name).and_then(|(slot, _)| self.engine.tree.child(place, slot)) {
                 Some(child) => self.place(child, says, &at)?,
-                None => self.left_out.misfit(&at, "is not in the form any longer")?,
+                None => self.left_out.misfit(&at, "is no longer in the form")?,
             }
         }
         self.variants(place, variants, at)
@@ -358,6 +358,6 @@ impl Reader<'_> {
                 self.engine.tree.set_presence(place, presence);
             }
         }
-        if says.is_empty() { Ok(()) } else { self.left_out.misfit(at, "has no such variant any longer") }
+        if says.is_empty() { Ok(()) } else { self.left_out.misfit(at, "no longer has such a variant") }
     }
 }
