@@ -258,8 +258,8 @@ impl History {
             Direction::Redo => self.redo.pop()?,
         };
         self.make_absolute(&mut log, step.baselines);
-        if step.baselines != self.baselines {
-            // What it leads to may lie in what the other side has emptied, or left.
+        if self.baselines > 0 {
+            // What it leads to may lie in what the other side has emptied, or left. So may a step that takes back an undo across that.
             tree.changes_mut().expect_gone_places();
         }
         // What was done in response to the last move is reverted before the history moves on.
