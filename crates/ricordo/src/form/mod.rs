@@ -275,6 +275,21 @@ impl<M> Form<M> {
 }
 
 impl<M: 'static> Form<M> {
+    /// The same form without its type: places are named by pointers. This is what adapters take, whatever the model.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Untyped};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// let untyped: Form<Untyped> = form.untyped();
+    /// untyped.enter("/loaves", "15")?;
+    /// assert_eq!(form.get(ricordo::at::<Batch>().loaves())?, Some(15));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn untyped(&self) -> Form {
+        Form::around(self.core.clone())
+    }
+
     /// A handle to a place, which stays with the place wherever it moves.
     ///
     /// # Errors

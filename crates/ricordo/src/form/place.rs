@@ -131,6 +131,25 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.is_absent())
     }
 
+    /// The variant that a record has now, by the value of its tag; `None` if it has none.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// #[derive(Model)]
+    /// #[serde(tag = "kind", rename_all = "snake_case")]
+    /// enum Leaven { Yeast { grams: u32 }, Sourdough { hours: u32 } }
+    /// # #[derive(Model)] struct Batch { leaven: Leaven }
+    /// # let form = Form::new(&Batch { leaven: Leaven::Yeast { grams: 20 } })?;
+    /// let leaven = form.place(at::<Batch>().leaven())?;
+    /// assert_eq!(leaven.variant(), Some("yeast".into()));
+    /// form.set("/leaven/kind", "sourdough".into())?;
+    /// assert_eq!(leaven.variant(), Some("sourdough".into()));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn variant(&self) -> Option<Value> {
+        self.core.view(self.id, |view| view.variant().cloned())
+    }
+
     /// Whether a person may not change the place.
     pub fn is_readonly(&self) -> bool {
         self.core.view(self.id, |view| view.is_readonly())
@@ -206,6 +225,12 @@ impl<T> Place<T> {
         let schema = super::schema_of::<U>().ok()?;
         let suits = self.core.view(self.id, |view| view.is_like(schema.schema()));
         suits.then(|| Place::new(self.core.clone(), self.id))
+    }
+
+    /// What the place lies in: the record of a field, the list of a row; `None` for the form itself.
+    pub fn parent(&self) -> Option<Place<Value>> {
+        let parent = self.core.view(self.id, |view| view.parent().map(|parent| parent.id()))?;
+        Some(Place::new(self.core.clone(), parent))
     }
 
     /// The fields of a record, or the rows of a list.

@@ -339,6 +339,15 @@ impl<'a> PlaceView<'a> {
         self.tree.epoch(self.place)
     }
 
+    /// The variant that a record has now, by the value of its tag; `None` if it has none.
+    pub fn variant(&self) -> Option<&'a Value> {
+        self.read(Aspects::PRESENCE);
+        let Kind::Record(record) = self.part().kind else { return None };
+        let is_there = |place: &PlaceId| self.tree.is_present(*place);
+        let at = self.tree.variants(self.place).position(|place| is_there(&place))?;
+        Some(self.schema().variants(record)[at].tag())
+    }
+
     /// Whether the place is an optional record or list that is not there.
     pub fn is_absent(&self) -> bool {
         self.read(Aspects::PRESENCE);

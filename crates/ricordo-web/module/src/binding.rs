@@ -1,0 +1,198 @@
+//! Binding a page: options, controls of the program, and what is done with a submission.
+
+use std::rc::Rc;
+
+use js_sys::{Function, Promise, Reflect};
+use ricordo::{Untyped, Value, WidgetEvent, WidgetState};
+use ricordo_web::{Control, DraftStore, Options};
+use wasm_bindgen::closure::Closure;
+use wasm_bindgen::{JsCast, JsValue};
+use web_sys::{Element, console};
+
+use crate::convert::{Object, member, to_js, to_value, wrong};
+use crate::recipe;
+use crate::submission::Submission;
+
+pub(crate) fn bind(
+    form: &ricordo::Form,
+    element: &Element,
+    given: &JsValue,
+    draft: Option<&(String, DraftStore)>,
+) -> Result<Rc<ricordo_web::BoundForm>, JsValue> {
+    let mut options = Options::<Untyped>::new();
+    if let Some((key, store)) = draft {
+        options = options.keep_draft_in(key, *store);
+    }
+    if member(given, "asksBeforeLeaving")?.as_bool() == Some(false) {
+        options = options.ask_before_leaving(false);
+    }
+    options = controls(options, &member(given, "controls")?)?;
+    let handler = member(given, "onSubmit")?;
+    if !handler.is_undefined() {
+        let handler: Function = handler.dyn_into().map_err(|_| wrong("`onSubmit` must be a function"))?;
+        let recipe = recipe::read(&member(given, "recipe")?)?;
+        options = options.on_submit(recipe, move |submission| {
+            send(&handler, submission);
+            Ok(())
+        });
+    }
+    let bound = ricordo_web::bind(form, element, options);
+    bound.map(Rc::new).map_err(|refused| js_sys::Error::new(&refused.to_string()).into())
+}
+
+/// Hands a submission to the program. A promise that it returns is the answer.
+fn send(handler: &Function, submission: ricordo::Submission<Untyped>) {
+    let handed = JsValue::from(Submission::new(submission));
+    let returned = match handler.call1(&JsValue::NULL, &handed) {
+        Ok(returned) => returned,
+        Err(thrown) => {
+            console::error_1(&thrown);
+            settle(&handed, Some(&thrown));
+            return;
+        }
+    };
+    if let Ok(promise) = returned.dyn_into::<Promise>() {
+        let answered = handed.clone();
+        let kept = Closure::once_into_js(move |_: JsValue| settle(&answered, None));
+        let broken = Closure::once_into_js(move |thrown: JsValue| settle(&handed, Some(&thrown)));
+        let then =
+            Reflect::get(&promise, &"then".into()).ok().and_then(|then| then.dyn_into::<Function>().ok());
+        if let Some(then) = then {
+            // A promise calls one of the two, whatever happens.
+            let _ = then.call2(&promise, &kept, &broken);
+        }
+    }
+}
+
+/// Answers the submission that a program was handed, unless it has done so.
+fn settle(handed: &JsValue, thrown: Option<&JsValue>) {
+    let method = |name: &str| Reflect::get(handed, &name.into());
+    if method("isCurrent").ok().and_then(|is| is.as_bool()) != Some(true) {
+        return;
+    }
+    let done = match thrown {
+        None => method("accept").and_then(|accept| accept.unchecked_into::<Function>().call0(handed)),
+        Some(thrown) => {
+            let words = crate::convert::words(thrown).into();
+            method("reject").and_then(|reject| reject.unchecked_into::<Function>().call1(handed, &words))
+        }
+    };
+    if let Err(error) = done {
+        console::error_1(&error);
+    }
+}
+
+fn controls(mut options: Options<Untyped>, given: &JsValue) -> Result<Options<Untyped>, JsValue> {
+    if given.is_undefined() {
+        return Ok(options);
+    }
+    let named: &js_sys::Object = given.unchecked_ref();
+    for name in js_sys::Object::keys(named).iter() {
+        let make = Reflect::get(given, &name)?;
+        let name = name.as_string().unwrap_or_default();
+        let make: Function = make
+            .dyn_into()
+            .map_err(|_| wrong(&format!("the control “{name}” must be a function of its element")))?;
+        let title = name.clone();
+        options = options.control(&name, move |element| {
+            let control = make.call1(&JsValue::NULL, element).unwrap_or_else(|thrown| {
+                console::error_1(&thrown);
+                JsValue::NULL
+            });
+            Scripted { name: title.clone(), control }
+        });
+    }
+    Ok(options)
+}
+
+/// A control of the program.
+struct Scripted {
+    name: String,
+    control: JsValue,
+}
+
+impl Scripted {
+    /// Calls a method; `None` if there is none, or if it fails.
+    fn call(&self, method: &str, argument: &JsValue) -> Option<JsValue> {
+        if !self.control.is_object() {
+            return None;
+        }
+        let function: Function = Reflect::get(&self.control, &method.into()).ok()?.dyn_into().ok()?;
+        match function.call1(&self.control, argument) {
+            Ok(returned) => Some(returned),
+            Err(thrown) => {
+                console::error_2(
+                    &format!("ricordo: `{method}` of the control “{}” has failed:", self.name).into(),
+                    &thrown,
+                );
+                None
+            }
+        }
+    }
+}
+
+impl Control for Scripted {
+    fn show(&mut self, state: &WidgetState) {
+        let choices = js_sys::Array::new();
+        for choice in &state.choices {
+            let object = Object::new()
+                .set("value", &to_js(&choice.value).unwrap_or(JsValue::NULL))
+                .text("label", &choice.label)
+                .flag("isChosen", choice.is_chosen);
+            choices.push(&object.done());
+        }
+        let findings = js_sys::Array::new();
+        for finding in &state.findings {
+            findings.push(&finding.message.as_str().into());
+        }
+        let object = Object::new()
+            .text("text", &state.text)
+            .text("label", &state.label)
+            .set("choices", &choices)
+            .set("findings", &findings)
+            .flag("isRequired", state.is_required)
+            .flag("isReadonly", state.is_readonly)
+            .flag("isRelevant", state.is_relevant)
+            .flag("isDirty", state.is_dirty)
+            .flag("isTouched", state.is_touched)
+            .flag("isValid", state.is_valid);
+        self.call("show", &object.done());
+    }
+
+    fn read(&mut self) -> Option<WidgetEvent> {
+        let done = self.call("read", &JsValue::UNDEFINED)?;
+        if done.is_undefined() {
+            return None;
+        }
+        if done.is_null() {
+            return Some(WidgetEvent::Clear);
+        }
+        if let Some(text) = done.as_string() {
+            return Some(WidgetEvent::Input(text));
+        }
+        if let Some(is_on) = done.as_bool() {
+            return Some(WidgetEvent::Switch(is_on));
+        }
+        let value = |name: &str| -> Option<Value> {
+            let found = member(&done, name).ok().filter(|found| !found.is_undefined())?;
+            to_value(&found).ok()
+        };
+        if let Some(chosen) = value("choose") {
+            return Some(WidgetEvent::Choose(chosen));
+        }
+        if let Some(included) = value("include") {
+            let is_in = member(&done, "isIn").ok().and_then(|is_in| is_in.as_bool()).unwrap_or(true);
+            return Some(WidgetEvent::Include(included, is_in));
+        }
+        let hint = "a text, a flag, null, { choose } or { include, isIn }";
+        console::error_2(
+            &format!("ricordo: `read` of the control “{}” must return {hint}, not:", self.name).into(),
+            &done,
+        );
+        None
+    }
+
+    fn reset(&mut self) {
+        self.call("reset", &JsValue::UNDEFINED);
+    }
+}

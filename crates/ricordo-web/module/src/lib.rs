@@ -1,0 +1,489 @@
+//! Ricordo for JavaScript: forms of definition files, bound to the page. The documentation of the package is `README.md` beside
+//! `package.json`; the comments here become those of its TypeScript types.
+
+#![allow(clippy::missing_errors_doc, clippy::needless_pass_by_value, reason = "JavaScript sees none of it")]
+
+mod binding;
+mod convert;
+mod recipe;
+mod submission;
+
+use std::rc::Rc;
+use std::sync::Arc;
+
+use ricordo::engine::{CompiledSchema, Take};
+use ricordo::exchange::{Command, read_data, read_definition, read_journal};
+use ricordo::form::Recipe;
+use ricordo::{Finding, Place, Untyped, Value};
+use ricordo_web::{DraftStore, StoredDraft, stored_draft};
+use wasm_bindgen::prelude::*;
+use web_sys::Element;
+
+use convert::{Object, error, member, text_of_json, to_js};
+
+#[wasm_bindgen(typescript_custom_section)]
+const TYPES: &str = include_str!("types.ts");
+
+/// A form: the state of what is typed, from a definition file.
+#[wasm_bindgen]
+#[derive(Debug)]
+pub struct Form {
+    #[allow(clippy::struct_field_names, reason = "it is the form of the library")]
+    form: ricordo::Form,
+    draft: Option<(String, DraftStore)>,
+    /// What of a draft could not be restored, in words.
+    left_out: Vec<String>,
+}
+
+/// What the browser keeps for a form, and what becomes of it.
+struct Start {
+    form: ricordo::Form,
+    left_out: Vec<String>,
+}
+
+impl Start {
+    fn new(
+        schema: &Arc<CompiledSchema>,
+        data: Option<Value>,
+        draft: Option<&(String, DraftStore)>,
+    ) -> Result<Self, ricordo::Error> {
+        let fresh = |data: Option<Value>| ricordo::Form::of_schema(schema, data);
+        let Some((key, store)) = draft else { return Ok(Start { form: fresh(data)?, left_out: Vec::new() }) };
+        let problem = match stored_draft(key, *store) {
+            StoredDraft::Draft(draft) => {
+                // Without data, a draft belongs to the blank record.
+                let record = match &data {
+                    Some(data) => data.clone(),
+                    None => fresh(None)?.value(),
+                };
+                match ricordo::Form::of_schema_from_draft(schema, &draft, Some(record)) {
+                    Ok(restored) => {
+                        let left_out = restored.left_out.iter().map(ToString::to_string).collect();
+                        return Ok(Start { form: restored.form, left_out });
+                    }
+                    Err(error) => Some(error.to_string()),
+                }
+            }
+            StoredDraft::Damaged(error) => Some(error.to_string()),
+            // Whoever keeps nothing has nothing to lose.
+            _ => None,
+        };
+        Ok(Start { form: fresh(data)?, left_out: problem.into_iter().collect() })
+    }
+}
+
+#[wasm_bindgen]
+impl Form {
+    /// Makes a form.
+    ///
+    /// `definition` is a form definition: an object, or its text. `data` is the record that the form starts from: an object, or
+    /// JSON text, in which numbers keep all their digits. Throws an `Error` that says what is wrong, and where.
+    #[wasm_bindgen(constructor)]
+    pub fn new(
+        #[wasm_bindgen(unchecked_param_type = "object | string")] definition: &JsValue,
+        #[wasm_bindgen(unchecked_optional_param_type = "Json")] data: &JsValue,
+        #[wasm_bindgen(unchecked_optional_param_type = "FormOptions")] options: &JsValue,
+    ) -> Result<Form, JsValue> {
+        let definition = text_of_json(definition, "the definition")?;
+        let schema = Arc::new(read_definition(&definition).map_err(|problem| error(&problem))?);
+        let data = if data.is_undefined() || data.is_null() {
+            None
+        } else {
+            let data = text_of_json(data, "the data")?;
+            Some(read_data(&data, schema.schema()).map_err(|problem| error(&problem))?)
+        };
+        let draft = match member(options, "draft")?.as_string() {
+            None => None,
+            Some(key) => Some((key, store_of(&member(options, "store")?)?)),
+        };
+        let Start { form, left_out } =
+            Start::new(&schema, data, draft.as_ref()).map_err(|problem| error(&problem))?;
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a number of bytes")]
+        let bytes = member(options, "journalBytes")?.as_f64().map_or(1_000_000, |bytes| bytes as usize);
+        form.record(bytes);
+        form.set_now(convert::now()).map_err(|problem| error(&problem))?;
+        Ok(Form { form, draft, left_out })
+    }
+
+    /// What of a draft could not be restored, in words; empty if all of it was, or if there was none.
+    #[wasm_bindgen(getter, js_name = leftOut)]
+    pub fn left_out(&self) -> Vec<String> {
+        self.left_out.clone()
+    }
+
+    /// Binds an element of the page, mostly a `<form>`: its controls show the form, and change it. What in the HTML does not fit is
+    /// in the console, and in `mistakes`.
+    pub fn bind(
+        &self,
+        element: &Element,
+        #[wasm_bindgen(unchecked_optional_param_type = "BindOptions")] options: &JsValue,
+    ) -> Result<BoundForm, JsValue> {
+        let bound = binding::bind(&self.form, element, options, self.draft.as_ref())?;
+        if !self.left_out.is_empty() {
+            bound.notify(&format!("Not all that was typed could be restored: {}", self.left_out.join("; ")));
+        }
+        Ok(BoundForm { bound: Some(bound) })
+    }
+
+    /// The value of a place, or of the whole form. Numbers of more than 15 digits lose some of them; `toJson` has them all.
+    #[wasm_bindgen(unchecked_return_type = "Json")]
+    pub fn value(&self, at: Option<String>) -> Result<JsValue, JsValue> {
+        to_js(&self.place(at.as_deref())?.value())
+    }
+
+    /// The value of the whole form as JSON text.
+    #[wasm_bindgen(js_name = toJson)]
+    pub fn to_json(&self) -> String {
+        self.form.to_json()
+    }
+
+    /// Sets a place to a value, as a program does.
+    pub fn set(
+        &self,
+        at: &str,
+        #[wasm_bindgen(unchecked_param_type = "Json")] value: &JsValue,
+    ) -> Result<(), JsValue> {
+        let value = convert::to_value(value)?;
+        self.form.set(at, value).map_err(|problem| error(&problem))
+    }
+
+    /// Enters text in a field, as a person does.
+    pub fn enter(&self, at: &str, text: &str) -> Result<(), JsValue> {
+        self.form.enter(at, text).map_err(|problem| error(&problem))
+    }
+
+    /// Resets a place, or the whole form.
+    pub fn reset(&self, at: Option<String>) -> Result<(), JsValue> {
+        self.place(at.as_deref())?.reset().map_err(|problem| error(&problem))
+    }
+
+    /// Undoes the last step.
+    pub fn undo(&self) -> Result<(), JsValue> {
+        self.form.undo().map_err(|problem| error(&problem))
+    }
+
+    /// Redoes the step that was undone last.
+    pub fn redo(&self) -> Result<(), JsValue> {
+        self.form.redo().map_err(|problem| error(&problem))
+    }
+
+    /// Carries out an action, as a line of a journal has it: `{ op: "add", path: "/ingredients/-" }`. Several are one step.
+    pub fn apply(
+        &self,
+        #[wasm_bindgen(unchecked_param_type = "object | object[]")] action: &JsValue,
+    ) -> Result<(), JsValue> {
+        let text = text_of_json(action, "the action")?;
+        let line =
+            if text.starts_with('[') { format!("{{\"op\":\"group\",\"actions\":{text}}}") } else { text };
+        for entry in read_journal(&line).map_err(|problem| error(&problem))? {
+            if let Command::Apply(action) = entry.command {
+                self.form.apply(action).map_err(|problem| error(&problem))?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Carries out a journal. What is refused, and what is not as it is expected, is given by line; the rest is carried out.
+    pub fn replay(&self, journal: &str) -> Result<Vec<String>, JsValue> {
+        let mut problems = Vec::new();
+        for entry in read_journal(journal).map_err(|problem| error(&problem))? {
+            let found = match entry.command {
+                Command::Apply(action) => {
+                    self.form.apply(action).err().map(|refused| vec![refused.to_string()])
+                }
+                Command::Expect(expectation) => Some(self.form.check(&expectation)),
+                other => Some(vec![format!("this version knows no line of this kind: {other:?}")]),
+            };
+            problems
+                .extend(found.into_iter().flatten().map(|problem| format!("line {}: {problem}", entry.line)));
+        }
+        Ok(problems)
+    }
+
+    /// What was done to the form, one action a line. Secrets are hidden.
+    pub fn journal(&self) -> String {
+        self.form.recording().unwrap_or_default()
+    }
+
+    /// All that is known about a place.
+    #[wasm_bindgen(unchecked_return_type = "PlaceState")]
+    pub fn inspect(&self, at: &str) -> Result<JsValue, JsValue> {
+        let place = self.place(Some(at))?;
+        let object = Object::new()
+            .text("at", place.pointer().as_str())
+            .text("label", &place.label())
+            .text("entry", &place.entry())
+            .text("display", &place.display())
+            .set("value", &to_js(&place.value())?)
+            .set("baseline", &to_js(&place.baseline())?)
+            .flag("isDirty", place.is_dirty())
+            .flag("isTouched", place.is_touched())
+            .flag("isValid", place.is_valid())
+            .flag("isRelevant", place.is_relevant())
+            .flag("isRequired", place.is_required())
+            .flag("isReadonly", place.is_readonly())
+            .flag("isUncommitted", place.is_uncommitted())
+            .flag("isOverridden", place.is_overridden())
+            .set("findings", &findings(&place.findings()));
+        Ok(object.done())
+    }
+
+    /// Why a place is what it is, in words: what it depends on, and what that depends on.
+    pub fn explain(&self, at: &str) -> Result<String, JsValue> {
+        let reasons = self.place(Some(at))?.explain();
+        Ok(reasons.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n"))
+    }
+
+    /// The findings of a place and all in it, or of the whole form, in the order of the form.
+    #[wasm_bindgen(unchecked_return_type = "Finding[]")]
+    pub fn findings(&self, at: Option<String>) -> Result<JsValue, JsValue> {
+        Ok(findings(&self.place(at.as_deref())?.all_findings()))
+    }
+
+    /// The state of the form as a whole.
+    #[wasm_bindgen(unchecked_return_type = "FormState")]
+    pub fn state(&self) -> JsValue {
+        state(self.form.state())
+    }
+
+    /// Calls back when a place, or anything in it, has changed, until the subscription ends.
+    pub fn subscribe(
+        &self,
+        at: &str,
+        #[wasm_bindgen(unchecked_param_type = "(change: Change) => void")] callback: js_sys::Function,
+        name: Option<String>,
+    ) -> Result<Subscription, JsValue> {
+        let guard = self.form.subscribe(at, move |notice| {
+            let place = notice.place();
+            let change = Object::new()
+                .text("at", place.pointer().as_str())
+                .set("value", &to_js(&place.value()).unwrap_or(JsValue::NULL))
+                .flag("isGone", place.is_gone())
+                .text("cause", &notice.cause().to_string());
+            convert::call(&callback, &change.done());
+        });
+        Subscription::of(guard, name)
+    }
+
+    /// Calls back when the state of the form as a whole has changed.
+    #[wasm_bindgen(js_name = subscribeState)]
+    pub fn subscribe_state(
+        &self,
+        #[wasm_bindgen(unchecked_param_type = "(state: FormState) => void")] callback: js_sys::Function,
+        name: Option<String>,
+    ) -> Result<Subscription, JsValue> {
+        let guard = self.form.subscribe_state(move |update| convert::call(&callback, &state(*update.now())));
+        Subscription::of(guard, name)
+    }
+
+    /// All subscribers, with how often they were called.
+    #[wasm_bindgen(unchecked_return_type = "SubscriberReport[]")]
+    pub fn subscribers(&self) -> JsValue {
+        let reports = js_sys::Array::new();
+        for report in self.form.subscribers() {
+            let name = report.name.as_deref().map_or(JsValue::NULL, JsValue::from);
+            let at = report.place.as_ref().map_or(JsValue::NULL, |place| JsValue::from(place.as_str()));
+            let object = Object::new()
+                .set("name", &name)
+                .set("at", &at)
+                .count("considered", report.counts.considered)
+                .count("called", report.counts.called);
+            reports.push(&object.done());
+        }
+        reports.into()
+    }
+
+    /// Submits the form: commits what is being typed, and checks everything. Throws an `Error` with `findings` if there are errors.
+    pub fn submit(
+        &self,
+        #[wasm_bindgen(unchecked_optional_param_type = "Recipe")] recipe: &JsValue,
+    ) -> Result<submission::Submission, JsValue> {
+        let recipe = recipe::read(recipe)?;
+        let submission = self.form.submit(&recipe).map_err(|problem| error(&problem))?;
+        Ok(submission::Submission::new(submission))
+    }
+
+    /// What would be sent now, whether the form is valid or not.
+    #[wasm_bindgen(unchecked_return_type = "Json")]
+    pub fn payload(
+        &self,
+        #[wasm_bindgen(unchecked_optional_param_type = "Recipe")] recipe: &JsValue,
+    ) -> Result<JsValue, JsValue> {
+        let recipe: Recipe<Untyped> = recipe::read(recipe)?;
+        to_js(&self.form.payload(&recipe).map_err(|problem| error(&problem))?)
+    }
+
+    /// Sets what a field is chosen from. With `-` for the number of a row, it holds for all rows.
+    #[wasm_bindgen(js_name = setChoices)]
+    pub fn set_choices(
+        &self,
+        at: &str,
+        #[wasm_bindgen(unchecked_param_type = "Choice[]")] choices: &JsValue,
+    ) -> Result<(), JsValue> {
+        let action = Object::new().text("op", "choices").text("path", at).set("choices", choices);
+        self.apply(&action.done())
+    }
+
+    /// Takes in the record as the other side has it now. What a person has changed stays; where both have changed something, there
+    /// is a conflict.
+    pub fn rebase(
+        &self,
+        #[wasm_bindgen(unchecked_param_type = "Json")] record: &JsValue,
+    ) -> Result<(), JsValue> {
+        let action = Object::new().text("op", "rebase").set("value", record);
+        self.apply(&action.done())
+    }
+
+    /// What both sides have changed differently.
+    #[wasm_bindgen(unchecked_return_type = "Conflict[]")]
+    pub fn conflicts(&self) -> Result<JsValue, JsValue> {
+        let conflicts = js_sys::Array::new();
+        for conflict in self.form.conflicts() {
+            let object = Object::new()
+                .text("at", conflict.pointer.as_str())
+                .set("base", &to_js(&conflict.base)?)
+                .set("mine", &to_js(&conflict.mine)?)
+                .set("theirs", &to_js(&conflict.theirs)?);
+            conflicts.push(&object.done());
+        }
+        Ok(conflicts.into())
+    }
+
+    /// Resolves the conflicts of a place, and of all in it.
+    pub fn resolve(
+        &self,
+        at: &str,
+        #[wasm_bindgen(unchecked_param_type = "\"mine\" | \"theirs\"")] take: &str,
+    ) -> Result<(), JsValue> {
+        let take = match take {
+            "mine" => Take::Mine,
+            "theirs" => Take::Theirs,
+            other => {
+                return Err(convert::wrong(&format!(
+                    "a conflict is resolved by “mine” or “theirs”, not by “{other}”"
+                )));
+            }
+        };
+        self.place(Some(at))?.resolve(take).map_err(|problem| error(&problem))
+    }
+
+    /// The whole state as one object: see `docs/files.md` of the project.
+    #[wasm_bindgen(unchecked_return_type = "Json")]
+    pub fn dump(&self) -> Result<JsValue, JsValue> {
+        to_js(&self.form.dump())
+    }
+
+    /// The whole state as JSON text.
+    #[wasm_bindgen(js_name = dumpText)]
+    pub fn dump_text(&self) -> String {
+        format!("{:#}", self.form.dump())
+    }
+
+    /// How many listeners all bindings have added to pages and not removed: for tests of pages that come and go.
+    #[wasm_bindgen(js_name = listenerCount)]
+    pub fn listener_count() -> usize {
+        ricordo_web::BoundForm::listener_count()
+    }
+}
+
+impl Form {
+    fn place(&self, at: Option<&str>) -> Result<Place<Value>, JsValue> {
+        self.form.place(at.unwrap_or("")).map_err(|problem| error(&problem))
+    }
+}
+
+/// A page that is bound to a form.
+#[wasm_bindgen]
+#[derive(Debug)]
+pub struct BoundForm {
+    bound: Option<Rc<ricordo_web::BoundForm>>,
+}
+
+#[wasm_bindgen]
+impl BoundForm {
+    /// What in the HTML does not fit the form.
+    #[wasm_bindgen(getter, unchecked_return_type = "Mistake[]")]
+    pub fn mistakes(&self) -> JsValue {
+        let mistakes = js_sys::Array::new();
+        for mistake in self.bound.iter().flat_map(|bound| bound.mistakes()) {
+            let object = Object::new().set("element", &mistake.element).text("message", &mistake.message);
+            mistakes.push(&object.done());
+        }
+        mistakes.into()
+    }
+
+    /// Ends the binding, with every listener.
+    pub fn end(&mut self) {
+        self.bound = None;
+    }
+}
+
+/// A subscription, which lasts until it ends.
+#[wasm_bindgen]
+#[derive(Debug)]
+pub struct Subscription {
+    guard: Option<ricordo::Subscription>,
+}
+
+impl Subscription {
+    fn of(
+        guard: Result<ricordo::Subscription, ricordo::Error>,
+        name: Option<String>,
+    ) -> Result<Self, JsValue> {
+        let guard = guard.map_err(|problem| error(&problem))?;
+        Ok(Subscription { guard: Some(name.iter().fold(guard, |guard, name| guard.named(name))) })
+    }
+}
+
+#[wasm_bindgen]
+impl Subscription {
+    /// How often the subscriber was called.
+    #[wasm_bindgen(getter)]
+    #[allow(clippy::cast_precision_loss, reason = "nobody is called so often")]
+    pub fn called(&self) -> f64 {
+        self.guard.as_ref().map_or(0.0, |guard| guard.counts().called as f64)
+    }
+
+    /// Ends the subscription.
+    pub fn end(&mut self) {
+        self.guard = None;
+    }
+}
+
+fn store_of(name: &JsValue) -> Result<DraftStore, JsValue> {
+    match name.as_string().as_deref() {
+        None | Some("tab") => Ok(DraftStore::Tab),
+        Some("browser") => Ok(DraftStore::Browser),
+        Some(other) => Err(convert::wrong(&format!(
+            "a draft is kept with the “tab” or the “browser”, not with “{other}”"
+        ))),
+    }
+}
+
+pub(crate) fn findings(findings: &[Finding]) -> JsValue {
+    let list = js_sys::Array::new();
+    for finding in findings {
+        let object = Object::new()
+            .text("kind", &finding.kind.to_string())
+            .text("message", &finding.message)
+            .text("at", finding.place.as_str())
+            .text("label", &finding.label)
+            .flag("isWarning", finding.is_warning)
+            .flag("isShown", finding.shown);
+        list.push(&object.done());
+    }
+    list.into()
+}
+
+fn state(state: ricordo::engine::FormState) -> JsValue {
+    Object::new()
+        .flag("isDirty", state.is_dirty)
+        .flag("isTouched", state.is_touched)
+        .flag("isValid", state.is_valid)
+        .flag("isUncommitted", state.is_uncommitted)
+        .flag("canUndo", state.can_undo)
+        .flag("canRedo", state.can_redo)
+        .text("status", state.status.name())
+        .count("submits", state.submits as u64)
+        .done()
+}

@@ -1,0 +1,72 @@
+//! Submissions: what is to be sent, and how that ended.
+
+use ricordo::{Problem, Untyped};
+use wasm_bindgen::prelude::*;
+
+use crate::convert::{error, text_of_json, to_js};
+
+/// What a form has handed out to be sent. Until it is answered, the form can be edited, but not submitted again.
+#[wasm_bindgen]
+#[derive(Debug)]
+pub struct Submission {
+    submission: ricordo::Submission<Untyped>,
+}
+
+impl Submission {
+    pub(crate) fn new(submission: ricordo::Submission<Untyped>) -> Self {
+        Submission { submission }
+    }
+}
+
+#[wasm_bindgen]
+impl Submission {
+    /// What is to be sent.
+    #[wasm_bindgen(getter, unchecked_return_type = "Json")]
+    pub fn payload(&self) -> Result<JsValue, JsValue> {
+        to_js(self.submission.payload())
+    }
+
+    /// What is to be sent, as JSON text, in which numbers have all their digits.
+    #[wasm_bindgen(js_name = toJson)]
+    pub fn to_json(&self) -> String {
+        self.submission.to_json()
+    }
+
+    /// Whether a record is created, rather than changed.
+    #[wasm_bindgen(getter)]
+    pub fn creates(&self) -> bool {
+        self.submission.creates()
+    }
+
+    /// Whether the form still waits for the answer.
+    #[wasm_bindgen(getter, js_name = isCurrent)]
+    pub fn is_current(&self) -> bool {
+        self.submission.is_current()
+    }
+
+    /// It was accepted: what was sent is the baseline, and what was typed meanwhile stays. With the record as the other side has it
+    /// now, what was not changed meanwhile takes its values.
+    pub fn accept(
+        &self,
+        #[wasm_bindgen(unchecked_optional_param_type = "Json")] record: &JsValue,
+    ) -> Result<(), JsValue> {
+        let accepted = if record.is_undefined() || record.is_null() {
+            self.submission.accept()
+        } else {
+            self.submission.accept_json(&text_of_json(record, "the record")?)
+        };
+        accepted.map_err(|problem| error(&problem))
+    }
+
+    /// It was rejected: the messages go to the places that they name. A text is a message about the form as a whole.
+    pub fn reject(
+        &self,
+        #[wasm_bindgen(unchecked_param_type = "Problem | string")] problem: &JsValue,
+    ) -> Result<(), JsValue> {
+        let rejected = match problem.as_string() {
+            Some(title) => self.submission.reject(Problem::new(title)),
+            None => self.submission.reject_json(&text_of_json(problem, "the problem")?),
+        };
+        rejected.map_err(|problem| error(&problem))
+    }
+}

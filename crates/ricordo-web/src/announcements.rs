@@ -1,0 +1,88 @@
+//! Announcements: what a screen reader says of findings that come while a person is elsewhere.
+//!
+//! Nothing is said while a person types, nothing is said twice, and what is mended is not spoken of.
+
+use std::cell::RefCell;
+use std::rc::Rc;
+
+use web_sys::{Document, Element};
+
+use crate::dom;
+use crate::timer::Timer;
+
+/// How long nothing must happen before something is said, in milliseconds.
+const QUIET: f64 = 700.0;
+
+/// Hidden from the eye alone.
+const HIDDEN: &str = "position:absolute;width:1px;height:1px;margin:-1px;padding:0;overflow:hidden;clip-path:inset(50%);white-space:nowrap;border:0";
+
+#[derive(Debug)]
+pub(crate) struct Announcements {
+    region: Element,
+    /// Whether the region is ours, to be removed with the binding.
+    is_own: bool,
+    timer: Timer,
+    waiting: Rc<RefCell<Vec<(String, String)>>>,
+}
+
+impl Announcements {
+    /// Says things in the element of the page that has `data-announcements`, or in one of its own.
+    pub(crate) fn new(document: &Document, root: &Element) -> Option<Self> {
+        let given = root.query_selector("[data-announcements]").ok().flatten();
+        let is_own = given.is_none();
+        let region = match given {
+            Some(region) => region,
+            None => {
+                let region = document.create_element("div").ok()?;
+                dom::set_attribute(&region, "style", HIDDEN);
+                dom::set_attribute(&region, "data-unbound", "");
+                root.append_child(&region).ok()?;
+                region
+            }
+        };
+        dom::set_attribute(&region, "role", "status");
+        dom::set_attribute(&region, "aria-live", "polite");
+        let waiting: Rc<RefCell<Vec<(String, String)>>> = Rc::default();
+        let (said, source) = (region.clone(), waiting.clone());
+        let timer = Timer::new(move || {
+            let words: Vec<String> =
+                source.take().into_iter().map(|(about, words)| sentence(&about, &words)).collect();
+            let words = words.join(" ");
+            if !words.is_empty() && said.text_content().as_deref() != Some(&*words) {
+                said.set_text_content(Some(&words));
+            }
+        });
+        Some(Announcements { region, is_own, timer, waiting })
+    }
+
+    /// Hears what is wrong with a place now, and says it when it is quiet.
+    pub(crate) fn hear(&self, about: &str, messages: &[(String, bool)]) {
+        let words: Vec<&str> = messages.iter().map(|(message, _)| message.as_str()).collect();
+        let mut waiting = self.waiting.borrow_mut();
+        waiting.retain(|(known, _)| known != about);
+        if !words.is_empty() {
+            waiting.push((about.to_owned(), words.join(" ")));
+        }
+        drop(waiting);
+        self.timer.set(QUIET);
+    }
+
+    /// A person is typing: it is not quiet.
+    pub(crate) fn put_off(&self) {
+        if !self.waiting.borrow().is_empty() {
+            self.timer.set(QUIET);
+        }
+    }
+}
+
+impl Drop for Announcements {
+    fn drop(&mut self) {
+        if self.is_own {
+            self.region.remove();
+        }
+    }
+}
+
+fn sentence(about: &str, words: &str) -> String {
+    if about.is_empty() { words.to_owned() } else { format!("{about}: {words}") }
+}

@@ -1,0 +1,139 @@
+//! Short ways to do what the DOM does, for elements of any kind.
+
+use std::fmt;
+
+use wasm_bindgen::{JsCast, JsValue};
+use web_sys::{
+    Document, DocumentFragment, Element, HtmlButtonElement, HtmlElement, HtmlInputElement, HtmlOutputElement,
+    HtmlSelectElement, HtmlTextAreaElement, NodeList,
+};
+
+/// What has elements in it.
+pub(crate) trait Holder {
+    fn find_all(&self, selector: &str) -> Result<NodeList, JsValue>;
+}
+
+impl Holder for Element {
+    fn find_all(&self, selector: &str) -> Result<NodeList, JsValue> {
+        self.query_selector_all(selector)
+    }
+}
+
+impl Holder for DocumentFragment {
+    fn find_all(&self, selector: &str) -> Result<NodeList, JsValue> {
+        self.query_selector_all(selector)
+    }
+}
+
+/// The elements that a selector finds, in document order.
+pub(crate) fn query(holder: &impl Holder, selector: &str) -> NodeList {
+    holder.find_all(selector).expect("the selectors of the adapter are well-formed")
+}
+
+pub(crate) fn element_at(found: &NodeList, index: u32) -> Option<Element> {
+    found.item(index).map(JsCast::unchecked_into)
+}
+
+/// The type of an input, in lower case, `text` if it has none. What the browser does not know is `text`, too.
+pub(crate) fn input_type(element: &Element) -> String {
+    element.dyn_ref::<HtmlInputElement>().map_or_else(|| "text".to_owned(), HtmlInputElement::type_)
+}
+
+pub(crate) fn set_attribute(element: &Element, name: &str, value: &str) {
+    // It fails for names that are no attribute names, and there are none here.
+    let _ = element.set_attribute(name, value);
+}
+
+/// Sets or removes an attribute that has no value.
+pub(crate) fn set_flag(element: &Element, name: &str, is_set: bool) {
+    if is_set {
+        set_attribute(element, name, "");
+    } else {
+        let _ = element.remove_attribute(name);
+    }
+}
+
+/// Sets an attribute to `true`, or removes it.
+pub(crate) fn set_aria(element: &Element, name: &str, is_so: bool) {
+    if is_so {
+        set_attribute(element, name, "true");
+    } else {
+        let _ = element.remove_attribute(name);
+    }
+}
+
+pub(crate) fn set_hidden(element: &Element, is_hidden: bool) {
+    match element.dyn_ref::<HtmlElement>() {
+        Some(element) => element.set_hidden(is_hidden),
+        None => set_flag(element, "hidden", is_hidden),
+    }
+}
+
+/// Sets what the browser takes for the error of a control; the empty text for none.
+pub(crate) fn set_validity(element: &Element, error: &str) {
+    if let Some(input) = element.dyn_ref::<HtmlInputElement>() {
+        input.set_custom_validity(error);
+    } else if let Some(select) = element.dyn_ref::<HtmlSelectElement>() {
+        select.set_custom_validity(error);
+    } else if let Some(area) = element.dyn_ref::<HtmlTextAreaElement>() {
+        area.set_custom_validity(error);
+    }
+}
+
+/// Lets the browser show the error of a control.
+pub(crate) fn report_validity(element: &Element) {
+    if let Some(input) = element.dyn_ref::<HtmlInputElement>() {
+        input.report_validity();
+    } else if let Some(select) = element.dyn_ref::<HtmlSelectElement>() {
+        select.report_validity();
+    } else if let Some(area) = element.dyn_ref::<HtmlTextAreaElement>() {
+        area.report_validity();
+    }
+}
+
+/// Disables a control, or enables it.
+pub(crate) fn set_disabled(element: &Element, is_disabled: bool) {
+    if let Some(input) = element.dyn_ref::<HtmlInputElement>() {
+        input.set_disabled(is_disabled);
+    } else if let Some(select) = element.dyn_ref::<HtmlSelectElement>() {
+        select.set_disabled(is_disabled);
+    } else if let Some(button) = element.dyn_ref::<HtmlButtonElement>() {
+        button.set_disabled(is_disabled);
+    } else {
+        set_flag(element, "disabled", is_disabled);
+    }
+}
+
+/// Shows a text in an element that only shows.
+pub(crate) fn set_text(element: &Element, text: &str) {
+    if let Some(output) = element.dyn_ref::<HtmlOutputElement>() {
+        output.set_value(text);
+    } else {
+        element.set_text_content(Some(text));
+    }
+}
+
+pub(crate) fn focus(element: &Element) {
+    if let Some(element) = element.dyn_ref::<HtmlElement>() {
+        // What cannot have the focus does not get it.
+        let _ = element.focus();
+    }
+}
+
+/// The element that has the focus, unless that is the page as a whole.
+pub(crate) fn focused(document: &Document) -> Option<Element> {
+    let element = document.active_element()?;
+    (Some(&element) != document.body().map(Element::from).as_ref()).then_some(element)
+}
+
+/// The time of the page, in milliseconds. It never goes back.
+pub(crate) fn now() -> f64 {
+    web_sys::window().and_then(|window| window.performance()).map_or(0.0, |performance| performance.now())
+}
+
+/// What a script has thrown, in words.
+pub(crate) fn words(thrown: &JsValue) -> impl fmt::Display {
+    thrown
+        .dyn_ref::<js_sys::Error>()
+        .map_or_else(|| format!("{thrown:?}"), |error| String::from(error.message()))
+}

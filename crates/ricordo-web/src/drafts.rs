@@ -1,0 +1,128 @@
+//! Drafts: what was typed, kept in the browser.
+
+use std::cell::{Cell, RefCell};
+use std::fmt;
+use std::time::Duration;
+
+use ricordo::Form;
+use ricordo::exchange::read_draft;
+use ricordo::form::{Draft, DraftStep, Drafting};
+use web_sys::Storage;
+
+use crate::dom;
+use crate::mistake::warn;
+use crate::options::{DraftStore, KeptDraft};
+use crate::timer::Timer;
+
+/// What is stored under a key.
+#[derive(Debug)]
+#[non_exhaustive]
+pub enum StoredDraft {
+    /// Nothing.
+    None,
+    /// A draft, to make the form of: see [`Form::from_draft`].
+    Draft(Draft),
+    /// Something that is no draft. It stays where it is, and the error says what is wrong with it.
+    Damaged(ricordo::Error),
+    /// The browser refuses to say.
+    Refused(String),
+}
+
+/// The draft that an earlier page has kept under a key.
+pub fn stored_draft(key: &str, store: DraftStore) -> StoredDraft {
+    let stored = storage(store)
+        .and_then(|storage| storage.get_item(&full(key)).map_err(|error| dom::words(&error).to_string()));
+    match stored {
+        Ok(None) => StoredDraft::None,
+        Ok(Some(text)) => match read_draft(&text) {
+            Ok(draft) => StoredDraft::Draft(draft),
+            Err(error) => StoredDraft::Damaged(error),
+        },
+        Err(refused) => StoredDraft::Refused(refused),
+    }
+}
+
+/// Removes the draft under a key.
+pub fn forget_draft(key: &str, store: DraftStore) {
+    if let Ok(storage) = storage(store) {
+        // Where nothing may be removed, nothing was stored.
+        let _ = storage.remove_item(&full(key));
+    }
+}
+
+/// Keys of drafts do not meet those of the page.
+fn full(key: &str) -> String {
+    format!("ricordo draft: {key}")
+}
+
+fn storage(store: DraftStore) -> Result<Storage, String> {
+    let window = web_sys::window().ok_or("there is no window")?;
+    let storage = match store {
+        DraftStore::Tab => window.session_storage(),
+        DraftStore::Browser => window.local_storage(),
+    };
+    storage
+        .map_err(|error| dom::words(&error).to_string())?
+        .ok_or_else(|| "the browser has no storage here".to_owned())
+}
+
+/// Writes the draft of a form when it is time.
+pub(crate) struct Drafts {
+    kept: KeptDraft,
+    drafting: RefCell<Drafting>,
+    timer: Timer,
+    has_failed: Cell<bool>,
+}
+
+impl fmt::Debug for Drafts {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Drafts").field("kept", &self.kept).finish_non_exhaustive()
+    }
+}
+
+impl Drafts {
+    /// `due` is called when a draft may be due.
+    pub(crate) fn new(kept: KeptDraft, due: impl Fn() + 'static) -> Self {
+        let drafting = Drafting::new(kept.policy).into();
+        Drafts { kept, drafting, timer: Timer::new(due), has_failed: Cell::new(false) }
+    }
+
+    /// Does what is due. An error is what a person must know, once.
+    pub(crate) fn step(&self, form: &Form) -> Result<(), String> {
+        let step = self.drafting.borrow_mut().next(form, Duration::from_secs_f64(dom::now() / 1000.0));
+        match step {
+            DraftStep::Wait(wait) => self.timer.set(wait.as_secs_f64() * 1000.0),
+            DraftStep::Write => return self.write(form),
+            DraftStep::Remove => {
+                self.timer.stop();
+                forget_draft(&self.kept.key, self.kept.store);
+            }
+            _ => self.timer.stop(),
+        }
+        Ok(())
+    }
+
+    /// Writes what was not written yet: the page is left.
+    pub(crate) fn flush(&self, form: &Form) -> Result<(), String> {
+        let state = form.state();
+        if state.is_dirty || state.is_uncommitted { self.write(form) } else { Ok(()) }
+    }
+
+    fn write(&self, form: &Form) -> Result<(), String> {
+        let written = storage(self.kept.store).and_then(|storage| {
+            let text = form.draft().to_string();
+            storage.set_item(&full(&self.kept.key), &text).map_err(|error| dom::words(&error).to_string())
+        });
+        match written {
+            Ok(()) => {
+                self.has_failed.set(false);
+                Ok(())
+            }
+            Err(refused) if self.has_failed.replace(true) => Err(refused),
+            Err(refused) => {
+                warn(&format!("the draft “{}” is not stored: {refused}", self.kept.key));
+                Err(refused)
+            }
+        }
+    }
+}

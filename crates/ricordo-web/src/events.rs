@@ -1,0 +1,287 @@
+//! Events: one listener for each kind, on the form, serves all controls in it.
+
+use std::cell::Cell;
+use std::fmt;
+use std::rc::{Rc, Weak};
+
+use ricordo::engine::Action;
+use ricordo::form::WidgetKind;
+use ricordo::{Error, Place, Value};
+use wasm_bindgen::JsCast;
+use wasm_bindgen::closure::Closure;
+use web_sys::{Element, Event, EventTarget, FocusEvent, InputEvent, KeyboardEvent, Node};
+
+use crate::page::{Member, Page, report_refusal};
+use crate::verb::Verb;
+
+/// The events of the form. Those that do not bubble have a counterpart that does.
+const ON_FORM: [&str; 11] = [
+    "focusin",
+    "focusout",
+    "beforeinput",
+    "input",
+    "change",
+    "compositionstart",
+    "compositionend",
+    "click",
+    "keydown",
+    "submit",
+    "reset",
+];
+
+thread_local! {
+    static LISTENERS: Cell<usize> = const { Cell::new(0) };
+}
+
+/// How many listeners of the adapter there are in all pages.
+pub(crate) fn listener_count() -> usize {
+    LISTENERS.get()
+}
+
+/// The listeners of a page. Dropping them removes all.
+pub(crate) struct Listeners {
+    call: Closure<dyn Fn(Event)>,
+    at: Vec<(EventTarget, &'static str)>,
+    /// Whether the page asks before it is left, while there are changes.
+    asks: Closure<dyn Fn(Event)>,
+    is_asking: Cell<bool>,
+}
+
+impl fmt::Debug for Listeners {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Listeners").field("count", &self.at.len()).finish_non_exhaustive()
+    }
+}
+
+impl Listeners {
+    pub(crate) fn add(page: &Rc<Page>) -> Self {
+        let weak = Rc::downgrade(page);
+        let call = Closure::new(move |event: Event| {
+            if let Some(page) = weak.upgrade() {
+                page.on_event(&event);
+            }
+        });
+        let asks = Closure::new(|event: Event| event.prevent_default());
+        let mut listeners = Listeners { call, at: Vec::new(), asks, is_asking: Cell::new(false) };
+        for event in ON_FORM {
+            listeners.listen(page.root.clone().into(), event);
+        }
+        if page.drafts.is_some() {
+            // The last chance to write what was typed.
+            listeners.listen(page.document.clone().into(), "visibilitychange");
+            if let Some(window) = web_sys::window() {
+                listeners.listen(window.into(), "pagehide");
+            }
+        }
+        listeners
+    }
+
+    fn listen(&mut self, target: EventTarget, event: &'static str) {
+        let call = self.call.as_ref().unchecked_ref();
+        if target.add_event_listener_with_callback(event, call).is_ok() {
+            LISTENERS.set(LISTENERS.get() + 1);
+            self.at.push((target, event));
+        }
+    }
+
+    /// Asks before the page is left, or no longer. A page that never has to ask is kept for the way back.
+    pub(crate) fn ask_before_leaving(&self, asks: bool) {
+        if self.is_asking.replace(asks) == asks {
+            return;
+        }
+        let Some(window) = web_sys::window() else { return };
+        let call = self.asks.as_ref().unchecked_ref();
+        let done = if asks {
+            window.add_event_listener_with_callback("beforeunload", call)
+        } else {
+            window.remove_event_listener_with_callback("beforeunload", call)
+        };
+        if done.is_ok() {
+            LISTENERS.set(if asks { LISTENERS.get() + 1 } else { LISTENERS.get() - 1 });
+        }
+    }
+}
+
+impl Drop for Listeners {
+    fn drop(&mut self) {
+        self.ask_before_leaving(false);
+        let call = self.call.as_ref().unchecked_ref();
+        for (target, event) in &self.at {
+            if target.remove_event_listener_with_callback(event, call).is_ok() {
+                LISTENERS.set(LISTENERS.get() - 1);
+            }
+        }
+    }
+}
+
+impl Page {
+    fn on_event(self: &Rc<Self>, event: &Event) {
+        self.pass_time();
+        match event.type_().as_str() {
+            "focusin" => self.on_focus_in(event),
+            "focusout" => self.on_focus_out(event),
+            "beforeinput" => self.on_before_input(event),
+            "input" | "change" => self.on_input(event),
+            "compositionstart" => self.with_widget(event, |widget, _| widget.on_composition_start()),
+            "compositionend" => self.with_widget(event, |widget, _| widget.on_composition_end()),
+            "click" => self.on_click(event),
+            "keydown" => self.on_key(event),
+            "submit" => {
+                event.prevent_default();
+                self.submit();
+            }
+            "reset" => {
+                event.prevent_default();
+                self.minding_focus(None, || report_refusal(self.form.reset()));
+            }
+            "visibilitychange" | "pagehide" => self.on_hide(),
+            _ => {}
+        }
+    }
+
+    fn with_widget(&self, event: &Event, act: impl FnOnce(&Rc<crate::widget::Widget>, &Element)) {
+        if let Some(target) = target_of(event)
+            && let Some((element, Member::Widget(widget))) = self.member_of(&target)
+            && !widget.only_shows()
+        {
+            act(&widget, &element);
+        }
+    }
+
+    fn on_focus_in(&self, event: &Event) {
+        if !self.is_moving() {
+            self.with_widget(event, |widget, _| widget.on_focus());
+        }
+    }
+
+    fn on_focus_out(&self, event: &Event) {
+        if self.is_moving() {
+            return;
+        }
+        self.with_widget(event, |widget, _| {
+            let next = event.dyn_ref::<FocusEvent>().and_then(FocusEvent::related_target);
+            let next = next.and_then(|next| next.dyn_into::<Node>().ok());
+            // Another window has the focus, or another button of the same group: nothing is left.
+            let stays = next.is_none() && widget.has_dom_focus();
+            if !stays && !self.belongs_to(next.as_ref(), widget) {
+                widget.on_leave();
+            }
+        });
+    }
+
+    fn on_before_input(&self, event: &Event) {
+        // The browser's own history does not know what the form has set.
+        let kind = event.dyn_ref::<InputEvent>().map(InputEvent::input_type).unwrap_or_default();
+        match kind.as_str() {
+            "historyUndo" => self.on_history(event, Verb::Undo),
+            "historyRedo" => self.on_history(event, Verb::Redo),
+            _ => {}
+        }
+    }
+
+    fn on_input(&self, event: &Event) {
+        self.announcements.put_off();
+        // What was reported as input is not reported again when the control is left.
+        let is_change = event.type_() == "change";
+        self.with_widget(event, |widget, element| {
+            if !is_change || widget.differs_from_form(element) {
+                widget.on_input(element);
+            }
+        });
+    }
+
+    fn on_click(&self, event: &Event) {
+        if let Some(target) = target_of(event)
+            && let Some((_, Member::Button(place, verb))) = self.member_of(&target)
+        {
+            event.prevent_default();
+            self.press(&place, verb);
+        }
+    }
+
+    fn on_key(&self, event: &Event) {
+        let Some(key) = event.dyn_ref::<KeyboardEvent>() else { return };
+        if !(key.ctrl_key() || key.meta_key()) || key.alt_key() || key.is_composing() {
+            return;
+        }
+        match (key.key().to_ascii_lowercase().as_str(), key.shift_key()) {
+            ("z", false) => self.on_history(event, Verb::Undo),
+            ("z", true) | ("y", false) => self.on_history(event, Verb::Redo),
+            _ => {}
+        }
+    }
+
+    /// Undoes or redoes, in place of the browser.
+    fn on_history(&self, event: &Event, verb: Verb) {
+        let is_unbound = target_of(event).and_then(|target| target.closest("[data-unbound]").ok().flatten());
+        if is_unbound.is_none() {
+            event.prevent_default();
+            if let Ok(root) = self.form.place("") {
+                self.press(&root, verb);
+            }
+        }
+    }
+
+    fn on_hide(&self) {
+        if let Some(drafts) = &self.drafts
+            && let Err(refused) = drafts.flush(&self.form)
+        {
+            self.say_draft_is_not_kept(&refused);
+        }
+    }
+
+    /// Does what a button says.
+    fn press(&self, place: &Place<Value>, verb: Verb) {
+        let list = place.parent();
+        let list = if verb == Verb::Remove { list.as_ref() } else { None };
+        self.minding_focus(list, || report_refusal(self.carry_out(place, verb)));
+    }
+
+    fn carry_out(&self, place: &Place<Value>, verb: Verb) -> Result<(), Error> {
+        let moved = |by: fn(usize) -> Option<usize>| match place.position().and_then(by) {
+            Some(position) if place.parent().is_none_or(|list| position < list.children().len()) => {
+                place.move_to(position)
+            }
+            // It stands at the end already.
+            Some(_) | None => Ok(()),
+        };
+        match verb {
+            Verb::Add => match place.bind().state().kind {
+                WidgetKind::List => {
+                    self.form.apply(Action::Insert { list: place.id().into(), position: None, value: None })
+                }
+                _ if place.is_absent() => self.form.apply(Action::Add { at: place.pointer(), value: None }),
+                _ => Ok(()),
+            },
+            Verb::Remove => place.remove(),
+            Verb::Duplicate => place.duplicate().map(drop),
+            Verb::Up => moved(|position| position.checked_sub(1)),
+            Verb::Down => moved(|position| position.checked_add(1)),
+            Verb::Clear => place.clear(),
+            Verb::Reset => place.reset(),
+            Verb::Release => place.release(),
+            Verb::Undo if self.form.can_undo() => self.form.undo(),
+            Verb::Redo if self.form.can_redo() => self.form.redo(),
+            Verb::Undo | Verb::Redo => Ok(()),
+        }
+    }
+}
+
+fn target_of(event: &Event) -> Option<Element> {
+    event.target()?.dyn_into().ok()
+}
+
+/// Gives a page the listener of its own time.
+pub(crate) fn time_has_passed(page: &Weak<Page>) {
+    if let Some(page) = page.upgrade() {
+        page.pass_time();
+        page.follow();
+    }
+}
+
+/// A draft may be due.
+pub(crate) fn draft_is_due(page: &Weak<Page>) {
+    if let Some(page) = page.upgrade() {
+        page.follow();
+    }
+}

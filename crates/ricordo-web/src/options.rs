@@ -1,0 +1,134 @@
+//! How a page is bound.
+
+use std::collections::HashMap;
+use std::fmt;
+use std::rc::Rc;
+use std::time::Duration;
+
+use ricordo::form::{DraftPolicy, Recipe};
+use ricordo::{Error, Form, Submission};
+use web_sys::Element;
+
+use crate::control::Control;
+
+/// Makes a control for an element.
+pub(crate) type Factory = Rc<dyn Fn(&Element) -> Box<dyn Control>>;
+
+/// Is given what came of a submit: an error says why nothing was sent.
+pub(crate) type Done = Rc<dyn Fn(Result<(), Error>)>;
+
+/// Submits the form.
+pub(crate) type Submit = Rc<dyn Fn(Done)>;
+
+/// Where drafts are kept.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum DraftStore {
+    /// With the tab: a draft survives a reload, and ends with the tab (`sessionStorage`).
+    #[default]
+    Tab,
+    /// With the browser: a draft is there until it is removed (`localStorage`).
+    Browser,
+}
+
+/// How a page is bound to a form.
+///
+/// ```
+/// # use ricordo::{Model, form::Recipe};
+/// # #[derive(Model)] struct Batch { loaves: u32 }
+/// let options = ricordo_web::Options::<Batch>::new()
+///     .keep_draft("batch-41")
+///     .on_submit(Recipe::new().dirty_only(), |submission| {
+///         // Send `submission.to_json()`, and say how it ended:
+///         submission.accept()
+///     });
+/// ```
+pub struct Options<M> {
+    pub(crate) controls: HashMap<String, Factory>,
+    pub(crate) submit: Option<Box<dyn FnOnce(Form<M>) -> Submit>>,
+    pub(crate) draft: Option<KeptDraft>,
+    pub(crate) asks_before_leaving: bool,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct KeptDraft {
+    pub(crate) key: String,
+    pub(crate) store: DraftStore,
+    pub(crate) policy: DraftPolicy,
+}
+
+impl<M> fmt::Debug for Options<M> {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter
+            .debug_struct("Options")
+            .field("controls", &self.controls.keys())
+            .field("draft", &self.draft)
+            .field("asks_before_leaving", &self.asks_before_leaving)
+            .finish_non_exhaustive()
+    }
+}
+
+impl<M> Default for Options<M> {
+    fn default() -> Self {
+        Options { controls: HashMap::new(), submit: None, draft: None, asks_before_leaving: true }
+    }
+}
+
+impl<M: 'static> Options<M> {
+    /// Without handlers and drafts; a page with changes asks before it is left.
+    pub fn new() -> Self {
+        Options::default()
+    }
+
+    /// Submits the form by this recipe when a person does, and hands the submission to a function. The page does not reload.
+    /// If there are errors, nothing is handed out, and the focus goes to the first of them. Deferred checks that are under way
+    /// are waited for.
+    pub fn on_submit(
+        mut self,
+        recipe: Recipe<M>,
+        send: impl Fn(Submission<M>) -> Result<(), Error> + 'static,
+    ) -> Self {
+        let send = Rc::new(send);
+        self.submit = Some(Box::new(move |form: Form<M>| {
+            Rc::new(move |done: Done| {
+                let (send, refused) = (send.clone(), done.clone());
+                let handler = move |submission: Result<Submission<M>, Error>| {
+                    done(submission.and_then(|submission| send(submission)));
+                };
+                if let Err(error) = form.submit_with(&recipe, handler) {
+                    refused(Err(error));
+                }
+            })
+        }));
+        self
+    }
+
+    /// Keeps what was typed in the browser, under this key, so that it survives a reload of the page. See
+    /// [`stored_draft`](crate::stored_draft) to start from it.
+    pub fn keep_draft(self, key: &str) -> Self {
+        self.keep_draft_in(key, DraftStore::default())
+    }
+
+    /// Keeps what was typed, as [`keep_draft`](Options::keep_draft) does, and says where.
+    pub fn keep_draft_in(mut self, key: &str, store: DraftStore) -> Self {
+        let policy = DraftPolicy::after(Duration::from_millis(400)).at_most_every(Duration::from_secs(5));
+        self.draft = Some(KeptDraft { key: key.to_owned(), store, policy });
+        self
+    }
+
+    /// Whether a page with changes asks before it is left; it does unless this says no.
+    pub fn ask_before_leaving(mut self, asks: bool) -> Self {
+        self.asks_before_leaving = asks;
+        self
+    }
+
+    /// Registers a kind of control of your own, for elements with this name in `data-control`.
+    pub fn control<C: Control + 'static>(
+        mut self,
+        name: &str,
+        make: impl Fn(&Element) -> C + 'static,
+    ) -> Self {
+        self.controls.insert(name.to_owned(), Rc::new(move |element| Box::new(make(element))));
+        self
+    }
+}

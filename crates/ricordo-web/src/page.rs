@@ -1,0 +1,424 @@
+//! The page of a form: what is bound in it, and what happens after each change.
+
+use std::cell::{Cell, RefCell};
+use std::collections::HashMap;
+use std::rc::Rc;
+use std::time::Duration;
+
+use ricordo::engine::{PlaceId, Status};
+use ricordo::form::WidgetState;
+use ricordo::{Error, Form, Place, Subscription, Value};
+use wasm_bindgen::{JsCast, JsValue};
+use web_sys::{Document, Element, Node};
+
+use crate::announcements::Announcements;
+use crate::dom;
+use crate::drafts::Drafts;
+use crate::mistake::{Mistakes, warn};
+use crate::options::{Factory, Submit};
+use crate::scope::Scope;
+use crate::summary::{Summary, messages_of};
+use crate::timer::Timer;
+use crate::verb::Verb;
+use crate::widget::Widget;
+
+#[derive(Debug)]
+pub(crate) struct Page {
+    pub(crate) root: Element,
+    pub(crate) document: Document,
+    pub(crate) form: Form,
+    place: Place<Value>,
+    pub(crate) controls: Controls,
+    pub(crate) submit: Submitting,
+    pub(crate) mistakes: Mistakes,
+    pub(crate) announcements: Announcements,
+    pub(crate) drafts: Option<Drafts>,
+    pub(crate) pauses: Timer,
+    /// When time was last passed to the form.
+    last: Cell<f64>,
+    members: RefCell<Members>,
+    /// The elements with the messages of places.
+    messages: RefCell<HashMap<PlaceId, Element>>,
+    summary: Summary,
+    history: RefCell<Vec<(Element, Verb)>>,
+    /// Whether rows are being moved: what has the focus keeps it, whatever the browser reports meanwhile.
+    is_moving: Cell<bool>,
+    next_id: Cell<u32>,
+    pub(crate) scope: RefCell<Option<Scope>>,
+    pub(crate) guards: RefCell<Vec<Subscription>>,
+}
+
+/// The controls of the program, by name.
+#[derive(Default)]
+pub(crate) struct Controls(pub(crate) HashMap<String, Factory>);
+
+impl std::fmt::Debug for Controls {
+    fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        formatter.debug_set().entries(self.0.keys()).finish()
+    }
+}
+
+/// How the form is submitted, if the program says so.
+pub(crate) struct Submitting(pub(crate) Option<Submit>);
+
+impl std::fmt::Debug for Submitting {
+    fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        formatter.debug_tuple("Submitting").field(&self.0.is_some()).finish()
+    }
+}
+
+/// Something bound in the page.
+#[derive(Clone, Debug)]
+pub(crate) enum Member {
+    Widget(Rc<Widget>),
+    Button(Place<Value>, Verb),
+}
+
+#[derive(Debug, Default)]
+struct Members {
+    next: u32,
+    by_id: HashMap<u32, Member>,
+    /// From an element to its member.
+    ids: js_sys::WeakMap,
+    /// The widgets of each place, in the order of the page.
+    widgets: HashMap<PlaceId, Vec<u32>>,
+}
+
+impl Page {
+    pub(crate) fn new(
+        parts: (Element, Document, Form, Place<Value>),
+        controls: Controls,
+        submit: Submitting,
+        announcements: Announcements,
+        (drafts, pauses): (Option<Drafts>, Timer),
+    ) -> Self {
+        let (root, document, form, place) = parts;
+        Page {
+            root,
+            document,
+            form,
+            place,
+            controls,
+            submit,
+            mistakes: Mistakes::default(),
+            announcements,
+            drafts,
+            pauses,
+            last: Cell::new(dom::now()),
+            members: RefCell::default(),
+            messages: RefCell::default(),
+            summary: Summary::default(),
+            history: RefCell::default(),
+            is_moving: Cell::new(false),
+            next_id: Cell::new(0),
+            scope: RefCell::default(),
+            guards: RefCell::default(),
+        }
+    }
+
+    pub(crate) fn is_root(&self, place: &Place<Value>) -> bool {
+        *place == self.place
+    }
+}
+
+/// What is bound.
+impl Page {
+    pub(crate) fn add_member(&self, element: &Element, member: Member) -> u32 {
+        let mut members = self.members.borrow_mut();
+        let id = members.next;
+        members.next += 1;
+        members.ids.set(element, &JsValue::from(id));
+        members.by_id.insert(id, member);
+        id
+    }
+
+    pub(crate) fn add_widget(&self, widget: &Rc<Widget>) -> u32 {
+        let member = Member::Widget(widget.clone());
+        let id = self.add_member(&widget.elements[0], member);
+        let mut members = self.members.borrow_mut();
+        for element in &widget.elements[1..] {
+            members.ids.set(element, &JsValue::from(id));
+        }
+        if !widget.only_shows() {
+            members.widgets.entry(widget.binding.place().id()).or_default().push(id);
+        }
+        id
+    }
+
+    /// Forgets what a scope has bound.
+    pub(crate) fn forget(&self, ids: &[u32], messages: &[PlaceId]) {
+        let mut gone = Vec::new();
+        {
+            let mut members = self.members.borrow_mut();
+            for id in ids {
+                let Some(member) = members.by_id.remove(id) else { continue };
+                if let Member::Widget(widget) = &member {
+                    let place = widget.binding.place().id();
+                    if let Some(widgets) = members.widgets.get_mut(&place) {
+                        widgets.retain(|known| known != id);
+                        if widgets.is_empty() {
+                            members.widgets.remove(&place);
+                        }
+                    }
+                    self.summary.forget(place);
+                }
+                gone.push(member);
+            }
+        }
+        let mut elements = self.messages.borrow_mut();
+        messages.iter().for_each(|place| drop(elements.remove(place)));
+    }
+
+    /// The member that an element belongs to: its own, or that of what it lies in.
+    pub(crate) fn member_of(&self, target: &Element) -> Option<(Element, Member)> {
+        let members = self.members.borrow();
+        let mut at = Some(target.clone());
+        while let Some(element) = at {
+            if let Some(id) = id_of(&members.ids, &element)
+                && let Some(member) = members.by_id.get(&id)
+            {
+                return Some((element, member.clone()));
+            }
+            if element == self.root {
+                return None;
+            }
+            at = element.parent_element();
+        }
+        None
+    }
+
+    pub(crate) fn widgets(&self) -> Vec<Rc<Widget>> {
+        let members = self.members.borrow();
+        let widgets = members.by_id.values().filter_map(|member| match member {
+            Member::Widget(widget) => Some(widget.clone()),
+            Member::Button(..) => None,
+        });
+        widgets.collect()
+    }
+
+    fn widget_at(&self, place: PlaceId) -> Option<Rc<Widget>> {
+        let members = self.members.borrow();
+        let id = members.widgets.get(&place)?.first()?;
+        match members.by_id.get(id)? {
+            Member::Widget(widget) => Some(widget.clone()),
+            Member::Button(..) => None,
+        }
+    }
+
+    pub(crate) fn add_history_button(&self, element: &Element, verb: Verb) {
+        self.history.borrow_mut().push((element.clone(), verb));
+    }
+
+    /// Keeps the element with the messages of a place; not if there is one already.
+    pub(crate) fn add_findings_element(&self, place: PlaceId, element: &Element) -> bool {
+        let mut messages = self.messages.borrow_mut();
+        if messages.contains_key(&place) {
+            return false;
+        }
+        messages.insert(place, element.clone());
+        true
+    }
+
+    pub(crate) fn findings_element(&self, place: PlaceId) -> Option<Element> {
+        self.messages.borrow().get(&place).cloned()
+    }
+
+    /// The id of an element, which gets one if it has none.
+    pub(crate) fn id_of(&self, element: &Element) -> String {
+        let known = element.id();
+        if !known.is_empty() {
+            return known;
+        }
+        loop {
+            let number = self.next_id.get();
+            self.next_id.set(number + 1);
+            let id = format!("findings-{number}");
+            if self.document.get_element_by_id(&id).is_none() {
+                element.set_id(&id);
+                return id;
+            }
+        }
+    }
+}
+
+fn id_of(ids: &js_sys::WeakMap, element: &Element) -> Option<u32> {
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "only such numbers are in it")]
+    ids.get(element).as_f64().map(|id| id as u32)
+}
+
+/// Says what of a person's action was refused.
+pub(crate) fn report_refusal(done: Result<(), Error>) {
+    if let Err(error) = done {
+        warn(&format!("refused: {error}"));
+    }
+}
+
+/// After changes.
+impl Page {
+    /// The findings of a widget have changed.
+    pub(crate) fn findings_changed(&self, place: &Place<Value>, state: &WidgetState, has_element: bool) {
+        if !has_element {
+            self.summary.hear(place.id(), messages_of(&state.label, &state.findings));
+        }
+    }
+
+    /// Brings up to date what belongs to the form as a whole, and what waits for time to pass.
+    pub(crate) fn follow(&self) {
+        self.show_state();
+        self.show_summary();
+        match self.form.next_pause() {
+            Some(pause) => self.pauses.set(pause.as_secs_f64() * 1000.0),
+            None => self.pauses.stop(),
+        }
+        if let Some(drafts) = &self.drafts
+            && let Err(refused) = drafts.step(&self.form)
+        {
+            self.say_draft_is_not_kept(&refused);
+        }
+    }
+
+    fn show_state(&self) {
+        let state = self.form.state();
+        for (name, is_set) in [
+            ("data-dirty", state.is_dirty),
+            ("data-touched", state.is_touched),
+            ("data-invalid", !state.is_valid),
+            ("data-uncommitted", state.is_uncommitted),
+        ] {
+            if self.root.has_attribute(name) != is_set {
+                dom::set_flag(&self.root, name, is_set);
+            }
+        }
+        let status = state.status.name();
+        if self.root.get_attribute("data-status").as_deref() != Some(status) {
+            dom::set_attribute(&self.root, "data-status", status);
+            dom::set_aria(&self.root, "aria-busy", state.status == Status::Submitting);
+        }
+        for (button, verb) in self.history.borrow().iter() {
+            let is_possible = if *verb == Verb::Undo { state.can_undo } else { state.can_redo };
+            dom::set_disabled(button, !is_possible);
+        }
+    }
+
+    pub(crate) fn show_summary(&self) {
+        let element = self.findings_element(self.place.id());
+        if let Some(new) = self.summary.show(&self.form, &self.place, element.as_ref())
+            && !new.is_empty()
+        {
+            self.announcements.hear("", &new);
+        }
+    }
+
+    pub(crate) fn notify(&self, notice: &str) {
+        self.summary.add_notice(notice);
+        self.show_summary();
+    }
+
+    pub(crate) fn say_draft_is_not_kept(&self, refused: &str) {
+        self.notify(&format!("What you type is not kept if you reload this page: {refused}"));
+    }
+
+    /// Lets the time pass that has gone by. Without it, what is typed now would be committed too early.
+    pub(crate) fn pass_time(&self) {
+        let now = dom::now();
+        let gone = now - self.last.replace(now);
+        if self.form.next_pause().is_some() && gone > 0.0 {
+            report_refusal(self.form.wait(Duration::from_secs_f64(gone / 1000.0)));
+        }
+    }
+
+    /// A person asks to submit.
+    pub(crate) fn submit(self: &Rc<Self>) {
+        let Some(submit) = &self.submit.0 else {
+            warn("the form was submitted, and nothing in the program handles that");
+            return;
+        };
+        let page = Rc::downgrade(self);
+        submit(Rc::new(move |done| {
+            if let (Some(page), Err(error)) = (page.upgrade(), done) {
+                page.submit_refused(&error);
+            }
+        }));
+    }
+
+    fn submit_refused(&self, error: &Error) {
+        if error.is_invalid() {
+            let findings = error.findings();
+            let is_seen = |place: &Place<Value>| {
+                self.widget_at(place.id()).is_some() || self.findings_element(place.id()).is_some()
+            };
+            let places = findings.iter().filter_map(|finding| self.form.place(&finding.place).ok());
+            self.summary.set_unseen(places.filter(|place| !is_seen(place)).collect());
+            self.show_summary();
+            self.focus_first(findings);
+        } else if self.form.state().status != Status::Submitting {
+            // A second press while the first is under way is nothing to speak of.
+            self.notify(&error.to_string());
+        }
+    }
+
+    /// The focus goes to the first control that is wrong; where the page has no element for its message, the browser shows it.
+    fn focus_first(&self, findings: &[ricordo::Finding]) {
+        for finding in findings {
+            let Ok(place) = self.form.place(&finding.place) else { continue };
+            if let Some(widget) = self.widget_at(place.id()) {
+                widget.focus();
+                let summary = self.findings_element(self.place.id());
+                if self.findings_element(place.id()).or(summary).is_none() {
+                    dom::report_validity(&widget.elements[0]);
+                }
+                return;
+            }
+        }
+        if let Some(summary) = self.findings_element(self.place.id()) {
+            dom::set_attribute(&summary, "tabindex", "-1");
+            dom::focus(&summary);
+        }
+    }
+}
+
+/// The focus.
+impl Page {
+    /// Does something that may take what has the focus out of the page; then the focus goes where the form says, or else to
+    /// what adds to the list that has lost a row.
+    pub(crate) fn minding_focus(&self, list: Option<&Place<Value>>, act: impl FnOnce()) {
+        let before = dom::focused(&self.document);
+        act();
+        let is_lost =
+            before.is_some_and(|element| !element.is_connected() || dom::focused(&self.document).is_none());
+        let hint = self.form.focus_hint().and_then(|place| self.widget_at(place.id()));
+        if let Some(widget) = hint {
+            widget.focus();
+        } else if is_lost && let Some(button) = list.and_then(|list| self.adding_button(list)) {
+            dom::focus(&button);
+        }
+    }
+
+    /// The button that adds to a list.
+    fn adding_button(&self, list: &Place<Value>) -> Option<Element> {
+        let buttons = dom::query(&self.root, "button[value=add]");
+        (0..buttons.length()).filter_map(|index| dom::element_at(&buttons, index)).find(|button| {
+            matches!(self.member_of(button), Some((_, Member::Button(place, Verb::Add))) if place == *list)
+        })
+    }
+
+    /// Moves elements about. What has the focus keeps it.
+    pub(crate) fn moving(&self, act: impl FnOnce()) {
+        let was = self.is_moving.replace(true);
+        act();
+        self.is_moving.set(was);
+    }
+
+    pub(crate) fn is_moving(&self) -> bool {
+        self.is_moving.get()
+    }
+
+    /// Whether a node is in the part of the page that belongs to a widget.
+    pub(crate) fn belongs_to(&self, node: Option<&Node>, widget: &Rc<Widget>) -> bool {
+        let element = node.and_then(|node| node.dyn_ref::<Element>());
+        let member = element
+            .filter(|element| self.root.contains(Some(element)))
+            .and_then(|element| self.member_of(element));
+        matches!(member, Some((_, Member::Widget(other))) if Rc::ptr_eq(&other, widget))
+    }
+}

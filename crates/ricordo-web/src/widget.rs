@@ -1,0 +1,565 @@
+//! Widgets: a control of the page, or a group of them, with its binding.
+
+use std::cell::{Cell, RefCell};
+use std::fmt;
+use std::rc::{Rc, Weak};
+
+use ricordo::form::{WidgetChoice, WidgetKind};
+use ricordo::{Binding, Error, Value, WidgetEvent, WidgetState};
+use wasm_bindgen::JsCast;
+use web_sys::{Element, HtmlInputElement, HtmlOptionElement, HtmlSelectElement};
+
+use crate::control::Control;
+use crate::dom;
+use crate::page::Page;
+use crate::plan::{GroupKind, Kind};
+use crate::text;
+
+/// A control with its binding. All check boxes of a set are one, and so are radio buttons with one name.
+pub(crate) struct Widget {
+    pub(crate) binding: Binding,
+    /// The element of the control, or those of the group.
+    pub(crate) elements: Vec<Element>,
+    pub(crate) shows: Shows,
+    page: Weak<Page>,
+    /// Whether the HTML disables the control, whatever the form says.
+    is_disabled: bool,
+    /// Whether the control hides itself, with its labels: nothing around it does.
+    hides: bool,
+    drawn: RefCell<Option<WidgetState>>,
+    /// Whether a person types just now: what stands in the control is what the form is being told.
+    is_typing: Cell<bool>,
+    is_composing: Cell<bool>,
+}
+
+/// How a widget shows its place.
+pub(crate) enum Shows {
+    Control(Kind),
+    /// A select whose options the form gives.
+    Offered(Kind),
+    /// Radio buttons or check boxes of a set.
+    Group(GroupKind),
+    /// One check box, for a flag.
+    Switch,
+    /// An element that only shows.
+    Value,
+    Custom(RefCell<Box<dyn Control>>),
+}
+
+impl fmt::Debug for Widget {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Widget").field("binding", &self.binding).finish_non_exhaustive()
+    }
+}
+
+impl Widget {
+    pub(crate) fn new(
+        page: &Rc<Page>,
+        binding: Binding,
+        elements: Vec<Element>,
+        shows: Shows,
+        hides: bool,
+    ) -> Self {
+        let is_disabled = elements.iter().all(|element| element.has_attribute("disabled"));
+        Widget {
+            binding,
+            elements,
+            shows,
+            page: Rc::downgrade(page),
+            is_disabled,
+            hides,
+            drawn: RefCell::default(),
+            is_typing: Cell::new(false),
+            is_composing: Cell::new(false),
+        }
+    }
+
+    fn element(&self) -> &Element {
+        &self.elements[0]
+    }
+
+    /// Whether it shows the value, and nothing can be done with it.
+    pub(crate) fn only_shows(&self) -> bool {
+        matches!(self.shows, Shows::Value)
+    }
+
+    /// Gives the focus to the control, or to the radio button that is chosen.
+    pub(crate) fn focus(&self) {
+        let is_checked =
+            |element: &&Element| element.dyn_ref::<HtmlInputElement>().is_some_and(HtmlInputElement::checked);
+        let chosen = match self.shows {
+            Shows::Group(GroupKind::Radios) => self.elements.iter().find(is_checked),
+            _ => None,
+        };
+        dom::focus(chosen.unwrap_or(self.element()));
+    }
+
+    pub(crate) fn has_dom_focus(&self) -> bool {
+        self.page
+            .upgrade()
+            .and_then(|page| dom::focused(&page.document))
+            .is_some_and(|focused| self.elements.iter().any(|element| element.contains(Some(&focused))))
+    }
+}
+
+/// Drawing.
+impl Widget {
+    /// Shows a state: whatever differs from what was shown.
+    pub(crate) fn draw(&self, state: &WidgetState) {
+        let before = self.drawn.replace(Some(state.clone()));
+        let before = before.as_ref();
+        self.draw_content(state, before);
+        if self.only_shows() {
+            return;
+        }
+        let differs = |field: Flag| before.map_or(field(state), |before| field(before) != field(state));
+        if differs(|state| state.is_readonly) {
+            self.elements.iter().for_each(|element| self.draw_readonly(element, state.is_readonly));
+        }
+        if differs(|state| state.is_required) {
+            self.draw_required(state.is_required);
+        }
+        for (name, flag) in MARKS {
+            if differs(flag) {
+                let is_set = flag(state);
+                self.elements.iter().for_each(|element| dom::set_flag(element, name, is_set));
+            }
+        }
+        if self.hides && before.map_or(!state.is_relevant, |before| before.is_relevant != state.is_relevant) {
+            self.elements.iter().for_each(|element| hide_with_labels(element, !state.is_relevant));
+        }
+        let findings_differ =
+            before.map_or(!state.findings.is_empty(), |before| before.findings != state.findings);
+        if findings_differ {
+            self.draw_findings(state);
+        }
+        if findings_differ || before.map_or(!state.is_valid, |before| before.is_valid != state.is_valid) {
+            self.draw_validity(state);
+        }
+    }
+
+    fn draw_content(&self, state: &WidgetState, before: Option<&WidgetState>) {
+        let text_differs = before.is_none_or(|before| before.text != state.text);
+        match &self.shows {
+            Shows::Control(Kind::Text | Kind::Area) => {
+                if !self.is_composing.get() {
+                    text::write(self.element(), &state.text, self.is_focused(state));
+                }
+            }
+            Shows::Control(Kind::Native(_)) => {
+                // What the browser cannot read it keeps, and so do we.
+                let keeps = state.text == text::UNREADABLE && text::is_unreadable(self.element());
+                if !self.is_typing.get() && !keeps {
+                    text::write(self.element(), &state.text, self.is_focused(state));
+                }
+            }
+            Shows::Control(Kind::Select | Kind::SelectMany) => self.draw_chosen(state),
+            Shows::Offered(_) => {
+                let offered = |state: &WidgetState| -> Vec<(Value, String)> {
+                    state.choices.iter().map(|choice| (choice.value.clone(), choice.label.clone())).collect()
+                };
+                if before.is_none_or(|before| {
+                    offered(before) != offered(state) || before.is_required != state.is_required
+                }) {
+                    self.draw_options(state);
+                }
+                self.draw_chosen(state);
+            }
+            Shows::Group(kind) => self.elements.iter().for_each(|element| {
+                let Some(input) = element.dyn_ref::<HtmlInputElement>() else { return };
+                let value = input.value();
+                let is_chosen = if state.choices.is_empty() && *kind == GroupKind::Radios {
+                    state.text == value
+                } else {
+                    state.choices.iter().any(|choice| choice.is_chosen && choice.value.to_text() == value)
+                };
+                input.set_checked(is_chosen);
+            }),
+            Shows::Switch => {
+                if let Some(input) = self.element().dyn_ref::<HtmlInputElement>() {
+                    input.set_checked(state.text == "true");
+                }
+            }
+            Shows::Value => {
+                if text_differs {
+                    dom::set_text(self.element(), &state.text);
+                }
+            }
+            Shows::Custom(control) => {
+                let mut control = control.borrow_mut();
+                if before.is_some_and(|before| before.epoch != state.epoch) {
+                    control.reset();
+                }
+                control.show(state);
+            }
+        }
+    }
+
+    fn is_focused(&self, state: &WidgetState) -> bool {
+        state.has_focus && self.has_dom_focus()
+    }
+
+    /// Chooses the options of a select.
+    fn draw_chosen(&self, state: &WidgetState) {
+        let Some(select) = self.element().dyn_ref::<HtmlSelectElement>() else { return };
+        let options = select.options();
+        let is_blank = state.text.is_empty() && !state.choices.iter().any(|choice| choice.is_chosen);
+        let mut is_any = false;
+        for index in 0..options.length() {
+            let Some(option) = options.item(index) else { continue };
+            let Some(option) = option.dyn_ref::<HtmlOptionElement>() else { continue };
+            let value = option.value();
+            let is_chosen = if state.choices.is_empty() {
+                state.text == value
+            } else {
+                state.choices.iter().any(|choice| choice.is_chosen && choice.value.to_text() == value)
+                    || (is_blank && value.is_empty() && !select.multiple())
+            };
+            if option.selected() != is_chosen {
+                option.set_selected(is_chosen);
+            }
+            is_any |= is_chosen;
+        }
+        if !is_any && !select.multiple() {
+            // A value that is not offered, or a blank without an option of its own.
+            select.set_selected_index(-1);
+        }
+    }
+
+    /// Offers the choices of the form. An option for the blank stays, if the HTML has one.
+    fn draw_options(&self, state: &WidgetState) {
+        let Some(select) = self.element().dyn_ref::<HtmlSelectElement>() else { return };
+        let options = select.options();
+        let first = options.item(0).and_then(|option| option.dyn_into::<HtmlOptionElement>().ok());
+        let blank = first.filter(|option| option.value().is_empty());
+        let needs_blank = !select.multiple() && !state.is_required;
+        select.set_inner_html("");
+        if let Some(blank) = blank {
+            let _ = select.append_child(&blank);
+        } else if needs_blank && let Ok(option) = HtmlOptionElement::new_with_text_and_value("", "") {
+            let _ = select.append_child(&option);
+        }
+        for WidgetChoice { value, label, .. } in &state.choices {
+            if let Ok(option) = HtmlOptionElement::new_with_text_and_value(label, &value.to_text()) {
+                let _ = select.append_child(&option);
+            }
+        }
+    }
+
+    fn draw_readonly(&self, element: &Element, is_readonly: bool) {
+        match self.shows {
+            Shows::Control(Kind::Text | Kind::Area) => dom::set_flag(element, "readonly", is_readonly),
+            Shows::Control(Kind::Native(native)) if native.can_be_readonly() => {
+                dom::set_flag(element, "readonly", is_readonly);
+            }
+            // HTML has no `readonly` for these.
+            Shows::Control(_) | Shows::Offered(_) | Shows::Group(_) | Shows::Switch => {
+                dom::set_disabled(element, is_readonly || self.is_disabled);
+            }
+            // What the program makes of it is its own.
+            Shows::Custom(_) | Shows::Value => {}
+        }
+    }
+
+    /// Marks the control as required, where its role can be.
+    fn draw_required(&self, is_required: bool) {
+        match self.shows {
+            Shows::Group(GroupKind::Radios) => {
+                if let Some(group) = radio_group(self.element()) {
+                    dom::set_aria(&group, "aria-required", is_required);
+                } else {
+                    self.elements.iter().for_each(|element| dom::set_flag(element, "required", is_required));
+                }
+            }
+            // Not each box of a set is required, and a slider always has a value.
+            Shows::Group(GroupKind::Boxes) | Shows::Control(Kind::Native(crate::plan::Native::Range)) => {}
+            Shows::Control(_) | Shows::Offered(_) | Shows::Switch | Shows::Custom(_) | Shows::Value => {
+                dom::set_aria(self.element(), "aria-required", is_required);
+            }
+        }
+    }
+
+    /// The elements that say what is wrong: the control, or what holds its group.
+    fn described(&self) -> Vec<Element> {
+        match self.shows {
+            Shows::Group(kind) => {
+                let group = match kind {
+                    GroupKind::Radios => radio_group(self.element()),
+                    GroupKind::Boxes => None,
+                };
+                group.map_or_else(|| self.elements.clone(), |group| vec![group])
+            }
+            _ => self.elements.clone(),
+        }
+    }
+
+    fn draw_findings(&self, state: &WidgetState) {
+        let Some(page) = self.page.upgrade() else { return };
+        let has_errors = state.findings.iter().any(ricordo::Finding::is_error);
+        let place = self.binding.place();
+        let messages = page.findings_element(place.id());
+        for element in self.described() {
+            // A radio button has no such state; what holds the group has.
+            let is_radio =
+                matches!(self.shows, Shows::Group(GroupKind::Radios)) && self.elements.contains(&element);
+            if !is_radio {
+                dom::set_aria(&element, "aria-invalid", has_errors);
+            }
+            if let Some(messages) = &messages {
+                describe(&page, &element, messages, !state.findings.is_empty());
+            }
+        }
+        page.findings_changed(&place, state, messages.is_some());
+    }
+
+    /// Lets the browser know whether the value is valid, whether that is shown or not.
+    fn draw_validity(&self, state: &WidgetState) {
+        let message = if state.is_valid {
+            String::new()
+        } else {
+            let findings = self.binding.place().all_findings();
+            let error = findings.into_iter().find(ricordo::Finding::is_error);
+            error.map_or_else(|| "Invalid.".to_owned(), |error| error.message)
+        };
+        self.elements.iter().for_each(|element| dom::set_validity(element, &message));
+    }
+
+    /// Whether something else stands in the control than the form has, as after the browser has filled it in.
+    pub(crate) fn differs_from_form(&self, element: &Element) -> bool {
+        match self.shows {
+            Shows::Control(Kind::Text | Kind::Area) => text::read(element) != self.binding.state().text,
+            Shows::Control(Kind::Native(_)) => text::read_native(element) != self.binding.state().text,
+            // These report each change as input, too.
+            Shows::Control(_)
+            | Shows::Offered(_)
+            | Shows::Group(_)
+            | Shows::Switch
+            | Shows::Custom(_)
+            | Shows::Value => false,
+        }
+    }
+
+    /// Takes back what the form has said of the control. What stands in it stays.
+    pub(crate) fn release(&self) {
+        if self.only_shows() {
+            return;
+        }
+        for element in &self.elements {
+            dom::set_validity(element, "");
+            for name in MARKS.map(|(name, _)| name).into_iter().chain(["aria-required", "aria-invalid"]) {
+                let _ = element.remove_attribute(name);
+            }
+            self.draw_readonly(element, false);
+        }
+        if self.hides && self.drawn.borrow().as_ref().is_some_and(|state| !state.is_relevant) {
+            self.elements.iter().for_each(|element| hide_with_labels(element, false));
+        }
+    }
+
+    /// Draws everything anew, whatever was drawn before.
+    pub(crate) fn redraw(&self) {
+        self.drawn.take();
+        self.draw(&self.binding.state());
+    }
+}
+
+type Flag = fn(&WidgetState) -> bool;
+
+/// The marks of a place, as attributes for style sheets.
+const MARKS: [(&str, Flag); 6] = [
+    ("data-dirty", |state| state.is_dirty),
+    ("data-touched", |state| state.is_touched),
+    ("data-pending", |state| state.is_pending),
+    ("data-uncommitted", |state| state.is_uncommitted),
+    ("data-overridden", |state| state.is_overridden),
+    ("data-leads", |state| state.is_driver),
+];
+
+/// What holds radio buttons and can be required or invalid as a whole.
+fn radio_group(element: &Element) -> Option<Element> {
+    element.closest("[role=radiogroup]").ok()?
+}
+
+fn hide_with_labels(element: &Element, is_hidden: bool) {
+    dom::set_hidden(element, is_hidden);
+    let labels = js_sys::Reflect::get(element, &"labels".into()).ok();
+    let Some(labels) = labels.and_then(|labels| labels.dyn_into::<web_sys::NodeList>().ok()) else { return };
+    for index in 0..labels.length() {
+        if let Some(label) = dom::element_at(&labels, index) {
+            dom::set_hidden(&label, is_hidden);
+        }
+    }
+}
+
+/// Adds the messages to what describes an element, or takes them out. What the HTML names stays.
+fn describe(page: &Page, element: &Element, messages: &Element, has_messages: bool) {
+    let id = page.id_of(messages);
+    let known = element.get_attribute("aria-describedby").unwrap_or_default();
+    let mut ids: Vec<&str> = known.split_whitespace().filter(|known| *known != id).collect();
+    if has_messages {
+        ids.push(&id);
+    }
+    if ids.is_empty() {
+        let _ = element.remove_attribute("aria-describedby");
+    } else {
+        dom::set_attribute(element, "aria-describedby", &ids.join(" "));
+    }
+}
+
+/// What a person does.
+impl Widget {
+    pub(crate) fn on_focus(&self) {
+        // A radio button of the group had it already, or the text is being written.
+        if !self.binding.state().has_focus {
+            let selected = self.is_all_selected();
+            self.report(WidgetEvent::Focus);
+            if selected && let Some(input) = self.element().dyn_ref::<HtmlInputElement>() {
+                input.select();
+            }
+        }
+    }
+
+    /// Whether the whole text is selected, as it is after a tab.
+    fn is_all_selected(&self) -> bool {
+        let Some(input) = self.element().dyn_ref::<HtmlInputElement>() else { return false };
+        let length = u32::try_from(input.value().encode_utf16().count()).unwrap_or(u32::MAX);
+        let at = |offset: Result<Option<u32>, _>| offset.ok().flatten();
+        length > 0 && at(input.selection_start()) == Some(0) && at(input.selection_end()) == Some(length)
+    }
+
+    pub(crate) fn on_leave(&self) {
+        self.is_composing.set(false);
+        // A date that was begun reports nothing while it is typed.
+        if matches!(self.shows, Shows::Control(Kind::Native(_)))
+            && text::is_unreadable(self.element())
+            && self.binding.state().text != text::UNREADABLE
+        {
+            self.report(WidgetEvent::Input(text::UNREADABLE.to_owned()));
+        }
+        self.report(WidgetEvent::Leave);
+    }
+
+    pub(crate) fn on_composition_start(&self) {
+        if matches!(self.shows, Shows::Control(Kind::Text | Kind::Area)) {
+            self.is_composing.set(true);
+        }
+    }
+
+    pub(crate) fn on_composition_end(&self) {
+        if !self.is_composing.replace(false) {
+            return;
+        }
+        let composed = text::read(self.element());
+        if self.binding.state().text == composed {
+            self.report(WidgetEvent::Input(composed));
+        } else {
+            // The place was set meanwhile, and what was composed is dropped.
+            self.redraw();
+        }
+    }
+
+    /// A person has typed, or chosen. `element` is the member of a group where that happened.
+    pub(crate) fn on_input(&self, element: &Element) {
+        self.is_typing.set(true);
+        self.read_input(element);
+        self.is_typing.set(false);
+    }
+
+    fn read_input(&self, element: &Element) {
+        match &self.shows {
+            Shows::Control(Kind::Text | Kind::Area) => {
+                let text = text::read(element);
+                if self.is_composing.get() {
+                    self.report(WidgetEvent::Composing(text));
+                } else if self.binding.state().text != text {
+                    self.report(WidgetEvent::Input(text));
+                }
+            }
+            Shows::Control(Kind::Native(_)) => self.report(WidgetEvent::Input(text::read_native(element))),
+            Shows::Control(Kind::Select) | Shows::Offered(Kind::Select) => {
+                let value = element.dyn_ref::<HtmlSelectElement>().map(HtmlSelectElement::value);
+                self.choose(&value.unwrap_or_default());
+            }
+            Shows::Control(_) | Shows::Offered(_) => self.choose_many(element),
+            Shows::Group(kind) => {
+                let Some(input) = element.dyn_ref::<HtmlInputElement>() else { return };
+                let value = input.value();
+                match kind {
+                    GroupKind::Radios => self.choose(&value),
+                    GroupKind::Boxes => self.include(&value, input.checked()),
+                }
+            }
+            Shows::Switch => {
+                let is_on = element.dyn_ref::<HtmlInputElement>().is_some_and(HtmlInputElement::checked);
+                self.report(WidgetEvent::Switch(is_on));
+            }
+            Shows::Custom(control) => {
+                let event = control.borrow_mut().read();
+                if let Some(event) = event {
+                    self.report(event);
+                }
+            }
+            Shows::Value => {}
+        }
+    }
+
+    /// Chooses by the text of what is stored, as it stands in the HTML.
+    fn choose(&self, value: &str) {
+        let state = self.binding.state();
+        let chosen = state.choices.iter().find(|choice| choice.value.to_text() == value);
+        self.report(match chosen {
+            Some(choice) => WidgetEvent::Choose(choice.value.clone()),
+            None if value.is_empty() => WidgetEvent::Clear,
+            None if state.kind == WidgetKind::Flag => WidgetEvent::Switch(value == "true"),
+            None => WidgetEvent::Input(value.to_owned()),
+        });
+    }
+
+    fn include(&self, value: &str, is_in: bool) {
+        let state = self.binding.state();
+        let choice = state.choices.iter().find(|choice| choice.value.to_text() == value);
+        let value = choice.map_or_else(|| Value::from(value), |choice| choice.value.clone());
+        self.report(WidgetEvent::Include(value, is_in));
+    }
+
+    /// Includes and excludes what differs from the options that are selected, as one step.
+    fn choose_many(&self, element: &Element) {
+        let Some(select) = element.dyn_ref::<HtmlSelectElement>() else { return };
+        let options = select.options();
+        let choices = self.binding.state().choices;
+        let mut events = Vec::new();
+        for index in 0..options.length() {
+            let Some(option) =
+                options.item(index).and_then(|option| option.dyn_into::<HtmlOptionElement>().ok())
+            else {
+                continue;
+            };
+            let (value, is_in) = (option.value(), option.selected());
+            if let Some(choice) = choices.iter().find(|choice| choice.value.to_text() == value)
+                && choice.is_chosen != is_in
+            {
+                events.push(WidgetEvent::Include(choice.value.clone(), is_in));
+            }
+        }
+        let include = || events.into_iter().try_for_each(|event| self.binding.handle(event));
+        if let Err(error) = self.binding.place().transaction(include) {
+            self.refused(&error);
+        }
+    }
+
+    /// Reports what a person did. If it is refused, the control shows again what the form has.
+    fn report(&self, event: WidgetEvent) {
+        if let Err(error) = self.binding.handle(event) {
+            self.refused(&error);
+        }
+    }
+
+    fn refused(&self, error: &Error) {
+        crate::mistake::warn(&format!(
+            "what was done at {} is refused: {error}",
+            self.binding.place().pointer()
+        ));
+        self.is_typing.set(false);
+        self.redraw();
+    }
+}

@@ -1,0 +1,130 @@
+//! The adapter in a real page: a headless Chromium, driven as a person would.
+//!
+//! Where there is no Chromium, or no way to build the pages, these tests are listed as ignored, with what to do about it.
+
+mod browser;
+mod controls;
+mod server;
+
+use std::future::Future;
+use std::path::{Path, PathBuf};
+use std::pin::Pin;
+use std::process::{Command, ExitCode, Stdio};
+use std::rc::Rc;
+use std::sync::{Arc, Mutex, PoisonError};
+
+use libtest_mimic::{Arguments, Failed, Trial};
+
+use browser::{Browser, Done, Driver};
+
+/// A test in the browser.
+#[derive(Debug)]
+pub(crate) struct Test {
+    name: &'static str,
+    run: fn(Rc<Browser>) -> Pin<Box<dyn Future<Output = Done>>>,
+}
+
+/// Lists functions of a module as tests.
+macro_rules! tests {
+    ($($name:ident),* $(,)?) => {
+        pub(crate) fn all() -> Vec<$crate::Test> {
+            vec![$($crate::Test {
+                name: concat!(module_path!(), "::", stringify!($name)),
+                run: |browser| Box::pin(async move { $name(&browser).await }),
+            }),*]
+        }
+    };
+}
+
+use tests;
+
+fn all() -> Vec<Test> {
+    [controls::all()].into_iter().flatten().collect()
+}
+
+/// The root of the project.
+pub(crate) fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
+/// What keeps the tests from being run here; `None` if nothing does.
+fn obstacle() -> Option<String> {
+    let missing = ["chromium", "chromedriver"].into_iter().find(|tool| {
+        let found = Command::new(tool).arg("--version").stdout(Stdio::null()).stderr(Stdio::null()).status();
+        !found.is_ok_and(|status| status.success())
+    });
+    if let Some(missing) = missing {
+        return Some(format!("{missing} is not installed"));
+    }
+    // A build that was made once is kept up to date; the first takes minutes and is asked for.
+    let was_built = root().join("target/web/pages/module/ricordo_bg.wasm").exists();
+    (!was_built).then(|| "the pages have not been built".to_owned())
+}
+
+/// Chromium, for all tests in turn.
+struct Setup {
+    runtime: tokio::runtime::Runtime,
+    driver: Driver,
+    site: String,
+}
+
+impl Setup {
+    fn new() -> Result<Self, Box<dyn std::error::Error>> {
+        let built = Command::new("scripts/web").arg("pages").current_dir(root()).status()?;
+        if !built.success() {
+            return Err("scripts/web cannot build the pages".into());
+        }
+        let pages = root().join("target/web/pages");
+        let mut folders = Vec::new();
+        for name in ["module", "tests", "demo", "batch_sheet", "checks"] {
+            folders.push((name, pages.join(name)));
+        }
+        let site = server::serve(folders)?;
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build()?;
+        Ok(Setup { runtime, driver: Driver::start()?, site })
+    }
+
+    /// Runs a test in a browser of its own.
+    fn run(&self, test: &Test) -> Result<(), Failed> {
+        self.runtime.block_on(async {
+            let browser = Rc::new(
+                self.driver.browser(&self.site).await.map_err(|error| Failed::from(error.to_string()))?,
+            );
+            let done = (test.run)(browser.clone()).await;
+            let logged = browser
+                .eval("window.logged ?? []")
+                .await
+                .map(|logged| logged.to_string())
+                .unwrap_or_default();
+            drop(browser.client.clone().close().await);
+            done.map_err(|error| Failed::from(format!("{error}\nin the console: {logged}")))
+        })
+    }
+}
+
+fn main() -> ExitCode {
+    let mut arguments = Arguments::from_args();
+    // They share one driver.
+    arguments.test_threads = Some(1);
+    let is_asked_for = std::env::var_os("RICORDO_BROWSER").is_some();
+    let obstacle = obstacle().filter(|_| !arguments.list);
+    let is_ignored = obstacle.is_some() && !is_asked_for;
+    if let (true, Some(obstacle)) = (is_ignored, &obstacle) {
+        println!("\nThe tests in a browser are NOT run: {obstacle}. Run them by scripts/browser-tests.");
+    }
+    let setup: Arc<Mutex<Option<Result<Setup, String>>>> = Arc::default();
+    let trials = all().into_iter().map(|test| {
+        let setup = setup.clone();
+        let name = test.name.trim_start_matches("browser::").to_owned();
+        let run = move || {
+            let mut setup = setup.lock().unwrap_or_else(PoisonError::into_inner);
+            let setup = setup.get_or_insert_with(|| Setup::new().map_err(|error| error.to_string()));
+            setup.as_ref().map_err(|error| Failed::from(error.clone()))?.run(&test)
+        };
+        Trial::test(name, run).with_ignored_flag(is_ignored)
+    });
+    let conclusion = libtest_mimic::run(&arguments, trials.collect());
+    // The driver ends with it.
+    drop(setup.lock().unwrap_or_else(PoisonError::into_inner).take());
+    conclusion.exit_code()
+}
