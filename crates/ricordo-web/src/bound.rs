@@ -78,7 +78,8 @@ pub fn bind<M: 'static>(
     let page = Rc::new_cyclic(|page: &Weak<Page>| {
         let (timed, due) = (page.clone(), page.clone());
         let pauses = Timer::new(move || events::time_has_passed(&timed));
-        let drafts = options.draft.map(|kept| Drafts::new(kept, move || events::draft_is_due(&due)));
+        let drafts =
+            options.draft.map(|kept| Drafts::new(&untyped, kept, move || events::draft_is_due(&due)));
         Page::new(
             (element.clone(), document, untyped, root.clone()),
             Controls(options.controls),
@@ -158,6 +159,11 @@ impl BoundForm {
     /// Tells a person something about the page as a whole, beside the findings of the form: that a draft could not be restored, say.
     pub fn notify(&self, notice: &str) {
         self.page.notify(notice);
+    }
+
+    /// The form, its places named by pointers.
+    pub fn form(&self) -> &Form {
+        &self.page.form
     }
 
     /// The element that is bound.

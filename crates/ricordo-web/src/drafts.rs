@@ -82,9 +82,13 @@ impl fmt::Debug for Drafts {
 
 impl Drafts {
     /// `due` is called when a draft may be due.
-    pub(crate) fn new(kept: KeptDraft, due: impl Fn() + 'static) -> Self {
-        let drafting = Drafting::new(kept.policy).into();
-        Drafts { kept, drafting, timer: Timer::new(due), has_failed: Cell::new(false) }
+    pub(crate) fn new(form: &Form, kept: KeptDraft, due: impl Fn() + 'static) -> Self {
+        let (state, stored) = (form.state(), stored_draft(&kept.key, kept.store));
+        // What is stored and could not be restored stays until something else is typed.
+        let is_resumed = matches!(stored, StoredDraft::Draft(_)) && (state.is_dirty || state.is_uncommitted);
+        let drafting =
+            if is_resumed { Drafting::resumed(kept.policy, form) } else { Drafting::new(kept.policy) };
+        Drafts { kept, drafting: drafting.into(), timer: Timer::new(due), has_failed: Cell::new(false) }
     }
 
     /// Does what is due. An error is what a person must know, once.

@@ -15,16 +15,12 @@ pub struct Mistake {
     pub message: String,
 }
 
-/// The mistakes of a page. Each is said once.
+/// The mistakes of a page.
 #[derive(Debug, Default)]
 pub(crate) struct Mistakes(RefCell<Vec<Mistake>>);
 
 impl Mistakes {
     pub(crate) fn add(&self, element: &Element, message: String) {
-        // Rows are alike: what is wrong with one is wrong with all.
-        if self.0.borrow().iter().any(|known| known.message == message) {
-            return;
-        }
         console::error_2(&JsValue::from_str(&format!("ricordo: {message}")), element);
         self.0.borrow_mut().push(Mistake { element: element.clone(), message });
     }

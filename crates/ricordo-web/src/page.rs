@@ -296,7 +296,10 @@ impl Page {
         }
         for (button, verb) in self.history.borrow().iter() {
             let is_possible = if *verb == Verb::Undo { state.can_undo } else { state.can_redo };
-            dom::set_disabled(button, !is_possible);
+            // Setting what is set would be a change of the page, too.
+            if button.has_attribute("disabled") == is_possible {
+                dom::set_disabled(button, !is_possible);
+            }
         }
     }
 

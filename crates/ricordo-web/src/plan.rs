@@ -3,6 +3,7 @@
 //! A plan is read once for each template, and names elements by their position among those that [`SELECTOR`] finds. So a
 //! row is bound without looking at its HTML again: one query finds its elements, in the same order as in the plan.
 
+use std::cell::Cell;
 use std::rc::Rc;
 
 use wasm_bindgen::JsCast;
@@ -38,6 +39,8 @@ pub(crate) struct Step {
     /// The pointer of the place, relative to the place of the plan.
     pub(crate) at: Rc<str>,
     pub(crate) what: What,
+    /// Whether a mistake in it was reported: rows are alike, and it is said once.
+    pub(crate) is_reported: Cell<bool>,
 }
 
 /// What an element is.
@@ -281,7 +284,7 @@ impl Reader<'_> {
     }
 
     fn add(&mut self, index: u32, at: String, what: What) {
-        self.steps.push(Step { index, at: at.into(), what });
+        self.steps.push(Step { index, at: at.into(), what, is_reported: Cell::new(false) });
     }
 
     fn wrong(&self, element: &Element, problem: &str) {

@@ -106,22 +106,21 @@ impl Rows {
             self.show_anew(&page, is_there);
             return;
         }
-        let mut gone = Vec::new();
+        // Rows that come back with a later step keep their elements.
+        let mut gone = HashMap::new();
         for edit in edits {
             self.carry_out(&page, *edit, &keys, &mut gone);
         }
-        // Rows that came back in the meantime are not gone.
-        drop(gone);
     }
 
     /// One step. `last` is the order after all steps, by which the places of new rows are found.
-    fn carry_out(&self, page: &Rc<Page>, edit: RowEdit, last: &[u64], gone: &mut Vec<Row>) {
+    fn carry_out(&self, page: &Rc<Page>, edit: RowEdit, last: &[u64], gone: &mut HashMap<u64, Row>) {
         match edit {
             RowEdit::Removed { key, .. } => {
                 let row = self.shown.borrow_mut().rows.remove(&key);
                 if let Some(row) = row {
                     row.elements.iter().for_each(Element::remove);
-                    gone.push(row);
+                    gone.insert(key, row);
                 }
             }
             RowEdit::Inserted { key, position } => {
@@ -130,11 +129,18 @@ impl Rows {
                     edit.apply(&mut self.shown.borrow_mut().keys);
                     return;
                 };
-                let place = self.place.place(format!("/{at}").as_str());
                 let fragment = page.document.create_document_fragment();
-                if let Ok(place) = place
-                    && let Some(row) = self.make(page, &place, key, &fragment)
-                {
+                let row = match gone.remove(&key) {
+                    Some(row) => {
+                        row.elements.iter().for_each(|element| drop(fragment.append_child(element)));
+                        Some(row)
+                    }
+                    None => {
+                        let place = self.place.place(format!("/{at}").as_str()).ok();
+                        place.and_then(|place| self.make(page, &place, key, &fragment))
+                    }
+                };
+                if let Some(row) = row {
                     let anchor = self.anchor(position);
                     if let Some(parent) = self.template.parent_node() {
                         let _ = parent.insert_before(&fragment, Some(&anchor));

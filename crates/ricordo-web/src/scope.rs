@@ -78,15 +78,15 @@ struct Binder<'a> {
 impl Binder<'_> {
     fn bind(&mut self, step: &Step) {
         let Some(element) = dom::element_at(self.found, step.index) else { return };
-        let place = match self.locate(&step.at) {
-            Ok(place) => place,
-            Err(error) => {
-                self.page.mistakes.add(&element, self.no_such_place(&step.at, &error));
-                return;
-            }
-        };
-        if let Err(problem) = self.bind_to(step, &element, &place) {
-            self.page.mistakes.add(&element, problem);
+        let place = self.locate(&step.at).map_err(|error| self.no_such_place(&step.at, &error));
+        if let Err(problem) = place.and_then(|place| self.bind_to(step, &element, &place)) {
+            self.report(step, &element, problem);
+        }
+    }
+
+    fn report(&self, step: &Step, element: &Element, problem: String) {
+        if !step.is_reported.replace(true) {
+            self.page.mistakes.add(element, problem);
         }
     }
 
@@ -231,7 +231,7 @@ impl Binder<'_> {
                     state.choices.iter().map(|choice| choice.value.to_text().into_owned()).collect();
                 let problem =
                     format!("“{pointer}” does not offer the value “{value}”; it offers {}", known.join(", "));
-                self.page.mistakes.add(element, problem);
+                self.report(step, element, problem);
             }
             if values.contains(&value) {
                 let what = if kind == GroupKind::Radios { "radio buttons" } else { "check boxes" };

@@ -324,18 +324,22 @@ impl Widget {
         self.elements.iter().for_each(|element| dom::set_validity(element, &message));
     }
 
-    /// Whether something else stands in the control than the form has, as after the browser has filled it in.
+    /// Whether something else stands in the control than the form has: the browser has filled it in, or an option was chosen in a
+    /// way that reports a change, and no input.
     pub(crate) fn differs_from_form(&self, element: &Element) -> bool {
+        let state = self.binding.state();
         match self.shows {
-            Shows::Control(Kind::Text | Kind::Area) => text::read(element) != self.binding.state().text,
-            Shows::Control(Kind::Native(_)) => text::read_native(element) != self.binding.state().text,
-            // These report each change as input, too.
-            Shows::Control(_)
-            | Shows::Offered(_)
-            | Shows::Group(_)
-            | Shows::Switch
-            | Shows::Custom(_)
-            | Shows::Value => false,
+            Shows::Control(Kind::Text | Kind::Area) => text::read(element) != state.text,
+            Shows::Control(Kind::Native(_)) => text::read_native(element) != state.text,
+            Shows::Control(Kind::Select) | Shows::Offered(Kind::Select) => {
+                let chosen = state.choices.iter().find(|choice| choice.is_chosen);
+                let held = chosen.map_or(state.text.clone(), |choice| choice.value.to_text().into_owned());
+                element.dyn_ref::<HtmlSelectElement>().is_some_and(|select| select.value() != held)
+            }
+            // Only what differs is reported.
+            Shows::Control(Kind::SelectMany) | Shows::Offered(_) => true,
+            // Buttons and boxes always report input.
+            Shows::Group(_) | Shows::Switch | Shows::Custom(_) | Shows::Value => false,
         }
     }
 

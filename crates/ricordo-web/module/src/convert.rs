@@ -12,7 +12,19 @@ use crate::findings;
 
 /// An error of the library, as JavaScript throws it: with the place, and what was found.
 pub(crate) fn error(problem: &ricordo::Error) -> JsValue {
-    let thrown = js_sys::Error::new(&problem.to_string());
+    thrown(problem, &problem.to_string())
+}
+
+/// An error in what was given as JSON: all that is wrong with it, a line each. In an object, nobody looks for lines and columns.
+pub(crate) fn error_in(given: &JsValue, problem: &ricordo::Error) -> JsValue {
+    let words = |problem: &ricordo::Error| {
+        if given.is_string() { problem.to_string() } else { problem.message().into_owned() }
+    };
+    thrown(problem, &problem.all().map(words).collect::<Vec<_>>().join("\n"))
+}
+
+fn thrown(problem: &ricordo::Error, message: &str) -> JsValue {
+    let thrown = js_sys::Error::new(message);
     thrown.set_name("RicordoError");
     let (at, found) = (JsValue::from(problem.place().as_str()), findings(problem.findings()));
     for (name, value) in [("at", at), ("findings", found)] {

@@ -19,7 +19,7 @@ use ricordo_web::{DraftStore, StoredDraft, stored_draft};
 use wasm_bindgen::prelude::*;
 use web_sys::Element;
 
-use convert::{Object, error, member, text_of_json, to_js};
+use convert::{Object, error, error_in, member, text_of_json, to_js};
 
 #[wasm_bindgen(typescript_custom_section)]
 const TYPES: &str = include_str!("types.ts");
@@ -84,13 +84,14 @@ impl Form {
         #[wasm_bindgen(unchecked_optional_param_type = "Json")] data: &JsValue,
         #[wasm_bindgen(unchecked_optional_param_type = "FormOptions")] options: &JsValue,
     ) -> Result<Form, JsValue> {
-        let definition = text_of_json(definition, "the definition")?;
-        let schema = Arc::new(read_definition(&definition).map_err(|problem| error(&problem))?);
+        let text = text_of_json(definition, "the definition")?;
+        let schema = read_definition(&text).map_err(|problem| error_in(definition, &problem))?;
+        let schema = Arc::new(schema);
         let data = if data.is_undefined() || data.is_null() {
             None
         } else {
-            let data = text_of_json(data, "the data")?;
-            Some(read_data(&data, schema.schema()).map_err(|problem| error(&problem))?)
+            let text = text_of_json(data, "the data")?;
+            Some(read_data(&text, schema.schema()).map_err(|problem| error_in(data, &problem))?)
         };
         let draft = match member(options, "draft")?.as_string() {
             None => None,
@@ -175,7 +176,7 @@ impl Form {
         let text = text_of_json(action, "the action")?;
         let line =
             if text.starts_with('[') { format!("{{\"op\":\"group\",\"actions\":{text}}}") } else { text };
-        for entry in read_journal(&line).map_err(|problem| error(&problem))? {
+        for entry in read_journal(&line).map_err(|problem| error_in(action, &problem))? {
             if let Command::Apply(action) = entry.command {
                 self.form.apply(action).map_err(|problem| error(&problem))?;
             }

@@ -3,25 +3,31 @@
 //! Where there is no Chromium, or no way to build the pages, these tests are listed as ignored, with what to do about it.
 
 mod browser;
+mod conformance;
 mod controls;
+mod mistakes;
+mod page;
+mod rows;
 mod server;
 
 use std::future::Future;
 use std::path::{Path, PathBuf};
 use std::pin::Pin;
 use std::process::{Command, ExitCode, Stdio};
-use std::rc::Rc;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use libtest_mimic::{Arguments, Failed, Trial};
 
 use browser::{Browser, Done, Driver};
 
+/// A test that runs.
+type Running = Pin<Box<dyn Future<Output = Done>>>;
+
 /// A test in the browser.
 #[derive(Debug)]
 pub(crate) struct Test {
     name: &'static str,
-    run: fn(Rc<Browser>) -> Pin<Box<dyn Future<Output = Done>>>,
+    run: fn(Arc<Browser>) -> Running,
 }
 
 /// Lists functions of a module as tests.
@@ -39,7 +45,10 @@ macro_rules! tests {
 use tests;
 
 fn all() -> Vec<Test> {
-    [controls::all()].into_iter().flatten().collect()
+    [conformance::all(), controls::all(), rows::all(), page::all(), mistakes::all()]
+        .into_iter()
+        .flatten()
+        .collect()
 }
 
 /// The root of the project.
@@ -61,11 +70,16 @@ fn obstacle() -> Option<String> {
     (!was_built).then(|| "the pages have not been built".to_owned())
 }
 
-/// Chromium, for all tests in turn.
+/// The built pages, which are served to the browser.
+pub(crate) fn pages() -> PathBuf {
+    root().join("target/web/pages")
+}
+
+/// One Chromium for all tests in turn.
 struct Setup {
     runtime: tokio::runtime::Runtime,
-    driver: Driver,
-    site: String,
+    browser: Arc<Browser>,
+    _driver: Driver,
 }
 
 impl Setup {
@@ -74,29 +88,19 @@ impl Setup {
         if !built.success() {
             return Err("scripts/web cannot build the pages".into());
         }
-        let pages = root().join("target/web/pages");
-        let mut folders = Vec::new();
-        for name in ["module", "tests", "demo", "batch_sheet", "checks"] {
-            folders.push((name, pages.join(name)));
-        }
-        let site = server::serve(folders)?;
+        let site = server::serve(pages())?;
         let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build()?;
-        Ok(Setup { runtime, driver: Driver::start()?, site })
+        let driver = Driver::start()?;
+        let browser = Arc::new(runtime.block_on(driver.browser(&site))?);
+        Ok(Setup { runtime, browser, _driver: driver })
     }
 
-    /// Runs a test in a browser of its own.
+    /// Runs a test in a page of its own.
     fn run(&self, test: &Test) -> Result<(), Failed> {
         self.runtime.block_on(async {
-            let browser = Rc::new(
-                self.driver.browser(&self.site).await.map_err(|error| Failed::from(error.to_string()))?,
-            );
-            let done = (test.run)(browser.clone()).await;
-            let logged = browser
-                .eval("window.logged ?? []")
-                .await
-                .map(|logged| logged.to_string())
-                .unwrap_or_default();
-            drop(browser.client.clone().close().await);
+            let done = (test.run)(self.browser.clone()).await;
+            let logged = self.browser.eval("window.logged ?? []").await;
+            let logged = logged.map(|logged| logged.to_string()).unwrap_or_default();
             done.map_err(|error| Failed::from(format!("{error}\nin the console: {logged}")))
         })
     }

@@ -7,16 +7,16 @@ use std::sync::Arc;
 
 use tiny_http::{Header, Response, Server};
 
-/// Serves folders under names, until the program ends. Returns the address.
-pub(crate) fn serve(folders: Vec<(&'static str, PathBuf)>) -> io::Result<String> {
+/// Serves a folder until the program ends. Returns the address.
+pub(crate) fn serve(folder: PathBuf) -> io::Result<String> {
     let server = Server::http("127.0.0.1:0").map_err(io::Error::other)?;
     let address = format!("http://{}", server.server_addr());
-    let server = Arc::new(server);
+    let (server, folder) = (Arc::new(server), Arc::new(folder));
     for _ in 0..4 {
-        let (server, folders) = (server.clone(), folders.clone());
+        let (server, folder) = (server.clone(), folder.clone());
         std::thread::spawn(move || {
             for request in server.incoming_requests() {
-                let answered = match find(request.url(), &folders) {
+                let answered = match find(request.url(), &folder) {
                     Some((file, kind)) => {
                         let kind = Header::from_bytes("Content-Type", kind).expect("a header");
                         request.respond(Response::from_file(file).with_header(kind))
@@ -33,15 +33,13 @@ pub(crate) fn serve(folders: Vec<(&'static str, PathBuf)>) -> io::Result<String>
     Ok(address)
 }
 
-fn find(url: &str, folders: &[(&str, PathBuf)]) -> Option<(File, &'static str)> {
+fn find(url: &str, folder: &Path) -> Option<(File, &'static str)> {
     let path = url.split(['?', '#']).next()?.trim_start_matches('/');
-    let (first, rest) = path.split_once('/')?;
-    let (_, folder) = folders.iter().find(|(name, _)| *name == first)?;
-    let rest =
-        if rest.is_empty() || rest.ends_with('/') { format!("{rest}index.html") } else { rest.to_owned() };
-    let rest = Path::new(&rest);
-    let is_inside = rest.components().all(|part| matches!(part, Component::Normal(_)));
-    let kind = match rest.extension()?.to_str()? {
+    let path =
+        if path.is_empty() || path.ends_with('/') { format!("{path}index.html") } else { path.to_owned() };
+    let path = Path::new(&path);
+    let is_inside = path.components().all(|part| matches!(part, Component::Normal(_)));
+    let kind = match path.extension()?.to_str()? {
         "html" => "text/html; charset=utf-8",
         "js" | "mjs" => "text/javascript",
         "css" => "text/css",
@@ -50,6 +48,6 @@ fn find(url: &str, folders: &[(&str, PathBuf)]) -> Option<(File, &'static str)> 
         "svg" => "image/svg+xml",
         _ => "text/plain; charset=utf-8",
     };
-    let file = is_inside.then(|| File::open(folder.join(rest)).ok())??;
+    let file = is_inside.then(|| File::open(folder.join(path)).ok())??;
     Some((file, kind))
 }

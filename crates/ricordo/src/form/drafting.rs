@@ -166,6 +166,29 @@ impl Drafting {
         Drafting { policy, pace: Pace::default(), written: None }
     }
 
+    /// Creates one for a form that was restored from a draft which is still kept: once the form is as its record, that is to be
+    /// removed.
+    ///
+    /// ```
+    /// # use std::time::Duration;
+    /// # use ricordo::{Form, Model, at};
+    /// # use ricordo::form::{DraftPolicy, DraftStep, Drafting};
+    /// # #[derive(Model)] struct Batch { name: String }
+    /// # let batch = Batch { name: "Rye".into() };
+    /// # let form = Form::new(&batch)?;
+    /// # form.enter(at::<Batch>().name(), "Spelt")?;
+    /// # let draft = form.draft();
+    /// let form = Form::from_draft(&draft, Some(&batch))?.form;
+    /// let mut drafting = Drafting::resumed(DraftPolicy::after(Duration::from_secs(1)), &form);
+    /// assert_eq!(drafting.next(&form, Duration::ZERO), DraftStep::Nothing);
+    /// form.reset()?;
+    /// assert_eq!(drafting.next(&form, Duration::ZERO), DraftStep::Remove);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn resumed<M: 'static>(policy: DraftPolicy, form: &Form<M>) -> Self {
+        Drafting { written: Some(form.core.read(Engine::revision)), ..Drafting::new(policy) }
+    }
+
     /// What to do now. Call it whenever the form has changed, and after the wait that it returned. `now` counts from any moment, and
     /// never goes back.
     pub fn next<M: 'static>(&mut self, form: &Form<M>, now: Duration) -> DraftStep {

@@ -159,6 +159,26 @@ fn of_a_changed_schema_what_still_fits_is_restored() {
 }
 
 #[test]
+fn a_field_that_has_become_a_list_is_reported() {
+    let old = schema(r#""a": {"type": "integer"}, "l": {"type": "array", "items": {"type": "string"}}"#);
+    let new = schema(r#""a": {"type": "array", "items": {"type": "string"}}, "l": {"type": "string"}"#);
+    let form = Form::of_schema(&old, None).unwrap();
+    form.enter("/a", "24").unwrap();
+    form.set("/l", Value::List(vec!["x".into()])).unwrap();
+    let restored =
+        Form::of_schema_from_draft(&new, &read(&form.draft()), Some(Value::Record(ricordo::Record::new())))
+            .unwrap();
+    let left_out: Vec<String> = restored.left_out.iter().map(ToString::to_string).collect();
+    assert_eq!(
+        left_out,
+        [
+            "/a was a place of another kind when the draft was made",
+            "/l was a place of another kind when the draft was made"
+        ]
+    );
+}
+
+#[test]
 fn drafts_with_keys_of_rows_that_never_were_are_refused() {
     let form = Form::new(&sheet(&["a", "b", "c"])).unwrap();
     let rows = form.place(at::<Sheet>().rows()).unwrap();

@@ -192,7 +192,15 @@ impl Reader<'_> {
         if says.flag("unsent", at)? == Some(true) {
             self.noted.unsent.insert(place);
         }
-        if self.left_out.is_strict { says.finish(at) } else { Ok(()) }
+        if self.left_out.is_strict {
+            return says.finish(at);
+        }
+        // A field that is a list now has a value that no list has.
+        if says.members.is_empty() {
+            Ok(())
+        } else {
+            self.left_out.misfit(at, "was a place of another kind when the draft was made")
+        }
     }
 
     fn field(&mut self, place: PlaceId, says: &mut Says<'_>, at: &Pointer) -> Result<(), Error> {

@@ -1,0 +1,18 @@
+//! Checks that run inside a page: the conformance kit for adapters, and the corpus of every platform.
+
+mod screen;
+
+use ricordo::conformance::check;
+use wasm_bindgen::prelude::wasm_bindgen;
+use web_sys::Element;
+
+/// Runs the conformance kit in an element of the page. Gives what failed, a line each; nothing if all passed.
+///
+/// # Panics
+///
+/// If there is no page.
+#[wasm_bindgen]
+pub fn conformance(root: Element) -> String {
+    let document = root.owner_document().expect("the element is in a page");
+    check(&mut screen::Screen::new(document, root)).to_string()
+}
