@@ -4,8 +4,10 @@ mod commands;
 mod describe;
 mod files;
 mod graph;
+mod markup;
 mod screen;
 mod table;
+mod typescript;
 mod watched;
 
 use std::io::ErrorKind;
@@ -59,6 +61,16 @@ enum Command {
         #[arg(long = "as", value_name = "AS", default_value = "table")]
         written_as: DiffAs,
     },
+    /// Write a page with the form, to try a definition in a browser or to start from.
+    Page(PageArguments),
+    /// Write types for the record of a form, to start a program from.
+    Scaffold {
+        /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
+        form: PathBuf,
+        /// The language.
+        #[arg(long = "as", value_name = "LANGUAGE", default_value = "typescript")]
+        written_as: ScaffoldAs,
+    },
     /// Explain a place of a form: which actions changed it, and what its value and flags depend on.
     Why {
         /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
@@ -96,6 +108,27 @@ struct ReplayArguments {
     /// Show what each action changed, and who was notified.
     #[arg(long)]
     every: bool,
+}
+
+#[derive(Debug, Args)]
+struct PageArguments {
+    /// The form definition (a JSON Schema 2020-12 document); `-` is standard input.
+    form: PathBuf,
+    /// The data that the form starts from (JSON); `-` is standard input.
+    #[arg(long, value_name = "FILE")]
+    data: Option<PathBuf>,
+    /// The folder to write the page into. It is made if it is not there.
+    #[arg(long, value_name = "DIR")]
+    out: PathBuf,
+    /// The folder of the module for JavaScript, if it is not beside the tool.
+    #[arg(long, value_name = "DIR")]
+    module: Option<PathBuf>,
+}
+
+/// The language of what a program is started from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum ScaffoldAs {
+    Typescript,
 }
 
 /// How dependencies are shown.
@@ -160,6 +193,8 @@ fn carry_out(out: &mut Output, command: Command) -> Result<Ending, Problem> {
         Command::Diff { form, from, to, written_as } => {
             commands::diff::run(out, &form, &from, &to, written_as)
         }
+        Command::Page(arguments) => commands::page::run(out, &arguments),
+        Command::Scaffold { form, written_as } => commands::scaffold::run(out, &form, written_as),
         Command::Why { form, pointer, journals, data } => {
             commands::why::run(out, &form, &pointer, &journals, data.as_deref())
         }

@@ -171,6 +171,11 @@ impl BoundForm {
         &self.page.root
     }
 
+    /// Keeps the page bound for as long as it is there.
+    pub fn keep(self) {
+        std::mem::forget(self);
+    }
+
     /// Ends the binding: rows go, and the controls keep what stands in them. The same as dropping it.
     pub fn end(self) {
         drop(self);

@@ -1,7 +1,5 @@
 //! Binding a page: options, controls of the program, and what is done with a submission.
 
-use std::rc::Rc;
-
 use js_sys::{Function, Promise, Reflect};
 use ricordo::{Untyped, Value, WidgetEvent, WidgetState};
 use ricordo_web::{Control, DraftStore, Options};
@@ -18,7 +16,7 @@ pub(crate) fn bind(
     element: &Element,
     given: &JsValue,
     draft: Option<&(String, DraftStore)>,
-) -> Result<Rc<ricordo_web::BoundForm>, JsValue> {
+) -> Result<ricordo_web::BoundForm, JsValue> {
     let mut options = Options::<Untyped>::new();
     if let Some((key, store)) = draft {
         options = options.keep_draft_in(key, *store);
@@ -37,7 +35,7 @@ pub(crate) fn bind(
         });
     }
     let bound = ricordo_web::bind(form, element, options);
-    bound.map(Rc::new).map_err(|refused| js_sys::Error::new(&refused.to_string()).into())
+    bound.map_err(|refused| js_sys::Error::new(&refused.to_string()).into())
 }
 
 /// Hands a submission to the program. A promise that it returns is the answer.

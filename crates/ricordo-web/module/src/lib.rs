@@ -8,7 +8,6 @@ mod convert;
 mod recipe;
 mod submission;
 
-use std::rc::Rc;
 use std::sync::Arc;
 
 use ricordo::engine::{CompiledSchema, Take};
@@ -397,7 +396,16 @@ impl Form {
 #[wasm_bindgen]
 #[derive(Debug)]
 pub struct BoundForm {
-    bound: Option<Rc<ricordo_web::BoundForm>>,
+    bound: Option<ricordo_web::BoundForm>,
+}
+
+impl Drop for BoundForm {
+    /// A script that forgets its handle does not mean the binding to end.
+    fn drop(&mut self) {
+        if let Some(bound) = self.bound.take() {
+            bound.keep();
+        }
+    }
 }
 
 #[wasm_bindgen]
@@ -406,24 +414,33 @@ impl BoundForm {
     #[wasm_bindgen(getter, unchecked_return_type = "Mistake[]")]
     pub fn mistakes(&self) -> JsValue {
         let mistakes = js_sys::Array::new();
-        for mistake in self.bound.iter().flat_map(|bound| bound.mistakes()) {
+        for mistake in self.bound.iter().flat_map(ricordo_web::BoundForm::mistakes) {
             let object = Object::new().set("element", &mistake.element).text("message", &mistake.message);
             mistakes.push(&object.done());
         }
         mistakes.into()
     }
 
-    /// Ends the binding, with every listener.
+    /// Ends the binding, with every listener. Until then it lasts, whether or not you keep this object.
     pub fn end(&mut self) {
         self.bound = None;
     }
 }
 
-/// A subscription, which lasts until it ends.
+/// A subscription. It lasts until it is ended, or as long as the form, whether or not you keep this object.
 #[wasm_bindgen]
 #[derive(Debug)]
 pub struct Subscription {
     guard: Option<ricordo::Subscription>,
+}
+
+impl Drop for Subscription {
+    /// A script that forgets its handle does not mean the subscription to end.
+    fn drop(&mut self) {
+        if let Some(guard) = self.guard.take() {
+            guard.keep();
+        }
+    }
 }
 
 impl Subscription {

@@ -55,7 +55,7 @@ impl Driver {
             "goog:chromeOptions": {
                 "args": [
                     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--window-size=1280,943",
-                    "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
+                    "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--js-flags=--expose-gc",
                     format!("--user-data-dir={}", self.profile.display()),
                 ],
             },

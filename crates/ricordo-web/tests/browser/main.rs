@@ -5,6 +5,7 @@
 mod browser;
 mod conformance;
 mod controls;
+mod generated;
 mod mistakes;
 mod page;
 mod rows;
@@ -45,7 +46,7 @@ macro_rules! tests {
 use tests;
 
 fn all() -> Vec<Test> {
-    [conformance::all(), controls::all(), rows::all(), page::all(), mistakes::all()]
+    [conformance::all(), controls::all(), rows::all(), page::all(), mistakes::all(), generated::all()]
         .into_iter()
         .flatten()
         .collect()

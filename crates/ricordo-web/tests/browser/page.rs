@@ -18,6 +18,7 @@ crate::tests!(
     a_draft_of_another_version_is_restored_as_far_as_it_fits,
     storage_that_is_refused_is_spoken_of,
     unbinding_removes_every_listener_and_subscription,
+    handles_may_be_forgotten,
     two_forms_on_one_page_are_two_forms,
     a_form_in_a_part_that_comes_and_goes,
 );
@@ -367,6 +368,27 @@ async fn unbinding_removes_every_listener_and_subscription(page: &Browser) -> Do
     assert_eq!(twice, json!("the element is bound already; end that binding first"));
     page.retype("#loaves", "13").await?;
     assert_eq!(page.eval("form.value('/loaves')").await?, json!(13));
+    Ok(())
+}
+
+async fn handles_may_be_forgotten(page: &Browser) -> Done {
+    page.open("tests/blank.html").await?;
+    let script = "
+        document.querySelector('main').innerHTML = arguments[0];
+        const form = new Form(arguments[1], arguments[2]);
+        form.bind(document.getElementById('sheet'));
+        form.subscribe('/loaves', (change) => { window.seen = change.value; });
+    ";
+    page.client.execute(script, vec![SHEET.into(), definition(), data()]).await?;
+    // What nobody holds is collected, and its finalizers run.
+    for _ in 0..3 {
+        page.js("gc()").await?;
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    page.retype("#loaves", "24").await?;
+    assert_eq!(page.eval("window.seen").await?, json!(24));
+    page.click("#reset").await?;
+    assert_eq!((page.value("#loaves").await?, page.eval("window.seen").await?), ("12".into(), json!(12)));
     Ok(())
 }
 
