@@ -76,8 +76,9 @@ pub fn bind<M: 'static>(
     let Ok(root) = untyped.place("") else { return Err(BindError::NoDocument) };
     let submit = options.submit.map(|make| make(form.clone()));
     let page = Rc::new_cyclic(|page: &Weak<Page>| {
-        let (timed, due) = (page.clone(), page.clone());
+        let (timed, due, released) = (page.clone(), page.clone(), page.clone());
         let pauses = Timer::new(move || events::time_has_passed(&timed));
+        let released = Timer::new(move || events::press_is_over(&released));
         let drafts =
             options.draft.map(|kept| Drafts::new(&untyped, kept, move || events::draft_is_due(&due)));
         Page::new(
@@ -85,7 +86,8 @@ pub fn bind<M: 'static>(
             Controls(options.controls),
             Submitting(submit),
             announcements,
-            (drafts, pauses),
+            drafts,
+            (pauses, released),
         )
     });
     BOUND.with(|bound| bound.add(element));

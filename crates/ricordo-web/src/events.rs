@@ -66,6 +66,9 @@ impl Listeners {
         for event in ON_FORM {
             listeners.listen(page.root.clone().into(), event);
         }
+        for event in ["pointerdown", "pointerup", "pointercancel"] {
+            listeners.listen(page.document.clone().into(), event);
+        }
         if page.drafts.is_some() {
             // The last chance to write what was typed.
             listeners.listen(page.document.clone().into(), "visibilitychange");
@@ -117,7 +120,17 @@ impl Drop for Listeners {
 impl Page {
     fn on_event(self: &Rc<Self>, event: &Event) {
         self.pass_time();
-        match event.type_().as_str() {
+        let kind = event.type_();
+        // What comes while a press goes on does not end it; whatever a person does next finds the control left.
+        if !matches!(
+            kind.as_str(),
+            "pointerdown" | "pointerup" | "pointercancel" | "focusin" | "focusout" | "change"
+        ) {
+            self.finish_leaving();
+        }
+        match kind.as_str() {
+            "pointerdown" => self.press_begins(),
+            "pointerup" | "pointercancel" => self.press_ends(),
             "focusin" => self.on_focus_in(event),
             "focusout" => self.on_focus_out(event),
             "beforeinput" => self.on_before_input(event),
@@ -164,7 +177,7 @@ impl Page {
             // Another window has the focus, or another button of the same group: nothing is left.
             let stays = next.is_none() && widget.has_dom_focus();
             if !stays && !self.belongs_to(next.as_ref(), widget) {
-                widget.on_leave();
+                self.leave(widget);
             }
         });
     }
@@ -276,6 +289,14 @@ pub(crate) fn time_has_passed(page: &Weak<Page>) {
     if let Some(page) = page.upgrade() {
         page.pass_time();
         page.follow();
+    }
+}
+
+/// The click has gone by, or there was none.
+pub(crate) fn press_is_over(page: &Weak<Page>) {
+    if let Some(page) = page.upgrade() {
+        page.pass_time();
+        page.finish_leaving();
     }
 }
 

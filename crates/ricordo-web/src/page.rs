@@ -41,6 +41,13 @@ pub(crate) struct Page {
     messages: RefCell<HashMap<PlaceId, Element>>,
     summary: Summary,
     history: RefCell<Vec<(Element, Verb)>>,
+    /// Whether a button of the mouse or a finger is down.
+    is_pressing: Cell<bool>,
+    /// What was left by pressing elsewhere, and is told so once that is over. A message that came before would move the page
+    /// under the pointer, and the click would miss.
+    left: RefCell<Option<Rc<Widget>>>,
+    /// Tells it after the click.
+    released: Timer,
     /// Whether rows are being moved: what has the focus keeps it, whatever the browser reports meanwhile.
     is_moving: Cell<bool>,
     next_id: Cell<u32>,
@@ -90,7 +97,8 @@ impl Page {
         controls: Controls,
         submit: Submitting,
         announcements: Announcements,
-        (drafts, pauses): (Option<Drafts>, Timer),
+        drafts: Option<Drafts>,
+        (pauses, released): (Timer, Timer),
     ) -> Self {
         let (root, document, form, place) = parts;
         Page {
@@ -109,6 +117,9 @@ impl Page {
             messages: RefCell::default(),
             summary: Summary::default(),
             history: RefCell::default(),
+            is_pressing: Cell::new(false),
+            left: RefCell::default(),
+            released,
             is_moving: Cell::new(false),
             next_id: Cell::new(0),
             scope: RefCell::default(),
@@ -403,6 +414,34 @@ impl Page {
         (0..buttons.length()).filter_map(|index| dom::element_at(&buttons, index)).find(|button| {
             matches!(self.member_of(button), Some((_, Member::Button(place, Verb::Add))) if place == *list)
         })
+    }
+
+    /// A widget has lost the focus.
+    pub(crate) fn leave(&self, widget: &Rc<Widget>) {
+        self.finish_leaving();
+        if self.is_pressing.get() {
+            self.left.replace(Some(widget.clone()));
+        } else {
+            widget.on_leave();
+        }
+    }
+
+    /// Tells what was left by pressing elsewhere.
+    pub(crate) fn finish_leaving(&self) {
+        let left = self.left.take();
+        if let Some(widget) = left {
+            widget.on_leave();
+        }
+    }
+
+    pub(crate) fn press_begins(&self) {
+        self.is_pressing.set(true);
+    }
+
+    /// The click, if there is one, comes next.
+    pub(crate) fn press_ends(&self) {
+        self.is_pressing.set(false);
+        self.released.set(0.0);
     }
 
     /// Moves elements about. What has the focus keeps it.

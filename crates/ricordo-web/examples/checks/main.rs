@@ -1,5 +1,7 @@
 //! Checks that run inside a page: the conformance kit for adapters, and the corpus of every platform.
 
+#[path = "../../../../corpus/mod.rs"]
+mod corpus;
 mod screen;
 
 use ricordo::conformance::check;
@@ -15,4 +17,10 @@ use web_sys::Element;
 pub fn conformance(root: Element) -> String {
     let document = root.owner_document().expect("the element is in a page");
     check(&mut screen::Screen::new(document, root)).to_string()
+}
+
+/// Runs the corpus. Gives a name and what came of it for each case, one behind the other.
+#[wasm_bindgen]
+pub fn corpus() -> Vec<String> {
+    corpus::CASES.iter().flat_map(|case| [case.name.to_owned(), case.run()]).collect()
 }

@@ -2,9 +2,15 @@
 //!
 //! Where there is no Chromium, or no way to build the pages, these tests are listed as ignored, with what to do about it.
 
+mod accessibility;
 mod browser;
+#[path = "../../../../corpus/mod.rs"]
+mod cases;
 mod conformance;
+mod constraints;
 mod controls;
+mod corpus;
+mod demo;
 mod generated;
 mod mistakes;
 mod page;
@@ -46,10 +52,21 @@ macro_rules! tests {
 use tests;
 
 fn all() -> Vec<Test> {
-    [conformance::all(), controls::all(), rows::all(), page::all(), mistakes::all(), generated::all()]
-        .into_iter()
-        .flatten()
-        .collect()
+    [
+        conformance::all(),
+        controls::all(),
+        rows::all(),
+        page::all(),
+        mistakes::all(),
+        generated::all(),
+        demo::all(),
+        accessibility::all(),
+        corpus::all(),
+        constraints::all(),
+    ]
+    .into_iter()
+    .flatten()
+    .collect()
 }
 
 /// The root of the project.

@@ -9,6 +9,7 @@ crate::tests!(
     a_refused_submit_leads_to_the_first_finding,
     the_answer_of_a_server_lands_on_its_fields,
     a_reset_button_resets,
+    a_message_does_not_move_the_page_under_a_click,
     undo_and_redo_by_keyboard,
     marks_and_roles_follow_the_form,
     findings_are_announced_without_chatter,
@@ -131,6 +132,25 @@ async fn a_reset_button_resets(page: &Browser) -> Done {
         page.eval("[...sheet.querySelectorAll('[data-dirty],[data-touched]')].length").await?,
         json!(0)
     );
+    Ok(())
+}
+
+async fn a_message_does_not_move_the_page_under_a_click(page: &Browser) -> Done {
+    let html = r#"<form><input id="loaves" name="/loaves"><p data-findings-of="/loaves"></p>
+        <div><button id="clear" type="button" name="/name" value="clear">Clear</button></div></form>"#;
+    page.show(html, definition(), data()).await?;
+    page.retype("#loaves", "900").await?;
+    let before = page.eval("document.getElementById('clear').getBoundingClientRect().top").await?;
+    page.click("#clear").await?;
+    assert_eq!(page.eval("form.value('/name')").await?, json!(""), "the click has not missed");
+    assert_eq!(page.text("p").await?, "Must be at most 500.");
+    assert_ne!(page.eval("document.getElementById('clear').getBoundingClientRect().top").await?, before);
+    // Without a click, as when the pointer is dragged away, the control is left all the same.
+    page.js("form.reset(); loaves.focus()").await?;
+    page.js("document.dispatchEvent(new PointerEvent('pointerdown')); loaves.blur()").await?;
+    assert_eq!(page.eval("form.inspect('/loaves').isTouched").await?, json!(false));
+    page.js("document.dispatchEvent(new PointerEvent('pointerup'))").await?;
+    page.until("form.inspect('/loaves').isTouched").await?;
     Ok(())
 }
 
