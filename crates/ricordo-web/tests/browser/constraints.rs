@@ -141,6 +141,20 @@ const TABLE: &[(&str, &str, &[&str])] = &[
 /// asks for a *valid URL string* (WHATWG URL, section 4.3), and browsers accept whatever their parser can mend.
 const DIFFERENCES: &[(&str, &str, &str, &str, &str)] = &[
     (
+        r#"text {"maxlength":2,"minlength":2}"#,
+        "😀",
+        "too_short",
+        "",
+        "JSON Schema counts code points, HTML UTF-16 code units",
+    ),
+    (
+        r#"text {"maxlength":2,"minlength":2}"#,
+        "😀😀",
+        "",
+        "too_long",
+        "JSON Schema counts code points, HTML UTF-16 code units",
+    ),
+    (
         "url {}",
         "http:///a",
         "type_mismatch",

@@ -13,6 +13,7 @@ mod corpus;
 mod demo;
 mod generated;
 mod mistakes;
+mod package;
 mod page;
 mod rows;
 mod server;
@@ -63,6 +64,7 @@ fn all() -> Vec<Test> {
         accessibility::all(),
         corpus::all(),
         constraints::all(),
+        package::all(),
     ]
     .into_iter()
     .flatten()
