@@ -155,7 +155,6 @@ impl Page {
     fn with_widget(&self, event: &Event, act: impl FnOnce(&Rc<crate::widget::Widget>, &Element)) {
         if let Some(target) = target_of(event)
             && let Some((element, Member::Widget(widget))) = self.member_of(&target)
-            && !widget.only_shows()
         {
             act(&widget, &element);
         }

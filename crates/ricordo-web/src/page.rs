@@ -16,8 +16,8 @@ use crate::dom;
 use crate::drafts::Drafts;
 use crate::mistake::{Mistakes, warn};
 use crate::options::{Factory, Submit};
-use crate::scope::Scope;
-use crate::summary::{Summary, messages_of};
+use crate::scope::{Scope, show_messages};
+use crate::summary::{Message, Summary, messages_of};
 use crate::timer::Timer;
 use crate::verb::Verb;
 use crate::widget::Widget;
@@ -150,9 +150,7 @@ impl Page {
         for element in &widget.elements[1..] {
             members.ids.set(element, &JsValue::from(id));
         }
-        if !widget.only_shows() {
-            members.widgets.entry(widget.binding.place().id()).or_default().push(id);
-        }
+        members.widgets.entry(widget.binding.place().id()).or_default().push(id);
         id
     }
 
@@ -177,7 +175,11 @@ impl Page {
             }
         }
         let mut elements = self.messages.borrow_mut();
-        messages.iter().for_each(|place| drop(elements.remove(place)));
+        for element in messages.iter().filter_map(|place| elements.remove(place)) {
+            if element.has_child_nodes() {
+                show_messages(&element, &[]);
+            }
+        }
     }
 
     /// The member that an element belongs to: its own, or that of what it lies in.
@@ -214,6 +216,10 @@ impl Page {
             Member::Widget(widget) => Some(widget.clone()),
             Member::Button(..) => None,
         }
+    }
+
+    pub(crate) fn has_widget(&self, place: PlaceId) -> bool {
+        self.members.borrow().widgets.contains_key(&place)
     }
 
     pub(crate) fn add_history_button(&self, element: &Element, verb: Verb) {
@@ -267,9 +273,19 @@ pub(crate) fn report_refusal(done: Result<(), Error>) {
 /// After changes.
 impl Page {
     /// The findings of a widget have changed.
-    pub(crate) fn findings_changed(&self, place: &Place<Value>, state: &WidgetState, has_element: bool) {
-        if !has_element {
-            self.summary.hear(place.id(), messages_of(&state.label, &state.findings));
+    pub(crate) fn findings_changed(&self, place: PlaceId, state: &WidgetState) {
+        if self.findings_element(place).is_some() {
+            self.show_findings(place, &state.label, &messages_of("", &state.findings));
+        } else {
+            self.summary.hear(place, messages_of(&state.label, &state.findings));
+        }
+    }
+
+    /// Shows messages in the element of their place, and lets them be announced.
+    pub(crate) fn show_findings(&self, place: PlaceId, label: &str, messages: &[Message]) {
+        if let Some(element) = self.findings_element(place) {
+            show_messages(&element, messages);
+            self.announcements.hear(label, messages);
         }
     }
 

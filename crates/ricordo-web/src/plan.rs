@@ -41,6 +41,8 @@ pub(crate) struct Step {
     pub(crate) what: What,
     /// Whether a mistake in it was reported: rows are alike, and it is said once.
     pub(crate) is_reported: Cell<bool>,
+    /// Whether the element was found to suit its place: rows are alike, and it is asked once.
+    pub(crate) is_suitable: Cell<bool>,
 }
 
 /// What an element is.
@@ -195,6 +197,11 @@ impl Reader<'_> {
             ("data-findings-of", What::Findings),
         ] {
             if let Some(at) = element.get_attribute(attribute) {
+                if matches!(what, What::Findings) {
+                    // There are none yet. So nothing needs to be done where there are none.
+                    element.set_text_content(None);
+                    dom::set_hidden(element, true);
+                }
                 self.add(index, at, what);
             }
         }
@@ -284,7 +291,13 @@ impl Reader<'_> {
     }
 
     fn add(&mut self, index: u32, at: String, what: What) {
-        self.steps.push(Step { index, at: at.into(), what, is_reported: Cell::new(false) });
+        self.steps.push(Step {
+            index,
+            at: at.into(),
+            what,
+            is_reported: Cell::new(false),
+            is_suitable: Cell::new(false),
+        });
     }
 
     fn wrong(&self, element: &Element, problem: &str) {

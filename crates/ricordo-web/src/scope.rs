@@ -1,5 +1,6 @@
 //! Scopes: the elements of the page, of a row or of an optional record, bound to their places.
 
+use std::cell::RefCell;
 use std::rc::{Rc, Weak};
 
 use ricordo::engine::{Aspects, PlaceId};
@@ -13,6 +14,7 @@ use crate::dom;
 use crate::page::{Member, Page};
 use crate::plan::{GroupKind, Kind, Native, Plan, Step, What};
 use crate::rows::Rows;
+use crate::summary::messages_of;
 use crate::verb::Verb;
 use crate::widget::{Shows, Widget};
 
@@ -59,10 +61,12 @@ pub(crate) fn mount(
             branches: Vec::new(),
         },
     };
-    // Controls refer to the elements of their messages.
-    let (first, then): (Vec<&Step>, Vec<&Step>) =
+    // Controls refer to the elements of their messages, and show the messages there.
+    let (messages, others): (Vec<&Step>, Vec<&Step>) =
         plan.steps.iter().partition(|step| matches!(step.what, What::Findings));
-    first.into_iter().chain(then).for_each(|step| binder.bind(step));
+    messages.iter().for_each(|step| binder.bind(step));
+    others.into_iter().for_each(|step| binder.bind(step));
+    messages.into_iter().for_each(|step| binder.follow_messages(step));
     binder.scope
 }
 
@@ -128,9 +132,19 @@ impl Binder<'_> {
                 self.add_widget(binding, vec![element.clone()], shows, self.hides(step))
             }
             What::Value => {
-                expect_field(place)?;
-                let binding = place.bind().one_way();
-                self.add_widget(binding, vec![element.clone()], Shows::Value, false)
+                if !step.is_suitable.get() {
+                    expect_field(place)?;
+                    step.is_suitable.set(true);
+                }
+                let element = element.clone();
+                let shown = RefCell::new(String::new());
+                let show = move |state: &WidgetState| {
+                    if *shown.borrow() != state.text {
+                        dom::set_text(&element, &state.text);
+                        shown.borrow_mut().clone_from(&state.text);
+                    }
+                };
+                self.keep(place.bind().one_way().subscribe(show))
             }
             What::ShownWhen => self.bind_shown_when(element, place),
             What::Findings => self.bind_findings(element, place),
@@ -172,10 +186,18 @@ impl Binder<'_> {
         kind: Kind,
     ) -> Result<(), String> {
         let binding = place.bind();
-        let state = binding.state();
-        suits(kind, &state).map_err(|needs| {
-            format!("{} cannot show “{}”, {}; {needs}", named(element), place.pointer(), article(state.kind))
-        })?;
+        if !step.is_suitable.get() {
+            let state = binding.state();
+            suits(kind, &state).map_err(|needs| {
+                format!(
+                    "{} cannot show “{}”, {}; {needs}",
+                    named(element),
+                    place.pointer(),
+                    article(state.kind)
+                )
+            })?;
+            step.is_suitable.set(true);
+        }
         let (binding, shows) = match kind {
             Kind::Native(native) => {
                 if native == Native::Number && !element.has_attribute("step") {
@@ -317,26 +339,35 @@ impl Binder<'_> {
             ));
         }
         self.scope.messages.push(place.id());
-        if self.page.is_root(place) {
-            // It shows more than the findings of the form itself.
-            return Ok(());
-        }
-        let messages = |findings: Vec<ricordo::Finding>| -> Vec<(String, bool)> {
-            let shown = findings.into_iter().filter(|finding| finding.shown);
-            shown.map(|finding| (finding.message.clone(), finding.is_warning)).collect()
+        Ok(())
+    }
+
+    /// Follows the findings of a place whose element no control fills.
+    fn follow_messages(&mut self, step: &Step) {
+        let is_control = |other: &Step| {
+            matches!(other.what, What::Control(_) | What::Group(..) | What::Custom(_)) && other.at == step.at
         };
-        show_messages(element, &messages(place.findings()));
-        let (element, page, label) = (element.clone(), self.scope.page.clone(), place.label());
+        let Ok(place) = self.locate(&step.at) else { return };
+        // The summary shows more than the findings of the form itself.
+        if self.page.is_root(&place)
+            || self.plan.steps.iter().any(is_control) && self.page.has_widget(place.id())
+        {
+            return;
+        }
+        let page = self.scope.page.clone();
+        let (label, id) = (place.label(), place.id());
+        self.page.show_findings(id, &label, &messages_of("", &place.findings()));
         let follow = place.subscribe_selector(
-            move |view| messages(view.findings()),
+            move |view| messages_of("", &view.findings()),
             move |update| {
-                show_messages(&element, update.now());
                 if let Some(page) = page.upgrade() {
-                    page.announcements.hear(&label, update.now());
+                    page.show_findings(id, &label, update.now());
                 }
             },
         );
-        self.keep(follow)
+        if let (Err(problem), Some(element)) = (self.keep(follow), dom::element_at(self.found, step.index)) {
+            self.report(step, &element, problem);
+        }
     }
 
     fn bind_button(&mut self, element: &Element, place: &Place<Value>, verb: Verb) -> Result<(), String> {

@@ -41,8 +41,6 @@ pub(crate) enum Shows {
     Group(GroupKind),
     /// One check box, for a flag.
     Switch,
-    /// An element that only shows.
-    Value,
     Custom(RefCell<Box<dyn Control>>),
 }
 
@@ -78,11 +76,6 @@ impl Widget {
         &self.elements[0]
     }
 
-    /// Whether it shows the value, and nothing can be done with it.
-    pub(crate) fn only_shows(&self) -> bool {
-        matches!(self.shows, Shows::Value)
-    }
-
     /// Gives the focus to the control, or to the radio button that is chosen.
     pub(crate) fn focus(&self) {
         let is_checked =
@@ -109,9 +102,6 @@ impl Widget {
         let before = self.drawn.replace(Some(state.clone()));
         let before = before.as_ref();
         self.draw_content(state, before);
-        if self.only_shows() {
-            return;
-        }
         let differs = |field: Flag| before.map_or(field(state), |before| field(before) != field(state));
         if differs(|state| state.is_readonly) {
             self.elements.iter().for_each(|element| self.draw_readonly(element, state.is_readonly));
@@ -139,7 +129,6 @@ impl Widget {
     }
 
     fn draw_content(&self, state: &WidgetState, before: Option<&WidgetState>) {
-        let text_differs = before.is_none_or(|before| before.text != state.text);
         match &self.shows {
             Shows::Control(Kind::Text | Kind::Area) => {
                 if !self.is_composing.get() {
@@ -178,11 +167,6 @@ impl Widget {
             Shows::Switch => {
                 if let Some(input) = self.element().dyn_ref::<HtmlInputElement>() {
                     input.set_checked(state.text == "true");
-                }
-            }
-            Shows::Value => {
-                if text_differs {
-                    dom::set_text(self.element(), &state.text);
                 }
             }
             Shows::Custom(control) => {
@@ -257,7 +241,7 @@ impl Widget {
                 dom::set_disabled(element, is_readonly || self.is_disabled);
             }
             // What the program makes of it is its own.
-            Shows::Custom(_) | Shows::Value => {}
+            Shows::Custom(_) => {}
         }
     }
 
@@ -273,7 +257,7 @@ impl Widget {
             }
             // Not each box of a set is required, and a slider always has a value.
             Shows::Group(GroupKind::Boxes) | Shows::Control(Kind::Native(crate::plan::Native::Range)) => {}
-            Shows::Control(_) | Shows::Offered(_) | Shows::Switch | Shows::Custom(_) | Shows::Value => {
+            Shows::Control(_) | Shows::Offered(_) | Shows::Switch | Shows::Custom(_) => {
                 dom::set_aria(self.element(), "aria-required", is_required);
             }
         }
@@ -296,8 +280,8 @@ impl Widget {
     fn draw_findings(&self, state: &WidgetState) {
         let Some(page) = self.page.upgrade() else { return };
         let has_errors = state.findings.iter().any(ricordo::Finding::is_error);
-        let place = self.binding.place();
-        let messages = page.findings_element(place.id());
+        let place = self.binding.place().id();
+        let messages = page.findings_element(place);
         for element in self.described() {
             // A radio button has no such state; what holds the group has.
             let is_radio =
@@ -309,7 +293,7 @@ impl Widget {
                 describe(&page, &element, messages, !state.findings.is_empty());
             }
         }
-        page.findings_changed(&place, state, messages.is_some());
+        page.findings_changed(place, state);
     }
 
     /// Lets the browser know whether the value is valid, whether that is shown or not.
@@ -339,15 +323,12 @@ impl Widget {
             // Only what differs is reported.
             Shows::Control(Kind::SelectMany) | Shows::Offered(_) => true,
             // Buttons and boxes always report input.
-            Shows::Group(_) | Shows::Switch | Shows::Custom(_) | Shows::Value => false,
+            Shows::Group(_) | Shows::Switch | Shows::Custom(_) => false,
         }
     }
 
     /// Takes back what the form has said of the control. What stands in it stays.
     pub(crate) fn release(&self) {
-        if self.only_shows() {
-            return;
-        }
         for element in &self.elements {
             dom::set_validity(element, "");
             for name in MARKS.map(|(name, _)| name).into_iter().chain(["aria-required", "aria-invalid"]) {
@@ -503,7 +484,6 @@ impl Widget {
                     self.report(event);
                 }
             }
-            Shows::Value => {}
         }
     }
 

@@ -254,13 +254,7 @@ impl Form {
         name: Option<String>,
     ) -> Result<Subscription, JsValue> {
         let guard = self.form.subscribe(at, move |notice| {
-            let place = notice.place();
-            let change = Object::new()
-                .text("at", place.pointer().as_str())
-                .set("value", &to_js(&place.value()).unwrap_or(JsValue::NULL))
-                .flag("isGone", place.is_gone())
-                .text("cause", &notice.cause().to_string());
-            convert::call(&callback, &change.done());
+            convert::call(&callback, &Change { notice: notice.clone() }.into());
         });
         Subscription::of(guard, name)
     }
@@ -424,6 +418,40 @@ impl BoundForm {
     /// Ends the binding, with every listener. Until then it lasts, whether or not you keep this object.
     pub fn end(&mut self) {
         self.bound = None;
+    }
+}
+
+/// One call of a subscriber. What it says is made when it is read, so read it in the callback.
+#[wasm_bindgen]
+#[derive(Debug)]
+pub struct Change {
+    notice: ricordo::Notification<Value, ricordo::Form>,
+}
+
+#[wasm_bindgen]
+impl Change {
+    /// The pointer of the place that is observed; where it was, if it is gone.
+    #[wasm_bindgen(getter)]
+    pub fn at(&self) -> String {
+        self.notice.place().pointer().as_str().to_owned()
+    }
+
+    /// Its value now.
+    #[wasm_bindgen(getter, unchecked_return_type = "Json")]
+    pub fn value(&self) -> Result<JsValue, JsValue> {
+        to_js(&self.notice.place().value())
+    }
+
+    /// Whether the place is gone, as its row was removed.
+    #[wasm_bindgen(getter, js_name = isGone)]
+    pub fn is_gone(&self) -> bool {
+        self.notice.place().is_gone()
+    }
+
+    /// The action that led here, and what it changed, in words.
+    #[wasm_bindgen(getter)]
+    pub fn cause(&self) -> String {
+        self.notice.cause().to_string()
     }
 }
 

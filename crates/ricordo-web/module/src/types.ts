@@ -52,18 +52,6 @@ export interface PlaceState {
   findings: Finding[];
 }
 
-/** One call of a subscriber. */
-export interface Change {
-  /** The pointer of the place that is observed; where it was, if it is gone. */
-  at: string;
-  /** Its value now. */
-  value: Json;
-  /** Whether the place is gone, as its row was removed. */
-  isGone: boolean;
-  /** The action that led here, and what it changed, in words. */
-  cause: string;
-}
-
 /** How often a subscriber was called. */
 export interface SubscriberReport {
   name: string | null;

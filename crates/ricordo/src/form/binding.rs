@@ -6,7 +6,7 @@ use std::rc::Rc;
 
 use super::choosing;
 use super::core::Core;
-use super::subscribe::select;
+use super::subscribe::select_from;
 use super::subscription::{Subscription, Update};
 use super::view::View;
 use super::{Form, Place};
@@ -274,14 +274,21 @@ impl Binding {
     /// # Errors
     ///
     /// Fails if the place is gone for good, or inside a selector.
-    pub fn subscribe(&self, mut draw: impl FnMut(&WidgetState) + 'static) -> Result<Subscription, Error> {
-        let first = self.state();
+    pub fn subscribe(&self, draw: impl FnMut(&WidgetState) + 'static) -> Result<Subscription, Error> {
         let (id, style, composing) = (self.id, self.style, self.composing.clone());
         // The form would keep itself alive if its subscriber held it.
         let state = move |view: &View<'_, Value>| state_of(view.place(), id, style, &composing);
-        draw(&first);
-        let redraw = move |update: &Update<WidgetState>| draw(update.now());
-        select(&self.core, self.place, Some(self.place), state, redraw)
+        let draw = Rc::new(RefCell::new(draw));
+        let first = draw.clone();
+        let redraw = move |update: &Update<WidgetState>| draw.borrow_mut()(update.now());
+        select_from(
+            &self.core,
+            self.place,
+            Some(self.place),
+            state,
+            |state| first.borrow_mut()(state),
+            redraw,
+        )
     }
 
     /// Handles what the widget reports. It is refused if it does not suit the place, or if a person may not change

@@ -227,11 +227,23 @@ fn follow_value<T: Data, R: 'static>(
 }
 
 /// Observes a function of a place. Causes describe the changes of `place`, if there is one.
-pub(super) fn select<V: 'static, T: PartialEq + 'static, R: 'static>(
+fn select<V: 'static, T: PartialEq + 'static, R: 'static>(
+    core: &Rc<Core>,
+    base: PlaceId,
+    place: Option<PlaceId>,
+    selector: impl FnMut(&View<'_, V>) -> T + 'static,
+    callback: impl FnMut(&Update<T, R>) + 'static,
+) -> Result<Subscription, Error> {
+    select_from(core, base, place, selector, |_| (), callback)
+}
+
+/// The same, and gives the first result to a function.
+pub(super) fn select_from<V: 'static, T: PartialEq + 'static, R: 'static>(
     core: &Rc<Core>,
     base: PlaceId,
     place: Option<PlaceId>,
     mut selector: impl FnMut(&View<'_, V>) -> T + 'static,
+    begin: impl FnOnce(&T),
     mut callback: impl FnMut(&Update<T, R>) + 'static,
 ) -> Result<Subscription, Error> {
     if core.is_selecting() {
@@ -241,6 +253,7 @@ pub(super) fn select<V: 'static, T: PartialEq + 'static, R: 'static>(
     if let Some(wrong) = reads.take_wrong() {
         return Err(wrong);
     }
+    begin(&first);
     let mut known = Some(first);
     let callback = callback_of(move |core, notice| {
         let (now, reads) = core.track(base, |view| selector(&View::new(view)));

@@ -68,6 +68,12 @@ pub struct Notification<T, R = ()> {
     reach: PhantomData<fn() -> R>,
 }
 
+impl<T, R> Clone for Notification<T, R> {
+    fn clone(&self) -> Self {
+        Notification::new(&self.core, self.place.clone(), &self.notice)
+    }
+}
+
 impl<T, R> Notification<T, R> {
     pub(super) fn new(core: &Rc<Core>, place: Place<T>, notice: &Notice) -> Self {
         Notification { core: core.clone(), place, notice: notice.clone(), reach: PhantomData }
@@ -85,7 +91,7 @@ impl<T, R> Notification<T, R> {
         change.map_or(&[], |change| change.row_edits())
     }
 
-    /// What led to the notification.
+    /// What led to the notification. Read it in the callback: it describes the changes as they are then.
     pub fn cause(&self) -> Cause {
         self.core.cause(&self.notice)
     }
