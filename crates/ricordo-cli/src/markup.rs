@@ -381,11 +381,17 @@ fn token(name: &str) -> String {
     name.replace('~', "~0").replace('/', "~1")
 }
 
-/// An id: the names that lead to a place. What an id cannot have is left out.
+/// An id: the names that lead to a place. What an id cannot have is there by its number, so that different names stay different.
 fn joined(id: &str, name: &str) -> String {
-    let name: String =
-        name.chars().filter(|letter| letter.is_alphanumeric() || matches!(letter, '_' | '-')).collect();
-    if id.is_empty() { name } else { format!("{id}-{name}") }
+    let mut joined = if id.is_empty() { String::new() } else { format!("{id}-") };
+    for letter in name.chars() {
+        if letter.is_alphanumeric() || matches!(letter, '_' | '-') {
+            joined.push(letter);
+        } else {
+            let _ = write!(joined, "_{:x}", u32::from(letter));
+        }
+    }
+    joined
 }
 
 /// What one row of a list is called.

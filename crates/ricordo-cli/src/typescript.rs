@@ -76,7 +76,8 @@ impl Writer<'_> {
         for variant in variants {
             let tagged = self.members(record, name, Some(variant.tag()));
             let further = self.members(variant.fields(), name, None);
-            alternatives.push(format!("{{\n{tagged}{further}}}"));
+            let members = format!("{tagged}{further}").replace("\n  ", "\n      ");
+            alternatives.push(format!("{{\n    {members}    }}"));
         }
         format!("export type {name} =\n  | {};\n", alternatives.join("\n  | "))
     }

@@ -5,6 +5,7 @@ mod drafts;
 mod errors;
 mod formulas;
 mod output;
+mod pages;
 mod submissions;
 mod upstream;
 

@@ -17,6 +17,7 @@ mod package;
 mod page;
 mod rows;
 mod server;
+mod walk_through;
 
 use std::future::Future;
 use std::path::{Path, PathBuf};
@@ -65,6 +66,7 @@ fn all() -> Vec<Test> {
         corpus::all(),
         constraints::all(),
         package::all(),
+        walk_through::all(),
     ]
     .into_iter()
     .flatten()

@@ -59,7 +59,8 @@ const PAGE: &str = r#"<!doctype html>
 <script type="module" src="program.js"></script></html>
 "#;
 
-fn run(command: &mut Command) -> Result<String, Box<dyn std::error::Error>> {
+/// Runs a command, and gives what it says.
+pub(crate) fn run(command: &mut Command) -> Result<String, Box<dyn std::error::Error>> {
     let output = command.output()?;
     let said =
         String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr);
