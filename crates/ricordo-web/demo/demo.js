@@ -37,7 +37,7 @@ function travel(to) {
   if (problems.length > 0) console.warn(problems);
   present = to;
 
-  form.subscribe("", (change) => causes.push(change.cause), "timeline");
+  form.subscribe("", (change) => causes.push({ by: journal().length - given, cause: change.cause }), "timeline");
   form.subscribe("/ingredients", () => {}, "a label for the ingredients");
   form.subscribe("/total_cost", () => {}, "a label for the cost");
   form.subscribeState(showFlags, "flags");
@@ -88,8 +88,9 @@ function follow() {
     // What is done in the past has another future.
     lines = happened;
     known = known.slice(0, present);
-    known[happened.length - 1] = { causes, called };
     present = happened.length;
+    noteCauses();
+    known[present - 1] = { causes: [], ...known[present - 1], called };
     counts = now;
   } else if (happened.length < present) {
     // Typing in one field is one line, whatever became of it.
@@ -97,10 +98,20 @@ function follow() {
     present = happened.length;
   } else if (causes.length > 0) {
     lines = [...happened, ...lines.slice(present)];
-    known[present - 1] = { causes, called: known[present - 1]?.called ?? [] };
+    noteCauses();
   }
   causes = [];
   show();
+}
+
+/** Notes what each action has changed. */
+function noteCauses() {
+  for (const { by, cause } of causes) {
+    const index = Math.min(by, present) - 1;
+    if (index < 0) continue;
+    const before = known[index] ?? { called: [] };
+    known[index] = { ...before, causes: [...(before.causes ?? []), cause] };
+  }
 }
 
 /** An action in words. */

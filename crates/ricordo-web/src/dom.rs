@@ -5,7 +5,7 @@ use std::fmt;
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{
     Document, DocumentFragment, Element, HtmlButtonElement, HtmlElement, HtmlInputElement, HtmlOutputElement,
-    HtmlSelectElement, HtmlTextAreaElement, NodeList,
+    HtmlSelectElement, HtmlTextAreaElement, NodeList, Performance,
 };
 
 /// What has elements in it.
@@ -126,9 +126,13 @@ pub(crate) fn focused(document: &Document) -> Option<Element> {
     (Some(&element) != document.body().map(Element::from).as_ref()).then_some(element)
 }
 
+thread_local! {
+    static CLOCK: Option<Performance> = web_sys::window().and_then(|window| window.performance());
+}
+
 /// The time of the page, in milliseconds. It never goes back.
 pub(crate) fn now() -> f64 {
-    web_sys::window().and_then(|window| window.performance()).map_or(0.0, |performance| performance.now())
+    CLOCK.with(|clock| clock.as_ref().map_or(0.0, Performance::now))
 }
 
 /// What a script has thrown, in words.

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use std::rc::Rc;
 use std::time::Duration;
 
-use ricordo::engine::{PlaceId, Status};
+use ricordo::engine::{FormState, PlaceId, Status};
 use ricordo::form::WidgetState;
 use ricordo::{Error, Form, Place, Subscription, Value};
 use wasm_bindgen::{JsCast, JsValue};
@@ -34,6 +34,8 @@ pub(crate) struct Page {
     pub(crate) announcements: Announcements,
     pub(crate) drafts: Option<Drafts>,
     pub(crate) pauses: Timer,
+    /// The state of the form that the page shows.
+    known_state: Cell<Option<FormState>>,
     /// When time was last passed to the form.
     last: Cell<f64>,
     members: RefCell<Members>,
@@ -112,6 +114,7 @@ impl Page {
             announcements,
             drafts,
             pauses,
+            known_state: Cell::new(None),
             last: Cell::new(dom::now()),
             members: RefCell::default(),
             messages: RefCell::default(),
@@ -306,6 +309,9 @@ impl Page {
 
     fn show_state(&self) {
         let state = self.form.state();
+        if self.known_state.replace(Some(state)) == Some(state) {
+            return;
+        }
         for (name, is_set) in [
             ("data-dirty", state.is_dirty),
             ("data-touched", state.is_touched),

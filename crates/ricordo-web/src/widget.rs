@@ -456,7 +456,7 @@ impl Widget {
                 let text = text::read(element);
                 if self.is_composing.get() {
                     self.report(WidgetEvent::Composing(text));
-                } else if self.binding.state().text != text {
+                } else if self.binding.place().entry() != text {
                     self.report(WidgetEvent::Input(text));
                 }
             }
