@@ -5,9 +5,11 @@
 use std::cell::RefCell;
 use std::rc::Rc;
 
+use ricordo::engine::PlaceId;
 use web_sys::{Document, Element};
 
 use crate::dom;
+use crate::summary::Message;
 use crate::timer::Timer;
 
 /// How long nothing must happen before something is said, in milliseconds.
@@ -22,8 +24,11 @@ pub(crate) struct Announcements {
     /// Whether the region is ours, to be removed with the binding.
     is_own: bool,
     timer: Timer,
-    waiting: Rc<RefCell<Vec<(String, String)>>>,
+    waiting: Waiting,
 }
+
+/// What is to be said, of which place.
+type Waiting = Rc<RefCell<Vec<(PlaceId, String)>>>;
 
 impl Announcements {
     /// Says things in the element of the page that has `data-announcements`, or in one of its own.
@@ -42,11 +47,10 @@ impl Announcements {
         };
         dom::set_attribute(&region, "role", "status");
         dom::set_attribute(&region, "aria-live", "polite");
-        let waiting: Rc<RefCell<Vec<(String, String)>>> = Rc::default();
+        let waiting = Waiting::default();
         let (said, source) = (region.clone(), waiting.clone());
         let timer = Timer::new(move || {
-            let words: Vec<String> =
-                source.take().into_iter().map(|(about, words)| sentence(&about, &words)).collect();
+            let words: Vec<String> = source.take().into_iter().map(|(_, words)| words).collect();
             let words = words.join(" ");
             if !words.is_empty() && said.text_content().as_deref() != Some(&*words) {
                 said.set_text_content(Some(&words));
@@ -56,12 +60,13 @@ impl Announcements {
     }
 
     /// Hears what is wrong with a place now, and says it when it is quiet.
-    pub(crate) fn hear(&self, about: &str, messages: &[(String, bool)]) {
+    pub(crate) fn hear(&self, place: PlaceId, label: &str, messages: &[Message]) {
         let words: Vec<&str> = messages.iter().map(|(message, _)| message.as_str()).collect();
         let mut waiting = self.waiting.borrow_mut();
-        waiting.retain(|(known, _)| known != about);
+        waiting.retain(|(known, _)| *known != place);
         if !words.is_empty() {
-            waiting.push((about.to_owned(), words.join(" ")));
+            let words = words.join(" ");
+            waiting.push((place, if label.is_empty() { words } else { format!("{label}: {words}") }));
         }
         drop(waiting);
         self.timer.set(QUIET);
@@ -81,8 +86,4 @@ impl Drop for Announcements {
             self.region.remove();
         }
     }
-}
-
-fn sentence(about: &str, words: &str) -> String {
-    if about.is_empty() { words.to_owned() } else { format!("{about}: {words}") }
 }

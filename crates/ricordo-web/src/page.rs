@@ -281,6 +281,7 @@ impl Page {
             self.show_findings(place, &state.label, &messages_of("", &state.findings));
         } else {
             self.summary.hear(place, messages_of(&state.label, &state.findings));
+            self.show_summary();
         }
     }
 
@@ -288,7 +289,7 @@ impl Page {
     pub(crate) fn show_findings(&self, place: PlaceId, label: &str, messages: &[Message]) {
         if let Some(element) = self.findings_element(place) {
             show_messages(&element, messages);
-            self.announcements.hear(label, messages);
+            self.announcements.hear(place, label, messages);
         }
     }
 
@@ -341,7 +342,7 @@ impl Page {
         if let Some(new) = self.summary.show(&self.form, &self.place, element.as_ref())
             && !new.is_empty()
         {
-            self.announcements.hear("", &new);
+            self.announcements.hear(self.place.id(), "", &new);
         }
     }
 

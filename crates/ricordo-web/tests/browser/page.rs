@@ -248,6 +248,16 @@ async fn messages_without_an_element_are_in_the_summary(page: &Browser) -> Done 
     page.retype("#loaves", "900").await?;
     page.keys(TAB).await?;
     assert_eq!(page.text("ul").await?, "Loaves: Must be at most 500.");
+    // Also in a row that came later.
+    let html = r#"<form><ul data-findings-of=""></ul><template data-rows-of="/rows"><input name="/pieces"></template>
+        <button id="add" type="button" name="/rows" value="add">Add</button></form>"#;
+    let row = json!({"type": "object", "properties": {"pieces": {"type": "integer", "title": "Pieces"}}});
+    let rows = json!({"type": "object", "properties": {"rows": {"type": "array", "items": row}}});
+    page.show(html, rows, json!({})).await?;
+    page.click("#add").await?;
+    page.keys("1o").await?;
+    page.click("#add").await?;
+    assert_eq!(page.text("ul").await?, "Pieces: “1o” is not a whole number.");
     // Without a summary, the browser shows the message by the control.
     let binding = "{ onSubmit: () => {} }";
     page.show_with(
