@@ -6,7 +6,7 @@ use std::rc::Rc;
 
 use super::choosing;
 use super::core::Core;
-use super::subscribe::select_from;
+use super::subscribe::select_with;
 use super::subscription::{Subscription, Update};
 use super::view::View;
 use super::{Form, Place};
@@ -278,16 +278,15 @@ impl Binding {
         let (id, style, composing) = (self.id, self.style, self.composing.clone());
         // The form would keep itself alive if its subscriber held it.
         let state = move |view: &View<'_, Value>| state_of(view.place(), id, style, &composing);
-        let draw = Rc::new(RefCell::new(draw));
-        let first = draw.clone();
-        let redraw = move |update: &Update<WidgetState>| draw.borrow_mut()(update.now());
-        select_from(
+        let place = Some(self.place);
+        select_with(
             &self.core,
             self.place,
-            Some(self.place),
+            place,
             state,
-            |state| first.borrow_mut()(state),
-            redraw,
+            draw,
+            |draw, first| draw(first),
+            |draw, update: &Update<WidgetState>| draw(update.now()),
         )
     }
 

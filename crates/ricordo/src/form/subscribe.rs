@@ -232,28 +232,40 @@ fn select<V: 'static, T: PartialEq + 'static, R: 'static>(
     base: PlaceId,
     place: Option<PlaceId>,
     selector: impl FnMut(&View<'_, V>) -> T + 'static,
-    callback: impl FnMut(&Update<T, R>) + 'static,
+    mut callback: impl FnMut(&Update<T, R>) + 'static,
 ) -> Result<Subscription, Error> {
-    select_from(core, base, place, selector, |_| (), callback)
+    select_with(core, base, place, selector, (), |(), _| (), move |(), update| callback(update))
 }
 
-/// The same, and gives the first result to a function.
-pub(super) fn select_from<V: 'static, T: PartialEq + 'static, R: 'static>(
+/// The same with something that is held for the callback. It is given the first result, too.
+pub(super) fn select_with<V: 'static, T: PartialEq + 'static, R: 'static, S: 'static>(
     core: &Rc<Core>,
     base: PlaceId,
     place: Option<PlaceId>,
     mut selector: impl FnMut(&View<'_, V>) -> T + 'static,
-    begin: impl FnOnce(&T),
-    mut callback: impl FnMut(&Update<T, R>) + 'static,
+    mut held: S,
+    begin: impl Fn(&mut S, &T),
+    mut callback: impl FnMut(&mut S, &Update<T, R>) + 'static,
 ) -> Result<Subscription, Error> {
     if core.is_selecting() {
         return Err(busy_reading());
     }
-    let (first, reads) = core.track(base, |view| selector(&View::new(view)));
+    let revision = || core.read(Engine::revision);
+    let (mut first, mut reads) = core.track(base, |view| selector(&View::new(view)));
     if let Some(wrong) = reads.take_wrong() {
         return Err(wrong);
     }
-    begin(&first);
+    let before = revision();
+    begin(&mut held, &first);
+    if revision() != before {
+        // It has acted on the form, of which nobody notifies it yet.
+        let now = core.track(base, |view| selector(&View::new(view)));
+        let acted_on = std::mem::replace(&mut first, now.0);
+        reads = now.1;
+        if first != acted_on {
+            begin(&mut held, &first);
+        }
+    }
     let mut known = Some(first);
     let callback = callback_of(move |core, notice| {
         let (now, reads) = core.track(base, |view| selector(&View::new(view)));
@@ -262,7 +274,7 @@ pub(super) fn select_from<V: 'static, T: PartialEq + 'static, R: 'static>(
         let Some(before) = known.take_if(|before| *before != now) else { return false };
         let update = Update::new(core, before, now, notice);
         // What it is now is known, whatever becomes of the callback.
-        let called = catch_unwind(AssertUnwindSafe(|| callback(&update)));
+        let called = catch_unwind(AssertUnwindSafe(|| callback(&mut held, &update)));
         known = Some(update.into_now());
         called.map_or_else(|panic| resume_unwind(panic), |()| true)
     });

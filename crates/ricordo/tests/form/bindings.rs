@@ -322,3 +322,23 @@ fn two_widgets_of_one_place_have_the_focus_one_after_the_other() {
     form.leave(at::<Sheet>().price()).unwrap();
     assert!(form.focused().is_none());
 }
+
+#[test]
+fn a_widget_that_acts_while_it_is_first_drawn_shows_what_comes_of_it() {
+    let form = Form::from_definition(r#"{"type": "object", "properties": {"a": {"type": "integer"}}}"#, None)
+        .unwrap();
+    let binding = form.bind("/a").unwrap();
+    let (shown, acting) = (Rc::new(RefCell::new(Vec::new())), binding.clone());
+    let screen = shown.clone();
+    let _widget = binding
+        .subscribe(move |state| {
+            screen.borrow_mut().push(state.text.clone());
+            if state.text.is_empty() {
+                acting.handle(WidgetEvent::Input("1".into())).unwrap();
+            }
+        })
+        .unwrap();
+    assert_eq!(*shown.borrow(), ["", "1"]);
+    form.enter("/a", "2").unwrap();
+    assert_eq!(*shown.borrow(), ["", "1", "2"]);
+}
