@@ -103,6 +103,7 @@ pub fn bind<M: 'static>(
     let listeners = Rc::new(RefCell::new(Some(Listeners::add(&page))));
     follow(&page, &root, &listeners, options.asks_before_leaving);
     page.follow();
+    page.show_state(page.form.state());
     Ok(BoundForm { page, listeners, had_novalidate })
 }
 
@@ -129,7 +130,7 @@ fn follow(page: &Rc<Page>, root: &Place<Value>, listeners: &Rc<RefCell<Option<Li
     let stated = page.form.subscribe_state(move |update| {
         ask(update.now().is_dirty || update.now().is_uncommitted);
         if let Some(page) = weak.upgrade() {
-            page.follow();
+            page.show_state(*update.now());
         }
     });
     page.guards.borrow_mut().extend([changed, stated].into_iter().flatten().map(|guard| guard.named("page")));

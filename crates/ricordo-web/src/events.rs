@@ -121,12 +121,19 @@ impl Page {
     fn on_event(self: &Rc<Self>, event: &Event) {
         self.pass_time();
         let kind = event.type_();
-        // What comes while a press goes on does not end it; whatever a person does next finds the control left.
+        // These come while a press goes on. Anything else a person does after it, also if its end was reported to nobody, as with
+        // the list of a select.
         if !matches!(
             kind.as_str(),
-            "pointerdown" | "pointerup" | "pointercancel" | "focusin" | "focusout" | "change"
+            "pointerdown"
+                | "pointerup"
+                | "pointercancel"
+                | "focusin"
+                | "focusout"
+                | "change"
+                | "visibilitychange"
         ) {
-            self.finish_leaving();
+            self.press_is_over();
         }
         match kind.as_str() {
             "pointerdown" => self.press_begins(),
@@ -250,10 +257,11 @@ impl Page {
     }
 
     fn carry_out(&self, place: &Place<Value>, verb: Verb) -> Result<(), Error> {
+        let list_has = |position: usize| {
+            place.parent().is_none_or(|list| list.place(format!("/{position}").as_str()).is_ok())
+        };
         let moved = |by: fn(usize) -> Option<usize>| match place.position().and_then(by) {
-            Some(position) if place.parent().is_none_or(|list| position < list.children().len()) => {
-                place.move_to(position)
-            }
+            Some(position) if list_has(position) => place.move_to(position),
             // It stands at the end already.
             Some(_) | None => Ok(()),
         };
@@ -295,7 +303,7 @@ pub(crate) fn time_has_passed(page: &Weak<Page>) {
 pub(crate) fn press_is_over(page: &Weak<Page>) {
     if let Some(page) = page.upgrade() {
         page.pass_time();
-        page.finish_leaving();
+        page.press_is_over();
     }
 }
 

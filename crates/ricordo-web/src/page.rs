@@ -34,8 +34,6 @@ pub(crate) struct Page {
     pub(crate) announcements: Announcements,
     pub(crate) drafts: Option<Drafts>,
     pub(crate) pauses: Timer,
-    /// The state of the form that the page shows.
-    known_state: Cell<Option<FormState>>,
     /// When time was last passed to the form.
     last: Cell<f64>,
     members: RefCell<Members>,
@@ -114,7 +112,6 @@ impl Page {
             announcements,
             drafts,
             pauses,
-            known_state: Cell::new(None),
             last: Cell::new(dom::now()),
             members: RefCell::default(),
             messages: RefCell::default(),
@@ -293,9 +290,8 @@ impl Page {
         }
     }
 
-    /// Brings up to date what belongs to the form as a whole, and what waits for time to pass.
+    /// After a change: brings up to date what is said of the form as a whole, and what waits for time to pass.
     pub(crate) fn follow(&self) {
-        self.show_state();
         self.show_summary();
         match self.form.next_pause() {
             Some(pause) => self.pauses.set(pause.as_secs_f64() * 1000.0),
@@ -308,11 +304,9 @@ impl Page {
         }
     }
 
-    fn show_state(&self) {
-        let state = self.form.state();
-        if self.known_state.replace(Some(state)) == Some(state) {
-            return;
-        }
+    /// Shows the state of the form as a whole: its marks, what can be undone, and why it was rejected.
+    pub(crate) fn show_state(&self, state: FormState) {
+        self.show_summary();
         for (name, is_set) in [
             ("data-dirty", state.is_dirty),
             ("data-touched", state.is_touched),
@@ -441,7 +435,7 @@ impl Page {
 
     /// A widget has lost the focus.
     pub(crate) fn leave(&self, widget: &Rc<Widget>) {
-        self.finish_leaving();
+        self.tell_left();
         if self.is_pressing.get() {
             self.left.replace(Some(widget.clone()));
         } else {
@@ -449,8 +443,13 @@ impl Page {
         }
     }
 
-    /// Tells what was left by pressing elsewhere.
-    pub(crate) fn finish_leaving(&self) {
+    /// No button is down any more: tells what was left by pressing elsewhere.
+    pub(crate) fn press_is_over(&self) {
+        self.is_pressing.set(false);
+        self.tell_left();
+    }
+
+    fn tell_left(&self) {
         let left = self.left.take();
         if let Some(widget) = left {
             widget.on_leave();

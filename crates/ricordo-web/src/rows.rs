@@ -98,11 +98,9 @@ impl Rows {
         let Some(page) = self.page.upgrade() else { return };
         let edits = notice.row_edits();
         let mut keys = self.shown.borrow().keys.clone();
-        edits.iter().for_each(|edit| edit.apply(&mut keys));
         let is_there = !self.place.is_gone() && !self.place.is_absent();
-        // What stands there is what the steps began with, unless the whole list came or went.
-        let count = self.place.children().len();
-        if !is_there || edits.is_empty() || keys.len() != count {
+        // What stands there is what the steps begin with, unless the whole list came or went.
+        if !is_there || edits.is_empty() || !edits.iter().all(|edit| carry_over(&mut keys, *edit)) {
             self.show_anew(&page, is_there);
             return;
         }
@@ -210,6 +208,18 @@ impl Drop for Rows {
             row.elements.iter().for_each(Element::remove);
         }
     }
+}
+
+/// Carries a step out on the keys of rows; whether it fits them.
+fn carry_over(keys: &mut Vec<u64>, edit: RowEdit) -> bool {
+    let fits = match edit {
+        RowEdit::Inserted { position, .. } => position <= keys.len(),
+        RowEdit::Removed { key, position } | RowEdit::Moved { key, from: position, .. } => {
+            keys.get(position) == Some(&key)
+        }
+    };
+    edit.apply(keys);
+    fits
 }
 
 /// Moves an element before another node. Where the browser can, it does so without taking the element out of the page; so the

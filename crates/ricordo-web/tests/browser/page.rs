@@ -151,6 +151,10 @@ async fn a_message_does_not_move_the_page_under_a_click(page: &Browser) -> Done 
     assert_eq!(page.eval("form.inspect('/loaves').isTouched").await?, json!(false));
     page.js("document.dispatchEvent(new PointerEvent('pointerup'))").await?;
     page.until("form.inspect('/loaves').isTouched").await?;
+    // The end of a press may be reported to nobody, as where the list of a select is open. The next key ends it.
+    page.js("form.reset(); loaves.focus(); document.dispatchEvent(new PointerEvent('pointerdown'))").await?;
+    page.keys(TAB).await?;
+    assert_eq!(page.eval("form.inspect('/loaves').isTouched").await?, json!(true));
     Ok(())
 }
 
