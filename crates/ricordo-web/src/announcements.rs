@@ -9,7 +9,6 @@ use ricordo::engine::PlaceId;
 use web_sys::{Document, Element};
 
 use crate::dom;
-use crate::summary::Message;
 use crate::timer::Timer;
 
 /// How long nothing must happen before something is said, in milliseconds.
@@ -59,14 +58,12 @@ impl Announcements {
         Some(Announcements { region, is_own, timer, waiting })
     }
 
-    /// Hears what is wrong with a place now, and says it when it is quiet.
-    pub(crate) fn hear(&self, place: PlaceId, label: &str, messages: &[Message]) {
-        let words: Vec<&str> = messages.iter().map(|(message, _)| message.as_str()).collect();
+    /// Takes what is wrong with a place now, or nothing, to be spoken when it is quiet.
+    pub(crate) fn hear(&self, place: PlaceId, words: String) {
         let mut waiting = self.waiting.borrow_mut();
         waiting.retain(|(known, _)| *known != place);
         if !words.is_empty() {
-            let words = words.join(" ");
-            waiting.push((place, if label.is_empty() { words } else { format!("{label}: {words}") }));
+            waiting.push((place, words));
         }
         drop(waiting);
         self.timer.set(QUIET);

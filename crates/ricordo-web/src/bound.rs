@@ -9,15 +9,17 @@ use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{Element, HtmlFormElement};
 
 use crate::announcements::Announcements;
+use crate::binder::mount;
 use crate::dom;
 use crate::drafts::Drafts;
 use crate::events::{self, Listeners};
+use crate::messages::Messages;
 use crate::mistake::Mistake;
 use crate::options::Options;
 use crate::page::{Controls, Page, Submitting};
 use crate::plan;
 use crate::plan::Plan;
-use crate::scope::mount;
+use crate::scope::Scope;
 use crate::timer::Timer;
 
 thread_local! {
@@ -51,6 +53,7 @@ impl std::error::Error for BindError {}
 #[must_use = "the binding ends when this is dropped"]
 pub struct BoundForm {
     page: Rc<Page>,
+    scope: Option<Scope>,
     listeners: Rc<RefCell<Option<Listeners>>>,
     had_novalidate: bool,
 }
@@ -74,6 +77,7 @@ pub fn bind<M: 'static>(
     let announcements = Announcements::new(&document, element).ok_or(BindError::NoDocument)?;
     let untyped = form.untyped();
     let Ok(root) = untyped.place("") else { return Err(BindError::NoDocument) };
+    let messages = Messages::new(document.clone(), untyped.clone(), root.clone(), announcements);
     let submit = options.submit.map(|make| make(form.clone()));
     let page = Rc::new_cyclic(|page: &Weak<Page>| {
         let (timed, due, released) = (page.clone(), page.clone(), page.clone());
@@ -85,7 +89,7 @@ pub fn bind<M: 'static>(
             (element.clone(), document, untyped, root.clone()),
             Controls(options.controls),
             Submitting(submit),
-            announcements,
+            messages,
             drafts,
             (pauses, released),
         )
@@ -97,14 +101,14 @@ pub fn bind<M: 'static>(
 
     let read = Plan::of_page(element, &page.mistakes);
     let found = dom::query(element, plan::SELECTOR);
-    page.scope.replace(Some(mount(&page, &read, &found, &root, "")));
+    let scope = Some(mount(&page, &read, &found, &root, ""));
     report_strays(&page, element);
 
     let listeners = Rc::new(RefCell::new(Some(Listeners::add(&page))));
     follow(&page, &root, &listeners, options.asks_before_leaving);
     page.follow();
     page.show_state(page.form.state());
-    Ok(BoundForm { page, listeners, had_novalidate })
+    Ok(BoundForm { page, scope, listeners, had_novalidate })
 }
 
 /// Follows the form as a whole: after each change, and when its state changes.
@@ -161,7 +165,7 @@ impl BoundForm {
 
     /// Tells a person something about the page as a whole, beside the findings of the form: that a draft could not be restored, say.
     pub fn notify(&self, notice: &str) {
-        self.page.notify(notice);
+        self.page.messages.notify(notice);
     }
 
     /// The form, its places named by pointers.
@@ -196,7 +200,7 @@ impl Drop for BoundForm {
         self.page.guards.take();
         self.page.pauses.stop();
         self.page.widgets().iter().for_each(|widget| widget.release());
-        drop(self.page.scope.take());
+        self.scope = None;
         for name in
             ["data-dirty", "data-touched", "data-invalid", "data-uncommitted", "data-status", "aria-busy"]
         {

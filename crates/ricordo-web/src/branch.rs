@@ -9,7 +9,7 @@ use web_sys::{Element, HtmlTemplateElement};
 
 use crate::page::Page;
 use crate::plan::Plan;
-use crate::scope::{Scope, mount};
+use crate::scope::{Mount, Scope};
 
 /// The content of a template that belongs to an optional record or a variant. It stands before the template.
 #[derive(Debug)]
@@ -20,18 +20,21 @@ pub(crate) struct Branch {
     template: HtmlTemplateElement,
     place: Place<Value>,
     suffix: String,
+    mount: Mount,
     shown: RefCell<Option<(Vec<Element>, Scope)>>,
     guards: RefCell<Vec<Subscription>>,
 }
 
 impl Branch {
-    pub(crate) fn mount(
+    /// Shows what is there now, and follows the form.
+    pub(crate) fn show(
         page: &Rc<Page>,
         plan: Rc<Plan>,
         variant: Option<Rc<str>>,
         template: &HtmlTemplateElement,
         place: &Place<Value>,
         suffix: &str,
+        mount: Mount,
     ) -> Result<Rc<Self>, Error> {
         let branch = Rc::new(Branch {
             page: Rc::downgrade(page),
@@ -40,6 +43,7 @@ impl Branch {
             template: template.clone(),
             place: place.clone(),
             suffix: suffix.to_owned(),
+            mount,
             shown: RefCell::default(),
             guards: RefCell::default(),
         });
@@ -70,25 +74,25 @@ impl Branch {
         let is_shown = self.shown.borrow().is_some();
         let is_there = self.is_there();
         if is_there && !is_shown {
-            self.show();
+            self.open();
         } else if !is_there && is_shown {
-            self.hide();
+            self.close();
         }
     }
 
-    fn show(&self) {
+    fn open(&self) {
         let Some(page) = self.page.upgrade() else { return };
         let Some((fragment, found)) = self.plan.copy(&page.document, &self.suffix) else { return };
         let children = fragment.children();
         let elements = (0..children.length()).filter_map(|index| children.item(index)).collect();
-        let scope = mount(&page, &self.plan, &found, &self.place, &self.suffix);
+        let scope = (self.mount)(&page, &self.plan, &found, &self.place, &self.suffix);
         if let Some(parent) = self.template.parent_node() {
             let _ = parent.insert_before(&fragment, Some(&self.template));
         }
         self.shown.replace(Some((elements, scope)));
     }
 
-    fn hide(&self) {
+    fn close(&self) {
         if let Some((elements, _scope)) = self.shown.take() {
             elements.iter().for_each(Element::remove);
         }
@@ -98,6 +102,6 @@ impl Branch {
 impl Drop for Branch {
     fn drop(&mut self) {
         self.guards.take();
-        self.hide();
+        self.close();
     }
 }

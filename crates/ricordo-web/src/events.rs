@@ -199,7 +199,7 @@ impl Page {
     }
 
     fn on_input(&self, event: &Event) {
-        self.announcements.put_off();
+        self.messages.put_off();
         // What was reported as input is not reported again when the control is left.
         let is_change = event.type_() == "change";
         self.with_widget(event, |widget, element| {

@@ -64,19 +64,20 @@
 #![cfg_attr(not(test), warn(missing_docs))]
 
 mod announcements;
+mod binder;
 mod bound;
 mod branch;
 mod control;
 mod dom;
 mod drafts;
 mod events;
+mod messages;
 mod mistake;
 mod options;
 mod page;
 mod plan;
 mod rows;
 mod scope;
-mod summary;
 mod text;
 mod timer;
 mod verb;

@@ -6,18 +6,15 @@ use std::rc::Rc;
 use std::time::Duration;
 
 use ricordo::engine::{FormState, PlaceId, Status};
-use ricordo::form::WidgetState;
 use ricordo::{Error, Form, Place, Subscription, Value};
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{Document, Element, Node};
 
-use crate::announcements::Announcements;
 use crate::dom;
 use crate::drafts::Drafts;
+use crate::messages::Messages;
 use crate::mistake::{Mistakes, warn};
 use crate::options::{Factory, Submit};
-use crate::scope::{Scope, show_messages};
-use crate::summary::{Message, Summary, messages_of};
 use crate::timer::Timer;
 use crate::verb::Verb;
 use crate::widget::Widget;
@@ -31,16 +28,14 @@ pub(crate) struct Page {
     pub(crate) controls: Controls,
     pub(crate) submit: Submitting,
     pub(crate) mistakes: Mistakes,
-    pub(crate) announcements: Announcements,
     pub(crate) drafts: Option<Drafts>,
     pub(crate) pauses: Timer,
     /// When time was last passed to the form.
     last: Cell<f64>,
     members: RefCell<Members>,
-    /// The elements with the messages of places.
-    messages: RefCell<HashMap<PlaceId, Element>>,
-    summary: Summary,
-    history: RefCell<Vec<(Element, Verb)>>,
+    pub(crate) messages: Rc<Messages>,
+    /// The buttons that undo and redo, by member.
+    history: RefCell<HashMap<u32, (Element, Verb)>>,
     /// Whether a button of the mouse or a finger is down.
     is_pressing: Cell<bool>,
     /// What was left by pressing elsewhere, and is told so once that is over. A message that came before would move the page
@@ -50,8 +45,6 @@ pub(crate) struct Page {
     released: Timer,
     /// Whether rows are being moved: what has the focus keeps it, whatever the browser reports meanwhile.
     is_moving: Cell<bool>,
-    next_id: Cell<u32>,
-    pub(crate) scope: RefCell<Option<Scope>>,
     pub(crate) guards: RefCell<Vec<Subscription>>,
 }
 
@@ -96,7 +89,7 @@ impl Page {
         parts: (Element, Document, Form, Place<Value>),
         controls: Controls,
         submit: Submitting,
-        announcements: Announcements,
+        messages: Messages,
         drafts: Option<Drafts>,
         (pauses, released): (Timer, Timer),
     ) -> Self {
@@ -109,20 +102,16 @@ impl Page {
             controls,
             submit,
             mistakes: Mistakes::default(),
-            announcements,
+            messages: Rc::new(messages),
             drafts,
             pauses,
             last: Cell::new(dom::now()),
             members: RefCell::default(),
-            messages: RefCell::default(),
-            summary: Summary::default(),
             history: RefCell::default(),
             is_pressing: Cell::new(false),
             left: RefCell::default(),
             released,
             is_moving: Cell::new(false),
-            next_id: Cell::new(0),
-            scope: RefCell::default(),
             guards: RefCell::default(),
         }
     }
@@ -169,17 +158,13 @@ impl Page {
                             members.widgets.remove(&place);
                         }
                     }
-                    self.summary.forget(place);
+                    self.messages.forget_widget(place);
                 }
+                self.history.borrow_mut().remove(id);
                 gone.push(member);
             }
         }
-        let mut elements = self.messages.borrow_mut();
-        for element in messages.iter().filter_map(|place| elements.remove(place)) {
-            if element.has_child_nodes() {
-                show_messages(&element, &[]);
-            }
-        }
+        self.messages.forget_elements(messages);
     }
 
     /// The member that an element belongs to: its own, or that of what it lies in.
@@ -222,39 +207,10 @@ impl Page {
         self.members.borrow().widgets.contains_key(&place)
     }
 
-    pub(crate) fn add_history_button(&self, element: &Element, verb: Verb) {
-        self.history.borrow_mut().push((element.clone(), verb));
-    }
-
-    /// Keeps the element with the messages of a place; not if there is one already.
-    pub(crate) fn add_findings_element(&self, place: PlaceId, element: &Element) -> bool {
-        let mut messages = self.messages.borrow_mut();
-        if messages.contains_key(&place) {
-            return false;
-        }
-        messages.insert(place, element.clone());
-        true
-    }
-
-    pub(crate) fn findings_element(&self, place: PlaceId) -> Option<Element> {
-        self.messages.borrow().get(&place).cloned()
-    }
-
-    /// The id of an element, which gets one if it has none.
-    pub(crate) fn id_of(&self, element: &Element) -> String {
-        let known = element.id();
-        if !known.is_empty() {
-            return known;
-        }
-        loop {
-            let number = self.next_id.get();
-            self.next_id.set(number + 1);
-            let id = format!("findings-{number}");
-            if self.document.get_element_by_id(&id).is_none() {
-                element.set_id(&id);
-                return id;
-            }
-        }
+    /// A button that undoes or redoes: it is disabled while there is nothing to.
+    pub(crate) fn add_history_button(&self, id: u32, element: &Element, verb: Verb) {
+        show_history(element, verb, self.form.state());
+        self.history.borrow_mut().insert(id, (element.clone(), verb));
     }
 }
 
@@ -263,7 +219,16 @@ fn id_of(ids: &js_sys::WeakMap, element: &Element) -> Option<u32> {
     ids.get(element).as_f64().map(|id| id as u32)
 }
 
-/// Says what of a person's action was refused.
+/// Disables a button that undoes or redoes, or enables it.
+fn show_history(button: &Element, verb: Verb, state: FormState) {
+    let is_possible = if verb == Verb::Undo { state.can_undo } else { state.can_redo };
+    // Setting what is set would be a change of the page, too.
+    if button.has_attribute("disabled") == is_possible {
+        dom::set_disabled(button, !is_possible);
+    }
+}
+
+/// Reports in the console what of a person's action was refused.
 pub(crate) fn report_refusal(done: Result<(), Error>) {
     if let Err(error) = done {
         warn(&format!("refused: {error}"));
@@ -272,27 +237,9 @@ pub(crate) fn report_refusal(done: Result<(), Error>) {
 
 /// After changes.
 impl Page {
-    /// The findings of a widget have changed.
-    pub(crate) fn findings_changed(&self, place: PlaceId, state: &WidgetState) {
-        if self.findings_element(place).is_some() {
-            self.show_findings(place, &state.label, &messages_of("", &state.findings));
-        } else {
-            self.summary.hear(place, messages_of(&state.label, &state.findings));
-            self.show_summary();
-        }
-    }
-
-    /// Shows messages in the element of their place, and lets them be announced.
-    pub(crate) fn show_findings(&self, place: PlaceId, label: &str, messages: &[Message]) {
-        if let Some(element) = self.findings_element(place) {
-            show_messages(&element, messages);
-            self.announcements.hear(place, label, messages);
-        }
-    }
-
     /// After a change: brings up to date what is said of the form as a whole, and what waits for time to pass.
     pub(crate) fn follow(&self) {
-        self.show_summary();
+        self.messages.show_summary();
         match self.form.next_pause() {
             Some(pause) => self.pauses.set(pause.as_secs_f64() * 1000.0),
             None => self.pauses.stop(),
@@ -306,7 +253,7 @@ impl Page {
 
     /// Shows the state of the form as a whole: its marks, what can be undone, and why it was rejected.
     pub(crate) fn show_state(&self, state: FormState) {
-        self.show_summary();
+        self.messages.show_summary();
         for (name, is_set) in [
             ("data-dirty", state.is_dirty),
             ("data-touched", state.is_touched),
@@ -322,31 +269,13 @@ impl Page {
             dom::set_attribute(&self.root, "data-status", status);
             dom::set_aria(&self.root, "aria-busy", state.status == Status::Submitting);
         }
-        for (button, verb) in self.history.borrow().iter() {
-            let is_possible = if *verb == Verb::Undo { state.can_undo } else { state.can_redo };
-            // Setting what is set would be a change of the page, too.
-            if button.has_attribute("disabled") == is_possible {
-                dom::set_disabled(button, !is_possible);
-            }
+        for (button, verb) in self.history.borrow().values() {
+            show_history(button, *verb, state);
         }
-    }
-
-    pub(crate) fn show_summary(&self) {
-        let element = self.findings_element(self.place.id());
-        if let Some(new) = self.summary.show(&self.form, &self.place, element.as_ref())
-            && !new.is_empty()
-        {
-            self.announcements.hear(self.place.id(), "", &new);
-        }
-    }
-
-    pub(crate) fn notify(&self, notice: &str) {
-        self.summary.add_notice(notice);
-        self.show_summary();
     }
 
     pub(crate) fn say_draft_is_not_kept(&self, refused: &str) {
-        self.notify(&format!("What you type is not kept if you reload this page: {refused}"));
+        self.messages.notify(&format!("What you type is not kept if you reload this page: {refused}"));
     }
 
     /// Lets the time pass that has gone by. Without it, what is typed now would be committed too early.
@@ -376,15 +305,14 @@ impl Page {
         if error.is_invalid() {
             let findings = error.findings();
             let is_seen = |place: &Place<Value>| {
-                self.widget_at(place.id()).is_some() || self.findings_element(place.id()).is_some()
+                self.widget_at(place.id()).is_some() || self.messages.element_of(place.id()).is_some()
             };
             let places = findings.iter().filter_map(|finding| self.form.place(&finding.place).ok());
-            self.summary.set_unseen(places.filter(|place| !is_seen(place)).collect());
-            self.show_summary();
+            self.messages.set_unseen(places.filter(|place| !is_seen(place)).collect());
             self.focus_first(findings);
         } else if self.form.state().status != Status::Submitting {
             // A second press while the first is under way is nothing to speak of.
-            self.notify(&error.to_string());
+            self.messages.notify(&error.to_string());
         }
     }
 
@@ -394,14 +322,14 @@ impl Page {
             let Ok(place) = self.form.place(&finding.place) else { continue };
             if let Some(widget) = self.widget_at(place.id()) {
                 widget.focus();
-                let summary = self.findings_element(self.place.id());
-                if self.findings_element(place.id()).or(summary).is_none() {
+                let summary = self.messages.summary_element();
+                if self.messages.element_of(place.id()).or(summary).is_none() {
                     dom::report_validity(&widget.elements[0]);
                 }
                 return;
             }
         }
-        if let Some(summary) = self.findings_element(self.place.id()) {
+        if let Some(summary) = self.messages.summary_element() {
             dom::set_attribute(&summary, "tabindex", "-1");
             dom::focus(&summary);
         }

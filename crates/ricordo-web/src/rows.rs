@@ -12,7 +12,7 @@ use web_sys::{Element, HtmlTemplateElement, Node};
 use crate::dom;
 use crate::page::Page;
 use crate::plan::Plan;
-use crate::scope::{Scope, mount};
+use crate::scope::{Mount, Scope};
 
 /// The rows of a list in the page. They stand before the template.
 #[derive(Debug)]
@@ -22,6 +22,7 @@ pub(crate) struct Rows {
     template: HtmlTemplateElement,
     place: Place<Value>,
     suffix: String,
+    mount: Mount,
     shown: RefCell<Shown>,
     guard: RefCell<Option<Subscription>>,
 }
@@ -40,12 +41,14 @@ struct Row {
 }
 
 impl Rows {
-    pub(crate) fn mount(
+    /// Shows what is there now, and follows the form.
+    pub(crate) fn show(
         page: &Rc<Page>,
         plan: Rc<Plan>,
         template: &HtmlTemplateElement,
         place: &Place<Value>,
         suffix: &str,
+        mount: Mount,
     ) -> Result<Rc<Self>, Error> {
         let rows = Rc::new(Rows {
             page: Rc::downgrade(page),
@@ -53,6 +56,7 @@ impl Rows {
             template: template.clone(),
             place: place.clone(),
             suffix: suffix.to_owned(),
+            mount,
             shown: RefCell::default(),
             guard: RefCell::default(),
         });
@@ -89,7 +93,7 @@ impl Rows {
         let (fragment, found) = self.plan.copy(&page.document, &suffix)?;
         let children = fragment.children();
         let elements = (0..children.length()).filter_map(|index| children.item(index)).collect();
-        let scope = mount(page, &self.plan, &found, place, &suffix);
+        let scope = (self.mount)(page, &self.plan, &found, place, &suffix);
         at.append_child(&fragment).ok()?;
         Some(Row { elements, _scope: scope })
     }

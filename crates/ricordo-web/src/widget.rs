@@ -2,7 +2,7 @@
 
 use std::cell::{Cell, RefCell};
 use std::fmt;
-use std::rc::{Rc, Weak};
+use std::rc::Rc;
 
 use ricordo::form::{WidgetChoice, WidgetKind};
 use ricordo::{Binding, Error, Value, WidgetEvent, WidgetState};
@@ -11,7 +11,7 @@ use web_sys::{Element, HtmlInputElement, HtmlOptionElement, HtmlSelectElement};
 
 use crate::control::Control;
 use crate::dom;
-use crate::page::Page;
+use crate::messages::Messages;
 use crate::plan::{GroupKind, Kind};
 use crate::text;
 
@@ -21,7 +21,7 @@ pub(crate) struct Widget {
     /// The element of the control, or those of the group.
     pub(crate) elements: Vec<Element>,
     pub(crate) shows: Shows,
-    page: Weak<Page>,
+    messages: Rc<Messages>,
     /// Whether the HTML disables the control, whatever the form says.
     is_disabled: bool,
     /// Whether the control hides itself, with its labels: nothing around it does.
@@ -52,7 +52,7 @@ impl fmt::Debug for Widget {
 
 impl Widget {
     pub(crate) fn new(
-        page: &Rc<Page>,
+        messages: &Rc<Messages>,
         binding: Binding,
         elements: Vec<Element>,
         shows: Shows,
@@ -63,7 +63,7 @@ impl Widget {
             binding,
             elements,
             shows,
-            page: Rc::downgrade(page),
+            messages: messages.clone(),
             is_disabled,
             hides,
             drawn: RefCell::default(),
@@ -88,9 +88,9 @@ impl Widget {
     }
 
     pub(crate) fn has_dom_focus(&self) -> bool {
-        self.page
-            .upgrade()
-            .and_then(|page| dom::focused(&page.document))
+        let document = self.element().owner_document();
+        document
+            .and_then(|document| dom::focused(&document))
             .is_some_and(|focused| self.elements.iter().any(|element| element.contains(Some(&focused))))
     }
 }
@@ -278,10 +278,9 @@ impl Widget {
     }
 
     fn draw_findings(&self, state: &WidgetState) {
-        let Some(page) = self.page.upgrade() else { return };
         let has_errors = state.findings.iter().any(ricordo::Finding::is_error);
         let place = self.binding.place().id();
-        let messages = page.findings_element(place);
+        let messages = self.messages.element_of(place);
         for element in self.described() {
             // A radio button has no such state; what holds the group has.
             let is_radio =
@@ -290,10 +289,10 @@ impl Widget {
                 dom::set_aria(&element, "aria-invalid", has_errors);
             }
             if let Some(messages) = &messages {
-                describe(&page, &element, messages, !state.findings.is_empty());
+                self.messages.describe(&element, messages, !state.findings.is_empty());
             }
         }
-        page.findings_changed(place, state);
+        self.messages.widget_changed(place, state);
     }
 
     /// Lets the browser know whether the value is valid, whether that is shown or not.
@@ -373,21 +372,6 @@ fn hide_with_labels(element: &Element, is_hidden: bool) {
         if let Some(label) = dom::element_at(&labels, index) {
             dom::set_hidden(&label, is_hidden);
         }
-    }
-}
-
-/// Adds the messages to what describes an element, or takes them out. What the HTML names stays.
-fn describe(page: &Page, element: &Element, messages: &Element, has_messages: bool) {
-    let id = page.id_of(messages);
-    let known = element.get_attribute("aria-describedby").unwrap_or_default();
-    let mut ids: Vec<&str> = known.split_whitespace().filter(|known| *known != id).collect();
-    if has_messages {
-        ids.push(&id);
-    }
-    if ids.is_empty() {
-        let _ = element.remove_attribute("aria-describedby");
-    } else {
-        dom::set_attribute(element, "aria-describedby", &ids.join(" "));
     }
 }
 

@@ -1,0 +1,257 @@
+//! Messages: where in the page a person reads what is wrong.
+
+use std::cell::{Cell, RefCell};
+use std::collections::HashMap;
+
+use indexmap::IndexMap;
+use ricordo::engine::PlaceId;
+use ricordo::{Finding, Form, Place, Value, WidgetState};
+use web_sys::{Document, Element};
+
+use crate::announcements::Announcements;
+use crate::dom;
+
+/// A message, and whether it is only a warning.
+pub(crate) type Message = (String, bool);
+
+/// The findings that a person should see, with the label of their place.
+pub(crate) fn messages_of(label: &str, findings: &[Finding]) -> Vec<Message> {
+    let shown = findings.iter().filter(|finding| finding.shown);
+    shown
+        .map(|finding| {
+            let message = &finding.message;
+            let words = if label.is_empty() { message.clone() } else { format!("{label}: {message}") };
+            (words, finding.is_warning)
+        })
+        .collect()
+}
+
+/// The messages of a page: in the elements of their places, in the summary, and spoken.
+#[derive(Debug)]
+pub(crate) struct Messages {
+    document: Document,
+    form: Form,
+    root: Place<Value>,
+    /// The elements with the messages of places; that of the form is the summary.
+    elements: RefCell<HashMap<PlaceId, Element>>,
+    summary: Summary,
+    announcements: Announcements,
+    next_id: Cell<u32>,
+}
+
+impl Messages {
+    pub(crate) fn new(
+        document: Document,
+        form: Form,
+        root: Place<Value>,
+        announcements: Announcements,
+    ) -> Self {
+        Messages {
+            document,
+            form,
+            root,
+            elements: RefCell::default(),
+            summary: Summary::default(),
+            announcements,
+            next_id: Cell::new(0),
+        }
+    }
+
+    /// Keeps the element with the messages of a place; not if there is one already.
+    pub(crate) fn add_element(&self, place: PlaceId, element: &Element) -> bool {
+        let mut elements = self.elements.borrow_mut();
+        if elements.contains_key(&place) {
+            return false;
+        }
+        elements.insert(place, element.clone());
+        true
+    }
+
+    pub(crate) fn element_of(&self, place: PlaceId) -> Option<Element> {
+        self.elements.borrow().get(&place).cloned()
+    }
+
+    /// The element of the summary.
+    pub(crate) fn summary_element(&self) -> Option<Element> {
+        self.element_of(self.root.id())
+    }
+
+    /// The elements of these places are no longer in the page, or no longer bound.
+    pub(crate) fn forget_elements(&self, places: &[PlaceId]) {
+        let mut elements = self.elements.borrow_mut();
+        for element in places.iter().filter_map(|place| elements.remove(place)) {
+            if element.has_child_nodes() {
+                show_messages(&element, &[]);
+            }
+        }
+    }
+
+    /// A widget of the place is gone from the page.
+    pub(crate) fn forget_widget(&self, place: PlaceId) {
+        self.summary.forget(place);
+    }
+
+    /// The findings of a widget have changed.
+    pub(crate) fn widget_changed(&self, place: PlaceId, state: &WidgetState) {
+        if self.elements.borrow().contains_key(&place) {
+            self.show(place, &state.label, &messages_of("", &state.findings));
+        } else {
+            self.summary.hear(place, messages_of(&state.label, &state.findings));
+            self.show_summary();
+        }
+    }
+
+    /// Shows messages in the element of their place, and lets them be spoken.
+    pub(crate) fn show(&self, place: PlaceId, label: &str, messages: &[Message]) {
+        if let Some(element) = self.element_of(place) {
+            show_messages(&element, messages);
+            let words = words_of(messages);
+            self.announcements
+                .hear(place, if words.is_empty() { words } else { format!("{label}: {words}") });
+        }
+    }
+
+    /// Brings the summary up to date. What is new in it is spoken.
+    pub(crate) fn show_summary(&self) {
+        let element = self.summary_element();
+        if let Some(new) = self.summary.show(&self.form, &self.root, element.as_ref())
+            && !new.is_empty()
+        {
+            self.announcements.hear(self.root.id(), words_of(&new));
+        }
+    }
+
+    /// What was in the way of a submit, and is not in the page.
+    pub(crate) fn set_unseen(&self, places: Vec<Place<Value>>) {
+        self.summary.unseen.replace(places);
+        self.show_summary();
+    }
+
+    /// Tells a person something that is not a finding. It stays until the page is bound anew.
+    pub(crate) fn notify(&self, notice: &str) {
+        self.summary.add_notice(notice);
+        self.show_summary();
+    }
+
+    /// A person is typing.
+    pub(crate) fn put_off(&self) {
+        self.announcements.put_off();
+    }
+
+    /// Lets the messages of a place describe an element, or no longer. What the HTML names stays.
+    pub(crate) fn describe(&self, element: &Element, messages: &Element, has_messages: bool) {
+        let id = self.id_of(messages);
+        let known = element.get_attribute("aria-describedby").unwrap_or_default();
+        let mut ids: Vec<&str> = known.split_whitespace().filter(|known| *known != id).collect();
+        if has_messages {
+            ids.push(&id);
+        }
+        if ids.is_empty() {
+            let _ = element.remove_attribute("aria-describedby");
+        } else {
+            dom::set_attribute(element, "aria-describedby", &ids.join(" "));
+        }
+    }
+
+    /// The id of an element, which gets one if it has none.
+    fn id_of(&self, element: &Element) -> String {
+        let known = element.id();
+        if !known.is_empty() {
+            return known;
+        }
+        loop {
+            let number = self.next_id.get();
+            self.next_id.set(number + 1);
+            let id = format!("findings-{number}");
+            if self.document.get_element_by_id(&id).is_none() {
+                element.set_id(&id);
+                return id;
+            }
+        }
+    }
+}
+
+/// The messages about the form as a whole, and those that no element of the page shows.
+#[derive(Debug, Default)]
+struct Summary {
+    /// What the widgets show whose findings have no element.
+    homeless: RefCell<IndexMap<PlaceId, Vec<Message>>>,
+    /// Places with findings that were in the way of a submit, and that nothing in the page shows.
+    unseen: RefCell<Vec<Place<Value>>>,
+    /// What else a person must know.
+    notices: RefCell<Vec<String>>,
+    shown: RefCell<Vec<Message>>,
+}
+
+impl Summary {
+    /// The findings of a widget have changed that have no element of their own.
+    fn hear(&self, place: PlaceId, messages: Vec<Message>) {
+        if messages.is_empty() {
+            self.homeless.borrow_mut().shift_remove(&place);
+        } else {
+            self.homeless.borrow_mut().insert(place, messages);
+        }
+    }
+
+    /// A widget is gone from the page.
+    fn forget(&self, place: PlaceId) {
+        self.homeless.borrow_mut().shift_remove(&place);
+    }
+
+    /// Says something to a person that is no finding. It stays until the page is bound anew.
+    fn add_notice(&self, notice: &str) {
+        let mut notices = self.notices.borrow_mut();
+        if !notices.iter().any(|known| known == notice) {
+            notices.push(notice.to_owned());
+        }
+    }
+
+    /// Shows what has changed; gives what is new, to be announced.
+    fn show(&self, form: &Form, root: &Place<Value>, element: Option<&Element>) -> Option<Vec<Message>> {
+        let mut messages = Vec::new();
+        if let Some(problem) = form.problem() {
+            messages.push((problem.summary().to_owned(), false));
+        }
+        for message in messages_of("", &root.findings()) {
+            if !messages.contains(&message) {
+                messages.push(message);
+            }
+        }
+        messages.extend(self.homeless.borrow().values().flatten().cloned());
+        let mut unseen = self.unseen.borrow_mut();
+        unseen.retain(|place| !place.is_gone() && !place.findings().is_empty());
+        for place in unseen.iter() {
+            messages.extend(messages_of(&place.label(), &place.findings()));
+        }
+        messages.extend(self.notices.borrow().iter().map(|notice| (notice.clone(), true)));
+        if *self.shown.borrow() == messages {
+            return None;
+        }
+        if let Some(element) = element {
+            show_messages(element, &messages);
+        }
+        let before = self.shown.replace(messages.clone());
+        messages.retain(|message| !before.contains(message));
+        Some(messages)
+    }
+}
+
+/// Shows messages in their element, each in an element of its own, with `data-finding` for style sheets.
+fn show_messages(element: &Element, messages: &[(String, bool)]) {
+    let document = element.owner_document();
+    element.set_text_content(None);
+    let Some(document) = document else { return };
+    for (message, is_warning) in messages {
+        if let Ok(line) = document.create_element("span") {
+            line.set_text_content(Some(message));
+            dom::set_attribute(&line, "data-finding", if *is_warning { "warning" } else { "error" });
+            let _ = element.append_child(&line);
+        }
+    }
+    dom::set_hidden(element, messages.is_empty());
+}
+
+/// Messages as they are spoken.
+fn words_of(messages: &[Message]) -> String {
+    messages.iter().map(|(message, _)| message.as_str()).collect::<Vec<_>>().join(" ")
+}
