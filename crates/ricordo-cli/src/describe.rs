@@ -51,6 +51,15 @@ pub(crate) fn counted(count: usize, noun: &str) -> String {
     if count == 1 { format!("1 {noun}") } else { format!("{count} {noun}s") }
 }
 
+/// What one row of a list is called, if the list is called by the rows in it: `Stages`, `Stage`.
+pub(crate) fn singular(plural: &str) -> String {
+    plural
+        .strip_suffix('s')
+        .filter(|rest| rest.len() > 2 && !rest.ends_with('s'))
+        .unwrap_or(plural)
+        .to_owned()
+}
+
 /// How a place is called: its pointer, or "the form".
 pub(crate) fn place(pointer: &str) -> &str {
     if pointer.is_empty() { "the form" } else { pointer }

@@ -2,8 +2,11 @@
 
 use std::fmt::Write;
 
+use ricordo::Pointer;
 use ricordo::engine::CompiledSchema;
 use ricordo::schema::{Choices, Format, Kind, OffsetRule, Part, PartId, RecordId, Schema};
+
+use crate::describe;
 
 /// How often a record may lie in a record of its own type: then the page ends.
 const DEEPEST_RECURSION: usize = 2;
@@ -19,8 +22,8 @@ pub(crate) fn fields(compiled: &CompiledSchema) -> String {
     let schema = compiled.schema();
     let mut writer = Writer { compiled, schema, html: String::new(), around: Vec::new() };
     match &schema.part(schema.root()).kind {
-        Kind::Record(record) => writer.record(*record, "", ""),
-        _ => writer.place(schema.root(), "", "value", "value"),
+        Kind::Record(record) => writer.record(*record, &Pointer::root(), ""),
+        _ => writer.place(schema.root(), &Pointer::root(), "value", "value"),
     }
     writer.html
 }
@@ -45,7 +48,7 @@ impl Writer<'_> {
     }
 
     /// The fields of a record. Names are relative to `at`, ids unique by `id`.
-    fn record(&mut self, record: RecordId, at: &str, id: &str) {
+    fn record(&mut self, record: RecordId, at: &Pointer, id: &str) {
         if self.around.iter().filter(|around| **around == record).count() > DEEPEST_RECURSION {
             self.line("<p class=\"hint\">The record goes on, deeper than this page shows.</p>");
             return;
@@ -55,7 +58,7 @@ impl Writer<'_> {
         let fields: Vec<(String, PartId)> =
             self.schema.fields(record).map(|(name, part)| (name.to_owned(), part)).collect();
         for (name, part) in &fields {
-            let (at, id) = (format!("{at}/{}", token(name)), joined(id, name));
+            let (at, id) = (at.join(name), joined(id, name));
             self.place(*part, &at, &id, name);
         }
         self.line("</div>");
@@ -64,17 +67,17 @@ impl Writer<'_> {
             let _ = writeln!(
                 self.html,
                 "<template data-part-of=\"{}\" data-variant=\"{}\">",
-                escaped(at),
+                escaped(at.as_str()),
                 escaped(&tag)
             );
             self.line("<div class=\"variant\">");
-            self.record(variant.fields(), "", &joined(id, &tag));
+            self.record(variant.fields(), &Pointer::root(), &joined(id, &tag));
             self.line("</div>\n</template>");
         }
         self.around.pop();
     }
 
-    fn place(&mut self, part: PartId, at: &str, id: &str, name: &str) {
+    fn place(&mut self, part: PartId, at: &Pointer, id: &str, name: &str) {
         let description = self.schema.part(part);
         let label = escaped(description.label.as_deref().unwrap_or(name));
         match description.kind.clone() {
@@ -83,18 +86,18 @@ impl Writer<'_> {
                 let item = self.schema.item(list);
                 match &self.schema.part(item).kind {
                     Kind::Choice(choices) if description.constraints.unique_items => {
-                        self.boxes(description, choices, at, id, &label);
+                        self.group("checkbox", description, choices, at, id, &label);
                     }
-                    Kind::Record(record) => self.rows(description, Some(*record), item, at, id, &label),
-                    _ => self.rows(description, None, item, at, id, &label),
+                    Kind::Record(record) => self.rows(part, Some(*record), item, at, id, &label),
+                    _ => self.rows(part, None, item, at, id, &label),
                 }
             }
             _ => self.field(part, at, id, &label),
         }
     }
 
-    fn nested(&mut self, part: &Part, record: RecordId, at: &str, id: &str, label: &str) {
-        let pointer = escaped(at);
+    fn nested(&mut self, part: &Part, record: RecordId, at: &Pointer, id: &str, label: &str) {
+        let pointer = escaped(at.as_str());
         let _ = writeln!(
             self.html,
             "<fieldset class=\"wide\" data-part-of=\"{pointer}\">\n<legend>{label}</legend>"
@@ -102,7 +105,7 @@ impl Writer<'_> {
         self.hint(part, id);
         if part.nullable {
             let _ = writeln!(self.html, "<template data-part-of=\"{pointer}\">\n<div>");
-            self.record(record, "", id);
+            self.record(record, &Pointer::root(), id);
             self.line("<button type=\"button\" class=\"add\" name=\"\" value=\"remove\">Remove</button>\n</div>\n</template>");
             let _ = writeln!(
                 self.html,
@@ -116,15 +119,23 @@ impl Writer<'_> {
     }
 
     /// A list: a table where its rows are short records, else a part of the page for each row.
-    fn rows(&mut self, part: &Part, record: Option<RecordId>, item: PartId, at: &str, id: &str, label: &str) {
-        let pointer = escaped(at);
+    fn rows(
+        &mut self,
+        list: PartId,
+        record: Option<RecordId>,
+        item: PartId,
+        at: &Pointer,
+        id: &str,
+        label: &str,
+    ) {
+        let (part, pointer) = (self.schema.part(list), escaped(at.as_str()));
         let _ = writeln!(
             self.html,
             "<fieldset class=\"wide\" data-part-of=\"{pointer}\">\n<legend>{label}</legend>"
         );
         self.hint(part, id);
-        let one = self.schema.part(item).label.as_deref().map_or_else(|| singular(label), escaped);
-        let is_fixed = part.readonly || self.has_formula_of(part, "calculate");
+        let one = self.schema.part(item).label.as_deref().map_or_else(|| describe::singular(label), escaped);
+        let is_fixed = part.readonly || self.has_rule(list, "calculate");
         match record {
             Some(record) if self.is_table(record) => self.table(record, at, id, &one, is_fixed),
             Some(record) => {
@@ -132,7 +143,7 @@ impl Writer<'_> {
                     self.html,
                     "<template data-rows-of=\"{pointer}\">\n<fieldset class=\"row\">\n<legend>{one}</legend>"
                 );
-                self.record(record, "", id);
+                self.record(record, &Pointer::root(), id);
                 if !is_fixed {
                     self.line("<p class=\"add\">");
                     self.row_actions(&one);
@@ -145,7 +156,7 @@ impl Writer<'_> {
                     self.html,
                     "<div class=\"items\">\n<template data-rows-of=\"{pointer}\">\n<div class=\"item\">"
                 );
-                self.place(item, "", &joined(id, "item"), &one);
+                self.place(item, &Pointer::root(), &joined(id, "item"), &one);
                 if !is_fixed {
                     self.row_actions(&one);
                 }
@@ -171,7 +182,7 @@ impl Writer<'_> {
             && self.schema.fields(record).all(|(_, part)| is_short(part))
     }
 
-    fn table(&mut self, record: RecordId, at: &str, id: &str, one: &str, is_fixed: bool) {
+    fn table(&mut self, record: RecordId, at: &Pointer, id: &str, one: &str, is_fixed: bool) {
         let fields: Vec<(String, PartId)> =
             self.schema.fields(record).map(|(name, part)| (name.to_owned(), part)).collect();
         self.line("<table>\n<thead>\n<tr>");
@@ -186,11 +197,11 @@ impl Writer<'_> {
         let _ = writeln!(
             self.html,
             "</tr>\n</thead>\n<tbody>\n<template data-rows-of=\"{}\">\n<tr>",
-            escaped(at)
+            escaped(at.as_str())
         );
         for (name, part) in &fields {
             let label = escaped(self.schema.part(*part).label.as_deref().unwrap_or(name));
-            let at = format!("/{}", token(name));
+            let at = Pointer::root().join(name);
             let _ = writeln!(self.html, "<td data-label=\"{label}\">");
             let accessible = format!(" aria-label=\"{label}\"");
             self.control(*part, &at, &joined(id, name), &accessible);
@@ -219,15 +230,15 @@ impl Writer<'_> {
         self.line("</span>");
     }
 
-    fn field(&mut self, id_of_part: PartId, at: &str, id: &str, label: &str) {
+    fn field(&mut self, id_of_part: PartId, at: &Pointer, id: &str, label: &str) {
         let part = self.schema.part(id_of_part);
-        let pointer = escaped(at);
+        let pointer = escaped(at.as_str());
         if let Kind::Choice(choices) = &part.kind
             && part.is_required()
             && choices.iter().count() <= MOST_RADIOS
             && !self.has_rule(id_of_part, "choices")
         {
-            self.radios(part, choices, at, id, label);
+            self.group("radio", part, choices, at, id, label);
             return;
         }
         let wide = if is_long(part) { " wide" } else { "" };
@@ -259,9 +270,9 @@ impl Writer<'_> {
     }
 
     /// The control of a field, with further attributes.
-    fn control(&mut self, id_of_part: PartId, at: &str, id: &str, more: &str) {
+    fn control(&mut self, id_of_part: PartId, at: &Pointer, id: &str, more: &str) {
         let part = self.schema.part(id_of_part);
-        let pointer = escaped(at);
+        let pointer = escaped(at.as_str());
         let class = if self.is_number(id_of_part) { " class=\"number\"" } else { "" };
         if self.is_computed(id_of_part) {
             let _ = writeln!(self.html, "<output id=\"{id}\" name=\"{pointer}\"{class}{more}></output>");
@@ -275,7 +286,7 @@ impl Writer<'_> {
             Kind::Text if part.secret => format!("<input type=\"password\" autocomplete=\"off\" {named}>"),
             Kind::Text => match part.constraints.format {
                 Some(Format::Email) => format!("<input type=\"email\" {named}>"),
-                Some(Format::Uri) => format!("<input type=\"url\" {named}>"),
+                Some(Format::Uri | Format::Url) => format!("<input type=\"url\" {named}>"),
                 _ => format!("<input {named}>"),
             },
             Kind::Integer => format!("<input inputmode=\"numeric\"{class} {named}>"),
@@ -290,36 +301,20 @@ impl Writer<'_> {
         self.line(&control);
     }
 
-    fn radios(&mut self, part: &Part, choices: &Choices, at: &str, id: &str, label: &str) {
-        let pointer = escaped(at);
+    /// A button or box for each of several choices.
+    fn group(&mut self, kind: &str, part: &Part, choices: &Choices, at: &Pointer, id: &str, label: &str) {
+        let pointer = escaped(at.as_str());
+        let role = if kind == "radio" { " role=\"radiogroup\"" } else { "" };
         let hint = described_by(part, id);
         let _ = writeln!(
             self.html,
-            "<fieldset class=\"field choices\" role=\"radiogroup\" data-part-of=\"{pointer}\"{hint}>\n<legend>{label}</legend>"
+            "<fieldset class=\"field choices\"{role} data-part-of=\"{pointer}\"{hint}>\n<legend>{label}</legend>"
         );
         for choice in choices {
             let (value, shown) = (escaped(&choice.value.to_text()), escaped(&choice.shown()));
             let _ = writeln!(
                 self.html,
-                "<label class=\"tick\"><input type=\"radio\" name=\"{pointer}\" value=\"{value}\">{shown}</label>"
-            );
-        }
-        self.hint(part, id);
-        self.findings(at);
-        self.line("</fieldset>");
-    }
-
-    fn boxes(&mut self, part: &Part, choices: &Choices, at: &str, id: &str, label: &str) {
-        let pointer = escaped(at);
-        let _ = writeln!(
-            self.html,
-            "<fieldset class=\"field choices\" data-part-of=\"{pointer}\">\n<legend>{label}</legend>"
-        );
-        for choice in choices {
-            let (value, shown) = (escaped(&choice.value.to_text()), escaped(&choice.shown()));
-            let _ = writeln!(
-                self.html,
-                "<label class=\"tick\"><input type=\"checkbox\" name=\"{pointer}\" value=\"{value}\">{shown}</label>"
+                "<label class=\"tick\"><input type=\"{kind}\" name=\"{pointer}\" value=\"{value}\">{shown}</label>"
             );
         }
         self.hint(part, id);
@@ -333,24 +328,19 @@ impl Writer<'_> {
         }
     }
 
-    fn findings(&mut self, at: &str) {
+    fn findings(&mut self, at: &Pointer) {
         // The form itself has the summary.
-        if !at.is_empty() || !self.around.is_empty() {
-            let _ =
-                writeln!(self.html, "<p class=\"findings\" data-findings-of=\"{}\" hidden></p>", escaped(at));
+        if at.as_str() != "" || !self.around.is_empty() {
+            let _ = writeln!(
+                self.html,
+                "<p class=\"findings\" data-findings-of=\"{}\" hidden></p>",
+                escaped(at.as_str())
+            );
         }
     }
 
     fn has_rule(&self, part: PartId, key: &str) -> bool {
         self.compiled.formulas().iter().any(|formula| formula.part() == part && formula.key() == key)
-    }
-
-    /// The same for the description of a list.
-    fn has_formula_of(&self, part: &Part, key: &str) -> bool {
-        self.compiled
-            .formulas()
-            .iter()
-            .any(|formula| std::ptr::eq(self.schema.part(formula.part()), part) && formula.key() == key)
     }
 
     /// Whether nobody can change a field: it is calculated.
@@ -376,11 +366,6 @@ fn is_long(part: &Part) -> bool {
         && part.constraints.max_length.is_some_and(|most| most > LONG_TEXT)
 }
 
-/// A name as a part of a pointer (RFC 6901, section 3).
-fn token(name: &str) -> String {
-    name.replace('~', "~0").replace('/', "~1")
-}
-
 /// An id: the names that lead to a place. What an id cannot have is there by its number, so that different names stay different.
 fn joined(id: &str, name: &str) -> String {
     let mut joined = if id.is_empty() { String::new() } else { format!("{id}-") };
@@ -392,9 +377,4 @@ fn joined(id: &str, name: &str) -> String {
         }
     }
     joined
-}
-
-/// What one row of a list is called.
-fn singular(label: &str) -> String {
-    label.strip_suffix('s').filter(|rest| rest.len() > 2 && !rest.ends_with('s')).unwrap_or(label).to_owned()
 }

@@ -6,6 +6,8 @@ use std::fmt::Write;
 use ricordo::Value;
 use ricordo::schema::{Choices, Kind, Part, PartId, RecordId, Schema};
 
+use crate::describe;
+
 /// The types of the record that a form gives, one for each record type in it.
 ///
 /// A field that may be blank is optional, as blank is left out of records; in lists blank is null. Numbers, dates and times are what
@@ -122,7 +124,8 @@ impl Writer<'_> {
             }
             Kind::List(list) => {
                 let item = self.schema.item(*list);
-                let (row, is_nullable) = (self.kind(item, &singular(wanted)), self.may_be_null(item));
+                let (row, is_nullable) =
+                    (self.kind(item, &describe::singular(wanted)), self.may_be_null(item));
                 let row = if is_nullable { format!("{row} | null") } else { row };
                 if row.contains('|') { format!("({row})[]") } else { format!("{row}[]") }
             }
@@ -160,8 +163,4 @@ fn comment(part: &Part) -> Option<String> {
         part.label.iter().chain(&part.description).map(|words| words.trim_end_matches('.')).collect();
     let text = words.join(". ").replace("*/", "* /").replace('\n', " ");
     (!text.is_empty()).then(|| format!("{text}."))
-}
-
-fn singular(name: &str) -> String {
-    name.strip_suffix('s').filter(|rest| rest.len() > 2 && !rest.ends_with('s')).unwrap_or(name).to_owned()
 }

@@ -34,6 +34,7 @@ const EVERYTHING: &str = r##"{
     "name": {"type": "string", "title": "Name", "description": "As on the label", "maxLength": 40},
     "long": {"type": "string", "maxLength": 200},
     "email": {"type": "string", "format": "email"},
+    "link": {"type": "string", "format": "url"},
     "secret": {"type": "string", "writeOnly": true},
     "count": {"type": "integer"},
     "flag": {"type": "boolean", "title": "A flag"},
