@@ -1,4 +1,6 @@
-//! Binding a page: options, controls of the program, and what is done with a submission.
+//! Binds a page with what JavaScript gives: options, controls, and a handler of submissions.
+
+use std::rc::Rc;
 
 use js_sys::{Function, Promise, Reflect};
 use ricordo::{Untyped, Value, WidgetEvent, WidgetState};
@@ -9,7 +11,7 @@ use web_sys::{Element, console};
 
 use crate::convert::{Object, member, to_js, to_value, wrong};
 use crate::recipe;
-use crate::submission::Submission;
+use crate::submission::{Submission, settle};
 
 pub(crate) fn bind(
     form: &ricordo::Form,
@@ -40,43 +42,23 @@ pub(crate) fn bind(
 
 /// Hands a submission to the program. A promise that it returns is the answer.
 fn send(handler: &Function, submission: ricordo::Submission<Untyped>) {
-    let handed = JsValue::from(Submission::new(submission));
-    let returned = match handler.call1(&JsValue::NULL, &handed) {
+    let submission = Rc::new(submission);
+    let returned = match handler.call1(&JsValue::NULL, &Submission::new(submission.clone()).into()) {
         Ok(returned) => returned,
         Err(thrown) => {
             console::error_1(&thrown);
-            settle(&handed, Some(&thrown));
-            return;
+            return settle(&submission, Some(&thrown));
         }
     };
     if let Ok(promise) = returned.dyn_into::<Promise>() {
-        let answered = handed.clone();
-        let kept = Closure::once_into_js(move |_: JsValue| settle(&answered, None));
-        let broken = Closure::once_into_js(move |thrown: JsValue| settle(&handed, Some(&thrown)));
-        let then =
-            Reflect::get(&promise, &"then".into()).ok().and_then(|then| then.dyn_into::<Function>().ok());
-        if let Some(then) = then {
+        let kept = submission.clone();
+        let kept = Closure::once_into_js(move |_: JsValue| settle(&kept, None));
+        let broken = Closure::once_into_js(move |thrown: JsValue| settle(&submission, Some(&thrown)));
+        let then = Reflect::get(&promise, &"then".into()).and_then(JsCast::dyn_into::<Function>);
+        if let Ok(then) = then {
             // A promise calls one of the two, whatever happens.
             let _ = then.call2(&promise, &kept, &broken);
         }
-    }
-}
-
-/// Answers the submission that a program was handed, unless it has done so.
-fn settle(handed: &JsValue, thrown: Option<&JsValue>) {
-    let method = |name: &str| Reflect::get(handed, &name.into());
-    if method("isCurrent").ok().and_then(|is| is.as_bool()) != Some(true) {
-        return;
-    }
-    let done = match thrown {
-        None => method("accept").and_then(|accept| accept.unchecked_into::<Function>().call0(handed)),
-        Some(thrown) => {
-            let words = crate::convert::words(thrown).into();
-            method("reject").and_then(|reject| reject.unchecked_into::<Function>().call1(handed, &words))
-        }
-    };
-    if let Err(error) = done {
-        console::error_1(&error);
     }
 }
 

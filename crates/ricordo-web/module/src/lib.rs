@@ -8,6 +8,7 @@ mod convert;
 mod recipe;
 mod submission;
 
+use std::rc::Rc;
 use std::sync::Arc;
 
 use ricordo::engine::{CompiledSchema, Take};
@@ -294,7 +295,7 @@ impl Form {
     ) -> Result<submission::Submission, JsValue> {
         let recipe = recipe::read(recipe)?;
         let submission = self.form.submit(&recipe).map_err(|problem| error(&problem))?;
-        Ok(submission::Submission::new(submission))
+        Ok(submission::Submission::new(Rc::new(submission)))
     }
 
     /// What would be sent now, whether the form is valid or not.

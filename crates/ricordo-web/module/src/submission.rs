@@ -1,20 +1,37 @@
 //! Submissions: what is to be sent, and how that ended.
 
+use std::rc::Rc;
+
 use ricordo::{Problem, Untyped};
 use wasm_bindgen::prelude::*;
+use web_sys::console;
 
-use crate::convert::{error, text_of_json, to_js};
+use crate::convert::{error, text_of_json, to_js, words};
 
 /// What a form has handed out to be sent. Until it is answered, the form can be edited, but not submitted again.
 #[wasm_bindgen]
 #[derive(Debug)]
 pub struct Submission {
-    submission: ricordo::Submission<Untyped>,
+    submission: Rc<ricordo::Submission<Untyped>>,
 }
 
 impl Submission {
-    pub(crate) fn new(submission: ricordo::Submission<Untyped>) -> Self {
+    pub(crate) fn new(submission: Rc<ricordo::Submission<Untyped>>) -> Self {
         Submission { submission }
+    }
+}
+
+/// Answers a submission by what became of the handler, unless it was answered before: `thrown` is why that failed.
+pub(crate) fn settle(submission: &ricordo::Submission<Untyped>, thrown: Option<&JsValue>) {
+    if !submission.is_current() {
+        return;
+    }
+    let answered = match thrown {
+        None => submission.accept(),
+        Some(thrown) => submission.reject(Problem::new(words(thrown))),
+    };
+    if let Err(problem) = answered {
+        console::error_1(&error(&problem));
     }
 }
 
