@@ -85,7 +85,7 @@ function follow() {
   if (happened.length > present) {
     const now = countsNow();
     const called = [...now].filter(([key, count]) => count.called > (counts.get(key)?.called ?? 0)).map(([key]) => key);
-    // What is done in the past has another future.
+    // Acting in the past discards the actions ahead.
     lines = happened;
     known = known.slice(0, present);
     present = happened.length;

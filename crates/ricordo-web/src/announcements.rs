@@ -1,6 +1,6 @@
-//! Announcements: what a screen reader says of findings that come while a person is elsewhere.
+//! Announcements: what a screen reader says about new findings.
 //!
-//! Nothing is said while a person types, nothing is said twice, and what is mended is not spoken of.
+//! It stays silent while a person types, says nothing twice, and does not mention findings that are fixed.
 
 use std::cell::RefCell;
 use std::rc::Rc;
@@ -11,26 +11,26 @@ use web_sys::{Document, Element};
 use crate::dom;
 use crate::timer::Timer;
 
-/// How long nothing must happen before something is said, in milliseconds.
+/// How long a person must pause before something is announced, in milliseconds.
 const QUIET: f64 = 700.0;
 
-/// Hidden from the eye alone.
+/// Hidden visually, but not from screen readers.
 const HIDDEN: &str = "position:absolute;width:1px;height:1px;margin:-1px;padding:0;overflow:hidden;clip-path:inset(50%);white-space:nowrap;border:0";
 
 #[derive(Debug)]
 pub(crate) struct Announcements {
     region: Element,
-    /// Whether the region is ours, to be removed with the binding.
+    /// Whether the adapter added the region, and must remove it.
     is_own: bool,
     timer: Timer,
     waiting: Waiting,
 }
 
-/// What is to be said, of which place.
+/// What to announce about each place.
 type Waiting = Rc<RefCell<Vec<(PlaceId, String)>>>;
 
 impl Announcements {
-    /// Says things in the element of the page that has `data-announcements`, or in one of its own.
+    /// Announces in the page's element with `data-announcements`, or in one that it adds.
     pub(crate) fn new(document: &Document, root: &Element) -> Option<Self> {
         let given = root.query_selector("[data-announcements]").ok().flatten();
         let is_own = given.is_none();
@@ -58,7 +58,7 @@ impl Announcements {
         Some(Announcements { region, is_own, timer, waiting })
     }
 
-    /// Takes what is wrong with a place now, or nothing, to be spoken when it is quiet.
+    /// Queues what is wrong with a place; an empty text withdraws what was queued.
     pub(crate) fn hear(&self, place: PlaceId, words: String) {
         let mut waiting = self.waiting.borrow_mut();
         waiting.retain(|(known, _)| *known != place);
@@ -69,7 +69,7 @@ impl Announcements {
         self.timer.set(QUIET);
     }
 
-    /// A person is typing: it is not quiet.
+    /// A person is typing, so announcements wait.
     pub(crate) fn put_off(&self) {
         if !self.waiting.borrow().is_empty() {
             self.timer.set(QUIET);

@@ -1,4 +1,4 @@
-//! Binding: the elements of a copy of a plan, each to its place.
+//! Binds the elements of a page, or of a copy of a template, to their places.
 
 use std::cell::RefCell;
 use std::rc::Rc;
@@ -65,21 +65,21 @@ impl Binder<'_> {
         if at.is_empty() { Ok(self.place.clone()) } else { self.place.place(at) }
     }
 
-    /// Why a pointer means nothing here.
+    /// Why a pointer leads to no place here.
     fn no_such_place(&self, at: &str, error: &Error) -> String {
         if at.starts_with('/') {
             return format!("“{at}”: {error}");
         }
         let pointer = format!("/{at}");
         match self.place.place(pointer.as_str()) {
-            Ok(_) => format!("“{at}” is no pointer; “{pointer}” is one"),
+            Ok(_) => format!("“{at}” is not a pointer; did you mean “{pointer}”?"),
             Err(_) => format!(
-                "“{at}” is no pointer to a place of the form, such as “/name”; `data-unbound` leaves an element alone"
+                "“{at}” is not a pointer to a place in the form, such as “/name”; mark the element with `data-unbound` if it does not belong to the form"
             ),
         }
     }
 
-    /// Binds an element to a place; what does not fit is described.
+    /// Binds an element to a place, or says why the two do not fit.
     fn bind_to(&mut self, step: &Step, element: &Element, place: &Place<Value>) -> Result<(), String> {
         match &step.what {
             What::Control(kind) => self.bind_control(step, element, place, *kind),
@@ -120,7 +120,7 @@ impl Binder<'_> {
                 let state = place.bind().state();
                 if state.kind != WidgetKind::List {
                     return Err(format!(
-                        "“{}” is no list of rows, but {}",
+                        "“{}” is {}, not a list of rows",
                         place.pointer(),
                         article(state.kind)
                     ));
@@ -133,7 +133,7 @@ impl Binder<'_> {
             What::Branch(plan, variant) => {
                 let kind = place.bind().state().kind;
                 if kind != WidgetKind::Record {
-                    return Err(format!("“{}” is no record, but {}", place.pointer(), article(kind)));
+                    return Err(format!("“{}” is {}, not a record", place.pointer(), article(kind)));
                 }
                 let Some(template) = element.dyn_ref::<HtmlTemplateElement>() else { return Ok(()) };
                 let variant = variant.clone();
@@ -169,7 +169,7 @@ impl Binder<'_> {
         let (binding, shows) = match kind {
             Kind::Native(native) => {
                 if native == Native::Number && !element.has_attribute("step") {
-                    // Otherwise the browser takes fractions for wrong.
+                    // Without a step, the browser rejects fractions.
                     dom::set_attribute(element, "step", "any");
                 }
                 (binding.native(), Shows::Control(kind))
@@ -194,7 +194,7 @@ impl Binder<'_> {
         let pointer = place.pointer();
         match (kind, state.kind) {
             (GroupKind::Boxes, WidgetKind::Flag) => {
-                // Several boxes for one flag are several controls.
+                // Each check box of a flag is a control by itself.
                 return elements.into_iter().try_for_each(|element| {
                     self.add_widget(place.bind(), vec![element], Shows::Switch, self.hides(step))
                 });
@@ -233,14 +233,14 @@ impl Binder<'_> {
             values.push(value);
         }
         if kind == GroupKind::Radios && !self.suffix.is_empty() {
-            // Otherwise the radio buttons of all rows were one group.
+            // With one name, the radio buttons of all rows would be one group.
             let name = format!("{}{}", step.at, self.suffix);
             elements.iter().for_each(|element| dom::set_attribute(element, "name", &name));
         }
         self.add_widget(place.bind().native(), elements, Shows::Group(kind), self.hides(step))
     }
 
-    /// Whether a control hides itself when it is not relevant: no part of the page does it.
+    /// Whether the control itself is hidden when it is not relevant: no element with `data-part-of` is.
     fn hides(&self, step: &Step) -> bool {
         let is_part = |other: &Step| matches!(other.what, What::Part) && other.at == step.at;
         !self.plan.steps.iter().any(is_part)
@@ -256,7 +256,7 @@ impl Binder<'_> {
         let widget = Rc::new(Widget::new(&self.page.messages, binding, elements, shows, hides));
         let id = self.page.add_widget(&widget);
         self.scope.add_member(id);
-        // The page holds the widget; the form must not.
+        // The page owns the widget; the form must not.
         let drawn = Rc::downgrade(&widget);
         let draw = move |state: &WidgetState| {
             if let Some(widget) = drawn.upgrade() {
@@ -310,13 +310,13 @@ impl Binder<'_> {
         Ok(())
     }
 
-    /// Follows the findings of a place whose element no control fills.
+    /// Shows the findings of a place that has an element for them but no control.
     fn follow_messages(&mut self, step: &Step) {
         let is_control = |other: &Step| {
             matches!(other.what, What::Control(_) | What::Group(..) | What::Custom(_)) && other.at == step.at
         };
         let Ok(place) = self.locate(&step.at) else { return };
-        // The summary shows more than the findings of the form itself.
+        // The form's own element is the summary, which shows more.
         if self.page.is_root(&place)
             || self.plan.steps.iter().any(is_control) && self.page.has_widget(place.id())
         {
@@ -377,7 +377,7 @@ impl Binder<'_> {
     }
 }
 
-/// What only shows a value needs a field.
+/// An element that only shows a value needs a field.
 fn expect_field(place: &Place<Value>) -> Result<(), String> {
     let kind = place.bind().state().kind;
     match kind {
@@ -388,7 +388,7 @@ fn expect_field(place: &Place<Value>) -> Result<(), String> {
     }
 }
 
-/// Whether a select leaves it to the form what it offers.
+/// Whether a select has no options of its own, so that the form provides them.
 fn offers_nothing(element: &Element) -> bool {
     let Some(select) = element.dyn_ref::<HtmlSelectElement>() else { return false };
     let options = select.options();
@@ -398,7 +398,7 @@ fn offers_nothing(element: &Element) -> bool {
     })
 }
 
-/// Whether a control can show a place; if not, what it is for.
+/// Whether a control can show a place, or else what to use instead.
 fn suits(kind: Kind, state: &WidgetState) -> Result<(), &'static str> {
     let needs = match kind {
         Kind::Text | Kind::Area => match state.kind {
@@ -454,7 +454,7 @@ fn article(kind: WidgetKind) -> &'static str {
     }
 }
 
-/// A control in a message.
+/// How a message names a control.
 fn named(element: &Element) -> String {
     let tag = element.tag_name().to_ascii_lowercase();
     if element.is_instance_of::<HtmlInputElement>() {

@@ -27,7 +27,7 @@ thread_local! {
     static BOUND: js_sys::WeakSet = js_sys::WeakSet::new();
 }
 
-/// Why an element could not be bound at all. What is wrong inside it are [mistakes](BoundForm::mistakes).
+/// Why an element cannot be bound at all. Mistakes in the HTML inside it do not fail: see [`BoundForm::mistakes`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum BindError {
@@ -48,7 +48,7 @@ impl fmt::Display for BindError {
 
 impl std::error::Error for BindError {}
 
-/// Keeps a page bound to its form: dropping it ends the binding, with every listener and subscription.
+/// A bound page. Dropping it ends the binding and removes every listener and subscription.
 #[derive(Debug)]
 #[must_use = "the binding ends when this is dropped"]
 pub struct BoundForm {
@@ -58,9 +58,9 @@ pub struct BoundForm {
     had_novalidate: bool,
 }
 
-/// Binds an element of the page, mostly a `<form>`, to a form. See the [crate](crate) for what the HTML says.
+/// Binds an element of the page, usually a `<form>`, to a form. The [crate docs](crate) describe the HTML.
 ///
-/// What in the HTML does not fit the form is reported in the console and by [`BoundForm::mistakes`]; the rest is bound.
+/// HTML that does not fit the form is reported in the console and by [`BoundForm::mistakes`]; everything else is bound.
 ///
 /// # Errors
 ///
@@ -96,7 +96,7 @@ pub fn bind<M: 'static>(
     });
     BOUND.with(|bound| bound.add(element));
     let had_novalidate = element.has_attribute("novalidate");
-    // The form says what is wrong; the browser would keep a submit from it.
+    // The form validates; the browser's own validation would block the submit event.
     dom::set_flag(element, "novalidate", true);
 
     let read = Plan::of_page(element, &page.mistakes);
@@ -111,7 +111,7 @@ pub fn bind<M: 'static>(
     Ok(BoundForm { page, scope, listeners, had_novalidate })
 }
 
-/// Follows the form as a whole: after each change, and when its state changes.
+/// Updates the page after each change of the form, and when its state changes.
 fn follow(page: &Rc<Page>, root: &Place<Value>, listeners: &Rc<RefCell<Option<Listeners>>>, asks: bool) {
     let weak = Rc::downgrade(page);
     let changed = root.subscribe(move |_| {
@@ -140,7 +140,7 @@ fn follow(page: &Rc<Page>, root: &Place<Value>, listeners: &Rc<RefCell<Option<Li
     page.guards.borrow_mut().extend([changed, stated].into_iter().flatten().map(|guard| guard.named("page")));
 }
 
-/// Controls of the form that stand outside it: their events do not come by.
+/// Reports controls that belong to the form but lie outside it: their events never reach it.
 fn report_strays(page: &Page, element: &Element) {
     let Some(form) = element.dyn_ref::<HtmlFormElement>() else { return };
     let elements = form.elements();
@@ -151,24 +151,24 @@ fn report_strays(page: &Page, element: &Element) {
         {
             page.mistakes.add(
                 &control,
-                "stands outside its form (`form=…`), so it is not bound; put it inside".to_owned(),
+                "lies outside its form (`form=…`), so it is not bound; move it inside".to_owned(),
             );
         }
     }
 }
 
 impl BoundForm {
-    /// What in the HTML does not fit the form.
+    /// The mistakes in the HTML: what does not fit the form.
     pub fn mistakes(&self) -> Vec<Mistake> {
         self.page.mistakes.all()
     }
 
-    /// Tells a person something about the page as a whole, beside the findings of the form: that a draft could not be restored, say.
+    /// Shows a person a notice about the page as a whole, in the summary: that a draft could not be restored, say.
     pub fn notify(&self, notice: &str) {
         self.page.messages.notify(notice);
     }
 
-    /// The form, its places named by pointers.
+    /// The form, with its places addressed by pointers.
     pub fn form(&self) -> &Form {
         &self.page.form
     }
@@ -178,17 +178,17 @@ impl BoundForm {
         &self.page.root
     }
 
-    /// Keeps the page bound for as long as it is there.
+    /// Leaves the page bound for the rest of its life.
     pub fn keep(self) {
         std::mem::forget(self);
     }
 
-    /// Ends the binding: rows go, and the controls keep what stands in them. The same as dropping it.
+    /// Ends the binding, as dropping it does. Rows are removed from the page; other controls keep their text.
     pub fn end(self) {
         drop(self);
     }
 
-    /// How many listeners all bindings of the program have added and not removed: for tests of pages that come and go.
+    /// The number of event listeners that all bindings hold at the moment, for tests that look for leaks.
     pub fn listener_count() -> usize {
         events::listener_count()
     }

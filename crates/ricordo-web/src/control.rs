@@ -1,18 +1,18 @@
-//! Controls of the program.
+//! Custom controls.
 
 use ricordo::{WidgetEvent, WidgetState};
 
-/// A control of your own: an element that neither HTML nor the adapter knows how to show or read.
+/// A custom control: an element that your code draws and reads.
 ///
 /// Give its element a `name`, and `data-control` with the name under which [`Options::control`](crate::Options::control)
-/// registers it. When a person has done something with it, it dispatches an `input` event that bubbles.
+/// registers it. The element dispatches a bubbling `input` event whenever a person uses it.
 pub trait Control {
-    /// Shows a state. Called at first, and whenever the state has changed.
+    /// Draws the state: at first, and whenever it has changed.
     fn show(&mut self, state: &WidgetState);
 
-    /// What a person has done, after an `input` event; `None` if it concerns nobody.
+    /// What a person has done, after an `input` event; `None` to ignore it.
     fn read(&mut self) -> Option<WidgetEvent>;
 
-    /// The place was reset: whatever the control keeps beside the state is to be dropped. A call of `show` follows.
+    /// Drops whatever the control keeps beside the state, because the place was reset. A call of `show` follows.
     fn reset(&mut self) {}
 }

@@ -1,4 +1,4 @@
-//! Short ways to do what the DOM does, for elements of any kind.
+//! Helpers for the DOM that accept any kind of element.
 
 use std::fmt;
 
@@ -8,7 +8,7 @@ use web_sys::{
     HtmlSelectElement, HtmlTextAreaElement, NodeList, Performance,
 };
 
-/// What has elements in it.
+/// Anything that can be queried for elements.
 pub(crate) trait Holder {
     fn find_all(&self, selector: &str) -> Result<NodeList, JsValue>;
 }
@@ -34,13 +34,13 @@ pub(crate) fn element_at(found: &NodeList, index: u32) -> Option<Element> {
     found.item(index).map(JsCast::unchecked_into)
 }
 
-/// The type of an input, in lower case, `text` if it has none. What the browser does not know is `text`, too.
+/// The type of an input in lower case; `text` if it has none, or one that the browser does not know.
 pub(crate) fn input_type(element: &Element) -> String {
     element.dyn_ref::<HtmlInputElement>().map_or_else(|| "text".to_owned(), HtmlInputElement::type_)
 }
 
 pub(crate) fn set_attribute(element: &Element, name: &str, value: &str) {
-    // It fails for names that are no attribute names, and there are none here.
+    // It fails only for invalid attribute names.
     let _ = element.set_attribute(name, value);
 }
 
@@ -69,7 +69,7 @@ pub(crate) fn set_hidden(element: &Element, is_hidden: bool) {
     }
 }
 
-/// Sets what the browser takes for the error of a control; the empty text for none.
+/// Sets the error that the browser reports for a control; an empty text means none.
 pub(crate) fn set_validity(element: &Element, error: &str) {
     if let Some(input) = element.dyn_ref::<HtmlInputElement>() {
         input.set_custom_validity(error);
@@ -80,7 +80,7 @@ pub(crate) fn set_validity(element: &Element, error: &str) {
     }
 }
 
-/// Lets the browser show the error of a control.
+/// Makes the browser show the error of a control.
 pub(crate) fn report_validity(element: &Element) {
     if let Some(input) = element.dyn_ref::<HtmlInputElement>() {
         input.report_validity();
@@ -104,7 +104,7 @@ pub(crate) fn set_disabled(element: &Element, is_disabled: bool) {
     }
 }
 
-/// Shows a text in an element that only shows.
+/// Sets the text of an element that only shows a value.
 pub(crate) fn set_text(element: &Element, text: &str) {
     if let Some(output) = element.dyn_ref::<HtmlOutputElement>() {
         output.set_value(text);
@@ -115,12 +115,12 @@ pub(crate) fn set_text(element: &Element, text: &str) {
 
 pub(crate) fn focus(element: &Element) {
     if let Some(element) = element.dyn_ref::<HtmlElement>() {
-        // What cannot have the focus does not get it.
+        // An element that cannot be focused is left alone.
         let _ = element.focus();
     }
 }
 
-/// The element that has the focus, unless that is the page as a whole.
+/// The focused element; `None` if it is the body.
 pub(crate) fn focused(document: &Document) -> Option<Element> {
     let element = document.active_element()?;
     (Some(&element) != document.body().map(Element::from).as_ref()).then_some(element)
@@ -135,7 +135,7 @@ pub(crate) fn now() -> f64 {
     CLOCK.with(|clock| clock.as_ref().map_or(0.0, Performance::now))
 }
 
-/// What a script has thrown, in words.
+/// The message of what a script has thrown.
 pub(crate) fn words(thrown: &JsValue) -> impl fmt::Display {
     thrown
         .dyn_ref::<js_sys::Error>()

@@ -1,4 +1,4 @@
-//! Drafts: what was typed, kept in the browser.
+//! Drafts in the browser's storage.
 
 use std::cell::{Cell, RefCell};
 use std::fmt;
@@ -20,15 +20,15 @@ use crate::timer::Timer;
 pub enum StoredDraft {
     /// Nothing.
     None,
-    /// A draft, to make the form of: see [`Form::from_draft`].
+    /// A draft, for [`Form::from_draft`].
     Draft(Draft),
-    /// Something that is no draft. It stays where it is, and the error says what is wrong with it.
+    /// Not a valid draft. It is left in place; the error says what is wrong with it.
     Damaged(ricordo::Error),
-    /// The browser refuses to say.
+    /// The browser refuses access to its storage.
     Refused(String),
 }
 
-/// The draft that an earlier page has kept under a key.
+/// Reads the draft that is stored under a key.
 pub fn stored_draft(key: &str, store: DraftStore) -> StoredDraft {
     let stored = storage(store)
         .and_then(|storage| storage.get_item(&full(key)).map_err(|error| dom::words(&error).to_string()));
@@ -45,12 +45,12 @@ pub fn stored_draft(key: &str, store: DraftStore) -> StoredDraft {
 /// Removes the draft under a key.
 pub fn forget_draft(key: &str, store: DraftStore) {
     if let Ok(storage) = storage(store) {
-        // Where nothing may be removed, nothing was stored.
+        // If nothing can be removed, nothing was stored.
         let _ = storage.remove_item(&full(key));
     }
 }
 
-/// Keys of drafts do not meet those of the page.
+/// The key in the storage, which the page's own keys do not collide with.
 fn full(key: &str) -> String {
     format!("ricordo draft: {key}")
 }
@@ -66,7 +66,7 @@ fn storage(store: DraftStore) -> Result<Storage, String> {
         .ok_or_else(|| "the browser has no storage here".to_owned())
 }
 
-/// Writes the draft of a form when it is time.
+/// Writes the draft of a form when it is due.
 pub(crate) struct Drafts {
     kept: KeptDraft,
     drafting: RefCell<Drafting>,
@@ -81,17 +81,17 @@ impl fmt::Debug for Drafts {
 }
 
 impl Drafts {
-    /// `due` is called when a draft may be due.
+    /// Calls `due` whenever a draft may be due.
     pub(crate) fn new(form: &Form, kept: KeptDraft, due: impl Fn() + 'static) -> Self {
         let (state, stored) = (form.state(), stored_draft(&kept.key, kept.store));
-        // What is stored and could not be restored stays until something else is typed.
+        // A stored draft that could not be restored is kept until something is typed.
         let is_resumed = matches!(stored, StoredDraft::Draft(_)) && (state.is_dirty || state.is_uncommitted);
         let drafting =
             if is_resumed { Drafting::resumed(kept.policy, form) } else { Drafting::new(kept.policy) };
         Drafts { kept, drafting: drafting.into(), timer: Timer::new(due), has_failed: Cell::new(false) }
     }
 
-    /// Does what is due. An error is what a person must know, once.
+    /// Writes or removes the draft if that is due. An error is for a person to read.
     pub(crate) fn step(&self, form: &Form) -> Result<(), String> {
         let step = self.drafting.borrow_mut().next(form, Duration::from_secs_f64(dom::now() / 1000.0));
         match step {
@@ -106,7 +106,7 @@ impl Drafts {
         Ok(())
     }
 
-    /// Writes what was not written yet: the page is left.
+    /// Writes the draft now, because the page is being left.
     pub(crate) fn flush(&self, form: &Form) -> Result<(), String> {
         let state = form.state();
         if state.is_dirty || state.is_uncommitted { self.write(form) } else { Ok(()) }

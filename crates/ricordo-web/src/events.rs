@@ -1,4 +1,4 @@
-//! Events: one listener for each kind, on the form, serves all controls in it.
+//! Events: one listener for each kind, on the form, serves every control in it.
 
 use std::cell::Cell;
 use std::fmt;
@@ -14,7 +14,7 @@ use web_sys::{Element, Event, EventTarget, FocusEvent, InputEvent, KeyboardEvent
 use crate::page::{Member, Page, report_refusal};
 use crate::verb::Verb;
 
-/// The events of the form. Those that do not bubble have a counterpart that does.
+/// The events to listen for. All of them bubble.
 const ON_FORM: [&str; 11] = [
     "focusin",
     "focusout",
@@ -33,7 +33,7 @@ thread_local! {
     static LISTENERS: Cell<usize> = const { Cell::new(0) };
 }
 
-/// How many listeners of the adapter there are in all pages.
+/// How many listeners the adapter has in all pages.
 pub(crate) fn listener_count() -> usize {
     LISTENERS.get()
 }
@@ -70,7 +70,7 @@ impl Listeners {
             listeners.listen(page.document.clone().into(), event);
         }
         if page.drafts.is_some() {
-            // The last chance to write what was typed.
+            // The last chance to write the draft.
             listeners.listen(page.document.clone().into(), "visibilitychange");
             if let Some(window) = web_sys::window() {
                 listeners.listen(window.into(), "pagehide");
@@ -87,7 +87,7 @@ impl Listeners {
         }
     }
 
-    /// Asks before the page is left, or no longer. A page that never has to ask is kept for the way back.
+    /// Starts or stops asking before the page is left. Browsers can restore a page faster if it has no such listener.
     pub(crate) fn ask_before_leaving(&self, asks: bool) {
         if self.is_asking.replace(asks) == asks {
             return;
@@ -121,8 +121,8 @@ impl Page {
     fn on_event(self: &Rc<Self>, event: &Event) {
         self.pass_time();
         let kind = event.type_();
-        // These come while a press goes on. Anything else a person does after it, also if its end was reported to nobody, as with
-        // the list of a select.
+        // These may come during a press. Any other event means that it is over, even if no `pointerup` came, as after choosing
+        // from the popup of a select.
         if !matches!(
             kind.as_str(),
             "pointerdown"
@@ -180,7 +180,7 @@ impl Page {
         self.with_widget(event, |widget, _| {
             let next = event.dyn_ref::<FocusEvent>().and_then(FocusEvent::related_target);
             let next = next.and_then(|next| next.dyn_into::<Node>().ok());
-            // Another window has the focus, or another button of the same group: nothing is left.
+            // If the window loses the focus, or another button of the same group gets it, the widget is not left.
             let stays = next.is_none() && widget.has_dom_focus();
             if !stays && !self.belongs_to(next.as_ref(), widget) {
                 self.leave(widget);
@@ -189,7 +189,7 @@ impl Page {
     }
 
     fn on_before_input(&self, event: &Event) {
-        // The browser's own history does not know what the form has set.
+        // The browser's own history does not know about values that the form has set.
         let kind = event.dyn_ref::<InputEvent>().map(InputEvent::input_type).unwrap_or_default();
         match kind.as_str() {
             "historyUndo" => self.on_history(event, Verb::Undo),
@@ -200,7 +200,7 @@ impl Page {
 
     fn on_input(&self, event: &Event) {
         self.messages.put_off();
-        // What was reported as input is not reported again when the control is left.
+        // `change` often follows an `input` that has been handled.
         let is_change = event.type_() == "change";
         self.with_widget(event, |widget, element| {
             if !is_change || widget.differs_from_form(element) {
@@ -230,7 +230,7 @@ impl Page {
         }
     }
 
-    /// Undoes or redoes, in place of the browser.
+    /// Undoes or redoes a step of the form instead of the browser's.
     fn on_history(&self, event: &Event, verb: Verb) {
         let is_unbound = target_of(event).and_then(|target| target.closest("[data-unbound]").ok().flatten());
         if is_unbound.is_none() {
@@ -249,7 +249,7 @@ impl Page {
         }
     }
 
-    /// Does what a button says.
+    /// Carries out a button's verb.
     fn press(&self, place: &Place<Value>, verb: Verb) {
         let list = place.parent();
         let list = if verb == Verb::Remove { list.as_ref() } else { None };
@@ -262,7 +262,7 @@ impl Page {
         };
         let moved = |by: fn(usize) -> Option<usize>| match place.position().and_then(by) {
             Some(position) if list_has(position) => place.move_to(position),
-            // It stands at the end already.
+            // It is the first or the last row already.
             Some(_) | None => Ok(()),
         };
         match verb {
@@ -291,7 +291,7 @@ fn target_of(event: &Event) -> Option<Element> {
     event.target()?.dyn_into().ok()
 }
 
-/// Gives a page the listener of its own time.
+/// Passes the time, because text waits to be committed.
 pub(crate) fn time_has_passed(page: &Weak<Page>) {
     if let Some(page) = page.upgrade() {
         page.pass_time();
@@ -299,7 +299,7 @@ pub(crate) fn time_has_passed(page: &Weak<Page>) {
     }
 }
 
-/// The click has gone by, or there was none.
+/// The press is over, and the click that it may have caused has been handled.
 pub(crate) fn press_is_over(page: &Weak<Page>) {
     if let Some(page) = page.upgrade() {
         page.pass_time();

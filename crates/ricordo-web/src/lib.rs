@@ -1,6 +1,6 @@
 //! Binds the forms of web pages to [Ricordo](ricordo). The HTML is yours; the form holds the state.
 //!
-//! A control's `name` is the pointer of its place. Everything else follows from that:
+//! A control's `name` is the JSON Pointer of its place:
 //!
 //! ```html
 //! <form id="batch">
@@ -34,21 +34,21 @@
 //! |---|---|
 //! | `name="/loaves"` on `input`, `select`, `textarea` | the control shows the place, and changes it |
 //! | `name="/cost"` on `output` | the element shows the place in its display format |
-//! | `name="/ingredients" value="add"` on `button` | what pressing it does to the place: see [`Verb`] |
-//! | `data-control="stars"` beside `name` | a control of your own: see [`Control`] |
-//! | `data-value-of="/cost"` | any element; its text is the place in its display format |
+//! | `name="/ingredients" value="add"` on `button` | pressing the button does this to the place: see [`Verb`] |
+//! | `data-control="stars"` beside `name` | a custom control: see [`Control`] |
+//! | `data-value-of="/cost"` | the element's text is the value in its display format |
 //! | `data-shown-when="/on_sale"` | the element is hidden unless the flag is set |
-//! | `data-findings-of="/loaves"` | the messages that a person should see now |
-//! | `data-findings-of=""` | the messages about the form, and those that have no element of their own |
+//! | `data-findings-of="/loaves"` | the element shows the place's messages |
+//! | `data-findings-of=""` | the summary: messages about the form, and those that have no element of their own |
 //! | `data-part-of="/preferment"` | the element is hidden while the place is not relevant |
 //! | `data-part-of` on `template` | its content is in the page while the optional record is there |
 //! | … and `data-variant="courier"` | … while the record has this variant |
 //! | `data-rows-of="/ingredients"` on `template` | its content is in the page once for each row |
-//! | `data-unbound` | the adapter leaves the element alone, and everything in it |
+//! | `data-unbound` | the adapter ignores the element and everything in it |
 //!
 //! In a template, pointers are relative to the row or the record: `/grams` is a field of the row, and the empty pointer is the
-//! row itself. A row keeps its elements wherever it moves, and with them its focus and its caret. Ids in a template are made
-//! unique for each row, and so is what refers to them.
+//! row itself. A row keeps its elements wherever it moves, and with them its focus and its caret. Ids in a template get a
+//! suffix in each row, and so do references to them.
 //!
 //! # What the page says
 //!

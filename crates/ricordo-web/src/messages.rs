@@ -1,4 +1,4 @@
-//! Messages: where in the page a person reads what is wrong.
+//! Messages: where the page shows what is wrong.
 
 use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
@@ -26,13 +26,13 @@ pub(crate) fn messages_of(label: &str, findings: &[Finding]) -> Vec<Message> {
         .collect()
 }
 
-/// The messages of a page: in the elements of their places, in the summary, and spoken.
+/// Shows the messages of a page in the elements of their places and in the summary, and announces them.
 #[derive(Debug)]
 pub(crate) struct Messages {
     document: Document,
     form: Form,
     root: Place<Value>,
-    /// The elements with the messages of places; that of the form is the summary.
+    /// The elements for the messages of places. The form's own is the summary.
     elements: RefCell<HashMap<PlaceId, Element>>,
     summary: Summary,
     announcements: Announcements,
@@ -57,7 +57,7 @@ impl Messages {
         }
     }
 
-    /// Keeps the element with the messages of a place; not if there is one already.
+    /// Registers the element for the messages of a place. Returns whether there was none.
     pub(crate) fn add_element(&self, place: PlaceId, element: &Element) -> bool {
         let mut elements = self.elements.borrow_mut();
         if elements.contains_key(&place) {
@@ -76,7 +76,7 @@ impl Messages {
         self.element_of(self.root.id())
     }
 
-    /// The elements of these places are no longer in the page, or no longer bound.
+    /// Forgets the elements of these places.
     pub(crate) fn forget_elements(&self, places: &[PlaceId]) {
         let mut elements = self.elements.borrow_mut();
         for element in places.iter().filter_map(|place| elements.remove(place)) {
@@ -86,7 +86,7 @@ impl Messages {
         }
     }
 
-    /// A widget of the place is gone from the page.
+    /// Forgets the messages of a widget that is gone from the page.
     pub(crate) fn forget_widget(&self, place: PlaceId) {
         self.summary.forget(place);
     }
@@ -101,7 +101,7 @@ impl Messages {
         }
     }
 
-    /// Shows messages in the element of their place, and lets them be spoken.
+    /// Shows messages in the element of their place, and announces them.
     pub(crate) fn show(&self, place: PlaceId, label: &str, messages: &[Message]) {
         if let Some(element) = self.element_of(place) {
             show_messages(&element, messages);
@@ -111,7 +111,7 @@ impl Messages {
         }
     }
 
-    /// Brings the summary up to date. What is new in it is spoken.
+    /// Updates the summary, and announces what is new in it.
     pub(crate) fn show_summary(&self) {
         let element = self.summary_element();
         if let Some(new) = self.summary.show(&self.form, &self.root, element.as_ref())
@@ -121,24 +121,24 @@ impl Messages {
         }
     }
 
-    /// What was in the way of a submit, and is not in the page.
+    /// Sets the places that prevented a submit and are not in the page.
     pub(crate) fn set_unseen(&self, places: Vec<Place<Value>>) {
         self.summary.unseen.replace(places);
         self.show_summary();
     }
 
-    /// Tells a person something that is not a finding. It stays until the page is bound anew.
+    /// Adds a notice to the summary. It stays for as long as the page is bound.
     pub(crate) fn notify(&self, notice: &str) {
         self.summary.add_notice(notice);
         self.show_summary();
     }
 
-    /// A person is typing.
+    /// A person is typing, so announcements wait.
     pub(crate) fn put_off(&self) {
         self.announcements.put_off();
     }
 
-    /// Lets the messages of a place describe an element, or no longer. What the HTML names stays.
+    /// Adds the messages to the element's `aria-describedby`, or removes them. Other ids in it stay.
     pub(crate) fn describe(&self, element: &Element, messages: &Element, has_messages: bool) {
         let id = self.id_of(messages);
         let known = element.get_attribute("aria-describedby").unwrap_or_default();
@@ -153,7 +153,7 @@ impl Messages {
         }
     }
 
-    /// The id of an element, which gets one if it has none.
+    /// The id of an element; one is made up if it has none.
     fn id_of(&self, element: &Element) -> String {
         let known = element.id();
         if !known.is_empty() {
@@ -171,20 +171,20 @@ impl Messages {
     }
 }
 
-/// The messages about the form as a whole, and those that no element of the page shows.
+/// The messages about the form as a whole, and those that have no element of their own.
 #[derive(Debug, Default)]
 struct Summary {
-    /// What the widgets show whose findings have no element.
+    /// The messages of widgets whose place has no element for them.
     homeless: RefCell<IndexMap<PlaceId, Vec<Message>>>,
-    /// Places with findings that were in the way of a submit, and that nothing in the page shows.
+    /// Places that prevented a submit and are not in the page.
     unseen: RefCell<Vec<Place<Value>>>,
-    /// What else a person must know.
+    /// Notices.
     notices: RefCell<Vec<String>>,
     shown: RefCell<Vec<Message>>,
 }
 
 impl Summary {
-    /// The findings of a widget have changed that have no element of their own.
+    /// The findings of a widget have changed whose place has no element for them.
     fn hear(&self, place: PlaceId, messages: Vec<Message>) {
         if messages.is_empty() {
             self.homeless.borrow_mut().shift_remove(&place);
@@ -198,7 +198,7 @@ impl Summary {
         self.homeless.borrow_mut().shift_remove(&place);
     }
 
-    /// Says something to a person that is no finding. It stays until the page is bound anew.
+    /// Adds a notice, unless it is there already.
     fn add_notice(&self, notice: &str) {
         let mut notices = self.notices.borrow_mut();
         if !notices.iter().any(|known| known == notice) {
@@ -206,7 +206,7 @@ impl Summary {
         }
     }
 
-    /// Shows what has changed; gives what is new, to be announced.
+    /// Shows the messages if they differ from those shown, and returns the new ones.
     fn show(&self, form: &Form, root: &Place<Value>, element: Option<&Element>) -> Option<Vec<Message>> {
         let mut messages = Vec::new();
         if let Some(problem) = form.problem() {
@@ -251,7 +251,7 @@ fn show_messages(element: &Element, messages: &[(String, bool)]) {
     dom::set_hidden(element, messages.is_empty());
 }
 
-/// Messages as they are spoken.
+/// Messages as one text, to be announced.
 fn words_of(messages: &[Message]) -> String {
     messages.iter().map(|(message, _)| message.as_str()).collect::<Vec<_>>().join(" ")
 }

@@ -5,13 +5,13 @@ use std::cell::RefCell;
 use wasm_bindgen::JsValue;
 use web_sys::{Element, console};
 
-/// Something in the HTML that does not fit the form. It is in the console, too, with the element.
+/// A mistake in the HTML: something that does not fit the form. The console has it, too, with the element.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct Mistake {
     /// The element.
     pub element: Element,
-    /// What is wrong with it, and what would be right.
+    /// What is wrong, and what would be right.
     pub message: String,
 }
 
@@ -30,7 +30,7 @@ impl Mistakes {
     }
 }
 
-/// A hint for the developer that concerns no element.
+/// Warns the developer in the console.
 pub(crate) fn warn(message: &str) {
     console::warn_1(&JsValue::from_str(&format!("ricordo: {message}")));
 }

@@ -1,4 +1,4 @@
-//! How a page is bound.
+//! Options for binding a page.
 
 use std::collections::HashMap;
 use std::fmt;
@@ -14,7 +14,7 @@ use crate::control::Control;
 /// Makes a control for an element.
 pub(crate) type Factory = Rc<dyn Fn(&Element) -> Box<dyn Control>>;
 
-/// Is given what came of a submit: an error says why nothing was sent.
+/// Receives the result of a submit: an error says why nothing was sent.
 pub(crate) type Done = Rc<dyn Fn(Result<(), Error>)>;
 
 /// Submits the form.
@@ -31,7 +31,7 @@ pub enum DraftStore {
     Browser,
 }
 
-/// How a page is bound to a form.
+/// Options for [`bind`](crate::bind).
 ///
 /// ```
 /// # use ricordo::{Model, form::Recipe};
@@ -39,7 +39,7 @@ pub enum DraftStore {
 /// let options = ricordo_web::Options::<Batch>::new()
 ///     .keep_draft("batch-41")
 ///     .on_submit(Recipe::new().dirty_only(), |submission| {
-///         // Send `submission.to_json()`, and say how it ended:
+///         // Send `submission.to_json()`, then accept or reject it:
 ///         submission.accept()
 ///     });
 /// ```
@@ -75,14 +75,14 @@ impl<M> Default for Options<M> {
 }
 
 impl<M: 'static> Options<M> {
-    /// Without handlers and drafts; a page with changes asks before it is left.
+    /// The defaults: no submit handler, no draft, and a dirty page asks before it is left.
     pub fn new() -> Self {
         Options::default()
     }
 
-    /// Submits the form by this recipe when a person does, and hands the submission to a function. The page does not reload.
-    /// If there are errors, nothing is handed out, and the focus goes to the first of them. Deferred checks that are under way
-    /// are waited for.
+    /// Handles submits: the form is submitted by this recipe, and the function receives the submission. The page does not reload.
+    /// If there are errors, the function is not called, and the first of them gets the focus. Deferred checks that are
+    /// under way are awaited.
     pub fn on_submit(
         mut self,
         recipe: Recipe<M>,
@@ -103,26 +103,26 @@ impl<M: 'static> Options<M> {
         self
     }
 
-    /// Keeps what was typed in the browser, under this key, so that it survives a reload of the page. See
-    /// [`stored_draft`](crate::stored_draft) to start from it.
+    /// Stores a draft of the form under this key while it is dirty, so that what was typed survives a reload. Start from it
+    /// with [`stored_draft`](crate::stored_draft).
     pub fn keep_draft(self, key: &str) -> Self {
         self.keep_draft_in(key, DraftStore::default())
     }
 
-    /// Keeps what was typed, as [`keep_draft`](Options::keep_draft) does, and says where.
+    /// Stores a draft as [`keep_draft`](Options::keep_draft) does, in a storage of your choice.
     pub fn keep_draft_in(mut self, key: &str, store: DraftStore) -> Self {
         let policy = DraftPolicy::after(Duration::from_millis(400)).at_most_every(Duration::from_secs(5));
         self.draft = Some(KeptDraft { key: key.to_owned(), store, policy });
         self
     }
 
-    /// Whether a page with changes asks before it is left; it does unless this says no.
+    /// Sets whether a dirty page asks before it is left; by default it does.
     pub fn ask_before_leaving(mut self, asks: bool) -> Self {
         self.asks_before_leaving = asks;
         self
     }
 
-    /// Registers a kind of control of your own, for elements with this name in `data-control`.
+    /// Registers a custom control for elements with this name in `data-control`.
     pub fn control<C: Control + 'static>(
         mut self,
         name: &str,

@@ -30,7 +30,7 @@ pub(crate) struct Page {
     pub(crate) mistakes: Mistakes,
     pub(crate) drafts: Option<Drafts>,
     pub(crate) pauses: Timer,
-    /// When time was last passed to the form.
+    /// When the form was last told that time has passed.
     last: Cell<f64>,
     members: RefCell<Members>,
     pub(crate) messages: Rc<Messages>,
@@ -38,12 +38,12 @@ pub(crate) struct Page {
     history: RefCell<HashMap<u32, (Element, Verb)>>,
     /// Whether a button of the mouse or a finger is down.
     is_pressing: Cell<bool>,
-    /// What was left by pressing elsewhere, and is told so once that is over. A message that came before would move the page
-    /// under the pointer, and the click would miss.
+    /// The widget that lost the focus to a press. It is left when the press is over: a message that appears earlier would move the
+    /// page under the pointer, and the click would miss.
     left: RefCell<Option<Rc<Widget>>>,
-    /// Tells it after the click.
+    /// Leaves it after the click.
     released: Timer,
-    /// Whether rows are being moved: what has the focus keeps it, whatever the browser reports meanwhile.
+    /// Whether rows are being moved. Changes of focus that the browser reports meanwhile are ignored.
     is_moving: Cell<bool>,
     pub(crate) guards: RefCell<Vec<Subscription>>,
 }
@@ -207,7 +207,7 @@ impl Page {
         self.members.borrow().widgets.contains_key(&place)
     }
 
-    /// A button that undoes or redoes: it is disabled while there is nothing to.
+    /// Registers a button that undoes or redoes. It is disabled while there is no such step.
     pub(crate) fn add_history_button(&self, id: u32, element: &Element, verb: Verb) {
         show_history(element, verb, self.form.state());
         self.history.borrow_mut().insert(id, (element.clone(), verb));
@@ -222,13 +222,13 @@ fn id_of(ids: &js_sys::WeakMap, element: &Element) -> Option<u32> {
 /// Disables a button that undoes or redoes, or enables it.
 fn show_history(button: &Element, verb: Verb, state: FormState) {
     let is_possible = if verb == Verb::Undo { state.can_undo } else { state.can_redo };
-    // Setting what is set would be a change of the page, too.
+    // Setting an attribute to what it is counts as a change of the page, too.
     if button.has_attribute("disabled") == is_possible {
         dom::set_disabled(button, !is_possible);
     }
 }
 
-/// Reports in the console what of a person's action was refused.
+/// Reports a refused action in the console.
 pub(crate) fn report_refusal(done: Result<(), Error>) {
     if let Err(error) = done {
         warn(&format!("refused: {error}"));
@@ -237,7 +237,7 @@ pub(crate) fn report_refusal(done: Result<(), Error>) {
 
 /// After changes.
 impl Page {
-    /// After a change: brings up to date what is said of the form as a whole, and what waits for time to pass.
+    /// Updates the summary, the timer of pauses and the draft after a change.
     pub(crate) fn follow(&self) {
         self.messages.show_summary();
         match self.form.next_pause() {
@@ -251,7 +251,7 @@ impl Page {
         }
     }
 
-    /// Shows the state of the form as a whole: its marks, what can be undone, and why it was rejected.
+    /// Shows the state of the form as a whole: its marks, whether it can be undone, and why it was rejected.
     pub(crate) fn show_state(&self, state: FormState) {
         self.messages.show_summary();
         for (name, is_set) in [
@@ -278,7 +278,7 @@ impl Page {
         self.messages.notify(&format!("What you type is not kept if you reload this page: {refused}"));
     }
 
-    /// Lets the time pass that has gone by. Without it, what is typed now would be committed too early.
+    /// Tells the form how much time has passed. Otherwise text that is typed now would be committed too early.
     pub(crate) fn pass_time(&self) {
         let now = dom::now();
         let gone = now - self.last.replace(now);
@@ -311,12 +311,12 @@ impl Page {
             self.messages.set_unseen(places.filter(|place| !is_seen(place)).collect());
             self.focus_first(findings);
         } else if self.form.state().status != Status::Submitting {
-            // A second press while the first is under way is nothing to speak of.
+            // A second press while a submission is under way is ignored.
             self.messages.notify(&error.to_string());
         }
     }
 
-    /// The focus goes to the first control that is wrong; where the page has no element for its message, the browser shows it.
+    /// Focuses the first control with a finding. If the page has no element for the message, the browser shows it.
     fn focus_first(&self, findings: &[ricordo::Finding]) {
         for finding in findings {
             let Ok(place) = self.form.place(&finding.place) else { continue };
@@ -338,8 +338,8 @@ impl Page {
 
 /// The focus.
 impl Page {
-    /// Does something that may take what has the focus out of the page; then the focus goes where the form says, or else to
-    /// what adds to the list that has lost a row.
+    /// Does something that may remove the focused element. The focus then goes where the form says, or else to the button
+    /// that adds to the list.
     pub(crate) fn minding_focus(&self, list: Option<&Place<Value>>, act: impl FnOnce()) {
         let before = dom::focused(&self.document);
         act();
@@ -371,7 +371,7 @@ impl Page {
         }
     }
 
-    /// No button is down any more: tells what was left by pressing elsewhere.
+    /// The press is over: leaves the widget that lost the focus to it.
     pub(crate) fn press_is_over(&self) {
         self.is_pressing.set(false);
         self.tell_left();
@@ -394,7 +394,7 @@ impl Page {
         self.released.set(0.0);
     }
 
-    /// Moves elements about. What has the focus keeps it.
+    /// Moves elements, and keeps the focus where it is.
     pub(crate) fn moving(&self, act: impl FnOnce()) {
         let was = self.is_moving.replace(true);
         act();

@@ -24,9 +24,9 @@ const REFERENCES: [&str; 7] =
 #[derive(Debug)]
 pub(crate) struct Plan {
     pub(crate) steps: Vec<Step>,
-    /// Attributes with ids that must differ between rows: the position of the element, and the attribute.
+    /// Attributes whose ids get a suffix in each row: the position of the element, and the attribute.
     ids: Vec<(u32, &'static str)>,
-    /// The ids that the template gives out. What refers to others refers to the page around it.
+    /// The ids that are defined in the template. References to other ids stay as they are.
     own_ids: Vec<String>,
     /// What is copied for each row; `None` for the page itself.
     content: Option<DocumentFragment>,
@@ -39,9 +39,9 @@ pub(crate) struct Step {
     /// The pointer of the place, relative to the place of the plan.
     pub(crate) at: Rc<str>,
     pub(crate) what: What,
-    /// Whether a mistake in it was reported: rows are alike, and it is said once.
+    /// Whether a mistake was reported. It is the same in every row, and reported once.
     pub(crate) is_reported: Cell<bool>,
-    /// Whether the element was found to suit its place: rows are alike, and it is asked once.
+    /// Whether the element is known to suit its place. It is the same in every row, and checked once.
     pub(crate) is_suitable: Cell<bool>,
 }
 
@@ -127,7 +127,7 @@ impl Plan {
             }
         }
         if content.is_none() {
-            // The ids of the page are what they are.
+            // Ids in the page itself are unique already.
             reader.ids.clear();
         }
         Plan { steps: reader.steps, ids: reader.ids, own_ids: reader.own_ids, content }
@@ -198,7 +198,7 @@ impl Reader<'_> {
         ] {
             if let Some(at) = element.get_attribute(attribute) {
                 if matches!(what, What::Findings) {
-                    // There are none yet. So nothing needs to be done where there are none.
+                    // It starts empty, so copies need no work until there is a message.
                     element.set_text_content(None);
                     dom::set_hidden(element, true);
                 }
@@ -229,14 +229,14 @@ impl Reader<'_> {
                 let value = element.dyn_ref::<HtmlButtonElement>().map(HtmlButtonElement::value);
                 self.read_button(index, element, at, &value.unwrap_or_default());
             }
-            // Elements of the program are its own, with a word on how to bind them.
+            // A custom element needs to say which control it is.
             tag if tag.contains('-') => {
                 self.wrong(
                     element,
                     &format!("<{tag}> has a `name`, but no `data-control` that says how to bind it"),
                 );
             }
-            // Other elements have names for other reasons.
+            // Other elements have names for other purposes.
             _ => {}
         }
     }

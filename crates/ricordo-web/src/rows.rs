@@ -71,7 +71,7 @@ impl Rows {
         Ok(rows)
     }
 
-    /// Shows all rows, none of which is shown: in one piece, so that the browser lays the page out once.
+    /// Shows all rows at first, as one fragment, so that the browser lays the page out once.
     fn show_all(&self, page: &Rc<Page>) {
         let Some(document) = self.template.owner_document() else { return };
         let all = document.create_document_fragment();
@@ -103,7 +103,7 @@ impl Rows {
         let edits = notice.row_edits();
         let mut keys = self.shown.borrow().keys.clone();
         let is_there = !self.place.is_gone() && !self.place.is_absent();
-        // What stands there is what the steps begin with, unless the whole list came or went.
+        // The steps fit what is shown, unless the whole list came or went.
         if !is_there || edits.is_empty() || !edits.iter().all(|edit| carry_over(&mut keys, *edit)) {
             self.show_anew(&page, is_there);
             return;
@@ -127,7 +127,7 @@ impl Rows {
             }
             RowEdit::Inserted { key, position } => {
                 let Some(at) = last.iter().position(|known| *known == key) else {
-                    // It goes again with a later step.
+                    // A later step removes it again.
                     edit.apply(&mut self.shown.borrow_mut().keys);
                     return;
                 };
@@ -162,7 +162,7 @@ impl Rows {
         edit.apply(&mut self.shown.borrow_mut().keys);
     }
 
-    /// The node before which a row stands that comes to a position.
+    /// The node before which a row at this position is inserted.
     fn anchor(&self, position: usize) -> Node {
         let shown = self.shown.borrow();
         let mut following = shown.keys.get(position..).unwrap_or_default().iter();
@@ -206,7 +206,7 @@ impl Rows {
 
 impl Drop for Rows {
     fn drop(&mut self) {
-        // The subscription first: nothing is drawn in what goes.
+        // The subscription ends first, so nothing is drawn in rows that go.
         self.guard.take();
         for row in self.shown.take().rows.values() {
             row.elements.iter().for_each(Element::remove);
@@ -214,7 +214,7 @@ impl Drop for Rows {
     }
 }
 
-/// Carries a step out on the keys of rows; whether it fits them.
+/// Applies a step to the keys of rows. Returns whether it fits them.
 fn carry_over(keys: &mut Vec<u64>, edit: RowEdit) -> bool {
     let fits = match edit {
         RowEdit::Inserted { position, .. } => position <= keys.len(),
@@ -226,8 +226,8 @@ fn carry_over(keys: &mut Vec<u64>, edit: RowEdit) -> bool {
     fits
 }
 
-/// Moves an element before another node. Where the browser can, it does so without taking the element out of the page; so the
-/// focus, the caret and what an input method composes stay as they are.
+/// Moves an element before another node. With `moveBefore`, the element never leaves the page, so the focus, the caret and a
+/// composition in it stay. Without it, focus and selection are restored.
 fn move_before(element: &Element, anchor: &Node) {
     let Some(parent) = anchor.parent_node() else { return };
     let move_before = js_sys::Reflect::get(&parent, &"moveBefore".into());

@@ -32,7 +32,7 @@ impl Scope {
         self.members.push(id);
     }
 
-    /// The element with the messages of this place is in it.
+    /// Notes that the element for the messages of this place is in it.
     pub(crate) fn add_messages(&mut self, place: PlaceId) {
         self.messages.push(place);
     }

@@ -1,9 +1,9 @@
-//! Texts in controls: writing them without disturbing the person who types there.
+//! Text in controls, written without disturbing the person who types there.
 
 use wasm_bindgen::JsCast;
 use web_sys::{Element, HtmlInputElement, HtmlTextAreaElement};
 
-/// Stands for what the browser cannot read and keeps to itself, as in a number input with `1-`. It parses as nothing.
+/// Stands for text that the browser cannot parse and does not reveal, such as `1-` in a number input. It never parses.
 pub(crate) const UNREADABLE: &str = "?";
 
 pub(crate) fn read(element: &Element) -> String {
@@ -22,13 +22,13 @@ pub(crate) fn read_native(element: &Element) -> String {
     if text.is_empty() && is_unreadable(element) { UNREADABLE.to_owned() } else { text }
 }
 
-/// Whether the browser cannot read what a person has typed.
+/// Whether the browser cannot parse what a person has typed.
 pub(crate) fn is_unreadable(element: &Element) -> bool {
     element.dyn_ref::<HtmlInputElement>().is_some_and(|input| input.validity().bad_input())
 }
 
-/// Writes a text if another one is there. In the control with the focus, the caret stays where it was: as far from the end
-/// if it was there, else as far from the beginning; and what was selected as a whole stays so.
+/// Writes a text unless it is there already. In the focused control the caret stays at the end if it was there, else at its
+/// distance from the beginning, and a fully selected text stays selected.
 pub(crate) fn write(element: &Element, text: &str, has_focus: bool) {
     if read(element) == text {
         return;
@@ -63,7 +63,7 @@ fn select(element: &Element, start: u32, end: u32, is_all: bool) {
         if is_all {
             input.select();
         } else {
-            // It fails for types without a selection, and those had none.
+            // It fails only for types without a selection.
             let _ = input.set_selection_range(start, end);
         }
     } else if let Some(area) = element.dyn_ref::<HtmlTextAreaElement>() {

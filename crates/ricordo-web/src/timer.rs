@@ -1,4 +1,4 @@
-//! Timers: something that is done after a while, unless it is put off.
+//! Timers.
 
 use std::cell::Cell;
 use std::fmt;
@@ -6,7 +6,7 @@ use std::fmt;
 use wasm_bindgen::JsCast;
 use wasm_bindgen::closure::Closure;
 
-/// Does one thing after a while. Setting it again puts it off; dropping it calls it off.
+/// Calls a function after a delay. Setting it again restarts the delay; dropping it cancels the call.
 pub(crate) struct Timer {
     call: Closure<dyn Fn()>,
     handle: Cell<Option<i32>>,
@@ -23,11 +23,11 @@ impl Timer {
         Timer { call: Closure::new(call), handle: Cell::new(None) }
     }
 
-    /// Calls after so many milliseconds, and not when it was to call before.
+    /// Schedules the call in so many milliseconds, instead of what was scheduled.
     pub(crate) fn set(&self, milliseconds: f64) {
         self.stop();
         let Some(window) = web_sys::window() else { return };
-        // Longer than any page lives.
+        // Longer than any page stays open.
         #[allow(clippy::cast_possible_truncation, reason = "it is within the range")]
         let wait = milliseconds.clamp(0.0, 2_000_000_000.0).ceil() as i32;
         let call = self.call.as_ref().unchecked_ref();

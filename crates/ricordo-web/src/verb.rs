@@ -1,4 +1,4 @@
-//! What buttons do.
+//! Verbs: what buttons do.
 
 /// What pressing a button does to its place: the button's `value`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

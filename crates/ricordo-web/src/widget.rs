@@ -1,4 +1,4 @@
-//! Widgets: a control of the page, or a group of them, with its binding.
+//! Widgets: controls of the page with their bindings.
 
 use std::cell::{Cell, RefCell};
 use std::fmt;
@@ -15,19 +15,19 @@ use crate::messages::Messages;
 use crate::plan::{GroupKind, Kind};
 use crate::text;
 
-/// A control with its binding. All check boxes of a set are one, and so are radio buttons with one name.
+/// A control with its binding. The check boxes of a set are one widget, and so are radio buttons with one name.
 pub(crate) struct Widget {
     pub(crate) binding: Binding,
     /// The element of the control, or those of the group.
     pub(crate) elements: Vec<Element>,
     pub(crate) shows: Shows,
     messages: Rc<Messages>,
-    /// Whether the HTML disables the control, whatever the form says.
+    /// Whether the HTML disables the control.
     is_disabled: bool,
-    /// Whether the control hides itself, with its labels: nothing around it does.
+    /// Whether the control and its labels are hidden when the place is not relevant.
     hides: bool,
     drawn: RefCell<Option<WidgetState>>,
-    /// Whether a person types just now: what stands in the control is what the form is being told.
+    /// Whether an event of the control is being handled, so that its text must not be rewritten.
     is_typing: Cell<bool>,
     is_composing: Cell<bool>,
 }
@@ -35,7 +35,7 @@ pub(crate) struct Widget {
 /// How a widget shows its place.
 pub(crate) enum Shows {
     Control(Kind),
-    /// A select whose options the form gives.
+    /// A select whose options come from the form.
     Offered(Kind),
     /// Radio buttons or check boxes of a set.
     Group(GroupKind),
@@ -97,7 +97,7 @@ impl Widget {
 
 /// Drawing.
 impl Widget {
-    /// Shows a state: whatever differs from what was shown.
+    /// Draws a state: only what differs from the state drawn before.
     pub(crate) fn draw(&self, state: &WidgetState) {
         let before = self.drawn.replace(Some(state.clone()));
         let before = before.as_ref();
@@ -136,7 +136,7 @@ impl Widget {
                 }
             }
             Shows::Control(Kind::Native(_)) => {
-                // What the browser cannot read it keeps, and so do we.
+                // Text that the browser cannot parse stays in the control.
                 let keeps = state.text == text::UNREADABLE && text::is_unreadable(self.element());
                 if !self.is_typing.get() && !keeps {
                     text::write(self.element(), &state.text, self.is_focused(state));
@@ -205,12 +205,12 @@ impl Widget {
             is_any |= is_chosen;
         }
         if !is_any && !select.multiple() {
-            // A value that is not offered, or a blank without an option of its own.
+            // The value is not offered, or blank has no option.
             select.set_selected_index(-1);
         }
     }
 
-    /// Offers the choices of the form. An option for the blank stays, if the HTML has one.
+    /// Fills a select with the choices of the form. An empty option from the HTML stays.
     fn draw_options(&self, state: &WidgetState) {
         let Some(select) = self.element().dyn_ref::<HtmlSelectElement>() else { return };
         let options = select.options();
@@ -240,12 +240,12 @@ impl Widget {
             Shows::Control(_) | Shows::Offered(_) | Shows::Group(_) | Shows::Switch => {
                 dom::set_disabled(element, is_readonly || self.is_disabled);
             }
-            // What the program makes of it is its own.
+            // A custom control decides by itself.
             Shows::Custom(_) => {}
         }
     }
 
-    /// Marks the control as required, where its role can be.
+    /// Marks the control as required, if its role allows it.
     fn draw_required(&self, is_required: bool) {
         match self.shows {
             Shows::Group(GroupKind::Radios) => {
@@ -255,7 +255,7 @@ impl Widget {
                     self.elements.iter().for_each(|element| dom::set_flag(element, "required", is_required));
                 }
             }
-            // Not each box of a set is required, and a slider always has a value.
+            // A required set does not need every box, and a slider always has a value.
             Shows::Group(GroupKind::Boxes) | Shows::Control(Kind::Native(crate::plan::Native::Range)) => {}
             Shows::Control(_) | Shows::Offered(_) | Shows::Switch | Shows::Custom(_) => {
                 dom::set_aria(self.element(), "aria-required", is_required);
@@ -263,7 +263,7 @@ impl Widget {
         }
     }
 
-    /// The elements that say what is wrong: the control, or what holds its group.
+    /// The elements that are marked as invalid: the control, or the group around radio buttons.
     fn described(&self) -> Vec<Element> {
         match self.shows {
             Shows::Group(kind) => {
@@ -282,7 +282,7 @@ impl Widget {
         let place = self.binding.place().id();
         let messages = self.messages.element_of(place);
         for element in self.described() {
-            // A radio button has no such state; what holds the group has.
+            // ARIA has no invalid state for single radio buttons.
             let is_radio =
                 matches!(self.shows, Shows::Group(GroupKind::Radios)) && self.elements.contains(&element);
             if !is_radio {
@@ -295,7 +295,7 @@ impl Widget {
         self.messages.widget_changed(place, state);
     }
 
-    /// Lets the browser know whether the value is valid, whether that is shown or not.
+    /// Sets the browser's validity of the control, whether or not findings are shown.
     fn draw_validity(&self, state: &WidgetState) {
         let message = if state.is_valid {
             String::new()
@@ -307,8 +307,8 @@ impl Widget {
         self.elements.iter().for_each(|element| dom::set_validity(element, &message));
     }
 
-    /// Whether something else stands in the control than the form has: the browser has filled it in, or an option was chosen in a
-    /// way that reports a change, and no input.
+    /// Whether the control and the form differ: after the browser has filled it in, or an option was chosen without an `input`
+    /// event.
     pub(crate) fn differs_from_form(&self, element: &Element) -> bool {
         let state = self.binding.state();
         match self.shows {
@@ -319,14 +319,14 @@ impl Widget {
                 let held = chosen.map_or(state.text.clone(), |choice| choice.value.to_text().into_owned());
                 element.dyn_ref::<HtmlSelectElement>().is_some_and(|select| select.value() != held)
             }
-            // Only what differs is reported.
+            // Only differences are reported.
             Shows::Control(Kind::SelectMany) | Shows::Offered(_) => true,
-            // Buttons and boxes always report input.
+            // Radio buttons and check boxes always dispatch `input`.
             Shows::Group(_) | Shows::Switch | Shows::Custom(_) => false,
         }
     }
 
-    /// Takes back what the form has said of the control. What stands in it stays.
+    /// Removes the form's marks from the control. Its text stays.
     pub(crate) fn release(&self) {
         for element in &self.elements {
             dom::set_validity(element, "");
@@ -340,7 +340,7 @@ impl Widget {
         }
     }
 
-    /// Draws everything anew, whatever was drawn before.
+    /// Draws the whole state again.
     pub(crate) fn redraw(&self) {
         self.drawn.take();
         self.draw(&self.binding.state());
@@ -359,7 +359,7 @@ const MARKS: [(&str, Flag); 6] = [
     ("data-leads", |state| state.is_driver),
 ];
 
-/// What holds radio buttons and can be required or invalid as a whole.
+/// The element around radio buttons that ARIA can mark as required or invalid.
 fn radio_group(element: &Element) -> Option<Element> {
     element.closest("[role=radiogroup]").ok()?
 }
@@ -378,7 +378,7 @@ fn hide_with_labels(element: &Element, is_hidden: bool) {
 /// What a person does.
 impl Widget {
     pub(crate) fn on_focus(&self) {
-        // A radio button of the group had it already, or the text is being written.
+        // Another radio button of the group may have had it.
         if !self.binding.state().has_focus {
             let selected = self.is_all_selected();
             self.report(WidgetEvent::Focus);
@@ -388,7 +388,7 @@ impl Widget {
         }
     }
 
-    /// Whether the whole text is selected, as it is after a tab.
+    /// Whether the whole text is selected, as after the Tab key.
     fn is_all_selected(&self) -> bool {
         let Some(input) = self.element().dyn_ref::<HtmlInputElement>() else { return false };
         let length = u32::try_from(input.value().encode_utf16().count()).unwrap_or(u32::MAX);
@@ -398,7 +398,7 @@ impl Widget {
 
     pub(crate) fn on_leave(&self) {
         self.is_composing.set(false);
-        // A date that was begun reports nothing while it is typed.
+        // A date input dispatches nothing while the date is incomplete.
         if matches!(self.shows, Shows::Control(Kind::Native(_)))
             && text::is_unreadable(self.element())
             && self.binding.state().text != text::UNREADABLE
@@ -422,12 +422,12 @@ impl Widget {
         if self.binding.state().text == composed {
             self.report(WidgetEvent::Input(composed));
         } else {
-            // The place was set meanwhile, and what was composed is dropped.
+            // The place was set meanwhile, so the composed text is dropped.
             self.redraw();
         }
     }
 
-    /// A person has typed, or chosen. `element` is the member of a group where that happened.
+    /// A person has typed or chosen something. Of a group, `element` is the button or box.
     pub(crate) fn on_input(&self, element: &Element) {
         self.is_typing.set(true);
         self.read_input(element);
@@ -471,7 +471,7 @@ impl Widget {
         }
     }
 
-    /// Chooses by the text of what is stored, as it stands in the HTML.
+    /// Chooses by the stored value, as the HTML's `value` has it.
     fn choose(&self, value: &str) {
         let state = self.binding.state();
         let chosen = state.choices.iter().find(|choice| choice.value.to_text() == value);
@@ -490,7 +490,7 @@ impl Widget {
         self.report(WidgetEvent::Include(value, is_in));
     }
 
-    /// Includes and excludes what differs from the options that are selected, as one step.
+    /// Includes and excludes choices until they match the selected options, as one step.
     fn choose_many(&self, element: &Element) {
         let Some(select) = element.dyn_ref::<HtmlSelectElement>() else { return };
         let options = select.options();
@@ -515,7 +515,7 @@ impl Widget {
         }
     }
 
-    /// Reports what a person did. If it is refused, the control shows again what the form has.
+    /// Reports what a person did. If that is refused, the control shows the form's state again.
     fn report(&self, event: WidgetEvent) {
         if let Err(error) = self.binding.handle(event) {
             self.refused(&error);

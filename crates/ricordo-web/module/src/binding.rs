@@ -56,7 +56,7 @@ fn send(handler: &Function, submission: ricordo::Submission<Untyped>) {
         let broken = Closure::once_into_js(move |thrown: JsValue| settle(&submission, Some(&thrown)));
         let then = Reflect::get(&promise, &"then".into()).and_then(JsCast::dyn_into::<Function>);
         if let Ok(then) = then {
-            // A promise calls one of the two, whatever happens.
+            // A promise calls exactly one of the two.
             let _ = then.call2(&promise, &kept, &broken);
         }
     }
@@ -85,7 +85,7 @@ fn controls(mut options: Options<Untyped>, given: &JsValue) -> Result<Options<Un
     Ok(options)
 }
 
-/// A control of the program.
+/// A custom control in JavaScript.
 struct Scripted {
     name: String,
     control: JsValue,

@@ -15,7 +15,7 @@ pub(crate) fn error(problem: &ricordo::Error) -> JsValue {
     thrown(problem, &problem.to_string())
 }
 
-/// An error in what was given as JSON: all that is wrong with it, a line each. In an object, nobody looks for lines and columns.
+/// An error in what was given as JSON: all that is wrong with it, a line each. Lines and columns are left out if it was given as an object.
 pub(crate) fn error_in(given: &JsValue, problem: &ricordo::Error) -> JsValue {
     let words = |problem: &ricordo::Error| {
         if given.is_string() { problem.to_string() } else { problem.message().into_owned() }
@@ -34,7 +34,7 @@ fn thrown(problem: &ricordo::Error, message: &str) -> JsValue {
     thrown.into()
 }
 
-/// What a caller did wrong.
+/// An error about the arguments of a call.
 pub(crate) fn wrong(message: &str) -> JsValue {
     js_sys::TypeError::new(message).into()
 }
@@ -74,7 +74,7 @@ pub(crate) fn words(thrown: &JsValue) -> String {
     thrown.dyn_ref::<js_sys::Error>().map_or_else(|| format!("{thrown:?}"), |error| error.message().into())
 }
 
-/// Calls a function of the program. What it throws is in the console, and stops nobody else.
+/// Calls a callback. What it throws is logged, and stops no other.
 pub(crate) fn call(function: &Function, argument: &JsValue) {
     if let Err(thrown) = function.call1(&JsValue::NULL, argument) {
         console::error_1(&thrown);
@@ -105,7 +105,7 @@ pub(crate) fn texts(list: &JsValue, what: &str) -> Result<Vec<String>, JsValue> 
         .collect()
 }
 
-/// What a clock at this place shows.
+/// The local date and time.
 pub(crate) fn now() -> DateTime {
     let now = js_sys::Date::new_0();
     #[allow(

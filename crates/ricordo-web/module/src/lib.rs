@@ -35,7 +35,7 @@ pub struct Form {
     left_out: Vec<String>,
 }
 
-/// What the browser keeps for a form, and what becomes of it.
+/// A new form, and what of its draft could not be restored.
 struct Start {
     form: ricordo::Form,
     left_out: Vec<String>,
@@ -65,7 +65,7 @@ impl Start {
                 }
             }
             StoredDraft::Damaged(error) => Some(error.to_string()),
-            // Whoever keeps nothing has nothing to lose.
+            // Without storage there is no draft.
             _ => None,
         };
         Ok(Start { form: fresh(data)?, left_out: problem.into_iter().collect() })
@@ -112,8 +112,8 @@ impl Form {
         self.left_out.clone()
     }
 
-    /// Binds an element of the page, mostly a `<form>`: its controls show the form, and change it. What in the HTML does not fit is
-    /// in the console, and in `mistakes`.
+    /// Binds an element of the page, mostly a `<form>`: its controls show the form, and change it. HTML that does not fit
+    /// the form is reported in the console, and in `mistakes`.
     pub fn bind(
         &self,
         element: &Element,
@@ -184,7 +184,7 @@ impl Form {
         Ok(())
     }
 
-    /// Carries out a journal. What is refused, and what is not as it is expected, is given by line; the rest is carried out.
+    /// Replays a journal. Returns a message, with the line, for each refused action and failed expectation; the rest is carried out.
     pub fn replay(&self, journal: &str) -> Result<Vec<String>, JsValue> {
         let mut problems = Vec::new();
         for entry in read_journal(journal).map_err(|problem| error(&problem))? {
@@ -374,7 +374,7 @@ impl Form {
         format!("{:#}", self.form.dump())
     }
 
-    /// How many listeners all bindings have added to pages and not removed: for tests of pages that come and go.
+    /// The number of event listeners that all bindings hold at the moment, for tests that look for leaks.
     #[wasm_bindgen(js_name = listenerCount)]
     pub fn listener_count() -> usize {
         ricordo_web::BoundForm::listener_count()
@@ -395,7 +395,7 @@ pub struct BoundForm {
 }
 
 impl Drop for BoundForm {
-    /// A script that forgets its handle does not mean the binding to end.
+    /// Garbage collection of the handle does not end the binding.
     fn drop(&mut self) {
         if let Some(bound) = self.bound.take() {
             bound.keep();
@@ -405,7 +405,7 @@ impl Drop for BoundForm {
 
 #[wasm_bindgen]
 impl BoundForm {
-    /// What in the HTML does not fit the form.
+    /// The mistakes in the HTML: what does not fit the form.
     #[wasm_bindgen(getter, unchecked_return_type = "Mistake[]")]
     pub fn mistakes(&self) -> JsValue {
         let mistakes = js_sys::Array::new();
@@ -422,7 +422,7 @@ impl BoundForm {
     }
 }
 
-/// One call of a subscriber. What it says is made when it is read, so read it in the callback.
+/// One call of a subscriber. Its properties are computed when they are read, so read them in the callback.
 #[wasm_bindgen]
 #[derive(Debug)]
 pub struct Change {
@@ -464,7 +464,7 @@ pub struct Subscription {
 }
 
 impl Drop for Subscription {
-    /// A script that forgets its handle does not mean the subscription to end.
+    /// Garbage collection of the handle does not end the subscription.
     fn drop(&mut self) {
         if let Some(guard) = self.guard.take() {
             guard.keep();

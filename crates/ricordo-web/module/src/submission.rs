@@ -1,4 +1,4 @@
-//! Submissions: what is to be sent, and how that ended.
+//! Submissions: what is to be sent, and its answer.
 
 use std::rc::Rc;
 

@@ -5,13 +5,13 @@ export type Json = null | boolean | number | string | Json[] | { [name: string]:
 export interface Finding {
   /** The kind: `value_missing`, `range_overflow`, … */
   kind: string;
-  /** The message for a person. */
+  /** What a person reads. */
   message: string;
   /** The pointer of the place: `/ingredients/0/grams`. */
   at: string;
   /** The label of the place. */
   label: string;
-  /** Whether it is only a warning, and no obstacle. */
+  /** Whether it is only a warning, which does not prevent a submit. */
   isWarning: boolean;
   /** Whether a person should see it now. */
   isShown: boolean;
@@ -36,7 +36,7 @@ export interface PlaceState {
   label: string;
   /** The text in its control, as typed. */
   entry: string;
-  /** The text by which it is shown where nobody types. */
+  /** The text that is shown while nobody types. */
   display: string;
   value: Json;
   baseline: Json;
@@ -47,7 +47,7 @@ export interface PlaceState {
   isRequired: boolean;
   isReadonly: boolean;
   isUncommitted: boolean;
-  /** Whether a person has replaced a suggested value. */
+  /** Whether a person has overridden a suggested value. */
   isOverridden: boolean;
   findings: Finding[];
 }
@@ -56,12 +56,12 @@ export interface PlaceState {
 export interface SubscriberReport {
   name: string | null;
   at: string | null;
-  /** How often an action changed something that it observes. */
+  /** How often an action changed something it observes. */
   considered: number;
   called: number;
 }
 
-/** Something that two sides have changed differently. */
+/** Something that both sides have changed differently. */
 export interface Conflict {
   at: string;
   base: Json;
@@ -75,7 +75,7 @@ export interface Choice {
   label?: string;
 }
 
-/** Why a submission was rejected: problem details (RFC 9457), with a pointer for each error. */
+/** Why a submission was rejected: problem details (RFC 9457) with a pointer for each error. */
 export interface Problem {
   title?: string;
   detail?: string;
@@ -84,11 +84,11 @@ export interface Problem {
 
 /** How a form is made. */
 export interface FormOptions {
-  /** Keeps what is typed in the browser under this key, and starts from it after a reload. */
+  /** Stores a draft in the browser under this key while the form is dirty, and starts from it after a reload. */
   draft?: string;
   /** Where: with the tab (the default), or with the browser. */
   store?: "tab" | "browser";
-  /** How many bytes of its journal are kept: a million, unless this says otherwise. Older lines are dropped. */
+  /** The most bytes of the journal that are kept, a million by default. Older lines are dropped. */
   journalBytes?: number;
 }
 
@@ -98,17 +98,17 @@ export interface Recipe {
   send?: "record" | "dirty" | "patch";
   /** Only these parts of the form. */
   parts?: string[];
-  /** The field that identifies a record; while it is empty, the record is created. */
+  /** The field that identifies a record. If it is empty, the record is created rather than updated. */
   identifiedBy?: string;
   /** Wraps what is sent in an object with one member of this name. */
   under?: string;
-  /** What follows once it is accepted: nothing (the default), nothing is touched any more, or the form is cleared. */
+  /** What follows once it is accepted: nothing (the default), the form counts as untouched, or it is cleared. */
   then?: "stay" | "reset" | "clear";
   /** Fields that keep their values when the form is cleared. */
   keep?: string[];
 }
 
-/** What a control of your own shows. */
+/** What a custom control shows. */
 export interface ControlState {
   text: string;
   label: string;
@@ -122,32 +122,32 @@ export interface ControlState {
   isValid: boolean;
 }
 
-/** A control of your own. Its element dispatches an `input` event that bubbles when a person has done something. */
+/** A custom control. Its element dispatches a bubbling `input` event whenever a person uses it. */
 export interface Control {
-  /** Shows a state: at first, and whenever it has changed. */
+  /** Draws the state: at first, and whenever it has changed. */
   show(state: ControlState): void;
   /**
-   * What a person has done: the text that was typed, a flag, `null` to clear, or one of the choices. `undefined` if it
-   * concerns nobody.
+   * What a person has done: the text that was typed, a flag, `null` to clear, or a choice. `undefined` to ignore
+   * the event.
    */
   read(): string | boolean | null | { choose: Json } | { include: Json; isIn: boolean } | undefined;
-  /** The place was reset: what the control keeps beside the state is to be dropped. */
+  /** Drops what the control keeps beside the state, because the place was reset. */
   reset?(): void;
 }
 
 /** How a page is bound. */
 export interface BindOptions {
   /**
-   * Is given what is to be sent when a person submits a form without errors. If it returns a promise, that answers:
-   * once it is kept, the submission is accepted; if it is broken, rejected with the message of the error. To answer
-   * yourself, call `accept` or `reject`.
+   * Receives the submission when a person submits a form without errors. If it returns a promise, the submission is
+   * accepted once that is fulfilled, and rejected with the error's message if it is rejected. Otherwise call `accept`
+   * or `reject`.
    */
   onSubmit?: (submission: Submission) => void | Promise<void>;
   /** What is sent. */
   recipe?: Recipe;
-  /** Controls of your own, by the name in `data-control`. */
+  /** Custom controls, by the name in `data-control`. */
   controls?: { [name: string]: (element: Element) => Control };
-  /** Whether a page with changes asks before it is left; it does unless this is `false`. */
+  /** Whether a dirty page asks before it is left; `true` by default. */
   asksBeforeLeaving?: boolean;
 }
 

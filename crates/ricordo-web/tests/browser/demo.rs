@@ -88,7 +88,7 @@ async fn the_slider_goes_back_and_forth(page: &Browser) -> Done {
     );
     page.js(&go("at.max")).await?;
     assert_eq!(page.eval(state).await?, now);
-    // What is done in the past has another future.
+    // Acting in the past discards the actions ahead.
     page.js(&go("2")).await?;
     page.retype("#baker", "Ada").await?;
     assert_eq!(page.eval("document.querySelectorAll('[data-ahead]').length").await?, json!(0));

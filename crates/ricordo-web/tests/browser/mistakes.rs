@@ -28,10 +28,10 @@ fn definition() -> Value {
 async fn what_does_not_fit_is_said_and_the_rest_works(page: &Browser) -> Done {
     let cases = [
         (r#"<input name="/loavs">"#, "“/loavs”: the form has no field “loavs”; the nearest is /loaves"),
-        (r#"<input name="loaves">"#, "“loaves” is no pointer; “/loaves” is one"),
+        (r#"<input name="loaves">"#, "“loaves” is not a pointer; did you mean “/loaves”?"),
         (
             r#"<input name="token">"#,
-            "“token” is no pointer to a place of the form, such as “/name”; `data-unbound` leaves an element alone",
+            "“token” is not a pointer to a place in the form, such as “/name”; mark the element with `data-unbound` if it does not belong to the form",
         ),
         (
             r#"<input name="/on_sale">"#,
@@ -75,7 +75,7 @@ async fn what_does_not_fit_is_said_and_the_rest_works(page: &Browser) -> Done {
         ),
         (
             r#"<template data-rows-of="/loaves"><p></p></template>"#,
-            "“/loaves” is no list of rows, but a number",
+            "“/loaves” is a number, not a list of rows",
         ),
         (
             r#"<template data-rows-of="/ingredient"><p></p></template>"#,
@@ -89,7 +89,7 @@ async fn what_does_not_fit_is_said_and_the_rest_works(page: &Browser) -> Done {
             r#"<template data-rows-of="/ingredients"><input name="/gram"></template>"#,
             "“/gram”: /ingredients/0 has no field “gram”; the nearest is /ingredients/0/grams",
         ),
-        (r#"<template data-part-of="/loaves"></template>"#, "“/loaves” is no record, but a number"),
+        (r#"<template data-part-of="/loaves"></template>"#, "“/loaves” is a number, not a record"),
         (
             r#"<button name="/ingredients" value="ad">+</button>"#,
             "a button with a `name` needs a `value` that says what it does: add, remove, duplicate, up, down, clear, reset, release, undo, redo",
@@ -134,7 +134,7 @@ async fn what_does_not_fit_is_said_and_the_rest_works(page: &Browser) -> Done {
     // What stands outside is found, too.
     let html = r#"<form id="sheet"></form><input form="sheet" name="/name">"#;
     let mistakes = page.show(html, definition(), json!({})).await?;
-    assert_eq!(mistakes, ["stands outside its form (`form=…`), so it is not bound; put it inside"]);
+    assert_eq!(mistakes, ["lies outside its form (`form=…`), so it is not bound; move it inside"]);
     // And what is not meant for the form is left alone.
     let html = r#"<form><div data-unbound><input name="token"></div></form>"#;
     assert_eq!(page.show(html, definition(), json!({})).await?, [""; 0]);
