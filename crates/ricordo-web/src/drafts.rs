@@ -1,6 +1,6 @@
 //! Drafts in the browser's storage.
 
-use std::cell::{Cell, RefCell};
+use std::cell::RefCell;
 use std::fmt;
 use std::time::Duration;
 
@@ -71,7 +71,7 @@ pub(crate) struct Drafts {
     kept: KeptDraft,
     drafting: RefCell<Drafting>,
     timer: Timer,
-    has_failed: Cell<bool>,
+    problem: RefCell<Option<String>>,
 }
 
 impl fmt::Debug for Drafts {
@@ -88,45 +88,48 @@ impl Drafts {
         let is_resumed = matches!(stored, StoredDraft::Draft(_)) && (state.is_dirty || state.is_uncommitted);
         let drafting =
             if is_resumed { Drafting::resumed(kept.policy, form) } else { Drafting::new(kept.policy) };
-        Drafts { kept, drafting: drafting.into(), timer: Timer::new(due), has_failed: Cell::new(false) }
+        Drafts { kept, drafting: drafting.into(), timer: Timer::new(due), problem: RefCell::default() }
     }
 
-    /// Writes or removes the draft if that is due. An error is for a person to read.
-    pub(crate) fn step(&self, form: &Form) -> Result<(), String> {
+    /// Writes or removes the draft if that is due.
+    pub(crate) fn step(&self, form: &Form) {
         let step = self.drafting.borrow_mut().next(form, Duration::from_secs_f64(dom::now() / 1000.0));
         match step {
             DraftStep::Wait(wait) => self.timer.set(wait.as_secs_f64() * 1000.0),
-            DraftStep::Write => return self.write(form),
+            DraftStep::Write => self.write(form),
             DraftStep::Remove => {
                 self.timer.stop();
+                self.problem.replace(None);
                 forget_draft(&self.kept.key, self.kept.store);
             }
             _ => self.timer.stop(),
         }
-        Ok(())
     }
 
     /// Writes the draft now, because the page is being left.
-    pub(crate) fn flush(&self, form: &Form) -> Result<(), String> {
+    pub(crate) fn flush(&self, form: &Form) {
         let state = form.state();
-        if state.is_dirty || state.is_uncommitted { self.write(form) } else { Ok(()) }
+        if state.is_dirty || state.is_uncommitted {
+            self.write(form);
+        }
     }
 
-    fn write(&self, form: &Form) -> Result<(), String> {
+    /// Why the draft is not stored; `None` if it is, or if there is nothing to store.
+    pub(crate) fn problem(&self) -> Option<String> {
+        self.problem.borrow().clone()
+    }
+
+    fn write(&self, form: &Form) {
         let written = storage(self.kept.store).and_then(|storage| {
             let text = form.draft().to_string();
             storage.set_item(&full(&self.kept.key), &text).map_err(|error| dom::words(&error).to_string())
         });
-        match written {
-            Ok(()) => {
-                self.has_failed.set(false);
-                Ok(())
-            }
-            Err(refused) if self.has_failed.replace(true) => Err(refused),
-            Err(refused) => {
-                warn(&format!("the draft “{}” is not stored: {refused}", self.kept.key));
-                Err(refused)
-            }
+        let problem = written.err();
+        if let Some(refused) = &problem
+            && self.problem.borrow().as_ref() != Some(refused)
+        {
+            warn(&format!("the draft “{}” is not stored: {refused}", self.kept.key));
         }
+        self.problem.replace(problem);
     }
 }

@@ -242,11 +242,7 @@ impl Page {
     }
 
     fn on_hide(&self) {
-        if let Some(drafts) = &self.drafts
-            && let Err(refused) = drafts.flush(&self.form)
-        {
-            self.say_draft_is_not_kept(&refused);
-        }
+        self.with_drafts(|drafts| drafts.flush(&self.form));
     }
 
     /// Carries out a button's verb.

@@ -14,6 +14,17 @@ use crate::dom;
 /// A message, and whether it is only a warning.
 pub(crate) type Message = (String, bool);
 
+/// What a notice is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Notice {
+    /// The draft, which is not stored.
+    Draft,
+    /// The last submit, which was refused for another reason than errors.
+    Submit,
+    /// Whatever the program has to say.
+    Program,
+}
+
 /// The findings that a person should see, with the label of their place.
 pub(crate) fn messages_of(label: &str, findings: &[Finding]) -> Vec<Message> {
     let shown = findings.iter().filter(|finding| finding.shown);
@@ -129,7 +140,13 @@ impl Messages {
 
     /// Adds a notice to the summary. It stays for as long as the page is bound.
     pub(crate) fn notify(&self, notice: &str) {
-        self.summary.add_notice(notice);
+        self.summary.notices.borrow_mut().push((Notice::Program, notice.to_owned()));
+        self.show_summary();
+    }
+
+    /// Shows a notice in place of the one about the same; `None` withdraws that.
+    pub(crate) fn set_notice(&self, about: Notice, notice: Option<String>) {
+        self.summary.set_notice(about, notice);
         self.show_summary();
     }
 
@@ -178,8 +195,7 @@ struct Summary {
     homeless: RefCell<IndexMap<PlaceId, Vec<Message>>>,
     /// Places that prevented a submit and are not in the page.
     unseen: RefCell<Vec<Place<Value>>>,
-    /// Notices.
-    notices: RefCell<Vec<String>>,
+    notices: RefCell<Vec<(Notice, String)>>,
     shown: RefCell<Vec<Message>>,
 }
 
@@ -198,12 +214,10 @@ impl Summary {
         self.homeless.borrow_mut().shift_remove(&place);
     }
 
-    /// Adds a notice, unless it is there already.
-    fn add_notice(&self, notice: &str) {
+    fn set_notice(&self, about: Notice, notice: Option<String>) {
         let mut notices = self.notices.borrow_mut();
-        if !notices.iter().any(|known| known == notice) {
-            notices.push(notice.to_owned());
-        }
+        notices.retain(|(known, _)| *known != about);
+        notices.extend(notice.map(|notice| (about, notice)));
     }
 
     /// Shows the messages if they differ from those shown, and returns the new ones.
@@ -223,7 +237,7 @@ impl Summary {
         for place in unseen.iter() {
             messages.extend(messages_of(&place.label(), &place.findings()));
         }
-        messages.extend(self.notices.borrow().iter().map(|notice| (notice.clone(), true)));
+        messages.extend(self.notices.borrow().iter().map(|(_, notice)| (notice.clone(), true)));
         if *self.shown.borrow() == messages {
             return None;
         }

@@ -12,7 +12,7 @@ use web_sys::{Document, Element, Node};
 
 use crate::dom;
 use crate::drafts::Drafts;
-use crate::messages::Messages;
+use crate::messages::{Messages, Notice};
 use crate::mistake::{Mistakes, warn};
 use crate::options::{Factory, Submit};
 use crate::timer::Timer;
@@ -244,10 +244,18 @@ impl Page {
             Some(pause) => self.pauses.set(pause.as_secs_f64() * 1000.0),
             None => self.pauses.stop(),
         }
-        if let Some(drafts) = &self.drafts
-            && let Err(refused) = drafts.step(&self.form)
-        {
-            self.say_draft_is_not_kept(&refused);
+        self.with_drafts(|drafts| drafts.step(&self.form));
+    }
+
+    /// Does something with the draft, and says whether it is stored.
+    pub(crate) fn with_drafts(&self, act: impl FnOnce(&Drafts)) {
+        let Some(drafts) = &self.drafts else { return };
+        let before = drafts.problem();
+        act(drafts);
+        let problem = drafts.problem();
+        if problem != before {
+            let words = |refused| format!("What you type is not kept if you reload this page: {refused}");
+            self.messages.set_notice(Notice::Draft, problem.map(words));
         }
     }
 
@@ -274,10 +282,6 @@ impl Page {
         }
     }
 
-    pub(crate) fn say_draft_is_not_kept(&self, refused: &str) {
-        self.messages.notify(&format!("What you type is not kept if you reload this page: {refused}"));
-    }
-
     /// Tells the form how much time has passed. Otherwise text that is typed now would be committed too early.
     pub(crate) fn pass_time(&self) {
         let now = dom::now();
@@ -293,6 +297,7 @@ impl Page {
             warn("the form was submitted, and nothing in the program handles that");
             return;
         };
+        self.messages.set_notice(Notice::Submit, None);
         let page = Rc::downgrade(self);
         submit(Rc::new(move |done| {
             if let (Some(page), Err(error)) = (page.upgrade(), done) {
@@ -312,7 +317,7 @@ impl Page {
             self.focus_first(findings);
         } else if self.form.state().status != Status::Submitting {
             // A second press while a submission is under way is ignored.
-            self.messages.notify(&error.to_string());
+            self.messages.set_notice(Notice::Submit, Some(error.to_string()));
         }
     }
 

@@ -347,7 +347,7 @@ async fn a_draft_of_another_version_is_restored_as_far_as_it_fits(page: &Browser
 async fn storage_that_is_refused_is_spoken_of(page: &Browser) -> Done {
     page.open("tests/blank.html").await?;
     page.js(
-        "Storage.prototype.setItem = () => { throw new DOMException('it is full', 'QuotaExceededError'); }",
+        "sessionStorage.clear(); window.store = Storage.prototype.setItem; Storage.prototype.setItem = () => { throw new DOMException('it is full', 'QuotaExceededError'); }",
     )
     .await?;
     page.show_again(SHEET, definition(), data(), "{ draft: 'sheet' }", "{}").await?;
@@ -361,6 +361,15 @@ async fn storage_that_is_refused_is_spoken_of(page: &Browser) -> Done {
     assert_eq!(logged, ["ricordo: the draft “sheet” is not stored: it is full"]);
     // Nothing is lost on the page.
     assert_eq!(page.eval("form.value('/loaves')").await?, json!(13));
+    // The notice is withdrawn once there is nothing to store, and once it can be stored.
+    page.click("#reset").await?;
+    assert_eq!(page.text("#sheet > div").await?, "");
+    page.retype("#loaves", "14").await?;
+    page.until("sheet.firstElementChild.textContent !== ''").await?;
+    page.js("Storage.prototype.setItem = store").await?;
+    page.keys("5").await?;
+    page.until("sheet.firstElementChild.textContent === ''").await?;
+    assert_eq!(page.eval("sessionStorage.length").await?, json!(1));
     Ok(())
 }
 
