@@ -13,9 +13,9 @@ use ricordo::{Error, Form};
 /// A definition, data for it, and a journal. What must come of it is in the file `NAME.expected` in this folder.
 pub(crate) struct Case {
     pub(crate) name: &'static str,
-    definition: &'static str,
-    data: &'static str,
-    journal: &'static str,
+    pub(crate) definition: &'static str,
+    pub(crate) data: &'static str,
+    pub(crate) journal: &'static str,
 }
 
 macro_rules! case {

@@ -2,9 +2,14 @@
 
 #[path = "../../../corpus/mod.rs"]
 mod corpus;
+mod fresh;
 
 use std::fs;
 use std::path::Path;
+use std::sync::Arc;
+
+use ricordo::engine::{Action, CompiledSchema, Engine};
+use ricordo::exchange::{Command, read_data, read_definition, read_journal};
 
 #[test]
 fn the_corpus_gives_the_same_bytes_as_everywhere() {
@@ -23,4 +28,25 @@ fn the_corpus_gives_the_same_bytes_as_everywhere() {
         }
     }
     assert!(differing.is_empty(), "other bytes than expected: {}", differing.join("; "));
+}
+
+/// What is expected was written by the library itself: here each state is compared with a form that never was in another.
+#[test]
+fn every_state_of_the_corpus_is_that_of_a_form_that_is_loaded_afresh() {
+    for case in corpus::CASES {
+        let schema: Arc<CompiledSchema> = read_definition(case.definition).unwrap().into();
+        let data = read_data(case.data, schema.schema()).unwrap();
+        let mut engine = Engine::of(&schema, Some(data)).unwrap();
+        let mut begin = Vec::new();
+        fresh::assert_like_fresh(&engine, &schema, &begin);
+        for entry in read_journal(case.journal).unwrap() {
+            let Command::Apply(action) = entry.command else { continue };
+            if engine.apply(action.clone()).is_ok() {
+                if matches!(action, Action::Choices { .. } | Action::Now { .. } | Action::Silence { .. }) {
+                    begin.push(action);
+                }
+                fresh::assert_like_fresh(&engine, &schema, &begin);
+            }
+        }
+    }
 }

@@ -192,10 +192,13 @@ impl Graph {
         rules.map(|(cell, slot)| (slot, self.inputs_of(tree, cell))).collect()
     }
 
-    /// The places whose values a cell has read; that something is there, or relevant, is not a value.
+    /// The places whose values a cell has read, and the absent records where it found none. That something is there, or relevant,
+    /// is not a value.
     fn values_read(&self, tree: &Tree, body: &CellBody) -> Vec<PlaceId> {
-        let reads_value =
-            |read: &Read| read.aspects.without(Aspects::STRUCTURE | Aspects::RELEVANT).contains(Aspects::ALL);
+        let reads_value = |read: &Read| {
+            let values = read.aspects.without(Aspects::STRUCTURE | Aspects::RELEVANT);
+            values.contains(Aspects::ALL) || !tree.is_present(read.place)
+        };
         self.read_set(tree, body).into_iter().filter(reads_value).map(|read| read.place).collect()
     }
 

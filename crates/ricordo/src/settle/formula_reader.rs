@@ -2,6 +2,7 @@
 
 use super::{PlaceView, Reach};
 use crate::formula::{Datum, Reader};
+use crate::schema::Step;
 use crate::tree::{Aspects, PlaceId, Shape, SubtotalId};
 use crate::value::DateTime;
 
@@ -15,11 +16,11 @@ impl Reader for PlaceView<'_> {
     }
 
     fn field(&self, record: PlaceId, slot: u32) -> Option<PlaceId> {
-        // A record that is always there has its fields always.
+        // A record that is always there has its fields always. One that is not keeps the places of its fields while it is away.
         if self.tree().part(record).nullable {
             self.record(record, Reach::Own, Aspects::STRUCTURE);
         }
-        self.tree().child(record, slot)
+        self.tree().step(record, Step::Field(slot))
     }
 
     fn datum(&self, place: PlaceId) -> Datum {

@@ -388,3 +388,45 @@ fn rows_that_are_yet_to_be_filled_need_not_differ() {
 "#,
     );
 }
+
+#[test]
+fn formulas_read_null_in_a_record_that_has_gone() {
+    let form = r#"{"type":"object","properties":{
+        "o":{"type":["object","null"],"properties":{"n":{"type":"number"},"f":{"type":"boolean"}}},
+        "a":{"type":"number"},
+        "c":{"type":"number","x-ricordo":{"calculate":"o.n"}},
+        "sum":{"type":"number","x-ricordo":{"calculate":"if o.n = null then a else o.n + a"}},
+        "hint":{"type":"number","x-ricordo":{"suggest":"o.n * 2"}},
+        "shown":{"type":"string","x-ricordo":{"relevant":"o.f = true"}},
+        "fixed":{"type":"string","x-ricordo":{"readonly":"o.f","required":"o.f"}},
+        "rows":{"type":"array","items":{"type":"object","properties":{
+            "o":{"type":["object","null"],"properties":{"n":{"type":"number"}}},
+            "n":{"type":"number","x-ricordo":{"calculate":"o.n"}}}}},
+        "total":{"type":"number","x-ricordo":{"calculate":"sum(rows.n)"}},
+        "deep":{"type":"number","x-ricordo":{"calculate":"sum(rows.o.n)"}},
+        "checked":{"type":"string","x-ricordo":{"constraint":[{"test":"o.n < 5","message":"Too much."}]}}}}"#;
+    let data = r#"{"o":{"n":7,"f":true},"a":10,"rows":[{"o":{"n":1}},{"o":{"n":2}}]}"#;
+    holds(
+        form,
+        data,
+        r#"
+{"op":"expect","path":"/total","value":3}
+{"op":"expect","path":"/deep","value":3}
+{"op":"expect","path":"/checked","findings":["custom_error"]}
+{"op":"replace","path":"/o","value":null}
+{"op":"expect","path":"/c","value":null}
+{"op":"expect","path":"/sum","value":10}
+{"op":"expect","path":"/hint","value":null}
+{"op":"expect","path":"/shown","relevant":false}
+{"op":"expect","path":"/fixed","readonly":false,"required":false}
+{"op":"expect","path":"/checked","findings":[]}
+{"op":"replace","path":"/a","value":4}
+{"op":"expect","path":"/sum","value":4}
+{"op":"replace","path":"/rows/0/o","value":null}
+{"op":"expect","path":"/total","value":2}
+{"op":"expect","path":"/deep","value":2}
+{"op":"reset"}
+{"op":"expect","dirty":false,"value":{"o":{"n":7,"f":true},"a":10,"c":7,"sum":17,"hint":14,"rows":[{"o":{"n":1},"n":1},{"o":{"n":2},"n":2}],"total":3,"deep":3}}
+"#,
+    );
+}
