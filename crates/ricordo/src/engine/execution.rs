@@ -60,6 +60,7 @@ impl Engine {
         let mut group = Performed { summary: ActionSummary::transaction(), ..Performed::default() };
         let prepared = self.prepared.take();
         for (at, action) in actions.into_iter().enumerate() {
+            self.settle_before(&action)?;
             self.prepared.choose_of(&prepared, at);
             let Performed { made, summary, ends_typing, .. } = self.perform(action)?;
             group.made = made.or(group.made);

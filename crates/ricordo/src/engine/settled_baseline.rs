@@ -6,7 +6,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::Engine;
 use super::rulebook::Rulebook;
 use crate::schema::{Error, ErrorKind, Named, Pointer};
-use crate::settle::Unsettled;
+use crate::settle::{self, Unsettled};
 use crate::tree::{PlaceId, Presence, Shape, Tree};
 
 impl Engine {
@@ -49,8 +49,9 @@ impl Engine {
         Ok(())
     }
 
+    /// Settles values and findings alike: rules may read both.
     fn settle_values(&mut self) -> Result<(), Error> {
-        self.graph.settle(&mut self.tree).map_err(|unsettled| self.refused(unsettled))
+        settle::settle(&mut self.tree, &mut self.graph).map_err(|unsettled| self.refused(unsettled))
     }
 
     /// Makes everything that is calculated its baseline.

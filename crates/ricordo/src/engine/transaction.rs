@@ -3,15 +3,23 @@
 use super::action_summary::ActionSummary;
 use super::history::Direction;
 use super::payload::Extent;
-use super::{Action, Engine, Outcome, PlaceId};
+use super::{Action, Address, Engine, Outcome, PlaceId};
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::settle::{self, Checkpoint};
 
 /// An open transaction.
+#[derive(Clone)]
 pub(super) struct Open {
     made: Option<PlaceId>,
     ends_typing: bool,
     summary: ActionSummary,
+}
+
+/// A point of an open transaction that it can return to, when a transaction within it fails.
+pub(crate) struct Savepoint {
+    checkpoint: Checkpoint,
+    removed_row: Option<(PlaceId, usize)>,
+    open: Option<Open>,
 }
 
 /// What was performed, and is still to be settled.
@@ -44,7 +52,7 @@ impl Engine {
     /// Carries out an action, wholly or not at all, and settles what depends on it.
     ///
     /// In an open transaction the action is only performed: it is settled and reported when the transaction is
-    /// closed.
+    /// closed. An action that reads computed values, such as `Test` or `Copy`, settles what was performed before it.
     ///
     /// # Errors
     ///
@@ -79,6 +87,8 @@ impl Engine {
                 _ => {}
             }
         }
+        // Before the checkpoint: a return to it must not take back what depends on the actions before.
+        self.settle_before(&action)?;
         let checkpoint = self.graph.checkpoint(&self.tree);
         self.tree.changes_mut().savepoint();
         let removed_row = self.focus_hint.removed_row();
@@ -125,8 +135,8 @@ impl Engine {
         applied
     }
 
-    /// Opens a transaction: actions are performed, but settled only when it is closed. An open transaction stays
-    /// open.
+    /// Opens a transaction: actions are performed, but settled only when it is closed, or when an action or
+    /// [`Engine::settle`] needs it. An open transaction stays open.
     pub fn begin(&mut self) {
         if self.open.is_none() {
             self.graph.end_loading(&self.tree);
@@ -167,6 +177,106 @@ impl Engine {
             self.revert_to(Checkpoint::default());
             self.focus_hint.forget_removed_row();
         }
+    }
+
+    /// Settles what was performed in the open transaction so far, so that views show what depends on it. Without one,
+    /// everything is settled already.
+    ///
+    /// ```
+    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::exchange::read_definition;
+    /// # let schema = read_definition(r#"{"type": "object", "properties": {"a": {"type": "integer"},
+    /// #     "twice": {"type": "integer", "x-ricordo": {"calculate": "a * 2"}}}}"#)?;
+    /// let mut engine = Engine::of(&schema.into(), None)?;
+    /// let twice = engine.locate(&"/twice".parse()?)?;
+    /// engine.begin();
+    /// engine.apply(Action::Enter { at: "/a".parse()?, text: "4".into() })?;
+    /// engine.settle()?;
+    /// assert_eq!(engine.view(twice).value(), 8.into());
+    /// engine.commit()?;
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails if the rules cannot settle, as in a cycle. The transaction stays open, and fails when it is closed.
+    pub fn settle(&mut self) -> Result<(), Error> {
+        if self.is_settled() {
+            return Ok(());
+        }
+        settle::settle(&mut self.tree, &mut self.graph).map_err(|unsettled| {
+            self.graph.keep_for_later();
+            self.refused(unsettled)
+        })
+    }
+
+    /// Whether views show what depends on all that was performed.
+    pub(crate) fn is_settled(&self) -> bool {
+        let changes = self.tree.changes();
+        changes.is_checked() && (self.graph.is_empty() || changes.is_settled())
+    }
+
+    /// Settles what was performed in the transaction so far, if an action depends on it.
+    pub(super) fn settle_before(&mut self, action: &Action) -> Result<(), Error> {
+        if self.is_settled() || !self.reads_settled(action) { Ok(()) } else { self.settle() }
+    }
+
+    /// Whether an action reads what rules compute, or settles by itself what it makes.
+    fn reads_settled(&self, action: &Action) -> bool {
+        let is_field = |at: &Address| self.locate(at).is_ok_and(|place| self.tree.field(place).is_some());
+        match action {
+            // Whether it is allowed, and how it is parsed, may be computed.
+            Action::Enter { at, .. } | Action::Clear { at } | Action::Release { at } | Action::Leave { at, .. } => {
+                self.locate(at).is_ok_and(|place| self.graph.guards_input(&self.tree, place))
+            }
+            Action::Replace { at, .. } => !is_field(at),
+            Action::Add { at, .. } => !is_field(&Address::Pointer(at.clone())),
+            Action::Insert { .. }
+            | Action::Duplicate { .. }
+            | Action::Remove { .. }
+            | Action::Move { .. }
+            | Action::Copy { .. }
+            | Action::Test { .. }
+            | Action::Reset { .. }
+            | Action::Resolve { .. }
+            | Action::Group(_) => true,
+            Action::Focus { .. }
+            | Action::MoveRow { .. }
+            | Action::Swap { .. }
+            | Action::ResetTo { .. }
+            | Action::Choices { .. }
+            | Action::Silence { .. }
+            | Action::Event { .. }
+            | Action::Wait { .. }
+            | Action::Now { .. }
+            | Action::Submit(_)
+            | Action::Accept { .. }
+            | Action::Rebase { .. }
+            | Action::Reject { .. }
+            | Action::Abandon
+            | Action::Answer { .. }
+            | Action::Undo
+            | Action::Redo => false,
+        }
+    }
+
+    /// A point of the open transaction to return to.
+    ///
+    /// # Errors
+    ///
+    /// Fails if the rules cannot settle.
+    pub(crate) fn savepoint(&mut self) -> Result<Savepoint, Error> {
+        self.settle()?;
+        let checkpoint = self.graph.checkpoint(&self.tree);
+        self.tree.changes_mut().savepoint();
+        Ok(Savepoint { checkpoint, removed_row: self.focus_hint.removed_row(), open: self.open.clone() })
+    }
+
+    /// Reverts what was performed since a point of the open transaction.
+    pub(crate) fn return_to(&mut self, savepoint: Savepoint) {
+        self.revert_to(savepoint.checkpoint);
+        self.focus_hint.set_removed_row(savepoint.removed_row);
+        self.open = savepoint.open;
     }
 
     /// Whether a transaction is open.

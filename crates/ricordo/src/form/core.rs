@@ -332,8 +332,15 @@ impl Core {
         self.engine.try_borrow_mut().map_err(|_| busy_reading())
     }
 
-    /// The engine, to be read. While it settles, there is nothing to read.
+    /// The engine, to be read. In an open transaction, what was done so far is settled first. While it settles, there is nothing to
+    /// read.
     fn read_engine(&self) -> Ref<'_, Engine> {
+        if self.engine.try_borrow().is_ok_and(|engine| !engine.is_settled())
+            && let Ok(mut engine) = self.engine.try_borrow_mut()
+        {
+            // If it cannot be settled, the transaction fails with the reason when it is closed.
+            let _ = engine.settle();
+        }
         self.engine
             .try_borrow()
             .unwrap_or_else(|_| panic!("a rule reads its form only through the view that it is given"))
@@ -388,7 +395,7 @@ impl Core {
             return self.gather(act);
         }
         if self.read_engine().is_open() {
-            return act();
+            return self.nested(act);
         }
         self.changing()?.begin();
         self.with_recorder(Recorder::begin);
@@ -414,10 +421,37 @@ impl Core {
         Ok(result)
     }
 
-    /// Takes note of all that a closure does, as one action for after the round.
+    /// Carries out all that a closure does within an open transaction: unless it succeeds, that is taken back, also if the
+    /// open transaction goes on.
+    fn nested<T, E: From<Error>>(&self, act: impl FnOnce() -> Result<T, E>) -> Result<T, E> {
+        let savepoint = self.changing()?.savepoint()?;
+        let lines = self.with_recorder(|recorder| recorder.gathered());
+        let transaction = finally(|| {
+            self.engine.borrow_mut().return_to(savepoint);
+            self.with_recorder(|recorder| recorder.return_to(lines.unwrap_or_default()));
+        });
+        let result = act()?;
+        transaction.forget();
+        Ok(result)
+    }
+
+    /// Takes note of all that a closure does, as one action for after the round. If it fails, what it did is forgotten.
     fn gather<T, E>(self: &Rc<Self>, act: impl FnOnce() -> Result<T, E>) -> Result<T, E> {
-        if self.gathered.borrow().is_some() {
-            return act();
+        let outer = self.gathered.borrow().as_ref().map(|(actions, rows)| (actions.len(), rows.len()));
+        if let Some((actions, rows)) = outer {
+            let transaction = finally(|| {
+                let mut gathered = self.gathered.borrow_mut();
+                let forgotten = gathered.as_mut().map(|gathered| {
+                    gathered.0.truncate(actions);
+                    gathered.1.split_off(rows)
+                });
+                if let (Some(rows), Ok(mut engine)) = (forgotten, self.engine.try_borrow_mut()) {
+                    engine.discard_prepared(rows);
+                }
+            });
+            let result = act()?;
+            transaction.forget();
+            return Ok(result);
         }
         *self.gathered.borrow_mut() = Some((Vec::new(), Prepared::new()));
         // Unless it is taken, what was gathered is forgotten, also when the closure panics.
@@ -675,6 +709,13 @@ struct Finally<F: FnOnce()>(Option<F>);
 
 fn finally<F: FnOnce()>(act: F) -> Finally<F> {
     Finally(Some(act))
+}
+
+impl<F: FnOnce()> Finally<F> {
+    /// Does nothing: all went well.
+    fn forget(mut self) {
+        self.0 = None;
+    }
 }
 
 impl<F: FnOnce()> Drop for Finally<F> {

@@ -68,6 +68,16 @@ impl Recorder {
         self.group = None;
     }
 
+    /// How many actions of the open transaction there are.
+    pub(super) fn gathered(&self) -> usize {
+        self.group.as_ref().map_or(0, Vec::len)
+    }
+
+    /// Forgets the actions of the open transaction after the first so many.
+    pub(super) fn return_to(&mut self, gathered: usize) {
+        self.group.iter_mut().for_each(|group| group.truncate(gathered));
+    }
+
     fn push(&mut self, line: String) {
         self.bytes += line.len() + 1;
         self.lines.push_back(line);

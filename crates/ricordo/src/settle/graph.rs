@@ -99,6 +99,15 @@ impl Graph {
         self.declarations.values().map(|declared| &declared.declaration)
     }
 
+    /// Whether a rule decides if a person may change a place, or what can be chosen there.
+    pub(crate) fn guards_input(&self, tree: &Tree, place: PlaceId) -> bool {
+        let guards = |slot| matches!(slot, Slot::Readonly | Slot::Choices);
+        tree.with_ancestors(place).any(|place| {
+            let declared = self.of_parts.get(&tree.part_id(place)).into_iter().flatten();
+            declared.into_iter().any(|key| guards(self.declarations[*key].declaration.slot))
+        })
+    }
+
     /// Adds all declarations of a schema to a form that has none yet, and makes their places pending: one walk, however many
     /// there are. For the first so many it is known already what leads.
     pub(crate) fn declare_all<'a>(

@@ -4,6 +4,8 @@
 //! children by the first of them. What few nodes have lies in a side table.
 
 use std::fmt;
+use std::hash::{Hash, Hasher};
+use std::sync::atomic::{AtomicU32, Ordering};
 
 use super::list::ListBody;
 use super::marks::{Counts, Marks};
@@ -11,11 +13,19 @@ use super::state::{Extra, FieldRef, State};
 use crate::schema::PartId;
 use crate::value::Value;
 
-/// Names a place of a form as long as the form lives, wherever the place moves.
-#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+/// Names a place of a form as long as the form lives, wherever the place moves. In another form it names nothing.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub struct PlaceId {
     index: u32,
+    /// How often the node was freed, counted from a number that each form has for itself.
     generation: u32,
+}
+
+/// The index alone: tables of a form must not differ from those of another form, or their orders would.
+impl Hash for PlaceId {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        self.index.hash(state);
+    }
 }
 
 impl PlaceId {
@@ -36,7 +46,7 @@ impl PlaceId {
 
 impl fmt::Debug for PlaceId {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(formatter, "PlaceId({}v{})", self.index, self.generation)
+        write!(formatter, "PlaceId({})", self.index)
     }
 }
 
@@ -147,7 +157,15 @@ pub(super) struct Arena {
     unused_extras: Vec<u32>,
     /// What is seen of a place that was freed: a field without anything in it.
     nowhere: Node,
+    /// The generation in which the ids of this form begin.
+    first_generation: u32,
 }
+
+/// How many forms were made. Ids of different forms differ by it, so that none acts on another form's places.
+static FORMS: AtomicU32 = AtomicU32::new(0);
+
+/// How far apart the first generations of two forms are: far from each other, whichever two they are.
+const APART: u32 = 0x9E37_79B9;
 
 impl Arena {
     pub(super) fn new(root: PartId) -> Self {
@@ -158,6 +176,7 @@ impl Arena {
             extras: Vec::new(),
             unused_extras: Vec::new(),
             nowhere,
+            first_generation: FORMS.fetch_add(1, Ordering::Relaxed).wrapping_mul(APART),
         }
     }
 
@@ -177,8 +196,9 @@ impl Arena {
             return first;
         }
         let first = index(self.nodes.len());
-        let part = self.nowhere.part;
-        let blanks = (0..count).map(|_| Node::new(Body::Field(Value::Blank), NONE, 0, part));
+        let (part, generation) = (self.nowhere.part, self.first_generation);
+        let blank = || Node { generation, ..Node::new(Body::Field(Value::Blank), NONE, 0, part) };
+        let blanks = (0..count).map(|_| blank());
         self.nodes.extend(blanks);
         first
     }

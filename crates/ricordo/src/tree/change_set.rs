@@ -572,6 +572,11 @@ impl ChangeSet {
         self.to_settle.is_empty()
     }
 
+    /// Whether every place that changed was checked.
+    pub(crate) fn is_checked(&self) -> bool {
+        self.to_check.is_empty()
+    }
+
     /// The next place that is still to be checked.
     pub(crate) fn next_unchecked(&mut self) -> Option<(PlaceId, Unchecked)> {
         let changed = &mut self.places[self.to_check.pop_front()? as usize];

@@ -27,6 +27,7 @@ mod self_saving;
 mod shared_types;
 mod submissions;
 mod tickets;
+mod transactions;
 mod type_rules;
 mod typed;
 mod types;
