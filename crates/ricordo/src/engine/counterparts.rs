@@ -9,8 +9,10 @@ use crate::tree::{FieldRef, PlaceId, Reversal, Source};
 pub(super) enum Setting {
     /// Nothing, or it is known otherwise.
     Nothing,
-    /// This field, or something else: what has changed is in the log from here on.
-    Something { from: usize, at: Option<PlaceId> },
+    /// This field.
+    Field(PlaceId),
+    /// Something else: what has changed is in the log from here on. `within` is what was set with all in it, if it was there.
+    Something { from: usize, within: Option<PlaceId> },
     /// This field goes back to its baseline.
     Reset(PlaceId),
     /// A new row is made like this one.
@@ -27,19 +29,24 @@ impl Engine {
         self.tree.changes_mut().savepoint();
         let field = |place: &PlaceId| self.tree.field(*place).is_some();
         let from = self.tree.changes().log().len();
+        let set = |at: Option<PlaceId>| match at {
+            Some(place) if field(&place) && self.tree.name(place).is_some() => Setting::Field(place),
+            within => Setting::Something { from, within },
+        };
         match action {
             Action::Duplicate { row: from } => self.locate(from).map_or(Setting::Nothing, Setting::Copy),
             Action::Copy { from, to } if self.is_row_to_be(to) => {
                 self.locate(from).map_or(Setting::Nothing, Setting::Copy)
             }
-            Action::Clear { at } | Action::Replace { at, .. } | Action::Remove { at } => {
-                // A removed row is not set.
-                let at = self.locate(at).ok().filter(field).filter(|place| self.tree.name(*place).is_some());
-                Setting::Something { from, at }
+            // A removed row is not set.
+            Action::Remove { at } => {
+                set(self.locate(at).ok().filter(|place| self.tree.name(*place).is_some()))
             }
+            Action::Clear { at } | Action::Replace { at, .. } => set(self.locate(at).ok()),
+            // A row that is put in where another one stands does not set that.
             Action::Add { at, .. } | Action::Copy { to: at, .. } | Action::Move { to: at, .. } => {
-                let at = self.tree.locate(at).ok().filter(field);
-                Setting::Something { from, at: at.filter(|place| self.tree.name(*place).is_some()) }
+                let at = self.tree.locate(at).ok();
+                set(at.filter(|place| self.tree.name(*place).is_some() || self.tree.parent(*place).is_none()))
             }
             Action::Reset { at } => {
                 self.locate(at).ok().filter(field).map_or(Setting::Nothing, Setting::Reset)
@@ -58,8 +65,11 @@ impl Engine {
     pub(super) fn hand_over(&mut self, setting: Setting) {
         match setting {
             Setting::Nothing | Setting::Copy(_) => {}
-            Setting::Something { at: Some(place), .. } => self.lead(place),
-            Setting::Something { from, at: None } => self.lead_where_set(from),
+            Setting::Field(place) => self.lead(place),
+            Setting::Something { from, within } => {
+                self.lead_where_set(from);
+                within.into_iter().for_each(|place| self.release_blanks(place));
+            }
             Setting::Reset(place) => self.lead_after_reset(place),
         }
     }
@@ -105,13 +115,32 @@ impl Engine {
         }
     }
 
+    /// Lets what is blank in a place that was set as a whole take its suggestions again.
+    fn release_blanks(&mut self, place: PlaceId) {
+        match self.tree.field(place) {
+            Some(field) => {
+                if field.leads()
+                    && field.value().is_empty()
+                    && self.tree.source(place) == Some(Source::Suggestion)
+                {
+                    self.tree.set_leads(place, false);
+                }
+            }
+            None => self.tree.below(place).into_iter().for_each(|child| self.release_blanks(child)),
+        }
+    }
+
     /// Lets the same lead in a new row as in the one that it is a copy of.
     pub(super) fn lead_like(&mut self, from: PlaceId, made: PlaceId) {
         if self.tree.part_id(from) != self.tree.part_id(made) {
             return;
         }
         if let (Some(from), true) = (self.tree.field(from), self.tree.field(made).is_some()) {
-            let leads = from.leads();
+            let (leads, value) = (from.leads(), from.value().clone());
+            if leads {
+                // What overrides a suggestion with nothing was taken for what is yet to be suggested.
+                self.tree.write(made, value, None, false);
+            }
             self.tree.set_leads(made, leads);
             return self.tree.take_value_as_baseline(made);
         }

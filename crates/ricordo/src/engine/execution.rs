@@ -440,6 +440,7 @@ impl Engine {
             self.move_row(place, position)?;
             return Ok(None);
         }
+        self.not_calculated(place)?;
         let value = self.tree.value(place);
         self.remove(place)?;
         self.add(to, Some(value))

@@ -242,7 +242,7 @@ impl Flags {
 
 /// How the rows of lists and the children of records became what they are.
 #[derive(Default)]
-struct Structure<'a> {
+pub(super) struct Structure<'a> {
     lists: FxHashMap<PlaceId, ListChange<'a>>,
     /// Where the children began that records had at first.
     children: FxHashMap<PlaceId, u32>,
@@ -279,7 +279,7 @@ impl ListChange<'_> {
 }
 
 impl<'a> Structure<'a> {
-    fn of(changes: &'a ChangeSet) -> Self {
+    pub(super) fn of(changes: &'a ChangeSet) -> Self {
         let mut structure = Structure::default();
         if changes.has_structure() {
             changes.log().iter().for_each(|reversal| structure.add(reversal));
@@ -372,6 +372,21 @@ impl<'a> Structure<'a> {
             Some(first) if !tree.has_children(record, *first) => tree.block(record, *first).collect(),
             Some(_) | None => Vec::new(),
         }
+    }
+
+    /// Whether a record or list has others in it than it had, is there otherwise, or has come or gone as a row.
+    pub(super) fn differs(&self, tree: &Tree, changed: &ChangedPlace) -> bool {
+        let place = changed.place;
+        let has_come_or_gone = |of_list: &ListChange<'_>| {
+            let key = ListBody::shown_key(tree.slot(place));
+            row_edits::come_and_gone(&of_list.edits).any(|other| other == key)
+        };
+        let has_other_children =
+            || self.children.get(&place).is_some_and(|first| !tree.has_children(place, *first));
+        tree.presence(place) != changed.state.presence()
+            || has_other_children()
+            || self.lists.get(&place).is_some_and(|of_list| of_list.differ(tree, place))
+            || tree.parent(place).and_then(|list| self.lists.get(&list)).is_some_and(has_come_or_gone)
     }
 
     /// Whether anything differs that undo reverts. What is calculated depends on that.

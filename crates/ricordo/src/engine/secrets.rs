@@ -47,11 +47,12 @@ impl Mask {
             return problem;
         }
         let Problem { kind, title, detail, status, errors } = problem;
+        // A pointer says where, and a secret that is a name or a number by chance must not change that.
         let errors = errors
             .into_iter()
-            .map(|error| ProblemError { pointer: self.text(error.pointer), detail: self.text(error.detail) });
+            .map(|ProblemError { pointer, detail }| ProblemError { pointer, detail: self.text(detail) });
         Problem {
-            kind: kind.map(|text| self.text(text)),
+            kind,
             title: title.map(|text| self.text(text)),
             detail: detail.map(|text| self.text(text)),
             status,

@@ -9,6 +9,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashSet;
 
 use super::action_summary::ActionSummary;
+use super::outcome::Structure;
 use super::patch::gathered;
 use super::payload::{Extent, Payload, Side};
 use super::problem::Problem;
@@ -16,7 +17,7 @@ use super::settled_baseline::Baseline;
 use super::transaction::{Performed, Submit};
 use super::{Action, Address, Engine, Outcome};
 use crate::schema::{Error, ErrorKind, Pointer};
-use crate::tree::{Aspects, PlaceId, Rebased, Reversal, Tree};
+use crate::tree::{Aspects, ChangedPlace, PlaceId, Rebased, Reversal, Tree};
 use crate::value::Value;
 
 /// Where a form is between being edited and being saved.
@@ -389,9 +390,11 @@ impl Engine {
             // It is said what the other side has.
             self.submissions.unsent.clear();
         }
-        // The values that were sent are settled, unless the rules or the baseline have changed since.
+        // The values that were sent are settled, unless they were sent without what depends on them, or the rules or the baseline have
+        // changed since.
         let is_other = is_other || submission.is_rebased;
-        if is_other || submission.rules != self.history.rules() {
+        let is_whole = submission.parts == [self.root()];
+        if is_other || !is_whole || submission.rules != self.history.rules() {
             self.settle_baseline_apart();
         }
         match next {
@@ -570,6 +573,10 @@ impl Engine {
         let pointer: Pointer = pointer.parse().ok()?;
         let place = pointer.tokens().try_fold(self.root(), |place, token| {
             let Some(list) = self.tree.list(place) else { return self.tree.child_named(place, &token).ok() };
+            // Rows that were not sent have no positions that the other side knows.
+            if self.tree.is_beside(place) {
+                return None;
+            }
             let Payload { rows, reordered, .. } = &submission.payload;
             let position: u32 = token.parse().ok()?;
             match rows.get(&place) {
@@ -617,7 +624,10 @@ impl Engine {
         let changed: FxHashSet<PlaceId> = changed_places(&self.tree)
             .flat_map(|place| self.tree.with_ancestors(place).collect::<Vec<_>>())
             .collect();
-        let outdated = |place: &PlaceId| changed.contains(place) || !self.tree.knows(*place);
+        // What was said of a record says nothing of another one.
+        let is_other_record = self.tree.changes().has_new_baseline();
+        let outdated =
+            |place: &PlaceId| is_other_record || changed.contains(place) || !self.tree.knows(*place);
         let outdated: Vec<PlaceId> = self.submissions.reports.iter().copied().filter(outdated).collect();
         let is_reported = |place: &PlaceId| {
             self.tree.properties_of(*place).is_some_and(|properties| !properties.reported.is_empty())
@@ -651,13 +661,12 @@ fn changed_places(tree: &Tree) -> impl Iterator<Item = PlaceId> {
     let changes = tree.changes();
     let content = Aspects::ENTRY | Aspects::VALUE | Aspects::ROWS | Aspects::PRESENCE | Aspects::PLACED;
     let changed = changes.places().iter().filter(move |changed| changed.aspects.contains(content));
+    let structure = Structure::of(changes);
     let differs =
-        move |place: PlaceId, before: Option<&crate::tree::FieldState>| match (tree.field(place), before) {
+        move |changed: &&ChangedPlace| match (tree.field(changed.place), changes.first_state(changed)) {
             (Some(now), Some(before)) => !now.is_as(before, now.value() != before.value()),
             (Some(_), None) => false,
-            (None, _) => true,
+            (None, _) => structure.differs(tree, changed),
         };
-    changed
-        .filter(move |changed| differs(changed.place, changes.first_state(changed)))
-        .map(|changed| changed.place)
+    changed.filter(differs).map(|changed| changed.place)
 }

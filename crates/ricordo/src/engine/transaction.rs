@@ -226,7 +226,10 @@ impl Engine {
         let is_field = |at: &Address| self.locate(at).is_ok_and(|place| self.tree.field(place).is_some());
         match action {
             // Whether it is allowed, and how it is parsed, may be computed.
-            Action::Enter { at, .. } | Action::Clear { at } | Action::Release { at } | Action::Leave { at, .. } => {
+            Action::Enter { at, .. }
+            | Action::Clear { at }
+            | Action::Release { at }
+            | Action::Leave { at, .. } => {
                 self.locate(at).is_ok_and(|place| self.graph.guards_input(&self.tree, place))
             }
             Action::Replace { at, .. } => !is_field(at),
@@ -309,6 +312,7 @@ impl Engine {
             self.tree.do_again(lasting);
             self.settle_or_revert()?;
         }
+        self.tree.end_solved_conflicts();
         self.graph.finish();
         self.note_tried(submit.as_ref().is_some_and(|submit| submit.is_try));
         let mut outcome = self.report(made);

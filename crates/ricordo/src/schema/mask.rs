@@ -45,8 +45,12 @@ impl Schema {
         match (&described.kind, value) {
             _ if described.secret => MASK.into(),
             (Kind::Record(record), Value::Record(members)) => {
+                // What its variant does not have may have been meant for a secret of another one.
                 let masked = members.iter().map(|(name, value)| {
-                    let fields = self.fields_named(*record, name).collect::<Vec<_>>();
+                    let fields = match self.field_of(*record, members, name) {
+                        Some(field) => vec![field],
+                        None => self.fields_named(*record, name).collect(),
+                    };
                     (name.to_owned(), self.hide(&fields, value, misplaced))
                 });
                 Value::Record(masked.collect::<Record>())
@@ -82,27 +86,58 @@ impl Schema {
 
     /// A value for a part without the secrets in it, as it may be shown to others: blank if it is one. Lists of secrets are left out, too.
     pub fn without_secrets(&self, part: PartId, value: &Value) -> Value {
+        self.strip(part, value, false)
+    }
+
+    /// A value for a part with a blank for every secret in it: a list of secrets keeps its length.
+    pub(crate) fn with_blank_secrets(&self, part: PartId, value: &Value) -> Value {
+        self.strip(part, value, true)
+    }
+
+    fn strip(&self, part: PartId, value: &Value, keeps_rows: bool) -> Value {
         match (&self.part(part).kind, value) {
             (_, value) if !self.has_secrets => value.clone(),
             _ if self.part(part).secret => Value::Blank,
             (Kind::Record(record), Value::Record(members)) => {
                 let mut shown = Record::new();
                 for (name, value) in members.members() {
-                    let field = self.field_of(*record, members, name);
-                    match field {
-                        Some(field) if !self.is_secret(field) => {
-                            shown.push_new(name.clone(), self.without_secrets(field, value));
-                        }
-                        Some(_) | None => {}
+                    let Some(field) = self.field_of(*record, members, name) else { continue };
+                    if !self.is_secret(field) || (keeps_rows && !self.part(field).secret) {
+                        shown.push_new(name.clone(), self.strip(field, value, keeps_rows));
                     }
                 }
                 Value::Record(shown)
             }
             (Kind::List(list), Value::List(rows)) => {
-                let rows = rows.iter().map(|row| self.without_secrets(self.item(*list), row));
+                let rows = rows.iter().map(|row| self.strip(self.item(*list), row, keeps_rows));
                 Value::List(rows.collect())
             }
             (_, value) => value.clone(),
+        }
+    }
+
+    /// Puts the secrets of a record into one [with blanks](Schema::with_blank_secrets) for them. Rows match by position, in lists of
+    /// one length.
+    pub(crate) fn fill_secrets(&self, part: PartId, from: &Value, into: &mut Value) {
+        match (&self.part(part).kind, from, into) {
+            _ if !self.has_secrets => {}
+            (_, from, into) if self.part(part).secret => *into = from.clone(),
+            (Kind::Record(record), Value::Record(from), Value::Record(into)) => {
+                for (name, value) in from.iter() {
+                    let Some(field) = self.field_of(*record, into, name) else { continue };
+                    match into.get_mut(name) {
+                        Some(into) => self.fill_secrets(field, value, into),
+                        None if self.part(field).secret => into.insert(name, value.clone()),
+                        None => {}
+                    }
+                }
+            }
+            (Kind::List(list), Value::List(from), Value::List(into)) if from.len() == into.len() => {
+                for (from, into) in from.iter().zip(into) {
+                    self.fill_secrets(self.item(*list), from, into);
+                }
+            }
+            (_, _, _) => {}
         }
     }
 

@@ -6,15 +6,15 @@
 use std::collections::BTreeSet;
 use std::fmt;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::list::ListBody;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, PlaceId, Reversal, Shape, Tree, Unchecked};
-use crate::schema::Pointer;
-use crate::value::{Value, sort};
+use crate::schema::{Kind, Pointer};
+use crate::value::{Record, Value, sort};
 
 /// A place that a person and another side have changed differently since they last agreed.
 ///
@@ -178,13 +178,66 @@ impl Tree {
         self.set_conflict(place, None);
     }
 
-    /// Whether another side has in a place what it did not have when both last agreed.
+    /// Whether another side has in a place what it did not have when both last agreed. What is only computed does not count.
     pub(super) fn is_changed_by_others(&self, place: PlaceId, theirs: &Value) -> bool {
         match (self.base_of_conflict(place), self.field(place)) {
-            (Some(base), _) => !base.matches(theirs),
+            (Some(base), _) => self.differs_in_what_is_given(place, base, theirs),
             (None, Some(field)) => !field.baseline().matches(theirs),
-            (None, None) => !self.baseline(place).matches(theirs),
+            (None, None) => self.differs_in_what_is_given(place, &self.baseline(place), theirs),
         }
+    }
+
+    /// Whether two values of a place differ in something that is not computed from something else.
+    fn differs_in_what_is_given(&self, place: PlaceId, base: &Value, theirs: &Value) -> bool {
+        if base.matches(theirs) {
+            return false;
+        }
+        match (base, theirs) {
+            (Value::Record(base), Value::Record(theirs)) => {
+                let Kind::Record(of) = self.part(place).kind else { return true };
+                let variants = self.children(place).skip(self.schema().fields(of).len());
+                let in_variants = self.schema().in_variants(of, base);
+                let in_variants = in_variants.into_iter().zip(self.schema().in_variants(of, theirs));
+                let differs_in_variant = variants
+                    .zip(in_variants)
+                    .any(|(variant, (base, theirs))| self.differs_in_what_is_given(variant, &base, &theirs));
+                let mut fields = self.children(place).zip(self.schema().fields(of));
+                differs_in_variant
+                    || fields.any(|(child, (name, _))| {
+                        let of = |members: &Record| members.get(name).cloned().unwrap_or_default();
+                        self.differs_in_what_is_given(child, &of(base), &of(theirs))
+                    })
+            }
+            (Value::List(base), Value::List(theirs)) => {
+                let Some(list) = self.list(place).filter(|list| list.baseline.len() == base.len()) else {
+                    return true;
+                };
+                let mut rows = list.baseline.iter().map(|key| list.rows[*key as usize].place);
+                base.len() != theirs.len()
+                    || base.iter().zip(theirs).any(|(base, theirs)| {
+                        rows.next().is_none_or(|row| self.differs_in_what_is_given(row, base, theirs))
+                    })
+            }
+            _ => self.field(place).is_none() || !self.is_computed_now(place),
+        }
+    }
+
+    /// Ends the conflicts of places that have changed, and those around them, in which both sides agree by now: they do not come
+    /// back when one of them differs again.
+    pub(crate) fn end_solved_conflicts(&mut self) {
+        if self.conflicts.bases.is_empty() {
+            return;
+        }
+        let changed: FxHashSet<PlaceId> = self
+            .changes
+            .places()
+            .iter()
+            .flat_map(|changed| self.with_ancestors(changed.place))
+            .filter(|place| self.base_of_conflict(*place).is_some() && !self.is_in_conflict(*place))
+            .collect();
+        let mut solved: Vec<PlaceId> = changed.into_iter().collect();
+        sort(&mut solved);
+        solved.into_iter().for_each(|place| self.set_conflict(place, None));
     }
 
     /// The places with open conflicts that are this place or lie in it, in the order of the form.

@@ -421,7 +421,6 @@ impl Tree {
     /// Whether a row is yet to be filled: nothing is in it, or only what a new row has.
     fn is_unfilled(&self, row: PlaceId) -> bool {
         let value = self.value(row);
-        value.holds_nothing()
-            || (value.as_record().is_some() && value == self.schema().blank(self.part_id(row)))
+        value.holds_nothing() || value == self.schema().blank(self.part_id(row))
     }
 }

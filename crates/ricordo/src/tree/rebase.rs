@@ -16,7 +16,8 @@ struct Rebase {
     rebased: Rebased,
     /// The lists whose baselines may be others now.
     lists: FxHashSet<PlaceId>,
-    /// Whether all that is there was put there by a person: it stays, whatever it compares with.
+    /// Whether all that is there was put there by a person, and both sides had nothing there before: it stays, whatever it compares
+    /// with. Only what is blank takes what the other side has.
     keeps_all: bool,
     /// Whether the form is only to be compared: nothing of the new baseline comes into its value.
     is_comparison: bool,
@@ -40,9 +41,36 @@ impl Tree {
         self.drop_conflicts_in(self.root());
     }
 
-    /// Whether a person has changed something in a place.
+    /// Whether a person has changed something in a place: what is only computed from something else does not count. What is as its
+    /// baseline is not visited.
     pub(crate) fn is_changed(&self, place: PlaceId) -> bool {
-        self.marks(place).has(Marks::CHANGED)
+        if !self.marks(place).has(Marks::CHANGED) {
+            return false;
+        }
+        let is_otherwise_there = self.presence(place) != self.baseline_presence(place);
+        match self.shape(place) {
+            Shape::Field => {
+                let is_own = |field: FieldRef<'_>| {
+                    field.differs() || field.is_unreadable() || field.pending().is_some()
+                };
+                self.field(place).is_some_and(is_own) && !self.is_computed_now(place)
+            }
+            Shape::Record => {
+                is_otherwise_there || self.present_children(place).any(|child| self.is_changed(child))
+            }
+            Shape::List => {
+                let Some(list) = self.list(place) else { return false };
+                let mut marked = list.marked.iter().map(|key| list.rows[*key as usize].place);
+                is_otherwise_there || list.is_reordered() || marked.any(|row| self.is_changed(row))
+            }
+        }
+    }
+
+    /// Whether the value of a field is computed now, and nobody's own.
+    pub(super) fn is_computed_now(&self, place: PlaceId) -> bool {
+        let may_be_computed =
+            self.counterpart(place).is_some() || self.source(place) == Some(Source::Suggestion);
+        self.is_calculated(place) || (may_be_computed && !self.is_leading(place))
     }
 
     fn rebase_place(&mut self, place: PlaceId, theirs: Value, rebase: &mut Rebase) {
@@ -50,11 +78,12 @@ impl Tree {
         match (self.shape(place), &self.part(place).kind) {
             (Shape::Record, Kind::Record(of)) => self.rebase_record(place, *of, theirs, rebase),
             (Shape::List, _) => self.rebase_list(place, theirs, rebase),
-            (Shape::Field | Shape::Record, _) => self.rebase_field(place, theirs, rebase.keeps_all),
+            (Shape::Field | Shape::Record, _) => self.rebase_field(place, theirs, rebase),
         }
     }
 
-    fn rebase_field(&mut self, place: PlaceId, theirs: Value, keeps_all: bool) {
+    fn rebase_field(&mut self, place: PlaceId, theirs: Value, rebase: &Rebase) {
+        let keeps_all = rebase.keeps_all;
         // Most fields are as they were, on both sides.
         if self.field(place).is_some_and(|field| field.is_pristine() && *field.value() == theirs)
             && self.base_of_conflict(place).is_none()
@@ -65,7 +94,8 @@ impl Tree {
         let Some(field) = self.field(place).filter(|_| !self.is_calculated(place)) else { return };
         // Null and blank are the same for whoever has emptied the field.
         let is_same = !field.is_unreadable() && field.value().matches(&theirs);
-        let is_mine = !is_same && (keeps_all || field.differs() || field.is_unreadable());
+        let was_put_in = keeps_all && (rebase.is_comparison || !field.value().is_empty());
+        let is_mine = !is_same && (was_put_in || field.differs() || field.is_unreadable());
         let is_other = *field.value() != theirs;
         let mut leads = field.leads_at_baseline();
         // What both have put in anew was blank before.
@@ -74,10 +104,7 @@ impl Tree {
             None | Some(_) => self.is_changed_by_others(place, &theirs),
         };
         // What is computed from others is in no conflict of its own.
-        let may_be_computed =
-            self.counterpart(place).is_some() || self.source(place) == Some(Source::Suggestion);
-        let is_own = || !may_be_computed || self.is_leading(place);
-        let are_both = is_mine && is_theirs() && is_own();
+        let are_both = is_mine && is_theirs() && !self.is_computed_now(place);
         self.note_both_changed(
             place,
             are_both,
@@ -192,10 +219,14 @@ impl Tree {
                 if now != Presence::Present && was != Presence::Present {
                     self.renew(place, Value::Record(members));
                 } else {
+                    let kept_all = rebase.keeps_all;
                     if was != Presence::Present {
+                        // Both have chosen it, and had nothing in it before.
+                        rebase.keeps_all = true;
                         self.set_baseline_children(place, (now, Presence::Present), self.first_child(place));
                     }
                     self.rebase_members(place, of, &members, rebase);
+                    rebase.keeps_all = kept_all;
                 }
                 rebase.rebased.records.insert(place);
                 self.set_presence(place, if keeps_variant { now } else { Presence::Present });
@@ -232,16 +263,20 @@ impl Tree {
         let rows = if let Value::List(rows) = theirs { rows } else { Vec::new() };
         let matched = self.matching_rows(place, &baseline, &rows, rebase.is_comparison);
         let is_reordered = {
-            let stood: Vec<Option<u32>> =
-                matched.iter().flatten().map(|key| self.stood_at(place, *key)).collect();
+            let stood = matched.iter().flatten().filter_map(|key| self.stood_at(place, *key));
             !stood.is_sorted()
         };
-        let have_both_moved = has_moved_rows && (is_reordered || was_in_conflict);
+        let is_same_order = self.list(place).is_some_and(|list| {
+            let stands = matched.iter().flatten().filter_map(|key| list.sequence.position(*key));
+            stands.is_sorted()
+        });
+        let have_both_moved = has_moved_rows && !is_same_order && (is_reordered || was_in_conflict);
         if is_gone {
             self.note_all_changed(place, true);
         } else {
             self.note_both_changed(place, have_both_moved, |tree| tree.baseline(place));
         }
+        let was_in_baseline: FxHashSet<Key> = baseline.iter().copied().collect();
         let stays: FxHashSet<Key> = matched.iter().flatten().copied().collect();
         for key in baseline.iter().filter(|key| !stays.contains(key)) {
             let Some(row) = self.list(place).map(|list| list.rows[*key as usize].place) else { return };
@@ -279,19 +314,33 @@ impl Tree {
             // Whoever has removed the list has removed its rows.
             self.keys_in_order(place).into_iter().for_each(|key| self.remove_row(place, key));
         } else if !rebase.is_comparison {
-            self.put_in_order(place, &before, &order, has_moved_rows || !is_reordered);
+            // Rows that both have added stand where the other side has them.
+            let in_both: FxHashSet<Key> =
+                order.iter().copied().filter(|key| !was_in_baseline.contains(key)).collect();
+            let known: Vec<Key> = before.iter().copied().filter(|key| !in_both.contains(key)).collect();
+            self.put_in_order(place, &known, &order, has_moved_rows || !is_reordered);
         }
         let is_absent = now != Presence::Present && new != Presence::Present;
         let presence = if is_mine && !is_absent { now } else { new };
         self.set_presence(place, presence);
         self.set_baseline_rows(place, new, order);
+        if is_gone {
+            // The list is one conflict, and its rows are none.
+            self.drop_conflicts_inside(place);
+        }
         rebase.rebased.forgets_steps |= self.keys_in_order(place) != before;
     }
 
     /// Rebases a row that both sides know, or that a person has removed.
     fn rebase_row(&mut self, row: PlaceId, is_present: bool, theirs: Value, rebase: &mut Rebase) {
         if is_present {
-            return self.rebase_place(row, theirs, rebase);
+            let kept_all = rebase.keeps_all;
+            // One that the other side had removed, and has again, is what both had before.
+            rebase.keeps_all |= self.row_marks(row).0 && self.base_of_conflict(row).is_none();
+            self.set_conflict(row, None);
+            self.rebase_place(row, theirs, rebase);
+            rebase.keeps_all = kept_all;
+            return;
         }
         let (base, is_theirs) = (self.baseline(row), self.is_changed_by_others(row, &theirs));
         let known = self.base_of_conflict(row).cloned();
@@ -402,15 +451,41 @@ impl Tree {
                 *found = Some(at);
             }
         }
-        matched.into_iter().map(|at| at.map(|at| baseline[at])).collect()
+        let mut added = self.added_rows_by_key(list);
+        let found = matched.into_iter().zip(&keys);
+        let found = found.map(|(at, key)| match at {
+            Some(at) => Some(baseline[at]),
+            None => added.remove(key.as_deref()?),
+        });
+        found.collect()
+    }
+
+    /// The rows that the baseline of a list does not have, by what they hold in its key field: those that the other side has now,
+    /// too, under the same key are the same rows. Of several with one key it is the first.
+    fn added_rows_by_key(&self, list: PlaceId) -> FxHashMap<String, Key> {
+        let mut by_key = FxHashMap::default();
+        let Some(body) = self.list(list).filter(|_| self.part(list).key.is_some()) else { return by_key };
+        for key in body.added.iter().copied() {
+            let row = body.rows[key as usize].place;
+            let name = self.key_field(list, row).and_then(|field| key_text(field.value()));
+            if let Some(name) = name {
+                by_key.entry(name).or_insert(key);
+            }
+        }
+        by_key
     }
 
     /// What a row has in its baseline in the key field of its list; `None` if that is empty, or if there is none.
     fn baseline_key(&self, list: PlaceId, row: PlaceId) -> Option<String> {
+        key_text(self.key_field(list, row)?.baseline())
+    }
+
+    /// The field by which a list identifies a row.
+    fn key_field(&self, list: PlaceId, row: PlaceId) -> Option<FieldRef<'_>> {
         let key = self.part(list).key.as_deref()?;
         let Kind::Record(fields) = self.part(row).kind else { return None };
         let (slot, _) = self.schema().field(fields, key)?;
-        key_text(self.field(self.child(row, slot)?)?.baseline())
+        self.field(self.child(row, slot)?)
     }
 }
 

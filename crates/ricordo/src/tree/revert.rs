@@ -207,8 +207,17 @@ impl Tree {
             Reversal::Children { record, first, .. } => *first != NONE && !self.has_children(*record, *first),
             _ => false,
         };
+        // A row that was made and is gone again has used up a key.
+        let has_gone = |reversal: &Reversal| match reversal {
+            Reversal::RowMade { list, key } => {
+                self.list(*list).is_some_and(|list| !list.sequence.holds(*key))
+            }
+            _ => false,
+        };
         let mut log = self.changes.log().iter().filter(|reversal| reversal.is_for_history());
-        log.any(|reversal| has_other_children(reversal) || reversal.place().is_some_and(is_out_of_sight))
+        self.changes.log().iter().any(has_gone)
+            || log
+                .any(|reversal| has_other_children(reversal) || reversal.place().is_some_and(is_out_of_sight))
     }
 
     /// What was done that undo does not revert, as entries that do it again wherever its places are still known.

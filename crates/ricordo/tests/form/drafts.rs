@@ -3,9 +3,10 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use ricordo::engine::{CompiledSchema, Draft, Engine};
-use ricordo::exchange::{read_data, read_definition, read_draft};
+use ricordo::engine::{Action, CompiledSchema, Draft, Engine};
+use ricordo::exchange::{Command, read_data, read_definition, read_draft, read_journal};
 use ricordo::form::{DraftPolicy, DraftStep, Drafting};
+use ricordo::schema::{Choice, Choices};
 use ricordo::{ErrorKind, Form, Model, Value, at};
 
 #[derive(Clone, Debug, Model, PartialEq)]
@@ -140,9 +141,9 @@ fn of_a_changed_schema_what_still_fits_is_restored() {
         ("/l/0/m", "66"),
         ("/k/kind", "p"),
     ] {
-        engine.apply(ricordo::engine::Action::Enter { at: at.parse().unwrap(), text: text.into() }).unwrap();
+        engine.apply(Action::Enter { at: at.parse().unwrap(), text: text.into() }).unwrap();
     }
-    engine.apply(ricordo::engine::Action::Enter { at: "/k/w".parse().unwrap(), text: "77".into() }).unwrap();
+    engine.apply(Action::Enter { at: "/k/w".parse().unwrap(), text: "77".into() }).unwrap();
     let restored = Engine::restored(&new, &read(&engine.draft_with_baseline()), None).unwrap();
     let form = restored.engine.view(restored.engine.root());
     assert_eq!(form.value().to_string(), r#"{"a":"11","c":{"x":"33"},"l":[{"n":"55"}],"k":{"kind":"p"}}"#);
@@ -179,46 +180,50 @@ fn a_field_that_has_become_a_list_is_reported() {
 }
 
 #[test]
-fn drafts_with_keys_of_rows_that_never_were_are_refused() {
+fn keys_of_rows_that_never_were_are_reported_and_nothing_else_is_lost() {
     let form = Form::new(&sheet(&["a", "b", "c"])).unwrap();
+    form.enter(at::<Sheet>().count(), "1o").unwrap();
     let rows = form.place(at::<Sheet>().rows()).unwrap();
     rows.insert(1, row("new")).unwrap();
     form.place(at::<Sheet>().rows().at(3)).unwrap().move_to(0).unwrap();
     let draft = form.draft().to_string();
     assert!(draft.contains(r#""given_out":4,"of":3,"displaced":[2],"placed":[[0,3],[2,4]]"#), "{draft}");
-    let refused = |from: &str, to: &str| {
+    let reported = |from: &str, to: &str| {
         let changed = draft.replace(from, to);
         assert_ne!(changed, draft);
-        let error = Form::from_draft(&read_draft(&changed).unwrap(), Some(&sheet(&["a", "b", "c"])));
-        error.map(|restored| restored.form.to_json()).expect_err(to).to_string()
+        let restored =
+            Form::from_draft(&read_draft(&changed).unwrap(), Some(&sheet(&["a", "b", "c"]))).unwrap();
+        assert_eq!(restored.form.entry(at::<Sheet>().count()).unwrap(), "1o");
+        let [left_out] = &restored.left_out[..] else { panic!("{:?} of {changed}", restored.left_out) };
+        left_out.to_string()
     };
     let errors = [
-        refused("[0,3],[2,4]", "[0,3],[2,9]"),
-        refused("[0,3],[2,4]", "[0,1],[2,4]"),
-        refused("[0,3],[2,4]", "[2,3],[0,4]"),
-        refused("[0,3],[2,4]", "[0,3],[7,4]"),
-        refused("[0,3],[2,4]", "[0,3],[2,0]"),
-        refused(r#""displaced":[2]"#, r#""displaced":[3]"#),
-        refused(r#""given_out":4"#, r#""given_out":4000000000"#),
-        refused(r#""given_out":4"#, r#""given_out":4,"keys":[[1,2]]"#),
-        refused(r#""given_out":4"#, r#""given_out":4,"keys":[[1,2],[2,1]]"#),
-        refused(r#""given_out":4"#, r#""given_out":4,"keys":[[4294967295,3]]"#),
-        refused(r#"{"given_row":{"name":"new"}}"#, r#"{"touched":true}"#),
-        refused(r#""given_out":4"#, r#""is":"null","given_out":4"#),
+        reported("[0,3],[2,4]", "[0,3],[2,9]"),
+        reported("[0,3],[2,4]", "[0,1],[2,4]"),
+        reported("[0,3],[2,4]", "[2,3],[0,4]"),
+        reported("[0,3],[2,4]", "[0,3],[7,4]"),
+        reported("[0,3],[2,4]", "[0,3],[2,0]"),
+        reported(r#""displaced":[2]"#, r#""displaced":[3]"#),
+        reported(r#""given_out":4"#, r#""given_out":4000000000"#),
+        reported(r#""given_out":4"#, r#""given_out":4,"keys":[[1,2]]"#),
+        reported(r#""given_out":4"#, r#""given_out":4,"keys":[[1,2],[2,1]]"#),
+        reported(r#""given_out":4"#, r#""given_out":4,"keys":[[4294967295,3]]"#),
+        reported(r#"{"given_row":{"name":"new"}}"#, r#"{"touched":true}"#),
+        reported(r#""given_out":4"#, r#""is":"null","given_out":4"#),
     ];
     insta::assert_snapshot!(errors.join("\n"), @r#"
-    the draft is damaged at /rows: a row has a key that no row can have
-    the draft is damaged at /rows: a row has a key that no row can have
-    the draft is damaged at /rows: its rows do not stand one behind the other
-    the draft is damaged at /rows: its rows do not stand one behind the other
-    the draft is damaged at /rows: a row has a key that is a number from 1 on
-    the draft is damaged at /rows: its displaced rows are not those of the record
-    the draft is damaged at /rows: more keys were given out than a draft may have
-    the draft is damaged at /rows: its keys are not those of the rows of the record
-    the draft is damaged at /rows: its keys are not those of the rows of the record
-    the draft is damaged at /rows: its keys are not those of the rows of the record
-    the draft is damaged at /rows/2: it is not said what the row was given
-    the draft is damaged at /rows: cannot be absent
+    /rows has a row with a key that no row can have
+    /rows has a row with a key that no row can have
+    /rows has rows that do not stand one behind the other
+    /rows has rows that do not stand one behind the other
+    /rows has a row whose key is not a number from 1 on
+    /rows has displaced rows that are not those of the record
+    /rows has given out more keys than a draft may have
+    /rows has other keys than the rows of the record
+    /rows has other keys than the rows of the record
+    /rows has other keys than the rows of the record
+    /rows/2 is a row of which the draft does not say what it was given
+    /rows cannot be absent
     "#);
 }
 
@@ -245,4 +250,69 @@ fn a_draft_is_written_after_a_pause_and_at_most_every_so_often() {
     assert_eq!(drafting.next(&form, seconds(31)), DraftStep::Wait(seconds(2)));
     form.undo().unwrap();
     assert_eq!(drafting.next(&form, seconds(40)), DraftStep::Nothing);
+}
+
+#[test]
+fn a_list_of_secrets_from_which_a_row_was_removed_is_restored_with_all_else() {
+    let definition = r#"{"type": "object", "properties": {"name": {"type": "string"},
+        "codes": {"type": "array", "items": {"type": "string", "writeOnly": true}},
+        "keys": {"type": "array", "items": {"type": "object", "properties": {"pin": {"type": "integer", "writeOnly": true}}}}}}"#;
+    let schema: Arc<CompiledSchema> = read_definition(definition).unwrap().into();
+    let data =
+        read_data(r#"{"name": "a", "codes": ["x", "y"], "keys": [{"pin": 1}]}"#, schema.schema()).unwrap();
+    for journal in [
+        r#"{"op": "remove", "path": "/codes/0"}"#,
+        r#"{"op": "leave", "path": "/codes/1"}"#,
+        r#"{"op": "add", "path": "/codes/-", "value": "z"}"#,
+        r#"{"op": "add", "path": "/codes/-"}"#,
+        r#"{"op": "enter", "path": "/codes/0", "text": "z"}"#,
+        r#"{"op": "move", "from": "/codes/0", "path": "/codes/1"}"#,
+        r#"{"op": "add", "path": "/keys/-", "value": {"pin": 2}}"#,
+        r#"{"op": "submit"}"#,
+    ] {
+        let mut engine = Engine::of(&schema, Some(data.clone())).unwrap();
+        for line in [journal, r#"{"op": "enter", "path": "/name", "text": "b"}"#] {
+            let Command::Apply(action) = read_journal(line).unwrap().remove(0).command else {
+                panic!("an action")
+            };
+            engine.apply(action).unwrap();
+        }
+        for draft in [engine.draft(), engine.draft_with_baseline()] {
+            let restored = Engine::restored(&schema, &read(&draft), Some(data.clone()));
+            let restored = restored.unwrap_or_else(|error| panic!("{journal}: {error}\n{draft}"));
+            assert_eq!(restored.left_out, [], "{journal}\n{draft}");
+            let value = restored.engine.view(restored.engine.root()).value();
+            assert_eq!(value.as_record().unwrap().get("name"), Some(&"b".into()), "{journal}");
+            let rows =
+                |engine: &Engine| engine.view(engine.locate(&"/codes".parse().unwrap()).unwrap()).row_count();
+            assert_eq!(rows(&restored.engine), rows(&engine), "{journal}");
+        }
+    }
+}
+
+#[test]
+fn the_label_of_a_choice_that_came_at_run_time_is_restored() {
+    let definition = r#"{"type": "object", "properties": {
+        "oven": {"type": "string"}, "deck": {"type": "integer"},
+        "list": {"type": "array", "items": {"type": "object", "properties": {"value": {"type": "string"}, "label": {"type": "string"}}}},
+        "of_list": {"type": "string", "x-ricordo": {"choices": "/list"}}}}"#;
+    let form = || {
+        let data = r#"{"list": [{"value": "s", "label": "Stone"}]}"#;
+        let form: Form = Form::from_definition(definition, Some(data)).unwrap();
+        let choices = [Choice::new("a").label("Deck A")];
+        form.apply(Action::Choices { at: "/oven".parse().unwrap(), choices: Some(Choices::new(choices)) })
+            .unwrap();
+        form
+    };
+    let saved = form();
+    saved.enter("/oven", "Deck A").unwrap();
+    saved.enter("/of_list", "Stone").unwrap();
+    assert_eq!(saved.get("/oven").unwrap(), Some("a".into()));
+    let schema: Arc<CompiledSchema> = read_definition(definition).unwrap().into();
+    let baseline = form().value();
+    let restored = Form::of_schema_from_draft(&schema, &read(&saved.draft()), Some(baseline)).unwrap();
+    assert_eq!(restored.left_out, []);
+    assert_eq!(restored.form.entry("/oven").unwrap(), "Deck A");
+    assert_eq!(restored.form.get("/oven").unwrap(), Some("a".into()));
+    assert_eq!(restored.form.get("/of_list").unwrap(), Some("s".into()));
 }

@@ -430,3 +430,153 @@ fn formulas_read_null_in_a_record_that_has_gone() {
 "#,
     );
 }
+
+#[test]
+fn a_calculated_field_cannot_be_moved_elsewhere() {
+    let form = r#"{"type":"object","properties":{"a":{"type":"integer"},"b":{"type":"integer"},
+        "twice":{"type":"integer","x-ricordo":{"calculate":"a * 2"}}}}"#;
+    let found = replay(form, r#"{"a":2}"#, r#"{"op":"move","from":"/twice","path":"/b"}"#);
+    assert_eq!(found, ["1: /twice is calculated, so it cannot be set"]);
+}
+
+#[test]
+fn new_rows_of_scalars_with_a_default_are_not_repeated() {
+    let form = r#"{"type":"object","properties":{"l":{"type":"array","uniqueItems":true,
+        "items":{"type":"string","default":"new"}}}}"#;
+    holds(
+        form,
+        "{}",
+        r#"
+{"op":"add","path":"/l/-"}
+{"op":"add","path":"/l/-"}
+{"op":"expect","path":"/l","value":["new","new"],"findings":[]}
+{"op":"enter","path":"/l/0","text":"a"}
+{"op":"enter","path":"/l/1","text":"a"}
+{"op":"expect","path":"/l","findings":["repeated"]}
+"#,
+    );
+}
+
+const SUGGESTED: &str = r#"{"type":"object","properties":{"n":{"type":"integer"},
+    "o":{"type":"object","properties":{"x":{"type":"integer"},"s":{"type":["integer","null"],"x-ricordo":{"suggest":"n + 1"}}}},
+    "rows":{"type":"array","items":{"type":"object","properties":{"s":{"type":["integer","null"],"x-ricordo":{"suggest":"n + 1"}}}}}}}"#;
+
+#[test]
+fn a_row_that_is_copied_overrides_with_null_what_it_is_a_copy_of_does() {
+    holds(
+        SUGGESTED,
+        r#"{"n":1,"rows":[{}]}"#,
+        r#"
+{"op":"replace","path":"/rows/0/s","value":null}
+{"op":"expect","path":"/rows","value":[{"s":null}]}
+{"op":"copy","from":"/rows/0","path":"/rows/0"}
+{"op":"test","path":"/rows","value":[{"s":null},{"s":null}]}
+{"op":"replace","path":"/n","value":5}
+{"op":"test","path":"/rows","value":[{"s":null},{"s":null}]}
+"#,
+    );
+    let journal = r#"
+{"op":"replace","path":"/rows/0/s","value":null}
+{"op":"copy","from":"/rows/0","path":"/rows/0"}
+"#;
+    assert_eq!(
+        value_after(SUGGESTED, r#"{"n":1,"rows":[{}]}"#, journal),
+        r#"{"n":1,"o":{"s":2},"rows":[{"s":null},{"s":null}]}"#
+    );
+}
+
+#[test]
+fn a_blank_override_does_not_survive_that_the_record_around_it_is_replaced() {
+    holds(
+        SUGGESTED,
+        r#"{"n":1}"#,
+        r#"
+{"op":"enter","path":"/o/s","text":""}
+{"op":"expect","path":"/o/s","value":null}
+{"op":"replace","path":"/o","value":{"x":3}}
+{"op":"expect","path":"/o","value":{"x":3,"s":2}}
+"#,
+    );
+}
+
+#[test]
+fn keys_after_a_transaction_that_ends_where_it_began_are_those_of_a_loaded_form() {
+    let form = r#"{"type":"object","properties":{"l":{"type":"array","items":{"type":"integer"}}}}"#;
+    let journal = r#"
+{"op":"group","actions":[{"op":"add","path":"/l/-","value":1},{"op":"remove","path":"/l/1"}]}
+{"op":"add","path":"/l/-","value":2}
+"#;
+    let schema = read_definition(form).unwrap();
+    let data = read_data(r#"{"l":[7]}"#, schema.schema()).unwrap();
+    let mut engine = Engine::of(&schema.into(), Some(data)).unwrap();
+    for entry in read_journal(journal).unwrap() {
+        let Command::Apply(action) = entry.command else { panic!("an action") };
+        engine.apply(action).unwrap();
+    }
+    let list = engine.view(engine.locate(&"/l".parse().unwrap()).unwrap());
+    assert_eq!(list.children().filter_map(|row| row.row_key()).collect::<Vec<_>>(), [1, 2]);
+}
+
+/// The value of a form after a journal.
+fn value_after(definition: &str, data: &str, journal: &str) -> String {
+    let schema = read_definition(definition).unwrap();
+    let data = read_data(data, schema.schema()).unwrap();
+    let mut engine = Engine::of(&schema.into(), Some(data)).unwrap();
+    for entry in read_journal(journal).unwrap() {
+        let Command::Apply(action) = entry.command else { panic!("an action") };
+        engine.apply(action).unwrap();
+    }
+    engine.view(engine.root()).value().to_string()
+}
+
+const REPORTED: &str = r#"{"type":"object","properties":{"a":{"type":"integer"},
+    "l":{"type":"array","items":{"type":"integer"}},
+    "look_up":{"type":"array","items":{"type":"integer"},"x-ricordo":{"local":true}},
+    "d":{"type":"array","items":{"type":"integer"},"default":[1,2]}}}"#;
+
+#[test]
+fn what_was_reported_is_withdrawn_by_another_record_and_not_by_what_changes_nothing() {
+    let rejected = r#"
+{"op":"submit"}
+{"op":"reject","problem":{"title":"No","errors":[{"pointer":"/a","detail":"A"},{"pointer":"/l","detail":"L"}]}}
+"#;
+    let data = r#"{"a":1,"l":[1,2,3]}"#;
+    for unchanged in [
+        r#"{"op":"move","from":"/l/1","path":"/l/1"}"#,
+        r#"{"op":"move","from":"/l/2","path":"/l/-"}"#,
+        r#"{"op":"group","actions":[{"op":"move","from":"/l/0","path":"/l/2"},{"op":"move","from":"/l/2","path":"/l/0"}]}"#,
+        r#"{"op":"group","actions":[{"op":"swap","path":"/l/0","with":"/l/1"},{"op":"swap","path":"/l/0","with":"/l/1"}]}"#,
+    ] {
+        let still = r#"{"op":"expect","path":"/l","findings":["custom_error"]}
+{"op":"expect","status":"rejected"}
+"#;
+        holds(REPORTED, data, &format!("{rejected}{unchanged}\n{still}"));
+    }
+    let anew = r#"{"op":"reset","value":{"a":1,"l":[1,2,3]}}
+{"op":"expect","path":"/a","findings":[]}
+{"op":"expect","path":"/l","findings":[]}
+{"op":"expect","status":"editing","findings":[]}
+"#;
+    holds(REPORTED, data, &format!("{rejected}{anew}"));
+    let moved = r#"{"op":"move","from":"/l/0","path":"/l/1"}
+{"op":"expect","path":"/l","findings":[]}
+{"op":"expect","status":"editing"}
+"#;
+    holds(REPORTED, data, &format!("{rejected}{moved}"));
+}
+
+#[test]
+fn messages_for_what_was_not_sent_go_to_the_form_and_others_to_their_places() {
+    holds(
+        REPORTED,
+        r#"{"a":1,"l":[1],"d":[1,2]}"#,
+        r#"
+{"op":"add","path":"/look_up/-","value":4}
+{"op":"submit"}
+{"op":"reject","problem":{"title":"No","errors":[{"pointer":"/look_up/0","detail":"A"},{"pointer":"/d/1","detail":"D"}]}}
+{"op":"expect","findings":["custom_error","custom_error"]}
+{"op":"expect","path":"/look_up/0","findings":[]}
+{"op":"expect","path":"/d/1","findings":["custom_error"]}
+"#,
+    );
+}

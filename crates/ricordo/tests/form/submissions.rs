@@ -638,3 +638,50 @@ fn a_submission_is_recorded_and_replayed() {
     }
     assert_eq!(ricordo::exchange::dump(&engine), form.dump());
 }
+
+/// What was sent in part is settled with what depends on it.
+#[test]
+fn after_an_accept_of_parts_the_form_is_pristine_again() {
+    let definition = r#"{"type": "object", "properties": {"p": {"type": "integer"}, "other": {"type": "integer"},
+        "twice": {"type": "integer", "x-ricordo": {"calculate": "p * 2"}}}}"#;
+    let form: Form = Form::from_definition(definition, Some(r#"{"p": 1}"#)).unwrap();
+    form.enter("/p", "4").unwrap();
+    let submission = form.submit(&Recipe::new().part("/p")).unwrap();
+    submission.accept().unwrap();
+    assert!(!form.is_dirty(), "{:#}", form.dump());
+    form.enter("/p", "5").unwrap();
+    form.reset().unwrap();
+    assert_eq!(form.value().to_string(), r#"{"p":4,"twice":8}"#);
+    assert!(!form.is_dirty());
+}
+
+#[test]
+fn the_text_of_a_secret_leads_no_message_of_a_rejection_astray() {
+    let definition = r#"{"type": "object", "properties": {"pin": {"type": "string", "writeOnly": true},
+        "l": {"type": "array", "items": {"type": "object", "properties": {"n": {"type": "integer"}}}}}}"#;
+    let form: Form = Form::from_definition(definition, Some(r#"{"pin": "1", "l": [{}, {"n": 5}]}"#)).unwrap();
+    let problem = Problem::new("No").error("/l/1/n", "Not 1 but 2.");
+    form.submit(&Recipe::new()).unwrap().reject(problem).unwrap();
+    let findings = form.findings();
+    assert_eq!(findings[0].place.as_str(), "/l/1/n");
+    assert_eq!(findings[0].message, "Not ••• but 2.");
+}
+
+#[test]
+fn a_field_is_not_hidden_because_another_variant_has_a_secret_of_its_name() {
+    let definition = r#"{"type": "object", "properties": {"v": {"oneOf": [
+        {"type": "object", "properties": {"kind": {"const": "p"}, "x": {"type": "string", "writeOnly": true}}},
+        {"type": "object", "properties": {"kind": {"const": "q"}, "x": {"type": "string"}}},
+        {"type": "object", "properties": {"kind": {"const": "r"}, "x": {"type": "object", "properties": {"y": {"type": "string", "writeOnly": true}}}}}]}}}"#;
+    for (data, dumped) in [
+        (r#"{"v":{"kind":"q","x":"plain"}}"#, r#"{"v":{"kind":"q","x":"plain"}}"#),
+        (r#"{"v":{"kind":"p","x":"hidden"}}"#, r#"{"v":{"kind":"p","x":"•••"}}"#),
+        (r#"{"v":{"kind":"r","x":{"y":"hidden"}}}"#, r#"{"v":{"kind":"r","x":{"y":"•••"}}}"#),
+    ] {
+        let form: Form = Form::from_definition(definition, Some(data)).unwrap();
+        let dump = form.dump();
+        let members = dump.as_record().unwrap();
+        assert_eq!(members.get("value").unwrap().to_string(), dumped);
+        assert_eq!(members.get("baseline").unwrap().to_string(), dumped);
+    }
+}

@@ -155,10 +155,7 @@ fn actions_of_a_group_read_what_those_before_it_lead_to() {
         engine.apply(action).unwrap();
     }
     let value = engine.view(engine.root()).value().to_string();
-    assert_eq!(
-        value,
-        r#"{"a":4,"copy":8,"twice":8,"rows":[{"n":5,"x":20},{"n":2,"x":8},{"n":3,"x":12}]}"#
-    );
+    assert_eq!(value, r#"{"a":4,"copy":8,"twice":8,"rows":[{"n":5,"x":20},{"n":2,"x":8},{"n":3,"x":12}]}"#);
     let row = engine.locate(&"/rows/2".parse().unwrap()).unwrap();
     assert!(!engine.view(row).is_dirty(), "a row compares with what it was added with");
 }

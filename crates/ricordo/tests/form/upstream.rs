@@ -1,6 +1,9 @@
 //! A newer upstream record that is not as it should be, and conflicts that are not there.
 
-use ricordo::engine::Action;
+use std::sync::Arc;
+
+use ricordo::engine::{Action, CompiledSchema, Engine};
+use ricordo::exchange::{Command, read_data, read_definition, read_journal};
 use ricordo::form::Take;
 use ricordo::{ErrorKind, Form, Model, Pointer, Value, at};
 
@@ -122,4 +125,225 @@ fn a_transaction_resolves_but_does_not_rebase() {
     });
     assert!(refused.is_err(), "{refused:?}");
     assert_eq!(form.dump().to_string(), before);
+}
+
+/// What a form is like after a journal: its value, whether it is dirty, and its conflicts as `pointer: base, mine, theirs`.
+#[track_caller]
+fn after(definition: &str, data: &str, journal: &str) -> (String, bool, Vec<String>) {
+    let schema = read_definition(definition).unwrap();
+    let value = read_data(data, schema.schema()).unwrap();
+    let mut engine = Engine::of(&schema.into(), Some(value)).unwrap();
+    for entry in read_journal(journal).unwrap() {
+        let Command::Apply(action) = entry.command else { panic!("an action") };
+        engine.apply(action).unwrap_or_else(|error| panic!("line {}: {error}", entry.line));
+    }
+    let conflicts = engine.conflicts().into_iter().map(|conflict| {
+        let row = conflict.removed_row.map(|key| format!(" row {key}")).unwrap_or_default();
+        format!("{}{row}: {}, {}, {}", conflict.pointer, conflict.base, conflict.mine, conflict.theirs)
+    });
+    let form = engine.view(engine.root());
+    (form.value().to_string(), form.is_dirty(), conflicts.collect())
+}
+
+#[track_caller]
+fn gives(definition: &str, data: &str, journal: &str, value: &str, conflicts: &[&str]) {
+    let (found, is_dirty, found_conflicts) = after(definition, data, journal);
+    assert_eq!(
+        (found.as_str(), found_conflicts),
+        (value, conflicts.iter().map(ToString::to_string).collect())
+    );
+    if !conflicts.is_empty() {
+        assert!(is_dirty, "with conflicts a form is dirty");
+    }
+}
+
+const VARIANTS: &str = r#"{"type":"object","properties":{"v":{"oneOf":[
+    {"type":"object","properties":{"kind":{"const":"p"},"x":{"type":"string"}}},
+    {"type":"object","properties":{"kind":{"const":"q"},"y":{"type":"string"},"z":{"type":"string"}}}]}}}"#;
+
+#[test]
+fn a_variant_that_was_set_as_a_whole_is_kept_in_a_rebase() {
+    let base = r#"{"v":{"kind":"p","x":"1"}}"#;
+    let theirs = r#"{"op":"rebase","value":{"v":{"kind":"q","y":"theirs"}}}"#;
+    let kept = r#"{"v":{"kind":"q","y":"mine","z":"mine"}}"#;
+    for mine in [
+        r#"{"op":"replace","path":"/v","value":{"kind":"q","y":"mine","z":"mine"}}"#,
+        r#"{"op":"replace","path":"","value":{"v":{"kind":"q","y":"mine","z":"mine"}}}"#,
+        r#"{"op":"group","actions":[{"op":"enter","path":"/v/kind","text":"q"},{"op":"enter","path":"/v/y","text":"mine"},{"op":"enter","path":"/v/z","text":"mine"}]}"#,
+    ] {
+        let conflicts = [r#"/v/y: null, "mine", "theirs""#];
+        gives(VARIANTS, base, &format!("{mine}\n{theirs}\n"), kept, &conflicts);
+    }
+}
+
+#[test]
+fn a_draft_with_a_variant_is_restored_on_a_newer_record() {
+    let schema: Arc<CompiledSchema> = read_definition(VARIANTS).unwrap().into();
+    let data = |text| Some(read_data(text, schema.schema()).unwrap());
+    let mut engine = Engine::of(&schema, data(r#"{"v":{"kind":"p","x":"1"}}"#)).unwrap();
+    let journal = r#"{"op":"replace","path":"/v","value":{"kind":"q","y":"mine","z":"mine"}}"#;
+    let Command::Apply(action) = read_journal(journal).unwrap().remove(0).command else {
+        panic!("an action")
+    };
+    engine.apply(action).unwrap();
+    for draft in [engine.draft(), engine.draft_with_baseline()] {
+        let newer = data(r#"{"v":{"kind":"q","y":"theirs"}}"#);
+        let restored = Engine::restored(&schema, &draft, newer).unwrap().engine;
+        let value = restored.view(restored.root()).value().to_string();
+        assert_eq!(value, r#"{"v":{"kind":"q","y":"mine","z":"mine"}}"#);
+        assert_eq!(restored.conflicts().len(), 1, "{:?}", restored.conflicts());
+    }
+}
+
+const KEYED: &str = r#"{"type":"object","properties":{"price":{"type":"number"},"rows":{"type":"array","x-ricordo":{"key":"id"},
+    "items":{"type":"object","properties":{"id":{"type":"integer"},"n":{"type":"number"},"note":{"type":"string"},
+        "cost":{"type":"number","x-ricordo":{"calculate":"n * price"}}}}}}}"#;
+
+#[test]
+fn a_row_that_both_sides_have_added_under_one_key_is_one_row() {
+    let add = r#"{"op":"add","path":"/rows/-","value":{"id":7,"n":2}}"#;
+    gives(
+        KEYED,
+        r#"{"rows":[{"id":1}]}"#,
+        &format!("{add}\n{}", r#"{"op":"rebase","value":{"rows":[{"id":1},{"id":7,"n":2}]}}"#),
+        r#"{"rows":[{"id":1},{"id":7,"n":2}]}"#,
+        &[],
+    );
+    gives(
+        KEYED,
+        r#"{"rows":[{"id":1}]}"#,
+        &format!("{add}\n{}", r#"{"op":"rebase","value":{"rows":[{"id":7,"n":3,"note":"new"},{"id":1}]}}"#),
+        r#"{"rows":[{"id":7,"n":2,"note":"new"},{"id":1}]}"#,
+        &["/rows/0/n: null, 2, 3"],
+    );
+}
+
+#[test]
+fn a_row_that_was_kept_and_comes_back_is_the_same_row() {
+    let data = r#"{"rows":[{"id":1,"n":1,"note":"a"},{"id":2,"n":1}]}"#;
+    let journal = r#"
+{"op":"enter","path":"/rows/0/n","text":"5"}
+{"op":"rebase","value":{"rows":[{"id":2,"n":1}]}}
+"#;
+    let kept = r#"{"rows":[{"id":1,"n":5,"note":"a"},{"id":2,"n":1}]}"#;
+    gives(
+        KEYED,
+        data,
+        journal,
+        kept,
+        &[r#"/rows/0: {"id":1,"n":1,"note":"a"}, {"id":1,"n":5,"note":"a"}, null"#],
+    );
+    for (theirs, value, conflicts) in [
+        (r#"{"id":1,"n":1,"note":"a"}"#, r#"{"id":1,"n":5,"note":"a"}"#, &[][..]),
+        (r#"{"id":1,"n":3,"note":"b"}"#, r#"{"id":1,"n":5,"note":"b"}"#, &["/rows/0/n: 1, 5, 3"][..]),
+    ] {
+        let again = format!(
+            "{journal}{{\"op\":\"rebase\",\"value\":{{\"rows\":[{theirs},{{\"id\":2,\"n\":1}}]}}}}\n"
+        );
+        gives(KEYED, data, &again, &format!(r#"{{"rows":[{value},{{"id":2,"n":1}}]}}"#), conflicts);
+    }
+}
+
+#[test]
+fn what_is_calculated_is_no_change_of_a_person_s() {
+    let data = r#"{"price":2,"rows":[{"id":1,"n":1},{"id":2,"n":3}]}"#;
+    // The cost of a row that was removed here changes with the price upstream.
+    let journal = r#"
+{"op":"remove","path":"/rows/0"}
+{"op":"rebase","value":{"price":5,"rows":[{"id":1,"n":1,"cost":5},{"id":2,"n":3,"cost":15}]}}
+"#;
+    gives(KEYED, data, journal, r#"{"price":5,"rows":[{"id":2,"n":3,"cost":15}]}"#, &[]);
+    // The cost of a row that is removed upstream has changed with the price here.
+    let journal = r#"
+{"op":"enter","path":"/price","text":"4"}
+{"op":"rebase","value":{"price":2,"rows":[{"id":2,"n":3}]}}
+"#;
+    gives(KEYED, data, journal, r#"{"price":4,"rows":[{"id":2,"n":3,"cost":12}]}"#, &[]);
+    // So does a record, and a counterpart that follows.
+    let form = r#"{"type":"object","properties":{"flour":{"type":"number"},"o":{"type":["object","null"],"properties":{
+        "a":{"type":"number"},"twice":{"type":"number","x-ricordo":{"calculate":"flour * 2"}}}},
+        "rows":{"type":"array","x-ricordo":{"key":"id"},"items":{"type":"object","properties":{"id":{"type":"integer"},
+            "grams":{"type":"number","x-ricordo":{"counterpart":{"field":"share","calculate":"flour * share / 100"}}},
+            "share":{"type":"number","x-ricordo":{"counterpart":{"field":"grams","calculate":"grams * 100 / flour"}}}}}}}}"#;
+    let data = r#"{"flour":1000,"o":{"a":1},"rows":[{"id":1,"grams":100},{"id":2,"grams":50}]}"#;
+    let journal = r#"
+{"op":"replace","path":"/o","value":null}
+{"op":"remove","path":"/rows/0"}
+{"op":"rebase","value":{"flour":500,"o":{"a":1,"twice":1000},"rows":[{"id":1,"grams":100,"share":20},{"id":2,"grams":50,"share":10}]}}
+"#;
+    gives(form, data, journal, r#"{"flour":500,"o":null,"rows":[{"id":2,"grams":50,"share":10}]}"#, &[]);
+    let journal = r#"
+{"op":"enter","path":"/flour","text":"500"}
+{"op":"rebase","value":{"flour":1000,"o":null,"rows":[{"id":2,"grams":50}]}}
+"#;
+    gives(form, data, journal, r#"{"flour":500,"o":null,"rows":[{"id":2,"grams":50,"share":10}]}"#, &[]);
+}
+
+#[test]
+fn an_optional_list_that_was_emptied_is_one_conflict() {
+    let form = r#"{"type":"object","properties":{"l":{"type":["array","null"],"x-ricordo":{"key":"id"},
+        "items":{"type":"object","properties":{"id":{"type":"integer"},"n":{"type":"integer"}}}}}}"#;
+    let journal = r#"
+{"op":"replace","path":"/l","value":null}
+{"op":"rebase","value":{"l":[{"id":1,"n":2},{"id":2,"n":2}]}}
+"#;
+    let conflicts = [r#"/l: [{"id":1,"n":1},{"id":2,"n":1}], null, [{"id":1,"n":2},{"id":2,"n":2}]"#];
+    gives(form, r#"{"l":[{"id":1,"n":1},{"id":2,"n":1}]}"#, journal, r#"{"l":null}"#, &conflicts);
+}
+
+#[test]
+fn rows_that_both_sides_have_put_in_the_same_order_are_in_no_conflict() {
+    let journal = r#"
+{"op":"move","from":"/rows/0","path":"/rows/2"}
+{"op":"rebase","value":{"rows":[{"id":2},{"id":3},{"id":1}]}}
+"#;
+    let data = r#"{"rows":[{"id":1},{"id":2},{"id":3}]}"#;
+    gives(KEYED, data, journal, r#"{"rows":[{"id":2},{"id":3},{"id":1}]}"#, &[]);
+    assert!(!after(KEYED, data, journal).1);
+}
+
+#[test]
+fn a_field_that_is_blank_in_a_record_that_both_have_opened_takes_what_the_other_has() {
+    let form = r#"{"type":"object","properties":{"o":{"type":["object","null"],
+        "properties":{"a":{"type":"string"},"b":{"type":"string"},"c":{"type":"string"}}}}}"#;
+    let journal = r#"
+{"op":"add","path":"/o","value":{}}
+{"op":"enter","path":"/o/a","text":"mine"}
+{"op":"enter","path":"/o/b","text":"same"}
+{"op":"rebase","value":{"o":{"a":"theirs","b":"same","c":"theirs"}}}
+"#;
+    let value = r#"{"o":{"a":"mine","b":"same","c":"theirs"}}"#;
+    gives(form, r#"{"o":null}"#, journal, value, &[r#"/o/a: null, "mine", "theirs""#]);
+}
+
+#[test]
+fn a_conflict_that_has_ended_does_not_come_back_with_the_next_edit_but_with_undo() {
+    let form = r#"{"type":"object","properties":{"a":{"type":"integer"}}}"#;
+    let ended = r#"
+{"op":"enter","path":"/a","text":"5"}
+{"op":"leave","path":"/a"}
+{"op":"rebase","value":{"a":3}}
+{"op":"enter","path":"/a","text":"3"}
+{"op":"leave","path":"/a"}
+"#;
+    gives(form, r#"{"a":1}"#, ended, r#"{"a":3}"#, &[]);
+    let again = format!("{ended}{}\n", r#"{"op":"enter","path":"/a","text":"4"}"#);
+    gives(form, r#"{"a":1}"#, &again, r#"{"a":4}"#, &[]);
+    let undone = format!("{ended}{}\n", r#"{"op":"undo"}"#);
+    gives(form, r#"{"a":1}"#, &undone, r#"{"a":5}"#, &["/a: 1, 5, 3"]);
+}
+
+#[test]
+fn redo_across_an_accept_and_a_rebase_gives_what_was_typed() {
+    let form = r#"{"type":"object","properties":{"a":{"type":"integer"},"b":{"type":"integer"}}}"#;
+    let journal = r#"
+{"op":"enter","path":"/a","text":"5"}
+{"op":"leave","path":"/a"}
+{"op":"submit"}
+{"op":"undo"}
+{"op":"accept"}
+{"op":"rebase","value":{"a":7,"b":1}}
+{"op":"redo"}
+"#;
+    assert_eq!(after(form, r#"{"a":1}"#, journal).0, r#"{"a":5,"b":1}"#);
 }

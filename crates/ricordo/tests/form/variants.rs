@@ -335,12 +335,17 @@ fn a_secret_of_any_variant_is_hidden_wherever_it_may_be_meant() {
     form.record(1 << 10);
     form.enter("/login/pin", "hunter").unwrap();
     form.set("/login", value(r#"{"kind":"key","pin":"hunter","spare":true}"#)).unwrap();
+    form.set("/login", value(r#"{"pin":"hunter"}"#)).unwrap_err();
     assert_eq!(
         form.recording().unwrap(),
         concat!(
             r#"{"op":"enter","path":"/login/pin","text":"•••"}"#,
             "\n",
-            r#"{"op":"replace","path":"/login","value":{"kind":"key","pin":"•••","spare":true}}"#,
+            // The tag says which variant is meant, and that one has no secret.
+            r#"{"op":"replace","path":"/login","value":{"kind":"key","pin":"hunter","spare":true}}"#,
+            "\n",
+            "# refused: /login has a field “pin” only where “kind” is “card” or “key”\n",
+            r#"# {"op":"replace","path":"/login","value":{"pin":"•••"}}"#,
             "\n"
         )
     );

@@ -1,4 +1,4 @@
-//! What no longer fits in a draft: refused if the schema is the same, reported if it has changed.
+//! What does not fit in a draft: it is reported and left out, and nothing else is lost with it.
 
 use std::fmt;
 
@@ -21,42 +21,24 @@ impl fmt::Display for LeftOut {
     }
 }
 
-/// Collects what does not fit, or refuses it if the schema is the same.
+/// Collects what does not fit.
+#[derive(Default)]
 pub(super) struct LeftOuts {
-    pub(super) is_strict: bool,
-    /// Whether the draft holds the record that it was made for.
-    pub(super) has_own_record: bool,
     pub(super) found: Vec<LeftOut>,
 }
 
 impl LeftOuts {
-    /// Something does not fit.
-    pub(super) fn misfit(&mut self, at: &Pointer, reason: impl Into<String>) -> Result<(), Error> {
-        let reason = reason.into();
-        if self.is_strict {
-            return Err(damaged(at, &reason));
-        }
-        self.found.push(LeftOut { place: at.clone(), reason });
-        Ok(())
-    }
-
-    /// The rows of a list that were moved or removed cannot be found in another record.
-    pub(super) fn other_rows(&mut self, at: &Pointer) -> Result<(), Error> {
-        if self.has_own_record {
-            return Err(damaged(at, "its record has other rows"));
-        }
-        let reason =
-            "has other rows than when the draft was made: those that were added stand at the end".to_owned();
-        self.found.push(LeftOut { place: at.clone(), reason });
-        Ok(())
+    /// Something does not fit, and is left out.
+    pub(super) fn misfit(&mut self, at: &Pointer, reason: impl Into<String>) {
+        self.found.push(LeftOut { place: at.clone(), reason: reason.into() });
     }
 
     /// As much of a record as fits the form.
-    pub(super) fn fitted(&mut self, schema: &Schema, record: &Value) -> Result<Value, Error> {
+    pub(super) fn fitted(&mut self, schema: &Schema, record: &Value) -> Result<Value, Damage> {
         if record.is_deeper_than(DEEPEST) {
-            return Err(damaged(&Pointer::root(), "its record is nested too deep"));
+            return Err(damaged(&Pointer::root(), "holds a record that is nested too deep"));
         }
-        self.fitting(schema, schema.root(), record, &Pointer::root(), 0)
+        Ok(self.fitting(schema, schema.root(), record, &Pointer::root(), 0))
     }
 
     /// As much of a value as fits a part.
@@ -67,14 +49,11 @@ impl LeftOuts {
         value: &Value,
         at: &Pointer,
         depth: usize,
-    ) -> Result<Value, Error> {
+    ) -> Value {
         let misfit = match schema.fit_below(part, value.clone(), depth) {
-            Ok(fitted) => return Ok(fitted),
+            Ok(fitted) => return fitted,
             Err(misfit) => misfit,
         };
-        if self.is_strict {
-            return Err(damaged(at, &misfit.to_string()));
-        }
         let fitting = match (&schema.part(part).kind, value) {
             (Kind::Record(record), Value::Record(members)) => {
                 let mut fitting = Record::new();
@@ -82,9 +61,9 @@ impl LeftOuts {
                     let at = at.join(name);
                     match schema.field_of(*record, members, name) {
                         Some(field) if !schema.part(field).local => {
-                            fitting.insert(name, self.fitting(schema, field, value, &at, depth + 1)?);
+                            fitting.insert(name, self.fitting(schema, field, value, &at, depth + 1));
                         }
-                        Some(_) | None => self.misfit(&at, "is no longer in the form")?,
+                        Some(_) | None => self.misfit(&at, "is no longer in the form"),
                     }
                 }
                 Value::Record(fitting)
@@ -93,27 +72,37 @@ impl LeftOuts {
                 let mut fitting = Vec::with_capacity(rows.len());
                 for (position, row) in rows.iter().enumerate() {
                     let at = at.join(&position.to_string());
-                    fitting.push(self.fitting(schema, schema.item(*list), row, &at, depth + 1)?);
+                    fitting.push(self.fitting(schema, schema.item(*list), row, &at, depth + 1));
                 }
                 Value::List(fitting)
             }
             (_, _) => {
-                self.misfit(at, misfit.problem().to_owned())?;
-                return Ok(schema.blank(part));
+                self.misfit(at, misfit.problem().to_owned());
+                return schema.blank(part);
             }
         };
         // What is still wrong is said of the whole.
-        match schema.fit_below(part, fitting, depth) {
-            Ok(fitted) => Ok(fitted),
-            Err(misfit) => {
-                self.misfit(at, misfit.to_string())?;
-                Ok(schema.blank(part))
-            }
-        }
+        schema.fit_below(part, fitting, depth).unwrap_or_else(|misfit| {
+            self.misfit(at, misfit.to_string());
+            schema.blank(part)
+        })
     }
 }
 
-pub(super) fn damaged(at: &Pointer, reason: &str) -> Error {
-    let message = format!("the draft is damaged at {}: {reason}", Named(at));
-    Error::new(ErrorKind::Mismatch, at.clone(), message)
+/// Why what a draft says of a place cannot be read.
+pub(super) struct Damage {
+    pub(super) at: Pointer,
+    pub(super) reason: String,
+}
+
+pub(super) fn damaged(at: &Pointer, reason: impl Into<String>) -> Damage {
+    Damage { at: at.clone(), reason: reason.into() }
+}
+
+impl From<Damage> for Error {
+    /// The refusal of a draft of which nothing can be read.
+    fn from(Damage { at, reason }: Damage) -> Self {
+        let message = format!("the draft is damaged: {} {reason}", Named(&at));
+        Error::new(ErrorKind::Mismatch, at, message)
+    }
 }

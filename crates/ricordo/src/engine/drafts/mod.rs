@@ -3,6 +3,7 @@
 //! A draft holds how a form differs from its baseline, place by place, and nothing else. So its size, and the cost of making it, follow
 //! what is dirty. Secrets are not in it.
 
+mod former;
 mod leftovers;
 mod reading;
 mod restoring;
@@ -93,7 +94,7 @@ impl Engine {
     pub fn draft_with_baseline(&self) -> Draft {
         let mut draft = self.members_of_draft();
         let baseline = self.view(self.root()).baseline();
-        draft.insert("baseline", self.schema().without_secrets(self.schema().root(), &baseline));
+        draft.insert("baseline", self.schema().with_blank_secrets(self.schema().root(), &baseline));
         Draft::of(draft)
     }
 

@@ -7,8 +7,8 @@ use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
 use rustc_hash::FxHashMap;
 
-use super::leftovers::damaged;
-use crate::schema::{Error, Pointer};
+use super::leftovers::{Damage, damaged};
+use crate::schema::Pointer;
 use crate::value::{Record, Value};
 
 /// The members of what a draft says of a place. Each is taken once; those that are left are not known.
@@ -18,12 +18,16 @@ pub(super) struct Says<'a> {
 }
 
 impl<'a> Says<'a> {
-    pub(super) fn of(says: &'a Value, at: &Pointer) -> Result<Self, Error> {
-        let Some(record) = says.as_record() else { return Err(damaged(at, "a record is expected")) };
+    pub(super) fn of(says: &'a Value, at: &Pointer) -> Result<Self, Damage> {
+        let Some(record) = says.as_record() else {
+            return Err(damaged(at, "is described by something that is not a record"));
+        };
         let mut members: FxHashMap<&str, &Value> = record.iter().collect();
         let blank = match members.remove("blank") {
             None => Vec::new(),
-            Some(blank) => texts(blank).ok_or_else(|| damaged(at, "“blank” is a list of names"))?,
+            Some(blank) => {
+                texts(blank).ok_or_else(|| damaged(at, "has a “blank” that is not a list of names"))?
+            }
         };
         Ok(Says { members, blank })
     }
@@ -40,27 +44,27 @@ impl<'a> Says<'a> {
         at: &Pointer,
         expected: &str,
         read: impl FnOnce(&'a Value) -> Option<T>,
-    ) -> Result<Option<T>, Error> {
+    ) -> Result<Option<T>, Damage> {
         let Some(value) = self.members.remove(name) else { return Ok(None) };
-        read(value).map(Some).ok_or_else(|| damaged(at, &format!("“{name}” is {expected}")))
+        read(value).map(Some).ok_or_else(|| damaged(at, format!("has a “{name}” that is not {expected}")))
     }
 
-    pub(super) fn flag(&mut self, name: &str, at: &Pointer) -> Result<Option<bool>, Error> {
+    pub(super) fn flag(&mut self, name: &str, at: &Pointer) -> Result<Option<bool>, Damage> {
         self.take(name, at, "true or false", Value::as_flag)
     }
 
-    pub(super) fn text(&mut self, name: &str, at: &Pointer) -> Result<Option<Arc<str>>, Error> {
+    pub(super) fn text(&mut self, name: &str, at: &Pointer) -> Result<Option<Arc<str>>, Damage> {
         self.take(name, at, "a text", |value| value.as_text().map(Into::into))
     }
 
-    pub(super) fn count(&mut self, name: &str, at: &Pointer) -> Result<Option<u32>, Error> {
+    pub(super) fn count(&mut self, name: &str, at: &Pointer) -> Result<Option<u32>, Damage> {
         self.take(name, at, "a count", count)
     }
 
     /// Refuses what is not known.
-    pub(super) fn finish(self, at: &Pointer) -> Result<(), Error> {
+    pub(super) fn finish(self, at: &Pointer) -> Result<(), Damage> {
         match self.members.keys().min() {
-            Some(name) => Err(damaged(at, &format!("“{name}” is not known here"))),
+            Some(name) => Err(damaged(at, format!("has a “{name}”, which no draft says of such a place"))),
             None => Ok(()),
         }
     }
@@ -84,11 +88,11 @@ pub(super) fn pair(value: &Value) -> Option<(u32, u32)> {
 pub(super) fn members<'a>(
     says: Option<&'a Value>,
     at: &Pointer,
-) -> Result<impl Iterator<Item = (&'a str, &'a Value)>, Error> {
+) -> Result<impl Iterator<Item = (&'a str, &'a Value)>, Damage> {
     let members = match says {
         None => None,
         Some(Value::Record(members)) => Some(members),
-        Some(_) => return Err(damaged(at, "a record is expected")),
+        Some(_) => return Err(damaged(at, "is described by something that is not a record")),
     };
     Ok(members.into_iter().flat_map(Record::iter))
 }

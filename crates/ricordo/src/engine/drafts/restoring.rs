@@ -1,17 +1,18 @@
 //! Restoring drafts: a form as a person left it.
 //!
-//! A draft of the same schema is restored wholly, or refused as damaged. A draft of a schema that has changed since restores what
-//! still fits, and what does not is reported.
+//! What cannot be restored of a place is reported and left out, and nothing else is lost with it. Only what is not a draft at all is
+//! refused.
 
 use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::leftovers::{LeftOut, LeftOuts, damaged};
+use super::former::former_value;
+use super::leftovers::{Damage, LeftOut, LeftOuts, damaged};
 use super::reading::{Says, members, pause, texts};
 use super::{Draft, FORMAT, fingerprint};
 use crate::engine::{Action, CompiledSchema, Engine, Status};
-use crate::schema::{Error, ErrorKind, Kind, Pointer, Reading};
+use crate::schema::{DEEPEST, Error, ErrorKind, Kind, Pointer, Reading};
 use crate::tree::{Given, Pending, PlaceId, Presence, Shape, Source};
 use crate::value::{Record, Value};
 
@@ -29,9 +30,10 @@ pub struct Restored {
 impl Engine {
     /// A form of this schema as a draft has it.
     ///
-    /// Without a record, the draft must have its own. With one: if the draft has its own, the form is restored on that, and then
-    /// [rebased](Action::Rebase) on the record given, so that what has changed upstream meanwhile is taken in. If the draft has none, the
-    /// record is what the form compares with; a field that has another value in it than it had is in conflict if it was changed.
+    /// Without a record, the draft must have its own. With one, the form is restored on the record that the draft was made for, and
+    /// then [rebased](Action::Rebase) on the one given, so that what has changed upstream meanwhile is taken in. A draft that does not
+    /// hold its record says of each place that was changed what it was before; only rows cannot be found again in a list that has
+    /// more or fewer by now.
     ///
     /// The history is empty, and nothing has the focus.
     ///
@@ -53,21 +55,30 @@ impl Engine {
         }
         let parts = schema.schema();
         let is_same = draft.member("schema").and_then(Value::as_text) == Some(fingerprint(parts).as_str());
-        let mut left_out =
-            LeftOuts { is_strict: is_same, has_own_record: draft.has_baseline(), found: Vec::new() };
+        let mut left_out = LeftOuts::default();
         let own = draft.member("baseline").map(|baseline| left_out.fitted(parts, baseline)).transpose()?;
-        let (baseline, upstream) = match (own, record) {
-            (Some(own), upstream) => (own, upstream),
-            (None, Some(record)) => (record, None),
+        let own = match (own, &record) {
+            (Some(mut own), Some(record)) => {
+                parts.fill_secrets(parts.root(), record, &mut own);
+                own
+            }
+            (Some(own), None) => own,
+            (None, Some(record)) => {
+                let form = draft.member("form").filter(|form| !form.is_deeper_than(DEEPEST_DRAFT));
+                let former = former_value(parts, parts.root(), form, record);
+                parts.fit(parts.root(), former).unwrap_or_else(|_| record.clone())
+            }
             (None, None) => {
                 let message = "the draft does not hold the record that it was made for, and none is given";
                 return Err(Error::new(ErrorKind::Mismatch, Pointer::root(), message));
             }
         };
-        let mut engine = Engine::of(schema, Some(baseline))?;
+        let upstream = record.filter(|record| *record != own);
+        let mut engine = Engine::of(schema, Some(own))?;
         engine.graph.end_loading(&engine.tree);
         let mut reader = Reader {
             engine: &mut engine,
+            is_same_schema: is_same,
             left_out,
             lost_keys: 0,
             fields: Vec::new(),
@@ -83,6 +94,9 @@ impl Engine {
     }
 }
 
+/// What a draft says of a place lies several levels below what it says of the record around it.
+const DEEPEST_DRAFT: usize = DEEPEST * 4;
+
 /// What is brought back once everything is settled.
 #[derive(Default)]
 struct Noted {
@@ -94,6 +108,8 @@ struct Noted {
 /// Reads a draft into a form of its baseline.
 pub(super) struct Reader<'a> {
     pub(super) engine: &'a mut Engine,
+    /// Whether the schema is the one that the draft was made with: then a text that was typed is read as it was.
+    is_same_schema: bool,
     pub(super) left_out: LeftOuts,
     pub(super) lost_keys: usize,
     /// What fields were given, and what they compare with.
@@ -102,7 +118,7 @@ pub(super) struct Reader<'a> {
 }
 
 impl Reader<'_> {
-    fn restore(&mut self, draft: &Draft) -> Result<(), Error> {
+    fn restore(&mut self, draft: &Draft) -> Result<(), Damage> {
         let root = Pointer::root();
         let mut says = Says::of(&draft.0, &root)?;
         for read_before in ["format", "schema", "baseline"] {
@@ -118,7 +134,7 @@ impl Reader<'_> {
         let form = says.members.remove("form");
         says.finish(&root)?;
         if let Some(form) = form {
-            self.place(self.engine.root(), form, &root)?;
+            self.place(self.engine.root(), form, &root);
         }
         self.settle();
         let Noted { conflicts, reported, unsent } = std::mem::take(&mut self.noted);
@@ -169,7 +185,14 @@ impl Reader<'_> {
         self.engine.known_state = self.engine.state();
     }
 
-    pub(super) fn place(&mut self, place: PlaceId, says: &Value, at: &Pointer) -> Result<(), Error> {
+    /// Restores a place with all in it, as far as that is possible.
+    pub(super) fn place(&mut self, place: PlaceId, says: &Value, at: &Pointer) {
+        if let Err(Damage { at, reason }) = self.try_place(place, says, at) {
+            self.left_out.misfit(&at, reason);
+        }
+    }
+
+    fn try_place(&mut self, place: PlaceId, says: &Value, at: &Pointer) -> Result<(), Damage> {
         let mut says = Says::of(says, at)?;
         match self.engine.tree.shape(place) {
             Shape::Field => self.field(place, &mut says, at)?,
@@ -183,7 +206,7 @@ impl Reader<'_> {
             let (part, depth) = (self.engine.tree.part_id(place), self.engine.tree.depth(place));
             match self.engine.schema().fit_below(part, base, depth) {
                 Ok(base) => self.noted.conflicts.push((place, base)),
-                Err(misfit) => self.left_out.misfit(at, format!("was in conflict: {}", misfit.problem()))?,
+                Err(misfit) => self.left_out.misfit(at, format!("was in conflict: {}", misfit.problem())),
             }
         }
         if let Some(reported) = says.take("reported", at, "a list of texts", texts)? {
@@ -192,24 +215,21 @@ impl Reader<'_> {
         if says.flag("unsent", at)? == Some(true) {
             self.noted.unsent.insert(place);
         }
-        if self.left_out.is_strict {
-            return says.finish(at);
-        }
         // A field that is a list now has a value that no list has.
-        if says.members.is_empty() {
-            Ok(())
-        } else {
-            self.left_out.misfit(at, "was a place of another kind when the draft was made")
+        if !says.members.is_empty() {
+            self.left_out.misfit(at, "was a place of another kind when the draft was made");
         }
+        Ok(())
     }
 
-    fn field(&mut self, place: PlaceId, says: &mut Says<'_>, at: &Pointer) -> Result<(), Error> {
+    fn field(&mut self, place: PlaceId, says: &mut Says<'_>, at: &Pointer) -> Result<(), Damage> {
         let tree = &self.engine.tree;
         let Some(field) = tree.field(place) else { return Ok(()) };
         let (mut given, baseline) = (Given::of(field), field.baseline().clone());
         let (part, is_calculated) = (tree.part(place), tree.is_calculated(place));
         let fitted = |value: Value| tree.schema().fit_below(tree.part_id(place), value, tree.depth(place));
-        let (value, was, other) = (says.value("value"), says.value("was"), says.value("baseline"));
+        // What it was before is in the record already.
+        let (value, _, other) = (says.value("value"), says.value("was"), says.value("baseline"));
         let entry = says.text("entry", at)?;
         let is_unreadable = says.flag("unreadable", at)? == Some(true);
         let uncommitted = says.text("uncommitted", at)?;
@@ -223,13 +243,13 @@ impl Reader<'_> {
         if let Some(other) = other.filter(|_| !is_calculated) {
             match fitted(other) {
                 Ok(other) => (given.value, baseline) = (other.clone(), other),
-                Err(misfit) => return self.left_out.misfit(at, misfit.problem().to_owned()),
+                Err(misfit) => return Err(damaged(at, misfit.problem())),
             }
         }
         if let Some(value) = value.filter(|_| !is_calculated) {
             match fitted(value) {
                 Ok(value) => given.value = value,
-                Err(misfit) => return self.left_out.misfit(at, misfit.problem().to_owned()),
+                Err(misfit) => return Err(damaged(at, misfit.problem())),
             }
         }
         if let Some(entry) = entry.filter(|_| !is_calculated) {
@@ -239,11 +259,12 @@ impl Reader<'_> {
                 Reading::Empty => !is_unreadable && given.value.is_empty(),
                 Reading::Unreadable => is_unreadable && given.value.is_empty(),
             };
-            // Which texts a choice reads depends on choices that are yet to be set.
-            if is_so || matches!(part.kind, Kind::Choice(_)) {
+            // A label is read as what it stands for, and the choices of a form are yet to be set.
+            let is_label = !is_unreadable && (self.is_same_schema || matches!(part.kind, Kind::Choice(_)));
+            if is_so || is_label {
                 (given.entry, given.is_unreadable) = (Some(entry), is_unreadable);
             } else {
-                self.left_out.misfit(at, "was typed otherwise than it is read now")?;
+                self.left_out.misfit(at, "was typed otherwise than it is read now");
             }
         }
         if let Some(text) = uncommitted {
@@ -253,15 +274,6 @@ impl Reader<'_> {
         // What computes a field in what is new is known once that is settled.
         given.leads = leads.unwrap_or(given.leads);
         given.leads_at_baseline = led.unwrap_or(given.leads_at_baseline);
-        // The record has another value here than it had when the draft was made.
-        if let Some(was) = was {
-            match self.engine.schema().fit_below(self.engine.tree.part_id(place), was, 0) {
-                Ok(was) if was.matches(&baseline) => {}
-                Ok(was) if given.value != baseline => self.noted.conflicts.push((place, was)),
-                Ok(_) => {}
-                Err(misfit) => self.left_out.misfit(at, misfit.problem().to_owned())?,
-            }
-        }
         if is_led_otherwise {
             self.engine.tree.note_led(place);
         }
@@ -276,7 +288,7 @@ impl Reader<'_> {
         place: PlaceId,
         says: &mut Says<'_>,
         at: &Pointer,
-    ) -> Result<Presence, Error> {
+    ) -> Result<Presence, Damage> {
         let was = self.engine.tree.baseline_presence(place);
         let now = says.take("is", at, "there, null or absent", |value| match value.as_text()? {
             "there" => Some(Presence::Present),
@@ -286,7 +298,7 @@ impl Reader<'_> {
         })?;
         match now {
             Some(now) if now != Presence::Present && !self.engine.tree.part(place).nullable => {
-                self.left_out.misfit(at, "cannot be absent")?;
+                self.left_out.misfit(at, "cannot be absent");
                 Ok(was)
             }
             Some(now) => Ok(now),
@@ -294,7 +306,7 @@ impl Reader<'_> {
         }
     }
 
-    fn record(&mut self, place: PlaceId, says: &mut Says<'_>, at: &Pointer) -> Result<(), Error> {
+    fn record(&mut self, place: PlaceId, says: &mut Says<'_>, at: &Pointer) -> Result<(), Damage> {
         let is_variant = self.engine.tree.is_variant(place);
         // Whether a variant is there is said by the tag.
         let now = if is_variant { self.engine.tree.presence(place) } else { self.presence(place, says, at)? };
@@ -305,14 +317,14 @@ impl Reader<'_> {
             (Some(given), false) => {
                 let (schema, part) = (self.engine.schema().clone(), self.engine.tree.part_id(place));
                 let depth = self.engine.tree.depth(place);
-                let Value::Record(members) = self.left_out.fitting(&schema, part, &given, at, depth)? else {
-                    return self.left_out.misfit(at, "was not given a record");
+                let Value::Record(members) = self.left_out.fitting(&schema, part, &given, at, depth) else {
+                    return Err(damaged(at, "was not given a record"));
                 };
                 self.engine.tree.renew_members(place, members);
             }
-            (Some(_), true) => self.left_out.misfit(at, "was given something, but the record has it")?,
+            (Some(_), true) => self.left_out.misfit(at, "was not in the record when the draft was made"),
             (None, false) if now == Presence::Present => {
-                return self.left_out.misfit(at, "is there, and it is not said what it was given");
+                return Err(damaged(at, "is there, and the draft does not say what it was given"));
             }
             (None, true | false) => {}
         }
@@ -320,22 +332,23 @@ impl Reader<'_> {
             self.engine.tree.set_presence(place, now);
         }
         if !self.engine.tree.is_present(place) && !was_there {
-            return Ok(());
+            let is_empty = fields.is_none() && variants.is_none();
+            return if is_empty { Ok(()) } else { Err(damaged(at, "is no longer in the record")) };
         }
         let Kind::Record(of) = self.engine.tree.part(place).kind else { return Ok(()) };
         let schema = self.engine.schema().clone();
         for (name, says) in members(fields, at)? {
             let at = at.join(name);
             match schema.field(of, name).and_then(|(slot, _)| self.engine.tree.child(place, slot)) {
-                Some(child) => self.place(child, says, &at)?,
-                None => self.left_out.misfit(&at, "is no longer in the form")?,
+                Some(child) => self.place(child, says, &at),
+                None => self.left_out.misfit(&at, "is no longer in the form"),
             }
         }
         self.variants(place, variants, at)
     }
 
     /// Opens the variant that the tag says, and closes the others.
-    fn variants(&mut self, record: PlaceId, says: Option<&Value>, at: &Pointer) -> Result<(), Error> {
+    fn variants(&mut self, record: PlaceId, says: Option<&Value>, at: &Pointer) -> Result<(), Damage> {
         let Kind::Record(of) = self.engine.tree.part(record).kind else { return Ok(()) };
         let schema = self.engine.schema().clone();
         let mut says: FxHashMap<&str, &Value> = members(says, at)?.collect();
@@ -347,25 +360,23 @@ impl Reader<'_> {
             let is_chosen = tag.as_ref() == Some(variant.tag());
             let was_there = self.engine.tree.baseline_presence(place) == Presence::Present;
             match says.remove(&*variant.tag().to_text()) {
-                Some(says) if is_chosen || was_there => {
-                    self.place(place, says, at)?;
-                    if is_chosen && !was_there && !self.engine.tree.is_present(place) {
-                        return Err(damaged(at, "it is not said what its variant was given"));
-                    }
-                }
-                Some(_) => self.left_out.misfit(at, "has another variant")?,
-                None if is_chosen && !was_there => {
-                    let opened = schema.opened(variant.part());
-                    let members = if let Value::Record(members) = opened { members } else { Record::new() };
-                    self.engine.tree.renew_members(place, members);
-                }
+                Some(says) if is_chosen || was_there => self.place(place, says, at),
+                Some(_) => self.left_out.misfit(at, "has another variant"),
                 None => {}
+            }
+            if is_chosen && !was_there && !self.engine.tree.is_present(place) {
+                let opened = schema.opened(variant.part());
+                let members = if let Value::Record(members) = opened { members } else { Record::new() };
+                self.engine.tree.renew_members(place, members);
             }
             let presence = if is_chosen { Presence::Present } else { Presence::Blank };
             if self.engine.tree.is_present(place) != is_chosen {
                 self.engine.tree.set_presence(place, presence);
             }
         }
-        if says.is_empty() { Ok(()) } else { self.left_out.misfit(at, "no longer has such a variant") }
+        if !says.is_empty() {
+            self.left_out.misfit(at, "no longer has such a variant");
+        }
+        Ok(())
     }
 }

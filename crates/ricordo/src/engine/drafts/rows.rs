@@ -2,10 +2,10 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::leftovers::damaged;
+use super::leftovers::{Damage, damaged};
 use super::reading::{Says, count, members, pair};
 use super::restoring::Reader;
-use crate::schema::{Error, Kind, Pointer};
+use crate::schema::{Kind, Pointer};
 use crate::tree::{Displacement, PlaceId, Presence, Row};
 use crate::value::Value;
 
@@ -13,7 +13,7 @@ use crate::value::Value;
 const MOST_LOST_KEYS: usize = 1_000_000;
 
 impl Reader<'_> {
-    pub(super) fn list(&mut self, place: PlaceId, says: &mut Says<'_>, at: &Pointer) -> Result<(), Error> {
+    pub(super) fn list(&mut self, place: PlaceId, says: &mut Says<'_>, at: &Pointer) -> Result<(), Damage> {
         let now = self.presence(place, says, at)?;
         let keys = says.take("keys", at, "a list of stretches", |keys| {
             keys.as_list()?.iter().map(pair).collect::<Option<Vec<_>>>()
@@ -32,20 +32,22 @@ impl Reader<'_> {
         for (key, says) in rows {
             match key.parse::<u32>().ok().and_then(|key| key.checked_sub(1)) {
                 Some(key) => _ = says_of.insert(key, says),
-                None => return Err(damaged(at, "a row has a key that is a number from 1 on")),
+                None => return Err(damaged(at, "has a row whose key is not a number from 1 on")),
             }
         }
         let mut displacement = Displacement { displaced: displaced.unwrap_or_default(), placed: Vec::new() };
         for (position, key) in placed.unwrap_or_default() {
             match key.checked_sub(1) {
                 Some(key) => displacement.placed.push((position, key)),
-                None => return Err(damaged(at, "a row has a key that is a number from 1 on")),
+                None => return Err(damaged(at, "has a row whose key is not a number from 1 on")),
             }
         }
         let before = self.engine.tree.list(place).map_or(0, |list| list.baseline.len());
         let in_baseline = keys.as_ref().map(|keys| keys.iter().map(|(_, length)| *length as usize).sum());
         if length.map(|length| length as usize).or(in_baseline).is_some_and(|length| length != before) {
-            self.left_out.other_rows(at)?;
+            let reason =
+                "has other rows than when the draft was made: those that were added stand at the end";
+            self.left_out.misfit(at, reason);
             (displacement, says_of) = self.rows_at_end(place, &displacement, &says_of);
             let rows = displacement.placed.len();
             self.keys(place, None, u32::try_from(before + rows).ok(), rows, at)?;
@@ -74,18 +76,16 @@ impl Reader<'_> {
                 Some(row) => {
                     let position = self.engine.tree.list(place).and_then(|list| list.sequence.position(key));
                     let at = position.map_or(at.clone(), |position| at.join(&position.to_string()));
-                    self.row(row, says, &at)?;
+                    self.row(row, says, &at);
                 }
-                None => {
-                    self.left_out.misfit(at, format!("has no row with the key {}", u64::from(key) + 1))?;
-                }
+                None => self.left_out.misfit(at, format!("has no row with the key {}", u64::from(key) + 1)),
             }
         }
         Ok(())
     }
 
     /// A row, of which it was said before what it was given.
-    fn row(&mut self, row: PlaceId, says: &Value, at: &Pointer) -> Result<(), Error> {
+    fn row(&mut self, row: PlaceId, says: &Value, at: &Pointer) {
         let without = match says {
             Value::Record(members) if members.get("given_row").is_some() => {
                 let mut members = members.clone();
@@ -94,7 +94,7 @@ impl Reader<'_> {
             }
             other => other.clone(),
         };
-        self.place(row, &without, at)
+        self.place(row, &without, at);
     }
 
     /// The rows that were added, at the end of a list whose baseline has other rows than it had.
@@ -122,7 +122,7 @@ impl Reader<'_> {
         given_out: Option<u32>,
         placed: usize,
         at: &Pointer,
-    ) -> Result<(), Error> {
+    ) -> Result<(), Damage> {
         let before = self.engine.tree.list(list).map_or(0, |list| list.baseline.len());
         let mut keys: Vec<u32> = Vec::with_capacity(before);
         match stretches {
@@ -132,7 +132,7 @@ impl Reader<'_> {
                     let first = first.checked_sub(1).filter(|_| keys.len() + length as usize <= before);
                     let stretch = first.and_then(|first| Some(first..first.checked_add(length)?));
                     let Some(stretch) = stretch else {
-                        return Err(damaged(at, "its keys are not those of the rows of the record"));
+                        return Err(damaged(at, "has other keys than the rows of the record"));
                     };
                     keys.extend(stretch);
                 }
@@ -140,15 +140,15 @@ impl Reader<'_> {
         }
         let mut known = FxHashSet::default();
         if keys.len() != before || !keys.iter().all(|key| known.insert(*key)) {
-            return Err(damaged(at, "its keys are not those of the rows of the record"));
+            return Err(damaged(at, "has other keys than the rows of the record"));
         }
         let needed = keys.iter().max().map_or(0, |key| key.saturating_add(1));
         let given_out = given_out.map_or(before, |given_out| given_out as usize).max(needed as usize);
         self.lost_keys = self.lost_keys.saturating_add(given_out.saturating_sub(before + placed));
         if self.lost_keys > MOST_LOST_KEYS {
-            return Err(damaged(at, "more keys were given out than a draft may have"));
+            return Err(damaged(at, "has given out more keys than a draft may have"));
         }
-        let Ok(given_out) = u32::try_from(given_out) else { return Err(damaged(at, "it has too many rows")) };
+        let Ok(given_out) = u32::try_from(given_out) else { return Err(damaged(at, "has too many rows")) };
         if given_out as usize != before || !keys.iter().copied().eq(0..given_out) {
             self.engine.tree.set_keys(list, &keys, given_out);
         }
@@ -161,15 +161,15 @@ impl Reader<'_> {
         let Some(body) = self.engine.tree.list(list) else { return Ok(()) };
         let before = body.baseline.len();
         if !rise(displaced.iter().copied()) || displaced.last().is_some_and(|last| *last as usize >= before) {
-            return Err("its displaced rows are not those of the record");
+            return Err("has displaced rows that are not those of the record");
         }
         let length = before - displaced.len() + placed.len();
         let positions = placed.iter().map(|(position, _)| *position);
         if !rise(positions) || placed.last().is_some_and(|(last, _)| *last as usize >= length) {
-            return Err("its rows do not stand one behind the other");
+            return Err("has rows that do not stand one behind the other");
         }
         if now != Presence::Present && length > 0 {
-            return Err("it has rows, and is not there");
+            return Err("has rows, and is not there");
         }
         let mut seen = FxHashSet::default();
         let may_stand = |key: u32| match body.rows.get(key as usize).map(Row::baseline_position) {
@@ -178,7 +178,7 @@ impl Reader<'_> {
             None => false,
         };
         if !placed.iter().all(|(_, key)| seen.insert(*key) && may_stand(*key)) {
-            return Err("a row has a key that no row can have");
+            return Err("has a row with a key that no row can have");
         }
         Ok(())
     }
@@ -190,7 +190,7 @@ impl Reader<'_> {
         displacement: &Displacement,
         says_of: &FxHashMap<u32, &Value>,
         at: &Pointer,
-    ) -> Result<FxHashMap<u32, Value>, Error> {
+    ) -> Result<FxHashMap<u32, Value>, Damage> {
         let Kind::List(kind) = self.engine.tree.part(list).kind else { return Ok(FxHashMap::default()) };
         let (schema, depth) = (self.engine.schema().clone(), self.engine.tree.depth(list) + 1);
         let item = schema.item(kind);
@@ -202,8 +202,10 @@ impl Reader<'_> {
             let at = at.join(&position.to_string());
             let given = says_of.get(key).and_then(|says| says.as_record()?.get("given_row"));
             let given = match given {
-                Some(given) => self.left_out.fitting(&schema, item, given, &at, depth)?,
-                None => return Err(damaged(&at, "it is not said what the row was given")),
+                Some(given) => self.left_out.fitting(&schema, item, given, &at, depth),
+                None => {
+                    return Err(damaged(&at, "is a row of which the draft does not say what it was given"));
+                }
             };
             added.insert(*key, schema.as_row(item, given));
         }

@@ -63,7 +63,7 @@ impl<'a> Writer<'a> {
             says.insert("touched", true.into());
         }
         if let Some(base) = tree.base_of_conflict(place).filter(|_| !tree.part(place).secret) {
-            put(&mut says, &mut blank, "base", tree.schema().without_secrets(tree.part_id(place), base));
+            put(&mut says, &mut blank, "base", tree.schema().with_blank_secrets(tree.part_id(place), base));
         }
         let reported = tree.properties_of(place).map(|properties| &properties.reported);
         if let Some(reported) = reported.filter(|reported| !reported.is_empty()) {
@@ -153,7 +153,7 @@ impl<'a> Writer<'a> {
         let is_given = !is_in_baseline;
         if is_given {
             let given = tree.given_members(place);
-            says.insert("given", tree.schema().without_secrets(tree.part_id(place), &given));
+            says.insert("given", tree.schema().with_blank_secrets(tree.part_id(place), &given));
         }
         let (mut fields, mut variants) = (Record::new(), Record::new());
         for (slot, child) in (0..).zip(tree.children(place)) {
@@ -218,7 +218,7 @@ impl<'a> Writer<'a> {
             let is_added = list.added.contains(&key);
             let mut says = self.place(row, is_new || is_added).unwrap_or_default();
             if is_added {
-                let given = tree.schema().without_secrets(tree.part_id(row), &tree.baseline(row));
+                let given = tree.schema().with_blank_secrets(tree.part_id(row), &tree.baseline(row));
                 // In a list, blank is written as null, and read as what it is.
                 says.insert("given_row", if given == Value::Blank { Value::Null } else { given });
             }
