@@ -100,6 +100,7 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
         FindingKind::BadInput | FindingKind::NotListed => {
             finding.actual = entry();
             finding.expected = expected(subject);
+            finding.example = example(&finding.expected).map(|example| typed(subject.part, &example));
         }
         FindingKind::TooFew => {
             (finding.limit, finding.actual) = (count(constraints.min_items), number(subject.rows));
@@ -114,10 +115,43 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
         }
         FindingKind::NotComputable | FindingKind::CustomError => {}
     }
+    finding.limit_text = finding.limit.as_ref().map(|limit| typed(subject.part, limit));
+    finding.nearest_texts = finding.nearest.iter().map(|value| typed(subject.part, value)).collect();
     subject.label.clone_into(&mut finding.label);
     finding.message =
         subject.message.map_or_else(|| english(&finding), |message| filled_in(message, &finding));
     finding
+}
+
+/// A value as it is typed into a field. Of several bounds, each.
+fn typed(part: &Part, value: &Value) -> String {
+    match value {
+        Value::List(values) => {
+            values.iter().map(|value| part.edit_text(value)).collect::<Vec<_>>().join(" to ")
+        }
+        value => part.edit_text(value).into_owned(),
+    }
+}
+
+/// A date or time that is expected, as an example.
+fn example(expected: &Expected) -> Option<Value> {
+    match expected {
+        Expected::Date => Kind::Date.read_time("2026-11-23"),
+        Expected::Time => Kind::Time.read_time("04:30"),
+        Expected::DateTime => Kind::DateTime(OffsetRule::Never).read_time("2026-11-23T04:30"),
+        Expected::DateTimeWithOffset => {
+            Kind::DateTime(OffsetRule::Always).read_time("2026-11-23T04:30:00+01:00")
+        }
+        Expected::Anything
+        | Expected::WholeNumber
+        | Expected::Number
+        | Expected::Flag
+        | Expected::Email
+        | Expected::Url
+        | Expected::Uri
+        | Expected::Choice(_)
+        | Expected::Own(_) => None,
+    }
 }
 
 /// Whether a value keeps to the bounds of the schema.
@@ -137,7 +171,7 @@ fn filled_in(message: &str, finding: &Finding) -> String {
     }
     let text = |value: &Option<Value>| value.as_ref().map(Value::to_text).unwrap_or_default().into_owned();
     message
-        .replace("{limit}", &text(&finding.limit))
+        .replace("{limit}", finding.limit_text.as_deref().unwrap_or_default())
         .replace("{label}", &finding.label)
         .replace("{actual}", &text(&finding.actual))
 }
@@ -168,7 +202,8 @@ fn expected(subject: &Subject<'_>) -> Expected {
 /// The library's own message.
 fn english(finding: &Finding) -> String {
     let entry = finding.actual.as_ref().map(Value::to_text).unwrap_or_default();
-    let limit = finding.limit.as_ref().map(Value::to_text).unwrap_or_default();
+    let limit = finding.limit_text.as_deref().unwrap_or_default();
+    let characters = if limit == "1" { "character" } else { "characters" };
     let count = |noun: &str| {
         let count = finding.actual.as_ref().and_then(Value::as_number).unwrap_or_default();
         let plural = if count == Decimal::ONE { "" } else { "s" };
@@ -178,12 +213,10 @@ fn english(finding: &Finding) -> String {
         FindingKind::ValueMissing if finding.expected == Expected::Flag => "Must be ticked.".to_owned(),
         FindingKind::ValueMissing => "Needs a value.".to_owned(),
         FindingKind::PatternMismatch => format!("“{entry}” is not written as it must be."),
-        FindingKind::TooLong => format!("Use at most {limit} characters (now {entry})."),
-        FindingKind::TooShort => format!("Use at least {limit} characters (now {entry})."),
+        FindingKind::TooLong => format!("Use at most {limit} {characters} (now {entry})."),
+        FindingKind::TooShort => format!("Use at least {limit} {characters} (now {entry})."),
         FindingKind::RangeUnderflow | FindingKind::RangeOverflow if is_past_midnight(finding) => {
-            let bounds = finding.limit.as_ref().and_then(Value::as_list).unwrap_or_default();
-            let bounds: Vec<_> = bounds.iter().map(Value::to_text).collect();
-            format!("Must be from {} the next day.", bounds.join(" to "))
+            format!("Must be from {limit} the next day.")
         }
         FindingKind::RangeUnderflow if is_time(finding) => format!("Must be {limit} or later."),
         FindingKind::RangeOverflow if is_time(finding) => format!("Must be {limit} or earlier."),
@@ -193,15 +226,12 @@ fn english(finding: &Finding) -> String {
         FindingKind::RangeOverflow => {
             format!("Must be {} {limit}.", if finding.is_limit_excluded { "less than" } else { "at most" })
         }
-        FindingKind::StepMismatch => {
-            let nearest: Vec<_> = finding.nearest.iter().map(Value::to_text).collect();
-            match &nearest[..] {
-                [] => format!("Must be a multiple of {limit}."),
-                nearest => format!("The nearest that can be used is {}.", nearest.join(" or ")),
-            }
-        }
+        FindingKind::StepMismatch => match &finding.nearest_texts[..] {
+            [] => format!("Must be a multiple of {limit}."),
+            nearest => format!("The nearest that can be used is {}.", nearest.join(" or ")),
+        },
         FindingKind::TypeMismatch | FindingKind::BadInput => {
-            format!("“{entry}” is not {}.", expectation(&finding.expected))
+            format!("“{entry}” is not {}.", expectation(&finding.expected, finding.example.as_deref()))
         }
         FindingKind::TooFew => format!("Has {}; at least {limit} must be there.", count("row")),
         FindingKind::TooMany => format!("Has {}; at most {limit} may be there.", count("row")),
@@ -213,7 +243,7 @@ fn english(finding: &Finding) -> String {
             Expected::Choice(choices) if choices.is_empty() => {
                 format!("“{entry}” is not offered; there is nothing to choose from.")
             }
-            expected => format!("“{entry}” is not {}.", expectation(expected)),
+            expected => format!("“{entry}” is not {}.", expectation(expected, None)),
         },
         FindingKind::NotComputable => "Cannot be computed.".to_owned(),
         FindingKind::CustomError => "Is not as it should be.".to_owned(),
@@ -231,17 +261,17 @@ fn is_time(finding: &Finding) -> bool {
 }
 
 /// What is expected, as the rest of a sentence.
-fn expectation(expected: &Expected) -> String {
+fn expectation(expected: &Expected, example: Option<&str>) -> String {
     const NAMED: usize = 8;
+    let example = example.unwrap_or_default();
     match expected {
         Expected::Anything => "as it must be".to_owned(),
         Expected::WholeNumber => "a whole number".to_owned(),
         Expected::Number => "a number".to_owned(),
         Expected::Flag => "true or false".to_owned(),
-        Expected::Date => "a date like 2026-11-23".to_owned(),
-        Expected::Time => "a time like 04:30".to_owned(),
-        Expected::DateTime => "a date and time like 2026-11-23T04:30".to_owned(),
-        Expected::DateTimeWithOffset => "a date and time like 2026-11-23T04:30:00+01:00".to_owned(),
+        Expected::Date => format!("a date like {example}"),
+        Expected::Time => format!("a time like {example}"),
+        Expected::DateTime | Expected::DateTimeWithOffset => format!("a date and time like {example}"),
         Expected::Email => "an email address like name@example.com".to_owned(),
         Expected::Url => "a web address like https://example.com/page".to_owned(),
         Expected::Uri => "a URI like https://example.com/page".to_owned(),

@@ -1,5 +1,6 @@
 //! Actions: everything that can be done to a form, and how they refer to places.
 
+use std::fmt;
 use std::str::FromStr;
 use std::sync::Arc;
 use std::time::Duration;
@@ -16,7 +17,10 @@ use crate::value::{DateTime, Value};
 /// `Focus`, `Enter`, `Leave`, `Clear` and `Release` are what a person does at a widget; the others are what a program
 /// does. `Add`, `Remove`, `Replace`, `Move`, `Copy` and `Test` mean what the operations of JSON Patch (RFC 6902,
 /// section 4) mean.
-#[derive(Clone, Debug, PartialEq)]
+///
+/// `Debug` shows neither texts nor values: it does not know which of them are secrets. [`Engine::words`](super::Engine::words)
+/// describes an action.
+#[derive(Clone, PartialEq)]
 #[non_exhaustive]
 pub enum Action {
     /// A widget gets the focus.
@@ -221,6 +225,50 @@ pub enum Action {
     Redo,
     /// Several actions as one transaction.
     Group(Vec<Action>),
+}
+
+impl fmt::Debug for Action {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let mut shown = |name: &str, at: &[&dyn fmt::Debug]| {
+            let mut shown = formatter.debug_struct(name);
+            at.iter().zip(["at", "to"]).for_each(|(at, name)| _ = shown.field(name, at));
+            shown.finish_non_exhaustive()
+        };
+        match self {
+            Action::Focus { at, .. } => shown("Focus", &[at]),
+            Action::Enter { at, .. } => shown("Enter", &[at]),
+            Action::Leave { at, .. } => shown("Leave", &[at]),
+            Action::Clear { at } => shown("Clear", &[at]),
+            Action::Replace { at, .. } => shown("Replace", &[at]),
+            Action::Insert { list, position, .. } => shown("Insert", &[list, position]),
+            Action::MoveRow { row, to } => shown("MoveRow", &[row, to]),
+            Action::Duplicate { row } => shown("Duplicate", &[row]),
+            Action::Swap { row, with } => shown("Swap", &[row, with]),
+            Action::Add { at, .. } => shown("Add", &[at]),
+            Action::Remove { at } => shown("Remove", &[at]),
+            Action::Move { from, to } => shown("Move", &[from, to]),
+            Action::Copy { from, to } => shown("Copy", &[from, to]),
+            Action::Test { at, .. } => shown("Test", &[at]),
+            Action::Reset { at } => shown("Reset", &[at]),
+            Action::ResetTo { .. } => shown("ResetTo", &[]),
+            Action::Rebase { .. } => shown("Rebase", &[]),
+            Action::Resolve { at, take, .. } => shown("Resolve", &[at, take]),
+            Action::Release { at } => shown("Release", &[at]),
+            Action::Choices { at, .. } => shown("Choices", &[at]),
+            Action::Wait { .. } => shown("Wait", &[]),
+            Action::Now { .. } => shown("Now", &[]),
+            Action::Event { at, .. } => shown("Event", &[at]),
+            Action::Submit(request) => shown("Submit", &[&request.parts]),
+            Action::Accept { .. } => shown("Accept", &[]),
+            Action::Reject { .. } => shown("Reject", &[]),
+            Action::Silence { .. } => shown("Silence", &[]),
+            Action::Answer { at, .. } => shown("Answer", &[at]),
+            Action::Abandon => shown("Abandon", &[]),
+            Action::Undo => shown("Undo", &[]),
+            Action::Redo => shown("Redo", &[]),
+            Action::Group(actions) => formatter.debug_tuple("Group").field(actions).finish(),
+        }
+    }
 }
 
 /// How deep groups may be nested.

@@ -52,6 +52,8 @@ enum Verb {
     Silence,
     Undo,
     Redo,
+    AddRules,
+    WithdrawRules,
     Group,
 }
 
@@ -239,6 +241,16 @@ impl ActionSummary {
         ActionSummary { verb: Verb::Enter, at: at.into(), detail, ..ActionSummary::default() }
     }
 
+    /// Rules were added to the form.
+    pub(super) fn rules_added() -> Self {
+        ActionSummary { verb: Verb::AddRules, ..ActionSummary::default() }
+    }
+
+    /// Rules of the form were withdrawn.
+    pub(super) fn rules_withdrawn() -> Self {
+        ActionSummary { verb: Verb::WithdrawRules, ..ActionSummary::default() }
+    }
+
     /// A transaction, of which nothing was done yet.
     pub(super) fn transaction() -> Self {
         ActionSummary { verb: Verb::Group, ..ActionSummary::default() }
@@ -374,6 +386,8 @@ impl Engine {
             Verb::Abandon => "abandon what was submitted".to_owned(),
             Verb::Undo => "undo".to_owned(),
             Verb::Redo => "redo".to_owned(),
+            Verb::AddRules => "add rules".to_owned(),
+            Verb::WithdrawRules => "withdraw rules".to_owned(),
             Verb::Group => {
                 let mut words: Vec<String> = summary.parts.iter().map(|part| self.words(part)).collect();
                 if let Detail::Rows(more) = summary.detail {

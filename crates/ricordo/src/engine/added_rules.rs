@@ -88,7 +88,7 @@ impl Engine {
         }
         self.take_new_as_baseline(&added, &baseline);
         self.next_constraint = book.next_constraint();
-        Ok((added, self.report_rules()))
+        Ok((added, self.report_rules(ActionSummary::rules_added())))
     }
 
     /// Withdraws rules that were added to the form. The values that they gave stay, as if somebody had set them, also in the
@@ -104,7 +104,7 @@ impl Engine {
             baseline.put_into(&mut self.tree);
         }
         self.settle_or_keep_for_later();
-        self.report_rules()
+        self.report_rules(ActionSummary::rules_withdrawn())
     }
 
     /// The rules of the form.
@@ -128,14 +128,14 @@ impl Engine {
     }
 
     /// What rules changed that were added or withdrawn. That is no step to undo, and the steps before can be undone.
-    pub(super) fn report_rules(&mut self) -> Outcome {
+    pub(super) fn report_rules(&mut self, summary: ActionSummary) -> Outcome {
         self.graph.finish();
         self.history.note_other_rules();
         let mut outcome = self.report(None);
         let log = self.tree.take_log();
         self.tree.forget(log);
         self.report_state(&mut outcome);
-        outcome.set_action(ActionSummary::transaction());
+        outcome.set_action(summary);
         outcome
     }
 

@@ -4,17 +4,18 @@
 //! copied or moved to where it is read. The two records are then compared as a form compares its value with its baseline, and each
 //! place that differs must be one that a person may change.
 
+use std::fmt;
 use std::sync::Arc;
 
 use super::document::{self, apply_merge_patch, as_document, patched};
 use super::target::no_field;
 use super::{Action, Address, CompiledSchema, Engine, Problem};
-use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Kind, PartId, Pointer, Schema};
+use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Hidden, Kind, PartId, Pointer, Schema};
 use crate::tree::{PlaceId, Presence, Shape, Source};
 use crate::value::{DateTime, Record, Value};
 
-/// What a client has sent.
-#[derive(Clone, Debug, PartialEq)]
+/// What a client has sent. `Debug` does not show it: there may be secrets in it.
+#[derive(Clone, PartialEq)]
 #[non_exhaustive]
 pub enum Incoming {
     /// A record: whole, or the parts of it that the client owns.
@@ -25,8 +26,19 @@ pub enum Incoming {
     JsonPatch(Value),
 }
 
-/// What became of the record.
-#[derive(Clone, Debug, PartialEq)]
+impl fmt::Debug for Incoming {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let name = match self {
+            Incoming::Record(_) => "Record",
+            Incoming::MergePatch(_) => "MergePatch",
+            Incoming::JsonPatch(_) => "JsonPatch",
+        };
+        formatter.debug_tuple(name).field(&Hidden).finish()
+    }
+}
+
+/// What became of the record. `Debug` does not show it: there may be secrets in it.
+#[derive(Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Taken {
     /// The record to store, and to answer with. It holds secrets; [`without_secrets`](crate::schema::Schema::without_secrets)
@@ -35,6 +47,12 @@ pub struct Taken {
     /// Places whose values the client has calculated otherwise: another client has changed something that they depend on, or it is
     /// not to be trusted.
     pub recalculated: Vec<Pointer>,
+}
+
+impl fmt::Debug for Taken {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Taken").field("recalculated", &self.recalculated).finish_non_exhaustive()
+    }
 }
 
 /// The other side of a submission: takes what clients send into the record that a server holds, and refuses what they must not change.

@@ -11,7 +11,9 @@ use std::fmt;
 /// let problem = Problem::new("Not saved").error("/name", "There is a batch of this name.");
 /// assert_eq!(problem.to_string(), "Not saved (/name: There is a batch of this name.)");
 /// ```
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+///
+/// It is an error. `Debug` shows where something is wrong, and not what is said of it: that may repeat a secret.
+#[derive(Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Problem {
     /// What kind of problem it is, as a URI reference: `type`.
@@ -27,7 +29,7 @@ pub struct Problem {
 }
 
 /// One thing wrong with what was submitted.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct ProblemError {
     /// The place in what was submitted, as a JSON Pointer; empty if the whole is meant. What is no pointer is kept as it is.
@@ -57,6 +59,25 @@ impl Problem {
     /// What the problem says about the form as a whole: the detail or else the title.
     pub fn summary(&self) -> &str {
         self.detail.as_deref().or(self.title.as_deref()).unwrap_or("The submission was rejected.")
+    }
+}
+
+impl std::error::Error for Problem {}
+
+impl fmt::Debug for Problem {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter
+            .debug_struct("Problem")
+            .field("kind", &self.kind)
+            .field("status", &self.status)
+            .field("errors", &self.errors)
+            .finish_non_exhaustive()
+    }
+}
+
+impl fmt::Debug for ProblemError {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("ProblemError").field("pointer", &self.pointer).finish_non_exhaustive()
     }
 }
 

@@ -4,6 +4,7 @@
 //! that is answered. An accepted submission becomes the baseline; what was typed meanwhile stays. A rejected one leaves its
 //! messages where they belong. Either status lasts until something changes.
 
+use std::fmt;
 use std::sync::Arc;
 
 use rustc_hash::FxHashSet;
@@ -96,7 +97,6 @@ pub enum Submitted {
 }
 
 /// A submission that was handed out and is not answered yet.
-#[derive(Debug)]
 pub struct Submission {
     number: u64,
     parts: Vec<PlaceId>,
@@ -106,6 +106,17 @@ pub struct Submission {
     rules: u64,
     /// Whether a newer upstream record has come since.
     is_rebased: bool,
+}
+
+impl fmt::Debug for Submission {
+    /// Without what is sent, in which there may be secrets.
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter
+            .debug_struct("Submission")
+            .field("number", &self.number)
+            .field("parts", &self.parts)
+            .finish_non_exhaustive()
+    }
 }
 
 impl Submission {

@@ -24,8 +24,6 @@ impl Engine {
             }
             self.settle_or_keep_for_later();
         }
-        let mut outcome = self.report_rules();
-        outcome.set_action(summary);
-        outcome
+        self.report_rules(summary)
     }
 }

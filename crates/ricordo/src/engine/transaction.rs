@@ -393,6 +393,11 @@ impl Engine {
         }
         self.history.keep(&mut self.tree, direction, &moved);
         self.report_state(&mut outcome);
+        let action = match direction {
+            Direction::Undo => Action::Undo,
+            Direction::Redo => Action::Redo,
+        };
+        outcome.set_action(self.summarize(&action));
         Ok(outcome)
     }
 

@@ -12,7 +12,7 @@ use super::view::View;
 use super::{Form, Place};
 use crate::engine::{Action, PlaceView};
 use crate::model::Locate;
-use crate::schema::{Error, ErrorKind, Finding, Kind, MASK, Named, Pointer, Reading};
+use crate::schema::{Error, ErrorKind, Finding, Hidden, Kind, MASK, Named, Pointer, Reading};
 use crate::tree::{BindingId, PlaceId};
 use crate::value::Value;
 
@@ -180,8 +180,8 @@ pub enum WidgetKind {
     List,
 }
 
-/// What a widget reports.
-#[derive(Clone, Debug, PartialEq)]
+/// What a widget reports. `Debug` does not show what was typed or chosen: it may be a secret.
+#[derive(Clone, PartialEq)]
 #[non_exhaustive]
 pub enum WidgetEvent {
     /// It got the focus.
@@ -204,6 +204,23 @@ pub enum WidgetEvent {
     Release,
     /// It lost the focus.
     Leave,
+}
+
+impl fmt::Debug for WidgetEvent {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let mut hidden = |name: &str| formatter.debug_tuple(name).field(&Hidden).finish();
+        match self {
+            WidgetEvent::Focus => formatter.write_str("Focus"),
+            WidgetEvent::Input(_) => hidden("Input"),
+            WidgetEvent::Composing(_) => hidden("Composing"),
+            WidgetEvent::Choose(_) => hidden("Choose"),
+            WidgetEvent::Include(..) => hidden("Include"),
+            WidgetEvent::Switch(_) => hidden("Switch"),
+            WidgetEvent::Clear => formatter.write_str("Clear"),
+            WidgetEvent::Release => formatter.write_str("Release"),
+            WidgetEvent::Leave => formatter.write_str("Leave"),
+        }
+    }
 }
 
 impl<M: 'static> Form<M> {

@@ -2,6 +2,7 @@
 
 use std::cell::Cell;
 use std::fmt;
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::rc::{Rc, Weak};
 
 use super::core::{Answerer, Core, TicketHandler};
@@ -17,6 +18,7 @@ use crate::value::Value;
 /// Until it is answered the place is pending ([`Place::is_pending`]). A ticket is out of date once the value has changed: its
 /// answer then has no effect, and the new value has a ticket of its own. A ticket that is dropped unanswered counts as
 /// [`unknown`](Ticket::unknown).
+#[must_use = "a ticket that is dropped counts as unknown: answer it"]
 pub struct Ticket {
     core: Weak<Core>,
     id: TicketId,
@@ -196,7 +198,8 @@ impl Core {
         Ok(observer)
     }
 
-    /// Gives out the tickets that wait, to those who answer such; whether there were any.
+    /// Gives out the tickets that wait, to those who answer such; whether there were any. If a handler panics, the others are still
+    /// given theirs; then the panic continues in the code that acted.
     pub(super) fn hand_out_tickets(self: &Rc<Self>) -> bool {
         let is_answered = |check: &str| {
             self.answerers
@@ -209,6 +212,7 @@ impl Core {
             None => return false,
         };
         let is_any = !tickets.is_empty();
+        let mut panicked = None;
         for ticket in tickets {
             let check = ticket.check.clone();
             let found = self.answerers.borrow_mut().iter_mut().find_map(|answerer| {
@@ -216,13 +220,18 @@ impl Core {
                 Some((answerer.observer, handler))
             });
             let Some((observer, mut handler)) = found else { continue };
-            handler(self, ticket);
+            self.count_call(observer);
+            let handled = catch_unwind(AssertUnwindSafe(|| handler(self, ticket)));
+            if let Err(panic) = handled {
+                panicked.get_or_insert(panic);
+            }
             // It may have ended its subscription.
             let mut answerers = self.answerers.borrow_mut();
             if let Some(answerer) = answerers.iter_mut().find(|answerer| answerer.observer == observer) {
                 answerer.handler = Some(handler);
             }
         }
+        panicked.into_iter().for_each(|panic| resume_unwind(panic));
         is_any
     }
 }

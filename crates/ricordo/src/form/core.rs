@@ -21,6 +21,13 @@ use crate::value::sort;
 /// How long a chain of actions, each taken because of the one before, may become.
 const LONGEST_CHAIN: u32 = 100;
 
+/// How many actions may be taken because of one, in chains of whatever length: several at each link would make too many before any
+/// chain is too long.
+const MOST_RESPONSES: u32 = 100_000;
+
+/// How often tickets may be given out because of one action.
+const MOST_TICKET_ROUNDS: u32 = 1_000;
+
 /// A subscriber's callback, called when something that it observes may have changed. Returns whether it was notified.
 pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>, &Notice) -> bool>>;
 
@@ -218,7 +225,18 @@ impl Core {
         if self.is_notifying() {
             return;
         }
-        while !self.answerers.borrow().is_empty() && self.hand_out_tickets() {}
+        let mut rounds = 0;
+        while !self.answerers.borrow().is_empty() && self.hand_out_tickets() {
+            rounds += 1;
+            if rounds == MOST_TICKET_ROUNDS {
+                let message = format!(
+                    "answers to tickets lead to other tickets without end; after {MOST_TICKET_ROUNDS} rounds there \
+                     still are some"
+                );
+                self.keep_error(Error::new(ErrorKind::Endless, Pointer::root(), message));
+                break;
+            }
+        }
         if self.submit_handler.borrow().is_none() {
             return;
         }
@@ -498,12 +516,17 @@ impl Core {
         let mut panicked = None;
         let mut outcome = self.share(outcome);
         self.notify(&outcome, link, 0, &mut panicked);
+        let mut responses = 0;
         let result = loop {
             // The queue must be free again before anybody is called.
             let next = self.queue.borrow_mut().pop_front();
             let Some(Queued { what, chain, link }) = next else { break Ok(()) };
+            responses += 1;
             if chain > LONGEST_CHAIN {
-                break Err(self.endless(&outcome));
+                break Err(self.endless(&outcome, LONGEST_CHAIN, "rounds"));
+            }
+            if responses > MOST_RESPONSES {
+                break Err(self.endless(&outcome, MOST_RESPONSES, "responses"));
             }
             let done = match what {
                 Waiting::Action(action, rows) => self.carry_out(action, rows, link.as_deref()),
@@ -577,14 +600,13 @@ impl Core {
     }
 
     /// The error for subscribers that respond to each other without end: names those that were called last.
-    fn endless(&self, outcome: &Outcome) -> Error {
+    fn endless(&self, outcome: &Outcome, most: u32, of_what: &str) -> Error {
         let subscribers = self.subscribers.borrow();
         let called: Vec<&Subscriber> =
             outcome.observers().iter().filter_map(|observer| subscribers.get(observer)).collect();
         let names: Vec<String> = called.iter().map(|subscriber| self.call(subscriber)).collect();
         let message = format!(
-            "subscribers respond to each other's changes without end; after {LONGEST_CHAIN} rounds these still do: \
-             {}",
+            "subscribers respond to each other's changes without end; after {most} {of_what} these still do: {}",
             names.join(" and ")
         );
         let place = called.iter().find_map(|subscriber| subscriber.place);
@@ -666,9 +688,16 @@ impl Core {
         }
     }
 
+    /// Counts a call of a subscriber that is not called by a notification: it is given tickets.
+    pub(super) fn count_call(&self, observer: ObserverId) {
+        if let Some(subscriber) = self.subscribers.borrow().get(&observer) {
+            subscriber.called.set(subscriber.called.get() + 1);
+        }
+    }
+
     pub(super) fn counts(&self, observer: ObserverId) -> Counts {
         let called = self.subscribers.borrow().get(&observer).map_or(0, |subscriber| subscriber.called.get());
-        Counts { considered: self.read_engine().considered(observer), called }
+        counts(&self.read_engine(), observer, called)
     }
 
     /// All subscribers, in the order in which they subscribed.
@@ -682,11 +711,16 @@ impl Core {
             Some(SubscriberReport {
                 name: subscriber.name.as_deref().map(str::to_owned),
                 place: subscriber.place.map(|place| engine.view(place).pointer()),
-                counts: Counts { considered: engine.considered(observer), called: subscriber.called.get() },
+                counts: counts(&engine, observer, subscriber.called.get()),
             })
         };
         observers.into_iter().filter_map(report).collect()
     }
+}
+
+/// How often an observer was considered and called. Whoever is given tickets was considered each time.
+fn counts(engine: &Engine, observer: ObserverId, called: u64) -> Counts {
+    Counts { considered: engine.considered(observer).max(called), called }
 }
 
 /// The error for changing a form while a function reads it.
@@ -705,15 +739,15 @@ fn apply(engine: &mut Engine, action: Action, rows: Prepared, link: Option<&Link
 }
 
 /// Does something when it is dropped, also when that is because of a panic.
-struct Finally<F: FnOnce()>(Option<F>);
+pub(super) struct Finally<F: FnOnce()>(Option<F>);
 
-fn finally<F: FnOnce()>(act: F) -> Finally<F> {
+pub(super) fn finally<F: FnOnce()>(act: F) -> Finally<F> {
     Finally(Some(act))
 }
 
 impl<F: FnOnce()> Finally<F> {
     /// Does nothing: all went well.
-    fn forget(mut self) {
+    pub(super) fn forget(mut self) {
         self.0 = None;
     }
 }

@@ -6,7 +6,7 @@ use std::marker::PhantomData;
 use std::rc::{Rc, Weak};
 use std::sync::Arc;
 
-use super::core::Core;
+use super::core::{Core, finally};
 use super::{Form, address, schema_of};
 use crate::engine::{
     self, Action, Address, AfterAccept, Engine, Extent, Intake, Problem, SubmitRequest, Submitted,
@@ -42,12 +42,14 @@ use crate::value::{Record, Value};
 /// assert!(!form.is_dirty());
 /// # Ok::<(), ricordo::Error>(())
 /// ```
+#[must_use = "a recipe does nothing until a form is submitted by it"]
 pub struct Recipe<M> {
     parts: Vec<Result<Address, Error>>,
     extent: Extent,
     identity: Option<Result<Address, Error>>,
     under: Option<Arc<str>>,
     shape: Option<Arc<Shape>>,
+    has_tests: bool,
     is_quiet: bool,
     then: Then<M>,
 }
@@ -80,6 +82,7 @@ impl<M> Clone for Recipe<M> {
             identity: self.identity.clone(),
             under: self.under.clone(),
             shape: self.shape.clone(),
+            has_tests: self.has_tests,
             is_quiet: self.is_quiet,
             then: self.then.clone(),
         }
@@ -112,6 +115,7 @@ impl<M> Recipe<M> {
             identity: None,
             under: None,
             shape: None,
+            has_tests: false,
             is_quiet: false,
             then: Then::Stay,
         }
@@ -149,12 +153,9 @@ impl<M> Recipe<M> {
     }
 
     /// Lets a JSON Patch begin with `test` operations, so that it fails if the other side holds something else by now in the places
-    /// that it changes. Only with [`as_json_patch`](Recipe::as_json_patch).
+    /// that it changes. It makes a difference only with [`as_json_patch`](Recipe::as_json_patch), before or after it.
     pub fn with_tests(mut self) -> Self {
-        self.extent = match self.extent {
-            Extent::Patch { .. } => Extent::Patch { has_tests: true },
-            other => other,
-        };
+        self.has_tests = true;
         self
     }
 
@@ -234,7 +235,11 @@ impl<M> Recipe<M> {
     }
 
     fn extent(&self, creates: bool) -> Extent {
-        if creates { Extent::Whole } else { self.extent }
+        match self.extent {
+            _ if creates => Extent::Whole,
+            Extent::Patch { .. } => Extent::Patch { has_tests: self.has_tests },
+            extent @ (Extent::Whole | Extent::Dirty) => extent,
+        }
     }
 
     fn request(&self, creates: bool, waits: bool) -> Result<SubmitRequest, Error> {
@@ -268,6 +273,7 @@ impl<M> Recipe<M> {
 }
 
 /// The fields that keep their values for the next entry.
+#[must_use = "it says what a form keeps only where it is given"]
 pub struct Keep<M> {
     fields: Vec<Result<Address, Error>>,
     model: PhantomData<fn() -> M>,
@@ -312,6 +318,7 @@ impl<M> Keep<M> {
 ///
 /// Answer it with [`accept`](Submission::accept) or [`reject`](Submission::reject). If it is dropped unanswered, the form is as before
 /// the submit, and can be submitted again.
+#[must_use = "a submission that is dropped is abandoned: accept or reject it"]
 pub struct Submission<M> {
     core: Weak<Core>,
     number: u64,
@@ -532,7 +539,19 @@ impl<M: 'static> Form<M> {
         }
         let creates = recipe.creates(&self.core)?;
         let then = recipe.then()?;
-        self.core.apply(Action::Submit(recipe.request(creates, false)?))?;
+        let request = recipe.request(creates, false)?;
+        let number = || self.core.read(|engine| engine.submission().map(engine::Submission::number));
+        let before = number();
+        // If a subscriber panics, or subscribers respond to each other without end, nobody is given the submission.
+        let unclaimed = finally(|| {
+            if number() != before
+                && let Err(error) = self.core.apply(Action::Abandon)
+            {
+                self.core.keep_error(error);
+            }
+        });
+        self.core.apply(Action::Submit(request))?;
+        unclaimed.forget();
         handed_out(&self.core, recipe, creates, then, self.core.take_submitted())
     }
 
@@ -605,10 +624,11 @@ fn handed_out<M>(
                 let record = is_whole.then(|| engine.value_to_parse());
                 (number, payload, record, engine.revision())
             });
-            Ok(Submission {
+            // If the function that shapes the payload panics, the submission is dropped, and so abandoned.
+            let mut submission = Submission {
                 core: Rc::downgrade(core),
                 number,
-                payload: recipe.envelope(payload, creates),
+                payload: Value::Blank,
                 record,
                 revision,
                 creates,
@@ -616,7 +636,9 @@ fn handed_out<M>(
                 then,
                 is_answered: Cell::new(false),
                 model: PhantomData,
-            })
+            };
+            submission.payload = recipe.envelope(payload, creates);
+            Ok(submission)
         }
         Some(Submitted::Invalid) => Err(Error::invalid(errors_of(core, recipe))),
         Some(Submitted::Pending | Submitted::Waiting) | None => {

@@ -165,12 +165,9 @@ impl<T, M> Update<T, Form<M>> {
     }
 }
 
-impl<T: fmt::Debug, R> fmt::Debug for Update<T, R> {
+impl<T, R> fmt::Debug for Update<T, R> {
+    /// Without the values, which may be those of secrets.
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter
-            .debug_struct("Update")
-            .field("before", &self.before)
-            .field("now", &self.now)
-            .finish_non_exhaustive()
+        formatter.debug_struct("Update").field("cause", &self.cause().to_string()).finish_non_exhaustive()
     }
 }

@@ -229,7 +229,7 @@ fn parts_of(value: &Value) -> Option<Parts> {
     }
 }
 
-fn read_pattern(pattern: &str, kind: &Kind, text: &str) -> Option<Value> {
+pub(super) fn read_pattern(pattern: &str, kind: &Kind, text: &str) -> Option<Value> {
     let Parts { date, time, offset } = date_pattern::read(pattern, text)?;
     match kind {
         Kind::Date => date.map(Value::Date),

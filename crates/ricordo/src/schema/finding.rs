@@ -30,6 +30,8 @@ pub struct Finding {
     /// The bound that is violated: a length, a number of rows, a number, a date, a step. Of times from before midnight to after it,
     /// a list of both bounds.
     pub limit: Option<Value>,
+    /// The bound as it is typed into the field: `0,5` where a comma is the decimal sign.
+    pub limit_text: Option<String>,
     /// Whether the bound itself is excluded.
     pub is_limit_excluded: bool,
     /// What is there: a length, a number of rows, the numbers of two equal rows, counted from 1, or else what was
@@ -39,6 +41,10 @@ pub struct Finding {
     pub expected: Expected,
     /// For a step that is missed: the nearest values below and above that are right.
     pub nearest: Vec<Value>,
+    /// The same as they are typed into the field.
+    pub nearest_texts: Vec<String>,
+    /// For an entry that cannot be parsed as a date or a time: one that can, in the field's own format, such as `23/11/2026`.
+    pub example: Option<String>,
     /// The id of the constraint or the deferred check that has found it, if it has one.
     pub id: Option<String>,
 }
@@ -88,10 +94,13 @@ impl Finding {
             is_reported: false,
             shown: true,
             limit: None,
+            limit_text: None,
             is_limit_excluded: false,
             actual: None,
             expected: Expected::Anything,
             nearest: Vec::new(),
+            nearest_texts: Vec::new(),
+            example: None,
             id: None,
         }
     }

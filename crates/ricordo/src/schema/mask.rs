@@ -1,5 +1,7 @@
 //! Hiding secrets: whatever is written for people or files goes through here.
 
+use std::fmt;
+
 use rustc_hash::FxHashMap;
 
 use super::{Choice, Choices, Kind, PartId, Schema};
@@ -7,6 +9,15 @@ use crate::value::{Record, Value};
 
 /// The text shown instead of a secret.
 pub(crate) const MASK: &str = "•••";
+
+/// Stands for a text or a value in a `Debug` that does not know the schema, and so not whether it is a secret.
+pub(crate) struct Hidden;
+
+impl fmt::Debug for Hidden {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.write_str(MASK)
+    }
+}
 
 impl Schema {
     /// A value for a part as others may see it: with `•••` for every secret in it that is not empty.

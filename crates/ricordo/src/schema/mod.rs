@@ -40,7 +40,7 @@ pub use display::{DisplayFormat, NumberFormat};
 pub use error::{Error, ErrorKind, Location};
 pub use finding::{Expected, Finding, FindingKind};
 pub(crate) use fit::{DEEPEST, shorten};
-pub(crate) use mask::MASK;
+pub(crate) use mask::{Hidden, MASK};
 pub use nearest::nearest;
 pub use own::{OwnScalar, Pattern};
 pub use part::{Commit, Constraints, Deferred, Findings, Format, Kind, OffsetRule, Part, Reveal};

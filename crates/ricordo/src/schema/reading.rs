@@ -2,6 +2,7 @@
 
 use rust_decimal::Decimal;
 
+use super::display::read_pattern;
 use super::{Choices, Kind, Part};
 use crate::value::{Value, read_date, read_date_time, read_number, read_time};
 
@@ -20,8 +21,9 @@ impl Part {
     /// Reads what was typed into a field. Texts are taken as they are; around anything else, white space does
     /// not count. A choice is known by what is stored or by its label, and what is not offered is kept when it
     /// could have been. Numbers, dates and times are read in their edit format, in their canonical form, and in
-    /// the part's display format; with a decimal comma, not in the canonical form, where a point is the decimal sign. Records
-    /// and lists cannot be typed.
+    /// the part's display format; with a decimal comma, not in the canonical form, where a point is the decimal sign. A
+    /// field with a display format reads times without a zero in front, too, whatever the format: `9:30`. Records and lists cannot be
+    /// typed.
     pub fn read(&self, text: &str) -> Reading {
         self.read_among(text, self.kind.choices())
     }
@@ -72,7 +74,10 @@ impl Part {
             Kind::Text | Kind::Record(_) | Kind::List(_) => None,
         };
         let displayed = || self.display.as_ref().and_then(|format| format.read(&self.kind, text));
-        value.or_else(displayed).map_or(Reading::Unreadable, Reading::Value)
+        value
+            .or_else(displayed)
+            .or_else(|| self.read_short_time(text))
+            .map_or(Reading::Unreadable, Reading::Value)
     }
 }
 
@@ -84,6 +89,15 @@ impl Part {
             Kind::Decimal => read_number(text).ok().map(Value::Number),
             kind => kind.read_time(text),
         }
+    }
+}
+
+impl Part {
+    /// Reads a time as people write one, whatever the display format: `9:30`. Without one, a time is written as in HTML.
+    fn read_short_time(&self, text: &str) -> Option<Value> {
+        let is_lenient = self.display.is_some() && matches!(self.kind, Kind::Time);
+        let patterns = ["%H:%M", "%H:%M:%S"].into_iter().filter(|_| is_lenient);
+        patterns.into_iter().find_map(|pattern| read_pattern(pattern, &self.kind, text))
     }
 }
 

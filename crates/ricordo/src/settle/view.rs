@@ -411,7 +411,10 @@ impl<'a> PlaceView<'a> {
                 let message = own.or(declared.map(|declared| &declared.message));
                 finding.message = message.map(ToString::to_string).unwrap_or_default();
             }
-            if let Some(message) = self.tree.wording().and_then(|wording| (wording.0)(&finding)) {
+            // The wording nearest to the place wins: that of the form is for what nothing else words.
+            let is_worded = fault.constraint.is_none() && !finding.is_reported && subject.message.is_some();
+            if !is_worded && let Some(message) = self.tree.wording().and_then(|wording| (wording.0)(&finding))
+            {
                 finding.message = message;
             }
             finding

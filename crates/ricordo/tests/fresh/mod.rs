@@ -24,7 +24,7 @@ struct Settled {
 ///
 /// Panics at the first place that differs.
 #[track_caller]
-pub fn assert_like_fresh(engine: &Engine, schema: &Arc<CompiledSchema>, begin: &[Action]) {
+pub(crate) fn assert_like_fresh(engine: &Engine, schema: &Arc<CompiledSchema>, begin: &[Action]) {
     let Some(fresh) = loaded_like(engine, schema, begin) else { return };
     let (found, expected) = (settled(engine), settled(&fresh));
     for (found, expected) in found.iter().zip(&expected) {
