@@ -25,6 +25,10 @@ pub(crate) trait Reader {
     fn subtotal(&self, record: PlaceId, of: SubtotalId) -> Datum;
     /// The time that the form was told.
     fn now(&self) -> Option<DateTime>;
+    /// Whether the computation may take so many more steps. All that is computed together shares what may be granted.
+    fn grant(&self, steps: usize) -> bool;
+    /// The computation was ended: it would take too many steps.
+    fn exhausted(&self);
 }
 
 /// An expression whose names are resolved and whose types are checked.
@@ -102,16 +106,24 @@ impl Code {
     }
 }
 
-/// A computation takes at most so many steps; what would take more is null.
+/// A computation takes at most so many steps.
 const MOST_STEPS: usize = 5_000_000;
+/// So many steps are free: what most formulas take. Those that take more are granted them by the reader, so many at a time.
+const FREE_STEPS: usize = 512;
+const GRANTED_STEPS: usize = 4096;
+/// How many steps it counts as to read a place: that is remembered as long as the form lives.
+const READ_STEPS: usize = 4;
 
 /// One computation of a formula.
 struct Evaluation<'a> {
     reader: &'a dyn Reader,
     levels: Levels<'a>,
     locals: Vec<Datum>,
-    /// Operations done, and items and parts of texts made.
+    /// Operations done, places read, and items and parts of texts made.
     steps: usize,
+    /// How many steps it may take before it is to ask for more.
+    granted: usize,
+    is_exhausted: bool,
 }
 
 /// Where the records are that a formula stands in.
@@ -129,7 +141,7 @@ pub(crate) fn evaluate(code: &Code, levels: &[Level], reader: &dyn Reader) -> Da
 
 /// The place that a way leads to.
 pub(crate) fn find(way: &Way, levels: &[Level], reader: &dyn Reader) -> Option<PlaceId> {
-    Evaluation { reader, levels: Levels::Of(levels), locals: Vec::new(), steps: 0 }.place(way)
+    Evaluation::new(Levels::Of(levels), Vec::new(), reader).place(way)
 }
 
 /// Computes the test of a filter for a row of a list of a record. All that it reads is in the two of them.
@@ -138,27 +150,53 @@ pub(crate) fn evaluate_test(code: &Code, record: PlaceId, row: Datum, reader: &d
 }
 
 fn run(code: &Code, levels: Levels<'_>, locals: Vec<Datum>, reader: &dyn Reader) -> Datum {
-    let mut evaluation = Evaluation { reader, levels, locals, steps: 0 };
+    let mut evaluation = Evaluation::new(levels, locals, reader);
     let result = evaluation.evaluate(code);
-    if evaluation.steps > MOST_STEPS { Datum::Null } else { result }
+    if evaluation.is_over() {
+        reader.exhausted();
+        return Datum::Null;
+    }
+    result
 }
 
-impl Evaluation<'_> {
+impl<'a> Evaluation<'a> {
+    fn new(levels: Levels<'a>, locals: Vec<Datum>, reader: &'a dyn Reader) -> Self {
+        Evaluation { reader, levels, locals, steps: 0, granted: FREE_STEPS, is_exhausted: false }
+    }
+
+    /// Whether it has taken more steps than it may.
+    fn is_over(&mut self) -> bool {
+        while self.steps > self.granted && !self.is_exhausted {
+            self.is_exhausted = self.steps > MOST_STEPS || !self.reader.grant(GRANTED_STEPS);
+            self.granted += GRANTED_STEPS;
+        }
+        self.is_exhausted
+    }
+
+    /// What a place holds.
+    fn datum(&mut self, place: Option<PlaceId>) -> Datum {
+        self.steps += READ_STEPS;
+        place.map(|place| self.reader.datum(place)).unwrap_or_default()
+    }
+
     fn evaluate(&mut self, code: &Code) -> Datum {
         self.steps += 1;
-        if self.steps > MOST_STEPS {
+        if self.is_over() {
             return Datum::Null;
         }
         let result = match code {
             Code::Constant(constant) => constant.clone(),
             Code::Local(local) => self.locals.get(*local).cloned().unwrap_or_default(),
-            Code::Place(way) => self.place(way).map(|place| self.reader.datum(place)).unwrap_or_default(),
+            Code::Place(way) => {
+                let place = self.place(way);
+                self.datum(place)
+            }
             Code::Member(of, down, _) => {
                 let of = self.evaluate(of);
                 self.each(&of, &|evaluation, record| match record {
                     Datum::Record(record) => {
                         let place = evaluation.down(*record, down);
-                        place.map(|place| evaluation.reader.datum(place)).unwrap_or_default()
+                        evaluation.datum(place)
                     }
                     _ => Datum::Null,
                 })
@@ -229,7 +267,7 @@ impl Evaluation<'_> {
     }
 
     /// A function of a value, or of each item of a list.
-    fn each(&mut self, of: &Datum, function: &impl Fn(&Self, &Datum) -> Datum) -> Datum {
+    fn each(&mut self, of: &Datum, function: &impl Fn(&mut Self, &Datum) -> Datum) -> Datum {
         match of {
             Datum::List(items) => Datum::List(items.iter().map(|item| function(self, item)).collect()),
             one => function(self, one),
@@ -337,7 +375,7 @@ impl Evaluation<'_> {
             let goes_on = evaluation.iterate(rest, then);
             evaluation.locals.pop();
             evaluation.steps += 1;
-            goes_on && evaluation.steps <= MOST_STEPS
+            goes_on && !evaluation.is_over()
         };
         match &first.to {
             None => match self.evaluate(&first.from) {
@@ -371,7 +409,7 @@ impl Evaluation<'_> {
             let length = |at: usize| arguments[at].as_text().map_or(0, str::len);
             self.steps = self.steps.saturating_add(length(0).saturating_mul(length(1).max(1)) / 8);
         }
-        if self.steps > MOST_STEPS {
+        if self.is_over() {
             return Datum::Null;
         }
         let result = builtins::call(function, &arguments, expression, || self.reader.now());
@@ -422,6 +460,12 @@ pub(super) fn fold(code: Code) -> Code {
         fn now(&self) -> Option<DateTime> {
             None
         }
+
+        fn grant(&self, _: usize) -> bool {
+            true
+        }
+
+        fn exhausted(&self) {}
     }
 
     fn is_constant(code: &Code) -> bool {

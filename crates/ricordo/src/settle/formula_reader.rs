@@ -2,7 +2,7 @@
 
 use super::{PlaceView, Reach};
 use crate::formula::{Datum, Reader};
-use crate::schema::Step;
+use crate::schema::{Error, ErrorKind, Pointer, Step};
 use crate::tree::{Aspects, PlaceId, Shape, SubtotalId};
 use crate::value::DateTime;
 
@@ -44,6 +44,15 @@ impl Reader for PlaceView<'_> {
     fn subtotal(&self, record: PlaceId, of: SubtotalId) -> Datum {
         self.record(record, Reach::Own, of.aspect());
         self.tree().subtotal(record, of).map(Datum::of_value).unwrap_or_default()
+    }
+
+    fn grant(&self, steps: usize) -> bool {
+        self.grant_steps(steps)
+    }
+
+    fn exhausted(&self) {
+        let message = "the formula takes too many steps";
+        self.record_wrong(Error::new(ErrorKind::NotPossible, Pointer::root(), message));
     }
 
     fn now(&self) -> Option<DateTime> {

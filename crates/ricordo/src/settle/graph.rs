@@ -410,6 +410,7 @@ impl Graph {
     /// Says that the log begins anew.
     pub(crate) fn finish(&mut self) {
         self.is_return = false;
+        self.reads.begin_settling();
         self.done.clear();
         self.replaced.clear();
         self.replaced_shares.clear();

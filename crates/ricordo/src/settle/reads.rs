@@ -1,5 +1,7 @@
 //! Reads: what a function of the form depends on.
 
+#[cfg(feature = "formula")]
+use std::cell::Cell;
 use std::cell::RefCell;
 
 use rustc_hash::FxHashMap;
@@ -15,7 +17,14 @@ pub struct Reads {
     seen: RefCell<Seen>,
     /// The first address that can lead to no place, whatever the data.
     wrong: RefCell<Option<Error>>,
+    /// How many steps formulas were granted in this settling beyond those that are free.
+    #[cfg(feature = "formula")]
+    granted: Cell<usize>,
 }
+
+/// How many steps the formulas of one settling take together, beyond those that each may take freely: about a second.
+#[cfg(feature = "formula")]
+const MOST_STEPS: usize = 20_000_000;
 
 #[derive(Debug, Default)]
 struct Seen {
@@ -45,6 +54,23 @@ pub(crate) struct Read {
 impl Reads {
     pub(super) fn record(&self, place: PlaceId, reach: Reach, aspects: Aspects) {
         self.seen.borrow_mut().record(place, reach, aspects);
+    }
+
+    /// Grants a formula more steps, unless those of this settling have taken too many already.
+    #[cfg(feature = "formula")]
+    pub(super) fn grant(&self, steps: usize) -> bool {
+        let granted = self.granted.get().saturating_add(steps);
+        let is_granted = granted <= MOST_STEPS;
+        if is_granted {
+            self.granted.set(granted);
+        }
+        is_granted
+    }
+
+    /// Begins a settling: what was granted before does not count.
+    pub(super) fn begin_settling(&self) {
+        #[cfg(feature = "formula")]
+        self.granted.set(0);
     }
 
     /// Notes an address that can lead to no place.

@@ -73,6 +73,12 @@ impl<'a> PlaceView<'a> {
         }
     }
 
+    /// Whether a computation may take so many more steps: all that one settling computes has a bound.
+    #[cfg(feature = "formula")]
+    pub(super) fn grant_steps(&self, steps: usize) -> bool {
+        self.reads.is_none_or(|reads| reads.grant(steps))
+    }
+
     /// Tracks a read of the place itself.
     fn read(&self, aspects: Aspects) {
         if let Some(reads) = self.reads {

@@ -2,6 +2,7 @@
 
 use ricordo::engine::CompiledSchema;
 use ricordo::exchange::{read_definition, write_definition};
+use ricordo::schema::FindingKind;
 use ricordo::value::DateTime;
 use ricordo::{Form, Value};
 
@@ -410,4 +411,28 @@ fn the_longest_and_the_deepest_formulas_are_computed() {
     assert_eq!(calculated(&format!("{}a{}", "(a + ".repeat(29), ")".repeat(29))), number("60"));
     assert_eq!(calculated(&format!("{}a{}", "if a = 1 then 0 else ".repeat(29), " + 1")), number("3"));
     assert_eq!(calculated(&format!("sum([a{}])", ", a".repeat(15_000))), number("30002"));
+}
+
+/// How many rows of a form have a finding in the field `x`, given its formula.
+fn not_computed(formula: &str, rows: usize) -> usize {
+    let definition = format!(
+        r#"{{"type": "object", "properties": {{"small": {{"type": "integer", "x-ricordo": {{"calculate": "1 + 1"}}}},
+            "l": {{"type": "array", "items": {{"type": "object", "properties": {{
+                "n": {{"type": "integer"}}, "x": {{"type": "integer", "x-ricordo": {{"calculate": "{formula}"}}}}}}}}}}}}}}"#
+    );
+    let data = format!(r#"{{"l": [{}]}}"#, vec![r#"{"n": 1}"#; rows].join(","));
+    let form: Form = Form::from_definition(&definition, Some(&data)).unwrap();
+    assert_eq!(form.get("/small").unwrap(), Some(Value::from(2)));
+    let findings = form.findings();
+    assert!(findings.iter().all(|finding| finding.kind == FindingKind::NotComputable), "{findings:?}");
+    findings.len()
+}
+
+#[test]
+fn formulas_that_take_too_many_steps_are_not_computable_one_by_one_and_together() {
+    assert_eq!(not_computed("count(for i in 1..1000 return n)", 200), 0);
+    assert_eq!(not_computed("count(for i in 1..1000000000 return n)", 1), 1);
+    // Each of them could be computed alone.
+    let left_out = not_computed("count(for i in 1..200000 return n)", 60);
+    assert!((1..60).contains(&left_out), "{left_out}");
 }
