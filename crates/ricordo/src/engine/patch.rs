@@ -6,10 +6,12 @@
 
 use std::fmt::{self, Write as _};
 
+use rustc_hash::FxHashSet;
+
 use super::Engine;
 use super::payload::{Extent, Gathering, Payload, Side};
 use super::row_account::{RowDifference, RowStep, steps};
-use crate::schema::{Kind, Pointer};
+use crate::schema::{Kind, PartId, Pointer};
 use crate::tree::{Marks, PlaceId, Presence, Shape, Tree};
 use crate::value::{Record, Value, sort_by_key};
 
@@ -97,10 +99,11 @@ fn operation(op: &str, from: Option<&Pointer>, path: &Pointer, value: Option<Val
 fn operations(mut gathering: Gathering<'_>, has_tests: bool) -> Payload {
     let root = gathering.tree.root();
     let mut writer =
-        Writer { gathering: &mut gathering, has_tests, tests: Vec::new(), operations: Vec::new() };
+        Writer { gathering: &mut gathering, tests: has_tests.then(Tests::default), operations: Vec::new() };
     writer.place(root, &At::default(), false);
     let Writer { tests, operations, .. } = writer;
-    let value = Value::List(tests.into_iter().chain(operations).collect());
+    let tests = tests.into_iter().flat_map(|tests| tests.operations);
+    let value = Value::List(tests.chain(operations).collect());
     Payload { value, ..gathering.payload }
 }
 
@@ -121,9 +124,19 @@ impl At {
 
 struct Writer<'a, 'b> {
     gathering: &'b mut Gathering<'a>,
-    has_tests: bool,
-    tests: Vec<Value>,
+    tests: Option<Tests>,
     operations: Vec<Value>,
+}
+
+/// Tests that come before the operations: each place is tested once.
+#[derive(Default)]
+struct Tests {
+    operations: Vec<Value>,
+    tested: FxHashSet<Pointer>,
+    /// Rows that were tested with all in them.
+    whole_rows: FxHashSet<PlaceId>,
+    /// Whether what is gathered now lies in such a row.
+    is_in_whole_row: bool,
 }
 
 impl Writer<'_, '_> {
@@ -142,12 +155,12 @@ impl Writer<'_, '_> {
         let is_same_container = tree.is_present(place) && tree.baseline_presence(place) == Presence::Present;
         match tree.shape(place) {
             Shape::Record if is_same_container && !is_unsent => {
-                if is_dirty || self.gathering.visits_all() {
+                if is_dirty || self.gathering.visits_all(place) {
                     self.members(place, at, is_owned);
                 }
             }
             Shape::List if is_same_container && !is_unsent && !self.gathering.may_leave_out_rows(place) => {
-                if is_dirty {
+                if is_dirty || self.gathering.visits_all(place) {
                     self.rows(place, at, is_owned);
                 }
             }
@@ -162,20 +175,23 @@ impl Writer<'_, '_> {
 
     /// Whether there may be anything to say of a place.
     fn may_differ(&self, place: PlaceId) -> bool {
-        self.gathering.tree.is_dirty(place) || self.gathering.is_unsent(place) || self.gathering.visits_all()
+        self.gathering.tree.is_dirty(place)
+            || self.gathering.is_unsent(place)
+            || self.gathering.visits_all(place)
     }
 
     /// Adds, replaces or removes a place as a whole.
     fn change(&mut self, place: PlaceId, at: &At, now: Option<Value>) {
+        let part = self.gathering.tree.part_id(place);
         let is_known = !self.gathering.is_unsent(place);
         let then = is_known.then(|| self.gathering.tree.baseline(place));
         let absent = at.is_row.then_some(Value::Null);
         let member = |value: Option<Value>| value.filter(|value| *value != Value::Blank).or(absent.clone());
-        self.differ(at, member(then), member(now));
+        self.differ(part, at, member(then), member(now));
     }
 
     /// Says how what is at a place differs from what was.
-    fn differ(&mut self, at: &At, mut then: Option<Value>, now: Option<Value>) {
+    fn differ(&mut self, part: PartId, at: &At, mut then: Option<Value>, now: Option<Value>) {
         if then == now {
             return;
         }
@@ -185,19 +201,31 @@ impl Writer<'_, '_> {
                 return;
             }
         }
+        if self.gathering.takes_null_for_absent() && self.gathering.tree.schema().part(part).secret {
+            // A receiver does not show the secret that it holds, and so may not find one to replace or to remove.
+            let now = now.or(Some(Value::Null));
+            return self.operations.push(operation("add", None, &at.now, now));
+        }
         let op = match (then.is_some(), now.is_some()) {
             (true, true) => "replace",
             (true, false) => "remove",
             (false, _) => "add",
         };
-        self.test(&at.then, then);
+        self.test(part, &at.then, then);
         self.operations.push(operation(op, None, &at.now, now));
     }
 
-    /// Tests that the receiver holds what the baseline has. That something is absent cannot be tested.
-    fn test(&mut self, at: &Pointer, then: Option<Value>) {
-        if self.has_tests && then.is_some() {
-            self.tests.push(operation("test", None, at, then));
+    /// Tests that the receiver holds what the baseline has. That something is absent cannot be tested, and neither can a secret: nobody
+    /// tells it twice.
+    fn test(&mut self, part: PartId, at: &Pointer, then: Option<Value>) {
+        let schema = self.gathering.tree.schema();
+        let (Some(tests), Some(then)) = (&mut self.tests, then) else { return };
+        // A receiver may have taken null for absent.
+        let is_null = then == Value::Null && self.gathering.takes_null_for_absent();
+        let is_testable = !is_null && !schema.is_secret(part) && !tests.is_in_whole_row;
+        if is_testable && tests.tested.insert(at.clone()) {
+            let then = schema.without_secrets(part, &then);
+            tests.operations.push(operation("test", None, at, Some(then)));
         }
     }
 
@@ -234,22 +262,27 @@ impl Writer<'_, '_> {
             members.filter(|(_, value)| *value != Value::Blank).collect::<Vec<_>>()
         };
         let (then, mut now) = (members(&then), members(&now));
+        let part_in = |variant: Option<PlaceId>, name: &str| {
+            let part = variant.map(|variant| &tree.part(variant).kind);
+            let Some(Kind::Record(of)) = part else { return tree.schema().root() };
+            tree.schema().field(*of, name).map_or(tree.schema().root(), |(_, part)| part)
+        };
         for (name, then) in then {
             let same = now.iter().position(|(other, _)| **other == *name);
             let now = same.map(|same| now.remove(same).1);
-            self.differ(&at.member(&name), Some(then), now);
+            self.differ(part_in(was, &name), &at.member(&name), Some(then), now);
         }
         for (name, now) in now {
-            self.differ(&at.member(&name), None, Some(now));
+            self.differ(part_in(is, &name), &at.member(&name), None, Some(now));
         }
     }
 
     fn rows(&mut self, place: PlaceId, at: &At, is_owned: bool) {
-        let (tests, operations) = (self.tests.len(), self.operations.len());
+        let (tests, operations) = (self.count_tests(), self.operations.len());
         self.account(place, at);
         self.changed_rows(place, at, is_owned);
         if self.is_longer_than_list(place, at, operations, is_owned) {
-            self.tests.truncate(tests);
+            self.forget_tests(tests);
             self.operations.truncate(operations);
             let now = self.gathering.member(place, is_owned, true);
             self.change(place, at, now);
@@ -299,16 +332,23 @@ impl Writer<'_, '_> {
 
     /// Tests that a row is the one that was meant: by the key of the list or, without one, by everything in it.
     fn test_row(&mut self, list: PlaceId, row: PlaceId, then: &Pointer) {
-        if !self.has_tests {
+        if self.tests.is_none() {
             return;
         }
         let tree = self.gathering.tree;
         let value = tree.baseline(row);
+        let part = tree.part_id(row);
         let key = tree.part(list).key.as_deref();
         let named = key.and_then(|key| Some((key, value.as_record()?.get(key)?)));
-        match named.filter(|(_, value)| **value != Value::Blank) {
-            Some((key, value)) => self.test(&then.join(key), Some(value.clone())),
-            None => self.test(then, Some(value)),
+        if let Some((key, value)) = named.filter(|(_, value)| !value.is_empty()) {
+            let Kind::Record(of) = tree.part(row).kind else { return };
+            let part = tree.schema().field(of, key).map_or(part, |(_, part)| part);
+            return self.test(part, &then.join(key), Some(value.clone()));
+        }
+        // A row that is blank is null.
+        self.test(part, then, Some(value).filter(|value| *value != Value::Blank).or(Some(Value::Null)));
+        if let Some(tests) = &mut self.tests {
+            tests.whole_rows.insert(row);
         }
     }
 
@@ -316,12 +356,14 @@ impl Writer<'_, '_> {
     fn changed_rows(&mut self, place: PlaceId, at: &At, is_owned: bool) {
         let tree = self.gathering.tree;
         let Some(list) = tree.list(place) else { return };
-        let mut changed: Vec<(u32, u32, PlaceId)> = list
-            .marked
+        let visits_all = self.gathering.visits_all(place);
+        let keys: Vec<u32> =
+            if visits_all { list.sequence.keys().collect() } else { list.marked.iter().copied().collect() };
+        let mut changed: Vec<(u32, u32, PlaceId)> = keys
             .iter()
             .filter_map(|key| {
                 let row = list.rows[*key as usize];
-                let differs = tree.marks(row.place).has(Marks::DIFFERS);
+                let differs = visits_all || tree.marks(row.place).has(Marks::DIFFERS);
                 let stands = list.sequence.position(*key).filter(|_| differs)?;
                 Some((stands, row.baseline_position()?, row.place))
             })
@@ -329,8 +371,36 @@ impl Writer<'_, '_> {
         sort_by_key(&mut changed, |(stands, _, _)| *stands);
         for (stands, stood, row) in changed {
             let (now, then) = (at.now.join(&stands.to_string()), at.then.join(&stood.to_string()));
-            self.place(row, &At { now, then, is_row: true }, is_owned);
+            let at = At { now, then, is_row: true };
+            let (tests, operations) = (self.count_tests(), self.operations.len());
+            self.test_row(place, row, &at.then);
+            let is_whole = self.tests.as_ref().is_some_and(|tests| tests.whole_rows.contains(&row));
+            let before = self.tests.as_mut().map(|tests| {
+                let is_in_whole_row = tests.is_in_whole_row || is_whole;
+                std::mem::replace(&mut tests.is_in_whole_row, is_in_whole_row)
+            });
+            self.place(row, &at, is_owned);
+            if let (Some(tests_now), Some(before)) = (&mut self.tests, before) {
+                tests_now.is_in_whole_row = before;
+            }
+            if self.operations.len() == operations {
+                // Nothing of it is sent, so it need not be the one that was meant.
+                self.forget_tests(tests);
+            }
         }
+    }
+
+    /// Forgets the tests after the first so many.
+    fn forget_tests(&mut self, count: usize) {
+        let Some(tests) = &mut self.tests else { return };
+        for test in tests.operations.drain(count..) {
+            let at = test.as_record().and_then(|test| test.get("path")?.as_text()?.parse().ok());
+            at.into_iter().for_each(|at: Pointer| _ = tests.tested.remove(&at));
+        }
+    }
+
+    fn count_tests(&self) -> usize {
+        self.tests.as_ref().map_or(0, |tests| tests.operations.len())
     }
 
     /// Whether replacing a list takes less than the operations from a first one on. Of the list, no more is written than they take.

@@ -95,11 +95,11 @@ impl Gathering<'_> {
         }
     }
 
-    /// Whether everything in a place has to be visited, even if it is not dirty.
-    pub(super) fn visits_all(&self) -> bool {
+    /// Whether everything in a place has to be visited, even if it is not dirty: something in it may not be relevant.
+    pub(super) fn visits_all(&self, place: PlaceId) -> bool {
         match self.side {
             Side::Form => false,
-            Side::Receiver { .. } => self.tree.has_relevance(),
+            Side::Receiver { .. } => self.tree.may_have_irrelevant_places(place),
         }
     }
 
@@ -126,7 +126,7 @@ impl Gathering<'_> {
             if is_owned {
                 self.payload.left_out.push(place);
             }
-            let is_known = is_owned && !self.is_unsent(place) && !tree.baseline(place).holds_nothing();
+            let is_known = is_owned && !self.is_unsent(place) && !Value::Blank.matches(&tree.baseline(place));
             return (is_dirty_only && is_known).then_some(Value::Null);
         }
         let is_whole = is_whole || self.is_unsent(place);

@@ -29,6 +29,7 @@ use std::collections::{HashMap, VecDeque};
 use std::sync::Arc;
 
 use indexmap::IndexMap;
+use rustc_hash::FxHashSet;
 
 #[doc(hidden)]
 pub use build::Attachment;
@@ -137,6 +138,30 @@ impl Schema {
     /// Whether the rows of any list must differ.
     pub(crate) fn has_unique_lists(&self) -> bool {
         self.has_unique_lists
+    }
+
+    /// These parts, and all that contain one of them.
+    pub(crate) fn parts_around(&self, parts: &FxHashSet<PartId>) -> FxHashSet<PartId> {
+        let mut around = parts.clone();
+        loop {
+            let before = around.len();
+            for (id, part) in self.parts() {
+                let contains = match part.kind {
+                    Kind::Record(of) => {
+                        self.fields(of).any(|(_, field)| around.contains(&field))
+                            || self.variants(of).iter().any(|variant| around.contains(&variant.part()))
+                    }
+                    Kind::List(of) => around.contains(&self.item(of)),
+                    _ => false,
+                };
+                if contains {
+                    around.insert(id);
+                }
+            }
+            if around.len() == before {
+                return around;
+            }
+        }
     }
 
     /// The parts of all places that may be at a pointer, whatever the row numbers in it: several variants of a record may

@@ -113,7 +113,7 @@ impl Tree {
 
     /// Sets what a field compares with, and whether it leads there. A field that is as its baseline stays so.
     pub(crate) fn set_baseline(&mut self, place: PlaceId, baseline: &Value, leads: bool) {
-        if self.field(place).is_some_and(FieldRef::is_pristine) {
+        if self.field(place).is_some_and(|field| field.is_pristine() && field.value() != baseline) {
             self.write(place, baseline.clone(), None, false);
         }
         self.set_field_baseline(place, baseline.clone(), leads);

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 use std::num::NonZeroU32;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
@@ -166,6 +166,8 @@ pub(super) struct PropertiesOfPlaces {
     of_places: FxHashMap<PlaceId, Properties>,
     /// Parts of which a rule says whether they are relevant.
     relevance: FxHashSet<PartId>,
+    /// Those, and the parts that contain one of them: found when it is asked for.
+    around_relevance: OnceLock<FxHashSet<PartId>>,
     /// In the order of their ids.
     constraints: Vec<(ConstraintId, ConstraintWords)>,
     /// What programs call the constraints that are silent.
@@ -298,6 +300,7 @@ impl Tree {
 
     /// Says that a rule computes whether places of a part are relevant, or that none does any longer.
     pub(crate) fn set_has_relevance(&mut self, part: PartId, has_relevance: bool) {
+        self.properties.around_relevance.take();
         if has_relevance {
             self.properties.relevance.insert(part);
         } else {
@@ -308,6 +311,14 @@ impl Tree {
     /// Whether anything in the form may be not relevant.
     pub(crate) fn has_relevance(&self) -> bool {
         !self.properties.relevance.is_empty()
+    }
+
+    /// Whether anything in a place may be not relevant by itself.
+    pub(crate) fn may_have_irrelevant_places(&self, place: PlaceId) -> bool {
+        let relevance = &self.properties.relevance;
+        let around =
+            || self.properties.around_relevance.get_or_init(|| self.schema().parts_around(relevance));
+        !relevance.is_empty() && around().contains(&self.part_id(place))
     }
 
     /// Whether rows of a list may be not relevant.

@@ -347,3 +347,87 @@ fn redo_across_an_accept_and_a_rebase_gives_what_was_typed() {
 "#;
     assert_eq!(after(form, r#"{"a":1}"#, journal).0, r#"{"a":5,"b":1}"#);
 }
+
+/// The patch with tests that a form sends after a journal.
+fn guarded(definition: &str, data: &str, journal: &str) -> String {
+    let form: Form = Form::from_definition(definition, Some(data)).unwrap();
+    for entry in read_journal(journal).unwrap() {
+        let Command::Apply(action) = entry.command else { panic!("an action") };
+        form.apply(action).unwrap();
+    }
+    form.payload(&ricordo::Recipe::new().as_json_patch().with_tests()).unwrap().to_string()
+}
+
+#[test]
+fn a_guarded_patch_tests_the_key_of_each_row_that_it_speaks_of_once() {
+    let data = r#"{"price":2,"rows":[{"id":1,"n":1,"note":"long enough that the list is not replaced as a whole"},{"id":2},{"id":3}]}"#;
+    let note = r#"{"op":"enter","path":"/rows/1/note","text":"new"}"#;
+    assert_eq!(
+        guarded(KEYED, data, note),
+        r#"[{"op":"test","path":"/rows/1/id","value":2},{"op":"add","path":"/rows/1/note","value":"new"}]"#,
+        "a value that was blank cannot be tested"
+    );
+    let moved = format!("{note}\n{}", r#"{"op":"move","from":"/rows/1","path":"/rows/2"}"#);
+    assert_eq!(
+        guarded(KEYED, data, &moved),
+        r#"[{"op":"test","path":"/rows/1/id","value":2},{"op":"move","from":"/rows/1","path":"/rows/2"},{"op":"add","path":"/rows/2/note","value":"new"}]"#
+    );
+    let key = r#"{"op":"replace","path":"/rows/1/id","value":9}"#;
+    assert_eq!(
+        guarded(KEYED, data, key),
+        r#"[{"op":"test","path":"/rows/1/id","value":2},{"op":"replace","path":"/rows/1/id","value":9}]"#
+    );
+    let form = r#"{"type":"object","properties":{"rows":{"type":"array","items":{"type":"object","properties":{
+        "n":{"type":"integer"},"note":{"type":"string"}}}}}}"#;
+    let data =
+        r#"{"rows":[{"n":1},{"n":2},{"n":3,"note":"long enough that the list is not replaced as a whole"}]}"#;
+    assert_eq!(
+        guarded(form, data, note),
+        r#"[{"op":"test","path":"/rows/1","value":{"n":2}},{"op":"add","path":"/rows/1/note","value":"new"}]"#
+    );
+}
+
+#[test]
+fn no_patch_tells_a_secret_that_it_does_not_change_or_tests_one() {
+    let form = r#"{"type":"object","properties":{"word":{"type":"string","writeOnly":true},
+        "rows":{"type":"array","x-ricordo":{"key":"id"},"items":{"type":"object","properties":{"id":{"type":"integer"},"n":{"type":"integer"},"pin":{"type":"string","writeOnly":true}}}},
+        "pad":{"type":"string"}}}"#;
+    let data = r#"{"word":"old","rows":[{"id":1,"pin":"1234"},{"id":2,"n":2,"pin":"5678"},{"id":3,"pin":"9012"},{"id":4},{"id":5},{"id":6}]}"#;
+    let journal = r#"
+{"op":"enter","path":"/word","text":"new"}
+{"op":"remove","path":"/rows/0"}
+{"op":"enter","path":"/rows/0/n","text":"7"}
+"#;
+    let patch = guarded(form, data, journal);
+    assert_eq!(
+        patch,
+        r#"[{"op":"test","path":"/rows/0/id","value":1},{"op":"test","path":"/rows/1/id","value":2},{"op":"test","path":"/rows/1/n","value":2},{"op":"add","path":"/word","value":"new"},{"op":"remove","path":"/rows/0"},{"op":"replace","path":"/rows/0/n","value":7}]"#
+    );
+    let schema: Arc<CompiledSchema> = read_definition(form).unwrap().into();
+    let intake = ricordo::engine::Intake::new(&schema);
+    let held = read_data(data, schema.schema()).unwrap();
+    let incoming = ricordo::engine::Incoming::JsonPatch(ricordo::exchange::read_value(&patch).unwrap());
+    let taken = intake.take(held, incoming).unwrap_or_else(|problem| panic!("{problem}"));
+    let record = taken.record.to_string();
+    assert!(record.contains(r#""word":"new""#) && record.contains(r#"{"id":2,"n":7,"pin":"5678"}"#), "{record}");
+}
+
+#[test]
+fn what_is_not_relevant_is_removed_from_rows_of_lists_that_are_not_dirty_too() {
+    let form = r#"{"type":"object","properties":{"name":{"type":"string"},"rows":{"type":"array","items":{"type":"object","properties":{
+        "on":{"type":"boolean"},"n":{"type":"integer","x-ricordo":{"relevant":"on"}}}}},
+        "text":{"type":"string","x-ricordo":{"relevant":"name != \"x\""}}}}"#;
+    let data = r#"{"name":"a","rows":[{"on":true,"n":1},{"on":false,"n":2}],"text":""}"#;
+    let form: Form = Form::from_definition(form, Some(data)).unwrap();
+    form.enter("/name", "b").unwrap();
+    assert_eq!(
+        form.payload(&ricordo::Recipe::new().as_json_patch()).unwrap().to_string(),
+        r#"[{"op":"replace","path":"/name","value":"b"},{"op":"remove","path":"/rows/1/n"}]"#
+    );
+    form.enter("/name", "x").unwrap();
+    assert_eq!(
+        form.payload(&ricordo::Recipe::new().dirty_only()).unwrap().to_string(),
+        r#"{"name":"x","text":null}"#,
+        "an empty text is a value that the other side has"
+    );
+}

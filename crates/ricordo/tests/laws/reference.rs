@@ -766,7 +766,7 @@ impl Place {
                     findings.push("not_listed");
                 }
                 (Definition::List { least, most, unique, item, .. }, Some(Json::Array(rows))) => {
-                    let is_new = |row: &Json| row.is_object() && blank(item).as_ref() == Some(row);
+                    let is_new = |row: &Json| blank(item).as_ref() == Some(row);
                     let again = |(at, row): (usize, &Json)| {
                         !is_hollow(row) && !is_new(row) && rows[..at].contains(row)
                     };
