@@ -3,7 +3,8 @@
 use rust_decimal::Decimal;
 
 use crate::schema::{
-    Choices, Constraints, Expected, Finding, FindingKind, Format, Kind, OffsetRule, Part, Pointer, shorten,
+    Choices, Constraints, Expected, Finding, FindingKind, Format, Kind, MASK, OffsetRule, Part, Pointer,
+    shorten,
 };
 use crate::tree::Bounds;
 use crate::value::{Value, write_number};
@@ -20,6 +21,8 @@ pub(crate) struct Subject<'a> {
     pub(crate) choices: Option<&'a Choices>,
     /// The bounds of a date or time that rules give.
     pub(crate) bounds: Option<&'a Bounds>,
+    /// Whether the choices are computed from a secret, so that they are not named.
+    pub(crate) hides_choices: bool,
     /// The entry, or the mask of a secret.
     pub(crate) entry: &'a str,
     pub(crate) value: &'a Value,
@@ -115,6 +118,11 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
         }
         FindingKind::NotComputable | FindingKind::CustomError => {}
     }
+    let is_hidden = subject.bounds.is_some_and(|bounds| bounds.is_hidden);
+    if is_hidden && matches!(kind, FindingKind::RangeUnderflow | FindingKind::RangeOverflow) {
+        // It would give the secret away that it is computed from.
+        finding.limit = Some(MASK.into());
+    }
     finding.limit_text = finding.limit.as_ref().map(|limit| typed(subject.part, limit));
     finding.nearest_texts = finding.nearest.iter().map(|value| typed(subject.part, value)).collect();
     subject.label.clone_into(&mut finding.label);
@@ -178,10 +186,12 @@ fn filled_in(message: &str, finding: &Finding) -> String {
 
 /// What is expected of an entry.
 fn expected(subject: &Subject<'_>) -> Expected {
+    if subject.choices.is_some() && (subject.part.secret || subject.hides_choices) {
+        // They would give the secret away.
+        return Expected::Anything;
+    }
     if let Some(choices) = subject.choices {
-        // What a secret is chosen from would give it away.
-        let shown = choices.iter().filter(|_| !subject.part.secret);
-        return Expected::Choice(shown.map(crate::schema::Choice::shown).collect());
+        return Expected::Choice(choices.iter().map(crate::schema::Choice::shown).collect());
     }
     match subject.part.kind {
         Kind::Text => match &subject.part.scalar {
@@ -243,6 +253,7 @@ fn english(finding: &Finding) -> String {
             Expected::Choice(choices) if choices.is_empty() => {
                 format!("“{entry}” is not offered; there is nothing to choose from.")
             }
+            Expected::Anything => format!("“{entry}” is not one of the choices."),
             expected => format!("“{entry}” is not {}.", expectation(expected, None)),
         },
         FindingKind::NotComputable => "Cannot be computed.".to_owned(),

@@ -222,6 +222,7 @@ fn check_default(
             label: part.label.as_deref().unwrap_or_default(),
             choices: part.kind.choices(),
             bounds: None,
+            hides_choices: false,
             entry: &entry,
             value,
             rows,

@@ -139,10 +139,15 @@ impl SchemaBuilder {
             lists,
             root,
             has_secrets,
+            around_secrets: FxHashSet::default(),
             has_unique_lists,
             has_readonly_parts,
             attachments: self.attachments,
         };
+        if has_secrets {
+            let secrets = schema.parts().filter(|(_, part)| part.secret).map(|(id, _)| id).collect();
+            schema.around_secrets = schema.parts_around(&secrets);
+        }
         schema.check_parts()?;
         schema.check_variants()?;
         Extents::check(&schema)?;

@@ -83,6 +83,8 @@ pub struct Schema {
     lists: Vec<PartId>,
     root: PartId,
     has_secrets: bool,
+    /// The parts that are secrets, and those that contain one.
+    around_secrets: FxHashSet<PartId>,
     has_unique_lists: bool,
     has_readonly_parts: bool,
     attachments: Vec<(RecordId, Attachment)>,
@@ -128,6 +130,11 @@ impl Schema {
     /// Whether any part is a secret.
     pub fn has_secrets(&self) -> bool {
         self.has_secrets
+    }
+
+    /// Whether a part is a secret, or contains one.
+    pub(crate) fn may_hold_secret(&self, part: PartId) -> bool {
+        self.has_secrets && self.around_secrets.contains(&part)
     }
 
     /// Whether a person cannot change some part, whatever rules say.

@@ -55,6 +55,7 @@ impl Graph {
     /// Writes the result of a cell, or says why it does not fit.
     fn put(&mut self, tree: &mut Tree, cell: Cell, slot: Slot, value: Value) -> Result<(), String> {
         let Some(place) = self.cells.get(cell).map(|body| body.place) else { return Ok(()) };
+        let hides = || self.cells.get(cell).is_some_and(|cell| self.reads_secret(tree, cell));
         match slot {
             Slot::Value(role) => self.put_value(tree, cell, role, value)?,
             Slot::Relevant => {
@@ -68,10 +69,19 @@ impl Graph {
                 let choices =
                     Choices::from_value(&value).map(|choices| tree.schema().fit_choices(part, &choices));
                 let choices = choices.transpose().map_err(|error| format!("a choice {}", error.problem()))?;
-                tree.change_properties(place, |flags| flags.choices = choices);
+                let hides_choices = choices.is_some() && hides();
+                tree.change_properties(place, |flags| {
+                    (flags.choices, flags.hides_choices) = (choices, hides_choices);
+                });
             }
-            Slot::Earliest => put_bound(tree, place, value, |bounds| &mut bounds.earliest)?,
-            Slot::Latest => put_bound(tree, place, value, |bounds| &mut bounds.latest)?,
+            Slot::Earliest => {
+                let is_hidden = hides();
+                put_bound(tree, place, value, is_hidden, |bounds| &mut bounds.earliest)?;
+            }
+            Slot::Latest => {
+                let is_hidden = hides();
+                put_bound(tree, place, value, is_hidden, |bounds| &mut bounds.latest)?;
+            }
             Slot::Subtotal(id) => tree.set_subtotal(place, id, Some(value)),
             Slot::Kept(filter) => {
                 let is_kept = flag(&value)? == Some(true);
@@ -204,8 +214,12 @@ impl Graph {
 
     /// Whether a cell has read a secret, or a record or list in which there may be one.
     fn reads_secret(&self, tree: &Tree, cell: &CellBody) -> bool {
-        let reads = |read: &Read| tree.part(read.place).secret || read.reach == Reach::Below;
-        tree.schema().has_secrets() && self.read_set(tree, cell).iter().any(reads)
+        let schema = tree.schema();
+        let reads = |read: &Read| match read.reach {
+            Reach::Own => tree.part(read.place).secret,
+            Reach::Below => schema.may_hold_secret(tree.part_id(read.place)),
+        };
+        schema.has_secrets() && self.read_set(tree, cell).iter().any(reads)
     }
 
     fn inputs_of(&self, tree: &Tree, cell: Cell) -> Vec<PlaceId> {
@@ -275,6 +289,7 @@ fn put_bound(
     tree: &mut Tree,
     place: PlaceId,
     value: Value,
+    is_hidden: bool,
     of: fn(&mut Bounds) -> &mut Option<Value>,
 ) -> Result<(), String> {
     let kind = &tree.part(place).kind;
@@ -291,6 +306,8 @@ fn put_bound(
     tree.change_properties(place, |properties| {
         let mut bounds = properties.bounds.take().unwrap_or_default();
         *of(&mut bounds) = Some(value).filter(|value| !value.is_empty());
+        bounds.is_hidden |= is_hidden;
+        bounds.is_hidden &= bounds.earliest.is_some() || bounds.latest.is_some();
         properties.bounds = Some(bounds).filter(|bounds| **bounds != Bounds::default());
     });
     Ok(())

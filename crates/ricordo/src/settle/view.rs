@@ -384,6 +384,7 @@ impl<'a> PlaceView<'a> {
             label,
             choices,
             bounds,
+            hides_choices: properties.is_some_and(|properties| properties.hides_choices),
             entry: &entry,
             value: &value,
             rows,

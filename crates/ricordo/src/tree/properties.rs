@@ -124,6 +124,8 @@ pub(crate) struct Properties {
     pub(crate) bounds: Option<Box<Bounds>>,
     /// What the field is chosen from by a rule.
     pub(crate) choices: Option<Choices>,
+    /// Whether these choices are computed from a secret, so that no message names them.
+    pub(crate) hides_choices: bool,
     /// The filters of aggregates by which the place, a row, is kept.
     pub(crate) kept: SmallVec<[FilterId; 0]>,
     /// What was said about the place when it was submitted.
@@ -144,6 +146,8 @@ pub(crate) struct FailedConstraint {
 pub(crate) struct Bounds {
     pub(crate) earliest: Option<Value>,
     pub(crate) latest: Option<Value>,
+    /// Whether one of them is computed from a secret, so that no message names it.
+    pub(crate) is_hidden: bool,
 }
 
 /// A rule that could not be computed.

@@ -453,9 +453,12 @@ impl Tree {
         }
         let mut added = self.added_rows_by_key(list);
         let found = matched.into_iter().zip(&keys);
-        let found = found.map(|(at, key)| match at {
-            Some(at) => Some(baseline[at]),
-            None => added.remove(key.as_deref()?),
+        let found = found.map(|(at, key)| {
+            let known = at.map(|at| baseline[at]);
+            let is_there = known.is_some_and(|known| body.sequence.holds(known));
+            // One that was removed and added again is the one that was added.
+            let added = key.as_deref().filter(|_| !is_there).and_then(|key| added.remove(key));
+            added.or(known)
         });
         found.collect()
     }

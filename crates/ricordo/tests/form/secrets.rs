@@ -3,7 +3,7 @@
 use std::fmt::Debug;
 
 use ricordo::engine::{Action, Incoming};
-use ricordo::exchange::read_journal;
+use ricordo::exchange::{read_definition, read_journal};
 use ricordo::form::{Binding, WidgetEvent};
 use ricordo::{Form, Problem, Value};
 
@@ -47,4 +47,54 @@ fn debug_of_what_callbacks_are_given_shows_no_value() {
     binding.handle(WidgetEvent::Input("hunter2".into())).unwrap();
     assert!(seen.borrow().starts_with("Update") && !seen.borrow().contains("hunter2"), "{}", seen.borrow());
     assert!(!format!("{:?}", binding.state()).contains("hunter2"));
+}
+
+const ACCOUNT: &str = r#"{"type": "object", "properties": {
+    "word": {"type": "string", "title": "Password", "writeOnly": true},
+    "strength": {"type": "integer", "x-ricordo": {"calculate": "string length(word)"}},
+    "again": {"type": "string", "writeOnly": true, "x-ricordo": {"required": "word != null",
+        "constraint": [{"test": "again = word", "message": "Is not the same."}]}},
+    "born": {"type": "string", "format": "date", "writeOnly": true},
+    "since": {"type": "string", "format": "date", "x-ricordo": {"minimum": "born"}},
+    "hint": {"type": "string", "x-ricordo": {"choices": "[word, \"none\"]"}}}}"#;
+
+#[test]
+fn what_is_computed_from_a_secret_is_public_and_a_definition_is_warned_of_it() {
+    let schema = read_definition(ACCOUNT).unwrap();
+    let warnings: Vec<String> =
+        schema.warnings().iter().map(|warning| warning.message().into_owned()).collect();
+    assert_eq!(
+        warnings,
+        [
+            "this reads the secret “Password”, and what it gives is public: anyone who sees the form sees it",
+            "this reads a secret, and what it gives is public: anyone who sees the form sees it",
+            "this reads the secret “Password”, and what it gives is public: anyone who sees the form sees it",
+        ]
+    );
+    let form: Form = Form::from_definition(ACCOUNT, None).unwrap();
+    form.enter("/word", "hunter2").unwrap();
+    assert_eq!(form.get("/strength").unwrap(), Some(Value::from(7)));
+}
+
+#[test]
+fn no_message_names_a_bound_or_a_choice_that_is_computed_from_a_secret() {
+    let form: Form = Form::from_definition(ACCOUNT, None).unwrap();
+    form.enter("/word", "hunter2").unwrap();
+    form.enter("/born", "1999-12-31").unwrap();
+    form.enter("/since", "1980-01-01").unwrap();
+    form.enter("/hint", "other").unwrap();
+    let findings = form.findings();
+    let messages: Vec<String> =
+        findings.iter().map(|finding| format!("{} {}", finding.place, finding.message)).collect();
+    assert_eq!(
+        messages,
+        [
+            "/again Needs a value.",
+            "/again Is not the same.",
+            "/since Must be at least •••.",
+            "/hint “other” is not one of the choices."
+        ]
+    );
+    let shown = format!("{findings:?}");
+    assert!(!shown.contains("hunter2") && !shown.contains("1999"), "{shown}");
 }

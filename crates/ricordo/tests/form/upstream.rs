@@ -409,7 +409,10 @@ fn no_patch_tells_a_secret_that_it_does_not_change_or_tests_one() {
     let incoming = ricordo::engine::Incoming::JsonPatch(ricordo::exchange::read_value(&patch).unwrap());
     let taken = intake.take(held, incoming).unwrap_or_else(|problem| panic!("{problem}"));
     let record = taken.record.to_string();
-    assert!(record.contains(r#""word":"new""#) && record.contains(r#"{"id":2,"n":7,"pin":"5678"}"#), "{record}");
+    assert!(
+        record.contains(r#""word":"new""#) && record.contains(r#"{"id":2,"n":7,"pin":"5678"}"#),
+        "{record}"
+    );
 }
 
 #[test]

@@ -1,7 +1,7 @@
 //! Law 11: places that are not dirty take the upstream value, what only the person changed stays, and where both changed differently there
 //! is a conflict. The model merges plain values, member by member and row by row.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
 use ricordo::form::Take;
@@ -50,7 +50,8 @@ enum Change {
     Town(String),
     RowName(usize, String),
     Grams(usize, Option<i64>),
-    Add(usize, String),
+    /// With an id that either side may give to a row, or else one that nobody has given.
+    Add(usize, String, Option<u32>),
     Remove(usize),
     Move(usize, usize),
 }
@@ -66,7 +67,8 @@ fn changes() -> impl Strategy<Value = Change> {
         2 => text().prop_map(Change::Town),
         3 => (0..4_usize, text()).prop_map(|(row, text)| Change::RowName(row, text)),
         3 => (0..4_usize, number()).prop_map(|(row, grams)| Change::Grams(row, grams)),
-        2 => (0..4_usize, text()).prop_map(|(row, text)| Change::Add(row, text)),
+        2 => (0..4_usize, text(), prop::option::of(100..103_u32))
+            .prop_map(|(row, text, id)| Change::Add(row, text, id)),
         2 => (0..4_usize).prop_map(Change::Remove),
         2 => (0..4_usize, 0..4_usize).prop_map(|(from, to)| Change::Move(from, to)),
     ]
@@ -91,7 +93,7 @@ impl Change {
         Some(match self.clone() {
             Change::RowName(row, name) => Change::RowName(at(row)?, name),
             Change::Grams(row, grams) => Change::Grams(at(row)?, grams),
-            Change::Add(row, name) => Change::Add(row % (length + 1), name),
+            Change::Add(row, name, id) => Change::Add(row % (length + 1), name, id),
             Change::Remove(row) => Change::Remove(at(row)?),
             Change::Move(from, to) => Change::Move(at(from)?, at(to)?),
             other => other,
@@ -114,7 +116,7 @@ impl Change {
             }
             Change::RowName(row, name) => sheet.rows[row].name = name,
             Change::Grams(row, grams) => sheet.rows[row].grams = grams,
-            Change::Add(row, name) => sheet.rows.insert(row, Row { id, name, grams: None }),
+            Change::Add(row, name, _) => sheet.rows.insert(row, Row { id, name, grams: None }),
             Change::Remove(row) => _ = sheet.rows.remove(row),
             Change::Move(from, to) => {
                 let row = sheet.rows.remove(from);
@@ -137,7 +139,7 @@ impl Change {
             Change::Town(town) => form.set("/address/town", Value::from(town.as_str())),
             Change::RowName(row, name) => form.set(sheet.rows().at(row).name(), name),
             Change::Grams(row, grams) => form.set(sheet.rows().at(row).grams(), grams),
-            Change::Add(row, name) => {
+            Change::Add(row, name, _) => {
                 form.place(sheet.rows()).unwrap().insert(row, Row { id, name, grams: None }).map(drop)
             }
             Change::Remove(row) => form.place(sheet.rows().at(row)).unwrap().remove(),
@@ -160,6 +162,10 @@ struct World {
     next_id: u32,
     /// What the address was before the other side emptied it.
     address: Address,
+    /// What rows were before the other side removed them.
+    removed: BTreeMap<u32, Row>,
+    /// Rows of the base that a person has removed, and then added under the same id: they are new ones.
+    added_again: BTreeSet<u32>,
     /// Whether the person has moved rows, or the other side has: then only sets are compared.
     has_order: bool,
 }
@@ -198,12 +204,19 @@ impl World {
             conflicts: Conflicts::new(),
             next_id: 4,
             address: Address { street: String::new(), town: String::new() },
+            removed: BTreeMap::new(),
+            added_again: BTreeSet::new(),
             has_order: true,
         }
     }
 
-    /// Gives an id to a row that a change adds.
-    fn next_id(&mut self, change: &Change) -> u32 {
+    /// Gives an id to a row that a change adds to these.
+    fn next_id(&mut self, change: &Change, rows: &[Row]) -> u32 {
+        if let Change::Add(_, _, Some(id)) = change
+            && rows.iter().all(|row| row.id != *id)
+        {
+            return *id;
+        }
         let id = self.next_id;
         self.next_id += u32::from(matches!(change, Change::Add(..)));
         id
@@ -211,7 +224,7 @@ impl World {
 
     fn change_server(&mut self, change: &Change) {
         let Some(change) = change.within(self.server.rows.len()) else { return };
-        let id = self.next_id(&change);
+        let id = self.next_id(&change, &self.server.rows.clone());
         change.make(&mut self.server, id);
         self.has_order &= !matches!(change, Change::Move(..));
     }
@@ -219,13 +232,26 @@ impl World {
     /// Makes a change in the form. One that empties the address drops the conflicts in it.
     fn change_form(&mut self, change: &Change) {
         let Some(change) = change.within(self.mine.rows.len()) else { return };
-        let id = self.next_id(&change);
+        let id = self.next_id(&change, &self.mine.rows.clone());
         if let Change::Address(None) = change {
             self.conflicts.retain(|name, _| !name.starts_with("/address/"));
         }
         change.make_in(&self.form, id);
+        if let Change::Remove(row) = change {
+            self.added_again.remove(&self.mine.rows[row].id);
+        }
         change.make(&mut self.mine, id);
+        if matches!(change, Change::Add(..)) && self.base.rows.iter().any(|row| row.id == id) {
+            self.added_again.insert(id);
+        }
         self.has_order &= !matches!(change, Change::Move(..) | Change::Add(..));
+        self.end_conflicts();
+    }
+
+    /// Once both sides agree, a conflict does not come back.
+    fn end_conflicts(&mut self) {
+        let open = self.open();
+        self.conflicts.retain(|name, _| open.contains(name));
     }
 
     fn rebase(&mut self) {
@@ -266,20 +292,34 @@ impl World {
         let mut rows = Vec::new();
         for row in &mine.rows {
             let at = |name: &str| format!("{}{name}", row.id);
-            match (find(&base.rows, row.id), find(&theirs.rows, row.id)) {
+            let base = find(&base.rows, row.id).filter(|row| !self.added_again.contains(&row.id));
+            match (base, find(&theirs.rows, row.id)) {
                 (Some(base), Some(theirs)) => rows.push(Row {
                     id: row.id,
                     name: pick(at("/name"), &base.name, &row.name, &theirs.name, conflicts),
                     grams: pick(at("/grams"), &base.grams, &row.grams, &theirs.grams, conflicts),
                 }),
                 (Some(base), None) if base != *row => {
+                    self.removed.insert(row.id, base.clone());
                     conflicts.retain(|name, _| !name.starts_with(&at("/")));
                     conflicts.insert(at(""), format!("{base:?}"));
                     rows.push(row.clone());
                 }
                 (Some(_), None) => {}
+                // It was removed there, and has come back; or both have added it.
+                (None, Some(theirs)) => {
+                    let known = conflicts.remove(&at("")).and_then(|_| self.removed.get(&row.id).cloned());
+                    let nothing = Row { id: row.id, name: "nothing".into(), grams: None };
+                    let base = known.unwrap_or(nothing);
+                    rows.push(Row {
+                        id: row.id,
+                        name: pick(at("/name"), &base.name, &row.name, &theirs.name, conflicts),
+                        grams: pick(at("/grams"), &base.grams, &row.grams, &theirs.grams, conflicts),
+                    });
+                    self.has_order = false;
+                }
                 // It was added here, or removed there before.
-                (None, _) => rows.push(row.clone()),
+                (None, None) => rows.push(row.clone()),
             }
         }
         for row in &base.rows {
@@ -295,7 +335,7 @@ impl World {
         // What has come on the other side stands behind the row that it stands behind there.
         let mut last: Option<u32> = None;
         for row in &theirs.rows {
-            if find(&base.rows, row.id).is_none() {
+            if find(&base.rows, row.id).is_none() && find(&rows, row.id).is_none() {
                 let behind = last.and_then(|last| rows.iter().position(|row| row.id == last));
                 rows.insert(behind.map_or(0, |at| at + 1), row.clone());
             }
@@ -304,6 +344,7 @@ impl World {
             }
         }
         self.mine.rows = rows;
+        self.added_again.clear();
         self.base = theirs;
     }
 
@@ -399,6 +440,7 @@ impl World {
             Doing::Reset => {
                 form.reset().unwrap();
                 self.mine = self.base.clone();
+                self.added_again.clear();
                 self.conflicts.clear();
             }
             // What undo leads to is said by other laws; here it must only be taken back by redo.
@@ -529,7 +571,7 @@ fn work_that_was_lost_once_is_kept() {
             Resolve(0, true),
         ],
         vec![
-            make(Add(0, text("a"))),
+            make(Add(0, text("a"), None)),
             Undo,
             make(Remove(3)),
             Upstream(vec![Remove(0), RowName(1, text("b"))]),

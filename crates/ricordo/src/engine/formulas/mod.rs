@@ -291,6 +291,7 @@ impl Compiler<'_> {
         let Some(chains) = self.chains(part, rule, text, &[&formula]) else { return };
         for chain in &chains {
             let (code, of, reads, is_right) = self.check(rule.at, &formula, chain);
+            self.warn_of_secret(part, rule, text, &reads);
             self.info(part, rule, rule.at, text, reads);
             if !is_right {
                 continue;
@@ -304,6 +305,33 @@ impl Compiler<'_> {
             let spec = |rows, at| Some(RuleSpec { rows, at, of, text: Some(written) });
             self.add(chain, rule.at, spec, text);
         }
+    }
+
+    /// Warns of a value that is computed from a secret, and is none itself.
+    fn warn_of_secret(&mut self, part: PartId, rule: &RuleText, text: &str, reads: &[PartRead]) {
+        let (schema, target) = (self.schema, self.schema.part(part));
+        let Some(secret) = reads.iter().find(|read| schema.part(read.part).secret) else { return };
+        let gives_value = match rule.of {
+            RuleTextOf::Calculate(_)
+            | RuleTextOf::Suggest(_)
+            | RuleTextOf::Choices(_)
+            | RuleTextOf::Minimum(_)
+            | RuleTextOf::Maximum(_) => true,
+            RuleTextOf::Counterpart { .. }
+            | RuleTextOf::Relevant(_)
+            | RuleTextOf::Readonly(_)
+            | RuleTextOf::Required(_)
+            | RuleTextOf::Constraint { .. }
+            | RuleTextOf::ChoicesAt(_) => false,
+        };
+        if target.secret || !gives_value {
+            return;
+        }
+        let secret = schema.part(secret.part).label.clone();
+        let named = secret.map_or_else(|| "a secret".to_owned(), |label| format!("the secret “{label}”"));
+        let problem =
+            format!("this reads {named}, and what it gives is public: anyone who sees the form sees it");
+        self.warn(rule.at, Error::syntax(text, 0..text.len(), problem));
     }
 
     /// Refuses a formula of another type than its part; whether it suits.
