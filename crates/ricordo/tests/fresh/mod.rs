@@ -1,9 +1,47 @@
 //! A form that is loaded afresh from what another one holds: whatever the other went through, both are alike.
 
-use std::sync::Arc;
+use std::cell::RefCell;
+use std::rc::Rc;
 
-use ricordo::Value;
-use ricordo::engine::{Action, CompiledSchema, Engine, PlaceView};
+use ricordo::engine::{Action, Address, Engine, PlaceView};
+use ricordo::{Error, Form, Value};
+
+/// A form of either door.
+pub(crate) trait Held {
+    fn read<T: 'static>(&self, read: fn(PlaceView<'_>) -> T) -> T;
+    fn act(&mut self, action: Action) -> Result<(), Error>;
+}
+
+impl Held for Engine {
+    fn read<T: 'static>(&self, read: fn(PlaceView<'_>) -> T) -> T {
+        read(self.view(self.root()))
+    }
+
+    fn act(&mut self, action: Action) -> Result<(), Error> {
+        self.apply(action).map(drop)
+    }
+}
+
+impl Held for Form {
+    fn read<T: 'static>(&self, read: fn(PlaceView<'_>) -> T) -> T {
+        let seen: Rc<RefCell<Option<T>>> = Rc::default();
+        let found = seen.clone();
+        let guard = self.subscribe_selector(
+            move |view| {
+                *found.borrow_mut() = Some(read(view.place()));
+                0
+            },
+            |_| {},
+        );
+        drop(guard.expect("it only reads"));
+        let found = seen.borrow_mut().take();
+        found.expect("a selector runs at once")
+    }
+
+    fn act(&mut self, action: Action) -> Result<(), Error> {
+        self.apply(action)
+    }
+}
 
 /// What two forms have in common that hold the same values with the same leads.
 #[derive(Debug, PartialEq)]
@@ -17,73 +55,76 @@ struct Settled {
     findings: Vec<String>,
 }
 
-/// Compares a form with one that is loaded from its values, and its baseline with a form that is loaded from that. `begin` says to
-/// the fresh form what a program says when it begins: choices, the time.
+/// What values alone do not say of a field.
+struct Input {
+    at: Address,
+    value: Value,
+    unreadable: Option<String>,
+    is_readonly: bool,
+    is_leading: bool,
+    is_overridden: bool,
+    is_local: bool,
+    is_computed: bool,
+}
+
+/// Compares a form with one that is loaded from its values, and its baseline with a form that is loaded from that. `load` makes a form
+/// of a record, and says to it what the program has said to the other: its rules, choices, the time.
 ///
 /// # Panics
 ///
 /// Panics at the first place that differs.
 #[track_caller]
-pub(crate) fn assert_like_fresh(engine: &Engine, schema: &Arc<CompiledSchema>, begin: &[Action]) {
-    let Some(fresh) = loaded_like(engine, schema, begin) else { return };
-    let (found, expected) = (settled(engine), settled(&fresh));
+pub(crate) fn assert_like_fresh<F: Held>(form: &F, load: impl Fn(Value) -> F) {
+    let value = form.read(|root| root.value());
+    let Some(fresh) = loaded_like(form, load(value.clone())) else { return };
+    let (found, expected) = (form.read(settled), fresh.read(settled));
     for (found, expected) in found.iter().zip(&expected) {
-        assert_eq!(found, expected, "found beside what a fresh form gives, in {}", root(engine).value());
+        assert_eq!(found, expected, "found beside what a fresh form gives, in {value}");
     }
     assert_eq!(found.len(), expected.len(), "the same places");
-    let baseline = baseline_like(engine, schema, begin);
-    let (found, expected) = (root(engine).baseline().to_string(), root(&baseline).value().to_string());
-    assert_eq!(found, expected, "the baseline beside what a fresh form gives for it");
+    let baseline = form.read(|root| root.baseline());
+    let fresh = baseline_like(&baseline, load(baseline.clone())).read(|root| root.value());
+    assert_eq!(baseline.to_string(), fresh.to_string(), "the baseline beside what a fresh form gives for it");
 }
 
-fn root(engine: &Engine) -> PlaceView<'_> {
-    engine.view(engine.root())
-}
-
-/// A fresh form with the values, the leads and the unreadable texts of another; `None` if nobody may type such a text any more.
-fn loaded_like(engine: &Engine, schema: &Arc<CompiledSchema>, begin: &[Action]) -> Option<Engine> {
-    let mut fresh = Engine::of(schema, Some(root(engine).value())).expect("a value is data");
-    begin.iter().for_each(|action| drop(fresh.apply(action.clone()).expect("it was possible before")));
+/// A fresh form with the leads and the unreadable texts of another; `None` if nobody may type such a text any more.
+fn loaded_like<F: Held>(form: &F, mut fresh: F) -> Option<F> {
     let mut actions = Vec::new();
-    for place in places(root(engine)) {
-        let at = || ricordo::engine::Address::from(place.pointer());
-        let there = fresh.view(fresh.locate(&at()).expect("the same places"));
-        if place.is_unreadable() {
-            if place.is_readonly() {
+    for (here, there) in form.read(inputs).into_iter().zip(fresh.read(inputs)) {
+        let Input { at, value, .. } = here;
+        if let Some(text) = here.unreadable {
+            if here.is_readonly {
                 return None;
             }
-            actions.push(Action::Enter { at: at(), text: place.entry().into_owned() });
-        } else if place.is_driver() && !there.is_driver() || place.is_overridden() && !there.is_overridden() {
-            actions.push(Action::Replace { at: at(), value: place.value() });
-        } else if there.is_overridden() && !place.is_overridden() {
-            actions.push(Action::Release { at: at() });
-        } else if place.part().local && !place.is_calculated() {
-            actions.push(Action::Replace { at: at(), value: place.value() });
+            actions.push(Action::Enter { at, text });
+        } else if here.is_leading && !there.is_leading || here.is_overridden && !there.is_overridden {
+            actions.push(Action::Replace { at, value });
+        } else if there.is_overridden && !here.is_overridden {
+            actions.push(Action::Release { at });
+        } else if here.is_local && !here.is_computed {
+            actions.push(Action::Replace { at, value });
         }
     }
     if !actions.is_empty() {
-        fresh.apply(Action::Group(actions)).expect("it was possible before");
+        fresh.act(Action::Group(actions)).expect("it was possible before");
     }
     Some(fresh)
 }
 
-/// A fresh form with the baseline of another.
-fn baseline_like(engine: &Engine, schema: &Arc<CompiledSchema>, begin: &[Action]) -> Engine {
-    let mut fresh = Engine::of(schema, Some(root(engine).baseline())).expect("a baseline is data");
-    begin.iter().for_each(|action| drop(fresh.apply(action.clone()).expect("it was possible before")));
-    let baseline: serde_json::Value =
-        serde_json::from_str(&root(engine).baseline().to_string()).expect("JSON");
-    // Data cannot say that a suggestion was overridden with nothing.
-    let is_suggested = |place: &PlaceView<'_>| {
-        let is_computed = place.part().is_field() && !place.is_calculated() && place.counterpart().is_none();
-        let given = baseline.pointer(place.pointer().as_str());
+/// A fresh form of a baseline. Data cannot say that a suggestion was overridden with nothing.
+fn baseline_like<F: Held>(baseline: &Value, mut fresh: F) -> F {
+    let baseline: serde_json::Value = serde_json::from_str(&baseline.to_string()).expect("JSON");
+    let mut blank = Vec::new();
+    for Input { at, value, is_computed, is_local, .. } in fresh.read(inputs) {
+        let Address::Pointer(pointer) = &at else { continue };
+        let given = baseline.pointer(pointer.as_str());
         let was_blank = given.is_none_or(|given| given.is_null() || given == "");
-        is_computed && !place.value().is_empty() && was_blank
-    };
-    let blank = places(root(&fresh)).into_iter().filter(is_suggested).map(|place| place.pointer());
-    let blank: Vec<Action> = blank.map(|at| Action::Replace { at: at.into(), value: Value::Blank }).collect();
+        if !is_computed && !is_local && was_blank && !value.is_empty() {
+            blank.push(Action::Replace { at, value: Value::Blank });
+        }
+    }
     if !blank.is_empty() {
-        fresh.apply(Action::Group(blank)).expect("it was possible before");
+        fresh.act(Action::Group(blank)).expect("it was possible before");
     }
     fresh
 }
@@ -94,14 +135,31 @@ fn places(place: PlaceView<'_>) -> Vec<PlaceView<'_>> {
     found
 }
 
-fn settled(engine: &Engine) -> Vec<Settled> {
+fn inputs(root: PlaceView<'_>) -> Vec<Input> {
+    let fields = places(root).into_iter().filter(|place| place.part().is_field());
+    let input = |place: PlaceView<'_>| Input {
+        at: place.pointer().into(),
+        value: place.value(),
+        unreadable: place.is_unreadable().then(|| place.entry().into_owned()),
+        is_readonly: place.is_readonly(),
+        is_leading: place.is_driver(),
+        is_overridden: place.is_overridden(),
+        is_local: place.part().local,
+        is_computed: place.is_calculated() || place.counterpart().is_some(),
+    };
+    fields.map(input).collect()
+}
+
+fn settled(root: PlaceView<'_>) -> Vec<Settled> {
     let seen = |place: PlaceView<'_>| Settled {
         pointer: place.pointer().to_string(),
         value: if place.part().is_field() { place.value().to_string() } else { String::new() },
         is_relevant: place.is_relevant(),
         is_readonly: place.is_readonly(),
         is_required: place.is_required(),
-        choices: place.choices().map(|choices| choices.iter().map(|choice| choice.shown()).collect()),
+        choices: place
+            .choices()
+            .map(|choices| choices.iter().map(ricordo::schema::Choice::shown).collect()),
         findings: place
             .findings()
             .iter()
@@ -109,5 +167,5 @@ fn settled(engine: &Engine) -> Vec<Settled> {
             .map(|finding| format!("{}: {}", finding.kind.name(), finding.message))
             .collect(),
     };
-    places(root(engine)).into_iter().map(seen).collect()
+    places(root).into_iter().map(seen).collect()
 }
