@@ -135,7 +135,7 @@ async fn a_date_that_was_begun_is_not_lost(page: &Browser) -> Done {
         page.eval("form.findings('/day').map((finding) => finding.kind)").await?,
         json!(["bad_input"])
     );
-    assert_eq!(page.text("b").await?, "“?” is not a date like 2026-11-23.");
+    assert_eq!(page.text("b").await?, "“?” is not a date like 23/11/2026.");
     Ok(())
 }
 

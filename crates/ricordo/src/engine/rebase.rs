@@ -5,7 +5,7 @@ use std::sync::Arc;
 use super::action_summary::ActionSummary;
 use super::{Action, Address, CompiledSchema, Engine, Outcome};
 use crate::schema::{Error, ErrorKind};
-use crate::tree::{Conflict, ListBody, PlaceId, Take};
+use crate::tree::{Conflict, FieldRef, ListBody, PlaceId, Source, Take};
 use crate::value::Value;
 
 impl Engine {
@@ -54,10 +54,24 @@ impl Engine {
         let summary = ActionSummary::of(&Action::Rebase { value: Value::Blank }, self);
         let rebased = self.tree.rebase(value);
         self.submissions.note_upstream();
+        self.take_suggested_as_loaded();
         self.settle_baseline_apart();
         self.settle_with_checks();
         self.settle_followers();
         Ok(self.report_answer(summary, &[rebased]))
+    }
+
+    /// What the other side has in a field that is suggested a value overrides that only if it is another one, as when it is loaded.
+    pub(super) fn take_suggested_as_loaded(&mut self) {
+        let is_loaded = |place: &PlaceId| {
+            let overrides = |field: FieldRef<'_>| field.leads() && !field.value().is_empty();
+            self.tree.source(*place) == Some(Source::Suggestion)
+                && !self.tree.is_dirty(*place)
+                && self.tree.is_there(*place)
+                && self.tree.field(*place).is_some_and(overrides)
+        };
+        let loaded: Vec<PlaceId> = self.graph.places().filter(is_loaded).collect();
+        loaded.into_iter().for_each(|place| self.graph.take_as_loaded(place));
     }
 
     /// Settles what follows a counterpart under another baseline: it keeps what was loaded as long as nothing that it depends on

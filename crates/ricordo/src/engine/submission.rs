@@ -400,6 +400,7 @@ impl Engine {
             rebased.push(self.tree.rebase(value));
             // It is said what the other side has.
             self.submissions.unsent.clear();
+            self.take_suggested_as_loaded();
         }
         // The values that were sent are settled, unless they were sent without what depends on them, or the rules or the baseline have
         // changed since.

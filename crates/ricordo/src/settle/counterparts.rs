@@ -193,6 +193,17 @@ impl Graph {
         }
     }
 
+    /// Says that the value of a place was loaded into it, so that it is yet to be found out whether it is the one that is suggested.
+    pub(crate) fn take_as_loaded(&mut self, place: PlaceId) {
+        if let Some(cell) = self.cells.of_value(place)
+            && let Some(body) = self.cells.get_mut(cell)
+        {
+            body.fresh = Fresh::Loaded;
+            self.fresh.push(cell);
+            self.trigger(cell);
+        }
+    }
+
     /// Says that what was loaded is settled: from now on, everything is a change of it.
     pub(crate) fn end_loading(&mut self, tree: &Tree) {
         for cell in std::mem::take(&mut self.fresh) {

@@ -157,9 +157,7 @@ fn settled(root: PlaceView<'_>) -> Vec<Settled> {
         is_relevant: place.is_relevant(),
         is_readonly: place.is_readonly(),
         is_required: place.is_required(),
-        choices: place
-            .choices()
-            .map(|choices| choices.iter().map(ricordo::schema::Choice::shown).collect()),
+        choices: place.choices().map(|choices| choices.iter().map(ricordo::schema::Choice::shown).collect()),
         findings: place
             .findings()
             .iter()

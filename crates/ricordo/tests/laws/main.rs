@@ -10,10 +10,13 @@ mod definitions;
 mod drafts;
 mod flags;
 mod formulas;
+#[path = "../fresh/mod.rs"]
+mod fresh;
 mod hostile;
 mod json_schema;
 mod leading;
 mod notices;
+mod pairs;
 mod patches;
 mod rebases;
 mod reference;
