@@ -1,17 +1,45 @@
 //! Reading files, and saying what is wrong with them.
 
 use std::fs;
-use std::io::{self, BufRead, BufReader, Read};
+use std::io::{self, BufRead, BufReader, Read, Write};
 use std::ops::Range;
 use std::path::Path;
 use std::sync::Arc;
 
-use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
-use ricordo::Error;
+use annotate_snippets::{AnnotationKind, Level, Origin, Renderer, Snippet};
 use ricordo::engine::{CompiledSchema, Engine, LeftOut};
-use ricordo::exchange::{Entry, JournalLines, load, read_data, read_definition, read_draft, read_journal};
+use ricordo::exchange::{
+    Entry, JournalLines, load, read_data, read_definition, read_draft, read_journal, read_value,
+};
+use ricordo::{Error, Value};
 
 use crate::screen::{self, plain};
+
+/// How long a file may be that is held in memory as a whole: 256 MiB.
+const MOST_BYTES: u64 = 256 << 20;
+/// How long a line of a journal may be: 64 MiB.
+const MOST_BYTES_OF_LINE: u64 = 64 << 20;
+
+/// Refuses what is longer than it may be.
+fn within_limit(bytes: &[u8], most: u64, name: &str) -> Result<(), Problem> {
+    if bytes.len() as u64 <= most {
+        return Ok(());
+    }
+    Err(Problem::of_input(&format!("{name} is longer than {} MiB, the most that is read", most >> 20)))
+}
+
+/// Writes a file beside the one of this name, and then puts it in its place: whatever goes wrong, the old one is there or the new one.
+pub(crate) fn write_whole(path: &Path, text: &str) -> io::Result<()> {
+    let mut beside = path.as_os_str().to_owned();
+    beside.push(".partial");
+    let beside = Path::new(&beside);
+    let mut file = fs::File::create(beside)?;
+    let written = file.write_all(text.as_bytes()).and_then(|()| file.sync_all());
+    written.and_then(|()| fs::rename(beside, path)).inspect_err(|_| {
+        // What is not whole is of no use.
+        let _ = fs::remove_file(beside);
+    })
+}
 
 /// A text, and the name it goes by in messages.
 #[derive(Clone, Debug)]
@@ -69,9 +97,10 @@ impl File {
 
     /// Reads a file; `-` is standard input.
     pub(crate) fn read(path: &Path) -> Result<Self, Problem> {
-        let (mut reader, name) = open(path)?;
+        let (reader, name) = open(path)?;
         let mut bytes = Vec::new();
-        reader.read_to_end(&mut bytes).map_err(|error| unreadable(path, &error))?;
+        reader.take(MOST_BYTES + 1).read_to_end(&mut bytes).map_err(|error| unreadable(path, &error))?;
+        within_limit(&bytes, MOST_BYTES, &name)?;
         let text = text_of(bytes, &name, 1)?;
         Ok(File { text: without_mark(text), name })
     }
@@ -91,9 +120,23 @@ impl File {
         Ok(Arc::new(read_definition(&self.text).map_err(|error| self.problem(&error, self.hides()))?))
     }
 
-    /// Whether nothing is shown of the file: a definition that cannot be read may have secrets all the same.
+    /// Whether nothing is shown of the file: a definition that is refused may have secrets all the same. One that is not even JSON is
+    /// shown unless it may have any.
     fn hides(&self) -> bool {
-        self.text.contains("\"writeOnly\"")
+        fn has_secrets(value: &Value) -> bool {
+            match value {
+                Value::Record(members) => {
+                    members.get("writeOnly") == Some(&Value::Flag(true))
+                        || members.iter().any(|(_, member)| has_secrets(member))
+                }
+                Value::List(items) => items.iter().any(has_secrets),
+                _ => false,
+            }
+        }
+        match read_value(&self.text) {
+            Ok(value) => has_secrets(&value),
+            Err(_) => self.text.contains("writeOnly") || self.text.contains("\\u"),
+        }
     }
 
     /// A warning about this file, ready to be shown.
@@ -162,11 +205,12 @@ impl Journal {
     pub(crate) fn next(&mut self, hides: bool) -> Result<Option<Entry>, Problem> {
         loop {
             let mut bytes = Vec::new();
-            let read = self.reader.read_until(b'\n', &mut bytes);
+            let read = self.reader.by_ref().take(MOST_BYTES_OF_LINE + 1).read_until(b'\n', &mut bytes);
             if read.map_err(|error| unreadable(Path::new(&self.name), &error))? == 0 {
                 return Ok(None);
             }
             self.count += 1;
+            within_limit(&bytes, MOST_BYTES_OF_LINE, &format!("{}, line {}", self.name, self.count))?;
             if self.count == 1 && without_mark_of(&bytes).starts_with(b"[") {
                 return self.patch(bytes, hides).map(Some);
             }
@@ -182,7 +226,9 @@ impl Journal {
     /// A JSON Patch, which is one entry.
     fn patch(&mut self, mut bytes: Vec<u8>, hides: bool) -> Result<Entry, Problem> {
         self.is_patch = true;
-        self.reader.read_to_end(&mut bytes).map_err(|error| unreadable(Path::new(&self.name), &error))?;
+        let rest = self.reader.by_ref().take(MOST_BYTES + 1).read_to_end(&mut bytes);
+        rest.map_err(|error| unreadable(Path::new(&self.name), &error))?;
+        within_limit(&bytes, MOST_BYTES, &self.name)?;
         let text = without_mark(text_of(bytes, &self.name, 1)?);
         let read = read_journal(&text).map_err(|error| drawn(&self.name, &text, 1, &error, hides))?;
         read.into_iter().next().ok_or_else(|| Problem::of_input(&format!("{}: no patch", self.name)))
@@ -243,10 +289,17 @@ fn drawn_one(
     };
     let name = plain(name);
     let annotation = AnnotationKind::Primary.span(excerpt.span);
-    let snippet =
-        Snippet::source(excerpt.line).line_start(excerpt.number).path(&*name).annotation(annotation);
+    let snippet = Snippet::source(excerpt.line).line_start(excerpt.number).annotation(annotation);
     let level = if is_warning { Level::WARNING } else { Level::ERROR };
-    let mut group = level.with_name(word).primary_title(&*message).element(snippet);
+    let group = level.with_name(word).primary_title(&*message);
+    // Of a line that is cut, the column is not that of the excerpt.
+    let mut group = match location.filter(|_| excerpt.is_cut) {
+        Some(at) => {
+            let origin = Origin::path(&*name).line(excerpt.number).char_column(at.column);
+            group.element(origin).element(snippet)
+        }
+        None => group.element(snippet.path(&*name)),
+    };
     if let Some(help) = help {
         group = group.element(Level::HELP.with_name("Help").message(help));
     }
@@ -260,14 +313,26 @@ struct Excerpt<'a> {
     number: usize,
     /// The stretch within the line, as far as it lies there.
     span: Range<usize>,
+    /// Whether the line begins earlier.
+    is_cut: bool,
 }
 
 impl<'a> Excerpt<'a> {
     fn of(text: &'a str, first_line: usize, span: &Range<usize>) -> Self {
+        /// Of a long line, so much is drawn before and after what is wrong with it: it may be the whole file.
+        const AROUND: usize = 400;
         let start = text[..span.start].rfind('\n').map_or(0, |at| at + 1);
         let end = text[span.start..].find('\n').map_or(text.len(), |at| span.start + at);
         let number = first_line + text[..start].matches('\n').count();
-        Excerpt { line: &text[start..end], number, span: span.start - start..span.end.min(end) - start }
+        let boundary = |at: usize| (0..=at).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
+        let shown = boundary(span.start.saturating_sub(AROUND)).max(start);
+        let shown_end = boundary((span.start + AROUND).min(end));
+        Excerpt {
+            line: &text[shown..shown_end],
+            number,
+            span: span.start - shown..span.end.clamp(span.start, shown_end) - shown,
+            is_cut: shown > start,
+        }
     }
 }
 

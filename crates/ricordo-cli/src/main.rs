@@ -161,8 +161,16 @@ enum Ending {
 }
 
 fn main() -> ExitCode {
+    let arguments = match Arguments::try_parse() {
+        Ok(arguments) => arguments,
+        // Help is printed, too, and may find no room.
+        Err(shown) => {
+            let code = u8::try_from(shown.exit_code()).unwrap_or(2);
+            return ExitCode::from(if shown.print().is_ok() { code } else { 2 });
+        }
+    };
     let mut out = Output::new();
-    let result = carry_out(&mut out, Arguments::parse().command)
+    let result = carry_out(&mut out, arguments.command)
         .and_then(|ending| out.flush().map(|()| ending).map_err(Problem::from));
     match result {
         Ok(Ending::Well) => ExitCode::SUCCESS,

@@ -5,7 +5,7 @@ use comfy_table::{
     Attribute, Cell, CellAlignment, Color, ColumnConstraint, ContentArrangement, Table, Width,
 };
 use ricordo::engine::{CompiledSchema, Conflict, Engine, FormulaInfo, PlaceView};
-use ricordo::schema::{Commit, DisplayFormat, Kind, NumberFormat, Part, PartId};
+use ricordo::schema::{Commit, DisplayFormat, Format, Kind, NumberFormat, Part, PartId, Reveal};
 use ricordo::{Pointer, Value};
 
 use crate::graph::Node;
@@ -441,14 +441,17 @@ fn keeps_to(compiled: &CompiledSchema, id: PartId, condition: Option<&str>) -> V
         let count = describe::counted(choices.iter().len(), "choice");
         words.push(if part.secret { format!("one of {count}") } else { format!("one of {choices}") });
     }
+    let counted =
+        |count: u64, noun: &str| describe::counted(usize::try_from(count).unwrap_or(usize::MAX), noun);
     let length = |least: Option<u64>, most: Option<u64>, noun: &str| match (least, most) {
-        (Some(least), Some(most)) => Some(format!("{least} to {most} {noun}")),
-        (Some(least), None) => Some(format!("at least {least} {noun}")),
-        (None, Some(most)) => Some(format!("at most {most} {noun}")),
+        (Some(least), Some(most)) if least == most => Some(counted(least, noun)),
+        (Some(least), Some(most)) => Some(format!("{least} to {}", counted(most, noun))),
+        (Some(least), None) => Some(format!("at least {}", counted(least, noun))),
+        (None, Some(most)) => Some(format!("at most {}", counted(most, noun))),
         (None, None) => None,
     };
-    words.extend(length(constraints.min_length, constraints.max_length, "characters"));
-    words.extend(length(constraints.min_items, constraints.max_items, "rows"));
+    words.extend(length(constraints.min_length, constraints.max_length, "character"));
+    words.extend(length(constraints.min_items, constraints.max_items, "row"));
     if constraints.unique_items {
         words.push("no two rows the same".to_owned());
     }
@@ -462,19 +465,34 @@ fn keeps_to(compiled: &CompiledSchema, id: PartId, condition: Option<&str>) -> V
     for (word, bound) in bounds {
         words.extend(bound.map(|bound| format!("{word} {}", ricordo::value::write_number(bound))));
     }
-    if constraints.format.is_some() {
-        words.push("an email address".to_owned());
+    words.extend(constraints.step.map(|step| format!("in steps of {}", ricordo::value::write_number(step))));
+    for (word, bound) in [("from", &constraints.earliest), ("until", &constraints.latest)] {
+        words.extend(bound.as_ref().map(|bound| format!("{word} {}", bound.to_text())));
     }
+    words.extend(constraints.format.map(|format| {
+        match format {
+            Format::Email => "an email address",
+            Format::Url => "a web address",
+            Format::Uri => "a URI",
+            _ => "a text of a certain format",
+        }
+        .to_owned()
+    }));
+    words.extend(constraints.pattern.as_ref().map(|pattern| format!("matches {}", pattern.as_str())));
     let said = [
         (part.readonly, "read-only"),
         (part.secret, "a secret"),
         (part.local, "beside the record"),
+        (part.trim, "white space around it is trimmed"),
         (part.commit == Commit::Leave, "committed on leaving"),
+        (part.reveal == Reveal::Always, "findings shown at once"),
+        (part.reveal == Reveal::Submit, "findings shown once a submit was tried"),
     ];
     words.extend(said.into_iter().filter(|(is_so, _)| *is_so).map(|(_, word)| word.to_owned()));
     if let Commit::Pause(pause) = part.commit {
         words.push(format!("committed after a pause of {} ms", pause.as_millis()));
     }
+    words.extend(part.deferred.iter().map(|deferred| format!("checked by {}", deferred.check)));
     words.extend(part.display.as_ref().map(shown_as));
     if let Some(default) = &part.default {
         words.push(format!("new: {}", describe::value(&schema.masked_value(id, default))));

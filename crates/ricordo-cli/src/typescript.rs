@@ -1,6 +1,6 @@
 //! The record of a definition as TypeScript types.
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::fmt::Write;
 
 use ricordo::Value;
@@ -13,7 +13,13 @@ use crate::describe;
 /// A field that may be blank is optional, as blank is left out of records; in lists blank is null. Numbers, dates and times are what
 /// they are in JSON. Fields beside the record are not in it.
 pub(crate) fn types(schema: &Schema, name: &str) -> String {
-    let mut writer = Writer { schema, names: HashMap::new(), taken: Vec::new(), text: String::new() };
+    let mut writer = Writer {
+        schema,
+        names: HashMap::new(),
+        taken: HashSet::new(),
+        numbers: HashMap::new(),
+        text: String::new(),
+    };
     let root = schema.part(schema.root());
     match root.kind {
         Kind::Record(record) => drop(writer.named(record, name)),
@@ -39,7 +45,9 @@ pub(crate) fn type_name(words: &str) -> String {
 struct Writer<'a> {
     schema: &'a Schema,
     names: HashMap<RecordId, String>,
-    taken: Vec<String>,
+    taken: HashSet<String>,
+    /// The last number behind each name that several types want.
+    numbers: HashMap<String, usize>,
     text: String,
 }
 
@@ -50,12 +58,12 @@ impl Writer<'_> {
             return name.clone();
         }
         let mut name = wanted.to_owned();
-        let mut number = 2;
-        while self.taken.contains(&name) {
+        while !self.taken.insert(name.clone()) {
+            // Where many are called the same, the search goes on where it ended.
+            let number = self.numbers.entry(wanted.to_owned()).or_insert(1);
+            *number += 1;
             name = format!("{wanted}{number}");
-            number += 1;
         }
-        self.taken.push(name.clone());
         self.names.insert(record, name.clone());
         // The types that it names come first in the making, and after it in the text.
         let before = std::mem::take(&mut self.text);
@@ -117,6 +125,8 @@ impl Writer<'_> {
         let written = match &described.kind {
             Kind::Integer | Kind::Decimal => "number".to_owned(),
             Kind::Flag => "boolean".to_owned(),
+            // What a secret is chosen from would give it away.
+            Kind::Choice(choices) if described.secret => types_of(choices),
             Kind::Choice(choices) => choice(choices),
             Kind::Record(record) => {
                 let wanted = described.label.as_deref().map_or_else(|| wanted.to_owned(), type_name);
@@ -144,6 +154,17 @@ impl Writer<'_> {
 
 fn choice(choices: &Choices) -> String {
     choices.iter().map(|choice| literal(&choice.value)).collect::<Vec<_>>().join(" | ")
+}
+
+/// The types of what can be chosen.
+fn types_of(choices: &Choices) -> String {
+    let type_of = |value: &Value| match value {
+        Value::Number(_) => "number",
+        Value::Flag(_) => "boolean",
+        _ => "string",
+    };
+    let types: BTreeSet<&str> = choices.iter().map(|choice| type_of(&choice.value)).collect();
+    types.into_iter().collect::<Vec<_>>().join(" | ")
 }
 
 /// A value as TypeScript writes it: as JSON does.

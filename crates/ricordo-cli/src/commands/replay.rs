@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use ricordo::engine::Action;
 use ricordo::exchange::{Command, Entry, Expectation, dump, write_expectation};
 
-use crate::files::{File, Journal, Problem, refuse_two_standard_inputs};
+use crate::files::{File, Journal, Problem, refuse_two_standard_inputs, write_whole};
 use crate::screen::{self, BAD, FAINT, GOOD, Line, Output, STRONG};
 use crate::watched::Watched;
 use crate::{Ending, ReplayArguments, describe, table};
@@ -51,7 +51,7 @@ pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Endin
     }
     if let Some(path) = save_draft {
         let text = format!("{}\n", watched.engine.draft_with_baseline());
-        std::fs::write(path, text).map_err(|error| {
+        write_whole(path, &text).map_err(|error| {
             Problem::of_input(&format!("the draft cannot be written to {}: {error}", path.display()))
         })?;
     }

@@ -5,7 +5,7 @@ use std::fs;
 
 use insta::assert_snapshot;
 
-use crate::{project, run_in};
+use crate::{project, run, run_in};
 
 const FORM: &str =
     r#"{"type": "object", "properties": {"loaves": {"type": "integer"}, "name": {"type": "string"}}}"#;
@@ -231,4 +231,45 @@ fn of_files_and_arguments() {
         writeln!(said, "$ ricordo {}\n{}", arguments.join(" "), run.err).unwrap();
     }
     assert_snapshot!(said);
+}
+
+#[test]
+fn excerpts_are_hidden_by_what_a_definition_says_and_cut_where_lines_are_long() {
+    let folder = tempfile::tempdir().unwrap();
+    let check = |form: &str| {
+        fs::write(folder.path().join("form.json"), form).unwrap();
+        run_in(folder.path(), &["check", "form.json"], "").err
+    };
+    let secret = r#"{"type": "object", "properties": {"pin": {"type": "string", "write\u004fnly": true, "defalt": "1234"}}}"#;
+    assert!(!check(secret).contains("1234"), "{}", check(secret));
+    let named = r#"{"type": "object", "description": "nothing is \"writeOnly\" here", "properties": {"pin": {"type": "strng"}}}"#;
+    assert!(check(named).contains("strng\""), "{}", check(named));
+    let long = format!(
+        r#"{{"type": "object", "description": "{}", "properties": {{"pin": {{"type": "strng"}}}}}}"#,
+        "x".repeat(100_000)
+    );
+    assert!(check(&long).len() < 4_000 && check(&long).contains("strng"), "{}", check(&long));
+}
+
+#[test]
+fn what_is_endless_is_refused() {
+    let form = project().join("demo/batch-sheet.form.json");
+    let form = form.to_str().unwrap();
+    for arguments in [
+        vec!["check", "/dev/zero"],
+        vec!["check", form, "--data", "/dev/zero"],
+        vec!["replay", form, "/dev/zero"],
+    ] {
+        let run = run(&arguments);
+        assert_eq!(run.status, 2, "{arguments:?}");
+        assert!(run.err.contains("the most that is read"), "{}", run.err);
+    }
+}
+
+#[test]
+fn help_that_finds_no_room_ends_with_status_2() {
+    let full = fs::OpenOptions::new().write(true).open("/dev/full").unwrap();
+    let tool = assert_cmd::cargo::cargo_bin("ricordo");
+    let status = std::process::Command::new(tool).arg("--help").stdout(full).status().unwrap();
+    assert_eq!(status.code(), Some(2));
 }

@@ -346,3 +346,33 @@ fn control_characters_are_escaped_wherever_they_come_from() {
     assert!(run.out.contains(r"“\u{1b}[1mbold”"), "{}", run.out);
     assert!(run.out.contains(r"\u{202e}abc"), "{}", run.out);
 }
+
+const CONSTRAINED: &str = r#"{"type": "object", "properties": {
+    "mail": {"type": "string", "format": "email", "maxLength": 1},
+    "page": {"type": "string", "format": "uri", "pattern": "^https:"},
+    "code": {"type": "string", "minLength": 3, "maxLength": 3, "x-ricordo": {"trim": true, "reveal": "always", "deferred": [{"check": "code_is_known"}]}},
+    "day": {"type": "string", "format": "date", "x-ricordo": {"minimum": "2026-11-01", "maximum": "2026-11-30", "reveal": "submit"}},
+    "rows": {"type": "array", "minItems": 1, "items": {"type": "integer", "minimum": 1}}}}"#;
+
+#[test]
+fn check_shows_every_constraint() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::write(folder.path().join("form.json"), CONSTRAINED).unwrap();
+    assert_snapshot!(shown(&run_in(folder.path(), &["check", "form.json"], "")));
+}
+
+#[test]
+fn types_tell_no_secret_and_are_numbered_where_titles_are_the_same() {
+    let folder = tempfile::tempdir().unwrap();
+    let form = r#"{"type": "object", "properties": {
+        "word": {"enum": ["open sesame", "abracadabra"], "writeOnly": true},
+        "a": {"type": "object", "title": "Line", "properties": {"n": {"type": "integer"}}},
+        "b": {"type": "object", "title": "Line", "properties": {"n": {"type": "integer"}}},
+        "c": {"type": "object", "title": "Line", "properties": {"n": {"type": "integer"}}}}}"#;
+    std::fs::write(folder.path().join("form.json"), form).unwrap();
+    let run = run_in(folder.path(), &["scaffold", "form.json", "--as", "typescript"], "");
+    assert!(!run.out.contains("sesame") && run.out.contains("word?: string;"), "{}", run.out);
+    for name in ["interface Line {", "interface Line2 {", "interface Line3 {"] {
+        assert!(run.out.contains(name), "{}", run.out);
+    }
+}

@@ -44,13 +44,18 @@ pub(super) fn patched(mut document: Value, patch: &Value) -> Result<Value, Error
     let Some(operations) = patch.as_list() else {
         return Err(syntax("a JSON Patch is a list of operations"));
     };
-    let mut copied = 0;
-    for (number, operation) in operations.iter().enumerate() {
-        let applied = Operation::read(operation).and_then(|it| it.apply(&mut document, &mut copied));
-        applied.map_err(|error| {
+    let in_operation = |number: usize| {
+        move |error: Error| {
             let kind = error.kind();
             error.while_doing(kind, format!("operation {number}"))
-        })?;
+        }
+    };
+    // One that is malformed is refused as such, whatever comes before it.
+    let read = operations.iter().enumerate();
+    let read = read.map(|(number, operation)| Operation::read(operation).map_err(in_operation(number)));
+    let mut copied = 0;
+    for (number, operation) in read.collect::<Result<Vec<_>, _>>()?.into_iter().enumerate() {
+        operation.apply(&mut document, &mut copied).map_err(in_operation(number))?;
     }
     Ok(document)
 }
@@ -164,7 +169,7 @@ impl<'a> Operation<'a> {
                 Ok(())
             }
             Operation::Move { from, to } => {
-                if from == to && !from.is_root() {
+                if from == to {
                     return find(document, &from).map(drop);
                 }
                 if from.contains(&to) {

@@ -422,6 +422,12 @@ impl Engine {
         if is_other {
             self.settle_followers();
         }
+        // What was not sent, because it is not relevant, is in no conflict with what the other side has instead.
+        for conflict in self.tree.conflicts_in(self.root()) {
+            if !self.tree.is_relevant(conflict) {
+                self.tree.set_conflict(conflict, None);
+            }
+        }
         let outcome = self.report_answer(summary, &rebased);
         self.tree.drop_sent();
         Ok(outcome)

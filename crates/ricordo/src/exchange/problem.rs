@@ -5,6 +5,7 @@ use std::borrow::Cow;
 use percent_encoding::percent_decode_str;
 
 use super::json::Node;
+use super::reference::percent_encoded;
 use crate::engine::{Problem, ProblemError};
 use crate::schema::Error;
 use crate::value::{Record, Value};
@@ -85,7 +86,7 @@ pub(super) fn problem_value(problem: &Problem) -> Value {
     if !errors.is_empty() {
         let error = |error: &ProblemError| {
             let mut members = Record::new();
-            members.insert("pointer", format!("#{}", error.pointer).into());
+            members.insert("pointer", format!("#{}", percent_encoded(&error.pointer)).into());
             members.insert("detail", error.detail.as_str().into());
             Value::Record(members)
         };
@@ -94,7 +95,7 @@ pub(super) fn problem_value(problem: &Problem) -> Value {
     members.into()
 }
 
-/// Writes problem details (RFC 9457) as JSON.
+/// Writes problem details (RFC 9457) as JSON. Pointers are written as fragments of a URI (RFC 6901, section 6).
 ///
 /// ```
 /// let problem = ricordo::Problem::new("Not saved").error("/name", "Taken.");

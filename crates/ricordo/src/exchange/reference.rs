@@ -15,7 +15,7 @@ pub(super) fn read(reference: &str) -> Option<Pointer> {
 }
 
 /// A text as a fragment, in which other characters than those of RFC 3986, section 3.5, are encoded.
-fn percent_encoded(text: &str) -> String {
+pub(super) fn percent_encoded(text: &str) -> String {
     let mut fragment = String::with_capacity(text.len());
     for byte in text.bytes() {
         if byte.is_ascii_alphanumeric() || b"-._~!$&'()*+,;=:@/?".contains(&byte) {

@@ -153,6 +153,12 @@ impl Reader<'_> {
         let described = self.schema.part(part);
         match (gathered, &described.kind) {
             (Gathered::Nothing, _) => Ok(Value::Blank),
+            // A record that may be null and has variants has a tag where it is not.
+            (Gathered::Text(text), Kind::Record(of))
+                if text.is_empty() && described.nullable && !self.schema.variants(*of).is_empty() =>
+            {
+                Ok(Value::Null)
+            }
             (Gathered::Text(text), Kind::Record(_)) if text.is_empty() => Ok(Value::Record(Record::new())),
             (Gathered::Text(text), Kind::List(_)) if text.is_empty() => Ok(Value::List(Vec::new())),
             (Gathered::Text(_), Kind::Record(_) | Kind::List(_)) => {

@@ -93,7 +93,8 @@ impl Tree {
         // What is calculated is settled then, in the baseline, too.
         let Some(field) = self.field(place).filter(|_| !self.is_calculated(place)) else { return };
         // Null and blank are the same for whoever has emptied the field.
-        let is_same = !field.is_unreadable() && field.value().matches(&theirs);
+        let is_same = !field.is_unreadable()
+            && if rebase.is_comparison { *field.value() == theirs } else { field.value().matches(&theirs) };
         let was_put_in = keeps_all && (rebase.is_comparison || !field.value().is_empty());
         let is_mine = !is_same && (was_put_in || field.differs() || field.is_unreadable());
         let is_other = *field.value() != theirs;

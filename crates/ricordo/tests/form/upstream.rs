@@ -434,3 +434,54 @@ fn what_is_not_relevant_is_removed_from_rows_of_lists_that_are_not_dirty_too() {
         "an empty text is a value that the other side has"
     );
 }
+
+#[test]
+fn null_and_absent_differ_where_two_records_are_compared() {
+    let form = r#"{"type":"object","properties":{"x":{"type":["string","null"]},"y":{"type":"string"}}}"#;
+    let schema: Arc<CompiledSchema> = read_definition(form).unwrap().into();
+    let data = |text| read_data(text, schema.schema()).unwrap();
+    let between =
+        |from, to| Engine::between(&schema, data(from), data(to)).unwrap().json_patch(false).to_string();
+    assert_eq!(between(r#"{"x":null}"#, "{}"), r#"[{"op":"remove","path":"/x"}]"#);
+    assert_eq!(between("{}", r#"{"x":null}"#), r#"[{"op":"add","path":"/x","value":null}]"#);
+}
+
+#[test]
+fn an_accept_leaves_no_conflict_in_what_is_not_relevant() {
+    let form = r#"{"type":"object","properties":{"on":{"type":"boolean"},"n":{"type":"integer","x-ricordo":{"relevant":"on"}}}}"#;
+    let journal = r#"
+{"op":"enter","path":"/n","text":"5"}
+{"op":"enter","path":"/on","text":"false"}
+{"op":"submit"}
+{"op":"accept","value":{"on":false,"n":7}}
+"#;
+    assert_eq!(after(form, r#"{"on":true,"n":1}"#, journal).2, Vec::<String>::new());
+}
+
+#[test]
+fn pointers_of_problems_are_written_as_fragments() {
+    let problem = ricordo::Problem::new("No").error("/a b/%/ü", "Wrong.");
+    let text = ricordo::exchange::write_problem(&problem);
+    assert!(text.contains(r##""#/a%20b/%25/%C3%BC""##), "{text}");
+    assert_eq!(ricordo::exchange::read_problem(&text).unwrap(), problem);
+}
+
+#[test]
+fn a_malformed_operation_is_refused_as_such_whatever_fails_before_it() {
+    let schema: Arc<CompiledSchema> = read_definition(KEYED).unwrap().into();
+    let held = read_data(r#"{"price":1}"#, schema.schema()).unwrap();
+    let patch = r#"[{"op":"test","path":"/price","value":2},{"op":"ad","path":"/price","value":3}]"#;
+    let incoming = ricordo::engine::Incoming::JsonPatch(ricordo::exchange::read_value(patch).unwrap());
+    let problem = ricordo::engine::Intake::new(&schema).take(held, incoming).unwrap_err();
+    assert_eq!(problem.status, Some(400));
+}
+
+#[test]
+fn a_null_row_of_variants_survives_form_encoding() {
+    let form = r#"{"type":"object","properties":{"l":{"type":"array","items":{"oneOf":[
+        {"type":"object","properties":{"kind":{"const":"p"},"x":{"type":"string"}}},{"type":"object","properties":{"kind":{"const":"q"}}},{"type":"null"}]}}}}"#;
+    let schema = read_definition(form).unwrap();
+    let data = read_data(r#"{"l":[{"kind":"p","x":"a"},null]}"#, schema.schema()).unwrap();
+    let text = ricordo::exchange::write_urlencoded(&data);
+    assert_eq!(ricordo::exchange::read_urlencoded(&text, schema.schema()).unwrap(), data, "{text}");
+}
