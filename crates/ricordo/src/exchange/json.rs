@@ -259,10 +259,50 @@ fn syntax(document: &str, part: &str, error: &serde_json::Error) -> Error {
     let lines_before: usize =
         part.split_inclusive('\n').take(error.line().saturating_sub(1)).map(str::len).sum();
     let at = span_of(document, part).start + lines_before + error.column().saturating_sub(1);
-    let message = error.to_string();
+    let said = error.to_string();
     // The place is said by other means.
-    let message = message.split(" at line ").next().unwrap_or_default();
-    Error::syntax(document, at..at + 1, format!("this is not JSON: {message}"))
+    let said = said.split(" at line ").next().unwrap_or_default();
+    let (problem, help) = words(said);
+    let error = Error::syntax(document, at..at + 1, format!("this is not JSON: {problem}"));
+    if help.is_empty() { error } else { error.with_help(help) }
+}
+
+/// What the reader of JSON says, in our words, with a way out.
+fn words(said: &str) -> (&str, &str) {
+    match said {
+        "EOF while parsing a string" => ("the text ends within a string", "close the string with “\"”"),
+        "EOF while parsing a list" => ("the text ends within an array", "close the array with “]”"),
+        "EOF while parsing an object" => ("the text ends within an object", "close the object with “}”"),
+        "EOF while parsing a value" => ("a value is missing at the end", ""),
+        "expected value" | "expected ident" => (
+            "a value is expected here",
+            "write a string in quotation marks, a number, true, false, null, an array or an object",
+        ),
+        "key must be a string" => {
+            ("a name is expected here", "write names in quotation marks: {\"name\": …}")
+        }
+        "expected `:`" => ("a colon is expected here", "write “:” between a name and its value"),
+        "expected `,` or `}`" => ("a comma or “}” is expected here", "separate members with commas"),
+        "expected `,` or `]`" => ("a comma or “]” is expected here", "separate items with commas"),
+        "trailing comma" => ("a comma is followed by nothing", "leave the last comma out"),
+        "trailing characters" => ("something follows the value", "a text holds one value"),
+        "invalid number" => ("this is not a number", "write numbers like 12, -0.5 or 1e6"),
+        "number out of range" => ("this number is too large", ""),
+        "invalid escape" => ("this is not an escape", "write a backslash as “\\\\”"),
+        "invalid unicode code point"
+        | "lone leading surrogate in hex escape"
+        | "unexpected end of hex escape" => (
+            "this escape is not a character",
+            "write “\\u” with four digits, and a pair of them beyond U+FFFF",
+        ),
+        "control character (\\u0000-\\u001F) found while parsing a string" => {
+            ("a string has a line break or another control character in it", "write a line break as “\\n”")
+        }
+        "recursion limit exceeded" => {
+            ("arrays and objects lie too deep in each other", "use at most 128 levels")
+        }
+        other => (other, ""),
+    }
 }
 
 /// The members of an object in order, names and values as they stand in the text.
