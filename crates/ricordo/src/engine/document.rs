@@ -169,7 +169,7 @@ impl<'a> Operation<'a> {
                 Ok(())
             }
             Operation::Move { from, to } => {
-                if from == to {
+                if from == to && !from.is_root() {
                     return find(document, &from).map(drop);
                 }
                 if from.contains(&to) {

@@ -63,6 +63,8 @@ impl Engine {
 
     /// What the other side has in a field that is suggested a value overrides that only if it is another one, as when it is loaded.
     pub(super) fn take_suggested_as_loaded(&mut self) {
+        // What cannot be taken in, as in a cycle, is refused or computed later.
+        let _ = self.graph.take_in_changes(&mut self.tree);
         let is_loaded = |place: &PlaceId| {
             let overrides = |field: FieldRef<'_>| field.leads() && !field.value().is_empty();
             self.tree.source(*place) == Some(Source::Suggestion)

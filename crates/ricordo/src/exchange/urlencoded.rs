@@ -153,12 +153,6 @@ impl Reader<'_> {
         let described = self.schema.part(part);
         match (gathered, &described.kind) {
             (Gathered::Nothing, _) => Ok(Value::Blank),
-            // A record that may be null and has variants has a tag where it is not.
-            (Gathered::Text(text), Kind::Record(of))
-                if text.is_empty() && described.nullable && !self.schema.variants(*of).is_empty() =>
-            {
-                Ok(Value::Null)
-            }
             (Gathered::Text(text), Kind::Record(_)) if text.is_empty() => Ok(Value::Record(Record::new())),
             (Gathered::Text(text), Kind::List(_)) if text.is_empty() => Ok(Value::List(Vec::new())),
             (Gathered::Text(_), Kind::Record(_) | Kind::List(_)) => {
@@ -202,6 +196,15 @@ impl Reader<'_> {
                             "is missing: the rows of a list are numbered from 0 without gaps",
                         );
                     };
+                    let described = self.schema.part(item);
+                    // A row that may be null and has variants has a tag where it is not.
+                    let is_null = match described.kind {
+                        Kind::Record(of) => described.nullable && !self.schema.variants(of).is_empty(),
+                        _ => false,
+                    };
+                    if is_null && row.text() == Some("") {
+                        return Ok(Value::Null);
+                    }
                     self.value(row, item, &at)
                 };
                 Ok(Value::List((0..count).map(row).collect::<Result<_, _>>()?))

@@ -185,11 +185,15 @@ impl Role {
         }
     }
 
-    /// Lets one of two lead that have just been loaded: the first, unless only the second came with a value.
+    /// Lets a suggestion lead that has just been loaded with a value, and one of two: the first, unless only the second came with
+    /// a value.
     pub(super) fn lead_as_loaded(self, tree: &mut Tree, place: PlaceId) {
-        if let Role::Second { .. } = self {
-            self.lead_as_given(tree, place);
-            tree.take_value_as_baseline(place);
+        match self {
+            Role::Calculated | Role::First { .. } => {}
+            Role::Suggestion | Role::Second { .. } => {
+                self.lead_as_given(tree, place);
+                tree.take_value_as_baseline(place);
+            }
         }
     }
 

@@ -392,14 +392,20 @@ impl Graph {
 
     /// The places of which something is still to be computed.
     pub(crate) fn unsettled_places(&mut self, tree: &mut Tree) -> Result<Vec<PlaceId>, Unsettled> {
-        while let Some((place, aspects)) = tree.next_unsettled() {
-            self.take_in(tree, place, aspects)?;
-        }
+        self.take_in_changes(tree)?;
         let places = self.pending.iter(&self.cells).filter_map(|cell| self.cells.get(cell));
         let mut places: Vec<PlaceId> = places.map(|body| body.place).collect();
         sort(&mut places);
         places.dedup();
         Ok(places)
+    }
+
+    /// Takes in what has changed, and computes nothing yet: from now on it is known of places that have come whether they lead.
+    pub(crate) fn take_in_changes(&mut self, tree: &mut Tree) -> Result<(), Unsettled> {
+        while let Some((place, aspects)) = tree.next_unsettled() {
+            self.take_in(tree, place, aspects)?;
+        }
+        Ok(())
     }
 
     /// Says that what is settled next was settled once, and comes back.

@@ -214,7 +214,7 @@ fn doings() -> impl Strategy<Value = Vec<Doing>> {
     let number = || prop::option::of(0..4_i64);
     let name =
         || prop::sample::select(vec!["", "Rye", "Spelt", "Emmer", "much too long"]).prop_map(str::to_owned);
-    let town = || prop::option::of(prop::sample::select(vec!["", "Near", "Far"]).prop_map(str::to_owned));
+    let town = || prop::option::of(prop::sample::select(vec!["Off", "Near", "Far"]).prop_map(str::to_owned));
     let rows = prop::collection::vec((number(), prop::collection::vec(0..3_i64, 0..2)), 0..3);
     let plain = (name(), number(), any::<bool>(), number(), rows, town()).prop_map(
         |(name, count, shows_extra, extra, rows, town)| {
