@@ -231,7 +231,9 @@ impl Core {
                 answerer.handler = Some(handler);
             }
         }
-        panicked.into_iter().for_each(|panic| resume_unwind(panic));
+        if let Some(panic) = panicked {
+            resume_unwind(panic);
+        }
         is_any
     }
 }

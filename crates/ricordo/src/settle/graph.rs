@@ -416,6 +416,7 @@ impl Graph {
     /// Says that the log begins anew.
     pub(crate) fn finish(&mut self) {
         self.is_return = false;
+        #[cfg(feature = "formula")]
         self.reads.begin_settling();
         self.done.clear();
         self.replaced.clear();

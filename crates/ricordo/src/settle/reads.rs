@@ -68,8 +68,8 @@ impl Reads {
     }
 
     /// Begins a settling: what was granted before does not count.
+    #[cfg(feature = "formula")]
     pub(super) fn begin_settling(&self) {
-        #[cfg(feature = "formula")]
         self.granted.set(0);
     }
 

@@ -63,8 +63,16 @@ struct Input {
     is_readonly: bool,
     is_leading: bool,
     is_overridden: bool,
-    is_local: bool,
-    is_computed: bool,
+    origin: Origin,
+}
+
+/// Where the value of a field comes from.
+#[derive(PartialEq)]
+enum Origin {
+    Record,
+    Computed,
+    /// It is typed, and no part of the record.
+    Local,
 }
 
 /// Compares a form with one that is loaded from its values, and its baseline with a form that is loaded from that. `load` makes a form
@@ -101,7 +109,7 @@ fn loaded_like<F: Held>(form: &F, mut fresh: F) -> Option<F> {
             actions.push(Action::Replace { at, value });
         } else if there.is_overridden && !here.is_overridden {
             actions.push(Action::Release { at });
-        } else if here.is_local && !here.is_computed {
+        } else if here.origin == Origin::Local {
             actions.push(Action::Replace { at, value });
         }
     }
@@ -115,11 +123,11 @@ fn loaded_like<F: Held>(form: &F, mut fresh: F) -> Option<F> {
 fn baseline_like<F: Held>(baseline: &Value, mut fresh: F) -> F {
     let baseline: serde_json::Value = serde_json::from_str(&baseline.to_string()).expect("JSON");
     let mut blank = Vec::new();
-    for Input { at, value, is_computed, is_local, .. } in fresh.read(inputs) {
+    for Input { at, value, origin, .. } in fresh.read(inputs) {
         let Address::Pointer(pointer) = &at else { continue };
         let given = baseline.pointer(pointer.as_str());
         let was_blank = given.is_none_or(|given| given.is_null() || given == "");
-        if !is_computed && !is_local && was_blank && !value.is_empty() {
+        if origin == Origin::Record && was_blank && !value.is_empty() {
             blank.push(Action::Replace { at, value: Value::Blank });
         }
     }
@@ -144,8 +152,11 @@ fn inputs(root: PlaceView<'_>) -> Vec<Input> {
         is_readonly: place.is_readonly(),
         is_leading: place.is_driver(),
         is_overridden: place.is_overridden(),
-        is_local: place.part().local,
-        is_computed: place.is_calculated() || place.counterpart().is_some(),
+        origin: match place.part().local {
+            _ if place.is_calculated() || place.counterpart().is_some() => Origin::Computed,
+            true => Origin::Local,
+            false => Origin::Record,
+        },
     };
     fields.map(input).collect()
 }

@@ -50,10 +50,9 @@ fn former_record(schema: &Schema, of: RecordId, says: &Record, now: &Value) -> V
         let variant = |tag: &Value| schema.variants(of).iter().find(|variant| variant.tag() == tag);
         if former != now
             && let Some(variant) = variant(&now)
+            && let Kind::Record(of) = schema.part(variant.part()).kind
         {
-            if let Kind::Record(of) = schema.part(variant.part()).kind {
-                schema.fields(of).for_each(|(name, _)| _ = members.remove(name));
-            }
+            schema.fields(of).for_each(|(name, _)| _ = members.remove(name));
         }
         if let Some(variant) = variant(&former)
             && let Some(says) = variants
@@ -61,10 +60,9 @@ fn former_record(schema: &Schema, of: RecordId, says: &Record, now: &Value) -> V
                 .and_then(Value::as_record)
             && says.get("given").is_none()
             && let Kind::Record(of) = schema.part(variant.part()).kind
+            && let Value::Record(former) = former_record(schema, of, says, &Value::Record(members.clone()))
         {
-            if let Value::Record(former) = former_record(schema, of, says, &Value::Record(members.clone())) {
-                members = former;
-            }
+            members = former;
         }
     }
     for (name, part) in schema.fields(of) {
