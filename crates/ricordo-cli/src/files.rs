@@ -139,9 +139,13 @@ impl File {
         }
     }
 
-    /// A warning about this file, ready to be shown.
-    pub(crate) fn warning(&self, warning: &Error) -> String {
-        drawn_one(&self.name, &self.text, 1, warning, self.hides(), true)
+    /// The warnings about the form that this file defines, ready to be shown.
+    pub(crate) fn warnings(&self, schema: &CompiledSchema) -> impl Iterator<Item = String> {
+        let hides = schema.schema().has_secrets();
+        schema
+            .warnings()
+            .iter()
+            .map(move |warning| drawn_one(&self.name, &self.text, 1, warning, hides, true))
     }
 
     /// The form that this file defines, holding this data.

@@ -22,9 +22,7 @@ pub(crate) fn run(
     let data = data.map(File::read).transpose()?;
     let schema = form.schema()?;
     let engine = form.engine_of(&schema, data.as_ref())?;
-    for warning in schema.warnings() {
-        complain(form.warning(warning) + "\n");
-    }
+    form.warnings(&schema).for_each(|warning| complain(warning + "\n"));
     match graph {
         Some(GraphAs::Dot) => {
             out.block(graph::dot(&schema))?;

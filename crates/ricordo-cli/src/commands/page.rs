@@ -20,9 +20,7 @@ pub(crate) fn run(out: &mut Output, arguments: &PageArguments) -> Result<Ending,
     refuse_two_standard_inputs([form.as_path()].into_iter().chain(data.as_deref()))?;
     let form = File::read(form)?;
     let schema = form.schema()?;
-    for warning in schema.warnings() {
-        complain(form.warning(warning) + "\n");
-    }
+    form.warnings(&schema).for_each(|warning| complain(warning + "\n"));
     let data = data.as_deref().map(File::read).transpose()?;
     if let Some(data) = &data {
         let hides = schema.schema().has_secrets();
