@@ -11,6 +11,7 @@ use ricordo::engine::{CompiledSchema, Engine, LeftOut};
 use ricordo::exchange::{
     Entry, JournalLines, load, read_data, read_definition, read_draft, read_journal, read_value,
 };
+use ricordo::schema::Location;
 use ricordo::{Error, Value};
 
 use crate::screen::{self, plain};
@@ -107,7 +108,7 @@ impl File {
 
     /// The problem that an error in this file is.
     pub(crate) fn problem(&self, error: &Error, hides: bool) -> Problem {
-        drawn(&self.name, &self.text, 1, error, hides)
+        drawn(&self.name, &self.text, error, hides)
     }
 
     /// What the form that this file defines refuses.
@@ -142,10 +143,7 @@ impl File {
     /// The warnings about the form that this file defines, ready to be shown.
     pub(crate) fn warnings(&self, schema: &CompiledSchema) -> impl Iterator<Item = String> {
         let hides = schema.schema().has_secrets();
-        schema
-            .warnings()
-            .iter()
-            .map(move |warning| drawn_one(&self.name, &self.text, 1, warning, hides, true))
+        schema.warnings().iter().map(move |warning| drawn_one(&self.name, &self.text, warning, hides, true))
     }
 
     /// The form that this file defines, holding this data.
@@ -221,7 +219,7 @@ impl Journal {
             let text = text_of(bytes, &self.name, self.count)?;
             let text = if self.count == 1 { without_mark(text) } else { text };
             let read = self.lines.read(&text);
-            if let Some(entry) = read.map_err(|error| drawn(&self.name, &text, self.count, &error, hides))? {
+            if let Some(entry) = read.map_err(|error| drawn(&self.name, &text, &error, hides))? {
                 return Ok(Some(entry));
             }
         }
@@ -234,7 +232,7 @@ impl Journal {
         rest.map_err(|error| unreadable(Path::new(&self.name), &error))?;
         within_limit(&bytes, MOST_BYTES, &self.name)?;
         let text = without_mark(text_of(bytes, &self.name, 1)?);
-        let read = read_journal(&text).map_err(|error| drawn(&self.name, &text, 1, &error, hides))?;
+        let read = read_journal(&text).map_err(|error| drawn(&self.name, &text, &error, hides))?;
         read.into_iter().next().ok_or_else(|| Problem::of_input(&format!("{}: no patch", self.name)))
     }
 }
@@ -266,25 +264,17 @@ fn without_mark_of(bytes: &[u8]) -> &[u8] {
     bytes.strip_prefix("\u{feff}".as_bytes()).unwrap_or(bytes)
 }
 
-/// Describes an error and draws its line, unless the line may hold a secret. `first_line` is the number of the text's first
-/// line in its file.
-fn drawn(name: &str, text: &str, first_line: usize, error: &Error, hides: bool) -> Problem {
-    let each = error.all().map(|error| drawn_one(name, text, first_line, error, hides, false));
+/// Describes an error and draws its line, unless the line may hold a secret.
+fn drawn(name: &str, text: &str, error: &Error, hides: bool) -> Problem {
+    let each = error.all().map(|error| drawn_one(name, text, error, hides, false));
     Problem::Input(each.collect::<Vec<_>>().join("\n"))
 }
 
-fn drawn_one(
-    name: &str,
-    text: &str,
-    first_line: usize,
-    error: &Error,
-    hides: bool,
-    is_warning: bool,
-) -> String {
+fn drawn_one(name: &str, text: &str, error: &Error, hides: bool, is_warning: bool) -> String {
     let word = if is_warning { "Warning" } else { "Error" };
     let (help, message) = (error.help(), error.message());
     let location = error.location();
-    let excerpt = location.filter(|_| !hides).map(|at| Excerpt::of(text, first_line, &at.span));
+    let excerpt = location.filter(|_| !hides).map(|at| Excerpt::of(text, at));
     let Some(excerpt) = excerpt else {
         let help = help.map_or_else(String::new, |help| format!("  Help: {}\n", plain(help)));
         let at = location.map(|at| format!(":{}:{}", at.line, at.column)).unwrap_or_default();
@@ -322,20 +312,22 @@ struct Excerpt<'a> {
 }
 
 impl<'a> Excerpt<'a> {
-    fn of(text: &'a str, first_line: usize, span: &Range<usize>) -> Self {
+    fn of(text: &'a str, at: &Location) -> Self {
         /// Of a long line, so much is drawn before and after what is wrong with it: it may be the whole file.
         const AROUND: usize = 400;
-        let start = text[..span.start].rfind('\n').map_or(0, |at| at + 1);
-        let end = text[span.start..].find('\n').map_or(text.len(), |at| span.start + at);
-        let number = first_line + text[..start].matches('\n').count();
+        let number = at.line;
+        let span = &at.span;
         let boundary = |at: usize| (0..=at).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
-        let shown = boundary(span.start.saturating_sub(AROUND)).max(start);
-        let shown_end = boundary((span.start + AROUND).min(end));
+        // Nothing farther is looked at: there may be thousands of errors in one line.
+        let from = boundary(span.start.saturating_sub(AROUND));
+        let to = boundary((span.start + AROUND).min(text.len()));
+        let shown = text[from..span.start].rfind('\n').map_or(from, |at| from + at + 1);
+        let shown_end = text[span.start..to].find('\n').map_or(to, |at| span.start + at);
         Excerpt {
             line: &text[shown..shown_end],
             number,
             span: span.start - shown..span.end.clamp(span.start, shown_end) - shown,
-            is_cut: shown > start,
+            is_cut: shown > 0 && !text[..shown].ends_with('\n'),
         }
     }
 }

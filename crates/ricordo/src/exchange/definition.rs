@@ -1,6 +1,8 @@
 //! Form definitions: JSON Schema 2020-12 documents, as far as they describe forms.
 
 use std::borrow::Cow;
+#[cfg(feature = "formula")]
+use std::cell::LazyCell;
 use std::collections::VecDeque;
 
 use rust_decimal::Decimal;
@@ -9,6 +11,8 @@ use rustc_hash::FxHashSet;
 use super::annotations::annotate;
 use super::json::{Member, Node};
 use super::keywords::{Keywords, is_null, read_required};
+#[cfg(feature = "formula")]
+use super::lines::Lines;
 use super::reader::{Definition, LONGEST_CHAIN, Reader};
 use super::rules;
 use super::variants::one_of_records;
@@ -52,13 +56,15 @@ pub fn read_definition(text: &str) -> Result<CompiledSchema, Error> {
     faults.extend(faults_of_unused(document, unused)?);
     let compiled = schema.map(|schema| CompiledSchema::of_definition(schema.into()));
     #[cfg(feature = "formula")]
+    let lines = LazyCell::new(|| Lines::new(text));
+    #[cfg(feature = "formula")]
     if let Some(compiled) = &compiled {
         let errors = compiled.errors().iter();
-        faults.extend(errors.map(|fault| rules::in_document(text, fault.at, fault.error.clone())));
+        faults.extend(errors.map(|fault| rules::in_document(&lines, fault.at, fault.error.clone())));
     }
     #[cfg(feature = "formula")]
     let compiled =
-        compiled.map(|compiled| compiled.with_warnings(|at, error| rules::in_document(text, at, error)));
+        compiled.map(|compiled| compiled.with_warnings(|at, error| rules::in_document(&lines, at, error)));
     match (compiled, Error::of_text(faults)) {
         (Some(compiled), None) => Ok(compiled),
         (_, Some(error)) => Err(error),

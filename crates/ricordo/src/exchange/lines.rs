@@ -1,5 +1,11 @@
 //! Lines and columns of a text.
 
+#[cfg(feature = "formula")]
+use std::ops::Range;
+
+#[cfg(feature = "formula")]
+use crate::schema::Location;
+
 /// The lines of a text, for whoever asks for many positions in it.
 ///
 /// A column is a number of characters, and a line may be very long. So the characters before every 256th byte are counted
@@ -34,6 +40,18 @@ impl<'a> Lines<'a> {
         let line = self.starts.partition_point(|start| *start <= at);
         let start = self.starts[line - 1];
         (line, self.characters_before(at) - self.characters_before(start) + 1)
+    }
+
+    /// Where a stretch of bytes stands.
+    #[cfg(feature = "formula")]
+    pub(super) fn location(&self, span: Range<usize>) -> Location {
+        let (line, column) = self.position(span.start);
+        Location { line, column, span }
+    }
+
+    #[cfg(feature = "formula")]
+    pub(super) fn text(&self) -> &'a str {
+        self.text
     }
 
     fn characters_before(&self, at: usize) -> usize {

@@ -1,6 +1,11 @@
 //! Rules in definitions: the formulas under `x-ricordo`.
 
+#[cfg(feature = "formula")]
+use std::cell::LazyCell;
+
 use super::json::{Member, Node};
+#[cfg(feature = "formula")]
+use super::lines::Lines;
 use super::members::refuse_unknown;
 #[cfg(feature = "formula")]
 use crate::formula::Formula;
@@ -82,10 +87,11 @@ fn needs_formulas(member: &Member<'_>) -> Result<(), Error> {
 /// What is wrong with formulas that cannot be parsed.
 #[cfg(feature = "formula")]
 pub(super) fn unparsable(document: &str, schema: Option<&Schema>) -> Vec<Error> {
+    let lines = LazyCell::new(|| Lines::new(document));
     let rules = schema.into_iter().flat_map(Schema::parts).flat_map(|(_, part)| &part.rules);
     let problem = |rule: &RuleText| {
         let (at, formula) = rule.formula()?;
-        Some(in_document(document, at, Formula::parse(formula).err()?))
+        Some(in_document(&lines, at, Formula::parse(formula).err()?))
     };
     rules.filter_map(problem).collect()
 }
@@ -97,10 +103,10 @@ pub(super) fn unparsable(_: &str, _: Option<&Schema>) -> Vec<Error> {
 
 /// An error in a text of a document, as one in the document. The text begins with the quotation mark at a byte.
 #[cfg(feature = "formula")]
-pub(super) fn in_document(document: &str, at: usize, error: Error) -> Error {
+pub(super) fn in_document(document: &Lines<'_>, at: usize, error: Error) -> Error {
     let span = error.location().map_or(0..0, |location| location.span.clone());
-    let (start, end) = (position(document, at, span.start), position(document, at, span.end));
-    error.located_in(document, start..end)
+    let written = |read| position(document.text(), at, read);
+    error.located(document.location(written(span.start)..written(span.end)))
 }
 
 /// Where a byte of a text stands in the document that has the text as a JSON string.

@@ -191,6 +191,13 @@ impl Error {
         self
     }
 
+    /// The same error at another location, of another text.
+    #[cfg(feature = "formula")]
+    pub(crate) fn located(mut self, location: Location) -> Self {
+        self.0.location = Some(location);
+        self
+    }
+
     /// The same error with what was being done.
     pub(crate) fn while_doing(mut self, kind: ErrorKind, context: impl Into<String>) -> Self {
         self.0.kind = kind;
