@@ -50,7 +50,7 @@ pub(super) fn patched(mut document: Value, patch: &Value) -> Result<Value, Error
             error.while_doing(kind, format!("operation {number}"))
         }
     };
-    // One that is malformed is refused as such, whatever comes before it.
+    // A malformed operation is reported before any other is applied.
     let read = operations.iter().enumerate();
     let read = read.map(|(number, operation)| Operation::read(operation).map_err(in_operation(number)));
     let mut copied = 0;
@@ -169,7 +169,7 @@ impl<'a> Operation<'a> {
                 Ok(())
             }
             Operation::Move { from, to } => {
-                if from == to && !from.is_root() {
+                if from == to {
                     return find(document, &from).map(drop);
                 }
                 if from.contains(&to) {

@@ -425,7 +425,7 @@ impl Engine {
     fn move_to(&mut self, from: &Address, to: &Pointer) -> Result<Made, Error> {
         let place = self.present(from)?;
         let pointer = self.tree.pointer(place);
-        if pointer == *to && !pointer.is_root() {
+        if pointer == *to {
             return Ok(None);
         }
         if pointer.contains(to) {
