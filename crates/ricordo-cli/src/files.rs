@@ -16,9 +16,9 @@ use ricordo::{Error, Value};
 
 use crate::screen::{self, plain};
 
-/// How long a file may be that is held in memory as a whole: 256 MiB.
+/// The size limit for a file that is read whole: 256 MiB.
 const MOST_BYTES: u64 = 256 << 20;
-/// How long a line of a journal may be: 64 MiB.
+/// The size limit for one journal line: 64 MiB.
 const MOST_BYTES_OF_LINE: u64 = 64 << 20;
 
 /// Refuses what is longer than it may be.
@@ -37,7 +37,7 @@ pub(crate) fn write_whole(path: &Path, text: &str) -> io::Result<()> {
     let mut file = fs::File::create(beside)?;
     let written = file.write_all(text.as_bytes()).and_then(|()| file.sync_all());
     written.and_then(|()| fs::rename(beside, path)).inspect_err(|_| {
-        // What is not whole is of no use.
+        // A partial file is useless.
         let _ = fs::remove_file(beside);
     })
 }
@@ -286,7 +286,7 @@ fn drawn_one(name: &str, text: &str, error: &Error, hides: bool, is_warning: boo
     let snippet = Snippet::source(excerpt.line).line_start(excerpt.number).annotation(annotation);
     let level = if is_warning { Level::WARNING } else { Level::ERROR };
     let group = level.with_name(word).primary_title(&*message);
-    // Of a line that is cut, the column is not that of the excerpt.
+    // The column counts from the start of the line, which a cut excerpt does not show.
     let mut group = match location.filter(|_| excerpt.is_cut) {
         Some(at) => {
             let origin = Origin::path(&*name).line(excerpt.number).char_column(at.column);
@@ -313,12 +313,12 @@ struct Excerpt<'a> {
 
 impl<'a> Excerpt<'a> {
     fn of(text: &'a str, at: &Location) -> Self {
-        /// Of a long line, so much is drawn before and after what is wrong with it: it may be the whole file.
+        /// The bytes shown on either side of the error. A line can be as long as the file.
         const AROUND: usize = 400;
         let number = at.line;
         let span = &at.span;
         let boundary = |at: usize| (0..=at).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
-        // Nothing farther is looked at: there may be thousands of errors in one line.
+        // Search only this window: one line can have thousands of errors.
         let from = boundary(span.start.saturating_sub(AROUND));
         let to = boundary((span.start + AROUND).min(text.len()));
         let shown = text[from..span.start].rfind('\n').map_or(from, |at| from + at + 1);

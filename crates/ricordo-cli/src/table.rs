@@ -437,7 +437,7 @@ fn keeps_to(compiled: &CompiledSchema, id: PartId, condition: Option<&str>) -> V
         words.push(if is_flag { "must be ticked" } else { "required" }.to_owned());
     }
     if let Kind::Choice(choices) = &part.kind {
-        // What a secret is chosen from would give it away.
+        // The choices would reveal the secret.
         let count = describe::counted(choices.iter().len(), "choice");
         words.push(if part.secret { format!("one of {count}") } else { format!("one of {choices}") });
     }

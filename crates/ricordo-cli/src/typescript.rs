@@ -59,7 +59,7 @@ impl Writer<'_> {
         }
         let mut name = wanted.to_owned();
         while !self.taken.insert(name.clone()) {
-            // Where many are called the same, the search goes on where it ended.
+            // Many types can share a name, so the search resumes where it stopped.
             let number = self.numbers.entry(wanted.to_owned()).or_insert(1);
             *number += 1;
             name = format!("{wanted}{number}");
@@ -125,7 +125,7 @@ impl Writer<'_> {
         let written = match &described.kind {
             Kind::Integer | Kind::Decimal => "number".to_owned(),
             Kind::Flag => "boolean".to_owned(),
-            // What a secret is chosen from would give it away.
+            // The choices would reveal the secret.
             Kind::Choice(choices) if described.secret => types_of(choices),
             Kind::Choice(choices) => choice(choices),
             Kind::Record(record) => {

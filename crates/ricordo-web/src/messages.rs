@@ -14,7 +14,7 @@ use crate::dom;
 /// A message, and whether it is only a warning.
 pub(crate) type Message = (String, bool);
 
-/// What a notice is about.
+/// The subject of a notice.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Notice {
     /// The draft, which is not stored.

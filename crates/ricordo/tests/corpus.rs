@@ -30,7 +30,7 @@ fn the_corpus_gives_the_same_bytes_as_everywhere() {
     assert!(differing.is_empty(), "other bytes than expected: {}", differing.join("; "));
 }
 
-/// What is expected was written by the library itself: here each state is compared with a form that never was in another.
+/// The library wrote the expected results itself, so each state is also compared with a freshly loaded form.
 #[test]
 fn every_state_of_the_corpus_is_that_of_a_form_that_is_loaded_afresh() {
     for case in corpus::CASES {

@@ -86,7 +86,7 @@ fn drafts_that_are_none_are_refused() {
         run_in(folder.path(), &["replay", &form, "--from-draft", "nowhere.json"], "").err,
     ];
     assert_snapshot!(errors.join("\n"));
-    // What is wrong with one place costs nothing else.
+    // A problem in one place loses nothing elsewhere.
     let reported = |text: &str| {
         std::fs::write(folder.path().join("broken.json"), text).unwrap();
         let run = run_in(folder.path(), &["replay", &form, "--from-draft", "broken.json"], "");
@@ -103,7 +103,7 @@ fn a_draft_that_cannot_be_written_leaves_the_old_one() {
     let form = project().join("demo/batch-sheet.form.json");
     let draft = folder.path().join("draft.json");
     std::fs::write(&draft, "the old one").unwrap();
-    // Where there is a folder of that name, nothing can be written beside the draft.
+    // A folder with the temporary name makes the write fail.
     std::fs::create_dir(folder.path().join("draft.json.partial")).unwrap();
     let arguments = ["replay", form.to_str().unwrap(), "--save-draft", "draft.json"];
     let run = run_in(folder.path(), &arguments, "");

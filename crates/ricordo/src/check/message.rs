@@ -120,7 +120,7 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
     }
     let is_hidden = subject.bounds.is_some_and(|bounds| bounds.is_hidden);
     if is_hidden && matches!(kind, FindingKind::RangeUnderflow | FindingKind::RangeOverflow) {
-        // It would give the secret away that it is computed from.
+        // The limit would reveal the secret that it is computed from.
         finding.limit = Some(MASK.into());
     }
     finding.limit_text = finding.limit.as_ref().map(|limit| typed(subject.part, limit));

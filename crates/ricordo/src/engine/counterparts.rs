@@ -115,7 +115,7 @@ impl Engine {
         }
     }
 
-    /// Lets what is blank in a place that was set as a whole take its suggestions again.
+    /// Releases blank overrides in a place that was set as a whole.
     fn release_blanks(&mut self, place: PlaceId) {
         match self.tree.field(place) {
             Some(field) => {
@@ -138,7 +138,7 @@ impl Engine {
         if let (Some(from), true) = (self.tree.field(from), self.tree.field(made).is_some()) {
             let (leads, value) = (from.leads(), from.value().clone());
             if leads {
-                // What overrides a suggestion with nothing was taken for what is yet to be suggested.
+                // Making the row treated a blank override as a missing suggestion.
                 self.tree.write(made, value, None, false);
             }
             self.tree.set_leads(made, leads);

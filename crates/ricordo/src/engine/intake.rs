@@ -14,7 +14,7 @@ use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Hidden, Kind, PartId, Po
 use crate::tree::{PlaceId, Presence, Shape, Source};
 use crate::value::{DateTime, Record, Value};
 
-/// What a client has sent. `Debug` does not show it: there may be secrets in it.
+/// An update from a client. `Debug` hides its content, which can hold secrets.
 #[derive(Clone, PartialEq)]
 #[non_exhaustive]
 pub enum Incoming {
@@ -37,7 +37,7 @@ impl fmt::Debug for Incoming {
     }
 }
 
-/// What became of the record. `Debug` does not show it: there may be secrets in it.
+/// The result of an update. `Debug` hides the record, which can hold secrets.
 #[derive(Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Taken {

@@ -384,7 +384,7 @@ impl Writer<'_, '_> {
                 tests_now.is_in_whole_row = before;
             }
             if self.operations.len() == operations {
-                // Nothing of it is sent, so it need not be the one that was meant.
+                // The patch does not change this row, so it needs no test.
                 self.forget_tests(tests);
             }
         }

@@ -12,7 +12,7 @@ use std::fmt;
 /// assert_eq!(problem.to_string(), "Not saved (/name: There is a batch of this name.)");
 /// ```
 ///
-/// It is an error. `Debug` shows where something is wrong, and not what is said of it: that may repeat a secret.
+/// It implements `Error`. `Debug` shows the pointers and hides the messages, which can repeat a secret.
 #[derive(Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Problem {

@@ -61,9 +61,9 @@ impl Engine {
         Ok(self.report_answer(summary, &[rebased]))
     }
 
-    /// What the other side has in a field that is suggested a value overrides that only if it is another one, as when it is loaded.
+    /// Treats upstream values of suggested fields as loaded: a value is an override only if it differs from the suggestion.
     pub(super) fn take_suggested_as_loaded(&mut self) {
-        // What cannot be taken in, as in a cycle, is refused or computed later.
+        // An error here, such as a cycle, comes up again when the form settles.
         let _ = self.graph.take_in_changes(&mut self.tree);
         let is_loaded = |place: &PlaceId| {
             let overrides = |field: FieldRef<'_>| field.leads() && !field.value().is_empty();

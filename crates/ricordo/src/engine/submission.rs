@@ -422,7 +422,7 @@ impl Engine {
         if is_other {
             self.settle_followers();
         }
-        // What was not sent, because it is not relevant, is in no conflict with what the other side has instead.
+        // Irrelevant places were not sent, so they do not conflict with upstream values.
         for conflict in self.tree.conflicts_in(self.root()) {
             if !self.tree.is_relevant(conflict) {
                 self.tree.set_conflict(conflict, None);
@@ -642,7 +642,7 @@ impl Engine {
         let changed: FxHashSet<PlaceId> = changed_places(&self.tree)
             .flat_map(|place| self.tree.with_ancestors(place).collect::<Vec<_>>())
             .collect();
-        // What was said of a record says nothing of another one.
+        // Server messages about one record do not apply to another.
         let is_other_record = self.tree.changes().has_new_baseline();
         let outdated =
             |place: &PlaceId| is_other_record || changed.contains(place) || !self.tree.knows(*place);

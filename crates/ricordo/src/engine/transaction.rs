@@ -225,7 +225,7 @@ impl Engine {
     fn reads_settled(&self, action: &Action) -> bool {
         let is_field = |at: &Address| self.locate(at).is_ok_and(|place| self.tree.field(place).is_some());
         match action {
-            // Whether it is allowed, and how it is parsed, may be computed.
+            // Rules can decide whether the edit is allowed and how its text is parsed.
             Action::Enter { at, .. }
             | Action::Clear { at }
             | Action::Release { at }

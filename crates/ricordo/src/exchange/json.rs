@@ -267,7 +267,7 @@ fn syntax(document: &str, part: &str, error: &serde_json::Error) -> Error {
     if help.is_empty() { error } else { error.with_help(help) }
 }
 
-/// What the reader of JSON says, in our words, with a way out.
+/// Rewords an error of the JSON reader, and says how to fix it.
 fn words(said: &str) -> (&str, &str) {
     match said {
         "EOF while parsing a string" => ("the text ends within a string", "close the string with “\"”"),

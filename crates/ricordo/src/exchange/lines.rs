@@ -42,7 +42,7 @@ impl<'a> Lines<'a> {
         (line, self.characters_before(at) - self.characters_before(start) + 1)
     }
 
-    /// Where a stretch of bytes stands.
+    /// The location of a byte range.
     #[cfg(feature = "formula")]
     pub(super) fn location(&self, span: Range<usize>) -> Location {
         let (line, column) = self.position(span.start);

@@ -180,7 +180,7 @@ pub enum WidgetKind {
     List,
 }
 
-/// What a widget reports. `Debug` does not show what was typed or chosen: it may be a secret.
+/// An event that a widget reports. `Debug` hides the input, which can be a secret.
 #[derive(Clone, PartialEq)]
 #[non_exhaustive]
 pub enum WidgetEvent {

@@ -21,11 +21,10 @@ use crate::value::sort;
 /// How long a chain of actions, each taken because of the one before, may become.
 const LONGEST_CHAIN: u32 = 100;
 
-/// How many actions may be taken because of one, in chains of whatever length: several at each link would make too many before any
-/// chain is too long.
+/// The limit for all responses to one action. Subscribers that each respond several times reach it before any chain is too long.
 const MOST_RESPONSES: u32 = 100_000;
 
-/// How often tickets may be given out because of one action.
+/// The limit for rounds of tickets after one action.
 const MOST_TICKET_ROUNDS: u32 = 1_000;
 
 /// A subscriber's callback, called when something that it observes may have changed. Returns whether it was notified.
@@ -718,7 +717,7 @@ impl Core {
     }
 }
 
-/// How often an observer was considered and called. Whoever is given tickets was considered each time.
+/// The counters of an observer. Each ticket that it is given counts as considered.
 fn counts(engine: &Engine, observer: ObserverId, called: u64) -> Counts {
     Counts { considered: engine.considered(observer).max(called), called }
 }

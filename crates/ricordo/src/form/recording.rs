@@ -68,7 +68,7 @@ impl Recorder {
         self.group = None;
     }
 
-    /// How many actions of the open transaction there are.
+    /// The number of actions in the open transaction.
     pub(super) fn gathered(&self) -> usize {
         self.group.as_ref().map_or(0, Vec::len)
     }

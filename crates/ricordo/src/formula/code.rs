@@ -111,7 +111,7 @@ const MOST_STEPS: usize = 5_000_000;
 /// So many steps are free: what most formulas take. Those that take more are granted them by the reader, so many at a time.
 const FREE_STEPS: usize = 512;
 const GRANTED_STEPS: usize = 4096;
-/// How many steps it counts as to read a place: that is remembered as long as the form lives.
+/// The cost of reading a place, in steps. A read is remembered as long as the form lives.
 const READ_STEPS: usize = 4;
 
 /// One computation of a formula.
@@ -121,7 +121,7 @@ struct Evaluation<'a> {
     locals: Vec<Datum>,
     /// Operations done, places read, and items and parts of texts made.
     steps: usize,
-    /// How many steps it may take before it is to ask for more.
+    /// The steps left before it asks for more.
     granted: usize,
     is_exhausted: bool,
 }
@@ -173,7 +173,7 @@ impl<'a> Evaluation<'a> {
         self.is_exhausted
     }
 
-    /// What a place holds.
+    /// The content of a place.
     fn datum(&mut self, place: Option<PlaceId>) -> Datum {
         self.steps += READ_STEPS;
         place.map(|place| self.reader.datum(place)).unwrap_or_default()

@@ -56,7 +56,7 @@ impl Schema {
         match (&described.kind, value) {
             _ if described.secret => MASK.into(),
             (Kind::Record(record), Value::Record(members)) => {
-                // What its variant does not have may have been meant for a secret of another one.
+                // A member unknown to this variant can be a secret of another variant.
                 let masked = members.iter().map(|(name, value)| {
                     let fields = match self.field_of(*record, members, name) {
                         Some(field) => vec![field],

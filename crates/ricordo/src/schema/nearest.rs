@@ -40,7 +40,7 @@ pub fn nearest<'a>(wanted: &str, candidates: impl IntoIterator<Item = &'a str>) 
     best.map(|(_, candidate)| candidate)
 }
 
-/// How many letters a name has, and which, in lower case.
+/// The length of a name and the set of its letters, in lower case.
 #[derive(Clone, Copy)]
 struct Letters {
     count: usize,

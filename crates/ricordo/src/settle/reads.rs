@@ -17,12 +17,12 @@ pub struct Reads {
     seen: RefCell<Seen>,
     /// The first address that can lead to no place, whatever the data.
     wrong: RefCell<Option<Error>>,
-    /// How many steps formulas were granted in this settling beyond those that are free.
+    /// The steps granted to formulas in this settling, beyond their free ones.
     #[cfg(feature = "formula")]
     granted: Cell<usize>,
 }
 
-/// How many steps the formulas of one settling take together, beyond those that each may take freely: about a second.
+/// The limit for all formulas of one settling together, in steps beyond their free ones: about a second.
 #[cfg(feature = "formula")]
 const MOST_STEPS: usize = 20_000_000;
 

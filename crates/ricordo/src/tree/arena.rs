@@ -17,7 +17,7 @@ use crate::value::Value;
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub struct PlaceId {
     index: u32,
-    /// How often the node was freed, counted from a number that each form has for itself.
+    /// The number of times the node was freed, counted from the form's own first generation.
     generation: u32,
 }
 
@@ -161,10 +161,10 @@ pub(super) struct Arena {
     first_generation: u32,
 }
 
-/// How many forms were made. Ids of different forms differ by it, so that none acts on another form's places.
+/// The number of forms made so far. It sets the ids of forms apart, so that no id acts on another form's place.
 static FORMS: AtomicU32 = AtomicU32::new(0);
 
-/// How far apart the first generations of two forms are: far from each other, whichever two they are.
+/// The distance between the first generations of two forms. An odd constant near 2³² / φ keeps any two far apart.
 const APART: u32 = 0x9E37_79B9;
 
 impl Arena {

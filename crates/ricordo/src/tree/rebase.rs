@@ -336,7 +336,7 @@ impl Tree {
     fn rebase_row(&mut self, row: PlaceId, is_present: bool, theirs: Value, rebase: &mut Rebase) {
         if is_present {
             let kept_all = rebase.keeps_all;
-            // One that the other side had removed, and has again, is what both had before.
+            // A row that the other side removed and restored was in both records before.
             rebase.keeps_all |= self.row_marks(row).0 && self.base_of_conflict(row).is_none();
             self.set_conflict(row, None);
             self.rebase_place(row, theirs, rebase);
@@ -457,7 +457,7 @@ impl Tree {
         let found = found.map(|(at, key)| {
             let known = at.map(|at| baseline[at]);
             let is_there = known.is_some_and(|known| body.sequence.holds(known));
-            // One that was removed and added again is the one that was added.
+            // A row that was removed and added again matches the added one.
             let added = key.as_deref().filter(|_| !is_there).and_then(|key| added.remove(key));
             added.or(known)
         });

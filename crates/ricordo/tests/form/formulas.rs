@@ -413,7 +413,7 @@ fn the_longest_and_the_deepest_formulas_are_computed() {
     assert_eq!(calculated(&format!("sum([a{}])", ", a".repeat(15_000))), number("30002"));
 }
 
-/// How many rows of a form have a finding in the field `x`, given its formula.
+/// The number of rows with a finding in the field `x`, given its formula.
 fn not_computed(formula: &str, rows: usize) -> usize {
     let definition = format!(
         r#"{{"type": "object", "properties": {{"small": {{"type": "integer", "x-ricordo": {{"calculate": "1 + 1"}}}},

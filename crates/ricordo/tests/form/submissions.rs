@@ -639,7 +639,7 @@ fn a_submission_is_recorded_and_replayed() {
     assert_eq!(ricordo::exchange::dump(&engine), form.dump());
 }
 
-/// What was sent in part is settled with what depends on it.
+/// A partial submission settles everything that depends on it.
 #[test]
 fn after_an_accept_of_parts_the_form_is_pristine_again() {
     let definition = r#"{"type": "object", "properties": {"p": {"type": "integer"}, "other": {"type": "integer"},

@@ -127,7 +127,7 @@ fn a_transaction_resolves_but_does_not_rebase() {
     assert_eq!(form.dump().to_string(), before);
 }
 
-/// What a form is like after a journal: its value, whether it is dirty, and its conflicts as `pointer: base, mine, theirs`.
+/// The state of a form after a journal: its value, whether it is dirty, and its conflicts as `pointer: base, mine, theirs`.
 #[track_caller]
 fn after(definition: &str, data: &str, journal: &str) -> (String, bool, Vec<String>) {
     let schema = read_definition(definition).unwrap();

@@ -43,7 +43,7 @@ impl Held for Form {
     }
 }
 
-/// What two forms have in common that hold the same values with the same leads.
+/// The state that two forms with the same values and leads must share.
 #[derive(Debug, PartialEq)]
 struct Settled {
     pointer: String,
@@ -55,7 +55,7 @@ struct Settled {
     findings: Vec<String>,
 }
 
-/// What values alone do not say of a field.
+/// The state of a field that its value alone does not tell.
 struct Input {
     at: Address,
     value: Value,
@@ -66,7 +66,7 @@ struct Input {
     origin: Origin,
 }
 
-/// Where the value of a field comes from.
+/// The origin of a field's value.
 #[derive(PartialEq)]
 enum Origin {
     Record,

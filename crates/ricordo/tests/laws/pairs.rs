@@ -66,7 +66,7 @@ const ACTIONS: [&str; 19] = [
     "add_rules",
 ];
 
-/// What cannot be, and why.
+/// Impossible pairs, with the reason.
 const IMPOSSIBLE: [(&str, &str, &str); 14] = [
     ("local field", "accept parts", "what is beside the record is not sent"),
     ("local field", "patch", "what is beside the record is in no patch"),
@@ -174,7 +174,7 @@ fn row(id: usize, seed: &mut Seed) -> Json {
     row
 }
 
-/// How often each pair has occurred.
+/// The number of times each pair occurred.
 struct Pairs([[u32; ACTIONS.len()]; CAPABILITIES.len()]);
 
 impl Pairs {
@@ -220,13 +220,13 @@ struct World<'a> {
     schema: Arc<CompiledSchema>,
     intake: Intake,
     form: Form,
-    /// What the server holds.
+    /// The record on the server.
     server: Value,
     guard: Option<RulesGuard>,
     pairs: &'a mut Pairs,
 }
 
-/// What a program says to each form when it begins.
+/// Sets up a form as the program does at the start.
 fn prepare(form: &Form) {
     let choices = Choices::new([Choice::new("a").label("Deck A"), Choice::new("b").label("Deck B")]);
     form.apply(Action::Choices { at: "/oven".parse().unwrap(), choices: Some(choices) }).unwrap();
@@ -258,7 +258,7 @@ impl World<'_> {
         members.filter(|(name, now)| before.get(*name) != Some(now)).map(|(name, _)| name.clone()).collect()
     }
 
-    /// What is to be seen in each member.
+    /// The values to expect in each member.
     fn state(&self) -> Json {
         let states = self.form.read(|root| {
             let mut states = serde_json::Map::new();
@@ -453,7 +453,7 @@ impl World<'_> {
     /// Changes many members, to what can be submitted or to anything.
     fn edit(&mut self, seed: &mut Seed, is_right: bool) {
         if is_right {
-            // What cannot be parsed, or misses something, cannot be submitted.
+            // An unreadable or incomplete form cannot be submitted.
             for name in ["money", "day", "left", "right", "price", "fixed", "whole"] {
                 let value = serde_json::from_value(value_for(name, seed)).unwrap();
                 let _ = self.form.apply(Action::Replace { at: format!("/{name}").parse().unwrap(), value });
@@ -668,7 +668,7 @@ impl World<'_> {
                 for name in ["dirty", "touched", "status", "valid", "findings"] {
                     dump[name] = Json::Null;
                 }
-                // Of one with a secret, the secret is left out.
+                // A value with a secret is compared without it.
                 let is_secret = |conflict: &Json| {
                     ["/keyed", "/word"]
                         .iter()

@@ -162,7 +162,7 @@ struct World {
     next_id: u32,
     /// What the address was before the other side emptied it.
     address: Address,
-    /// What rows were before the other side removed them.
+    /// The rows before the other side removed them.
     removed: BTreeMap<u32, Row>,
     /// Rows of the base that a person has removed, and then added under the same id: they are new ones.
     added_again: BTreeSet<u32>,

@@ -11,7 +11,7 @@ pub(super) fn former_value(schema: &Schema, part: PartId, says: Option<&Value>, 
     let Some(says) = says.and_then(Value::as_record) else { return now.clone() };
     match schema.part(part).kind {
         Kind::Record(_) if says.get("given").is_some() => {
-            // It was not there.
+            // The draft added the record.
             if schema.part(part).nullable && now.as_record().is_some() { Value::Null } else { now.clone() }
         }
         Kind::Record(of) => former_record(schema, of, says, now),
@@ -39,7 +39,7 @@ fn former_record(schema: &Schema, of: RecordId, says: &Record, now: &Value) -> V
     let (fields, variants) = (member("fields"), member("variants"));
     let mut members = match now {
         Value::Record(members) => members.clone(),
-        // It has gone since, with what was changed in it.
+        // The other side has removed the record, including the changed fields.
         _ if fields.is_some() || variants.is_some() => Record::new(),
         absent => return absent.clone(),
     };

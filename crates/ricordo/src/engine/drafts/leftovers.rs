@@ -1,4 +1,4 @@
-//! What does not fit in a draft: it is reported and left out, and nothing else is lost with it.
+//! Parts of a draft that do not fit the form: they are reported and left out, and the rest is restored.
 
 use std::fmt;
 

@@ -1,7 +1,6 @@
 //! Restoring drafts: a form as a person left it.
 //!
-//! What cannot be restored of a place is reported and left out, and nothing else is lost with it. Only what is not a draft at all is
-//! refused.
+//! A place that cannot be restored is reported and left out, and the rest is restored. Only input that is not a draft is refused.
 
 use std::sync::Arc;
 
@@ -94,7 +93,7 @@ impl Engine {
     }
 }
 
-/// What a draft says of a place lies several levels below what it says of the record around it.
+/// The depth limit for a draft. Each level of the form takes several levels of a draft.
 const DEEPEST_DRAFT: usize = DEEPEST * 4;
 
 /// What is brought back once everything is settled.
@@ -228,7 +227,7 @@ impl Reader<'_> {
         let (mut given, baseline) = (Given::of(field), field.baseline().clone());
         let (part, is_calculated) = (tree.part(place), tree.is_calculated(place));
         let fitted = |value: Value| tree.schema().fit_below(tree.part_id(place), value, tree.depth(place));
-        // What it was before is in the record already.
+        // The former value is in the record already.
         let (value, _, other) = (says.value("value"), says.value("was"), says.value("baseline"));
         let entry = says.text("entry", at)?;
         let is_unreadable = says.flag("unreadable", at)? == Some(true);
