@@ -9,6 +9,7 @@ use std::fmt;
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
+use super::arena::NONE;
 use super::list::ListBody;
 use super::sequence::Key;
 use super::state::Presence;
@@ -195,6 +196,10 @@ impl Tree {
         match (base, theirs) {
             (Value::Record(base), Value::Record(theirs)) => {
                 let Kind::Record(of) = self.part(place).kind else { return true };
+                if self.first_child(place) == NONE {
+                    // Nothing is known to be computed in a record that was never there.
+                    return true;
+                }
                 let variants = self.children(place).skip(self.schema().fields(of).len());
                 let in_variants = self.schema().in_variants(of, base);
                 let in_variants = in_variants.into_iter().zip(self.schema().in_variants(of, theirs));

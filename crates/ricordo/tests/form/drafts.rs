@@ -316,3 +316,23 @@ fn the_label_of_a_choice_that_came_at_run_time_is_restored() {
     assert_eq!(restored.form.get("/oven").unwrap(), Some("a".into()));
     assert_eq!(restored.form.get("/of_list").unwrap(), Some("s".into()));
 }
+
+/// The fields of an absent row are not there to say whether they are computed, so all of it counts as changed.
+#[test]
+fn a_removed_row_that_is_null_upstream_stays_in_conflict_after_a_restore() {
+    let definition = r#"{"type": "object", "properties": {"rows": {"type": "array", "items": {
+        "type": ["object", "null"], "properties": {"name": {"type": "string"}}}}}}"#;
+    let schema: Arc<CompiledSchema> = read_definition(definition).unwrap().into();
+    let record = |data: &str| read_data(data, schema.schema()).unwrap();
+    let mut form = Engine::of(&schema, Some(record(r#"{"rows": [{"name": "rye"}]}"#))).unwrap();
+    form.apply(Action::Remove { at: "/rows/0".parse().unwrap() }).unwrap();
+    form.apply(Action::Rebase { value: record(r#"{"rows": [null]}"#) }).unwrap();
+    let mut restored = Engine::restored(&schema, &read(&form.draft_with_baseline()), None).unwrap().engine;
+    for (next, expected) in [(r#"{"rows": [{"name": "spelt"}]}"#, 1), (r#"{"rows": [{"name": "rye"}]}"#, 0)] {
+        let conflicts = [&mut form, &mut restored].map(|form| {
+            form.apply(Action::Rebase { value: record(next) }).unwrap();
+            form.conflicts().len()
+        });
+        assert_eq!(conflicts, [expected; 2], "{next}");
+    }
+}
