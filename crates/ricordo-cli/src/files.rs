@@ -7,6 +7,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use annotate_snippets::{AnnotationKind, Level, Origin, Renderer, Snippet};
+use anstream::adapter::strip_str;
 use ricordo::engine::{CompiledSchema, Engine, LeftOut};
 use ricordo::exchange::{
     Entry, JournalLines, load, read_data, read_definition, read_draft, read_journal, read_value,
@@ -298,7 +299,10 @@ fn drawn_one(name: &str, text: &str, error: &Error, hides: bool, is_warning: boo
         group = group.element(Level::HELP.with_name("Help").message(help));
     }
     let renderer = if screen::errors_in_colour() { Renderer::styled() } else { Renderer::plain() };
-    renderer.term_width(screen::width()).render(&[group]) + "\n"
+    let drawn = renderer.term_width(screen::width()).render(&[group]);
+    // The renderer takes an excerpt that has its location above it for one of another file, and puts a mark before it.
+    let is_mark = |line: &&str| excerpt.is_cut && strip_str(line).to_string().trim() == ":::";
+    drawn.lines().filter(|line| !is_mark(line)).fold(String::new(), |shown, line| shown + line + "\n")
 }
 
 /// The line that a stretch of a text begins in.

@@ -249,6 +249,7 @@ fn excerpts_are_hidden_by_what_a_definition_says_and_cut_where_lines_are_long() 
         "x".repeat(100_000)
     );
     assert!(check(&long).len() < 4_000 && check(&long).contains("strng"), "{}", check(&long));
+    assert!(!check(&long).contains(":::"), "{}", check(&long));
 }
 
 #[test]
