@@ -56,7 +56,11 @@ impl Engine {
 
     /// Makes everything that is calculated its baseline.
     pub(super) fn take_all_as_baseline(&mut self) {
-        let places: Vec<PlaceId> = self.graph.places().collect();
+        self.take_values_as_baseline(self.graph.places().collect());
+    }
+
+    /// Makes the values of these fields their baselines.
+    pub(super) fn take_values_as_baseline(&mut self, places: Vec<PlaceId>) {
         let mut lists = FxHashSet::default();
         for place in places {
             self.tree.take_value_as_baseline(place);

@@ -390,6 +390,7 @@ impl Engine {
                 Some(kept)
             }
         };
+        let was_settled = self.is_settled();
         let submission = self.take_answered("accepted")?;
         let mut rebased = vec![self.tree.take_sent_as_baseline()];
         self.end_submission(&submission, Answer::Accepted);
@@ -402,12 +403,13 @@ impl Engine {
             self.submissions.unsent.clear();
             self.take_suggested_as_loaded();
         }
-        // The values that were sent are settled, unless they were sent without what depends on them, or the rules or the baseline have
-        // changed since.
+        // The sent values are settled with what depends on them, unless only parts were sent, or the rules or the baseline have changed.
         let is_other = is_other || submission.is_rebased;
         let is_whole = submission.parts == [self.root()];
-        if is_other || !is_whole || submission.rules != self.history.rules() {
+        if is_other || submission.rules != self.history.rules() {
             self.settle_baseline_apart();
+        } else if !is_whole {
+            self.settle_baseline_of_parts(was_settled);
         }
         match next {
             None => {
@@ -498,6 +500,15 @@ impl Engine {
         if !self.view(place).part().is_field() {
             self.tree.set_touched(place, false);
             self.tree.below(place).into_iter().for_each(|child| self.reset_unchanged(child));
+        }
+    }
+
+    /// Settles the baseline after parts of the form became part of it. If nothing but calculated values differs any longer, those are
+    /// the baseline too, at the cost of what differs.
+    fn settle_baseline_of_parts(&mut self, was_settled: bool) {
+        match self.tree.only_calculated_changes().filter(|_| was_settled) {
+            Some(calculated) => self.take_values_as_baseline(calculated),
+            None => self.settle_baseline_apart(),
         }
     }
 

@@ -41,27 +41,43 @@ impl Tree {
         self.drop_conflicts_in(self.root());
     }
 
-    /// Whether a person has changed something in a place: what is only computed from something else does not count. What is as its
-    /// baseline is not visited.
+    /// Whether a person has changed something in a place. Computed values do not count.
     pub(crate) fn is_changed(&self, place: PlaceId) -> bool {
+        self.is_changed_by(place, &mut |place, field| is_otherwise(field) && !self.is_computed_now(place))
+    }
+
+    /// The calculated fields that differ from the baseline, if nothing else does: then their values are what their baseline would be
+    /// calculated as.
+    pub(crate) fn only_calculated_changes(&self) -> Option<Vec<PlaceId>> {
+        let mut calculated = Vec::new();
+        let is_changed = self.marks(self.root()).has(Marks::DIFFERS_BESIDE)
+            || self.is_changed_by(self.root(), &mut |place, field| {
+                if self.is_calculated(place) {
+                    calculated.push(place);
+                    return false;
+                }
+                is_otherwise(field) || field.leads() != field.leads_at_baseline()
+            });
+        (!is_changed).then_some(calculated)
+    }
+
+    /// Whether rows or records have come, gone or moved in a place, or a field is one that counts. Only fields that may differ from the
+    /// baseline are visited.
+    fn is_changed_by(&self, place: PlaceId, counts: &mut impl FnMut(PlaceId, FieldRef<'_>) -> bool) -> bool {
         if !self.marks(place).has(Marks::CHANGED) {
             return false;
         }
         let is_otherwise_there = self.presence(place) != self.baseline_presence(place);
         match self.shape(place) {
-            Shape::Field => {
-                let is_own = |field: FieldRef<'_>| {
-                    field.differs() || field.is_unreadable() || field.pending().is_some()
-                };
-                self.field(place).is_some_and(is_own) && !self.is_computed_now(place)
-            }
+            Shape::Field => self.field(place).is_some_and(|field| counts(place, field)),
             Shape::Record => {
-                is_otherwise_there || self.present_children(place).any(|child| self.is_changed(child))
+                is_otherwise_there
+                    || self.present_children(place).any(|child| self.is_changed_by(child, counts))
             }
             Shape::List => {
                 let Some(list) = self.list(place) else { return false };
                 let mut marked = list.marked.iter().map(|key| list.rows[*key as usize].place);
-                is_otherwise_there || list.is_reordered() || marked.any(|row| self.is_changed(row))
+                is_otherwise_there || list.is_reordered() || marked.any(|row| self.is_changed_by(row, counts))
             }
         }
     }
@@ -512,4 +528,9 @@ fn match_equal(held: &[String], theirs: &[Value], matched: &mut [Option<usize>])
 /// A value in a key field as rows are compared by it.
 fn key_text(value: &Value) -> Option<String> {
     (!value.is_empty()).then(|| value.to_text().into_owned())
+}
+
+/// Whether something else is in a field than in its baseline, also if it cannot be parsed or has not taken effect yet.
+fn is_otherwise(field: FieldRef<'_>) -> bool {
+    field.differs() || field.is_unreadable() || field.pending().is_some()
 }
