@@ -2,6 +2,8 @@
 
 /// The candidate that was most likely meant by `wanted`, if one is close enough to be worth naming.
 ///
+/// Among thousands of candidates, the 100 likeliest are compared.
+///
 /// ```
 /// use ricordo::schema::nearest;
 ///
@@ -12,32 +14,55 @@
 pub fn nearest<'a>(wanted: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     // Names in use are short; a longer "name" is some other mistake, and comparing it would take long.
     const LONGEST: usize = 100;
+    // A form may have thousands of names, and as many may be wrong.
+    const COMPARED: usize = 100;
     if wanted.len() > LONGEST {
         return None;
     }
-    let lowercase = wanted.to_ascii_lowercase();
-    let allowed = ((wanted.chars().count() + 1) / 3).max(1);
-    let letters = Letters::of(wanted);
+    let wanted = wanted.to_ascii_lowercase();
+    let letters = Letters::of(&wanted);
+    let allowed = ((letters.count + 1) / 3).max(1);
     let candidates = candidates.into_iter().filter(|candidate| candidate.len() <= LONGEST);
-    let likely: Vec<(usize, &str)> = candidates
-        .map(|candidate| (letters.least_distance(Letters::of(candidate)), candidate))
-        .filter(|(least, _)| *least <= allowed)
+    let mut likely: Vec<Likely<'_>> = candidates
+        .map(|candidate| Likely::new(candidate, &wanted, letters))
+        .filter(|likely| likely.least <= allowed)
         .collect();
-    // A form may have thousands of names, and as many may be wrong: those with the same letters come first, and the others are not
-    // compared if they cannot be nearer.
+    if likely.len() > COMPARED {
+        likely.select_nth_unstable_by_key(COMPARED, |likely| (likely.most, likely.least));
+        likely.truncate(COMPARED);
+    }
+    likely.sort_by_key(|likely| likely.most);
     let mut best: Option<(usize, &str)> = None;
-    for least in 0..=allowed {
+    for Likely { candidate, least, .. } in likely {
         if best.is_some_and(|(distance, _)| distance <= least) {
-            break;
+            continue;
         }
-        for (_, candidate) in likely.iter().filter(|(known, _)| *known == least) {
-            let distance = strsim::osa_distance(&lowercase, &candidate.to_ascii_lowercase());
-            if distance <= allowed && best.is_none_or(|(known, _)| distance < known) {
-                best = Some((distance, candidate));
-            }
+        let distance = strsim::osa_distance(&wanted, &candidate.to_ascii_lowercase());
+        if distance <= allowed && best.is_none_or(|(known, _)| distance < known) {
+            best = Some((distance, candidate));
         }
     }
     best.map(|(_, candidate)| candidate)
+}
+
+/// A candidate, with bounds of its distance that are quickly found.
+struct Likely<'a> {
+    candidate: &'a str,
+    least: usize,
+    most: usize,
+}
+
+impl<'a> Likely<'a> {
+    fn new(candidate: &'a str, wanted: &str, letters: Letters) -> Self {
+        let own = Letters::of(candidate);
+        let longer = letters.count.max(own.count);
+        let same = |(one, other): &(char, char)| *one == other.to_ascii_lowercase();
+        let head = wanted.chars().zip(candidate.chars()).take_while(same).count();
+        let tail = wanted.chars().rev().zip(candidate.chars().rev()).take_while(same).count();
+        // What lies between the head and the tail that both share can be replaced letter by letter.
+        let shared = (head + tail).min(letters.count.min(own.count));
+        Likely { candidate, least: letters.least_distance(own), most: longer - shared }
+    }
 }
 
 /// The length of a name and the set of its letters, in lower case.
