@@ -201,9 +201,15 @@ impl Drop for BoundForm {
         self.page.pauses.stop();
         self.page.widgets().iter().for_each(|widget| widget.release());
         self.scope = None;
-        for name in
-            ["data-dirty", "data-touched", "data-invalid", "data-uncommitted", "data-status", "aria-busy"]
-        {
+        for name in [
+            "data-dirty",
+            "data-touched",
+            "data-invalid",
+            "data-uncommitted",
+            "data-pending",
+            "data-status",
+            "aria-busy",
+        ] {
             let _ = self.page.root.remove_attribute(name);
         }
         dom::set_flag(&self.page.root, "novalidate", self.had_novalidate);

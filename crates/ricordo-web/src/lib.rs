@@ -59,7 +59,7 @@
 //! | `aria-required`, `aria-invalid`, `aria-describedby` | required; has errors that are shown; the element with its messages |
 //! | `:valid`, `:invalid`, `:user-invalid` | the validity of each control (`setCustomValidity`) is that of its place |
 //! | `data-dirty`, `data-touched`, `data-pending`, `data-uncommitted`, `data-overridden`, `data-leads` | the marks, for style sheets |
-//! | `data-dirty`, `data-touched`, `data-invalid`, `data-status` on the form | the state of the form |
+//! | `data-dirty`, `data-touched`, `data-invalid`, `data-uncommitted`, `data-pending`, `data-status` on the form | the state of the form |
 
 #![cfg_attr(not(test), warn(missing_docs))]
 

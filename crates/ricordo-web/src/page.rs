@@ -267,6 +267,7 @@ impl Page {
             ("data-touched", state.is_touched),
             ("data-invalid", !state.is_valid),
             ("data-uncommitted", state.is_uncommitted),
+            ("data-pending", state.is_pending),
         ] {
             if self.root.has_attribute(name) != is_set {
                 dom::set_flag(&self.root, name, is_set);
@@ -304,6 +305,13 @@ impl Page {
                 page.submit_refused(&error);
             }
         }));
+        let unanswered = self.form.unanswered_checks();
+        if !unanswered.is_empty() {
+            let names = unanswered.join(", ");
+            warn(&format!("the form is not submitted, since nothing answers these deferred checks: {names}"));
+            let notice = format!("This cannot be sent: nothing answers the check {names}.");
+            self.messages.set_notice(Notice::Submit, Some(notice));
+        }
     }
 
     fn submit_refused(&self, error: &Error) {

@@ -5,32 +5,35 @@ use std::rc::Rc;
 use js_sys::{Function, Promise, Reflect};
 use ricordo::{Untyped, Value, WidgetEvent, WidgetState};
 use ricordo_web::{Control, DraftStore, Options};
-use wasm_bindgen::closure::Closure;
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{Element, console};
 
-use crate::convert::{Object, member, to_js, to_value, wrong};
+use crate::convert::{Object, Options as Given, function, is_absent, mistyped, to_js, to_value};
+use crate::promise;
 use crate::recipe;
 use crate::submission::{Submission, settle};
 
 pub(crate) fn bind(
     form: &ricordo::Form,
-    element: &Element,
+    element: &JsValue,
     given: &JsValue,
     draft: Option<&(String, DraftStore)>,
 ) -> Result<ricordo_web::BoundForm, JsValue> {
+    let Some(element) = element.dyn_ref::<Element>() else {
+        return Err(mistyped("`element`", "an element of the page", element));
+    };
+    let known = ["onSubmit", "recipe", "controls", "asksBeforeLeaving"];
+    let given = Given::read(given, "`options`", &known)?;
     let mut options = Options::<Untyped>::new();
     if let Some((key, store)) = draft {
         options = options.keep_draft_in(key, *store);
     }
-    if member(given, "asksBeforeLeaving")?.as_bool() == Some(false) {
+    if given.flag("asksBeforeLeaving")? == Some(false) {
         options = options.ask_before_leaving(false);
     }
-    options = controls(options, &member(given, "controls")?)?;
-    let handler = member(given, "onSubmit")?;
-    if !handler.is_undefined() {
-        let handler: Function = handler.dyn_into().map_err(|_| wrong("`onSubmit` must be a function"))?;
-        let recipe = recipe::read(&member(given, "recipe")?)?;
+    options = controls(options, &given.get("controls")?)?;
+    let recipe = recipe::read(&given.get("recipe")?, "`recipe`")?;
+    if let Some(handler) = given.function("onSubmit")? {
         options = options.on_submit(recipe, move |submission| {
             send(&handler, submission);
             Ok(())
@@ -52,27 +55,25 @@ fn send(handler: &Function, submission: ricordo::Submission<Untyped>) {
     };
     if let Ok(promise) = returned.dyn_into::<Promise>() {
         let kept = submission.clone();
-        let kept = Closure::once_into_js(move |_: JsValue| settle(&kept, None));
-        let broken = Closure::once_into_js(move |thrown: JsValue| settle(&submission, Some(&thrown)));
-        let then = Reflect::get(&promise, &"then".into()).and_then(JsCast::dyn_into::<Function>);
-        if let Ok(then) = then {
-            // A promise calls exactly one of the two.
-            let _ = then.call2(&promise, &kept, &broken);
-        }
+        promise::when(
+            &promise,
+            move |_| settle(&kept, None),
+            move |thrown| settle(&submission, Some(&thrown)),
+        );
     }
 }
 
 fn controls(mut options: Options<Untyped>, given: &JsValue) -> Result<Options<Untyped>, JsValue> {
-    if given.is_undefined() {
+    if is_absent(given) {
         return Ok(options);
     }
-    let named: &js_sys::Object = given.unchecked_ref();
+    let Some(named) = given.dyn_ref::<js_sys::Object>() else {
+        return Err(mistyped("`controls`", "an object of functions", given));
+    };
     for name in js_sys::Object::keys(named).iter() {
         let make = Reflect::get(given, &name)?;
         let name = name.as_string().unwrap_or_default();
-        let make: Function = make
-            .dyn_into()
-            .map_err(|_| wrong(&format!("the control “{name}” must be a function of its element")))?;
+        let make = function(&format!("the control “{name}”"), &make)?;
         let title = name.clone();
         options = options.control(&name, move |element| {
             let control = make.call1(&JsValue::NULL, element).unwrap_or_else(|thrown| {
@@ -135,6 +136,7 @@ impl Control for Scripted {
             .flag("isRelevant", state.is_relevant)
             .flag("isDirty", state.is_dirty)
             .flag("isTouched", state.is_touched)
+            .flag("isPending", state.is_pending)
             .flag("isValid", state.is_valid);
         self.call("show", &object.done());
     }
@@ -154,14 +156,15 @@ impl Control for Scripted {
             return Some(WidgetEvent::Switch(is_on));
         }
         let value = |name: &str| -> Option<Value> {
-            let found = member(&done, name).ok().filter(|found| !found.is_undefined())?;
+            let found = Reflect::get(&done, &name.into()).ok().filter(|found| !found.is_undefined())?;
             to_value(&found).ok()
         };
         if let Some(chosen) = value("choose") {
             return Some(WidgetEvent::Choose(chosen));
         }
         if let Some(included) = value("include") {
-            let is_in = member(&done, "isIn").ok().and_then(|is_in| is_in.as_bool()).unwrap_or(true);
+            let is_in =
+                Reflect::get(&done, &"isIn".into()).ok().and_then(|is_in| is_in.as_bool()).unwrap_or(true);
             return Some(WidgetEvent::Include(included, is_in));
         }
         let hint = "a text, a flag, null, { choose } or { include, isIn }";

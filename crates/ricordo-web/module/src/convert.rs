@@ -3,7 +3,8 @@
 use js_sys::{Function, JSON, Reflect};
 use ricordo::Value;
 use ricordo::civil::{Date, Time};
-use ricordo::exchange::read_value;
+use ricordo::exchange::{pointer_at, read_value};
+use ricordo::schema::nearest;
 use ricordo::value::DateTime;
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::console;
@@ -15,10 +16,17 @@ pub(crate) fn error(problem: &ricordo::Error) -> JsValue {
     thrown(problem, &problem.to_string())
 }
 
-/// An error in what was given as JSON: all that is wrong with it, a line each. Lines and columns are left out if it was given as an object.
-pub(crate) fn error_in(given: &JsValue, problem: &ricordo::Error) -> JsValue {
+/// An error in what was given as JSON: all that is wrong with it, a line each. In an object, a pointer says where; in a text, the
+/// line and the column.
+pub(crate) fn error_in(given: &JsValue, text: &str, problem: &ricordo::Error) -> JsValue {
     let words = |problem: &ricordo::Error| {
-        if given.is_string() { problem.to_string() } else { problem.message().into_owned() }
+        let Some(location) = problem.location() else { return problem.full_message() };
+        if given.is_string() {
+            return format!("line {}, column {}: {}", location.line, location.column, problem.full_message());
+        }
+        let at = pointer_at(text, location.span.start).filter(|at| !at.is_root());
+        let at = at.map(|at| format!("{at}: ")).unwrap_or_default();
+        at + &problem.full_message()
     };
     thrown(problem, &problem.all().map(words).collect::<Vec<_>>().join("\n"))
 }
@@ -39,6 +47,135 @@ pub(crate) fn wrong(message: &str) -> JsValue {
     js_sys::TypeError::new(message).into()
 }
 
+/// A value as messages describe it.
+fn described(given: &JsValue) -> String {
+    if let Some(text) = given.as_string() {
+        return format!("the text “{text}”");
+    }
+    if let Some(number) = given.as_f64() {
+        return format!("the number {number}");
+    }
+    match given {
+        given if given.is_undefined() => "nothing".to_owned(),
+        given if given.is_null() => "null".to_owned(),
+        given if given.as_bool().is_some() => "a flag".to_owned(),
+        given if given.is_function() => "a function".to_owned(),
+        given if js_sys::Array::is_array(given) => "a list".to_owned(),
+        given if given.is_object() => "an object".to_owned(),
+        _ => "something else".to_owned(),
+    }
+}
+
+/// An error about something that has the wrong type.
+pub(crate) fn mistyped(name: &str, wanted: &str, given: &JsValue) -> JsValue {
+    wrong(&format!("{name} must be {wanted}, not {}", described(given)))
+}
+
+/// An argument that is a text.
+pub(crate) fn text(name: &str, given: &JsValue) -> Result<String, JsValue> {
+    given.as_string().ok_or_else(|| mistyped(name, "a text", given))
+}
+
+/// An argument that is a text, if it is given.
+pub(crate) fn optional_text(name: &str, given: &JsValue) -> Result<Option<String>, JsValue> {
+    if is_absent(given) { Ok(None) } else { text(name, given).map(Some) }
+}
+
+/// An argument that is the pointer of a place.
+pub(crate) fn pointer(given: &JsValue) -> Result<String, JsValue> {
+    given.as_string().ok_or_else(|| mistyped("`at`", "a pointer, such as \"/name\"", given))
+}
+
+/// An argument that is the pointer of a place; without it, the place is the whole form.
+pub(crate) fn optional_pointer(given: &JsValue) -> Result<String, JsValue> {
+    if is_absent(given) { Ok(String::new()) } else { pointer(given) }
+}
+
+/// An argument that is a function.
+pub(crate) fn function(name: &str, given: &JsValue) -> Result<Function, JsValue> {
+    given.dyn_ref::<Function>().cloned().ok_or_else(|| mistyped(name, "a function", given))
+}
+
+pub(crate) fn is_absent(given: &JsValue) -> bool {
+    given.is_undefined() || given.is_null()
+}
+
+/// An object of options, whose members have known names.
+pub(crate) struct Options<'a>(&'a JsValue);
+
+impl<'a> Options<'a> {
+    /// Reads options that may be absent; `name` is that of the argument, for messages.
+    pub(crate) fn read(given: &'a JsValue, name: &str, known: &[&str]) -> Result<Self, JsValue> {
+        if is_absent(given) {
+            return Ok(Options(given));
+        }
+        let object = given.dyn_ref::<js_sys::Object>();
+        let is_plain = !given.is_function() && !js_sys::Array::is_array(given);
+        let Some(object) = object.filter(|_| is_plain) else {
+            return Err(mistyped(name, "an object", given));
+        };
+        for key in js_sys::Object::keys(object).iter().filter_map(|key| key.as_string()) {
+            if !known.contains(&key.as_str()) {
+                let way_out = match nearest(&key, known.iter().copied()) {
+                    Some(near) => format!("did you mean `{near}`?"),
+                    None => format!("there are {}", known.join(", ")),
+                };
+                return Err(wrong(&format!("{name} has no option `{key}`; {way_out}")));
+            }
+        }
+        Ok(Options(given))
+    }
+
+    pub(crate) fn get(&self, name: &str) -> Result<JsValue, JsValue> {
+        if is_absent(self.0) { Ok(JsValue::UNDEFINED) } else { Reflect::get(self.0, &name.into()) }
+    }
+
+    pub(crate) fn text(&self, name: &str) -> Result<Option<String>, JsValue> {
+        optional_text(&format!("`{name}`"), &self.get(name)?)
+    }
+
+    pub(crate) fn flag(&self, name: &str) -> Result<Option<bool>, JsValue> {
+        let given = self.get(name)?;
+        if is_absent(&given) {
+            return Ok(None);
+        }
+        given.as_bool().map(Some).ok_or_else(|| mistyped(&format!("`{name}`"), "true or false", &given))
+    }
+
+    /// A number of things, which is not negative.
+    #[allow(
+        clippy::cast_possible_truncation,
+        clippy::cast_sign_loss,
+        reason = "it was asked whether it is one"
+    )]
+    pub(crate) fn count(&self, name: &str) -> Result<Option<usize>, JsValue> {
+        let given = self.get(name)?;
+        if is_absent(&given) {
+            return Ok(None);
+        }
+        let count = given.as_f64().filter(|count| *count >= 0.0 && count.fract() == 0.0);
+        let count = count.map(|count| Some(count as usize));
+        count.ok_or_else(|| mistyped(&format!("`{name}`"), "a whole number", &given))
+    }
+
+    pub(crate) fn function(&self, name: &str) -> Result<Option<Function>, JsValue> {
+        let given = self.get(name)?;
+        if is_absent(&given) { Ok(None) } else { function(&format!("`{name}`"), &given).map(Some) }
+    }
+
+    /// Pointers in a list.
+    pub(crate) fn pointers(&self, name: &str) -> Result<Vec<String>, JsValue> {
+        let given = self.get(name)?;
+        if is_absent(&given) {
+            return Ok(Vec::new());
+        }
+        let list = given.dyn_ref::<js_sys::Array>();
+        let texts: Option<Vec<String>> =
+            list.and_then(|list| list.iter().map(|item| item.as_string()).collect());
+        texts.ok_or_else(|| mistyped(&format!("`{name}`"), "a list of pointers", &given))
+    }
+}
+
 /// JSON text, of text or of anything that can be written as JSON.
 pub(crate) fn text_of_json(given: &JsValue, what: &str) -> Result<String, JsValue> {
     if let Some(text) = given.as_string() {
@@ -46,7 +183,7 @@ pub(crate) fn text_of_json(given: &JsValue, what: &str) -> Result<String, JsValu
     }
     let text = JSON::stringify(given)
         .map_err(|thrown| wrong(&format!("{what} cannot be written as JSON: {}", words(&thrown))))?;
-    text.as_string().ok_or_else(|| wrong(&format!("{what} must be an object, or JSON text")))
+    text.as_string().ok_or_else(|| mistyped(what, "an object, or JSON text", given))
 }
 
 /// A value of the library.
@@ -79,30 +216,6 @@ pub(crate) fn call(function: &Function, argument: &JsValue) {
     if let Err(thrown) = function.call1(&JsValue::NULL, argument) {
         console::error_1(&thrown);
     }
-}
-
-/// A member of an object of options; `undefined` if there are no options.
-pub(crate) fn member(options: &JsValue, name: &str) -> Result<JsValue, JsValue> {
-    if options.is_undefined() || options.is_null() {
-        return Ok(JsValue::UNDEFINED);
-    }
-    if !options.is_object() {
-        return Err(wrong("options must be an object"));
-    }
-    Reflect::get(options, &name.into())
-}
-
-/// Pointers in a list.
-pub(crate) fn texts(list: &JsValue, what: &str) -> Result<Vec<String>, JsValue> {
-    if list.is_undefined() || list.is_null() {
-        return Ok(Vec::new());
-    }
-    let list = list
-        .dyn_ref::<js_sys::Array>()
-        .ok_or_else(|| wrong(&format!("`{what}` must be a list of pointers")))?;
-    list.iter()
-        .map(|item| item.as_string().ok_or_else(|| wrong(&format!("`{what}` must be a list of pointers"))))
-        .collect()
 }
 
 /// The local date and time.

@@ -4,7 +4,9 @@
 #![allow(clippy::missing_errors_doc, clippy::needless_pass_by_value, reason = "JavaScript sees none of it")]
 
 mod binding;
+mod checks;
 mod convert;
+mod promise;
 mod recipe;
 mod submission;
 
@@ -17,9 +19,11 @@ use ricordo::form::Recipe;
 use ricordo::{Finding, Place, Untyped, Value};
 use ricordo_web::{DraftStore, StoredDraft, stored_draft};
 use wasm_bindgen::prelude::*;
-use web_sys::Element;
 
-use convert::{Object, error, error_in, member, text_of_json, to_js};
+use convert::{
+    Object, Options, error, error_in, function, is_absent, mistyped, optional_text, pointer, text_of_json,
+    to_js,
+};
 
 #[wasm_bindgen(typescript_custom_section)]
 const TYPES: &str = include_str!("types.ts");
@@ -81,26 +85,24 @@ impl Form {
     #[wasm_bindgen(constructor)]
     pub fn new(
         #[wasm_bindgen(unchecked_param_type = "object | string")] definition: &JsValue,
-        #[wasm_bindgen(unchecked_optional_param_type = "Json")] data: &JsValue,
+        #[wasm_bindgen(unchecked_optional_param_type = "Writable | null")] data: &JsValue,
         #[wasm_bindgen(unchecked_optional_param_type = "FormOptions")] options: &JsValue,
     ) -> Result<Form, JsValue> {
-        let text = text_of_json(definition, "the definition")?;
-        let schema = read_definition(&text).map_err(|problem| error_in(definition, &problem))?;
+        let options = Options::read(options, "`options`", &["draft", "store", "journalBytes"])?;
+        let store = store_of(options.text("store")?.as_deref())?;
+        let draft = options.text("draft")?.map(|key| (key, store));
+        let bytes = options.count("journalBytes")?.unwrap_or(1_000_000);
+        let text = text_of_json(definition, "`definition`")?;
+        let schema = read_definition(&text).map_err(|problem| error_in(definition, &text, &problem))?;
         let schema = Arc::new(schema);
-        let data = if data.is_undefined() || data.is_null() {
+        let data = if is_absent(data) {
             None
         } else {
-            let text = text_of_json(data, "the data")?;
-            Some(read_data(&text, schema.schema()).map_err(|problem| error_in(data, &problem))?)
-        };
-        let draft = match member(options, "draft")?.as_string() {
-            None => None,
-            Some(key) => Some((key, store_of(&member(options, "store")?)?)),
+            let text = text_of_json(data, "`data`")?;
+            Some(read_data(&text, schema.schema()).map_err(|problem| error_in(data, &text, &problem))?)
         };
         let Start { form, left_out } =
             Start::new(&schema, data, draft.as_ref()).map_err(|problem| error(&problem))?;
-        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a number of bytes")]
-        let bytes = member(options, "journalBytes")?.as_f64().map_or(1_000_000, |bytes| bytes as usize);
         form.record(bytes);
         form.set_now(convert::now()).map_err(|problem| error(&problem))?;
         Ok(Form { form, draft, left_out })
@@ -116,7 +118,7 @@ impl Form {
     /// the form is reported in the console, and in `mistakes`.
     pub fn bind(
         &self,
-        element: &Element,
+        #[wasm_bindgen(unchecked_param_type = "Element")] element: &JsValue,
         #[wasm_bindgen(unchecked_optional_param_type = "BindOptions")] options: &JsValue,
     ) -> Result<BoundForm, JsValue> {
         let bound = binding::bind(&self.form, element, options, self.draft.as_ref())?;
@@ -128,8 +130,11 @@ impl Form {
 
     /// The value of a place, or of the whole form. Numbers of more than 15 digits lose some of them; `toJson` has them all.
     #[wasm_bindgen(unchecked_return_type = "Json")]
-    pub fn value(&self, at: Option<String>) -> Result<JsValue, JsValue> {
-        to_js(&self.place(at.as_deref())?.value())
+    pub fn value(
+        &self,
+        #[wasm_bindgen(unchecked_optional_param_type = "string")] at: &JsValue,
+    ) -> Result<JsValue, JsValue> {
+        to_js(&self.place(&convert::optional_pointer(at)?)?.value())
     }
 
     /// The value of the whole form as JSON text.
@@ -141,21 +146,29 @@ impl Form {
     /// Sets a place to a value, as a program does.
     pub fn set(
         &self,
-        at: &str,
-        #[wasm_bindgen(unchecked_param_type = "Json")] value: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "Writable")] value: &JsValue,
     ) -> Result<(), JsValue> {
-        let value = convert::to_value(value)?;
-        self.form.set(at, value).map_err(|problem| error(&problem))
+        let (at, value) = (pointer(at)?, convert::to_value(value)?);
+        self.form.set(at.as_str(), value).map_err(|problem| error(&problem))
     }
 
     /// Enters text in a field, as a person does.
-    pub fn enter(&self, at: &str, text: &str) -> Result<(), JsValue> {
-        self.form.enter(at, text).map_err(|problem| error(&problem))
+    pub fn enter(
+        &self,
+        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "string")] text: &JsValue,
+    ) -> Result<(), JsValue> {
+        let (at, text) = (pointer(at)?, convert::text("`text`", text)?);
+        self.form.enter(at.as_str(), &text).map_err(|problem| error(&problem))
     }
 
     /// Resets a place, or the whole form.
-    pub fn reset(&self, at: Option<String>) -> Result<(), JsValue> {
-        self.place(at.as_deref())?.reset().map_err(|problem| error(&problem))
+    pub fn reset(
+        &self,
+        #[wasm_bindgen(unchecked_optional_param_type = "string")] at: &JsValue,
+    ) -> Result<(), JsValue> {
+        self.place(&convert::optional_pointer(at)?)?.reset().map_err(|problem| error(&problem))
     }
 
     /// Undoes the last step.
@@ -173,21 +186,26 @@ impl Form {
         &self,
         #[wasm_bindgen(unchecked_param_type = "object | object[]")] action: &JsValue,
     ) -> Result<(), JsValue> {
-        let text = text_of_json(action, "the action")?;
+        let text = text_of_json(action, "`action`")?;
         let line =
             if text.starts_with('[') { format!("{{\"op\":\"group\",\"actions\":{text}}}") } else { text };
-        for entry in read_journal(&line).map_err(|problem| error_in(action, &problem))? {
-            if let Command::Apply(action) = entry.command {
-                self.form.apply(action).map_err(|problem| error(&problem))?;
-            }
+        for entry in read_journal(&line).map_err(|problem| error_in(action, &line, &problem))? {
+            let Command::Apply(action) = entry.command else {
+                return Err(convert::wrong("`action` must be an action; expectations are for `replay`"));
+            };
+            self.form.apply(action).map_err(|problem| error(&problem))?;
         }
         Ok(())
     }
 
     /// Replays a journal. Returns a message, with the line, for each refused action and failed expectation; the rest is carried out.
-    pub fn replay(&self, journal: &str) -> Result<Vec<String>, JsValue> {
+    pub fn replay(
+        &self,
+        #[wasm_bindgen(unchecked_param_type = "string")] journal: &JsValue,
+    ) -> Result<Vec<String>, JsValue> {
+        let journal = convert::text("`journal`", journal)?;
         let mut problems = Vec::new();
-        for entry in read_journal(journal).map_err(|problem| error(&problem))? {
+        for entry in read_journal(&journal).map_err(|problem| error(&problem))? {
             let found = match entry.command {
                 Command::Apply(action) => {
                     self.form.apply(action).err().map(|refused| vec![refused.to_string()])
@@ -208,8 +226,11 @@ impl Form {
 
     /// All that is known about a place.
     #[wasm_bindgen(unchecked_return_type = "PlaceState")]
-    pub fn inspect(&self, at: &str) -> Result<JsValue, JsValue> {
-        let place = self.place(Some(at))?;
+    pub fn inspect(
+        &self,
+        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+    ) -> Result<JsValue, JsValue> {
+        let place = self.place(&pointer(at)?)?;
         let object = Object::new()
             .text("at", place.pointer().as_str())
             .text("label", &place.label())
@@ -224,21 +245,28 @@ impl Form {
             .flag("isRequired", place.is_required())
             .flag("isReadonly", place.is_readonly())
             .flag("isUncommitted", place.is_uncommitted())
+            .flag("isPending", place.is_pending())
             .flag("isOverridden", place.is_overridden())
             .set("findings", &findings(&place.findings()));
         Ok(object.done())
     }
 
     /// Why a place is what it is, in words: what it depends on, and what that depends on.
-    pub fn explain(&self, at: &str) -> Result<String, JsValue> {
-        let reasons = self.place(Some(at))?.explain();
+    pub fn explain(
+        &self,
+        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+    ) -> Result<String, JsValue> {
+        let reasons = self.place(&pointer(at)?)?.explain();
         Ok(reasons.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n"))
     }
 
     /// The findings of a place and all in it, or of the whole form, in the order of the form.
     #[wasm_bindgen(unchecked_return_type = "Finding[]")]
-    pub fn findings(&self, at: Option<String>) -> Result<JsValue, JsValue> {
-        Ok(findings(&self.place(at.as_deref())?.all_findings()))
+    pub fn findings(
+        &self,
+        #[wasm_bindgen(unchecked_optional_param_type = "string")] at: &JsValue,
+    ) -> Result<JsValue, JsValue> {
+        Ok(findings(&self.place(&convert::optional_pointer(at)?)?.all_findings()))
     }
 
     /// The state of the form as a whole.
@@ -250,23 +278,42 @@ impl Form {
     /// Calls back when a place, or anything in it, has changed, until the subscription ends.
     pub fn subscribe(
         &self,
-        at: &str,
-        #[wasm_bindgen(unchecked_param_type = "(change: Change) => void")] callback: js_sys::Function,
-        name: Option<String>,
+        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "(change: Change) => void")] callback: &JsValue,
+        #[wasm_bindgen(unchecked_optional_param_type = "string")] name: &JsValue,
     ) -> Result<Subscription, JsValue> {
-        let guard = self.form.subscribe(at, move |notice| {
+        let (at, callback) = (pointer(at)?, function("`callback`", callback)?);
+        let guard = self.form.subscribe(at.as_str(), move |notice| {
             convert::call(&callback, &Change { notice: notice.clone() }.into());
         });
         Subscription::of(guard, name)
+    }
+
+    /// Answers the deferred checks of a name. The callback receives the value and the pointer of its place, and returns nothing if the
+    /// value is right, a message if it is not, or a promise of either. If it throws, or the promise is rejected, nothing is known
+    /// about the value, and a submit does not wait for it.
+    #[wasm_bindgen(js_name = answerChecks)]
+    pub fn answer_checks(
+        &self,
+        #[wasm_bindgen(unchecked_param_type = "string")] check: &JsValue,
+        #[wasm_bindgen(
+            unchecked_param_type = "(value: Json, at: string) => CheckAnswer | Promise<CheckAnswer>"
+        )]
+        callback: &JsValue,
+    ) -> Result<Subscription, JsValue> {
+        let (check, callback) = (convert::text("`check`", check)?, function("`callback`", callback)?);
+        let guard = self.form.subscribe_tickets(&check, move |ticket| checks::ask(&callback, ticket));
+        Subscription::of(guard, &JsValue::UNDEFINED)
     }
 
     /// Calls back when the state of the form as a whole has changed.
     #[wasm_bindgen(js_name = subscribeState)]
     pub fn subscribe_state(
         &self,
-        #[wasm_bindgen(unchecked_param_type = "(state: FormState) => void")] callback: js_sys::Function,
-        name: Option<String>,
+        #[wasm_bindgen(unchecked_param_type = "(state: FormState) => void")] callback: &JsValue,
+        #[wasm_bindgen(unchecked_optional_param_type = "string")] name: &JsValue,
     ) -> Result<Subscription, JsValue> {
+        let callback = function("`callback`", callback)?;
         let guard = self.form.subscribe_state(move |update| convert::call(&callback, &state(*update.now())));
         Subscription::of(guard, name)
     }
@@ -293,7 +340,7 @@ impl Form {
         &self,
         #[wasm_bindgen(unchecked_optional_param_type = "Recipe")] recipe: &JsValue,
     ) -> Result<submission::Submission, JsValue> {
-        let recipe = recipe::read(recipe)?;
+        let recipe = recipe::read(recipe, "`recipe`")?;
         let submission = self.form.submit(&recipe).map_err(|problem| error(&problem))?;
         Ok(submission::Submission::new(Rc::new(submission)))
     }
@@ -304,7 +351,7 @@ impl Form {
         &self,
         #[wasm_bindgen(unchecked_optional_param_type = "Recipe")] recipe: &JsValue,
     ) -> Result<JsValue, JsValue> {
-        let recipe: Recipe<Untyped> = recipe::read(recipe)?;
+        let recipe: Recipe<Untyped> = recipe::read(recipe, "`recipe`")?;
         to_js(&self.form.payload(&recipe).map_err(|problem| error(&problem))?)
     }
 
@@ -312,10 +359,10 @@ impl Form {
     #[wasm_bindgen(js_name = setChoices)]
     pub fn set_choices(
         &self,
-        at: &str,
+        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
         #[wasm_bindgen(unchecked_param_type = "Choice[]")] choices: &JsValue,
     ) -> Result<(), JsValue> {
-        let action = Object::new().text("op", "choices").text("path", at).set("choices", choices);
+        let action = Object::new().text("op", "choices").text("path", &pointer(at)?).set("choices", choices);
         self.apply(&action.done())
     }
 
@@ -323,7 +370,7 @@ impl Form {
     /// is a conflict.
     pub fn rebase(
         &self,
-        #[wasm_bindgen(unchecked_param_type = "Json")] record: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "Writable")] record: &JsValue,
     ) -> Result<(), JsValue> {
         let action = Object::new().text("op", "rebase").set("value", record);
         self.apply(&action.done())
@@ -347,19 +394,15 @@ impl Form {
     /// Resolves the conflicts of a place, and of all in it.
     pub fn resolve(
         &self,
-        at: &str,
-        #[wasm_bindgen(unchecked_param_type = "\"mine\" | \"theirs\"")] take: &str,
+        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "\"mine\" | \"theirs\"")] take: &JsValue,
     ) -> Result<(), JsValue> {
-        let take = match take {
-            "mine" => Take::Mine,
-            "theirs" => Take::Theirs,
-            other => {
-                return Err(convert::wrong(&format!(
-                    "a conflict is resolved by “mine” or “theirs”, not by “{other}”"
-                )));
-            }
+        let take = match take.as_string().as_deref() {
+            Some("mine") => Take::Mine,
+            Some("theirs") => Take::Theirs,
+            _ => return Err(mistyped("`take`", "“mine” or “theirs”", take)),
         };
-        self.place(Some(at))?.resolve(take).map_err(|problem| error(&problem))
+        self.place(&pointer(at)?)?.resolve(take).map_err(|problem| error(&problem))
     }
 
     /// The whole state as one object: see `docs/files.md` of the project.
@@ -382,8 +425,8 @@ impl Form {
 }
 
 impl Form {
-    fn place(&self, at: Option<&str>) -> Result<Place<Value>, JsValue> {
-        self.form.place(at.unwrap_or("")).map_err(|problem| error(&problem))
+    fn place(&self, at: &str) -> Result<Place<Value>, JsValue> {
+        self.form.place(at).map_err(|problem| error(&problem))
     }
 }
 
@@ -473,10 +516,8 @@ impl Drop for Subscription {
 }
 
 impl Subscription {
-    fn of(
-        guard: Result<ricordo::Subscription, ricordo::Error>,
-        name: Option<String>,
-    ) -> Result<Self, JsValue> {
+    fn of(guard: Result<ricordo::Subscription, ricordo::Error>, name: &JsValue) -> Result<Self, JsValue> {
+        let name = optional_text("`name`", name)?;
         let guard = guard.map_err(|problem| error(&problem))?;
         Ok(Subscription { guard: Some(name.iter().fold(guard, |guard, name| guard.named(name))) })
     }
@@ -497,13 +538,11 @@ impl Subscription {
     }
 }
 
-fn store_of(name: &JsValue) -> Result<DraftStore, JsValue> {
-    match name.as_string().as_deref() {
+fn store_of(name: Option<&str>) -> Result<DraftStore, JsValue> {
+    match name {
         None | Some("tab") => Ok(DraftStore::Tab),
         Some("browser") => Ok(DraftStore::Browser),
-        Some(other) => Err(convert::wrong(&format!(
-            "a draft is kept with the “tab” or the “browser”, not with “{other}”"
-        ))),
+        Some(other) => Err(convert::wrong(&format!("`store` must be “tab” or “browser”, not “{other}”"))),
     }
 }
 
@@ -528,6 +567,7 @@ fn state(state: ricordo::engine::FormState) -> JsValue {
         .flag("isTouched", state.is_touched)
         .flag("isValid", state.is_valid)
         .flag("isUncommitted", state.is_uncommitted)
+        .flag("isPending", state.is_pending)
         .flag("canUndo", state.can_undo)
         .flag("canRedo", state.can_redo)
         .text("status", state.status.name())

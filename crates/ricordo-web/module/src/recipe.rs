@@ -4,39 +4,38 @@ use ricordo::Untyped;
 use ricordo::form::{Keep, Recipe};
 use wasm_bindgen::JsValue;
 
-use crate::convert::{member, texts, wrong};
+use crate::convert::{Options, wrong};
 
-/// Reads a recipe.
-pub(crate) fn read(given: &JsValue) -> Result<Recipe<Untyped>, JsValue> {
+/// Reads a recipe; `name` is that of the argument or option that has it.
+pub(crate) fn read(given: &JsValue, name: &str) -> Result<Recipe<Untyped>, JsValue> {
+    let known = ["send", "parts", "identifiedBy", "under", "then", "keep"];
+    let options = Options::read(given, name, &known)?;
     let mut recipe = Recipe::new();
-    recipe = match member(given, "send")?.as_string().as_deref() {
+    recipe = match options.text("send")?.as_deref() {
         None | Some("record") => recipe,
         Some("dirty") => recipe.dirty_only(),
         Some("patch") => recipe.as_json_patch(),
         Some(other) => {
-            return Err(wrong(&format!(
-                "a recipe sends the “record”, what is “dirty”, or a “patch”, not “{other}”"
-            )));
+            let problem = format!("`send` must be “record”, “dirty” or “patch”, not “{other}”");
+            return Err(wrong(&problem));
         }
     };
-    for part in texts(&member(given, "parts")?, "parts")? {
+    for part in options.pointers("parts")? {
         recipe = recipe.part(part.as_str());
     }
-    if let Some(at) = member(given, "identifiedBy")?.as_string() {
+    if let Some(at) = options.text("identifiedBy")? {
         recipe = recipe.identified_by(at.as_str());
     }
-    if let Some(name) = member(given, "under")?.as_string() {
+    if let Some(name) = options.text("under")? {
         recipe = recipe.under(&name);
     }
-    match member(given, "then")?.as_string().as_deref() {
+    let kept = options.pointers("keep")?;
+    match options.text("then")?.as_deref() {
         None | Some("stay") => Ok(recipe),
         Some("reset") => Ok(recipe.then_reset()),
         Some("clear") => {
-            let kept = texts(&member(given, "keep")?, "keep")?;
             Ok(recipe.then_clear(kept.iter().fold(Keep::nothing(), |keep, at| keep.field(at.as_str()))))
         }
-        Some(other) => {
-            Err(wrong(&format!("after a submission a form can “stay”, “reset” or “clear”, not “{other}”")))
-        }
+        Some(other) => Err(wrong(&format!("`then` must be “stay”, “reset” or “clear”, not “{other}”"))),
     }
 }

@@ -6,7 +6,7 @@ use ricordo::{Problem, Untyped};
 use wasm_bindgen::prelude::*;
 use web_sys::console;
 
-use crate::convert::{error, text_of_json, to_js, words};
+use crate::convert::{error, is_absent, mistyped, text_of_json, to_js, words};
 
 /// What a form has handed out to be sent. Until it is answered, the form can be edited, but not submitted again.
 #[wasm_bindgen]
@@ -67,10 +67,10 @@ impl Submission {
         &self,
         #[wasm_bindgen(unchecked_optional_param_type = "Json")] record: &JsValue,
     ) -> Result<(), JsValue> {
-        let accepted = if record.is_undefined() || record.is_null() {
+        let accepted = if is_absent(record) {
             self.submission.accept()
         } else {
-            self.submission.accept_json(&text_of_json(record, "the record")?)
+            self.submission.accept_json(&text_of_json(record, "`record`")?)
         };
         accepted.map_err(|problem| error(&problem))
     }
@@ -82,7 +82,8 @@ impl Submission {
     ) -> Result<(), JsValue> {
         let rejected = match problem.as_string() {
             Some(title) => self.submission.reject(Problem::new(title)),
-            None => self.submission.reject_json(&text_of_json(problem, "the problem")?),
+            None if problem.is_object() => self.submission.reject_json(&text_of_json(problem, "`problem`")?),
+            None => return Err(mistyped("`problem`", "problem details or a text", problem)),
         };
         rejected.map_err(|problem| error(&problem))
     }

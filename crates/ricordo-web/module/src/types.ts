@@ -1,6 +1,12 @@
 /** A value of JSON. */
 export type Json = null | boolean | number | string | Json[] | { [name: string]: Json };
 
+/** Anything that can be written as JSON, such as an object of an interface of yours. */
+export type Writable = Json | object;
+
+/** Nothing if a value is right; otherwise the message that says why it is not. */
+export type CheckAnswer = string | null | undefined | void;
+
 /** Something that is wrong with a place, or doubtful. */
 export interface Finding {
   /** The kind: `value_missing`, `range_overflow`, … */
@@ -23,6 +29,8 @@ export interface FormState {
   isTouched: boolean;
   isValid: boolean;
   isUncommitted: boolean;
+  /** Whether a deferred check is under way. */
+  isPending: boolean;
   canUndo: boolean;
   canRedo: boolean;
   status: "editing" | "submitting" | "accepted" | "rejected";
@@ -47,6 +55,8 @@ export interface PlaceState {
   isRequired: boolean;
   isReadonly: boolean;
   isUncommitted: boolean;
+  /** Whether a deferred check of the value is under way. */
+  isPending: boolean;
   /** Whether a person has overridden a suggested value. */
   isOverridden: boolean;
   findings: Finding[];
@@ -119,6 +129,8 @@ export interface ControlState {
   isRelevant: boolean;
   isDirty: boolean;
   isTouched: boolean;
+  /** Whether a deferred check of the value is under way. */
+  isPending: boolean;
   isValid: boolean;
 }
 

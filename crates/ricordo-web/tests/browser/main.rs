@@ -3,6 +3,7 @@
 //! Where there is no Chromium, or no way to build the pages, these tests are listed as ignored, with what to do about it.
 
 mod accessibility;
+mod arguments;
 mod browser;
 #[path = "../../../../corpus/mod.rs"]
 mod cases;
@@ -66,6 +67,7 @@ fn all() -> Vec<Test> {
         corpus::all(),
         constraints::all(),
         package::all(),
+        arguments::all(),
         walk_through::all(),
     ]
     .into_iter()

@@ -18,7 +18,9 @@ import type { BatchSheet } from "./batch-sheet";
 
 await load();
 const read = (name: string): Promise<string> => fetch(name).then((answer) => answer.text());
-const form = new Form(await read("form.json"), await read("data.json"));
+const given: BatchSheet = JSON.parse(await read("data.json"));
+const form = new Form(await read("form.json"), given);
+form.set("/ingredients/0", given.ingredients[0]);
 
 const seen: number[] = [];
 form.subscribe("/loaves", (change: Change) => { seen.push(change.value as number); });
@@ -47,10 +49,26 @@ const WRONG: &[&str] = &[
     "form.set(1, 2);",
     "form.submit({ send: \"everything\" });",
     "new Form(12);",
+    "form.answerChecks(\"name_is_free\", (value) => 12);",
     "form.resolve(\"\", \"ours\");",
     "sheet.loavs;",
     "sheet.method = \"overnight\";",
 ];
+
+/// A program for Node, which says what it has computed.
+const IN_NODE: &str = r#"
+import load, { Form } from "ricordo";
+
+let early;
+try { new Form({ type: "object", properties: {} }); } catch (error) { early = error.message; }
+await load();
+const definition = { type: "object", properties: { n: { type: "number" }, twice: { type: "number", "x-ricordo": { calculate: "n * 2" } } } };
+const form = new Form(definition, { n: 2 });
+form.enter("/n", "21");
+let misused;
+try { form.bind(null); } catch (error) { misused = `${error.name}: ${error.message}`; }
+console.log(JSON.stringify([early, form.value("/twice"), misused]));
+"#;
 
 const PAGE: &str = r#"<!doctype html>
 <html lang="en"><meta charset="utf-8"><title>A page of somebody's</title><link rel="icon" href="data:,">
@@ -80,7 +98,7 @@ fn compile(folder: &Path, program: &str) -> Result<String, Box<dyn std::error::E
         "--moduleResolution",
         "bundler",
         "--lib",
-        "dom,esnext",
+        "dom,es2022",
     ];
     run(Command::new(compiler)
         .args(options)
@@ -105,6 +123,7 @@ async fn the_packed_module_is_installed_checked_and_run(page: &Browser) -> Done 
         "package.json",
         "README.md",
         "ricordo.js",
+        "node.js",
         "ricordo.d.ts",
         "ricordo_bg.wasm",
         "LICENSE-MIT",
@@ -136,6 +155,17 @@ async fn the_packed_module_is_installed_checked_and_run(page: &Browser) -> Done 
         assert!(refused.contains("error TS"), "{wrong}: {refused}");
     }
     compile(&folder, PROGRAM)?;
+
+    fs::write(folder.join("in-node.js"), IN_NODE)?;
+    let said = run(Command::new("node").arg("in-node.js").current_dir(&folder))?;
+    assert_eq!(
+        serde_json::from_str::<serde_json::Value>(&said)?,
+        json!([
+            "ricordo is not loaded yet: `await load()` first",
+            42,
+            "TypeError: `element` must be an element of the page, not null",
+        ])
+    );
 
     fs::write(folder.join("index.html"), PAGE)?;
     page.open("scratch/").await?;

@@ -216,6 +216,12 @@ impl Engine {
         self.take_tickets_of(|_| true)
     }
 
+    /// The names of the checks that are under way.
+    pub(crate) fn checks_under_way(&self) -> impl Iterator<Item = &Arc<str>> {
+        let declared = self.checks.under_way().filter_map(|(_, constraint)| self.checks.declared(constraint));
+        declared.map(|check| &check.name)
+    }
+
     /// The tickets for these checks that were given out and not taken yet, except those that are out of date.
     pub(crate) fn take_tickets_of(&mut self, is_answered: impl Fn(&str) -> bool) -> Vec<Ticket> {
         let to_take = std::mem::take(&mut self.checks.to_take).into_iter();

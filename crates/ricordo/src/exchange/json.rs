@@ -21,6 +21,37 @@ use crate::value::{Record, Value, read_number};
 /// How deep JSON may be nested.
 const DEEPEST: usize = 128;
 
+/// Returns the pointer (RFC 6901) of the smallest part of a JSON document that has a byte at this offset: where an
+/// [`Error::location`] is, for a document that nobody reads as text. `None` if the document is not JSON.
+///
+/// ```
+/// use ricordo::exchange::pointer_at;
+///
+/// let document = r#"{"rows": [{"n": 1}, {"n": 22}]}"#;
+/// assert_eq!(pointer_at(document, document.find("22").unwrap()).unwrap().as_str(), "/rows/1/n");
+/// assert_eq!(pointer_at(document, 2).unwrap().as_str(), "/rows");
+/// ```
+pub fn pointer_at(document: &str, offset: usize) -> Option<Pointer> {
+    let (mut pointer, mut at) = (Pointer::root(), Node::read(document).ok()?);
+    loop {
+        let below = if at.is_object() {
+            let members = at.members().ok()?.into_iter();
+            let mut found =
+                members.filter(|member| (member.name_at.start..member.node.span().end).contains(&offset));
+            found.next().map(|member| (member.name.into_owned(), member.node))
+        } else if at.is_array() {
+            let mut items = at.items().ok()?.into_iter().enumerate();
+            let found = items.find(|(_, item)| item.span().contains(&offset));
+            found.map(|(index, item)| (index.to_string(), item))
+        } else {
+            None
+        };
+        let Some((token, node)) = below else { return Some(pointer) };
+        pointer.push(&token);
+        at = node;
+    }
+}
+
 /// A part of a JSON document.
 #[derive(Clone, Copy)]
 pub(super) struct Node<'a> {

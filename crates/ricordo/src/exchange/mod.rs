@@ -42,6 +42,7 @@ pub use dump::dump;
 pub use expectation::Expectation;
 pub use export::write_definition;
 pub use journal::{Command, Entry, JournalLines, read_journal};
+pub use json::pointer_at;
 pub use load::load;
 pub use problem::{read_problem, write_problem};
 pub use urlencoded::{read_urlencoded, write_urlencoded};

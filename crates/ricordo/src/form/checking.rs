@@ -4,6 +4,7 @@ use std::cell::Cell;
 use std::fmt;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::rc::{Rc, Weak};
+use std::sync::Arc;
 
 use super::core::{Answerer, Core, TicketHandler};
 use super::subscription::Subscription;
@@ -22,7 +23,7 @@ use crate::value::Value;
 pub struct Ticket {
     core: Weak<Core>,
     id: TicketId,
-    check: std::sync::Arc<str>,
+    check: Arc<str>,
     place: PlaceId,
     pointer: Pointer,
     value: Value,
@@ -176,6 +177,20 @@ impl<M: 'static> Form<M> {
         }
         let observer = self.core.answer_tickets(check, callback)?;
         Ok(Subscription::new(&self.core, observer))
+    }
+
+    /// Returns the names of the deferred checks that are under way without a subscriber to answer them. A submit waits for them in
+    /// vain.
+    pub fn unanswered_checks(&self) -> Vec<Arc<str>> {
+        let answerers = self.core.answerers.borrow();
+        let is_answered = |check: &Arc<str>| answerers.iter().any(|answerer| *answerer.check == **check);
+        self.core.read(|engine| {
+            let mut names: Vec<_> =
+                engine.checks_under_way().filter(|check| !is_answered(check)).cloned().collect();
+            names.sort_unstable();
+            names.dedup();
+            names
+        })
     }
 }
 

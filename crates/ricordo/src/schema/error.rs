@@ -324,6 +324,20 @@ impl Error {
         }
     }
 
+    /// Returns the message with the nearest right thing and the way out, but without the line and the column.
+    pub fn full_message(&self) -> String {
+        let mut text = self.message().into_owned();
+        if let Some(nearest) = self.nearest() {
+            text.push_str("; the nearest is ");
+            text.push_str(nearest.as_str());
+        }
+        if let Some(help) = self.help() {
+            text.push_str("; ");
+            text.push_str(help);
+        }
+        text
+    }
+
     /// The place that was likely meant, where one is close.
     pub fn nearest(&self) -> Option<&Pointer> {
         self.0.nearest.as_ref()
@@ -356,13 +370,7 @@ impl fmt::Display for Error {
         if let Some(Location { line, column, .. }) = self.location() {
             write!(formatter, "line {line}, column {column}: ")?;
         }
-        formatter.write_str(&self.message())?;
-        if let Some(nearest) = self.nearest() {
-            write!(formatter, "; the nearest is {nearest}")?;
-        }
-        if let Some(help) = self.help() {
-            write!(formatter, "; {help}")?;
-        }
+        formatter.write_str(&self.full_message())?;
         match self.0.others.len() {
             0 => Ok(()),
             1 => formatter.write_str(" (and one more error)"),

@@ -215,3 +215,17 @@ fn a_widget_shows_that_its_value_is_being_checked() {
     take(&tickets).pass().unwrap();
     assert_eq!(*shown.borrow(), [(false, 0), (false, 0), (true, 0), (true, 1), (false, 1)]);
 }
+
+#[test]
+fn checks_that_nobody_answers_are_named_while_they_are_under_way() {
+    let (form, tickets, mut checking) = form();
+    assert!(form.unanswered_checks().is_empty(), "nothing is under way");
+    drop(checking.remove(0));
+    form.enter(at::<Account>().name(), "Ida").unwrap();
+    let names: Vec<String> = form.unanswered_checks().iter().map(ToString::to_string).collect();
+    assert_eq!(names, ["name_is_free"]);
+    let again = tickets.clone();
+    let _checking =
+        form.subscribe_tickets("name_is_free", move |ticket| again.borrow_mut().push(ticket)).unwrap();
+    assert!(form.unanswered_checks().is_empty());
+}
