@@ -337,6 +337,7 @@ impl<'a> Structure<'a> {
             | Reversal::Baseline { .. }
             | Reversal::NewBaseline
             | Reversal::Focus { .. }
+            | Reversal::LeftInput { .. }
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }

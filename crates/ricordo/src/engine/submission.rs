@@ -392,6 +392,7 @@ impl Engine {
         };
         let was_settled = self.is_settled();
         let submission = self.take_answered("accepted")?;
+        submission.parts.iter().for_each(|part| self.tree.forget_left_input(*part));
         let mut rebased = vec![self.tree.take_sent_as_baseline()];
         self.end_submission(&submission, Answer::Accepted);
         self.submissions.rejected = None;

@@ -45,7 +45,11 @@ impl Engine {
             value => self.tree.part(place).edit_text(value) == text,
         };
         let entry = (!is_canonical).then(|| text.into());
-        self.tree.write(place, value, entry, unreadable);
+        if self.tree.part(place).is_tag {
+            self.tree.choose_tag(place, value, entry, unreadable);
+        } else {
+            self.tree.write(place, value, entry, unreadable);
+        }
         self.lead(place);
     }
 

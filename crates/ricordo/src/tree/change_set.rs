@@ -17,7 +17,7 @@ use rustc_hash::FxHashMap;
 use super::arena::Arena;
 use super::marks::Marks;
 use super::state::{FieldState, Presence, State};
-use super::{Aspects, Faults, Focus, Key, Pattern, PlaceId, Properties, Source, SubtotalId};
+use super::{Aspects, Faults, Focus, Key, LeftInput, Pattern, PlaceId, Properties, Source, SubtotalId};
 use crate::schema::{Choices, PartId};
 use crate::value::Value;
 
@@ -90,6 +90,8 @@ pub(crate) enum Reversal {
     Silent { id: Arc<str>, before: bool },
     /// The place was in conflict, and both sides had this before; or it was in none.
     Conflict { place: PlaceId, before: Option<Box<Value>> },
+    /// A person had left this input in the variant, or none.
+    LeftInput { variant: PlaceId, before: Option<Box<LeftInput>> },
 }
 
 impl Reversal {
@@ -115,7 +117,11 @@ impl Reversal {
             | Reversal::Baseline { list, .. } => Some(list),
             Reversal::Children { record, .. } | Reversal::Subtotal { record, .. } => Some(record),
             Reversal::Focus { before } => before.map(|focus| focus.place),
-            Reversal::PartChoices { .. } | Reversal::NewBaseline | Reversal::Silent { .. } => None,
+            // Input that was left in a variant shows nowhere.
+            Reversal::PartChoices { .. }
+            | Reversal::NewBaseline
+            | Reversal::Silent { .. }
+            | Reversal::LeftInput { .. } => None,
         }
     }
 
@@ -146,6 +152,7 @@ impl Reversal {
             | Reversal::Children { .. }
             | Reversal::Baseline { .. }
             | Reversal::Conflict { .. }
+            | Reversal::LeftInput { .. }
             | Reversal::NewBaseline => true,
             Reversal::FieldBaseline { .. }
             | Reversal::Faults { .. }
@@ -527,6 +534,7 @@ impl ChangeSet {
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }
+            | Reversal::LeftInput { .. }
             | Reversal::Silent { .. } => {}
         }
         self.log.push(reversal);

@@ -233,11 +233,17 @@ impl Tree {
         if self.conflicts.bases.is_empty() {
             return;
         }
-        let changed: FxHashSet<PlaceId> = self
-            .changes
-            .places()
+        let changed: FxHashSet<PlaceId> =
+            self.changes.places().iter().flat_map(|changed| self.with_ancestors(changed.place)).collect();
+        // A row that was removed is there again if one of its key was added.
+        let removed = changed.iter().filter(|place| self.part(**place).key.is_some()).flat_map(|list| {
+            let is_removed = |row: &PlaceId| self.removed_row(*row).is_some_and(|(of, _)| of == *list);
+            self.conflicts.inside(*list).filter(is_removed).collect::<Vec<_>>()
+        });
+        let changed: FxHashSet<PlaceId> = changed
             .iter()
-            .flat_map(|changed| self.with_ancestors(changed.place))
+            .copied()
+            .chain(removed)
             .filter(|place| self.base_of_conflict(*place).is_some() && !self.is_in_conflict(*place))
             .collect();
         let mut solved: Vec<PlaceId> = changed.into_iter().collect();
@@ -260,7 +266,10 @@ impl Tree {
             return false;
         }
         match self.removed_row(place) {
-            Some((list, key)) => self.is_there(list) && self.stood_at(list, key).is_some(),
+            Some((list, key)) => {
+                let stood = self.is_there(list) && self.stood_at(list, key).is_some();
+                stood && !self.is_added_again(list, place)
+            }
             // A row that the baseline does not have is one that the other side has removed.
             None => self.is_there(place) && (self.row_marks(place).0 || self.is_dirty(place)),
         }

@@ -364,6 +364,7 @@ impl Tree {
         self.cost.places += 1;
         self.epochs.remove(&place);
         self.led_otherwise.remove(&place);
+        self.left_input.remove(&place);
         self.choices.forget(place);
         self.properties.forget(place);
         self.forget_conflict(place);

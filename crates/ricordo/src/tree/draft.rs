@@ -6,7 +6,7 @@ use rustc_hash::FxHashMap;
 
 use super::list::{Contents, ListBody, Row};
 use super::sequence::{Key, RowSequence};
-use super::state::{FieldRef, State};
+use super::state::{FieldRef, FieldState, State};
 use super::{Pending, PlaceId, Tree};
 use crate::schema::Kind;
 use crate::value::{Value, sort};
@@ -57,6 +57,22 @@ impl Given {
             leads_at_baseline: field.leads_at_baseline(),
         }
     }
+
+    /// Whether a field holds this already, whatever it compares with.
+    pub(super) fn is_in(&self, field: FieldRef<'_>) -> bool {
+        let Given { value, entry, is_unreadable, pending, leads, leads_at_baseline: _ } = self;
+        (value, entry.as_ref(), pending.as_ref()) == (field.value(), field.entry(), field.pending())
+            && (*is_unreadable, *leads) == (field.is_unreadable(), field.leads())
+    }
+}
+
+impl FieldState {
+    /// The state with what a field was given.
+    pub(super) fn with_input(self, given: Given) -> Self {
+        let Given { value, entry, is_unreadable, pending, leads, leads_at_baseline: _ } = given;
+        let state = self.state.with(State::UNREADABLE, is_unreadable).with(State::LEADS, leads);
+        FieldState { value, entry, pending: pending.map(Box::new), state, ..self }
+    }
 }
 
 impl Tree {
@@ -73,10 +89,8 @@ impl Tree {
     /// Gives a field what it was given, and lets it compare with a baseline.
     pub(crate) fn bring_back(&mut self, place: PlaceId, given: Given, baseline: Value) {
         let Some(field) = self.field(place) else { return };
-        let mut new = field.copy();
-        let Given { value, entry, is_unreadable, pending, leads, leads_at_baseline } = given;
-        (new.value, new.entry, new.pending) = (value, entry, pending.map(Box::new));
-        new.state = new.state.with(State::UNREADABLE, is_unreadable).with(State::LEADS, leads);
+        let leads_at_baseline = given.leads_at_baseline;
+        let new = field.copy().with_input(given);
         self.set_field_baseline(place, baseline, leads_at_baseline);
         self.replace_field(place, new);
     }

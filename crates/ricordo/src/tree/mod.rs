@@ -61,6 +61,7 @@ pub(crate) use properties::{
 pub(crate) use sent::{Rebased, Sent};
 pub(crate) use sequence::Key;
 pub(crate) use state::{FieldRef, FieldState, Pending, Presence};
+pub(crate) use variants::LeftInput;
 
 use crate::schema::{Finding, Part, PartId, Schema};
 use crate::value::{DateTime, Value};
@@ -97,6 +98,8 @@ pub(crate) struct Tree {
     rekeyed: FxHashSet<PlaceId>,
     /// Fields that may lead in the baseline where loading it would let them follow, or the other way round.
     led_otherwise: FxHashSet<PlaceId>,
+    /// The input that a person has left in variants by choosing others.
+    left_input: FxHashMap<PlaceId, Box<LeftInput>>,
 }
 
 /// A wording of findings; `None` keeps the message.
@@ -148,6 +151,7 @@ impl Tree {
             kept_rows: FxHashSet::default(),
             rekeyed: FxHashSet::default(),
             led_otherwise: FxHashSet::default(),
+            left_input: FxHashMap::default(),
             schema,
         }
     }

@@ -210,6 +210,7 @@ impl Tree {
         match (self.shape(place), presence) {
             (Shape::Field, _) => self.write(place, value, None, false),
             (Shape::Record, Presence::Null | Presence::Blank) => {
+                self.forget_left_input(place);
                 self.restore_members(place);
                 self.set_presence(place, presence);
             }
@@ -219,6 +220,10 @@ impl Tree {
             }
             (Shape::Record, Presence::Present) => {
                 let members = if let Value::Record(members) = value { members } else { Record::new() };
+                // A variant is assigned whenever its tag says it: its input comes back after that.
+                if !self.is_variant(place) {
+                    self.forget_left_input(place);
+                }
                 if !self.is_present(place) && self.baseline_presence(place) != Presence::Present {
                     self.renew_members(place, members);
                 } else {

@@ -495,6 +495,12 @@ impl Tree {
         by_key
     }
 
+    /// Whether a row that was removed has been added again: another one has its key.
+    pub(super) fn is_added_again(&self, list: PlaceId, removed: PlaceId) -> bool {
+        let added = |key: String| self.added_rows_by_key(list).contains_key(&key);
+        self.baseline_key(list, removed).is_some_and(added)
+    }
+
     /// What a row has in its baseline in the key field of its list; `None` if that is empty, or if there is none.
     fn baseline_key(&self, list: PlaceId, row: PlaceId) -> Option<String> {
         key_text(self.key_field(list, row)?.baseline())

@@ -11,6 +11,7 @@ impl Tree {
     /// was not changed is not visited. The epoch moves in any case.
     pub(crate) fn reset(&mut self, place: PlaceId) {
         self.drop_conflicts_in(place);
+        self.forget_left_input(place);
         self.restore(place);
         self.next_epoch(place);
     }
@@ -20,6 +21,7 @@ impl Tree {
     pub(crate) fn reset_to(&mut self, value: Value) {
         self.mark_new_baseline();
         self.drop_conflicts_in(self.root());
+        self.forget_left_input(self.root());
         self.renew(self.root(), value);
         self.next_epoch(self.root());
     }

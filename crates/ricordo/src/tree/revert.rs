@@ -53,6 +53,7 @@ impl Tree {
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }
             | Reversal::Conflict { .. }
+            | Reversal::LeftInput { .. }
             | Reversal::Silent { .. } => 0,
         }
     }
@@ -150,6 +151,7 @@ impl Tree {
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }
             | Reversal::Silent { .. }
+            | Reversal::LeftInput { .. }
             | Reversal::Conflict { .. } => None,
         }
     }
@@ -191,6 +193,7 @@ impl Tree {
                 | Reversal::PartChoices { .. }
                 | Reversal::Epoch { .. }
                 | Reversal::Conflict { .. }
+                | Reversal::LeftInput { .. }
                 | Reversal::Silent { .. } => {}
             }
         }
@@ -242,6 +245,7 @@ impl Tree {
             }
             Reversal::Field { .. }
             | Reversal::FieldBaseline { .. }
+            | Reversal::LeftInput { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
             | Reversal::Subtotal { .. }
@@ -347,6 +351,7 @@ impl Tree {
             Reversal::Choices { place, before } => self.set_choices(place, before),
             Reversal::PartChoices { part, pattern, before } => self.set_part_choices(part, pattern, before),
             Reversal::Silent { id, before } => self.set_silent(&id, before),
+            Reversal::LeftInput { variant, before } => self.set_left_input(variant, before),
             Reversal::Conflict { place, before } => self.set_conflict(place, before.map(|before| *before)),
             Reversal::Epoch { place, before } => {
                 self.changes.note_for(&mut self.arena, place, Aspects::EPOCH, Unchecked::Nothing);

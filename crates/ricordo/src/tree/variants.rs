@@ -3,10 +3,12 @@
 //! Each variant is a place, an optional record whose fields stand in the record around it. Whenever a tag is written, the
 //! variant that it says is opened, and all others are closed, so that at any time at most that one is present.
 
+use std::sync::Arc;
+
 use super::state::Presence;
-use super::{PlaceId, Tree};
+use super::{Given, Marks, PlaceId, Reversal, Shape, Tree};
 use crate::schema::Kind;
-use crate::value::Value;
+use crate::value::{Value, sort};
 
 impl Tree {
     /// Whether a place is a variant of the record that it lies in.
@@ -49,8 +51,8 @@ impl Tree {
         }
     }
 
-    /// Opens the variant that a tag says, and closes the others. What was done in a closed variant is forgotten, as in an
-    /// optional record that goes; one of the baseline comes back as its baseline, any other with its defaults.
+    /// Opens the variant that a tag says, and closes the others, like optional records that go: one of the baseline opens as its
+    /// baseline, any other with its defaults.
     pub(super) fn choose_variant(&mut self, tag: PlaceId) {
         let Some(record) = self.parent(tag) else { return };
         let Kind::Record(of) = self.part(record).kind else { return };
@@ -69,5 +71,144 @@ impl Tree {
                 (true, true) | (false, false) => {}
             }
         }
+    }
+}
+
+/// The input in a variant that a person has left by choosing another one. It is in no value, no patch and no check, and comes back if
+/// the person chooses the variant again.
+#[derive(Clone, Debug)]
+pub(crate) struct LeftInput {
+    /// Lists and records that are not as they would open, by the way to them, outer ones first.
+    wholes: Vec<(Path, Value)>,
+    fields: Vec<(Path, Given)>,
+}
+
+/// A way down: the slots of children, and the positions of rows.
+type Path = Vec<u32>;
+
+impl Tree {
+    /// Gives a tag the value that a person has chosen. The input in the variant that is left is kept, and the input in the variant
+    /// that is chosen comes back.
+    pub(crate) fn choose_tag(
+        &mut self,
+        tag: PlaceId,
+        value: Value,
+        entry: Option<Arc<str>>,
+        unreadable: bool,
+    ) {
+        let Some(record) = self.parent(tag) else { return };
+        let before = self.chosen_variant(record);
+        let input = before.and_then(|variant| self.input_in(variant));
+        self.write(tag, value, entry, unreadable);
+        let now = self.chosen_variant(record);
+        if now == before {
+            return;
+        }
+        if let Some(left) = before {
+            self.set_left_input(left, input.map(Box::new));
+        }
+        if let Some(input) = now.and_then(|chosen| self.left_input.get(&chosen).cloned())
+            && let Some(chosen) = now
+        {
+            self.set_left_input(chosen, None);
+            self.give_input(chosen, *input);
+        }
+    }
+
+    /// The input in a variant, if it is not as it would open.
+    fn input_in(&self, variant: PlaceId) -> Option<LeftInput> {
+        let mut input = LeftInput { wholes: Vec::new(), fields: Vec::new() };
+        // A variant of the baseline opens as its baseline. Any other may compare with something else than its defaults.
+        let has_all = self.baseline_presence(variant) != Presence::Present;
+        self.collect_input(variant, has_all, &mut Path::new(), &mut input);
+        (!input.wholes.is_empty() || !input.fields.is_empty()).then_some(input)
+    }
+
+    fn collect_input(&self, place: PlaceId, has_all: bool, path: &mut Path, input: &mut LeftInput) {
+        if !has_all && !self.marks(place).has(Marks::RESETTABLE) {
+            return;
+        }
+        let below: Vec<PlaceId> = match self.shape(place) {
+            Shape::Field => {
+                if let Some(field) = self.field(place).filter(|_| !self.is_calculated(place)) {
+                    input.fields.push((path.clone(), Given::of(field)));
+                }
+                return;
+            }
+            Shape::Record => {
+                let may_be_absent = has_all || self.presence(place) != self.baseline_presence(place);
+                if may_be_absent && !path.is_empty() {
+                    input.wholes.push((path.clone(), self.value(place)));
+                }
+                self.present_children(place).collect()
+            }
+            Shape::List => {
+                input.wholes.push((path.clone(), self.value(place)));
+                self.rows(place)
+            }
+        };
+        for (step, child) in (0..).zip(below) {
+            path.push(step);
+            self.collect_input(child, has_all, path, input);
+            path.pop();
+        }
+    }
+
+    /// Gives a variant that was just opened the input that a person had left in it.
+    fn give_input(&mut self, variant: PlaceId, input: LeftInput) {
+        for (path, value) in input.wholes {
+            if let Some(place) = self.down(variant, &path) {
+                self.assign(place, value);
+            }
+        }
+        for (path, given) in input.fields {
+            let place = self.down(variant, &path);
+            let Some((place, field)) = place.and_then(|place| Some((place, self.field(place)?))) else {
+                continue;
+            };
+            if !given.is_in(field) {
+                let new = field.copy().with_input(given);
+                self.replace_field(place, new);
+            }
+        }
+    }
+
+    fn down(&self, place: PlaceId, path: &[u32]) -> Option<PlaceId> {
+        path.iter().try_fold(place, |place, step| match self.shape(place) {
+            Shape::Field => None,
+            Shape::Record => self.present_children(place).nth(*step as usize),
+            Shape::List => self.rows(place).get(*step as usize).copied(),
+        })
+    }
+
+    /// Keeps the input that was left in a variant, or forgets it.
+    pub(super) fn set_left_input(&mut self, variant: PlaceId, input: Option<Box<LeftInput>>) {
+        if !self.knows(variant) {
+            return;
+        }
+        let before = match input {
+            Some(input) => self.left_input.insert(variant, input),
+            None => self.left_input.remove(&variant),
+        };
+        if before.is_some() || self.left_input.contains_key(&variant) {
+            self.changes.push(Reversal::LeftInput { variant, before });
+        }
+    }
+
+    /// Forgets the input that was left in variants of a place: it was reset, sent or set as a whole.
+    pub(crate) fn forget_left_input(&mut self, place: PlaceId) {
+        if self.left_input.is_empty() {
+            return;
+        }
+        let is_inside = |variant: &PlaceId| self.with_ancestors(*variant).any(|around| around == place);
+        let mut inside: Vec<PlaceId> = self
+            .left_input
+            .keys()
+            .copied()
+            .filter(|variant| self.knows(*variant))
+            .filter(is_inside)
+            .collect();
+        sort(&mut inside);
+        inside.into_iter().for_each(|variant| self.set_left_input(variant, None));
     }
 }

@@ -132,11 +132,18 @@ fn a_variant_of_the_baseline_comes_back_as_it_was() {
     assert_eq!(grams.enter("40").unwrap_err().kind(), ErrorKind::Gone);
     assert_eq!(grams.pointer().as_str(), "/leaven/grams");
     form.enter("/leaven/kind", "Baker's yeast").unwrap();
-    assert_eq!((grams.is_gone(), grams.entry().as_str()), (false, "20"));
+    // With the text that was typed in it.
+    assert_eq!((grams.is_gone(), grams.entry().as_str()), (false, "30"));
+    form.enter("/leaven/kind", "none").unwrap();
+    form.set(path.leaven().kind(), LeavenTag::Yeast).unwrap();
+    assert_eq!((grams.is_gone(), grams.entry().as_str()), (false, "20"), "a program gets it as it was");
     assert!(!form.is_dirty());
     let heard = heard.take();
-    assert_eq!(heard.len(), 3, "{heard:?}");
-    assert_eq!(heard.iter().map(|(gone, _)| *gone).collect::<Vec<_>>(), [false, true, false]);
+    assert_eq!(
+        heard.iter().map(|(gone, _)| *gone).collect::<Vec<_>>(),
+        [false, true, false, true, false],
+        "{heard:?}"
+    );
 
     form.set(path.leaven(), Leaven::Yeast { grams: 25, brand: None }).unwrap();
     form.set(path.leaven(), Leaven::None).unwrap();
@@ -547,4 +554,125 @@ fn an_accept_notifies_nobody_of_a_variant_that_was_left_meanwhile() {
     form.enter("/leaven/kind", "rye").unwrap();
     assert_eq!(*calls.borrow(), 1);
     assert!(!form.is_dirty());
+}
+
+/// A form of a record with two variants, and the ways to act on it as a person does.
+fn shipment() -> Form {
+    let definition = r#"{"type": "object", "properties": {
+        "name": {"type": "string"},
+        "shipment": {"oneOf": [
+            {"type": "object", "required": ["way"], "properties": {"way": {"const": "collect"}, "at": {"type": "string", "default": "noon"}}},
+            {"type": "object", "required": ["way"], "properties": {"way": {"const": "post"},
+                "parcels": {"type": "integer", "default": 1}, "stops": {"type": "array", "items": {"type": "object", "properties": {"town": {"type": "string"}, "minutes": {"type": "integer"}}}},
+                "weight": {"type": "number", "x-ricordo": {"suggest": "parcels * 2"}}, "label": {"type": "string", "x-ricordo": {"commit": "leave"}}}}
+        ]}
+    }}"#;
+    let schema = exchange::read_definition(definition).unwrap();
+    let data =
+        exchange::read_data(r#"{"shipment": {"way": "collect", "at": "nine"}}"#, schema.schema()).unwrap();
+    Form::of_schema(&std::sync::Arc::new(schema), Some(data)).unwrap()
+}
+
+/// Fills in the second variant: a number that cannot be parsed, an override, rows, and a text that is not committed.
+fn fill_in(form: &Form) {
+    form.enter("/shipment/way", "post").unwrap();
+    form.enter("/shipment/parcels", "three").unwrap();
+    form.apply(Action::Insert { list: pointer("/shipment/stops").into(), position: None, value: None })
+        .unwrap();
+    form.enter("/shipment/stops/0/town", "Ulm").unwrap();
+    form.enter("/shipment/stops/0/minutes", "5 min").unwrap();
+    form.enter("/shipment/weight", "9.50").unwrap();
+    form.enter("/shipment/label", "fragile").unwrap();
+}
+
+fn texts(form: &Form) -> Vec<String> {
+    let fields = ["parcels", "stops/0/town", "stops/0/minutes", "weight", "label"];
+    fields.map(|field| form.place(format!("/shipment/{field}").as_str()).unwrap().entry()).into()
+}
+
+const FILLED_IN: [&str; 5] = ["three", "Ulm", "5 min", "9.50", "fragile"];
+
+#[test]
+fn a_variant_keeps_the_text_that_was_typed_while_another_one_is_chosen() {
+    let form = shipment();
+    fill_in(&form);
+    assert_eq!(texts(&form), FILLED_IN);
+    form.enter("/shipment/way", "collect").unwrap();
+    assert_eq!(form.value().to_string(), r#"{"shipment":{"way":"collect","at":"nine"}}"#);
+    assert!(!form.is_dirty() && form.is_valid(), "what is left is in no value and in no check");
+    assert_eq!(form.json_patch(false).to_string(), "[]");
+    form.enter("/shipment/at", "ten").unwrap();
+
+    form.enter("/shipment/way", "post").unwrap();
+    assert_eq!(texts(&form), FILLED_IN);
+    assert!(form.place("/shipment/weight").unwrap().is_overridden());
+    form.enter("/shipment/way", "").unwrap();
+    form.enter("/shipment/way", "collect").unwrap();
+    assert_eq!(form.place("/shipment/at").unwrap().entry(), "ten");
+}
+
+#[test]
+fn the_text_left_in_a_variant_is_undone_and_redone_with_the_rest() {
+    let form = shipment();
+    fill_in(&form);
+    form.enter("/shipment/way", "collect").unwrap();
+    form.place("/shipment/way").unwrap().leave().unwrap();
+    form.enter("/shipment/way", "post").unwrap();
+    form.enter("/shipment/weight", "1").unwrap();
+    form.enter("/shipment/way", "collect").unwrap();
+    // What is left goes back to what it was, too: at first nothing was.
+    for _ in 0..3 {
+        form.undo().unwrap();
+    }
+    assert_eq!(form.place("/shipment/way").unwrap().entry(), "collect");
+    form.enter("/shipment/way", "post").unwrap();
+    assert_eq!(texts(&form), FILLED_IN);
+    form.undo().unwrap();
+    let refused = form.transaction(|| {
+        form.enter("/shipment/way", "post")?;
+        form.enter("/shipment/weight", "2")?;
+        form.enter("/shipment/way", "collect")?;
+        form.enter("/nowhere", "")
+    });
+    assert!(refused.is_err());
+    form.enter("/shipment/way", "post").unwrap();
+    assert_eq!(texts(&form), FILLED_IN);
+}
+
+#[test]
+fn the_text_left_in_a_variant_is_forgotten_with_what_it_belongs_to() {
+    let fresh = ["1", "", "", "2", ""];
+    type Forget = fn(&Form);
+    let forget: [(&str, Forget); 4] = [
+        ("reset", |form| form.reset().unwrap()),
+        ("accept", |form| {
+            let submission = form.submit(&ricordo::form::Recipe::new()).unwrap();
+            submission.accept().unwrap();
+        }),
+        ("set as a whole", |form| {
+            form.set("/shipment", value(r#"{"way": "collect", "at": "noon"}"#)).unwrap();
+        }),
+        ("reset of the record", |form| form.place("/shipment").unwrap().reset().unwrap()),
+    ];
+    for (name, forget) in forget {
+        let form = shipment();
+        fill_in(&form);
+        form.enter("/shipment/way", "collect").unwrap();
+        forget(&form);
+        form.enter("/shipment/way", "post").unwrap();
+        assert_eq!(
+            form.place("/shipment").unwrap().value().to_string(),
+            r#"{"way":"post","parcels":1,"stops":[],"weight":2}"#,
+            "{name}"
+        );
+        form.apply(Action::Insert { list: pointer("/shipment/stops").into(), position: None, value: None })
+            .unwrap();
+        assert_eq!(texts(&form), fresh, "{name}");
+    }
+    // A program that sets the tag gets the variant as it opens.
+    let form = shipment();
+    fill_in(&form);
+    form.enter("/shipment/way", "collect").unwrap();
+    form.set("/shipment/way", value("\"post\"")).unwrap();
+    assert_eq!(form.place("/shipment/weight").unwrap().entry(), "2");
 }

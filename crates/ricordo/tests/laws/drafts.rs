@@ -46,6 +46,8 @@ proptest! {
         let mut engine = restored(&schema, &both.engine, has_baseline);
         prop_assert_eq!(dump(&engine).to_string(), dump(&both.engine).to_string());
         prop_assert_eq!(engine.draft().to_string(), both.engine.draft().to_string());
+        // Input that was left in variants is not in a draft.
+        prop_assume!(!both.reference.has_left_input());
         // Rows of another record are new ones. What keys they get depends on rows that were there once, of which a draft knows nothing.
         let mut has_new_rows = false;
         let state = |engine: &Engine, has_new_rows: bool| {
@@ -89,6 +91,8 @@ proptest! {
         let restored = restored.form;
         prop_assert_eq!(restored.dump().to_string(), form.dump().to_string(), "{}", draft);
         prop_assert_eq!(restored.draft().to_string(), form.draft().to_string());
+        // Input that was left in variants is not in a draft.
+        prop_assume!(!reference.has_left_input());
         for (step, saving) in steps.iter().zip(&savings).skip(at) {
             for line in [step.line(&reference), saving.line(&definition, &pointers)].into_iter().flatten() {
                 if ["undo", "redo"].iter().any(|op| line["op"] == *op) {

@@ -564,6 +564,13 @@ fn work_that_was_lost_once_is_kept() {
     let address = |street: &str, town: &str| Address(Some((text(street), text(town))));
     let cases = [
         vec![
+            make(Remove(0)),
+            Upstream(vec![Add(3, text("b"), Some(101))]),
+            make(Remove(2)),
+            Upstream(vec![RowName(3, text("a"))]),
+            make(Add(0, text("a"), Some(101))),
+        ],
+        vec![
             Upstream(vec![Remove(0)]),
             make(Remove(0)),
             make(Name(text("a"))),

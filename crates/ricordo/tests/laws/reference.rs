@@ -1,5 +1,6 @@
 //! A form written as simply as can be: plain JSON, deep copies, comparison.
 
+use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use serde_json::{Map, Value as Json, json};
@@ -41,6 +42,8 @@ struct Place {
     stood: Option<usize>,
     moved: bool,
     baseline: Option<Json>,
+    /// Whether a person has just entered what the place holds.
+    is_entered: bool,
     held: Held,
 }
 
@@ -67,12 +70,21 @@ enum Held {
 }
 
 /// Which variant a record is, and what it compares with.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default)]
 struct Chosen {
     now: Option<usize>,
     at_first: Option<usize>,
     /// The tag and the fields at first.
     fields: Vec<(String, Place)>,
+    /// The fields of variants that a person has left by choosing another one.
+    left: BTreeMap<usize, Vec<(String, Place)>>,
+}
+
+impl PartialEq for Chosen {
+    /// Nobody sees what was left in other variants.
+    fn eq(&self, other: &Self) -> bool {
+        (self.now, self.at_first, &self.fields) == (other.now, other.at_first, &other.fields)
+    }
 }
 
 /// What there is at the end of a way.
@@ -113,6 +125,11 @@ impl Reference {
         let mut places = Vec::new();
         self.root.collect("", false, &mut places);
         places
+    }
+
+    /// Whether a person has left input in a variant by choosing another one.
+    pub fn has_left_input(&self) -> bool {
+        self.root.any(|place| matches!(&place.held, Held::Record { chosen, .. } if !chosen.left.is_empty()))
     }
 
     /// The pointers of the lists, with their numbers of rows.
@@ -373,7 +390,7 @@ impl Place {
                 let now = variant_of(variants, kind);
                 places.extend(now.map(|now| places_of(&variants[now], value)).unwrap_or_default());
                 baseline = Some(record_value(&places));
-                let chosen = Chosen { now, at_first: now, fields: places.clone() };
+                let chosen = Chosen { now, at_first: now, fields: places.clone(), left: BTreeMap::new() };
                 Held::Record { fields: Ok(places.clone()), original: Some(places), chosen }
             }
             Definition::List { item, .. } => {
@@ -400,6 +417,7 @@ impl Place {
             stood: None,
             moved: false,
             baseline,
+            is_entered: false,
             held,
         }
     }
@@ -475,6 +493,7 @@ impl Place {
             }
             None => Held::Field { value: emptied, entry: Some(text.to_owned()), unreadable: true },
         };
+        self.is_entered = matches!(self.definition, Definition::Tag { .. });
         Some(())
     }
 
@@ -486,23 +505,47 @@ impl Place {
                 Some(_) => chosen.now = chosen.at_first,
                 None => *chosen = Chosen::default(),
             }
+            chosen.left.clear();
         }
         if let (Held::Record { fields: Ok(fields), chosen, .. }, Definition::Variants { variants, .. }) =
             (&mut self.held, &self.definition)
         {
             let now = variant_of(variants, fields[0].1.value().as_ref());
+            let is_entered = std::mem::take(&mut fields[0].1.is_entered);
             if now != chosen.now {
-                fields.truncate(1);
+                let before = fields.split_off(1);
+                if let Some(was) = chosen.now.filter(|_| is_entered) {
+                    chosen.left.insert(was, before);
+                }
                 if now.is_some() && now == chosen.at_first {
                     fields.extend_from_slice(&chosen.fields[1..]);
                 } else if let Some(now) = now {
                     let defaults = defaults_of(&variants[now]);
                     fields.extend(places_of(&variants[now], Some(&defaults)));
                 }
+                let left = now.filter(|_| is_entered).and_then(|now| chosen.left.remove(&now));
+                for ((_, field), (_, left)) in fields[1..].iter_mut().zip(&left.unwrap_or_default()) {
+                    field.take_input(left);
+                }
                 chosen.now = now;
             }
         }
         self.children_mut().into_iter().for_each(Place::follow_tags);
+    }
+
+    /// Takes the input that a person had left in a place like this one.
+    fn take_input(&mut self, left: &Place) {
+        if let Held::Field { .. } = left.held {
+            (self.held, self.pending) = (left.held.clone(), left.pending.clone());
+            return;
+        }
+        if self.value() != left.value() {
+            self.assign(left.value().as_ref()).unwrap();
+        }
+        let children = self.children_mut().into_iter();
+        for (child, (_, left)) in children.zip(left.children()) {
+            child.take_input(left);
+        }
     }
 
     /// What the field holds when it is emptied.
@@ -579,6 +622,7 @@ impl Place {
                 Held::Record { fields, original, chosen },
                 Definition::Record { .. } | Definition::Variants { .. },
             ) => {
+                chosen.left.clear();
                 if fields.is_err() {
                     match original {
                         Some(original) => {
@@ -726,6 +770,7 @@ impl Place {
             Held::Record { fields, original, chosen } => {
                 *fields = original.clone().ok_or_else(|| self.baseline.clone());
                 chosen.now = chosen.at_first;
+                chosen.left.clear();
             }
             Held::List { rows, original, absent } => {
                 rows.clone_from(original);

@@ -26,7 +26,8 @@ const FORMAT: &str = "ricordo draft 1";
 /// leads, conflicts, what was reported.
 ///
 /// It is read from JSON by [`read_draft`](crate::exchange::read_draft), and written with `{}`. Secrets are not in it. Neither is the
-/// history, what a program says when it begins (choices, rules of one form, the wording, the time), nor a submission that is under way.
+/// history, what a program says when it begins (choices, rules of one form, the wording, the time), a submission that is under way, nor
+/// the input that was left in a variant when another one was chosen.
 #[derive(Clone, PartialEq)]
 pub struct Draft(Value);
 
