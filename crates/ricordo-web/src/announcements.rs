@@ -6,7 +6,8 @@ use std::cell::RefCell;
 use std::rc::Rc;
 
 use ricordo::engine::PlaceId;
-use web_sys::{Document, Element};
+use wasm_bindgen::JsCast;
+use web_sys::{Document, Element, HtmlElement};
 
 use crate::dom;
 use crate::timer::Timer;
@@ -38,7 +39,10 @@ impl Announcements {
             Some(region) => region,
             None => {
                 let region = document.create_element("div").ok()?;
-                dom::set_attribute(&region, "style", HIDDEN);
+                // A `style` attribute would need `unsafe-inline` in a content security policy; properties do not.
+                if let Some(region) = region.dyn_ref::<HtmlElement>() {
+                    region.style().set_css_text(HIDDEN);
+                }
                 dom::set_attribute(&region, "data-unbound", "");
                 root.append_child(&region).ok()?;
                 region

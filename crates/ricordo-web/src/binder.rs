@@ -7,12 +7,12 @@ use ricordo::engine::Aspects;
 use ricordo::form::WidgetKind;
 use ricordo::{Error, Place, Subscription, Value, WidgetState};
 use wasm_bindgen::JsCast;
-use web_sys::{Element, HtmlInputElement, HtmlSelectElement, HtmlTemplateElement, NodeList};
+use web_sys::{Element, HtmlInputElement, HtmlSelectElement, HtmlTemplateElement};
 
 use crate::branch::Branch;
-use crate::dom;
+use crate::dom::{self, Found};
 use crate::messages::messages_of;
-use crate::page::{Member, Page};
+use crate::page::{Button, Page, set_enabled};
 use crate::plan::{GroupKind, Kind, Native, Plan, Step, What};
 use crate::rows::Rows;
 use crate::scope::Scope;
@@ -23,7 +23,7 @@ use crate::widget::{Shows, Widget};
 pub(crate) fn mount(
     page: &Rc<Page>,
     plan: &Plan,
-    found: &NodeList,
+    found: &Found,
     place: &Place<Value>,
     suffix: &str,
 ) -> Scope {
@@ -40,7 +40,7 @@ pub(crate) fn mount(
 struct Binder<'a> {
     page: &'a Rc<Page>,
     plan: &'a Plan,
-    found: &'a NodeList,
+    found: &'a Found,
     place: &'a Place<Value>,
     suffix: &'a str,
     scope: Scope,
@@ -48,7 +48,7 @@ struct Binder<'a> {
 
 impl Binder<'_> {
     fn bind(&mut self, step: &Step) {
-        let Some(element) = dom::element_at(self.found, step.index) else { return };
+        let Some(element) = self.found.at(step.index) else { return };
         let place = self.locate(&step.at).map_err(|error| self.no_such_place(&step.at, &error));
         if let Err(problem) = place.and_then(|place| self.bind_to(step, &element, &place)) {
             self.report(step, &element, problem);
@@ -126,6 +126,9 @@ impl Binder<'_> {
                     ));
                 }
                 let Some(template) = element.dyn_ref::<HtmlTemplateElement>() else { return Ok(()) };
+                if let Some(around) = template.parent_element() {
+                    self.mark_errors(&around, place)?;
+                }
                 let rows = Rows::show(self.page, plan.clone(), template, place, self.suffix, mount);
                 self.scope.hold(rows.map_err(|error| error.to_string())?);
                 Ok(())
@@ -137,6 +140,17 @@ impl Binder<'_> {
                 }
                 let Some(template) = element.dyn_ref::<HtmlTemplateElement>() else { return Ok(()) };
                 let variant = variant.clone();
+                if let Some(variant) = &variant {
+                    let tags: Vec<String> =
+                        place.variants().iter().map(|tag| tag.to_text().into_owned()).collect();
+                    if !tags.iter().any(|tag| **tag == **variant) {
+                        let known = if tags.is_empty() { "none".to_owned() } else { tags.join(", ") };
+                        return Err(format!(
+                            "“{}” has no variant “{variant}”; it has {known}",
+                            place.pointer()
+                        ));
+                    }
+                }
                 let branch =
                     Branch::show(self.page, plan.clone(), variant, template, place, self.suffix, mount);
                 self.scope.hold(branch.map_err(|error| error.to_string())?);
@@ -167,15 +181,8 @@ impl Binder<'_> {
             step.is_suitable.set(true);
         }
         let (binding, shows) = match kind {
-            Kind::Native(native) => {
-                if native == Native::Number && !element.has_attribute("step") {
-                    // Without a step, the browser rejects fractions.
-                    dom::set_attribute(element, "step", "any");
-                }
-                (binding.native(), Shows::Control(kind))
-            }
             Kind::Select | Kind::SelectMany if offers_nothing(element) => (binding, Shows::Offered(kind)),
-            Kind::Select | Kind::SelectMany => (binding.native(), Shows::Control(kind)),
+            Kind::Native(_) | Kind::Select | Kind::SelectMany => (binding.native(), Shows::Control(kind)),
             Kind::Text | Kind::Area => (binding, Shows::Control(kind)),
         };
         self.add_widget(binding, vec![element.clone()], shows, self.hides(step))
@@ -188,8 +195,7 @@ impl Binder<'_> {
         place: &Place<Value>,
         kind: GroupKind,
     ) -> Result<(), String> {
-        let elements: Vec<Element> =
-            members.iter().filter_map(|index| dom::element_at(self.found, *index)).collect();
+        let elements: Vec<Element> = members.iter().filter_map(|index| self.found.at(*index)).collect();
         let state = place.bind().state();
         let pointer = place.pointer();
         match (kind, state.kind) {
@@ -263,7 +269,20 @@ impl Binder<'_> {
                 widget.draw(state);
             }
         };
-        self.keep(widget.binding.subscribe(draw))
+        self.keep(widget.binding.subscribe(draw))?;
+        if !widget.has_computed_limits() {
+            return Ok(());
+        }
+        let limited = Rc::downgrade(&widget);
+        let follow = widget.binding.place().subscribe_selector(
+            |view| view.range(),
+            move |_| {
+                if let Some(widget) = limited.upgrade() {
+                    widget.draw_limits();
+                }
+            },
+        );
+        self.keep(follow)
     }
 
     fn keep(&mut self, subscription: Result<Subscription, Error>) -> Result<(), String> {
@@ -292,10 +311,39 @@ impl Binder<'_> {
 
     fn bind_part(&mut self, element: &Element, place: &Place<Value>) -> Result<(), String> {
         dom::set_hidden(element, !place.is_relevant());
+        if matches!(place.bind().state().kind, WidgetKind::Record | WidgetKind::List) {
+            self.mark_errors(element, place)?;
+        }
         let element = element.clone();
         let follow = place.subscribe_aspects(Aspects::RELEVANT, move |notice| {
             dom::set_hidden(&element, !notice.place().is_relevant());
         });
+        self.keep(follow)
+    }
+
+    /// Marks the element of a record or a list while the place itself has errors that are shown.
+    fn mark_errors(&mut self, element: &Element, place: &Place<Value>) -> Result<(), String> {
+        if self.suffix.is_empty() {
+            self.page.elements.remember(element);
+        }
+        let (messages, id) = (Rc::downgrade(&self.page.messages), place.id());
+        let element = element.clone();
+        let mark = move |is_invalid: bool| {
+            dom::set_flag(&element, "data-invalid", is_invalid);
+            if let Some(messages) = messages.upgrade()
+                && let Some(shown_in) = messages.element_of(id)
+            {
+                messages.describe(&element, &shown_in, is_invalid);
+            }
+        };
+        let has_errors = |findings: Vec<ricordo::Finding>| {
+            findings.iter().any(|finding| finding.shown && !finding.is_warning)
+        };
+        if has_errors(place.findings()) {
+            mark(true);
+        }
+        let follow = place
+            .subscribe_selector(move |view| has_errors(view.findings()), move |update| mark(*update.now()));
         self.keep(follow)
     }
 
@@ -333,7 +381,7 @@ impl Binder<'_> {
                 }
             },
         );
-        if let (Err(problem), Some(element)) = (self.keep(follow), dom::element_at(self.found, step.index)) {
+        if let (Err(problem), Some(element)) = (self.keep(follow), self.found.at(step.index)) {
             self.report(step, &element, problem);
         }
     }
@@ -350,10 +398,33 @@ impl Binder<'_> {
         if !fits {
             return Err(format!("“{}” does not suit “{}”, {}", verb.name(), place.pointer(), article(kind)));
         }
-        let id = self.page.add_member(element, Member::Button(place.clone(), verb));
+        if dom::is_submit_button(element) {
+            // It would also act when a person presses Enter in a field.
+            dom::set_attribute(element, "type", "button");
+        }
+        let button = Button { element: element.clone(), place: place.clone(), verb };
+        let id = self.page.add_button(button);
         self.scope.add_member(id);
         let element = element.clone();
         match verb {
+            Verb::Add | Verb::Remove | Verb::Clear if !is_row => {
+                let can_act = move |place: &Place<Value>| match verb {
+                    Verb::Add => place.can_add(),
+                    _ => !place.is_readonly() && !place.is_absent(),
+                };
+                let is_record = kind == WidgetKind::Record;
+                let show = move |can_act: bool| {
+                    set_enabled(&element, can_act);
+                    if is_record && verb != Verb::Clear {
+                        // There is one button at a time: to open the record, or to remove it.
+                        dom::set_hidden(&element, !can_act);
+                    }
+                };
+                show(can_act(place));
+                let aspects = Aspects::ROWS | Aspects::PRESENCE | Aspects::READONLY;
+                let follow = place.subscribe_aspects(aspects, move |notice| show(can_act(notice.place())));
+                self.keep(follow)
+            }
             Verb::Release => {
                 let can_release = |place: &Place<Value>| place.is_overridden() || place.is_driver();
                 dom::set_hidden(&element, !can_release(place));

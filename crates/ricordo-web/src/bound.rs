@@ -10,14 +10,13 @@ use web_sys::{Element, HtmlFormElement};
 
 use crate::announcements::Announcements;
 use crate::binder::mount;
-use crate::dom;
+use crate::dom::{self, Found};
 use crate::drafts::Drafts;
 use crate::events::{self, Listeners};
 use crate::messages::Messages;
 use crate::mistake::Mistake;
 use crate::options::Options;
 use crate::page::{Controls, Page, Submitting};
-use crate::plan;
 use crate::plan::Plan;
 use crate::scope::Scope;
 use crate::timer::Timer;
@@ -54,8 +53,8 @@ impl std::error::Error for BindError {}
 pub struct BoundForm {
     page: Rc<Page>,
     scope: Option<Scope>,
-    listeners: Rc<RefCell<Option<Listeners>>>,
-    had_novalidate: bool,
+    /// The elements that were bound later, with their scopes.
+    added: RefCell<Vec<(Found, Scope)>>,
 }
 
 /// Binds an element of the page, usually a `<form>`, to a form. The [crate docs](crate) describe the HTML.
@@ -92,27 +91,27 @@ pub fn bind<M: 'static>(
             messages,
             drafts,
             (pauses, released),
+            options.asks_before_leaving,
         )
     });
     BOUND.with(|bound| bound.add(element));
-    let had_novalidate = element.has_attribute("novalidate");
+    let found = page.elements.take_in(element);
     // The form validates; the browser's own validation would block the submit event.
     dom::set_flag(element, "novalidate", true);
 
-    let read = Plan::of_page(element, &page.mistakes);
-    let found = dom::query(element, plan::SELECTOR);
-    let scope = Some(mount(&page, &read, &found, &root, ""));
+    let plan = Plan::of_page(&found, &page.mistakes);
+    let scope = Some(mount(&page, &plan, &found, &root, ""));
     report_strays(&page, element);
 
-    let listeners = Rc::new(RefCell::new(Some(Listeners::add(&page))));
-    follow(&page, &root, &listeners, options.asks_before_leaving);
+    page.listeners.replace(Some(Listeners::add(&page)));
+    follow(&page, &root);
     page.follow();
     page.show_state(page.form.state());
-    Ok(BoundForm { page, scope, listeners, had_novalidate })
+    Ok(BoundForm { page, scope, added: RefCell::default() })
 }
 
 /// Updates the page after each change of the form, and when its state changes.
-fn follow(page: &Rc<Page>, root: &Place<Value>, listeners: &Rc<RefCell<Option<Listeners>>>, asks: bool) {
+fn follow(page: &Rc<Page>, root: &Place<Value>) {
     let weak = Rc::downgrade(page);
     let changed = root.subscribe(move |_| {
         if let Some(page) = weak.upgrade() {
@@ -120,21 +119,10 @@ fn follow(page: &Rc<Page>, root: &Place<Value>, listeners: &Rc<RefCell<Option<Li
         }
     });
     let weak = Rc::downgrade(page);
-    let of_asking = Rc::downgrade(listeners);
-    let ask = move |is_dirty: bool| {
-        if asks
-            && let Some(listeners) = of_asking.upgrade()
-            && let Some(listeners) = &*listeners.borrow()
-        {
-            listeners.ask_before_leaving(is_dirty);
-        }
-    };
-    let state = page.form.state();
-    ask(state.is_dirty || state.is_uncommitted);
     let stated = page.form.subscribe_state(move |update| {
-        ask(update.now().is_dirty || update.now().is_uncommitted);
         if let Some(page) = weak.upgrade() {
             page.show_state(*update.now());
+            page.ask_before_leaving();
         }
     });
     page.guards.borrow_mut().extend([changed, stated].into_iter().flatten().map(|guard| guard.named("page")));
@@ -163,6 +151,20 @@ impl BoundForm {
         self.page.mistakes.all()
     }
 
+    /// Binds the elements that were added to the page since, and lets go of those among them that were removed again. Call it after your
+    /// program has changed the HTML inside the bound element; the adapter sees to copies of templates itself.
+    pub fn update(&self) {
+        let mut added = self.added.borrow_mut();
+        added.retain(|(elements, _)| elements.iter().any(|element| element.is_connected()));
+        let found = self.page.elements.take_in(&self.page.root);
+        let Ok(root) = self.page.form.place("") else { return };
+        if found.len() > 0 {
+            let plan = Plan::of_page(&found, &self.page.mistakes);
+            let scope = mount(&self.page, &plan, &found, &root, "");
+            added.push((found, scope));
+        }
+    }
+
     /// Shows a person a notice about the page as a whole, in the summary: that a draft could not be restored, say.
     pub fn notify(&self, notice: &str) {
         self.page.messages.notify(notice);
@@ -183,7 +185,8 @@ impl BoundForm {
         std::mem::forget(self);
     }
 
-    /// Ends the binding, as dropping it does. Rows are removed from the page; other controls keep their text.
+    /// Ends the binding, as dropping it does. Rows are removed from the page, and attributes are as they were before; controls keep their
+    /// text.
     pub fn end(self) {
         drop(self);
     }
@@ -196,23 +199,13 @@ impl BoundForm {
 
 impl Drop for BoundForm {
     fn drop(&mut self) {
-        self.listeners.take();
+        self.page.listeners.take();
         self.page.guards.take();
         self.page.pauses.stop();
         self.page.widgets().iter().for_each(|widget| widget.release());
         self.scope = None;
-        for name in [
-            "data-dirty",
-            "data-touched",
-            "data-invalid",
-            "data-uncommitted",
-            "data-pending",
-            "data-status",
-            "aria-busy",
-        ] {
-            let _ = self.page.root.remove_attribute(name);
-        }
-        dom::set_flag(&self.page.root, "novalidate", self.had_novalidate);
+        self.added.take();
+        self.page.elements.restore();
         BOUND.with(|bound| bound.delete(&JsValue::from(self.page.root.clone()).unchecked_into()));
     }
 }

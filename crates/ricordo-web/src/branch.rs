@@ -5,8 +5,9 @@ use std::rc::{Rc, Weak};
 
 use ricordo::engine::Aspects;
 use ricordo::{Error, Place, Subscription, Value};
-use web_sys::{Element, HtmlTemplateElement};
+use web_sys::{HtmlTemplateElement, Node};
 
+use crate::dom;
 use crate::page::Page;
 use crate::plan::Plan;
 use crate::scope::{Mount, Scope};
@@ -21,7 +22,7 @@ pub(crate) struct Branch {
     place: Place<Value>,
     suffix: String,
     mount: Mount,
-    shown: RefCell<Option<(Vec<Element>, Scope)>>,
+    shown: RefCell<Option<(Vec<Node>, Scope)>>,
     guards: RefCell<Vec<Subscription>>,
 }
 
@@ -83,18 +84,18 @@ impl Branch {
     fn open(&self) {
         let Some(page) = self.page.upgrade() else { return };
         let Some((fragment, found)) = self.plan.copy(&page.document, &self.suffix) else { return };
-        let children = fragment.children();
-        let elements = (0..children.length()).filter_map(|index| children.item(index)).collect();
+        let nodes = dom::nodes_of(&fragment);
+        page.elements.add_copy(&nodes);
         let scope = (self.mount)(&page, &self.plan, &found, &self.place, &self.suffix);
         if let Some(parent) = self.template.parent_node() {
             let _ = parent.insert_before(&fragment, Some(&self.template));
         }
-        self.shown.replace(Some((elements, scope)));
+        self.shown.replace(Some((nodes, scope)));
     }
 
     fn close(&self) {
-        if let Some((elements, _scope)) = self.shown.take() {
-            elements.iter().for_each(Element::remove);
+        if let Some((nodes, _scope)) = self.shown.take() {
+            dom::remove_all(&nodes);
         }
     }
 }

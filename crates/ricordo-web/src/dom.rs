@@ -2,10 +2,11 @@
 
 use std::fmt;
 
+use wasm_bindgen::closure::Closure;
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{
     Document, DocumentFragment, Element, HtmlButtonElement, HtmlElement, HtmlInputElement, HtmlOutputElement,
-    HtmlSelectElement, HtmlTextAreaElement, NodeList, Performance,
+    HtmlSelectElement, HtmlTextAreaElement, Node, NodeList, Performance,
 };
 
 /// Anything that can be queried for elements.
@@ -32,6 +33,48 @@ pub(crate) fn query(holder: &impl Holder, selector: &str) -> NodeList {
 
 pub(crate) fn element_at(found: &NodeList, index: u32) -> Option<Element> {
     found.item(index).map(JsCast::unchecked_into)
+}
+
+/// Elements in document order.
+#[derive(Debug)]
+pub(crate) enum Found {
+    List(NodeList),
+    Some(Vec<Element>),
+}
+
+impl Found {
+    pub(crate) fn len(&self) -> u32 {
+        match self {
+            Found::List(list) => list.length(),
+            Found::Some(elements) => u32::try_from(elements.len()).unwrap_or(u32::MAX),
+        }
+    }
+
+    pub(crate) fn at(&self, index: u32) -> Option<Element> {
+        match self {
+            Found::List(list) => element_at(list, index),
+            Found::Some(elements) => elements.get(index as usize).cloned(),
+        }
+    }
+
+    pub(crate) fn iter(&self) -> impl Iterator<Item = Element> + '_ {
+        (0..self.len()).filter_map(|index| self.at(index))
+    }
+}
+
+/// The nodes in a fragment, the white space among them.
+pub(crate) fn nodes_of(fragment: &DocumentFragment) -> Vec<Node> {
+    let nodes = fragment.child_nodes();
+    (0..nodes.length()).filter_map(|index| nodes.item(index)).collect()
+}
+
+/// Takes nodes out of the page.
+pub(crate) fn remove_all(nodes: &[Node]) {
+    for node in nodes {
+        if let Some(parent) = node.parent_node() {
+            let _ = parent.remove_child(node);
+        }
+    }
 }
 
 /// The type of an input in lower case; `text` if it has none, or one that the browser does not know.
@@ -104,6 +147,12 @@ pub(crate) fn set_disabled(element: &Element, is_disabled: bool) {
     }
 }
 
+/// Whether pressing Enter in a field may press this button.
+pub(crate) fn is_submit_button(element: &Element) -> bool {
+    let kind = element.dyn_ref::<HtmlButtonElement>().map(HtmlButtonElement::type_);
+    kind.unwrap_or_else(|| input_type(element)) == "submit"
+}
+
 /// Sets the text of an element that only shows a value.
 pub(crate) fn set_text(element: &Element, text: &str) {
     if let Some(output) = element.dyn_ref::<HtmlOutputElement>() {
@@ -124,6 +173,14 @@ pub(crate) fn focus(element: &Element) {
 pub(crate) fn focused(document: &Document) -> Option<Element> {
     let element = document.active_element()?;
     (Some(&element) != document.body().map(Element::from).as_ref()).then_some(element)
+}
+
+/// Does something as soon as the script that runs now has ended.
+pub(crate) fn soon(act: impl FnOnce() + 'static) {
+    let call = Closure::once_into_js(act);
+    if let Some(window) = web_sys::window() {
+        window.queue_microtask(call.unchecked_ref());
+    }
 }
 
 thread_local! {

@@ -120,6 +120,7 @@ impl Drop for Listeners {
 impl Page {
     fn on_event(self: &Rc<Self>, event: &Event) {
         self.pass_time();
+        self.write_focused();
         let kind = event.type_();
         // These may come during a press. Any other event means that it is over, even if no `pointerup` came, as after choosing
         // from the popup of a select.
@@ -167,9 +168,9 @@ impl Page {
         }
     }
 
-    fn on_focus_in(&self, event: &Event) {
+    fn on_focus_in(self: &Rc<Self>, event: &Event) {
         if !self.is_moving() {
-            self.with_widget(event, |widget, _| widget.on_focus());
+            self.with_widget(event, |widget, _| self.focus(widget));
         }
     }
 
@@ -211,10 +212,10 @@ impl Page {
 
     fn on_click(&self, event: &Event) {
         if let Some(target) = target_of(event)
-            && let Some((_, Member::Button(place, verb))) = self.member_of(&target)
+            && let Some((_, Member::Button(button))) = self.member_of(&target)
         {
             event.prevent_default();
-            self.press(&place, verb);
+            self.press(&button.place, button.verb);
         }
     }
 
@@ -247,9 +248,16 @@ impl Page {
 
     /// Carries out a button's verb.
     fn press(&self, place: &Place<Value>, verb: Verb) {
-        let list = place.parent();
-        let list = if verb == Verb::Remove { list.as_ref() } else { None };
-        self.minding_focus(list, || report_refusal(self.carry_out(place, verb)));
+        let opens = verb == Verb::Add && place.is_absent();
+        let around = match verb {
+            Verb::Remove if place.row_key().is_some() => place.parent(),
+            Verb::Remove => Some(place.clone()),
+            _ => None,
+        };
+        self.minding_focus(around.as_ref(), || report_refusal(self.carry_out(place, verb)));
+        if opens && !place.is_absent() {
+            self.focus_in(place);
+        }
     }
 
     fn carry_out(&self, place: &Place<Value>, verb: Verb) -> Result<(), Error> {

@@ -3,7 +3,6 @@
 use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 
-use indexmap::IndexMap;
 use ricordo::engine::PlaceId;
 use ricordo::{Finding, Form, Place, Value, WidgetState};
 use web_sys::{Document, Element};
@@ -97,18 +96,10 @@ impl Messages {
         }
     }
 
-    /// Forgets the messages of a widget that is gone from the page.
-    pub(crate) fn forget_widget(&self, place: PlaceId) {
-        self.summary.forget(place);
-    }
-
     /// The findings of a widget have changed.
     pub(crate) fn widget_changed(&self, place: PlaceId, state: &WidgetState) {
         if self.elements.borrow().contains_key(&place) {
             self.show(place, &state.label, &messages_of("", &state.findings));
-        } else {
-            self.summary.hear(place, messages_of(&state.label, &state.findings));
-            self.show_summary();
         }
     }
 
@@ -125,17 +116,15 @@ impl Messages {
     /// Updates the summary, and announces what is new in it.
     pub(crate) fn show_summary(&self) {
         let element = self.summary_element();
-        if let Some(new) = self.summary.show(&self.form, &self.root, element.as_ref())
+        let elsewhere = self.elements.borrow();
+        let is_homeless = |place: PlaceId| !elsewhere.contains_key(&place);
+        let shown = self.summary.show(&self.form, &self.root, element.as_ref(), is_homeless);
+        drop(elsewhere);
+        if let Some(new) = shown
             && !new.is_empty()
         {
             self.announcements.hear(self.root.id(), words_of(&new));
         }
-    }
-
-    /// Sets the places that prevented a submit and are not in the page.
-    pub(crate) fn set_unseen(&self, places: Vec<Place<Value>>) {
-        self.summary.unseen.replace(places);
-        self.show_summary();
     }
 
     /// Adds a notice to the summary. It stays for as long as the page is bound.
@@ -191,29 +180,11 @@ impl Messages {
 /// The messages about the form as a whole, and those that have no element of their own.
 #[derive(Debug, Default)]
 struct Summary {
-    /// The messages of widgets whose place has no element for them.
-    homeless: RefCell<IndexMap<PlaceId, Vec<Message>>>,
-    /// Places that prevented a submit and are not in the page.
-    unseen: RefCell<Vec<Place<Value>>>,
     notices: RefCell<Vec<(Notice, String)>>,
     shown: RefCell<Vec<Message>>,
 }
 
 impl Summary {
-    /// The findings of a widget have changed whose place has no element for them.
-    fn hear(&self, place: PlaceId, messages: Vec<Message>) {
-        if messages.is_empty() {
-            self.homeless.borrow_mut().shift_remove(&place);
-        } else {
-            self.homeless.borrow_mut().insert(place, messages);
-        }
-    }
-
-    /// A widget is gone from the page.
-    fn forget(&self, place: PlaceId) {
-        self.homeless.borrow_mut().shift_remove(&place);
-    }
-
     fn set_notice(&self, about: Notice, notice: Option<String>) {
         let mut notices = self.notices.borrow_mut();
         notices.retain(|(known, _)| *known != about);
@@ -221,21 +192,30 @@ impl Summary {
     }
 
     /// Shows the messages if they differ from those shown, and returns the new ones.
-    fn show(&self, form: &Form, root: &Place<Value>, element: Option<&Element>) -> Option<Vec<Message>> {
+    fn show(
+        &self,
+        form: &Form,
+        root: &Place<Value>,
+        element: Option<&Element>,
+        is_homeless: impl Fn(PlaceId) -> bool,
+    ) -> Option<Vec<Message>> {
         let mut messages = Vec::new();
         if let Some(problem) = form.problem() {
             messages.push((problem.summary().to_owned(), false));
         }
-        for message in messages_of("", &root.findings()) {
-            if !messages.contains(&message) {
-                messages.push(message);
+        // A form without findings is not searched.
+        for finding in root.all_findings().into_iter().filter(|finding| finding.shown) {
+            let is_of_form = finding.place.is_root();
+            let has_element = || form.place(&finding.place).is_ok_and(|place| !is_homeless(place.id()));
+            if !is_of_form && has_element() {
+                continue;
             }
-        }
-        messages.extend(self.homeless.borrow().values().flatten().cloned());
-        let mut unseen = self.unseen.borrow_mut();
-        unseen.retain(|place| !place.is_gone() && !place.findings().is_empty());
-        for place in unseen.iter() {
-            messages.extend(messages_of(&place.label(), &place.findings()));
+            let label = if is_of_form { "" } else { &finding.label };
+            for message in messages_of(label, std::slice::from_ref(&finding)) {
+                if !messages.contains(&message) {
+                    messages.push(message);
+                }
+            }
         }
         messages.extend(self.notices.borrow().iter().map(|(_, notice)| (notice.clone(), true)));
         if *self.shown.borrow() == messages {

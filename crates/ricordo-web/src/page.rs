@@ -12,6 +12,8 @@ use web_sys::{Document, Element, Node};
 
 use crate::dom;
 use crate::drafts::Drafts;
+use crate::elements::Elements;
+use crate::events::Listeners;
 use crate::messages::{Messages, Notice};
 use crate::mistake::{Mistakes, warn};
 use crate::options::{Factory, Submit};
@@ -28,6 +30,7 @@ pub(crate) struct Page {
     pub(crate) controls: Controls,
     pub(crate) submit: Submitting,
     pub(crate) mistakes: Mistakes,
+    pub(crate) elements: Elements,
     pub(crate) drafts: Option<Drafts>,
     pub(crate) pauses: Timer,
     /// When the form was last told that time has passed.
@@ -43,9 +46,16 @@ pub(crate) struct Page {
     left: RefCell<Option<Rc<Widget>>>,
     /// Leaves it after the click.
     released: Timer,
+    /// The element that had the focus when a person last asked to submit.
+    submitted_from: RefCell<Option<Element>>,
+    /// The widget that was focused, whose text is still to be written.
+    focusing: RefCell<Option<Rc<Widget>>>,
     /// Whether rows are being moved. Changes of focus that the browser reports meanwhile are ignored.
     is_moving: Cell<bool>,
     pub(crate) guards: RefCell<Vec<Subscription>>,
+    pub(crate) listeners: RefCell<Option<Listeners>>,
+    /// Whether a dirty page asks before it is left.
+    asks_before_leaving: bool,
 }
 
 /// The controls of the program, by name.
@@ -71,7 +81,15 @@ impl std::fmt::Debug for Submitting {
 #[derive(Clone, Debug)]
 pub(crate) enum Member {
     Widget(Rc<Widget>),
-    Button(Place<Value>, Verb),
+    Button(Button),
+}
+
+/// A button that does something to a place.
+#[derive(Clone, Debug)]
+pub(crate) struct Button {
+    pub(crate) element: Element,
+    pub(crate) place: Place<Value>,
+    pub(crate) verb: Verb,
 }
 
 #[derive(Debug, Default)]
@@ -82,6 +100,18 @@ struct Members {
     ids: js_sys::WeakMap,
     /// The widgets of each place, in the order of the page.
     widgets: HashMap<PlaceId, Vec<u32>>,
+    /// The buttons of each place.
+    buttons: HashMap<PlaceId, Vec<u32>>,
+}
+
+/// Takes a member out of those of its place.
+fn take_out(of_places: &mut HashMap<PlaceId, Vec<u32>>, place: PlaceId, id: u32) {
+    if let Some(ids) = of_places.get_mut(&place) {
+        ids.retain(|known| *known != id);
+        if ids.is_empty() {
+            of_places.remove(&place);
+        }
+    }
 }
 
 impl Page {
@@ -92,6 +122,7 @@ impl Page {
         messages: Messages,
         drafts: Option<Drafts>,
         (pauses, released): (Timer, Timer),
+        asks_before_leaving: bool,
     ) -> Self {
         let (root, document, form, place) = parts;
         Page {
@@ -102,6 +133,7 @@ impl Page {
             controls,
             submit,
             mistakes: Mistakes::default(),
+            elements: Elements::new(),
             messages: Rc::new(messages),
             drafts,
             pauses,
@@ -111,8 +143,12 @@ impl Page {
             is_pressing: Cell::new(false),
             left: RefCell::default(),
             released,
+            submitted_from: RefCell::default(),
+            focusing: RefCell::default(),
             is_moving: Cell::new(false),
             guards: RefCell::default(),
+            listeners: RefCell::default(),
+            asks_before_leaving,
         }
     }
 
@@ -143,6 +179,13 @@ impl Page {
         id
     }
 
+    pub(crate) fn add_button(&self, button: Button) -> u32 {
+        let (element, place) = (button.element.clone(), button.place.id());
+        let id = self.add_member(&element, Member::Button(button));
+        self.members.borrow_mut().buttons.entry(place).or_default().push(id);
+        id
+    }
+
     /// Forgets what a scope has bound.
     pub(crate) fn forget(&self, ids: &[u32], messages: &[PlaceId]) {
         let mut gone = Vec::new();
@@ -150,15 +193,11 @@ impl Page {
             let mut members = self.members.borrow_mut();
             for id in ids {
                 let Some(member) = members.by_id.remove(id) else { continue };
-                if let Member::Widget(widget) = &member {
-                    let place = widget.binding.place().id();
-                    if let Some(widgets) = members.widgets.get_mut(&place) {
-                        widgets.retain(|known| known != id);
-                        if widgets.is_empty() {
-                            members.widgets.remove(&place);
-                        }
+                match &member {
+                    Member::Widget(widget) => {
+                        take_out(&mut members.widgets, widget.binding.place().id(), *id);
                     }
-                    self.messages.forget_widget(place);
+                    Member::Button(button) => take_out(&mut members.buttons, button.place.id(), *id),
                 }
                 self.history.borrow_mut().remove(id);
                 gone.push(member);
@@ -189,7 +228,7 @@ impl Page {
         let members = self.members.borrow();
         let widgets = members.by_id.values().filter_map(|member| match member {
             Member::Widget(widget) => Some(widget.clone()),
-            Member::Button(..) => None,
+            Member::Button(_) => None,
         });
         widgets.collect()
     }
@@ -199,7 +238,25 @@ impl Page {
         let id = members.widgets.get(&place)?.first()?;
         match members.by_id.get(id)? {
             Member::Widget(widget) => Some(widget.clone()),
-            Member::Button(..) => None,
+            Member::Button(_) => None,
+        }
+    }
+
+    /// The buttons of a place.
+    pub(crate) fn buttons_at(&self, place: PlaceId) -> Vec<Button> {
+        let members = self.members.borrow();
+        let ids = members.buttons.get(&place).into_iter().flatten();
+        let button = |id: &u32| match members.by_id.get(id)? {
+            Member::Button(button) => Some(button.clone()),
+            Member::Widget(_) => None,
+        };
+        ids.filter_map(button).collect()
+    }
+
+    /// Shows which of the buttons of a row can act.
+    pub(crate) fn show_row_buttons(&self, row: PlaceId, can_act: impl Fn(Verb) -> bool) {
+        for button in self.buttons_at(row) {
+            set_enabled(&button.element, can_act(button.verb));
         }
     }
 
@@ -221,10 +278,14 @@ fn id_of(ids: &js_sys::WeakMap, element: &Element) -> Option<u32> {
 
 /// Disables a button that undoes or redoes, or enables it.
 fn show_history(button: &Element, verb: Verb, state: FormState) {
-    let is_possible = if verb == Verb::Undo { state.can_undo } else { state.can_redo };
+    set_enabled(button, if verb == Verb::Undo { state.can_undo } else { state.can_redo });
+}
+
+/// Enables or disables a button.
+pub(crate) fn set_enabled(button: &Element, is_enabled: bool) {
     // Setting an attribute to what it is counts as a change of the page, too.
-    if button.has_attribute("disabled") == is_possible {
-        dom::set_disabled(button, !is_possible);
+    if button.has_attribute("disabled") == is_enabled {
+        dom::set_disabled(button, !is_enabled);
     }
 }
 
@@ -245,6 +306,18 @@ impl Page {
             None => self.pauses.stop(),
         }
         self.with_drafts(|drafts| drafts.step(&self.form));
+        self.ask_before_leaving();
+    }
+
+    /// Starts or stops asking before the page is left: while changes would be lost. A draft keeps them, unless the browser refuses to
+    /// store it.
+    pub(crate) fn ask_before_leaving(&self) {
+        let state = self.form.state();
+        let is_kept = self.drafts.as_ref().is_some_and(|drafts| drafts.problem().is_none());
+        let asks = self.asks_before_leaving && (state.is_dirty || state.is_uncommitted) && !is_kept;
+        if let Some(listeners) = &*self.listeners.borrow() {
+            listeners.ask_before_leaving(asks);
+        }
     }
 
     /// Does something with the draft, and says whether it is stored.
@@ -274,6 +347,11 @@ impl Page {
             }
         }
         let status = state.status.name();
+        if state.status == Status::Rejected
+            && self.root.get_attribute("data-status").as_deref() != Some(status)
+        {
+            self.show_rejection();
+        }
         if self.root.get_attribute("data-status").as_deref() != Some(status) {
             dom::set_attribute(&self.root, "data-status", status);
             dom::set_aria(&self.root, "aria-busy", state.status == Status::Submitting);
@@ -299,6 +377,7 @@ impl Page {
             return;
         };
         self.messages.set_notice(Notice::Submit, None);
+        self.submitted_from.replace(dom::focused(&self.document));
         let page = Rc::downgrade(self);
         submit(Rc::new(move |done| {
             if let (Some(page), Err(error)) = (page.upgrade(), done) {
@@ -314,15 +393,19 @@ impl Page {
         }
     }
 
+    /// What a server says about fields is found like any other error, unless the person works on something else by now.
+    fn show_rejection(&self) {
+        let focused = dom::focused(&self.document);
+        if focused.is_none() || focused == *self.submitted_from.borrow() {
+            let reported: Vec<_> =
+                self.form.findings().into_iter().filter(|finding| finding.is_reported).collect();
+            self.focus_first(&reported);
+        }
+    }
+
     fn submit_refused(&self, error: &Error) {
         if error.is_invalid() {
-            let findings = error.findings();
-            let is_seen = |place: &Place<Value>| {
-                self.widget_at(place.id()).is_some() || self.messages.element_of(place.id()).is_some()
-            };
-            let places = findings.iter().filter_map(|finding| self.form.place(&finding.place).ok());
-            self.messages.set_unseen(places.filter(|place| !is_seen(place)).collect());
-            self.focus_first(findings);
+            self.focus_first(error.findings());
         } else if self.form.state().status != Status::Submitting {
             // A second press while a submission is under way is ignored.
             self.messages.set_notice(Notice::Submit, Some(error.to_string()));
@@ -341,6 +424,12 @@ impl Page {
                 }
                 return;
             }
+            // Too few rows: a person adds one.
+            if let Some(button) =
+                self.adding_button(&place).filter(|button| !button.has_attribute("disabled"))
+            {
+                return dom::focus(&button);
+            }
         }
         if let Some(summary) = self.messages.summary_element() {
             dom::set_attribute(&summary, "tabindex", "-1");
@@ -356,22 +445,79 @@ impl Page {
     pub(crate) fn minding_focus(&self, list: Option<&Place<Value>>, act: impl FnOnce()) {
         let before = dom::focused(&self.document);
         act();
-        let is_lost =
-            before.is_some_and(|element| !element.is_connected() || dom::focused(&self.document).is_none());
         let hint = self.form.focus_hint().and_then(|place| self.widget_at(place.id()));
         if let Some(widget) = hint {
             widget.focus();
-        } else if is_lost && let Some(button) = list.and_then(|list| self.adding_button(list)) {
+            return;
+        }
+        let Some(before) = before else { return };
+        let is_lost = !before.is_connected()
+            || before.has_attribute("disabled")
+            || dom::focused(&self.document).is_none();
+        if is_lost && let Some(button) = self.next_button(&before).or_else(|| self.adding_button(list?)) {
             dom::focus(&button);
         }
     }
 
-    /// The button that adds to a list.
-    fn adding_button(&self, list: &Place<Value>) -> Option<Element> {
-        let buttons = dom::query(&self.root, "button[value=add]");
-        (0..buttons.length()).filter_map(|index| dom::element_at(&buttons, index)).find(|button| {
-            matches!(self.member_of(button), Some((_, Member::Button(place, Verb::Add))) if place == *list)
-        })
+    /// The button that the focus goes to if this one cannot act any longer: one that takes back what it did, or else another one of
+    /// the same place.
+    fn next_button(&self, element: &Element) -> Option<Element> {
+        let Some((_, Member::Button(pressed))) = self.member_of(element) else { return None };
+        let can_act = |button: &Button| {
+            button.element.is_connected()
+                && !button.element.has_attribute("disabled")
+                && !button.element.has_attribute("hidden")
+        };
+        let mut others = self.buttons_at(pressed.place.id());
+        others.retain(can_act);
+        let back = match pressed.verb {
+            Verb::Up => Some(Verb::Down),
+            Verb::Down => Some(Verb::Up),
+            Verb::Undo => Some(Verb::Redo),
+            Verb::Redo => Some(Verb::Undo),
+            Verb::Add | Verb::Remove | Verb::Duplicate | Verb::Clear | Verb::Reset | Verb::Release => None,
+        };
+        let best = others.iter().find(|other| Some(other.verb) == back).or(others.first());
+        best.map(|button| button.element.clone())
+    }
+
+    /// The button that adds to a list, or opens a record.
+    fn adding_button(&self, place: &Place<Value>) -> Option<Element> {
+        let buttons = self.buttons_at(place.id());
+        buttons.into_iter().find(|button| button.verb == Verb::Add).map(|button| button.element)
+    }
+
+    /// Gives the focus to the first control in a record.
+    pub(crate) fn focus_in(&self, record: &Place<Value>) {
+        let mut rest = vec![record.clone()];
+        while let Some(place) = rest.pop() {
+            if let Some(widget) =
+                self.widget_at(place.id()).filter(|_| !place.is_readonly() && place.is_relevant())
+            {
+                return widget.focus();
+            }
+            rest.extend(place.children().into_iter().rev());
+        }
+    }
+
+    /// A widget has got the focus.
+    pub(crate) fn focus(self: &Rc<Self>, widget: &Rc<Widget>) {
+        if widget.on_focus(self.is_pressing.get()) {
+            self.focusing.replace(Some(widget.clone()));
+            let page = Rc::downgrade(self);
+            dom::soon(move || {
+                if let Some(page) = page.upgrade() {
+                    page.write_focused();
+                }
+            });
+        }
+    }
+
+    /// Writes the text of the widget that was focused: the browser has restored the selection.
+    pub(crate) fn write_focused(&self) {
+        if let Some(widget) = self.focusing.take() {
+            widget.write_text();
+        }
     }
 
     /// A widget has lost the focus.

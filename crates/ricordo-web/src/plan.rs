@@ -7,9 +7,9 @@ use std::cell::Cell;
 use std::rc::Rc;
 
 use wasm_bindgen::JsCast;
-use web_sys::{Document, DocumentFragment, Element, HtmlButtonElement, HtmlTemplateElement, NodeList};
+use web_sys::{Document, DocumentFragment, Element, HtmlButtonElement, HtmlTemplateElement};
 
-use crate::dom;
+use crate::dom::{self, Found};
 use crate::mistake::Mistakes;
 use crate::verb::Verb;
 
@@ -105,22 +105,25 @@ pub(crate) enum GroupKind {
 
 impl Plan {
     /// The plan of a page.
-    pub(crate) fn of_page(root: &Element, mistakes: &Mistakes) -> Self {
-        let found = dom::query(root, SELECTOR);
-        Plan::of(&found, None, mistakes)
+    pub(crate) fn of_page(found: &Found, mistakes: &Mistakes) -> Self {
+        Plan::of(found, None, mistakes)
     }
 
     /// The plan of a template.
     fn of_template(template: &HtmlTemplateElement, mistakes: &Mistakes) -> Rc<Self> {
         let content = template.content();
-        let found = dom::query(&content, SELECTOR);
+        // A script may have put the nodes into the template itself, where nothing shows them.
+        while let Some(node) = template.first_child() {
+            let _ = content.append_child(&node);
+        }
+        let found = Found::List(dom::query(&content, SELECTOR));
         Rc::new(Plan::of(&found, Some(content), mistakes))
     }
 
-    fn of(found: &NodeList, content: Option<DocumentFragment>, mistakes: &Mistakes) -> Self {
+    fn of(found: &Found, content: Option<DocumentFragment>, mistakes: &Mistakes) -> Self {
         let mut reader = Reader { steps: Vec::new(), ids: Vec::new(), own_ids: Vec::new(), mistakes };
-        for index in 0..found.length() {
-            if let Some(element) = dom::element_at(found, index)
+        for index in 0..found.len() {
+            if let Some(element) = found.at(index)
                 && !is_unbound(&element)
             {
                 reader.read(index, &element);
@@ -133,13 +136,18 @@ impl Plan {
         Plan { steps: reader.steps, ids: reader.ids, own_ids: reader.own_ids, content }
     }
 
+    /// Whether there are buttons for the row itself.
+    pub(crate) fn has_row_buttons(&self) -> bool {
+        self.steps.iter().any(|step| matches!(step.what, What::Button(_)) && step.at.is_empty())
+    }
+
     /// A copy of what the template holds, and the elements in it by position.
-    pub(crate) fn copy(&self, document: &Document, suffix: &str) -> Option<(DocumentFragment, NodeList)> {
+    pub(crate) fn copy(&self, document: &Document, suffix: &str) -> Option<(DocumentFragment, Found)> {
         let copy = document.import_node_with_deep(self.content.as_ref()?, true).ok()?;
         let fragment: DocumentFragment = copy.dyn_into().ok()?;
-        let found = dom::query(&fragment, SELECTOR);
+        let found = Found::List(dom::query(&fragment, SELECTOR));
         for (index, attribute) in &self.ids {
-            if let Some(element) = dom::element_at(&found, *index)
+            if let Some(element) = found.at(*index)
                 && let Some(ids) = element.get_attribute(attribute)
             {
                 let own = |id: &str| self.own_ids.iter().any(|own| own == id);
@@ -306,6 +314,6 @@ impl Reader<'_> {
 }
 
 /// Whether an element is left alone.
-fn is_unbound(element: &Element) -> bool {
+pub(crate) fn is_unbound(element: &Element) -> bool {
     matches!(element.closest("[data-unbound]"), Ok(Some(_)))
 }

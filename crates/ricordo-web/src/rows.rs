@@ -1,10 +1,10 @@
 //! Rows: one copy of a template for each row of a list.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 use std::rc::{Rc, Weak};
 
-use ricordo::engine::{Aspects, RowEdit};
+use ricordo::engine::{Aspects, PlaceId, RowEdit};
 use ricordo::{Error, Notification, Place, Subscription, Value};
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{Element, HtmlTemplateElement, Node};
@@ -13,6 +13,7 @@ use crate::dom;
 use crate::page::Page;
 use crate::plan::Plan;
 use crate::scope::{Mount, Scope};
+use crate::verb::Verb;
 
 /// The rows of a list in the page. They stand before the template.
 #[derive(Debug)]
@@ -24,7 +25,24 @@ pub(crate) struct Rows {
     suffix: String,
     mount: Mount,
     shown: RefCell<Shown>,
-    guard: RefCell<Option<Subscription>>,
+    /// What the buttons of the rows show: the first and the last row, and what holds for all of them.
+    buttons: Cell<Buttons>,
+    guards: RefCell<Vec<Subscription>>,
+}
+
+/// What the buttons of rows depend on.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+struct Buttons {
+    first: Option<u64>,
+    last: Option<u64>,
+    of_list: OfList,
+}
+
+/// What holds for the buttons of all rows of a list.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+struct OfList {
+    is_readonly: bool,
+    can_add: bool,
 }
 
 /// What is in the page. `keys` is the order in which the rows stand there.
@@ -36,7 +54,8 @@ struct Shown {
 
 #[derive(Debug)]
 struct Row {
-    elements: Vec<Element>,
+    place: PlaceId,
+    nodes: Vec<Node>,
     _scope: Scope,
 }
 
@@ -58,17 +77,60 @@ impl Rows {
             suffix: suffix.to_owned(),
             mount,
             shown: RefCell::default(),
-            guard: RefCell::default(),
+            buttons: Cell::default(),
+            guards: RefCell::default(),
         });
         rows.show_all(page);
+        rows.follow_list()?;
         let weak = Rc::downgrade(&rows);
         let follow = place.subscribe_aspects(Aspects::ROWS | Aspects::PRESENCE, move |notice| {
             if let Some(rows) = weak.upgrade() {
                 rows.follow(notice);
             }
         })?;
-        rows.guard.replace(Some(follow));
+        rows.guards.borrow_mut().push(follow);
         Ok(rows)
+    }
+
+    /// Follows what holds for the buttons of all rows, if rows have any. Whether the list has room is seen with its rows.
+    fn follow_list(self: &Rc<Self>) -> Result<(), Error> {
+        if !self.plan.has_row_buttons() {
+            return Ok(());
+        }
+        let weak = Rc::downgrade(self);
+        let follow = self.place.subscribe_aspects(Aspects::READONLY, move |_| {
+            if let Some(rows) = weak.upgrade() {
+                rows.show_buttons(&[]);
+            }
+        })?;
+        self.guards.borrow_mut().push(follow);
+        let keys = self.shown.borrow().keys.clone();
+        self.show_buttons(&keys);
+        Ok(())
+    }
+
+    /// Shows which buttons can act: of the new rows, of those that stand at an end now or stood there, and of all if what holds for all
+    /// differs.
+    fn show_buttons(&self, new: &[u64]) {
+        let Some(page) = self.page.upgrade().filter(|_| self.plan.has_row_buttons()) else { return };
+        let of_list = OfList { is_readonly: self.place.is_readonly(), can_add: self.place.can_add() };
+        let shown = self.shown.borrow();
+        let (first, last) = (shown.keys.first().copied(), shown.keys.last().copied());
+        let now = Buttons { first, last, of_list };
+        let before = self.buttons.replace(now);
+        let ends = [before.first, before.last, first, last];
+        let some = ends.into_iter().flatten().chain(new.iter().copied());
+        let differing: Vec<u64> = if before.of_list == of_list { some.collect() } else { shown.keys.clone() };
+        for key in differing {
+            let Some(row) = shown.rows.get(&key) else { continue };
+            page.show_row_buttons(row.place, |verb| match verb {
+                Verb::Up => !of_list.is_readonly && first != Some(key),
+                Verb::Down => !of_list.is_readonly && last != Some(key),
+                Verb::Duplicate => of_list.can_add,
+                Verb::Remove => !of_list.is_readonly,
+                Verb::Add | Verb::Clear | Verb::Reset | Verb::Release | Verb::Undo | Verb::Redo => true,
+            });
+        }
     }
 
     /// Shows all rows at first, as one fragment, so that the browser lays the page out once.
@@ -91,11 +153,11 @@ impl Rows {
     fn make(&self, page: &Rc<Page>, place: &Place<Value>, key: u64, at: &Node) -> Option<Row> {
         let suffix = format!("{}-{key}", self.suffix);
         let (fragment, found) = self.plan.copy(&page.document, &suffix)?;
-        let children = fragment.children();
-        let elements = (0..children.length()).filter_map(|index| children.item(index)).collect();
+        let nodes = dom::nodes_of(&fragment);
+        page.elements.add_copy(&nodes);
         let scope = (self.mount)(page, &self.plan, &found, place, &suffix);
         at.append_child(&fragment).ok()?;
-        Some(Row { elements, _scope: scope })
+        Some(Row { place: place.id(), nodes, _scope: scope })
     }
 
     fn follow(&self, notice: &Notification<Value>) {
@@ -113,6 +175,11 @@ impl Rows {
         for edit in edits {
             self.carry_out(&page, *edit, &keys, &mut gone);
         }
+        let inserted = edits.iter().filter_map(|edit| match edit {
+            RowEdit::Inserted { key, .. } => Some(*key),
+            RowEdit::Removed { .. } | RowEdit::Moved { .. } => None,
+        });
+        self.show_buttons(&inserted.collect::<Vec<_>>());
     }
 
     /// One step. `last` is the order after all steps, by which the places of new rows are found.
@@ -121,7 +188,7 @@ impl Rows {
             RowEdit::Removed { key, .. } => {
                 let row = self.shown.borrow_mut().rows.remove(&key);
                 if let Some(row) = row {
-                    row.elements.iter().for_each(Element::remove);
+                    dom::remove_all(&row.nodes);
                     gone.insert(key, row);
                 }
             }
@@ -134,7 +201,7 @@ impl Rows {
                 let fragment = page.document.create_document_fragment();
                 let row = match gone.remove(&key) {
                     Some(row) => {
-                        row.elements.iter().for_each(|element| drop(fragment.append_child(element)));
+                        row.nodes.iter().for_each(|node| drop(fragment.append_child(node)));
                         Some(row)
                     }
                     None => {
@@ -151,12 +218,12 @@ impl Rows {
                 }
             }
             RowEdit::Moved { key, from, to } => {
-                let elements: Vec<Element> = {
+                let nodes: Vec<Node> = {
                     let shown = self.shown.borrow();
-                    shown.rows.get(&key).map(|row| row.elements.clone()).unwrap_or_default()
+                    shown.rows.get(&key).map(|row| row.nodes.clone()).unwrap_or_default()
                 };
                 let anchor = self.anchor(if to > from { to + 1 } else { to });
-                page.moving(|| elements.iter().for_each(|element| move_before(element, &anchor)));
+                page.moving(|| nodes.iter().for_each(|node| move_before(node, &anchor)));
             }
         }
         edit.apply(&mut self.shown.borrow_mut().keys);
@@ -166,8 +233,8 @@ impl Rows {
     fn anchor(&self, position: usize) -> Node {
         let shown = self.shown.borrow();
         let mut following = shown.keys.get(position..).unwrap_or_default().iter();
-        let first = following.find_map(|key| shown.rows.get(key)?.elements.first());
-        first.map_or_else(|| self.template.clone().into(), |element| element.clone().into())
+        let first = following.find_map(|key| shown.rows.get(key)?.nodes.first());
+        first.cloned().unwrap_or_else(|| self.template.clone().into())
     }
 
     /// Shows the rows as they are now, whatever was shown. Rows that stay keep their elements.
@@ -181,7 +248,7 @@ impl Rows {
             let row = match rows.remove(&key) {
                 Some(row) => {
                     page.moving(|| {
-                        row.elements.iter().for_each(|element| move_before(element, &self.template));
+                        row.nodes.iter().for_each(|node| move_before(node, &self.template));
                     });
                     Some(row)
                 }
@@ -199,17 +266,19 @@ impl Rows {
             }
         }
         for row in rows.values() {
-            row.elements.iter().for_each(Element::remove);
+            dom::remove_all(&row.nodes);
         }
+        let keys = self.shown.borrow().keys.clone();
+        self.show_buttons(&keys);
     }
 }
 
 impl Drop for Rows {
     fn drop(&mut self) {
         // The subscription ends first, so nothing is drawn in rows that go.
-        self.guard.take();
+        self.guards.take();
         for row in self.shown.take().rows.values() {
-            row.elements.iter().for_each(Element::remove);
+            dom::remove_all(&row.nodes);
         }
     }
 }
@@ -226,20 +295,20 @@ fn carry_over(keys: &mut Vec<u64>, edit: RowEdit) -> bool {
     fits
 }
 
-/// Moves an element before another node. With `moveBefore`, the element never leaves the page, so the focus, the caret and a
+/// Moves a node before another one. With `moveBefore`, it never leaves the page, so the focus, the caret and a
 /// composition in it stay. Without it, focus and selection are restored.
-fn move_before(element: &Element, anchor: &Node) {
+fn move_before(node: &Node, anchor: &Node) {
     let Some(parent) = anchor.parent_node() else { return };
     let move_before = js_sys::Reflect::get(&parent, &"moveBefore".into());
     if let Some(function) = move_before.ok().and_then(|found| found.dyn_into::<js_sys::Function>().ok())
-        && function.call2(&parent, element, anchor).is_ok()
+        && function.call2(&parent, node, anchor).is_ok()
     {
         return;
     }
-    let focused = element.owner_document().and_then(|document| dom::focused(&document));
-    let focused = focused.filter(|focused| element.contains(Some(focused)));
+    let focused = node.owner_document().and_then(|document| dom::focused(&document));
+    let focused = focused.filter(|focused| node.contains(Some(focused)));
     let selection = focused.as_ref().map(selection);
-    let _ = parent.insert_before(element, Some(anchor));
+    let _ = parent.insert_before(node, Some(anchor));
     if let (Some(focused), Some((start, end))) = (focused, selection) {
         dom::focus(&focused);
         for (name, value) in [("selectionStart", start), ("selectionEnd", end)] {

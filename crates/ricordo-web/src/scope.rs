@@ -5,13 +5,13 @@ use std::rc::{Rc, Weak};
 
 use ricordo::engine::PlaceId;
 use ricordo::{Place, Value};
-use web_sys::NodeList;
 
+use crate::dom::Found;
 use crate::page::Page;
 use crate::plan::Plan;
 
 /// Binds the elements of a copy of a plan to a place, and what is in it. The text makes names and ids of the copy unique.
-pub(crate) type Mount = fn(&Rc<Page>, &Plan, &NodeList, &Place<Value>, &str) -> Scope;
+pub(crate) type Mount = fn(&Rc<Page>, &Plan, &Found, &Place<Value>, &str) -> Scope;
 
 /// What is bound for one copy of a plan. Dropping it ends all of it.
 #[derive(Debug)]

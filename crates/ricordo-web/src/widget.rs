@@ -12,7 +12,7 @@ use web_sys::{Element, HtmlInputElement, HtmlOptionElement, HtmlSelectElement};
 use crate::control::Control;
 use crate::dom;
 use crate::messages::Messages;
-use crate::plan::{GroupKind, Kind};
+use crate::plan::{GroupKind, Kind, Native};
 use crate::text;
 
 /// A control with its binding. The check boxes of a set are one widget, and so are radio buttons with one name.
@@ -30,7 +30,17 @@ pub(crate) struct Widget {
     /// Whether an event of the control is being handled, so that its text must not be rewritten.
     is_typing: Cell<bool>,
     is_composing: Cell<bool>,
+    /// Whether the text is written once the browser has restored the selection.
+    awaits_selection: Cell<bool>,
+    /// The empty option that the HTML of a select has, whose other options come from the form.
+    own_blank: RefCell<Option<Element>>,
+    drawn_options: Cell<bool>,
+    /// What the HTML itself says of the limits of a native control.
+    own_limits: [bool; 3],
 }
+
+/// The attributes of native controls that say what their pickers offer.
+const LIMITS: [&str; 3] = ["min", "max", "step"];
 
 /// How a widget shows its place.
 pub(crate) enum Shows {
@@ -58,6 +68,7 @@ impl Widget {
         shows: Shows,
         hides: bool,
     ) -> Self {
+        let own_limits = LIMITS.map(|name| elements[0].has_attribute(name));
         let is_disabled = elements.iter().all(|element| element.has_attribute("disabled"));
         Widget {
             binding,
@@ -69,6 +80,10 @@ impl Widget {
             drawn: RefCell::default(),
             is_typing: Cell::new(false),
             is_composing: Cell::new(false),
+            awaits_selection: Cell::new(false),
+            own_blank: RefCell::default(),
+            drawn_options: Cell::new(false),
+            own_limits,
         }
     }
 
@@ -101,6 +116,9 @@ impl Widget {
     pub(crate) fn draw(&self, state: &WidgetState) {
         let before = self.drawn.replace(Some(state.clone()));
         let before = before.as_ref();
+        if before.is_none() {
+            self.draw_limits();
+        }
         self.draw_content(state, before);
         let differs = |field: Flag| before.map_or(field(state), |before| field(before) != field(state));
         if differs(|state| state.is_readonly) {
@@ -128,10 +146,34 @@ impl Widget {
         }
     }
 
+    /// Sets the limits of a native control, so that its picker offers what the form takes. Those in the HTML stay.
+    pub(crate) fn draw_limits(&self) {
+        let Shows::Control(Kind::Native(native)) = self.shows else { return };
+        let place = self.binding.place();
+        let (least, greatest) = place.range();
+        let text = |value: Option<Value>| value.map(|value| value.to_text().into_owned());
+        let step = place.step().map(|step| step.normalize().to_string());
+        // Without a step, the browser rejects fractions.
+        let any = (native == Native::Number).then(|| "any".to_owned());
+        let limits = [text(least), text(greatest), step.or(any)];
+        for ((name, limit), is_own) in LIMITS.into_iter().zip(limits).zip(self.own_limits) {
+            match limit {
+                _ if is_own => {}
+                Some(limit) => dom::set_attribute(self.element(), name, &limit),
+                None => drop(self.element().remove_attribute(name)),
+            }
+        }
+    }
+
+    /// Whether rules may compute the limits, so that they have to be followed.
+    pub(crate) fn has_computed_limits(&self) -> bool {
+        matches!(self.shows, Shows::Control(Kind::Native(Native::Date | Native::Time | Native::DateTime)))
+    }
+
     fn draw_content(&self, state: &WidgetState, before: Option<&WidgetState>) {
         match &self.shows {
             Shows::Control(Kind::Text | Kind::Area) => {
-                if !self.is_composing.get() {
+                if !self.is_composing.get() && !self.awaits_selection.get() {
                     text::write(self.element(), &state.text, self.is_focused(state));
                 }
             }
@@ -214,12 +256,14 @@ impl Widget {
     fn draw_options(&self, state: &WidgetState) {
         let Some(select) = self.element().dyn_ref::<HtmlSelectElement>() else { return };
         let options = select.options();
-        let first = options.item(0).and_then(|option| option.dyn_into::<HtmlOptionElement>().ok());
-        let blank = first.filter(|option| option.value().is_empty());
+        // At first, the only option can be an empty one of the HTML.
+        if !self.drawn_options.replace(true) {
+            self.own_blank.replace(options.item(0));
+        }
         let needs_blank = !select.multiple() && !state.is_required;
         select.set_inner_html("");
-        if let Some(blank) = blank {
-            let _ = select.append_child(&blank);
+        if let Some(blank) = &*self.own_blank.borrow() {
+            let _ = select.append_child(blank);
         } else if needs_blank && let Ok(option) = HtmlOptionElement::new_with_text_and_value("", "") {
             let _ = select.append_child(&option);
         }
@@ -256,7 +300,7 @@ impl Widget {
                 }
             }
             // A required set does not need every box, and a slider always has a value.
-            Shows::Group(GroupKind::Boxes) | Shows::Control(Kind::Native(crate::plan::Native::Range)) => {}
+            Shows::Group(GroupKind::Boxes) | Shows::Control(Kind::Native(Native::Range)) => {}
             Shows::Control(_) | Shows::Offered(_) | Shows::Switch | Shows::Custom(_) => {
                 dom::set_aria(self.element(), "aria-required", is_required);
             }
@@ -278,7 +322,7 @@ impl Widget {
     }
 
     fn draw_findings(&self, state: &WidgetState) {
-        let has_errors = state.findings.iter().any(ricordo::Finding::is_error);
+        let has_errors = state.findings.iter().any(|finding| !finding.is_warning);
         let place = self.binding.place().id();
         let messages = self.messages.element_of(place);
         for element in self.described() {
@@ -297,8 +341,10 @@ impl Widget {
 
     /// Sets the browser's validity of the control, whether or not findings are shown.
     fn draw_validity(&self, state: &WidgetState) {
+        // What a server has reported does not prevent a submit, but it is shown as an error.
+        let reported = || state.findings.iter().find(|finding| finding.is_reported).cloned();
         let message = if state.is_valid {
-            String::new()
+            reported().map(|finding| finding.message).unwrap_or_default()
         } else {
             let findings = self.binding.place().all_findings();
             let error = findings.into_iter().find(ricordo::Finding::is_error);
@@ -326,17 +372,16 @@ impl Widget {
         }
     }
 
-    /// Removes the form's marks from the control. Its text stays.
+    /// Lets go of the control. Its text stays; its attributes are given back by [`Elements`](crate::elements::Elements).
     pub(crate) fn release(&self) {
-        for element in &self.elements {
-            dom::set_validity(element, "");
-            for name in MARKS.map(|(name, _)| name).into_iter().chain(["aria-required", "aria-invalid"]) {
-                let _ = element.remove_attribute(name);
+        self.elements.iter().for_each(|element| dom::set_validity(element, ""));
+        if let (Shows::Offered(_), Some(select)) =
+            (&self.shows, self.element().dyn_ref::<HtmlSelectElement>())
+        {
+            select.set_inner_html("");
+            if let Some(blank) = &*self.own_blank.borrow() {
+                let _ = select.append_child(blank);
             }
-            self.draw_readonly(element, false);
-        }
-        if self.hides && self.drawn.borrow().as_ref().is_some_and(|state| !state.is_relevant) {
-            self.elements.iter().for_each(|element| hide_with_labels(element, false));
         }
     }
 
@@ -377,14 +422,30 @@ fn hide_with_labels(element: &Element, is_hidden: bool) {
 
 /// What a person does.
 impl Widget {
-    pub(crate) fn on_focus(&self) {
+    /// The control has the focus, by a press of the pointer or otherwise. Returns whether its text has to be written later, by
+    /// [`Widget::write_text`]: a browser that focuses a control for a script restores the selection after this event, and a text that is
+    /// written now would lose it.
+    pub(crate) fn on_focus(&self, is_pressed: bool) -> bool {
         // Another radio button of the group may have had it.
-        if !self.binding.state().has_focus {
-            let selected = self.is_all_selected();
-            self.report(WidgetEvent::Focus);
-            if selected && let Some(input) = self.element().dyn_ref::<HtmlInputElement>() {
-                input.select();
-            }
+        if self.binding.state().has_focus {
+            return false;
+        }
+        let is_text = matches!(self.shows, Shows::Control(Kind::Text | Kind::Area));
+        let selected = self.is_all_selected();
+        self.awaits_selection.set(is_text && !is_pressed && !selected);
+        self.report(WidgetEvent::Focus);
+        if selected && let Some(input) = self.element().dyn_ref::<HtmlInputElement>() {
+            input.select();
+        }
+        let is_written = text::read(self.element()) == self.binding.state().text;
+        self.awaits_selection.set(self.awaits_selection.get() && !is_written);
+        self.awaits_selection.get()
+    }
+
+    /// Writes the text that was not written when the control was focused.
+    pub(crate) fn write_text(&self) {
+        if self.awaits_selection.replace(false) {
+            self.draw_content(&self.binding.state(), self.drawn.borrow().as_ref());
         }
     }
 

@@ -73,6 +73,8 @@ impl Screen {
     fn act_at(&mut self, at: &Pointer, element: &Element, gesture: &Gesture) -> Option<()> {
         if !matches!(gesture, Gesture::Leave) {
             element.dyn_ref::<HtmlElement>()?.focus().ok()?;
+            // The script goes on. A person's next key would come later, when the text of the focused control is written.
+            dispatch(element, &web_sys::Event::new("keydown").ok()?);
         }
         match gesture {
             Gesture::Focus => {}

@@ -24,9 +24,11 @@ pub(crate) fn error_in(given: &JsValue, text: &str, problem: &ricordo::Error) ->
         if given.is_string() {
             return format!("line {}, column {}: {}", location.line, location.column, problem.full_message());
         }
-        let at = pointer_at(text, location.span.start).filter(|at| !at.is_root());
-        let at = at.map(|at| format!("{at}: ")).unwrap_or_default();
-        at + &problem.full_message()
+        let message = problem.full_message();
+        // The message of an error in data begins with the place.
+        let at = pointer_at(text, location.span.start);
+        let at = at.filter(|at| !at.is_root() && !message.starts_with(at.as_str()));
+        at.map(|at| format!("{at}: ")).unwrap_or_default() + &message
     };
     thrown(problem, &problem.all().map(words).collect::<Vec<_>>().join("\n"))
 }

@@ -459,6 +459,14 @@ impl BoundForm {
         mistakes.into()
     }
 
+    /// Binds the elements that were added to the page since, and lets go of those that were removed again. Call it after your program has
+    /// changed the HTML inside the bound element.
+    pub fn update(&self) {
+        if let Some(bound) = &self.bound {
+            bound.update();
+        }
+    }
+
     /// Ends the binding, with every listener. Until then it lasts, whether or not you keep this object.
     pub fn end(&mut self) {
         self.bound = None;

@@ -3,6 +3,7 @@
 //! Where there is no Chromium, or no way to build the pages, these tests are listed as ignored, with what to do about it.
 
 mod accessibility;
+mod acting;
 mod arguments;
 mod browser;
 #[path = "../../../../corpus/mod.rs"]
@@ -14,6 +15,7 @@ mod corpus;
 mod demo;
 mod generated;
 mod mistakes;
+mod nodes;
 mod package;
 mod page;
 mod rows;
@@ -68,6 +70,8 @@ fn all() -> Vec<Test> {
         constraints::all(),
         package::all(),
         arguments::all(),
+        nodes::all(),
+        acting::all(),
         walk_through::all(),
     ]
     .into_iter()

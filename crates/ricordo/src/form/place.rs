@@ -4,6 +4,8 @@ use std::fmt;
 use std::marker::PhantomData;
 use std::rc::Rc;
 
+use rust_decimal::Decimal;
+
 use super::choosing;
 use super::core::Core;
 use crate::engine::{Action, Address, Conflict, PlaceId, Reason, Take};
@@ -163,6 +165,28 @@ impl<T> Place<T> {
     /// Whether the place is relevant, and everything around it. See [`Rules::relevant`](super::Rules::relevant).
     pub fn is_relevant(&self) -> bool {
         self.core.view(self.id, |view| view.is_relevant())
+    }
+
+    /// Returns the least and the greatest value that a number, a date or a time may have. See
+    /// [`PlaceView::range`](crate::engine::PlaceView::range).
+    pub fn range(&self) -> (Option<Value>, Option<Value>) {
+        self.core.view(self.id, |view| view.range())
+    }
+
+    /// Returns the step between the values of a number, a date or a time. See
+    /// [`PlaceView::step`](crate::engine::PlaceView::step).
+    pub fn step(&self) -> Option<Decimal> {
+        self.core.view(self.id, |view| view.step())
+    }
+
+    /// Returns the tags of the record's variants, whichever is there; none for a place without variants.
+    pub fn variants(&self) -> Vec<Value> {
+        self.core.view(self.id, |view| view.variants())
+    }
+
+    /// Whether a person can add a row to the list, or open the optional record.
+    pub fn can_add(&self) -> bool {
+        self.core.view(self.id, |view| view.can_add())
     }
 
     /// Whether the place is one of two counterparts, and leads.

@@ -236,6 +236,70 @@ impl<'a> PlaceView<'a> {
         self.tree.is_uncommitted(self.place)
     }
 
+    /// Returns the least and the greatest value that a number, a date or a time may have, as far as its checks and rules say. A bound
+    /// that is computed from a secret is `None`.
+    pub fn range(&self) -> (Option<Value>, Option<Value>) {
+        self.read(Aspects::FINDINGS);
+        let part = self.part();
+        let properties = self.tree.properties_of(self.place);
+        let computed = properties.and_then(|properties| properties.bounds.as_deref());
+        if computed.is_some_and(|bounds| bounds.is_hidden) {
+            return (None, None);
+        }
+        let constraints = &part.constraints;
+        let number = |bound: Option<(Decimal, bool)>, inwards: Decimal| {
+            let (bound, is_excluded) = bound?;
+            let is_whole = matches!(part.kind, Kind::Integer);
+            match (is_excluded, is_whole) {
+                (false, _) => Some(Value::from(bound)),
+                // The next whole number.
+                (true, true) if bound.is_integer() => bound.checked_add(inwards).map(Value::from),
+                (true, _) => None,
+            }
+        };
+        let least =
+            computed.and_then(|bounds| bounds.earliest.clone()).or_else(|| constraints.earliest.clone());
+        let greatest =
+            computed.and_then(|bounds| bounds.latest.clone()).or_else(|| constraints.latest.clone());
+        (
+            least.or_else(|| number(constraints.lower_bound(), Decimal::ONE)),
+            greatest.or_else(|| number(constraints.upper_bound(), Decimal::NEGATIVE_ONE)),
+        )
+    }
+
+    /// Returns the step between the values of a number, a date or a time that starts from the least one or, without one, from zero,
+    /// 1970-01-01 or midnight, as HTML has it (HTML Living Standard, section 4.10.5.3.8); `None` if there is no such step.
+    pub fn step(&self) -> Option<Decimal> {
+        let part = self.part();
+        let constraints = &part.constraints;
+        let whole = matches!(part.kind, Kind::Integer).then_some(Decimal::ONE);
+        let multiple = constraints.multiple_of.or(whole).filter(|step| {
+            let base = constraints.lower_bound().map_or(Decimal::ZERO, |(base, _)| base);
+            base.checked_rem(*step).is_some_and(|rest| rest.is_zero())
+        });
+        constraints.step.or(multiple)
+    }
+
+    /// Returns the tags of the record's variants, whichever is there; none for a place without variants.
+    pub fn variants(&self) -> Vec<Value> {
+        let Kind::Record(record) = self.part().kind else { return Vec::new() };
+        self.schema().variants(record).iter().map(|variant| variant.tag().clone()).collect()
+    }
+
+    /// Whether a person can add a row to a list, or open an optional record: it is not read-only, and the list is not full, or the record
+    /// not there.
+    pub fn can_add(&self) -> bool {
+        let has_room = match self.part().kind {
+            Kind::List(_) => {
+                let rows = u64::try_from(self.row_count()).unwrap_or(u64::MAX);
+                self.part().constraints.max_items.is_none_or(|most| rows < most)
+            }
+            Kind::Record(_) => self.is_absent(),
+            _ => false,
+        };
+        has_room && !self.is_readonly()
+    }
+
     /// Whether a deferred check of the place itself is under way.
     pub fn is_pending(&self) -> bool {
         self.read(Aspects::FINDINGS);

@@ -2,6 +2,7 @@
 
 use ricordo::ErrorKind;
 use ricordo::Pointer;
+use ricordo::Value;
 use ricordo::at;
 use ricordo::engine::Action;
 
@@ -197,4 +198,51 @@ fn rows_are_swapped_and_duplicated() {
     wheat.remove().unwrap();
     assert_eq!(wheat.position(), None);
     assert_eq!(wheat.duplicate().unwrap_err().kind(), ErrorKind::Gone);
+}
+
+#[test]
+fn a_place_says_what_a_picker_offers_and_what_a_button_can_do() {
+    let definition = r#"{"type": "object", "properties": {
+        "loaves": {"type": "integer", "minimum": 1, "exclusiveMaximum": 500},
+        "price": {"type": "number", "exclusiveMinimum": 0, "multipleOf": 0.05},
+        "odd": {"type": "integer", "minimum": 1, "multipleOf": 5},
+        "from": {"type": "string", "format": "date"},
+        "to": {"type": "string", "format": "date", "x-ricordo": {"minimum": "from", "maximum": "2026-12-31"}},
+        "pin": {"type": "number", "writeOnly": true},
+        "until": {"type": "string", "format": "date", "x-ricordo": {"maximum": "if pin = 1 then from else null"}},
+        "rows": {"type": "array", "maxItems": 1, "items": {"type": "integer"}, "x-ricordo": {"readonly": "loaves = 2"}},
+        "way": {"oneOf": [{"type": "null"},
+            {"type": "object", "required": ["kind"], "properties": {"kind": {"const": "post"}}},
+            {"type": "object", "required": ["kind"], "properties": {"kind": {"const": "collect"}}}]}
+    }}"#;
+    let schema = ricordo::exchange::read_definition(definition).unwrap();
+    let form = ricordo::Form::of_schema(&std::sync::Arc::new(schema), None).unwrap();
+    form.enter("/from", "2026-12-01").unwrap();
+    form.enter("/pin", "1").unwrap();
+    let offered = |at: &str| {
+        let place = form.place(at).unwrap();
+        let (least, greatest) = place.range();
+        let text =
+            |value: Option<Value>| value.map_or_else(String::new, |value| value.to_text().into_owned());
+        (text(least), text(greatest), place.step().map_or_else(String::new, |step| step.to_string()))
+    };
+    let is =
+        |least: &str, greatest: &str, step: &str| (least.to_owned(), greatest.to_owned(), step.to_owned());
+    assert_eq!(offered("/loaves"), is("1", "499", "1"));
+    // The least number above 0 is not told, and steps are counted from 0.
+    assert_eq!(offered("/price"), is("", "", "0.05"));
+    assert_eq!(offered("/odd"), is("1", "", ""), "1, 6, 11 would be wrong");
+    assert_eq!(offered("/to"), is("2026-12-01", "2026-12-31", ""));
+    assert_eq!(offered("/until"), is("", "", ""), "a bound that comes from a secret");
+
+    let can_add = |at: &str| form.place(at).unwrap().can_add();
+    assert!(can_add("/rows") && can_add("/way") && !can_add("/loaves"));
+    form.enter("/loaves", "2").unwrap();
+    assert!(!can_add("/rows"), "it is read-only");
+    form.enter("/loaves", "3").unwrap();
+    form.apply(Action::Add { at: "/rows/-".parse().unwrap(), value: None }).unwrap();
+    form.apply(Action::Add { at: "/way".parse().unwrap(), value: None }).unwrap();
+    assert!(!can_add("/rows") && !can_add("/way"), "it is full, and open");
+    let tags = form.place("/way").unwrap().variants();
+    assert_eq!(tags, [Value::from("post"), Value::from("collect")]);
 }
