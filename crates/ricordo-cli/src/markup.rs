@@ -79,7 +79,8 @@ impl Writer<'_> {
 
     fn place(&mut self, part: PartId, at: &Pointer, id: &str, name: &str) {
         let description = self.schema.part(part);
-        let label = escaped(description.label.as_deref().unwrap_or(name));
+        let named = description.label.as_deref().unwrap_or(name);
+        let label = escaped(named);
         match description.kind.clone() {
             Kind::Record(record) => self.nested(description, record, at, id, &label),
             Kind::List(list) => {
@@ -88,8 +89,8 @@ impl Writer<'_> {
                     Kind::Choice(choices) if description.constraints.unique_items => {
                         self.group("checkbox", description, choices, at, id, &label);
                     }
-                    Kind::Record(record) => self.rows(part, Some(*record), item, at, id, &label),
-                    _ => self.rows(part, None, item, at, id, &label),
+                    Kind::Record(record) => self.rows(part, Some(*record), item, at, id, named),
+                    _ => self.rows(part, None, item, at, id, named),
                 }
             }
             _ => self.field(part, at, id, &label),
@@ -106,10 +107,11 @@ impl Writer<'_> {
         if part.nullable {
             let _ = writeln!(self.html, "<template data-part-of=\"{pointer}\">\n<div>");
             self.record(record, &Pointer::root(), id);
-            self.line("<button type=\"button\" class=\"add\" name=\"\" value=\"remove\">Remove</button>\n</div>\n</template>");
+            let what = label.to_lowercase();
             let _ = writeln!(
                 self.html,
-                "<button type=\"button\" class=\"add\" name=\"{pointer}\" value=\"add\">Add</button>"
+                "<button type=\"button\" class=\"add\" name=\"\" value=\"remove\">Remove {what}</button>\n</div>\n</template>\n\
+                 <button type=\"button\" class=\"add\" name=\"{pointer}\" value=\"add\">Add {what}</button>"
             );
         } else {
             self.record(record, at, id);
@@ -131,17 +133,24 @@ impl Writer<'_> {
         let (part, pointer) = (self.schema.part(list), escaped(at.as_str()));
         let _ = writeln!(
             self.html,
-            "<fieldset class=\"wide\" data-part-of=\"{pointer}\">\n<legend>{label}</legend>"
+            "<fieldset class=\"wide\" data-part-of=\"{pointer}\">\n<legend>{}</legend>",
+            escaped(label)
         );
         self.hint(part, id);
-        let one = self.schema.part(item).label.as_deref().map_or_else(|| describe::singular(label), escaped);
+        let one = self
+            .schema
+            .part(item)
+            .label
+            .clone()
+            .map_or_else(|| describe::singular(label), |own| own.to_string());
         let is_fixed = part.readonly || self.has_rule(list, "calculate");
         match record {
             Some(record) if self.is_table(record) => self.table(record, at, id, &one, is_fixed),
             Some(record) => {
                 let _ = writeln!(
                     self.html,
-                    "<template data-rows-of=\"{pointer}\">\n<fieldset class=\"row\">\n<legend>{one}</legend>"
+                    "<template data-rows-of=\"{pointer}\">\n<fieldset class=\"row\">\n<legend>{}</legend>",
+                    escaped(&one)
                 );
                 self.record(record, &Pointer::root(), id);
                 if !is_fixed {
@@ -167,7 +176,7 @@ impl Writer<'_> {
             let _ = writeln!(
                 self.html,
                 "<button type=\"button\" class=\"add\" name=\"{pointer}\" value=\"add\">Add {}</button>",
-                one.to_lowercase()
+                escaped(&one.to_lowercase())
             );
         }
         self.findings(at);
@@ -217,7 +226,7 @@ impl Writer<'_> {
     }
 
     fn row_actions(&mut self, one: &str) {
-        let one = one.to_lowercase();
+        let one = escaped(&one.to_lowercase());
         self.line("<span class=\"row-actions\">");
         for (verb, sign, words) in
             [("up", "↑", "Move up"), ("down", "↓", "Move down"), ("remove", "✕", "Remove")]

@@ -31,11 +31,16 @@ pub(crate) fn run(out: &mut Output, arguments: &PageArguments) -> Result<Ending,
     let root = schema.schema().part(schema.schema().root());
     let title = escaped(root.label.as_deref().unwrap_or("A form"));
     let intro = root.description.as_deref().map(|text| format!("<p class=\"intro\">{}</p>\n", escaped(text)));
-    let page = include_str!("../page/page.html")
-        .replace("{title}", &title)
-        .replace("{intro}", &intro.unwrap_or_default())
-        .replace("{data}", if data.is_some() { "read(\"data.json\")" } else { "undefined" })
-        .replace("{fields}", &fields(&schema));
+    let data_of_page = if data.is_some() { "read(\"data.json\")" } else { "undefined" };
+    let page = filled(
+        include_str!("../page/page.html"),
+        &[
+            ("{title}", &title),
+            ("{intro}", &intro.unwrap_or_default()),
+            ("{data}", data_of_page),
+            ("{fields}", &fields(&schema)),
+        ],
+    );
 
     let written =
         |error: io::Error| Problem::of_input(&format!("{} cannot be written: {error}", folder.display()));
@@ -62,6 +67,21 @@ pub(crate) fn run(out: &mut Output, arguments: &PageArguments) -> Result<Ending,
         folder.display()
     )))?;
     Ok(Ending::Well)
+}
+
+/// A template with its placeholders filled in. What is filled in is not searched: a title may contain the text of a placeholder.
+fn filled(template: &str, values: &[(&str, &str)]) -> String {
+    let (mut page, mut rest) = (String::new(), template);
+    let next = |rest: &str| {
+        let found = values.iter().filter_map(|(name, value)| Some((rest.find(name)?, *name, *value)));
+        found.min_by_key(|(at, ..)| *at).map(|(at, name, value)| (at, name.len(), value.to_owned()))
+    };
+    while let Some((at, length, value)) = next(rest) {
+        page.push_str(&rest[..at]);
+        page.push_str(&value);
+        rest = &rest[at + length..];
+    }
+    page + rest
 }
 
 /// Where the module is: where it is said to be, beside the tool, or where the project builds it.

@@ -73,6 +73,28 @@ fn a_page_has_sensible_controls_for_every_kind_of_place() {
 }
 
 #[test]
+fn titles_are_written_as_they_are() {
+    let form = r#"{"title": "Prices {data} {fields}", "description": "{title}", "type": "object", "properties": {
+        "a & b": {"type": "array", "title": "Salt & {data}", "items": {"type": "object", "title": "Salt & {intro}",
+            "properties": {"deep": {"type": "array", "items": {"type": "string"}}}}},
+        "c": {"type": "array", "title": "Salt & flour", "items": {"type": "string"}}}}"#;
+    let folder = folder(&[("form.json", form)]);
+    run_in(folder.path(), &["page", "form.json", "--out", "page", "--module", "module"], "");
+    let page = fs::read_to_string(folder.path().join("page/index.html")).unwrap();
+    for expected in [
+        "<title>Prices {data} {fields}</title>",
+        "<p class=\"intro\">{title}</p>",
+        "<legend>Salt &amp; {data}</legend>",
+        "<legend>Salt &amp; {intro}</legend>",
+        ">Add salt &amp; {intro}</button>",
+        ">Add salt &amp; flour</button>",
+    ] {
+        assert!(page.contains(expected), "{expected}: {page}");
+    }
+    assert!(!page.contains("&amp;amp;"), "{page}");
+}
+
+#[test]
 fn a_page_that_cannot_be_written_says_why() {
     let folder = folder(&[
         ("wrong.form.json", "{\"type\": \"objekt\"}"),
