@@ -50,9 +50,39 @@ pub fn forget_draft(key: &str, store: DraftStore) {
     }
 }
 
+/// Returns the text of the draft that could not be restored as a whole when the page was bound, if there was one. It is kept beside the
+/// draft of the page until a person decides what becomes of it: see [`forget_former_draft`].
+pub fn former_draft(key: &str, store: DraftStore) -> Option<String> {
+    storage(store).ok()?.get_item(&former(key)).ok()?
+}
+
+/// Removes the draft that could not be restored as a whole.
+pub fn forget_former_draft(key: &str, store: DraftStore) {
+    if let Ok(storage) = storage(store) {
+        // If nothing can be removed, nothing was stored.
+        let _ = storage.remove_item(&former(key));
+    }
+}
+
 /// The key in the storage, which the page's own keys do not collide with.
 fn full(key: &str) -> String {
     format!("ricordo draft: {key}")
+}
+
+fn former(key: &str) -> String {
+    format!("ricordo former draft: {key}")
+}
+
+/// Keeps a stored draft that the form does not hold as a whole, before it is overwritten.
+fn keep_former(form: &Form, kept: &KeptDraft) -> Result<(), String> {
+    let storage = storage(kept.store)?;
+    let words = |error| dom::words(&error).to_string();
+    match storage.get_item(&full(&kept.key)).map_err(words)? {
+        Some(text) if text != form.draft().to_string() => {
+            storage.set_item(&former(&kept.key), &text).map_err(words)
+        }
+        Some(_) | None => Ok(()),
+    }
 }
 
 fn storage(store: DraftStore) -> Result<Storage, String> {
@@ -84,7 +114,9 @@ impl Drafts {
     /// Calls `due` whenever a draft may be due.
     pub(crate) fn new(form: &Form, kept: KeptDraft, due: impl Fn() + 'static) -> Self {
         let (state, stored) = (form.state(), stored_draft(&kept.key, kept.store));
-        // A stored draft that could not be restored is kept until something is typed.
+        if let Err(refused) = keep_former(form, &kept) {
+            warn(&format!("the stored draft “{}” cannot be kept beside the new one: {refused}", kept.key));
+        }
         let is_resumed = matches!(stored, StoredDraft::Draft(_)) && (state.is_dirty || state.is_uncommitted);
         let drafting =
             if is_resumed { Drafting::resumed(kept.policy, form) } else { Drafting::new(kept.policy) };

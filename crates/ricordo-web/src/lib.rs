@@ -54,7 +54,7 @@ mod widget;
 
 pub use bound::{BindError, BoundForm, bind};
 pub use control::Control;
-pub use drafts::{StoredDraft, forget_draft, stored_draft};
+pub use drafts::{StoredDraft, forget_draft, forget_former_draft, former_draft, stored_draft};
 pub use mistake::Mistake;
 pub use options::{DraftStore, Options};
 pub use verb::Verb;

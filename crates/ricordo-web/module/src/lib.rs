@@ -17,7 +17,7 @@ use ricordo::engine::{CompiledSchema, Take};
 use ricordo::exchange::{Command, read_data, read_definition, read_journal};
 use ricordo::form::Recipe;
 use ricordo::{Finding, Place, Untyped, Value};
-use ricordo_web::{DraftStore, StoredDraft, stored_draft};
+use ricordo_web::{DraftStore, StoredDraft, forget_former_draft, former_draft, stored_draft};
 use wasm_bindgen::prelude::*;
 
 use convert::{
@@ -112,6 +112,22 @@ impl Form {
     #[wasm_bindgen(getter, js_name = leftOut)]
     pub fn left_out(&self) -> Vec<String> {
         self.left_out.clone()
+    }
+
+    /// The text of a draft that could not be restored as a whole, once the page is bound; `undefined` if there is none. It is kept until
+    /// `forgetFormerDraft` is called.
+    #[wasm_bindgen(getter, js_name = formerDraft)]
+    pub fn former_draft(&self) -> Option<String> {
+        let (key, store) = self.draft.as_ref()?;
+        former_draft(key, *store)
+    }
+
+    /// Removes the draft that could not be restored as a whole.
+    #[wasm_bindgen(js_name = forgetFormerDraft)]
+    pub fn forget_former_draft(&self) {
+        if let Some((key, store)) = &self.draft {
+            forget_former_draft(key, *store);
+        }
     }
 
     /// Binds an element of the page, mostly a `<form>`: its controls show the form, and change it. HTML that does not fit

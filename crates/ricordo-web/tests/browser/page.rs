@@ -336,11 +336,29 @@ async fn a_draft_of_another_version_is_restored_as_far_as_it_fits(page: &Browser
         said.starts_with("Not all that was typed could be restored: /loaves was a place of another kind"),
         "{said}"
     );
-    // A damaged draft stays where it is until something is typed, and is spoken of.
+    // The old draft is kept, whatever is typed then, until a person decides.
+    page.retype("#name", "Emmer").await?;
+    page.until("sessionStorage.getItem('ricordo draft: sheet').includes('Emmer')").await?;
+    let former =
+        page.eval("JSON.parse(form.formerDraft).form.fields !== undefined && form.formerDraft").await?;
+    assert!(
+        former.as_str().is_some_and(|former| former.contains("24") && former.contains("Spelt")),
+        "{former}"
+    );
+    page.js("form.forgetFormerDraft()").await?;
+    assert_eq!(page.eval("form.formerDraft ?? null").await?, json!(null));
+    // So is a damaged one.
     page.js("sessionStorage.setItem('ricordo draft: sheet', '{')").await?;
-    page.show_again(html, newer, json!({"name": "Rye", "loaves": []}), options, binding).await?;
+    page.show_again(html, newer.clone(), json!({"name": "Rye", "loaves": []}), options, binding).await?;
     let said = page.text("form > div").await?;
     assert!(said.starts_with("Not all that was typed could be restored:"), "{said}");
+    assert_eq!(page.eval("form.formerDraft").await?, json!("{"));
+    // A draft that is restored as a whole has no former one.
+    page.js("form.forgetFormerDraft()").await?;
+    page.retype("#name", "Durum").await?;
+    reload(page).await?;
+    page.show_again(html, newer, json!({"name": "Rye", "loaves": []}), options, binding).await?;
+    assert_eq!(page.eval("[form.value('/name'), form.formerDraft ?? null]").await?, json!(["Durum", null]));
     Ok(())
 }
 
