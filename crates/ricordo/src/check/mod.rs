@@ -190,21 +190,15 @@ pub(crate) fn check_record(required: bool, present: bool, mut found: impl FnMut(
 }
 
 /// Refuses defaults that violate their constraints. A list with too few rows is accepted: it is still to be filled.
-pub(crate) fn check_defaults(schema: &Schema) -> Result<(), Error> {
-    schema.parts().try_for_each(|(id, part)| {
-        let Some(default) = &part.default else { return Ok(()) };
+pub(crate) fn check_defaults(schema: &Schema) -> Vec<Error> {
+    let fault = |(id, part): (PartId, &Part)| {
         let mut wrong = Vec::new();
-        check_default(schema, id, default, &Pointer::root(), &mut wrong);
-        match wrong.into_iter().next() {
-            None => Ok(()),
-            Some((place, message)) if place.is_root() => {
-                Err(schema.refuse_default(id, &format!("the default is refused: {message}")))
-            }
-            Some((place, message)) => {
-                Err(schema.refuse_default(id, &format!("the default is refused at {place}: {message}")))
-            }
-        }
-    })
+        check_default(schema, id, part.default.as_ref()?, &Pointer::root(), &mut wrong);
+        let (place, message) = wrong.into_iter().next()?;
+        let at = if place.is_root() { String::new() } else { format!(" at {place}") };
+        Some(schema.refuse_default(id, &format!("the default is refused{at}: {message}")))
+    };
+    schema.parts().filter_map(fault).collect()
 }
 
 fn check_default(

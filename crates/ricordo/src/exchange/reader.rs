@@ -68,7 +68,10 @@ impl<'a> Reader<'a> {
     pub(super) fn finish(self, root: Part) -> (Option<Schema>, Vec<Error>) {
         let mut faults = self.faults;
         match schema_of(self.index.document(), &self.origins, self.schema, root) {
-            Ok(schema) => (Some(schema), faults),
+            Ok((schema, of_parts)) => {
+                faults.extend(of_parts);
+                (Some(schema), faults)
+            }
             Err(error) => {
                 // It may only follow from what is wrong elsewhere.
                 if faults.is_empty() {
@@ -107,7 +110,7 @@ fn schema_of(
     origins: &FxHashMap<PartId, Node<'_>>,
     builder: SchemaBuilder,
     root: Part,
-) -> Result<Schema, Error> {
+) -> Result<(Schema, Vec<Error>), Error> {
     let at = |error: &Error| {
         let (part, is_default) = error.part().unzip();
         let origin = part.and_then(|part| origins.get(&part)).copied().unwrap_or(document);
@@ -116,7 +119,8 @@ fn schema_of(
         let default = members.into_iter().find(|member| member.name == "default");
         default.map_or(origin, |member| member.node).error(error.to_string())
     };
-    let schema = builder.finish(root).map_err(|error| at(&error))?;
-    check_defaults(&schema).map_err(|error| at(&error))?;
-    Ok(schema)
+    let (schema, mut faults) = builder.finish_all(root).map_err(|error| at(&error))?;
+    faults.extend(check_defaults(&schema));
+    let faults = faults.iter().map(at).collect();
+    Ok((schema, faults))
 }

@@ -66,7 +66,9 @@ fn compiled<M: Model>() -> Result<CompiledSchema, Error> {
     let mut builder = SchemaBuilder::new();
     let root = M::part(&mut builder)?;
     let schema = Arc::new(builder.finish(root)?);
-    check_defaults(&schema)?;
+    if let Some(fault) = check_defaults(&schema).into_iter().next() {
+        return Err(fault);
+    }
     let mut compiled = CompiledSchema::new(schema.clone(), true);
     for (record, attachment) in schema.attachments() {
         let Some(source) = attachment.downcast_ref::<RuleSource>() else { continue };

@@ -503,6 +503,10 @@ impl<'a> Checker<'a> {
                 return self
                     .refuse(span, "“date” takes a text, a date and time, or a year, a month and a day");
             }
+            (Function::TimeOf, 2) => {
+                let problem = "“time” takes a text, a date and time, or an hour, a minute and a second";
+                return self.refuse(span, problem);
+            }
             (Function::DateOf | Function::TimeOf, 1) if types[0] == Type::Number => {
                 let problem = format!("“{}” of a number needs two more", function.name());
                 return self.refuse(span, problem);

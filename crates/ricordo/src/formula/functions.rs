@@ -172,6 +172,16 @@ impl Function {
         self.signature().parameters
     }
 
+    /// The names of the parameters in another form of the function, all of which are needed: `date(year: 2026, month: 12, day: 1)`.
+    pub fn other_form(self) -> Option<&'static [&'static str]> {
+        match self {
+            Function::DateOf => Some(&["year", "month", "day"]),
+            Function::TimeOf => Some(&["hour", "minute", "second"]),
+            Function::DateAndTime => Some(&["date", "time"]),
+            _ => None,
+        }
+    }
+
     /// How many of the parameters can be left out, from the end.
     pub fn optional(self) -> usize {
         self.signature().optional

@@ -510,7 +510,15 @@ impl Parser<'_> {
     }
 
     fn named(&mut self, function: Function, span: &Range<usize>) -> Result<Vec<Node>, Error> {
-        let parameters = function.parameters();
+        let mut parameters = function.parameters();
+        let mut needed = parameters.len() - function.optional();
+        // Of a function with two forms, the first name says which it is.
+        if let Some(other) = function.other_form() {
+            let first = self.words(MOST_WORDS).join(" ");
+            if first != parameters[0] {
+                (parameters, needed) = (other, other.len());
+            }
+        }
         let mut given: Vec<Option<Node>> = parameters.iter().map(|_| None).collect();
         loop {
             let (start, words) = (self.span().start, self.words(MOST_WORDS));
@@ -521,7 +529,8 @@ impl Parser<'_> {
             let here = start..self.tokens[self.at + count - 1].span.end;
             let Some(position) = parameters.iter().position(|parameter| *parameter == name) else {
                 let problem = format!("“{}” has no argument “{name}”", function.name());
-                let near = nearest(&name, parameters.iter().copied());
+                let known = function.parameters().iter().chain(function.other_form().unwrap_or_default());
+                let near = nearest(&name, known.copied());
                 return Err(Error::syntax(self.text, here, problem).with_nearest_name(near));
             };
             self.at += count + 1;
@@ -538,7 +547,6 @@ impl Parser<'_> {
         while given.last().is_some_and(Option::is_none) {
             given.pop();
         }
-        let needed = parameters.len() - function.optional();
         let arguments = given.into_iter().enumerate().map(|(position, value)| match value {
             Some(value) => Ok(value),
             // What is left out between others is null.

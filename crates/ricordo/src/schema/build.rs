@@ -119,7 +119,20 @@ impl SchemaBuilder {
     ///
     /// Fails for a list without an item, a record that contains itself without end, variants that cannot be told apart, or a
     /// default that does not fit its part.
-    pub fn finish(mut self, root: Part) -> Result<Schema, Error> {
+    pub fn finish(self, root: Part) -> Result<Schema, Error> {
+        let (schema, faults) = self.finish_all(root)?;
+        match faults.into_iter().next() {
+            Some(fault) => Err(fault),
+            None => Ok(schema),
+        }
+    }
+
+    /// Finishes the schema, with all that is wrong with single parts of it. Defaults that do not fit are left out.
+    ///
+    /// # Errors
+    ///
+    /// As for [`SchemaBuilder::finish`], unless the rest of the schema makes sense without the part.
+    pub(crate) fn finish_all(mut self, root: Part) -> Result<(Schema, Vec<Error>), Error> {
         let root = self.add(root);
         let lists = self.lists.iter().copied().collect::<Option<Vec<_>>>();
         let Some(lists) = lists else {
@@ -148,18 +161,21 @@ impl SchemaBuilder {
             let secrets = schema.parts().filter(|(_, part)| part.secret).map(|(id, _)| id).collect();
             schema.around_secrets = schema.parts_around(&secrets);
         }
-        schema.check_parts()?;
+        let mut faults = schema.faults_of_parts();
         schema.check_variants()?;
         Extents::check(&schema)?;
         for id in (0..schema.parts.len()).map(|position| PartId(index(position))) {
             if let Some(default) = schema.parts[id.0 as usize].default.take() {
-                let fitted = schema
-                    .fit(id, default)
-                    .map_err(|error| schema.refuse_default(id, &default_words(&error)))?;
-                schema.parts[id.0 as usize].default = Some(fitted);
+                if schema.parts[id.0 as usize].is_unknown {
+                    continue;
+                }
+                match schema.fit(id, default) {
+                    Ok(fitted) => schema.parts[id.0 as usize].default = Some(fitted),
+                    Err(error) => faults.push(schema.refuse_default(id, &default_words(&error))),
+                }
             }
         }
-        Ok(schema)
+        Ok((schema, faults))
     }
 }
 
@@ -199,35 +215,40 @@ impl Schema {
         }
     }
 
-    /// Refuses constraints and formats that do not suit their part.
-    fn check_parts(&self) -> Result<(), Error> {
+    /// The constraints, formats and keys that do not suit their part, at most one for each.
+    fn faults_of_parts(&self) -> Vec<Error> {
         let of_records = self.records.iter().flat_map(|record| record.fields.values());
         let beside: FxHashSet<PartId> = of_records.copied().collect();
-        for (part, id) in self.parts.iter().zip(0..).map(|(part, at)| (part, PartId(at))) {
-            let refuse = |problem: String| Err(Error::of_part(id, false, self.called(id), problem));
-            if let Some(problem) = part.constraints.contradiction(&part.kind) {
-                return refuse(problem);
-            }
-            if let Some(problem) = part.display.as_ref().and_then(|format| format.problem(&part.kind)) {
-                return refuse(problem);
-            }
-            if let Some(problem) = part.key.as_ref().and_then(|key| self.problem_of_key(part, key)) {
-                return refuse(problem);
-            }
-            if part.local && !beside.contains(&id) {
-                return refuse("only a field of a record can be local".to_owned());
-            }
-            let is_typed =
-                !matches!(part.kind, Kind::Flag | Kind::Choice(_) | Kind::Record(_) | Kind::List(_));
-            if part.commit != Commit::Input && !is_typed {
-                let expectation = part.kind.expectation();
-                return refuse(format!("“commit” is for what is typed, not for {expectation}"));
-            }
-            if part.secret && !part.is_field() {
-                return refuse(format!("a secret is a field, not {}", part.kind.expectation()));
-            }
+        let parts = self.parts.iter().zip(0..).map(|(part, at)| (part, PartId(at)));
+        let fault = |(part, id): (&Part, PartId)| {
+            let problem = self.problem_of(part, beside.contains(&id))?;
+            Some(Error::of_part(id, false, self.called(id), problem))
+        };
+        parts.filter_map(fault).collect()
+    }
+
+    fn problem_of(&self, part: &Part, is_field_of_record: bool) -> Option<String> {
+        let key = || part.key.as_ref().and_then(|key| self.problem_of_key(part, key));
+        let known = part
+            .constraints
+            .contradiction(&part.kind)
+            .or_else(|| part.display.as_ref().and_then(|format| format.problem(&part.kind)))
+            .or_else(key);
+        if known.is_some() {
+            return known;
         }
-        Ok(())
+        if part.local && !is_field_of_record {
+            return Some("only a field of a record can be local".to_owned());
+        }
+        let is_typed = !matches!(part.kind, Kind::Flag | Kind::Choice(_) | Kind::Record(_) | Kind::List(_));
+        if part.commit != Commit::Input && !is_typed {
+            let expectation = part.kind.expectation();
+            return Some(format!("“commit” is for what is typed, not for {expectation}"));
+        }
+        if part.secret && !part.is_field() {
+            return Some(format!("a secret is a field, not {}", part.kind.expectation()));
+        }
+        None
     }
 }
 

@@ -4,7 +4,7 @@ use std::cmp::Ordering;
 use std::sync::Arc;
 use std::time::Duration;
 
-use rust_decimal::Decimal;
+use rust_decimal::{Decimal, RoundingStrategy};
 
 use super::FindingKind;
 use super::{Choices, DisplayFormat, ListId, OwnScalar, Pattern, RecordId, RuleText};
@@ -434,7 +434,8 @@ impl Constraints {
                 let is_left_out = is_open_below && first == lower;
                 is_beyond(if is_left_out { first.checked_add(step)? } else { first })
             }
-            None => is_beyond(lower) || (is_open_below && lower == upper),
+            None if is_open_below => is_beyond(next_above(lower, upper).unwrap_or(lower)) || lower == upper,
+            None => is_beyond(lower),
         };
         has_none.then(|| {
             let what = match (kind, self.multiple_of) {
@@ -465,6 +466,16 @@ fn stricter(
         (inclusive, None) => inclusive.map(|bound| (bound, false)),
         (None, exclusive) => exclusive.map(|bound| (bound, true)),
     }
+}
+
+/// The least number of 28 digits that is more than one bound, where the other one is the upper bound.
+fn next_above(lower: Decimal, upper: Decimal) -> Option<Decimal> {
+    const DIGITS: usize = 28;
+    let whole = lower.abs().max(upper.abs()).trunc();
+    let before_point = if whole.is_zero() { 0 } else { whole.to_string().len() };
+    let scale = u32::try_from(DIGITS.checked_sub(before_point)?).ok()?;
+    let below = lower.round_dp_with_strategy(scale, RoundingStrategy::ToNegativeInfinity);
+    below.checked_add(Decimal::new(1, scale))
 }
 
 /// The least whole number above zero that is a multiple of a step.

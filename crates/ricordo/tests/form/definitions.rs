@@ -19,6 +19,15 @@ fn constraints_that_no_value_meets_are_refused() {
     for (field, problem) in [
         (r#""type":"integer","minimum":5,"maximum":4"#, "no whole number is at least 5 and at most 4"),
         (r#""type":"number","minimum":5,"exclusiveMaximum":5"#, "no number is at least 5 and less than 5"),
+        // Numbers have 28 digits: nothing lies between these.
+        (
+            r#""type":"number","exclusiveMinimum":0,"exclusiveMaximum":0.0000000000000000000000000001"#,
+            "no number is more than 0 and less than 0.0000000000000000000000000001",
+        ),
+        (
+            r#""type":"number","exclusiveMinimum":7.999999999999999999999999999,"exclusiveMaximum":8"#,
+            "no number is more than 7.999999999999999999999999999 and less than 8",
+        ),
         (
             r#""type":"integer","exclusiveMinimum":1,"exclusiveMaximum":2"#,
             "no whole number is more than 1 and less than 2",
@@ -212,4 +221,35 @@ fn years_have_four_digits_in_patterns_too() {
     assert!(!form.is_valid());
     form.enter("/at", "29.02.2020, 04:30").unwrap();
     assert!(form.is_valid());
+}
+
+#[test]
+fn all_that_is_wrong_with_a_definition_is_said_at_once() {
+    let definition = r#"{"type": "object", "properties": {
+        "contradicting": {"type": "number", "minimum": 3, "maximum": 2},
+        "unknown": {"type": "strin", "default": 1},
+        "list": {"type": "array", "items": {"type": "number"}, "minItems": 4, "maxItems": 2},
+        "formula": {"type": "number", "x-ricordo": {"calculate": "nowhere + 1"}},
+        "keyword": {"type": "number", "minimm": 1},
+        "misfit": {"type": "integer", "default": "x"},
+        "refused": {"type": "integer", "maximum": 3, "default": 4},
+        "narrow": {"type": "number", "exclusiveMinimum": 7.5, "exclusiveMaximum": 7.5000000000000000000000000001},
+        "wide": {"type": "number", "exclusiveMinimum": 7.5, "exclusiveMaximum": 7.500000000000000000000000002},
+        "fine": {"type": "integer", "default": 4}
+    }}"#;
+    let error = read_definition(definition).unwrap_err();
+    let said: Vec<String> = error.all().map(|error| error.message().into_owned()).collect();
+    assert_eq!(
+        said,
+        [
+            "“contradicting”: no number is at least 3 and at most 2",
+            "there is no type “strin”; there are string, integer, number, boolean, object, array and null",
+            "“list”: no list has at least 4 and at most 2 rows",
+            "cannot find field “nowhere” in this record or an enclosing one",
+            "there is no keyword “minimm”",
+            "“misfit”: the default does not fit: the place expects a whole number, but is given a text, “x”",
+            "“refused”: the default is refused: Must be at most 3.",
+            "“narrow”: no number is more than 7.5 and less than 7.5000000000000000000000000001",
+        ]
+    );
 }
