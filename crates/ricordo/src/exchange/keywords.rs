@@ -129,8 +129,11 @@ fn refuse(member: &Member<'_>, what: &str, unsupported: &[&str], supported: &[&s
     if unsupported.contains(&&**name) {
         return Err(member.name_error(format!("the {what} “{name}” is not supported yet")));
     }
-    let near = nearest(name, supported.iter().copied());
-    Err(member.name_error(format!("there is no {what} “{name}”")).with_nearest_name(near))
+    let error = member.name_error(format!("there is no {what} “{name}”"));
+    Err(match nearest(name, supported.iter().copied()) {
+        Some(near) => error.with_nearest_name(Some(near)),
+        None => error.with_help(format!("there are {}", supported.join(", "))),
+    })
 }
 
 /// The keywords of one definition, by name.

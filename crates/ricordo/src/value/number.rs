@@ -11,7 +11,7 @@ pub enum UnreadableNumber {
     #[error("it is not a number")]
     Malformed,
     /// The number is larger, or has more digits, than can be kept exactly.
-    #[error("it has more digits than the 28 that can be kept exactly")]
+    #[error("it has more digits than the 28 that can be kept exactly: round it, or let the place be a text")]
     TooPrecise,
 }
 
