@@ -12,7 +12,8 @@ use crate::announcements::Announcements;
 use crate::binder::mount;
 use crate::dom::{self, Found};
 use crate::drafts::Drafts;
-use crate::events::{self, Listeners};
+use crate::events;
+use crate::listeners::{self, Listeners};
 use crate::messages::Messages;
 use crate::mistake::Mistake;
 use crate::options::Options;
@@ -103,7 +104,13 @@ pub fn bind<M: 'static>(
     let scope = Some(mount(&page, &plan, &found, &root, ""));
     report_strays(&page, element);
 
-    page.listeners.replace(Some(Listeners::add(&page)));
+    let heard = Rc::downgrade(&page);
+    let listeners = Listeners::add(element, &page.document, page.drafts.is_some(), move |event| {
+        if let Some(page) = heard.upgrade() {
+            page.on_event(event);
+        }
+    });
+    page.listeners.replace(Some(listeners));
     follow(&page, &root);
     page.follow();
     page.show_state(page.form.state());
@@ -193,7 +200,7 @@ impl BoundForm {
 
     /// The number of event listeners that all bindings hold at the moment, for tests that look for leaks.
     pub fn listener_count() -> usize {
-        events::listener_count()
+        listeners::listener_count()
     }
 }
 

@@ -1,124 +1,18 @@
-//! Events: one listener for each kind, on the form, serves every control in it.
+//! Events: what a person does in the page, and what the page does then.
 
-use std::cell::Cell;
-use std::fmt;
 use std::rc::{Rc, Weak};
 
 use ricordo::engine::Action;
 use ricordo::form::WidgetKind;
 use ricordo::{Error, Place, Value};
 use wasm_bindgen::JsCast;
-use wasm_bindgen::closure::Closure;
-use web_sys::{Element, Event, EventTarget, FocusEvent, InputEvent, KeyboardEvent, Node};
+use web_sys::{Element, Event, FocusEvent, InputEvent, KeyboardEvent, Node};
 
 use crate::page::{Member, Page, report_refusal};
 use crate::verb::Verb;
 
-/// The events to listen for. All of them bubble.
-const ON_FORM: [&str; 11] = [
-    "focusin",
-    "focusout",
-    "beforeinput",
-    "input",
-    "change",
-    "compositionstart",
-    "compositionend",
-    "click",
-    "keydown",
-    "submit",
-    "reset",
-];
-
-thread_local! {
-    static LISTENERS: Cell<usize> = const { Cell::new(0) };
-}
-
-/// How many listeners the adapter has in all pages.
-pub(crate) fn listener_count() -> usize {
-    LISTENERS.get()
-}
-
-/// The listeners of a page. Dropping them removes all.
-pub(crate) struct Listeners {
-    call: Closure<dyn Fn(Event)>,
-    at: Vec<(EventTarget, &'static str)>,
-    /// Whether the page asks before it is left, while there are changes.
-    asks: Closure<dyn Fn(Event)>,
-    is_asking: Cell<bool>,
-}
-
-impl fmt::Debug for Listeners {
-    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_struct("Listeners").field("count", &self.at.len()).finish_non_exhaustive()
-    }
-}
-
-impl Listeners {
-    pub(crate) fn add(page: &Rc<Page>) -> Self {
-        let weak = Rc::downgrade(page);
-        let call = Closure::new(move |event: Event| {
-            if let Some(page) = weak.upgrade() {
-                page.on_event(&event);
-            }
-        });
-        let asks = Closure::new(|event: Event| event.prevent_default());
-        let mut listeners = Listeners { call, at: Vec::new(), asks, is_asking: Cell::new(false) };
-        for event in ON_FORM {
-            listeners.listen(page.root.clone().into(), event);
-        }
-        for event in ["pointerdown", "pointerup", "pointercancel"] {
-            listeners.listen(page.document.clone().into(), event);
-        }
-        if page.drafts.is_some() {
-            // The last chance to write the draft.
-            listeners.listen(page.document.clone().into(), "visibilitychange");
-            if let Some(window) = web_sys::window() {
-                listeners.listen(window.into(), "pagehide");
-            }
-        }
-        listeners
-    }
-
-    fn listen(&mut self, target: EventTarget, event: &'static str) {
-        let call = self.call.as_ref().unchecked_ref();
-        if target.add_event_listener_with_callback(event, call).is_ok() {
-            LISTENERS.set(LISTENERS.get() + 1);
-            self.at.push((target, event));
-        }
-    }
-
-    /// Starts or stops asking before the page is left. Browsers can restore a page faster if it has no such listener.
-    pub(crate) fn ask_before_leaving(&self, asks: bool) {
-        if self.is_asking.replace(asks) == asks {
-            return;
-        }
-        let Some(window) = web_sys::window() else { return };
-        let call = self.asks.as_ref().unchecked_ref();
-        let done = if asks {
-            window.add_event_listener_with_callback("beforeunload", call)
-        } else {
-            window.remove_event_listener_with_callback("beforeunload", call)
-        };
-        if done.is_ok() {
-            LISTENERS.set(if asks { LISTENERS.get() + 1 } else { LISTENERS.get() - 1 });
-        }
-    }
-}
-
-impl Drop for Listeners {
-    fn drop(&mut self) {
-        self.ask_before_leaving(false);
-        let call = self.call.as_ref().unchecked_ref();
-        for (target, event) in &self.at {
-            if target.remove_event_listener_with_callback(event, call).is_ok() {
-                LISTENERS.set(LISTENERS.get() - 1);
-            }
-        }
-    }
-}
-
 impl Page {
-    fn on_event(self: &Rc<Self>, event: &Event) {
+    pub(crate) fn on_event(self: &Rc<Self>, event: &Event) {
         self.pass_time();
         self.write_focused();
         let kind = event.type_();

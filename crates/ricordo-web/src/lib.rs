@@ -40,6 +40,7 @@ mod dom;
 mod drafts;
 mod elements;
 mod events;
+mod listeners;
 mod messages;
 mod mistake;
 mod options;

@@ -13,7 +13,7 @@ use web_sys::{Document, Element, Node};
 use crate::dom;
 use crate::drafts::Drafts;
 use crate::elements::Elements;
-use crate::events::Listeners;
+use crate::listeners::Listeners;
 use crate::messages::{Messages, Notice};
 use crate::mistake::{Mistakes, warn};
 use crate::options::{Factory, Submit};

@@ -60,13 +60,13 @@ pub use explanation::Reason;
 pub use formulas::FormulaInfo;
 pub use intake::{Incoming, Intake, Taken};
 pub use observers::ObserverId;
-pub use outcome::Outcome;
+pub use outcome::{Outcome, Submitted};
 pub use payload::Extent;
 pub(crate) use prepared_rows::Prepared;
 pub use problem::{Problem, ProblemError};
 pub use row_edits::RowEdit;
 pub(crate) use rulebook::{FlagRule, RuleOf, RuleSpec};
-pub use submission::{AfterAccept, Answer, Status, Submission, SubmitRequest, Submitted};
+pub use submission::{AfterAccept, Answer, Status, Submission, SubmitRequest};
 
 pub(crate) use crate::settle::AggregateKind;
 pub use crate::settle::{Comparison, PlaceView, Reads};

@@ -12,7 +12,6 @@ use super::inherited_flags::{FlagsBefore, differing_flags};
 use super::notification::to_notify;
 use super::observers::{ObserverId, Observers};
 use super::row_edits::{self, RowEdit};
-use super::submission::Submitted;
 use crate::schema::Part;
 use crate::tree::{
     Aspects, ChangeSet, ChangedPlace, Fault, Faults, FieldRef, FieldState, FocusBefore, Key, ListBody,
@@ -29,6 +28,20 @@ pub struct Outcome {
     summary: ActionSummary,
     is_step: bool,
     submitted: Option<Submitted>,
+}
+
+/// The result of a submit.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Submitted {
+    /// A submission was handed out: see [`Engine::submission`](super::Engine::submission).
+    Sent,
+    /// It waits for checks that are under way. Once they are answered, a submission is handed out, or there are errors.
+    Waiting,
+    /// There are errors. They are shown, and the focus hint is the first place that has one.
+    Invalid,
+    /// Checks are under way, and it does not wait for them.
+    Pending,
 }
 
 impl Outcome {

@@ -10,7 +10,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashSet;
 
 use super::action_summary::ActionSummary;
-use super::outcome::Structure;
+use super::outcome::{Structure, Submitted};
 use super::patch::gathered;
 use super::payload::{Extent, Payload, Side};
 use super::problem::Problem;
@@ -80,20 +80,6 @@ pub enum AfterAccept {
         /// The fields that keep their values.
         keep: Vec<Address>,
     },
-}
-
-/// What became of a submit.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum Submitted {
-    /// A submission was handed out: see [`Engine::submission`].
-    Sent,
-    /// It waits for checks that are under way. Once they are answered, a submission is handed out, or there are errors.
-    Waiting,
-    /// There are errors. They are shown, and the focus hint is the first place that has one.
-    Invalid,
-    /// Checks are under way, and it does not wait for them.
-    Pending,
 }
 
 /// A submission that was handed out and is not answered yet.
