@@ -12,7 +12,7 @@ use web_sys::{Document, Element, HtmlElement};
 use crate::dom;
 use crate::timer::Timer;
 
-/// How long a person must pause before something is announced, in milliseconds.
+/// The pause before something is announced, in milliseconds.
 const QUIET: f64 = 700.0;
 
 /// Hidden visually, but not from screen readers.
@@ -27,7 +27,7 @@ pub(crate) struct Announcements {
     waiting: Waiting,
 }
 
-/// What to announce about each place.
+/// The words to announce about each place.
 type Waiting = Rc<RefCell<Vec<(PlaceId, String)>>>;
 
 impl Announcements {

@@ -65,7 +65,7 @@ impl Binder<'_> {
         if at.is_empty() { Ok(self.place.clone()) } else { self.place.place(at) }
     }
 
-    /// Why a pointer leads to no place here.
+    /// Explains why a pointer leads to no place here.
     fn no_such_place(&self, at: &str, error: &Error) -> String {
         if at.starts_with('/') {
             return format!("“{at}”: {error}");
@@ -525,7 +525,7 @@ fn article(kind: WidgetKind) -> &'static str {
     }
 }
 
-/// How a message names a control.
+/// The name of a control in messages.
 fn named(element: &Element) -> String {
     let tag = element.tag_name().to_ascii_lowercase();
     if element.is_instance_of::<HtmlInputElement>() {

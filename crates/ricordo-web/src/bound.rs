@@ -27,7 +27,7 @@ thread_local! {
     static BOUND: js_sys::WeakSet = js_sys::WeakSet::new();
 }
 
-/// Why an element cannot be bound at all. Mistakes in the HTML inside it do not fail: see [`BoundForm::mistakes`].
+/// The reason why an element cannot be bound at all. Mistakes in the HTML inside it do not fail: see [`BoundForm::mistakes`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum BindError {

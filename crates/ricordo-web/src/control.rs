@@ -10,7 +10,7 @@ pub trait Control {
     /// Draws the state: at first, and whenever it has changed.
     fn show(&mut self, state: &WidgetState);
 
-    /// What a person has done, after an `input` event; `None` to ignore it.
+    /// Returns the action of a person after an `input` event; `None` to ignore it.
     fn read(&mut self) -> Option<WidgetEvent>;
 
     /// Drops whatever the control keeps beside the state, because the place was reset. A call of `show` follows.

@@ -14,7 +14,7 @@ use crate::mistake::warn;
 use crate::options::{DraftStore, KeptDraft};
 use crate::timer::Timer;
 
-/// What is stored under a key.
+/// The draft that is stored under a key.
 #[derive(Debug)]
 #[non_exhaustive]
 pub enum StoredDraft {
@@ -146,7 +146,7 @@ impl Drafts {
         }
     }
 
-    /// Why the draft is not stored; `None` if it is, or if there is nothing to store.
+    /// The reason why the draft is not stored; `None` if it is, or if there is nothing to store.
     pub(crate) fn problem(&self) -> Option<String> {
         self.problem.borrow().clone()
     }

@@ -26,7 +26,7 @@ thread_local! {
     static LISTENERS: Cell<usize> = const { Cell::new(0) };
 }
 
-/// How many listeners the adapter has in all pages.
+/// The number of listeners that the adapter has in all pages.
 pub(crate) fn listener_count() -> usize {
     LISTENERS.get()
 }

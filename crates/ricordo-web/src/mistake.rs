@@ -11,7 +11,7 @@ use web_sys::{Element, console};
 pub struct Mistake {
     /// The element.
     pub element: Element,
-    /// What is wrong, and what would be right.
+    /// The mistake, and a way out.
     pub message: String,
 }
 

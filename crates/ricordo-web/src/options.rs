@@ -20,7 +20,7 @@ pub(crate) type Done = Rc<dyn Fn(Result<(), Error>)>;
 /// Submits the form.
 pub(crate) type Submit = Rc<dyn Fn(Done)>;
 
-/// Where drafts are kept.
+/// The storage for drafts.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum DraftStore {

@@ -68,7 +68,7 @@ impl std::fmt::Debug for Controls {
     }
 }
 
-/// How the form is submitted, if the program says so.
+/// The program's way to submit the form, if it has one.
 pub(crate) struct Submitting(pub(crate) Option<Submit>);
 
 impl std::fmt::Debug for Submitting {
@@ -157,7 +157,7 @@ impl Page {
     }
 }
 
-/// What is bound.
+/// Bound elements.
 impl Page {
     pub(crate) fn add_member(&self, element: &Element, member: Member) -> u32 {
         let mut members = self.members.borrow_mut();
@@ -393,7 +393,7 @@ impl Page {
         }
     }
 
-    /// What a server says about fields is found like any other error, unless the person works on something else by now.
+    /// Leads to the first message of the server, as to any other error, unless the person works on something else by now.
     fn show_rejection(&self) {
         let focused = dom::focused(&self.document);
         if focused.is_none() || focused == *self.submitted_from.borrow() {

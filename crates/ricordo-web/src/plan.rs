@@ -28,7 +28,7 @@ pub(crate) struct Plan {
     ids: Vec<(u32, &'static str)>,
     /// The ids that are defined in the template. References to other ids stay as they are.
     own_ids: Vec<String>,
-    /// What is copied for each row; `None` for the page itself.
+    /// The nodes that are copied for each row; `None` for the page itself.
     content: Option<DocumentFragment>,
 }
 
@@ -45,7 +45,7 @@ pub(crate) struct Step {
     pub(crate) is_suitable: Cell<bool>,
 }
 
-/// What an element is.
+/// The role of an element.
 #[derive(Debug)]
 pub(crate) enum What {
     Control(Kind),
@@ -66,7 +66,7 @@ pub(crate) enum What {
     Button(Verb),
 }
 
-/// How a control shows a place.
+/// The way in which a control shows a place.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Kind {
     /// A person types in the edit format.

@@ -25,12 +25,12 @@ pub(crate) struct Rows {
     suffix: String,
     mount: Mount,
     shown: RefCell<Shown>,
-    /// What the buttons of the rows show: the first and the last row, and what holds for all of them.
+    /// The state that the buttons of the rows show.
     buttons: Cell<Buttons>,
     guards: RefCell<Vec<Subscription>>,
 }
 
-/// What the buttons of rows depend on.
+/// The first and the last row, and the state of the list: the buttons of rows depend on them.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 struct Buttons {
     first: Option<u64>,
@@ -38,14 +38,14 @@ struct Buttons {
     of_list: OfList,
 }
 
-/// What holds for the buttons of all rows of a list.
+/// The state of a list, which the buttons of all its rows depend on.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 struct OfList {
     is_readonly: bool,
     can_add: bool,
 }
 
-/// What is in the page. `keys` is the order in which the rows stand there.
+/// The rows in the page. `keys` is the order in which they stand there.
 #[derive(Debug, Default)]
 struct Shown {
     keys: Vec<u64>,

@@ -13,13 +13,13 @@ use crate::plan::Plan;
 /// Binds the elements of a copy of a plan to a place, and what is in it. The text makes names and ids of the copy unique.
 pub(crate) type Mount = fn(&Rc<Page>, &Plan, &Found, &Place<Value>, &str) -> Scope;
 
-/// What is bound for one copy of a plan. Dropping it ends all of it.
+/// The bindings of one copy of a plan. Dropping it ends all of them.
 #[derive(Debug)]
 pub(crate) struct Scope {
     page: Weak<Page>,
     members: Vec<u32>,
     messages: Vec<PlaceId>,
-    /// What ends with it: subscriptions, and the rows and branches in it, which have scopes of their own.
+    /// Things that end with it: subscriptions, and the rows and branches in it, which have scopes of their own.
     held: Vec<Box<dyn Debug>>,
 }
 

@@ -16,7 +16,7 @@ pub(crate) fn read(element: &Element) -> String {
     }
 }
 
-/// What a control that speaks canonical text reports.
+/// The text that a control with canonical text reports.
 pub(crate) fn read_native(element: &Element) -> String {
     let text = read(element);
     if text.is_empty() && is_unreadable(element) { UNREADABLE.to_owned() } else { text }

@@ -1,6 +1,6 @@
 //! Verbs: what buttons do.
 
-/// What pressing a button does to its place: the button's `value`.
+/// An action of a button on its place: the button's `value`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Verb {

@@ -35,14 +35,14 @@ pub(crate) struct Widget {
     /// The empty option that the HTML of a select has, whose other options come from the form.
     own_blank: RefCell<Option<Element>>,
     drawn_options: Cell<bool>,
-    /// What the HTML itself says of the limits of a native control.
+    /// Whether the HTML itself has the limits of a native control: `min`, `max` and `step`.
     own_limits: [bool; 3],
 }
 
 /// The attributes of native controls that say what their pickers offer.
 const LIMITS: [&str; 3] = ["min", "max", "step"];
 
-/// How a widget shows its place.
+/// The way in which a widget shows its place.
 pub(crate) enum Shows {
     Control(Kind),
     /// A select whose options come from the form.
@@ -420,7 +420,7 @@ fn hide_with_labels(element: &Element, is_hidden: bool) {
     }
 }
 
-/// What a person does.
+/// A person's gestures.
 impl Widget {
     /// The control has the focus, by a press of the pointer or otherwise. Returns whether its text has to be written later, by
     /// [`Widget::write_text`]: a browser that focuses a control for a script restores the selection after this event, and a text that is

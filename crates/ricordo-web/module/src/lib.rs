@@ -35,7 +35,7 @@ pub struct Form {
     #[allow(clippy::struct_field_names, reason = "it is the form of the library")]
     form: ricordo::Form,
     draft: Option<(String, DraftStore)>,
-    /// What of a draft could not be restored, in words.
+    /// The parts of a draft that could not be restored, in words.
     left_out: Vec<String>,
 }
 
@@ -108,7 +108,7 @@ impl Form {
         Ok(Form { form, draft, left_out })
     }
 
-    /// What of a draft could not be restored, in words; empty if all of it was, or if there was none.
+    /// The parts of a draft that could not be restored, in words; empty if all of it was, or if there was none.
     #[wasm_bindgen(getter, js_name = leftOut)]
     pub fn left_out(&self) -> Vec<String> {
         self.left_out.clone()
@@ -235,7 +235,7 @@ impl Form {
         Ok(problems)
     }
 
-    /// What was done to the form, one action a line. Secrets are hidden.
+    /// The actions on the form so far, one a line. Secrets are hidden.
     pub fn journal(&self) -> String {
         self.form.recording().unwrap_or_default()
     }
@@ -267,7 +267,7 @@ impl Form {
         Ok(object.done())
     }
 
-    /// Why a place is what it is, in words: what it depends on, and what that depends on.
+    /// Explains a place in words: the places that it depends on, and those that they depend on.
     pub fn explain(
         &self,
         #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
@@ -361,7 +361,7 @@ impl Form {
         Ok(submission::Submission::new(Rc::new(submission)))
     }
 
-    /// What would be sent now, whether the form is valid or not.
+    /// The payload that a submit would send now, whether the form is valid or not.
     #[wasm_bindgen(unchecked_return_type = "Json")]
     pub fn payload(
         &self,
@@ -392,7 +392,7 @@ impl Form {
         self.apply(&action.done())
     }
 
-    /// What both sides have changed differently.
+    /// The places that both sides have changed differently.
     #[wasm_bindgen(unchecked_return_type = "Conflict[]")]
     pub fn conflicts(&self) -> Result<JsValue, JsValue> {
         let conflicts = js_sys::Array::new();
@@ -549,7 +549,7 @@ impl Subscription {
 
 #[wasm_bindgen]
 impl Subscription {
-    /// How often the subscriber was called.
+    /// The number of calls of the subscriber.
     #[wasm_bindgen(getter)]
     #[allow(clippy::cast_precision_loss, reason = "nobody is called so often")]
     pub fn called(&self) -> f64 {

@@ -8,7 +8,7 @@ use web_sys::console;
 
 use crate::convert::{error, is_absent, mistyped, text_of_json, to_js, words};
 
-/// What a form has handed out to be sent. Until it is answered, the form can be edited, but not submitted again.
+/// A payload that a form has handed out to be sent. Until it is answered, the form can be edited, but not submitted again.
 #[wasm_bindgen]
 #[derive(Debug)]
 pub struct Submission {
@@ -37,13 +37,13 @@ pub(crate) fn settle(submission: &ricordo::Submission<Untyped>, thrown: Option<&
 
 #[wasm_bindgen]
 impl Submission {
-    /// What is to be sent.
+    /// The payload.
     #[wasm_bindgen(getter, unchecked_return_type = "Json")]
     pub fn payload(&self) -> Result<JsValue, JsValue> {
         to_js(self.submission.payload())
     }
 
-    /// What is to be sent, as JSON text, in which numbers have all their digits.
+    /// The payload as JSON text, in which numbers have all their digits.
     #[wasm_bindgen(js_name = toJson)]
     pub fn to_json(&self) -> String {
         self.submission.to_json()
