@@ -159,7 +159,7 @@ impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
         self.rows().each(list)
     }
 
-    /// How many rows there are.
+    /// Counts the rows.
     pub fn count(self) -> Aggregate<M> {
         self.rows().count()
     }
@@ -275,7 +275,7 @@ impl<M, R> Rows<M, R> {
         self
     }
 
-    /// How many rows there are.
+    /// Counts the rows.
     pub fn count(self) -> Aggregate<M> {
         self.aggregate(AggregateKind::Count, Ok(Spot::Route(Route::new())), None)
     }

@@ -50,7 +50,7 @@ pub struct Binding {
     composing: Rc<RefCell<Option<Composing>>>,
 }
 
-/// How a widget speaks with the form.
+/// The kinds of text that a widget exchanges with the form.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Style {
     /// A person types in the edit format, and sees the display format elsewhere.
@@ -68,21 +68,21 @@ struct Composing {
     epoch: u64,
 }
 
-/// What a widget shows. It is drawn again when this has changed.
+/// The state that a widget shows. The widget is drawn again when it has changed.
 #[derive(Clone, PartialEq)]
 #[non_exhaustive]
 #[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 pub struct WidgetState {
     /// The kind of widget that suits the place.
     pub kind: WidgetKind,
-    /// What a person reads beside the widget: the label, or else the name of the field.
+    /// The text beside the widget: the label, or else the name of the field.
     pub label: String,
     /// A longer explanation.
     pub description: Option<String>,
     /// The text in the widget: the entry while it has the focus, cannot be parsed, or is not committed yet; otherwise
     /// the value in its display format. One-way widgets always show the latter.
     pub text: String,
-    /// What there is to choose from, in order.
+    /// The choices, in order.
     pub choices: Vec<WidgetChoice>,
     /// The findings that a person should see now.
     pub findings: Vec<Finding>,
@@ -146,9 +146,9 @@ impl fmt::Debug for WidgetState {
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct WidgetChoice {
-    /// What is stored, and what the widget reports.
+    /// The value that is stored, and that the widget reports.
     pub value: Value,
-    /// What a person reads.
+    /// The text that a person reads.
     pub label: String,
     /// Whether it is the one, or one of those, that are chosen now.
     pub is_chosen: bool,
@@ -174,9 +174,9 @@ pub enum WidgetKind {
     Choice,
     /// Any number of several choices.
     Choices,
-    /// What holds other widgets: a record.
+    /// A record, which holds other widgets.
     Record,
-    /// What holds rows of other widgets: a list.
+    /// A list, which holds rows of other widgets.
     List,
 }
 
@@ -281,7 +281,7 @@ impl Binding {
         Place::new(self.core.clone(), self.place)
     }
 
-    /// What the widget shows now.
+    /// Returns the state that the widget shows now.
     pub fn state(&self) -> WidgetState {
         self.core.view(self.place, |view| self.state_of(view))
     }
@@ -377,7 +377,7 @@ impl Binding {
         self.apply(Action::Enter { at: self.place.into(), text })
     }
 
-    /// What a native input reports, in the edit format. What means nothing stays as it is.
+    /// Converts the text of a native input to the edit format. Text without a meaning stays as it is.
     fn in_edit_format(&self, text: String) -> String {
         self.view(|view| {
             let part = view.part();
@@ -420,7 +420,7 @@ impl Binding {
         Err(Error::new(ErrorKind::NotPossible, pointer, message))
     }
 
-    /// Why a value cannot be chosen. The text of a secret is not repeated.
+    /// Explains why a value cannot be chosen. The text of a secret is not repeated.
     fn not_offered(&self, value: &Value) -> String {
         let is_secret = self.view(|view| view.part().secret);
         let value = if is_secret { MASK.into() } else { value.clone() };
@@ -463,7 +463,7 @@ fn composed(view: PlaceView<'_>, composing: &RefCell<Option<Composing>>) -> Opti
     is_current.then(|| composing.text.clone())
 }
 
-/// What a native input is given.
+/// The text for a native input.
 fn native_text(view: PlaceView<'_>) -> String {
     let entry = view.entry();
     match view.part().read(&entry) {

@@ -8,7 +8,7 @@ use rustc_hash::FxHashMap;
 use crate::engine::{Change, Engine, Outcome, PlaceView};
 use crate::tree::PlaceId;
 
-/// What led to a notification, in words: the action, what it changed, and, if it was a response, what it responded
+/// The cause of a notification, in words: the action, what it changed, and, if it was a response, what it responded
 /// to. Secrets are hidden.
 ///
 /// ```
@@ -29,15 +29,15 @@ pub struct Cause {
     link: Option<Rc<Link>>,
 }
 
-/// What an action responds to.
+/// The notification that an action responds to.
 #[derive(Clone, Debug)]
 pub(super) struct Link {
-    /// Who took it: “clamp”.
+    /// The name of the subscriber that took it: “clamp”.
     pub(super) by: String,
     pub(super) cause: Cause,
 }
 
-/// How many changes are listed one by one.
+/// The number of changes that are listed one by one.
 const MOST_CHANGES: usize = 12;
 
 impl Cause {
@@ -70,12 +70,12 @@ impl Cause {
         &self.action
     }
 
-    /// What it changed, as far as the subscriber observes it: `/loaves: value 12 → 15, now dirty`.
+    /// The changes that the subscriber observes: `/loaves: value 12 → 15, now dirty`.
     pub fn changes(&self) -> &[String] {
         &self.changes
     }
 
-    /// What the action responded to, and who responded.
+    /// The notification that the action responded to, and who responded.
     pub fn in_response_to(&self) -> Option<(&str, &Cause)> {
         self.link.as_ref().map(|link| (link.by.as_str(), &link.cause))
     }

@@ -48,7 +48,7 @@ impl Ticket {
         Ticket { core: Rc::downgrade(core), id, check, place, pointer, value, is_answered: Cell::new(false) }
     }
 
-    /// Which ticket it is of the form.
+    /// Returns the number of the ticket in its form.
     pub fn id(&self) -> TicketId {
         self.id
     }
@@ -58,7 +58,7 @@ impl Ticket {
         &self.check
     }
 
-    /// Where the place was when the ticket was given out.
+    /// Returns the pointer that the place had when the ticket was given out.
     pub fn pointer(&self) -> &Pointer {
         &self.pointer
     }

@@ -1,14 +1,14 @@
-//! How often subscribers were considered and called.
+//! Counts of the calls of subscribers.
 
 use crate::schema::Pointer;
 
-/// How often a subscriber was considered, and how often it was called.
+/// Counts of how often a subscriber was considered and called.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Counts {
-    /// How often an action changed something that the subscriber observes. For all other actions it cost nothing.
+    /// The number of actions that changed something that the subscriber observes. For all other actions it cost nothing.
     pub considered: u64,
-    /// How often it was called.
+    /// The number of calls.
     pub called: u64,
 }
 
@@ -20,6 +20,6 @@ pub struct SubscriberReport {
     pub name: Option<String>,
     /// The place that it observes, unless it is a selector, or observes the state of the form.
     pub place: Option<Pointer>,
-    /// How often it was considered and called.
+    /// The counts.
     pub counts: Counts,
 }

@@ -20,7 +20,7 @@ use crate::value::Value;
 pub struct RestoredForm<M> {
     /// The form.
     pub form: Form<M>,
-    /// What of the draft no longer fits, each with its place and the reason. Show it to the person who typed it.
+    /// The parts of the draft that no longer fit, each with its place and the reason. Show it to the person who typed it.
     pub left_out: Vec<LeftOut>,
 }
 
@@ -94,7 +94,7 @@ impl<M: 'static> Form<M> {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct DraftPolicy {
-    /// How long the form must not have changed.
+    /// The time for which the form must not have changed.
     pub pause: Duration,
     /// The longest wait while changes go on; `None` to wait for a pause however long that takes.
     pub longest_wait: Option<Duration>,
@@ -113,7 +113,7 @@ impl DraftPolicy {
     }
 }
 
-/// What to do about the draft of a form.
+/// The next step with the draft of a form.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum DraftStep {
@@ -189,7 +189,7 @@ impl Drafting {
         Drafting { written: Some(form.core.read(Engine::revision)), ..Drafting::new(policy) }
     }
 
-    /// What to do now. Call it whenever the form has changed, and after the wait that it returned. `now` counts from any moment, and
+    /// Returns the next step. Call it whenever the form has changed, and after the wait that it returned. `now` counts from any moment, and
     /// never goes back.
     pub fn next<M: 'static>(&mut self, form: &Form<M>, now: Duration) -> DraftStep {
         let (state, revision) = (form.state(), form.core.read(Engine::revision));

@@ -452,7 +452,7 @@ impl<M: 'static> Form<M> {
         self.core.read(Engine::focus).map(|place| Place::new(self.core.clone(), place))
     }
 
-    /// Where the focus belongs after the last action: in a row that was added, its first editable field; after a row was
+    /// Returns the place that the focus belongs in after the last action: in a row that was added, its first editable field; after a row was
     /// removed, that of the row now at its position or, at the end, of the one before. `None` from the next action on.
     pub fn focus_hint(&self) -> Option<Place<Value>> {
         self.core.read(Engine::focus_hint).map(|place| Place::new(self.core.clone(), place))
@@ -513,7 +513,7 @@ impl<M: 'static> Form<M> {
         self.apply(Action::Now { now })
     }
 
-    /// How long until some text is committed by itself; `None` if none will be.
+    /// Returns the time until some text is committed by itself; `None` if none will be.
     pub fn next_pause(&self) -> Option<Duration> {
         self.core.read(Engine::next_pause)
     }
@@ -636,7 +636,7 @@ impl<M: 'static> Form<M> {
         self.apply(Action::Replace { at: address(at)?, value: value.to_value() })
     }
 
-    /// What a person and another side have changed differently, in the order of the form. Secrets are not hidden in it.
+    /// Returns the places that a person and another side have changed differently, in the order of the form. Secrets are not hidden in it.
     pub fn conflicts(&self) -> Vec<Conflict> {
         self.core.read(Engine::conflicts)
     }

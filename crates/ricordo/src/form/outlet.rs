@@ -13,7 +13,7 @@ use crate::schema::Error;
 use crate::tree::PlaceId;
 use crate::value::Value;
 
-/// What a component can emit: saved, deleted, cancelled. Derive it for an enum:
+/// An event that a component can emit: saved, deleted, cancelled. Derive it for an enum:
 ///
 /// ```
 /// use ricordo::{Event, Model, Value};
@@ -37,20 +37,20 @@ use crate::value::Value;
 /// Names are in snake case, or as `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` have them. What an event
 /// carries are types that a form can hold: it is written down in journals.
 pub trait Event: 'static {
-    /// What has happened, for journals: `deleted`.
+    /// The name of the event for journals: `deleted`.
     fn name(&self) -> &'static str;
 
-    /// What the event carries; blank if nothing.
+    /// The value that the event carries; blank if it carries none.
     fn carried(&self) -> Value;
 
-    /// What the event carries as journals have it: with `•••` for every secret in it. The same as what it carries, unless
+    /// The value that the event carries, as journals have it: with `•••` for every secret in it. The same as what it carries, unless
     /// it says otherwise; an event that derives this trait hides what its types say is secret.
     fn recorded(&self) -> Value {
         self.carried()
     }
 }
 
-/// Where a component emits its events. Clones are the same outlet.
+/// The outlet through which a component emits its events. Clones are the same outlet.
 ///
 /// A component is given an outlet beside its [`Place`], and knows nothing of who listens: in a program its parent,
 /// in a test a list.

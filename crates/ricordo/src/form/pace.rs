@@ -33,7 +33,7 @@ impl Pace {
     }
 }
 
-/// How long it is until a time; `None` if it has come.
+/// Returns the time until a moment; `None` if it has come.
 pub(super) fn until(due: Duration, now: Duration) -> Option<Duration> {
     due.checked_sub(now).filter(|wait| !wait.is_zero())
 }

@@ -68,12 +68,12 @@ impl<T> Place<T> {
         self.id
     }
 
-    /// Where the place is now; if it is gone, where it was removed from.
+    /// Returns the pointer of the place; if it is gone, the one that it had.
     pub fn pointer(&self) -> Pointer {
         self.core.view(self.id, |view| view.pointer())
     }
 
-    /// What a person reads beside the widget: the label, or else the name of the field.
+    /// Returns the text beside the widget: the label, or else the name of the field.
     pub fn label(&self) -> String {
         self.core.view(self.id, |view| {
             let label = view.part().label.as_deref().or_else(|| view.name());
@@ -211,7 +211,7 @@ impl<T> Place<T> {
         places.into_iter().map(|place| Place::new(self.core.clone(), place)).collect()
     }
 
-    /// Why the place is what it is: for its value and each of its flags, what they depend on, and what that depends
+    /// Explains the place: for its value and each of its flags, what they depend on, and what that depends
     /// on. Empty for what was loaded or set.
     pub fn explain(&self) -> Vec<Reason> {
         self.core.read(|engine| engine.explain(self.id))
@@ -234,7 +234,7 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.findings())
     }
 
-    /// What is wrong with the place and all in it, in the order of the form.
+    /// Returns the findings of the place and of all in it, in the order of the form.
     pub fn all_findings(&self) -> Vec<Finding> {
         self.core.view(self.id, |view| view.all_findings())
     }
@@ -251,7 +251,7 @@ impl<T> Place<T> {
         suits.then(|| Place::new(self.core.clone(), self.id))
     }
 
-    /// What the place lies in: the record of a field, the list of a row; `None` for the form itself.
+    /// Returns the place around it: the record of a field, the list of a row; `None` for the form itself.
     pub fn parent(&self) -> Option<Place<Value>> {
         let parent = self.core.view(self.id, |view| view.parent().map(|parent| parent.id()))?;
         Some(Place::new(self.core.clone(), parent))
@@ -264,7 +264,7 @@ impl<T> Place<T> {
         children.into_iter().map(|child| Place::new(self.core.clone(), child)).collect()
     }
 
-    /// What a widget does when it gets the focus.
+    /// Gives the focus to the place, as a widget does.
     ///
     /// # Errors
     ///
@@ -282,7 +282,7 @@ impl<T> Place<T> {
         self.apply(Action::Enter { at: self.id.into(), text: text.into() })
     }
 
-    /// What a widget does when it loses the focus. Only this touches a field.
+    /// Leaves the place, as a widget does when it loses the focus. Only this touches a field.
     ///
     /// # Errors
     ///
@@ -437,7 +437,7 @@ impl<T: Data> Place<T> {
 }
 
 impl<T: Model> Place<Option<T>> {
-    /// What is in an optional record or list; `None` while it is empty.
+    /// Returns the content of an optional record or list; `None` while it is empty.
     pub fn inner(&self) -> Option<Place<T>> {
         let is_absent = self.core.view(self.id, |view| view.is_absent());
         (!is_absent).then(|| Place::new(self.core.clone(), self.id))
@@ -474,7 +474,7 @@ impl<T: Model> Place<Option<T>> {
 }
 
 impl<T: Model> Place<Vec<T>> {
-    /// How many rows there are.
+    /// Returns the number of rows.
     pub fn len(&self) -> usize {
         self.core.view(self.id, |view| view.row_count())
     }

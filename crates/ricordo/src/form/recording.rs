@@ -11,16 +11,16 @@ use crate::schema::Error;
 /// lines are dropped.
 pub(super) struct Recorder {
     lines: VecDeque<String>,
-    /// How many bytes the lines take, and may take.
+    /// The number of bytes that the lines take, and may take.
     bytes: usize,
     most_bytes: usize,
-    /// How many lines were dropped.
+    /// The number of lines that were dropped.
     dropped: usize,
     /// The actions of the open transaction.
     group: Option<Vec<String>>,
 }
 
-/// What is about to be done, written down before it is done: afterwards, places may be called otherwise.
+/// An action, written down before it is carried out: afterwards, places may have other pointers.
 pub(super) struct Line {
     comment: Option<String>,
     text: String,

@@ -156,7 +156,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         }
     }
 
-    /// What a field is chosen from, where that depends on other places. `None` leaves the choices that it has otherwise. A value
+    /// Computes the choices of a field, where they depend on other places. `None` leaves the choices that it has otherwise. A value
     /// that is no longer offered stays, with the finding `not_listed`.
     ///
     /// ```
@@ -230,7 +230,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         self
     }
 
-    /// What must hold for a place: where the function gives false, the place has an error with this message. Blank passes, so that
+    /// Adds a constraint on a place: where the function gives false, the place has an error with this message. Blank passes, so that
     /// what is not filled in yet is not wrong. A place may have several.
     pub fn constraint<L: Locate<R>, G: Gives<bool>>(
         &mut self,
@@ -241,7 +241,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         self.add_constraint(at, message, false, function_of::<M, R, bool, G>(function));
     }
 
-    /// What should hold for a place: where the function gives false, a person sees this message as a warning, and the form stays
+    /// Adds a constraint that only warns: where the function gives false, a person sees this message as a warning, and the form stays
     /// valid. Blank passes.
     pub fn warn_unless<L: Locate<R>, G: Gives<bool>>(
         &mut self,
@@ -258,7 +258,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         self.add(at, RuleOf::Flag(rule, function));
     }
 
-    /// What must hold for a place, with a message that depends on the form: where the function gives one, the place has an error
+    /// Adds a constraint on a place, with a message that depends on the form: where the function gives one, the place has an error
     /// with it.
     ///
     /// ```
@@ -288,7 +288,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         self.add_with_message(at, false, function);
     }
 
-    /// What should hold for a place, with a message that depends on the form: where the function gives one, a person sees it as a
+    /// Adds a constraint that only warns, with a message that depends on the form: where the function gives one, a person sees it as a
     /// warning, and the form stays valid.
     pub fn warn_with<L: Locate<R>>(
         &mut self,
@@ -419,7 +419,7 @@ impl<M: 'static> Form<M> {
 
 /// The rules of a record type, as its description carries them.
 pub(super) struct RuleSource {
-    /// What the type is called.
+    /// The name of the type.
     pub(super) name: &'static str,
     collect: Box<dyn Fn() -> Vec<Result<RuleSpec, Error>> + Send + Sync>,
 }

@@ -19,7 +19,7 @@ use crate::engine::{Answer, Engine, Status};
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct SavePolicy {
-    /// How long the form must not have changed.
+    /// The time for which the form must not have changed.
     pub pause: Duration,
     /// The longest wait while changes go on; `None` to wait for a pause however long that takes.
     pub longest_wait: Option<Duration>,
@@ -102,7 +102,7 @@ impl fmt::Debug for SelfSaving {
     }
 }
 
-/// What to do with a form that saves itself.
+/// The next step with a form that saves itself.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum SaveStep {
@@ -127,7 +127,7 @@ impl SelfSaving {
         }
     }
 
-    /// What to do now. Call it whenever the form has changed, and after the wait that it returned. `now` counts from any moment, and
+    /// Returns the next step. Call it whenever the form has changed, and after the wait that it returned. `now` counts from any moment, and
     /// never goes back.
     pub fn next<M: 'static>(&mut self, form: &Form<M>, now: Duration) -> SaveStep {
         let (state, revision) = (form.state(), form.core.read(Engine::revision));

@@ -33,7 +33,7 @@ pub struct Values<T> {
     waiting: Waiting<T>,
 }
 
-/// What waits to be asked for.
+/// The items that wait to be taken.
 struct Waiting<T> {
     shared: Rc<RefCell<Shared<T>>>,
     _subscription: Subscription,

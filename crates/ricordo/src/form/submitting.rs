@@ -17,7 +17,7 @@ use crate::schema::{Error, ErrorKind, Finding, Pointer};
 use crate::tree::PlaceId;
 use crate::value::{Record, Value};
 
-/// How a form is submitted: what is sent, in which shape, and what follows once it is accepted. Declare it once, on the model, and use
+/// The way in which a form is submitted: what is sent, in which shape, and what follows once it is accepted. Declare it once, on the model, and use
 /// it on every screen.
 ///
 /// ```
@@ -57,7 +57,7 @@ pub struct Recipe<M> {
 /// Turns a payload into what is sent; the flag says whether a record is created.
 type Shape = dyn Fn(Value, bool) -> Value + Send + Sync;
 
-/// What follows when a submission is accepted.
+/// The step that follows when a submission is accepted.
 enum Then<M> {
     Stay,
     Reset,
@@ -255,7 +255,7 @@ impl<M> Recipe<M> {
         })
     }
 
-    /// What is sent of a payload.
+    /// Shapes a payload, and puts it into its envelope.
     fn envelope(&self, payload: Value, creates: bool) -> Value {
         let shaped = match &self.shape {
             Some(shape) => shape(payload, creates),
@@ -314,7 +314,7 @@ impl<M> Keep<M> {
     }
 }
 
-/// What a form has handed out to be sent. Until it is answered the form can be edited, but not submitted again.
+/// A payload that a form has handed out to be sent. Until it is answered the form can be edited, but not submitted again.
 ///
 /// Answer it with [`accept`](Submission::accept) or [`reject`](Submission::reject). If it is dropped unanswered, the form is as before
 /// the submit, and can be submitted again.
@@ -376,22 +376,22 @@ impl<M: Model> Submission<M> {
 }
 
 impl<M> Submission<M> {
-    /// Which one it is of the form, counted from 1.
+    /// Returns the number of the submission in its form, counted from 1.
     pub fn number(&self) -> u64 {
         self.number
     }
 
-    /// What is sent. Secrets are not hidden in it.
+    /// Returns the payload. Secrets are not hidden in it.
     pub fn payload(&self) -> &Value {
         &self.payload
     }
 
-    /// What is sent, as JSON on one line.
+    /// Returns the payload as JSON on one line.
     pub fn to_json(&self) -> String {
         self.payload.to_string()
     }
 
-    /// What is sent, as `application/x-www-form-urlencoded`, with pointers as names: see
+    /// Returns the payload as `application/x-www-form-urlencoded`, with pointers as names: see
     /// [`write_urlencoded`](exchange::write_urlencoded).
     pub fn to_urlencoded(&self) -> String {
         exchange::write_urlencoded(&self.payload)
@@ -575,24 +575,24 @@ impl<M: 'static> Form<M> {
         self.core.submit_with(Action::Submit(request), Box::new(handler))
     }
 
-    /// Why the last submission was rejected, until something changes.
+    /// Returns the problem for which the last submission was rejected, until something changes.
     pub fn problem(&self) -> Option<Problem> {
         self.core.read(|engine| engine.problem().cloned())
     }
 
-    /// What was changed since the baseline, as a JSON Merge Patch (RFC 7396). See
+    /// Returns the changes since the baseline as a JSON Merge Patch (RFC 7396). See
     /// [`Engine::merge_patch`](crate::engine::Engine::merge_patch).
     pub fn merge_patch(&self) -> Value {
         self.core.read(Engine::merge_patch)
     }
 
-    /// What was changed since the baseline, as a JSON Patch (RFC 6902), with or without tests. See
+    /// Returns the changes since the baseline as a JSON Patch (RFC 6902), with or without tests. See
     /// [`Engine::json_patch`](crate::engine::Engine::json_patch).
     pub fn json_patch(&self, has_tests: bool) -> Value {
         self.core.read(|engine| engine.json_patch(has_tests))
     }
 
-    /// What would be sent now, whether the form is valid or not.
+    /// Returns the payload that a submit would send now, whether the form is valid or not.
     ///
     /// # Errors
     ///

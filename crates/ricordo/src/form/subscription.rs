@@ -31,7 +31,7 @@ impl Subscription {
         self
     }
 
-    /// How often the subscriber was considered, and how often it was called.
+    /// Returns how often the subscriber was considered, and how often it was called.
     pub fn counts(&self) -> Counts {
         self.core.upgrade().map(|core| core.counts(self.observer)).unwrap_or_default()
     }
@@ -91,7 +91,7 @@ impl<T, R> Notification<T, R> {
         change.map_or(&[], |change| change.row_edits())
     }
 
-    /// What led to the notification. Read it in the callback: it describes the changes as they are then.
+    /// Returns the cause of the notification. Read it in the callback: it describes the changes as they are then.
     pub fn cause(&self) -> Cause {
         self.core.cause(&self.notice)
     }
@@ -136,7 +136,7 @@ impl<T, R> Update<T, R> {
         &self.now
     }
 
-    /// What led to it.
+    /// Returns the cause.
     pub fn cause(&self) -> Cause {
         self.core.cause(&self.notice)
     }
@@ -152,7 +152,7 @@ impl<T, R> Update<T, R> {
         }
     }
 
-    /// What it is, to be kept.
+    /// Returns the value, to be kept.
     pub(super) fn into_now(self) -> T {
         self.now
     }

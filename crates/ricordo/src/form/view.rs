@@ -1,4 +1,4 @@
-//! What selectors and rules read a form through.
+//! Views: selectors and rules read a form through them.
 
 use std::fmt;
 use std::marker::PhantomData;
@@ -84,7 +84,7 @@ impl<T: Data> View<'_, T> {
 }
 
 impl<T: Model> View<'_, Vec<T>> {
-    /// How many rows there are.
+    /// Returns the number of rows.
     pub fn len(&self) -> usize {
         self.place.row_count()
     }
@@ -95,7 +95,7 @@ impl<T: Model> View<'_, Vec<T>> {
     }
 }
 
-/// What a rule reads: a [`View`] of the record, or of the row, that holds an `R`, and beside it the record of type
+/// The view of a rule: a [`View`] of the record, or of the row, that holds an `R`, and beside it the record of type
 /// `M` whose type has the rule, [`form`](RuleView::form). For a rule of the record itself, both are the same.
 pub struct RuleView<'a, M, R = M> {
     view: View<'a, R>,

@@ -1,4 +1,4 @@
-//! What all clones and handles of a form share.
+//! The core that all clones and handles of a form share.
 
 mod finally;
 mod transactions;
@@ -22,7 +22,7 @@ use crate::engine::{
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::value::sort;
 
-/// How long a chain of actions, each taken because of the one before, may become.
+/// The most actions in a chain, each of which responds to the one before.
 const LONGEST_CHAIN: u32 = 100;
 
 /// The limit for all responses to one action. Subscribers that each respond several times reach it before any chain is too long.
@@ -48,16 +48,16 @@ pub(super) struct Answerer {
     pub(super) handler: Option<TicketHandler>,
 }
 
-/// What a callback is given.
+/// The arguments of a callback.
 #[derive(Clone)]
 pub(super) struct Notice {
     pub(super) observer: ObserverId,
     pub(super) outcome: Rc<Outcome>,
-    /// What the action responds to, if anything.
+    /// The notification that the action responds to, if any.
     pub(super) link: Option<Rc<Link>>,
 }
 
-/// What all clones and handles of a form share.
+/// The state that all clones and handles of a form share.
 ///
 /// No borrow of the engine outlives a method here, so none is held while a subscriber is called.
 pub(super) struct Core {
@@ -70,28 +70,28 @@ pub(super) struct Core {
     errors: RefCell<Vec<Error>>,
     /// The length of the chain of responses in this round; `None` outside of rounds.
     round: Cell<Option<u32>>,
-    /// What an action taken now responds to.
+    /// The notification that an action taken now responds to.
     answering: RefCell<Option<Answering>>,
     /// The actions of a transaction that was opened inside a callback, which wait for the end of the round.
     gathered: RefCell<Option<(Vec<Action>, Prepared)>>,
-    /// What is read through handles while a selector runs.
+    /// The reads through handles while a selector runs.
     reads: RefCell<Option<Rc<Reads>>>,
     /// Subscriptions that ended while a selector ran.
     ended: RefCell<Vec<ObserverId>>,
     recorder: RefCell<Option<Recorder>>,
-    /// What became of the last submit.
+    /// The result of the last submit.
     submitted: Cell<Option<Submitted>>,
-    /// Who is given tickets.
+    /// The handlers of tickets.
     pub(super) answerers: RefCell<Vec<Answerer>>,
-    /// Who is given what is submitted.
+    /// The handlers of submissions.
     submit_handler: RefCell<Option<SubmitHandler>>,
-    /// How many bindings were made.
+    /// The number of bindings that were made.
     bindings: Cell<u64>,
     /// An outcome that nobody needs any longer, for its room.
     spare: RefCell<Option<Rc<Outcome>>>,
 }
 
-/// What waits for the end of the round.
+/// The work that waits for the end of the round.
 struct Queued {
     what: Waiting,
     chain: u32,
@@ -105,7 +105,7 @@ enum Waiting {
     Outcome(Outcome),
 }
 
-/// What is being answered.
+/// The notification, or other occasion, that actions respond to.
 enum Answering {
     /// A notification, by its subscriber.
     Notification(Notice),
@@ -213,7 +213,7 @@ impl Core {
         self.apply(action).map(drop).inspect_err(|_| *self.submit_handler.borrow_mut() = None)
     }
 
-    /// What became of the submit that was just tried.
+    /// Returns the result of the submit that was just tried.
     pub(super) fn take_submitted(&self) -> Option<Submitted> {
         self.submitted.take()
     }
@@ -367,7 +367,7 @@ impl Core {
             .unwrap_or_else(|_| panic!("a rule reads its form only through the view that it is given"))
     }
 
-    /// What an action taken now responds to.
+    /// The notification that an action taken now responds to.
     pub(super) fn current_link(&self) -> Option<Rc<Link>> {
         match &*self.answering.borrow() {
             None => None,
@@ -387,7 +387,7 @@ impl Core {
         Cause::of(&self.read_engine(), &notice.outcome, place, notice.link.clone())
     }
 
-    /// How a subscriber is called in messages.
+    /// Returns the name of a subscriber in messages.
     fn call(&self, subscriber: &Subscriber) -> String {
         match (&subscriber.name, subscriber.place) {
             (Some(name), _) => format!("“{name}”"),
