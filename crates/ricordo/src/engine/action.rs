@@ -96,7 +96,7 @@ pub enum Action {
         /// The place.
         at: Address,
     },
-    /// What is at one place is removed and added at another. A row that is moved within its list keeps its
+    /// Removes the value at one place and adds it at another. A row that is moved within its list keeps its
     /// identity, and with it all that was typed, touched and wrong in it.
     Move {
         /// The place to move from.
@@ -104,7 +104,7 @@ pub enum Action {
         /// The place to add at, as in `Add`.
         to: Pointer,
     },
-    /// What is at one place is added at another.
+    /// Adds the value at one place at another.
     Copy {
         /// The place to read.
         from: Address,
@@ -163,7 +163,7 @@ pub enum Action {
     /// Time passes: text that is committed after a pause is committed if the pause was long enough. The engine has no
     /// clock; this is the only way for time to pass.
     Wait {
-        /// How much.
+        /// The time that has passed.
         duration: Duration,
     },
     /// The program says what time it is, for formulas with `now()` or `today()`. It is no step to undo.
@@ -176,22 +176,22 @@ pub enum Action {
     Event {
         /// The place of the component, if it has one.
         at: Option<Address>,
-        /// What has happened: `deleted`.
+        /// The name of the event: `deleted`.
         name: String,
-        /// What the event carries.
+        /// The value that the event carries.
         value: Value,
     },
     /// The form, or parts of it, are submitted: what is being typed is committed, what is relevant is touched, and, if there are no
     /// errors, a [submission](super::Engine::submission) is handed out. A submit that finds errors is not refused.
     Submit(SubmitRequest),
-    /// What was submitted was accepted: it becomes the baseline, and what was typed meanwhile stays.
+    /// Accepts a submission: what was sent becomes the baseline, and what was typed meanwhile stays.
     Accept {
         /// The record as the other side has it now, if it says so: what was not changed meanwhile takes its values.
         value: Option<Value>,
-        /// What follows.
+        /// The step that follows.
         then: AfterAccept,
     },
-    /// What was submitted was rejected. The messages go to the places that they name: rows are meant by the positions at which they
+    /// Rejects a submission. The messages go to the places that they name: rows are meant by the positions at which they
     /// were sent, wherever they are now.
     Reject {
         /// Why.
@@ -216,7 +216,7 @@ pub enum Action {
         /// The answer.
         verdict: Verdict,
     },
-    /// What was submitted is not going to be answered. The form can be submitted again.
+    /// Gives up a submission that is not going to be answered. The form can be submitted again.
     Abandon,
     /// The last step is undone. A step is a transaction, or the typing in one field; touches belong to the step
     /// before.
@@ -271,9 +271,9 @@ impl fmt::Debug for Action {
     }
 }
 
-/// How deep groups may be nested.
+/// The depth to which groups may be nested.
 const DEEPEST_GROUP: usize = 64;
-/// How deep lists and records may be nested in a value. No place is as deep.
+/// The depth to which lists and records may be nested in a value. No place is as deep.
 const DEEPEST_VALUE: usize = 200;
 
 impl Action {
@@ -327,7 +327,7 @@ impl Action {
     }
 }
 
-/// How an action refers to a place: by its pointer, or by steps from a known place.
+/// The address of a place in an action: its pointer, or steps from a known place.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum Address {

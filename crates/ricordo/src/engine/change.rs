@@ -15,18 +15,18 @@ pub struct Change {
     pub(super) aspects: Aspects,
     pub(super) entry: Option<Arc<str>>,
     pub(super) value: Option<Value>,
-    /// What few changes have.
+    /// The parts that few changes have.
     pub(super) rest: Option<Box<Rest>>,
 }
 
-/// What few changes have.
+/// The parts that few changes have.
 #[derive(Debug, Default)]
 pub(super) struct Rest {
     pub(super) faults: Option<Faults>,
     pub(super) edits: Vec<RowEdit>,
     /// Whether all in the record came or went with it.
     pub(super) comes_or_goes: bool,
-    /// What was in the record, if now there are others.
+    /// The places that were in the record, if now there are others.
     pub(super) children_before: Vec<PlaceId>,
 }
 
@@ -85,7 +85,7 @@ impl Change {
         self.rest.as_ref().is_some_and(|rest| rest.comes_or_goes)
     }
 
-    /// What was in the record, if now there are others.
+    /// The places that were in the record, if now there are others.
     pub(super) fn children_before(&self) -> &[PlaceId] {
         self.rest.as_ref().map_or(&[], |rest| &rest.children_before)
     }

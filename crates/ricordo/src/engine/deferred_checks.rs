@@ -25,7 +25,7 @@ use crate::value::Value;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct TicketId(u64);
 
-/// What is to be found out: whether a value suits its place.
+/// A question to the program: whether a value suits its place.
 #[derive(Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Ticket {
@@ -69,14 +69,14 @@ pub enum Verdict {
 struct DeferredCheck {
     part: PartId,
     name: Arc<str>,
-    /// How long nothing must have been typed before a ticket is given out.
+    /// The time for which nothing must have been typed before a ticket is given out.
     pause: Duration,
 }
 
 /// A deferred check of a place.
 type Check = (PlaceId, ConstraintId);
 
-/// How far the check of a value is.
+/// The progress of the check of a value.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Progress {
     /// The ticket is held back until this time on the form's clock.
@@ -312,7 +312,7 @@ impl Engine {
         true
     }
 
-    /// What a place holds that is to be checked.
+    /// The value of a place that is to be checked.
     fn value_to_check(&self, place: PlaceId) -> Option<Value> {
         let field = self.tree.field(place)?;
         let has_other_error = || {
@@ -361,7 +361,7 @@ impl Engine {
         due.into_iter().for_each(|check| self.checks.ask(check));
     }
 
-    /// How long until a ticket is given out that is held back.
+    /// The time until a ticket is given out that is held back.
     pub(super) fn next_ticket(&self) -> Option<Duration> {
         self.checks.held.first().map(|(due, _)| due.saturating_sub(self.pauses.clock()))
     }
@@ -387,7 +387,7 @@ impl Engine {
         self.finish(Performed { summary, ..Performed::default() })
     }
 
-    /// What a ticket is for; `None` if it is out of date.
+    /// The check that a ticket is for; `None` if it is out of date.
     fn asked(&self, at: &Address, check: &str, ticket: Option<TicketId>) -> Result<Option<Check>, Error> {
         if let Some(ticket) = ticket {
             if ticket.0 == 0 || ticket.0 > self.checks.given_out {

@@ -1,4 +1,4 @@
-//! What an action changed, in words.
+//! The changes of an action, in words.
 
 use super::{Aspects, Change, Engine, PlaceId, RowEdit};
 use crate::schema::{FindingKind, MASK, Named, shorten};
@@ -6,7 +6,7 @@ use crate::settle::Slot;
 use crate::value::Value;
 
 impl Engine {
-    /// What of a place is not what it was, in words: `/loaves: value 12 → 15, now dirty`. Secrets are hidden.
+    /// The differences of a place, in words: `/loaves: value 12 → 15, now dirty`. Secrets are hidden.
     pub fn change_words(&self, change: &Change) -> String {
         let now = self.view(change.place());
         let aspects = change.aspects();
@@ -102,7 +102,7 @@ impl Engine {
 }
 
 impl Engine {
-    /// What a calculated place depends on, in words.
+    /// The dependencies of a calculated place, in words.
     fn calculated_words(&self, place: PlaceId) -> Option<String> {
         let from = self.dependencies(place);
         if from.is_empty() { None } else { Some(format!("calculated from {}", self.names_of(&from))) }

@@ -55,9 +55,9 @@ impl fmt::Display for Reason {
     }
 }
 
-/// How many dependencies of a place are listed one by one.
+/// The number of dependencies of a place that are listed one by one.
 const MOST: usize = 8;
-/// How many places are listed in all.
+/// The number of places that are listed in all.
 const MOST_IN_ALL: usize = 100;
 
 /// A value in few words, as people write it.
@@ -98,7 +98,7 @@ impl Engine {
         sorted_by_cached_key(places, |place| self.order(*place))
     }
 
-    /// Where a place stands in the order of the form.
+    /// The position of a place in the order of the form.
     fn order(&self, place: PlaceId) -> Vec<usize> {
         let way = self.tree.with_ancestors(place);
         let mut order: Vec<usize> =
@@ -107,7 +107,7 @@ impl Engine {
         order
     }
 
-    /// Why a place is in its state: for its value and each of its flags, what they depend on, and what that depends
+    /// Explains the state of a place: for its value and each of its flags, what they depend on, and what that depends
     /// on. Empty for what was loaded or set. Secrets are hidden.
     pub fn explain(&self, place: PlaceId) -> Vec<Reason> {
         let mut reasons = Vec::new();
@@ -156,7 +156,7 @@ impl Engine {
         reasons
     }
 
-    /// Why a flag of a place is set, by a rule about this place, or about one that it lies in.
+    /// Explains why a flag of a place is set, by a rule about this place, or about one that it lies in.
     fn flag_reason(&self, place: PlaceId, by: PlaceId, flag: &str, of: Slot) -> Reason {
         let inherited =
             if place == by { String::new() } else { format!(", like {}", Named(&self.tree.pointer(by))) };
@@ -168,7 +168,7 @@ impl Engine {
         self.reason(text, from, &mut Vec::new())
     }
 
-    /// How the rule is written that computes something of a place, and how with values in it: ` by “cost / loaves” (7.65 / 12)`.
+    /// The text of the rule that computes something of a place, and how with values in it: ` by “cost / loaves” (7.65 / 12)`.
     fn formula_words(&self, place: PlaceId, is_of: impl Fn(Slot) -> bool) -> String {
         match self.graph.text_of(&self.tree, place, is_of) {
             None => String::new(),
@@ -177,7 +177,7 @@ impl Engine {
         }
     }
 
-    /// Why a place holds its value. `explained` are the places that were explained before.
+    /// Explains the value of a place. `explained` are the places that were explained before.
     fn value_reason(&self, place: PlaceId, explained: &mut Vec<PlaceId>) -> Reason {
         let view = self.view(place);
         let is = format!("{} is {}", Named(&view.pointer()), held_words(&view.masked_value()));
@@ -220,7 +220,7 @@ impl Engine {
         Reason { text, from: reasons }
     }
 
-    /// What these flags of a place depend on, in words.
+    /// The dependencies of these flags of a place, in words.
     pub(super) fn rule_words(&self, view: PlaceView<'_>, of: Slot) -> Option<String> {
         let rules = self.graph.rules_of(&self.tree, view.id());
         let from = rules.into_iter().find(|(slot, _)| *slot == of)?.1;

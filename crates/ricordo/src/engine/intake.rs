@@ -100,7 +100,7 @@ pub struct Intake {
     now: Option<DateTime>,
 }
 
-/// How a place on the way to a part relates to the parts.
+/// The relation of a place to the parts that a client may send.
 #[derive(Clone, Copy, PartialEq)]
 enum Owned {
     Whole,
@@ -217,7 +217,7 @@ impl Intake {
         Ok(form)
     }
 
-    /// What a document becomes by what was sent.
+    /// Applies what was sent to a document.
     fn applied(&self, mut document: Value, sent: Incoming) -> Result<Value, Problem> {
         let (Incoming::Record(value) | Incoming::MergePatch(value) | Incoming::JsonPatch(value)) = &sent;
         if value.is_deeper_than(DEEPEST) {
@@ -336,7 +336,7 @@ fn problem(status: u16, title: &str, error: &Error) -> Problem {
     }
 }
 
-/// Where a place is, and where it was; `None` if it is new.
+/// The pointer of a place, and the one that it had; `None` if it is new.
 #[derive(Clone)]
 struct At {
     now: Pointer,
@@ -349,7 +349,7 @@ impl At {
     }
 }
 
-/// What a client has changed.
+/// The changes of a client.
 struct Changes<'a> {
     intake: &'a Intake,
     form: &'a Engine,
@@ -465,7 +465,7 @@ impl Engine {
         }
     }
 
-    /// What a field has when its counterpart leads with a value.
+    /// The value of a field whose counterpart leads.
     fn computed_from(&mut self, leads: PlaceId, value: &Value, follows: PlaceId) -> Option<Value> {
         // A change of the lead alone changes no value.
         for value in [&Value::Blank, value] {

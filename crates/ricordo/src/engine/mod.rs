@@ -153,9 +153,9 @@ pub struct FormState {
     pub can_redo: bool,
     /// Whether a deferred check is under way.
     pub is_pending: bool,
-    /// Where it is between being edited and being saved.
+    /// The status of the form between being edited and being saved.
     pub status: Status,
-    /// How often a submit was tried since the form was last reset, cleared, or started from another record.
+    /// The number of submits that were tried since the form was last reset, cleared, or started from another record.
     pub submits: usize,
 }
 
@@ -214,7 +214,7 @@ impl Engine {
         engine
     }
 
-    /// What the form is made of.
+    /// Returns the schema of the form.
     pub fn schema(&self) -> &Arc<Schema> {
         self.tree.schema()
     }
@@ -229,7 +229,7 @@ impl Engine {
         self.tree.focus()
     }
 
-    /// Where the focus belongs after the last action: in a row that was added, its first editable field; after a row
+    /// Returns the place that the focus belongs in after the last action: in a row that was added, its first editable field; after a row
     /// was removed, that of the row now at its position or, at the end, of the one before. `None` from the next action
     /// on.
     pub fn focus_hint(&self) -> Option<PlaceId> {
@@ -355,7 +355,7 @@ impl Engine {
         self.observers.renew(observer, reads.read_set().into());
     }
 
-    /// How often an observer was considered: found to observe something that an action changed. Observers that are
+    /// Returns how often an observer was considered: found to observe something that an action changed. Observers that are
     /// not considered cost nothing.
     pub fn considered(&self, observer: ObserverId) -> u64 {
         self.observers.considered(observer)

@@ -1,4 +1,4 @@
-//! What an action changed, and whom to notify.
+//! The outcome of an action: what it changed, and whom to notify.
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -19,7 +19,7 @@ use crate::tree::{
 };
 use crate::value::{Value, sort};
 
-/// What an action changed, and whom to notify.
+/// The outcome of an action: what it changed, and whom to notify.
 #[derive(Debug, Default)]
 pub struct Outcome {
     changes: Vec<Change>,
@@ -71,7 +71,7 @@ impl Outcome {
         sort(&mut self.notices);
     }
 
-    /// What became of the submit, if the action was one, or if it answered the last check that a submit had waited for.
+    /// Returns the result of the submit, if the action was one, or if it answered the last check that a submit had waited for.
     pub fn submitted(&self) -> Option<Submitted> {
         self.submitted
     }
@@ -201,7 +201,7 @@ fn hide_variants(tree: &Tree, changes: &mut Vec<Change>) {
     });
 }
 
-/// Which flags of places differ, also where they are inherited.
+/// The flags of places that differ, also where they are inherited.
 #[derive(Default)]
 struct Flags {
     /// In the order in which they were found.
@@ -257,9 +257,9 @@ impl Flags {
 #[derive(Default)]
 pub(super) struct Structure<'a> {
     lists: FxHashMap<PlaceId, ListChange<'a>>,
-    /// Where the children began that records had at first.
+    /// The positions at which the children began that records had at first.
     children: FxHashMap<PlaceId, u32>,
-    /// What both sides had before in places that were in conflict at first, and those that were in none.
+    /// The values that both sides had before in places that were in conflict at first, and those that were in none.
     conflicts: FxHashMap<PlaceId, Option<&'a Value>>,
 }
 
@@ -267,7 +267,7 @@ pub(super) struct Structure<'a> {
 #[derive(Default)]
 struct ListChange<'a> {
     edits: Vec<RowEdit>,
-    /// Which rows were displaced, or stood in order, one by one; the first of a row counts.
+    /// The rows that were displaced, or stood in order, one by one; the first of a row counts.
     displaced: Vec<(Key, bool)>,
     /// All that were displaced when it was first seen that all stand in order.
     all_displaced: Option<&'a BTreeSet<Key>>,
@@ -380,7 +380,7 @@ impl<'a> Structure<'a> {
         }
     }
 
-    /// What was in a record, if now there are others.
+    /// The places that were in a record, if now there are others.
     fn other_children(&self, tree: &Tree, record: PlaceId) -> Vec<PlaceId> {
         match self.children.get(&record) {
             Some(first) if !tree.has_children(record, *first) => tree.block(record, *first).collect(),

@@ -21,7 +21,7 @@ use crate::schema::{Error, ErrorKind, Pointer};
 use crate::tree::{Aspects, ChangedPlace, PlaceId, Rebased, Reversal, Tree};
 use crate::value::Value;
 
-/// Where a form is between being edited and being saved.
+/// The status of a form between being edited and being saved.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Status {
@@ -30,9 +30,9 @@ pub enum Status {
     Editing,
     /// A submission was handed out and is not answered yet, or a submit waits for checks.
     Submitting,
-    /// What was submitted was accepted, and nothing has changed since.
+    /// The last submission was accepted, and nothing has changed since.
     Accepted,
-    /// What was submitted was rejected, and nothing has changed since.
+    /// The last submission was rejected, and nothing has changed since.
     Rejected,
 }
 
@@ -51,14 +51,14 @@ impl Status {
     }
 }
 
-/// What is submitted of a form, and how.
+/// A request to submit a form, or parts of it.
 #[derive(Clone, Debug, Default, PartialEq)]
 #[non_exhaustive]
 pub struct SubmitRequest {
     /// The fields, records and lists that are submitted; none stands for the whole form. Only they are checked, touched and sent,
     /// and only they become the baseline.
     pub parts: Vec<Address>,
-    /// What is sent of them.
+    /// The extent of the payload.
     pub extent: Extent,
     /// Whether the submit waits for checks that are under way. Otherwise it is refused while there are any.
     pub waits: bool,
@@ -66,7 +66,7 @@ pub struct SubmitRequest {
     pub is_quiet: bool,
 }
 
-/// What follows once a submission is accepted.
+/// The step that follows once a submission is accepted.
 #[derive(Clone, Debug, Default, PartialEq)]
 #[non_exhaustive]
 pub enum AfterAccept {
@@ -88,7 +88,7 @@ pub struct Submission {
     parts: Vec<PlaceId>,
     extent: Extent,
     payload: Payload,
-    /// Which rules the form had, and how often it was told the time.
+    /// The rules that the form had, and how often it was told the time.
     rules: u64,
     /// Whether a newer upstream record has come since.
     is_rebased: bool,
@@ -106,18 +106,18 @@ impl fmt::Debug for Submission {
 }
 
 impl Submission {
-    /// Which one it is, counted from 1.
+    /// Returns the number of the submission, counted from 1.
     pub fn number(&self) -> u64 {
         self.number
     }
 
-    /// What is sent. Secrets are not hidden in it.
+    /// Returns the payload. Secrets are not hidden in it.
     pub fn payload(&self) -> &Value {
         &self.payload.value
     }
 }
 
-/// How a submission ended.
+/// The answer that ended a submission.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Answer {
@@ -133,18 +133,18 @@ pub enum Answer {
 #[derive(Debug, Default)]
 pub(super) struct Submissions {
     pub(super) status: Status,
-    /// How often a submit was tried since the form was last begun anew.
+    /// The number of submits that were tried since the form was last begun anew.
     pub(super) submits: usize,
     in_flight: Option<Submission>,
     /// A submit that waits for checks.
     pub(super) waiting: Option<Submit>,
     handed_out: u64,
     last: Option<(u64, Answer)>,
-    /// What was rejected last, unless something was accepted since or the form was begun anew.
+    /// The problem of the last rejection, unless something was accepted since or the form was begun anew.
     rejected: Option<Submission>,
-    /// What the other side does not have, whatever the baseline says: it was not relevant when it was sent.
+    /// The values that the other side does not have, whatever the baseline says: it was not relevant when it was sent.
     unsent: FxHashSet<PlaceId>,
-    /// Where something was reported.
+    /// The places with reported messages.
     reports: Vec<PlaceId>,
     problem: Option<Problem>,
     /// Moves whenever something that was put into the form does.
@@ -152,12 +152,12 @@ pub(super) struct Submissions {
 }
 
 impl Submissions {
-    /// Where something was reported.
+    /// The places with reported messages.
     pub(super) fn reports(&self) -> impl Iterator<Item = PlaceId> {
         self.reports.iter().copied()
     }
 
-    /// What the other side does not have, whatever the baseline says.
+    /// The values that the other side does not have, whatever the baseline says.
     pub(super) fn unsent(&self) -> impl Iterator<Item = PlaceId> {
         self.unsent.iter().copied()
     }
@@ -192,12 +192,12 @@ impl Submissions {
 }
 
 impl Engine {
-    /// Where the form is between being edited and being saved.
+    /// Returns the status of the form between being edited and being saved.
     pub fn status(&self) -> Status {
         self.submissions.status
     }
 
-    /// How often a submit was tried since the form was last reset, cleared, or started from another record.
+    /// Returns the number of submits that were tried since the form was last reset, cleared, or started from another record.
     pub fn submits(&self) -> usize {
         self.submissions.submits
     }
@@ -217,7 +217,7 @@ impl Engine {
         self.submissions.last
     }
 
-    /// Why the last submission was rejected, until something changes.
+    /// Returns the problem for which the last submission was rejected, until something changes.
     pub fn problem(&self) -> Option<&Problem> {
         self.submissions.problem.as_ref()
     }
@@ -231,7 +231,7 @@ impl Engine {
         })
     }
 
-    /// What would be sent of the form now, whether it is valid or not. Secrets are not hidden in it.
+    /// Returns the payload that a submit would send now, whether the form is valid or not. Secrets are not hidden in it.
     ///
     /// # Errors
     ///
@@ -605,7 +605,7 @@ impl Engine {
         place.filter(|place| self.tree.is_there(*place))
     }
 
-    /// What an answer, or a rebase, changed. It is no step to undo, and the steps before can be undone.
+    /// Reports what an answer, or a rebase, changed. It is no step to undo, and the steps before can be undone.
     pub(super) fn report_answer(&mut self, summary: ActionSummary, rebased: &[Rebased]) -> Outcome {
         self.graph.finish();
         self.pauses.resume(&self.tree);

@@ -11,7 +11,7 @@ use crate::value::Value;
 pub struct Choice {
     /// The value: a text, a number or a flag.
     pub value: Value,
-    /// What a person reads; without it, the text of the value.
+    /// The text that a person reads; without it, the text of the value.
     pub label: Option<Arc<str>>,
 }
 
@@ -26,7 +26,7 @@ impl Choice {
         Choice { label: Some(label.into()), ..self }
     }
 
-    /// What a person reads.
+    /// Returns the text that a person reads.
     pub fn shown(&self) -> String {
         self.label.as_deref().map_or_else(|| self.value.to_text().into_owned(), str::to_owned)
     }
@@ -67,7 +67,7 @@ impl Choices {
         self.0.iter()
     }
 
-    /// What a person reads for a value: its label or its text. `None` if it is not among the choices.
+    /// Returns the text that a person reads for a value: its label or its text. `None` if it is not among the choices.
     pub fn label_of(&self, value: &Value) -> Option<&str> {
         let choice = self.0.iter().find(|choice| choice.value == *value)?;
         choice.label.as_deref().or_else(|| choice.value.as_text())

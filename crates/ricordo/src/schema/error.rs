@@ -8,7 +8,7 @@ use super::pointer::Named;
 use super::{Finding, PartId, Pointer};
 use crate::value::sorted_by_cached_key;
 
-/// Why something was not done. Whatever it was, nothing has changed.
+/// The reason why something was not done. Nothing has changed.
 ///
 /// The text names the place, what was expected, what was found, and the nearest right thing. Programs that
 /// distinguish errors use the [`kind`](Error::kind).
@@ -32,7 +32,7 @@ pub struct Error(Box<Inner>);
 #[derive(Clone, PartialEq)]
 struct Inner {
     kind: ErrorKind,
-    /// What was being done, where that is not plain: "in the rules of `Batch`".
+    /// The circumstance, where it is not plain: "in the rules of `Batch`".
     context: Option<String>,
     subject: Subject,
     problem: String,
@@ -45,11 +45,11 @@ struct Inner {
     member: Option<String>,
     /// The part of a schema that is in question, and whether its default is.
     part: Option<(PartId, bool)>,
-    /// What else is wrong with the same text.
+    /// The other errors in the same text.
     others: Vec<Error>,
 }
 
-/// What the text of an error begins with.
+/// The beginning of the text of an error.
 #[derive(Clone, PartialEq)]
 enum Subject {
     /// Nothing: the problem says it.
@@ -60,7 +60,7 @@ enum Subject {
     Name(String),
 }
 
-/// What kind of error it is.
+/// The kind of an error.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum ErrorKind {
@@ -92,7 +92,7 @@ pub enum ErrorKind {
     Syntax,
 }
 
-/// Where in a text something is.
+/// A location in a text.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Location {
@@ -271,12 +271,12 @@ impl Error {
         self.0.member.as_deref()
     }
 
-    /// What is wrong with the place, without its name.
+    /// Returns the problem with the place, without its name.
     pub(crate) fn problem(&self) -> &str {
         &self.0.problem
     }
 
-    /// What kind of error it is.
+    /// Returns the kind of the error.
     pub fn kind(&self) -> ErrorKind {
         self.0.kind
     }
@@ -312,7 +312,7 @@ impl Error {
         &self.0.place
     }
 
-    /// What was wrong, and what was expected.
+    /// Returns the message: the problem, and what was expected.
     pub fn message(&self) -> Cow<'_, str> {
         let Inner { context, subject, problem, place, .. } = &*self.0;
         let context = context.as_deref().map(|context| format!("{context}: ")).unwrap_or_default();
@@ -348,7 +348,7 @@ impl Error {
         self.0.help.as_deref()
     }
 
-    /// Where in the text that could not be parsed.
+    /// Returns the location in the text that could not be parsed.
     pub fn location(&self) -> Option<&Location> {
         self.0.location.as_ref()
     }

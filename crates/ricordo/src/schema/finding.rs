@@ -34,10 +34,10 @@ pub struct Finding {
     pub limit_text: Option<String>,
     /// Whether the bound itself is excluded.
     pub is_limit_excluded: bool,
-    /// What is there: a length, a number of rows, the numbers of two equal rows, counted from 1, or else what was
+    /// The actual value: a length, a number of rows, the numbers of two equal rows, counted from 1, or else what was
     /// entered. The text of a secret is hidden.
     pub actual: Option<Value>,
-    /// What is expected of an entry.
+    /// The expectation of an entry.
     pub expected: Expected,
     /// For a step that is missed: the nearest values below and above that are right.
     pub nearest: Vec<Value>,
@@ -49,7 +49,7 @@ pub struct Finding {
     pub id: Option<String>,
 }
 
-/// What is expected of an entry.
+/// The expectation of an entry.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Expected {
@@ -78,7 +78,7 @@ pub enum Expected {
     Uri,
     /// One of these labels; empty if there is nothing to choose from.
     Choice(Vec<String>),
-    /// What a scalar of the program expects, in its own words: "a duration like 1 h 30".
+    /// The expectation of a scalar of the program, in its own words: "a duration like 1 h 30".
     Own(String),
 }
 
@@ -115,7 +115,7 @@ impl Finding {
         !self.is_warning && !self.is_reported
     }
 
-    /// What is wrong where a typed record could not be made of values that are right by themselves.
+    /// Makes the finding for a typed record that could not be made of values that are right by themselves.
     pub(crate) fn of(error: &Error) -> Self {
         Finding::new(FindingKind::TypeMismatch, error.problem().to_owned(), error.place().clone())
     }

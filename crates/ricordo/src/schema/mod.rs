@@ -1,4 +1,4 @@
-//! What a form is made of.
+//! Schemas: the parts that a form is made of.
 //!
 //! A [`Schema`] is built once, from a record type or a definition file, and never changes. It consists of [`Part`]s:
 //! one for each field of each record, for the rows of each list, and for the form itself. A schema can contain
@@ -75,7 +75,7 @@ struct RecordType {
     variants: Vec<Variant>,
 }
 
-/// What a form is made of.
+/// The parts that a form is made of.
 #[derive(Debug)]
 pub struct Schema {
     parts: Vec<Part>,
@@ -101,7 +101,7 @@ impl Schema {
         &self.parts[id.0 as usize]
     }
 
-    /// What higher layers have attached to record types.
+    /// The attachments of higher layers to record types.
     pub(crate) fn attachments(&self) -> impl Iterator<Item = (RecordId, &(dyn Any + Send + Sync))> {
         self.attachments.iter().map(|(record, attachment)| (*record, &*attachment.0))
     }
@@ -183,7 +183,7 @@ impl Schema {
         self.parts_at(pointer).first().copied()
     }
 
-    /// Where each part stands, with `-` for any row; of several places, one that is not deep.
+    /// The pointer of each part, with `-` for any row; of several places, one that is not deep.
     pub fn pointers(&self) -> HashMap<PartId, Pointer> {
         let mut pointers = HashMap::from_iter([(self.root, Pointer::root())]);
         let mut rest = VecDeque::from([self.root]);

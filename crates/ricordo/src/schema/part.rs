@@ -17,7 +17,7 @@ use crate::value::{DateTime, Value, write_number};
 pub struct Part {
     /// The kind of place.
     pub kind: Kind,
-    /// What a person reads beside the widget.
+    /// The text beside the widget.
     pub label: Option<Arc<str>>,
     /// A longer explanation.
     pub description: Option<Arc<str>>,
@@ -31,9 +31,9 @@ pub struct Part {
     pub default: Option<Value>,
     /// When findings are shown.
     pub reveal: Reveal,
-    /// How many of the findings are given.
+    /// The number of findings that are given.
     pub findings: Findings,
-    /// What of the value is checked by others, and takes time.
+    /// The checks of the value that others make, and that take time.
     pub deferred: Vec<Deferred>,
     /// Messages instead of the library's own, by the kind of finding.
     pub messages: Vec<(FindingKind, Arc<str>)>,
@@ -43,7 +43,7 @@ pub struct Part {
     pub commit: Commit,
     /// Whether white space around an entry is left out of the value.
     pub trim: bool,
-    /// How the text of a scalar of the program is parsed and shown.
+    /// The functions that parse and show a scalar of the program.
     pub scalar: Option<OwnScalar>,
     /// Whether a person cannot change the place or anything in it.
     pub readonly: bool,
@@ -201,7 +201,7 @@ impl Part {
         self
     }
 
-    /// What is said of a kind of finding instead of the library's own message.
+    /// Returns the message for a kind of finding that replaces the library's own.
     pub(crate) fn message_of(&self, kind: FindingKind) -> Option<&str> {
         self.messages.iter().find(|(of, _)| *of == kind).map(|(_, message)| &**message)
     }
@@ -310,7 +310,7 @@ impl OffsetRule {
 }
 
 impl Kind {
-    /// What is expected here, in the words of messages: "a whole number", "one of “rye” and “spelt”".
+    /// Returns the expectation in the words of messages: "a whole number", "one of “rye” and “spelt”".
     pub(crate) fn expectation(&self) -> &'static str {
         match self {
             Kind::Text => "a text",
@@ -380,7 +380,7 @@ impl Constraints {
         stricter(self.maximum, self.exclusive_maximum, Decimal::min)
     }
 
-    /// Why no value of this kind meets all of them; `None` if one does.
+    /// Explains why no value of this kind meets all of them; `None` if one does.
     pub(crate) fn contradiction(&self, kind: &Kind) -> Option<String> {
         let counts = |what: &str, least: Option<u64>, most: Option<u64>, noun: &str| {
             let (least, most) = (least?, most?);
@@ -515,7 +515,7 @@ impl Format {
     }
 }
 
-/// How many of the findings about a place are given.
+/// The number of findings about a place that are given.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Findings {
@@ -533,7 +533,7 @@ pub enum Findings {
 pub struct Deferred {
     /// The name of the check.
     pub check: Arc<str>,
-    /// How long nothing must have been typed before it begins.
+    /// The time for which nothing must have been typed before it begins.
     pub pause: Duration,
 }
 

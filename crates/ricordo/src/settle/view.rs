@@ -177,7 +177,7 @@ impl<'a> PlaceView<'a> {
         self.tree.value(self.place)
     }
 
-    /// What a function makes of the value of a field, without a copy of it.
+    /// Applies a function to the value of a field, without a copy of it.
     #[cfg(feature = "formula")]
     pub(crate) fn with_value<T>(&self, function: impl FnOnce(&Value) -> T) -> T {
         match self.tree.field(self.place) {
@@ -371,7 +371,7 @@ impl<'a> PlaceView<'a> {
         self.tree.is_focused_by(self.place, Some(binding))
     }
 
-    /// What dirty compares with and reset returns to.
+    /// Returns the value that dirty compares with and reset returns to.
     pub fn baseline(&self) -> Value {
         self.read_sum(Aspects::BASELINE | Aspects::EPOCH);
         self.tree.baseline(self.place)
@@ -683,7 +683,7 @@ impl<'a> PlaceView<'a> {
     }
 }
 
-/// What stands for a secret text.
+/// The mask for a secret text.
 fn mask(text: &str) -> &'static str {
     if text.is_empty() { "" } else { MASK }
 }

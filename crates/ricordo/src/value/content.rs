@@ -37,7 +37,7 @@ fn hash_number(number: Decimal, hasher: &mut FxHasher) {
     (4_u8, scale, number.mantissa()).hash(hasher);
 }
 
-/// What a member adds to its record's content hash: nothing when it is blank.
+/// The part of a record's content hash that a member adds: none if it is blank.
 pub(crate) fn member_content(member: u64, content: u64) -> u64 {
     if content == 0 { 0 } else { spread(content ^ spread(member.wrapping_add(1))) }
 }

@@ -32,7 +32,7 @@ pub(crate) use number::{is_canonical_number, is_normalized, normalized};
 pub(crate) use sort::sort_by;
 pub(crate) use sort::{sort, sort_by_key, sorted_by_cached_key};
 
-/// What a place of a form holds.
+/// The value of a place of a form.
 ///
 /// Integers and decimals are both a [`Number`](Value::Number): an exact decimal of up to 28 digits, compared
 /// by value, so that 3 and 3.00 are the same. Whether fractions are allowed is a matter of the schema.
@@ -107,7 +107,7 @@ impl PartialEq for Value {
 }
 
 impl Value {
-    /// Which of two values is less, or earlier; `None` if they cannot be ordered, as a blank cannot.
+    /// Compares two values; `None` if they cannot be ordered, as a blank cannot.
     pub(crate) fn compare(&self, other: &Value) -> Option<Ordering> {
         match (self, other) {
             (Value::Number(one), Value::Number(other)) => Some(one.cmp(other)),
@@ -207,7 +207,7 @@ impl Value {
         }
     }
 
-    /// What sort of value this is, as messages say it: "a text", "a number".
+    /// Returns the sort of value, as messages say it: "a text", "a number".
     pub fn sort(&self) -> &'static str {
         match self {
             Value::Blank => "nothing",

@@ -3,7 +3,7 @@
 use rust_decimal::Decimal;
 use thiserror::Error;
 
-/// Why a text is not a number.
+/// The reason why a text is not a number.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
 #[non_exhaustive]
 pub enum UnreadableNumber {

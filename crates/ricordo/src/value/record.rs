@@ -144,7 +144,7 @@ impl Record {
         self.members.iter().map(|(name, value)| (&**name, value))
     }
 
-    /// How many members there are.
+    /// Returns the number of members.
     pub fn len(&self) -> usize {
         self.members.len()
     }

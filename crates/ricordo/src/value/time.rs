@@ -53,7 +53,7 @@ impl DateTime {
         self.offset.and_then(Minutes::offset)
     }
 
-    /// Which of two is earlier: by their instants if both have an offset, by their clocks if neither has.
+    /// Compares two: by their instants if both have an offset, by their clocks if neither has.
     pub(crate) fn compare(self, other: DateTime) -> Option<Ordering> {
         match (self.offset(), other.offset()) {
             (None, None) => Some(self.local.cmp(&other.local)),
