@@ -157,15 +157,12 @@ async fn data_of_the_wrong_shape_is_refused_with_its_place(page: &Browser) -> Do
         ("new Form(d).set('/loavs', 1)", "the form has no field “loavs”; the nearest is /loaves"),
         ("new Form(d).set('/loaves', 1n)", ""),
         ("new Form(d).apply({ op: 'ad', path: '/x' })", ""),
-        ("new Form(d).resolve('', 'ours')", "a conflict is resolved by “mine” or “theirs”, not by “ours”"),
+        ("new Form(d).resolve('', 'ours')", "`take` must be “mine” or “theirs”, not the text “ours”"),
         (
             "new Form(d, {}, { draft: 'x', store: 'cloud' })",
-            "a draft is kept with the “tab” or the “browser”, not with “cloud”",
+            "`store` must be “tab” or “browser”, not “cloud”",
         ),
-        (
-            "new Form(d).submit({ send: 'all' })",
-            "a recipe sends the “record”, what is “dirty”, or a “patch”, not “all”",
-        ),
+        ("new Form(d).submit({ send: 'all' })", "`send` must be “record”, “dirty” or “patch”, not “all”"),
         ("new Form(d).subscribe('/nowhere', () => {})", "the form has no field “nowhere”"),
     ] {
         let script = format!(
