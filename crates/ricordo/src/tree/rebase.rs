@@ -497,8 +497,12 @@ impl Tree {
 
     /// Whether a row that was removed has been added again: another one has its key.
     pub(super) fn is_added_again(&self, list: PlaceId, removed: PlaceId) -> bool {
-        let added = |key: String| self.added_rows_by_key(list).contains_key(&key);
-        self.baseline_key(list, removed).is_some_and(added)
+        let Some(body) = self.list(list).filter(|body| !body.added.is_empty()) else { return false };
+        let Some(key) = self.baseline_key(list, removed) else { return false };
+        body.added.iter().any(|row| {
+            let field = self.key_field(list, body.rows[*row as usize].place);
+            field.and_then(|field| key_text(field.value())).as_ref() == Some(&key)
+        })
     }
 
     /// What a row has in its baseline in the key field of its list; `None` if that is empty, or if there is none.

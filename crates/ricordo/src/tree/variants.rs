@@ -97,6 +97,9 @@ impl Tree {
         unreadable: bool,
     ) {
         let Some(record) = self.parent(tag) else { return };
+        if self.field(tag).is_some_and(|field| *field.value() == value) {
+            return self.write(tag, value, entry, unreadable);
+        }
         let before = self.chosen_variant(record);
         let input = before.and_then(|variant| self.input_in(variant));
         self.write(tag, value, entry, unreadable);
@@ -177,7 +180,10 @@ impl Tree {
         path.iter().try_fold(place, |place, step| match self.shape(place) {
             Shape::Field => None,
             Shape::Record => self.present_children(place).nth(*step as usize),
-            Shape::List => self.rows(place).get(*step as usize).copied(),
+            Shape::List => {
+                let list = self.list(place)?;
+                list.sequence.at(*step).map(|key| list.rows[key as usize].place)
+            }
         })
     }
 
