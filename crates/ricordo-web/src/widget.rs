@@ -341,7 +341,7 @@ impl Widget {
 
     /// Sets the browser's validity of the control, whether or not findings are shown.
     fn draw_validity(&self, state: &WidgetState) {
-        // What a server has reported does not prevent a submit, but it is shown as an error.
+        // A message of a server does not prevent a submit, but is shown as an error.
         let reported = || state.findings.iter().find(|finding| finding.is_reported).cloned();
         let message = if state.is_valid {
             reported().map(|finding| finding.message).unwrap_or_default()

@@ -1,4 +1,4 @@
-//! What a person can do with buttons, pickers and the keyboard, and where the focus goes.
+//! Buttons, pickers and the keyboard: the page offers what is possible, and moves the focus with the person.
 
 use serde_json::{Value, json};
 

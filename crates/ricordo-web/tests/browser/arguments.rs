@@ -177,7 +177,7 @@ async fn deferred_checks_are_answered_in_javascript(page: &Browser) -> Done {
     page.until("window.sent !== undefined").await?;
     assert_eq!(page.eval("sent.name").await?, json!("Emmer"));
 
-    // What fails or answers with something else is unknown, and stands in the console.
+    // A handler that fails, or answers with something else, leaves the check unknown, and the console says so.
     page.show_with(FORM, definition(), json!({"name": "Rye"}), "{}", binding).await?;
     page.js("form.answerChecks('name_is_free', (value) => { if (value === 'Spelt') throw new Error('offline'); return 12; })").await?;
     for name in ["Spelt", "Emmer"] {

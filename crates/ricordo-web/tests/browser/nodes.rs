@@ -141,7 +141,7 @@ async fn elements_that_are_added_later_are_bound(page: &Browser) -> Done {
     assert_eq!(page.eval("bound.mistakes.map((mistake) => mistake.element.id)").await?, json!(["wrong"]));
     page.retype("#again", "Spelt").await?;
     assert_eq!(page.value("#name").await?, "Spelt");
-    // What is removed again is let go of.
+    // Elements that are removed again are let go.
     let before = page.eval("form.subscribers().length").await?;
     page.js("document.querySelector('#more').remove(); bound.update()").await?;
     let after = page.eval("form.subscribers().length").await?;

@@ -133,16 +133,16 @@ pub enum Answer {
 #[derive(Debug, Default)]
 pub(super) struct Submissions {
     pub(super) status: Status,
-    /// The number of submits that were tried since the form was last begun anew.
+    /// The number of submits that were tried since the form was last reset, cleared, or given another record.
     pub(super) submits: usize,
     in_flight: Option<Submission>,
     /// A submit that waits for checks.
     pub(super) waiting: Option<Submit>,
     handed_out: u64,
     last: Option<(u64, Answer)>,
-    /// The problem of the last rejection, unless something was accepted since or the form was begun anew.
+    /// The problem of the last rejection. An accept, a reset or another record ends it.
     rejected: Option<Submission>,
-    /// The values that the other side does not have, whatever the baseline says: it was not relevant when it was sent.
+    /// The places that the other side lacks, although the baseline has them: they were not relevant when the form was sent.
     unsent: FxHashSet<PlaceId>,
     /// The places with reported messages.
     reports: Vec<PlaceId>,
@@ -157,7 +157,7 @@ impl Submissions {
         self.reports.iter().copied()
     }
 
-    /// The values that the other side does not have, whatever the baseline says.
+    /// The places that the other side lacks, although the baseline has them.
     pub(super) fn unsent(&self) -> impl Iterator<Item = PlaceId> {
         self.unsent.iter().copied()
     }
@@ -460,13 +460,13 @@ impl Engine {
         self.forget_submits();
     }
 
-    /// Forgets that a submit was tried: the form is begun anew.
+    /// Forgets that a submit was tried: the form starts afresh.
     fn forget_submits(&mut self) {
         self.submissions.submits = 0;
         self.tree.set_submitted(false);
     }
 
-    /// Takes in that a submit is tried, or that the form is begun anew, before it is reported what has changed.
+    /// Takes in that a submit is tried, or that the form starts afresh, before the changes are reported.
     pub(super) fn note_tried(&mut self, is_submit: bool) {
         let (root, changes) = (self.root(), self.tree.changes());
         let is_reset =
@@ -605,7 +605,7 @@ impl Engine {
         place.filter(|place| self.tree.is_there(*place))
     }
 
-    /// Reports what an answer, or a rebase, changed. It is no step to undo, and the steps before can be undone.
+    /// Reports the changes of an answer or a rebase. They are not a step of the history; the steps before can still be undone.
     pub(super) fn report_answer(&mut self, summary: ActionSummary, rebased: &[Rebased]) -> Outcome {
         self.graph.finish();
         self.pauses.resume(&self.tree);

@@ -500,7 +500,7 @@ impl<'a> PlaceView<'a> {
         tree.with_ancestors(self.place).find_map(|place| tree.part(place).message_of(kind))
     }
 
-    /// Whether a submit was tried since the form was last begun anew.
+    /// Whether a submit was tried since the form was last reset, cleared, or given another record.
     fn was_submitted(&self) -> bool {
         if let Some(reads) = self.reads {
             reads.record(self.tree.root(), Reach::Own, Aspects::TRIED);

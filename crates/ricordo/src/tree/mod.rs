@@ -86,7 +86,7 @@ pub(crate) struct Tree {
     wording: Option<Wording>,
     /// What time it is, if the form was told.
     now: Option<DateTime>,
-    /// Whether a submit was tried since the form was last begun anew.
+    /// Whether a submit was tried since the form was last reset, cleared, or given another record.
     was_submitted: bool,
     /// What was sent, while that is not answered.
     sent: Option<Box<Sent>>,
@@ -167,7 +167,7 @@ impl Tree {
         self.changes.note_for(&mut self.arena, self.root, Aspects::NOW, Unchecked::Nothing);
     }
 
-    /// Whether a submit was tried since the form was last begun anew.
+    /// Whether a submit was tried since the form was last reset, cleared, or given another record.
     pub(crate) fn was_submitted(&self) -> bool {
         self.was_submitted
     }
