@@ -111,6 +111,7 @@ pub fn bind<M: 'static>(
         }
     });
     page.listeners.replace(Some(listeners));
+    page.messages.take_in_all();
     follow(&page, &root);
     page.follow();
     page.show_state(page.form.state());
@@ -120,8 +121,9 @@ pub fn bind<M: 'static>(
 /// Updates the page after each change of the form, and when its state changes.
 fn follow(page: &Rc<Page>, root: &Place<Value>) {
     let weak = Rc::downgrade(page);
-    let changed = root.subscribe(move |_| {
+    let changed = root.subscribe(move |notice| {
         if let Some(page) = weak.upgrade() {
+            page.take_in_findings(notice);
             page.follow();
         }
     });

@@ -1,8 +1,9 @@
 //! Messages: where the page shows what is wrong.
 
 use std::cell::{Cell, RefCell};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
+use indexmap::IndexMap;
 use ricordo::engine::PlaceId;
 use ricordo::{Finding, Form, Place, Value, WidgetState};
 use web_sys::{Document, Element};
@@ -113,6 +114,32 @@ impl Messages {
         }
     }
 
+    /// Takes in the findings of places that have changed, with those of the records and lists around them: these may be shown once
+    /// something in them was touched.
+    pub(crate) fn take_in(&self, changed: Vec<Place<Value>>) {
+        let mut shown = self.summary.shown_of_places.borrow_mut();
+        let mut seen = HashSet::new();
+        for place in changed {
+            let mut at = Some(place);
+            while let Some(place) = at.filter(|place| seen.insert(place.id())) {
+                note_shown(&mut shown, &place);
+                at = place.parent();
+            }
+        }
+        shown.retain(|_, (place, _)| !place.is_gone());
+    }
+
+    /// Takes in the findings of all places: at first, and when a submit was tried.
+    pub(crate) fn take_in_all(&self) {
+        let mut shown = self.summary.shown_of_places.borrow_mut();
+        shown.clear();
+        for finding in self.root.all_findings() {
+            if let Ok(place) = self.form.place(&finding.place) {
+                note_shown(&mut shown, &place);
+            }
+        }
+    }
+
     /// Updates the summary, and announces what is new in it.
     pub(crate) fn show_summary(&self) {
         let element = self.summary_element();
@@ -180,6 +207,8 @@ impl Messages {
 /// The messages about the form as a whole, and those that have no element of their own.
 #[derive(Debug, Default)]
 struct Summary {
+    /// The messages that a person should see now, of all places that have any.
+    shown_of_places: RefCell<IndexMap<PlaceId, (Place<Value>, Vec<Message>)>>,
     notices: RefCell<Vec<(Notice, String)>>,
     shown: RefCell<Vec<Message>>,
 }
@@ -203,20 +232,14 @@ impl Summary {
         if let Some(problem) = form.problem() {
             messages.push((problem.summary().to_owned(), false));
         }
-        // A form without findings is not searched.
-        for finding in root.all_findings().into_iter().filter(|finding| finding.shown) {
-            let is_of_form = finding.place.is_root();
-            let has_element = || form.place(&finding.place).is_ok_and(|place| !is_homeless(place.id()));
-            if !is_of_form && has_element() {
-                continue;
-            }
-            let label = if is_of_form { "" } else { &finding.label };
-            for message in messages_of(label, std::slice::from_ref(&finding)) {
-                if !messages.contains(&message) {
-                    messages.push(message);
-                }
+        for message in messages_of("", &root.findings()) {
+            if !messages.contains(&message) {
+                messages.push(message);
             }
         }
+        let elsewhere = self.shown_of_places.borrow();
+        let elsewhere = elsewhere.iter().filter(|(place, _)| **place != root.id() && is_homeless(**place));
+        messages.extend(elsewhere.flat_map(|(_, (_, messages))| messages).cloned());
         messages.extend(self.notices.borrow().iter().map(|(_, notice)| (notice.clone(), true)));
         if *self.shown.borrow() == messages {
             return None;
@@ -227,6 +250,16 @@ impl Summary {
         let before = self.shown.replace(messages.clone());
         messages.retain(|message| !before.contains(message));
         Some(messages)
+    }
+}
+
+/// Notes the messages of a place that a person should see now, if there are any.
+fn note_shown(shown: &mut IndexMap<PlaceId, (Place<Value>, Vec<Message>)>, place: &Place<Value>) {
+    let messages = messages_of(&place.label(), &place.findings());
+    if messages.is_empty() {
+        shown.shift_remove(&place.id());
+    } else {
+        shown.insert(place.id(), (place.clone(), messages));
     }
 }
 

@@ -5,8 +5,8 @@ use std::collections::HashMap;
 use std::rc::Rc;
 use std::time::Duration;
 
-use ricordo::engine::{FormState, PlaceId, Status};
-use ricordo::{Error, Form, Place, Subscription, Value};
+use ricordo::engine::{Aspects, FormState, PlaceId, Status};
+use ricordo::{Error, Form, Notification, Place, Subscription, Value};
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{Document, Element, Node};
 
@@ -48,6 +48,8 @@ pub(crate) struct Page {
     released: Timer,
     /// The element that had the focus when a person last asked to submit.
     submitted_from: RefCell<Option<Element>>,
+    /// The number of submits that were tried when the messages were last taken in.
+    submits: Cell<usize>,
     /// The widget that was focused, whose text is still to be written.
     focusing: RefCell<Option<Rc<Widget>>>,
     /// Whether rows are being moved. Changes of focus that the browser reports meanwhile are ignored.
@@ -125,6 +127,7 @@ impl Page {
         asks_before_leaving: bool,
     ) -> Self {
         let (root, document, form, place) = parts;
+        let submits = form.state().submits;
         Page {
             root,
             document,
@@ -145,6 +148,7 @@ impl Page {
             released,
             submitted_from: RefCell::default(),
             focusing: RefCell::default(),
+            submits: Cell::new(submits),
             is_moving: Cell::new(false),
             guards: RefCell::default(),
             listeners: RefCell::default(),
@@ -298,6 +302,17 @@ pub(crate) fn report_refusal(done: Result<(), Error>) {
 
 /// After changes.
 impl Page {
+    /// Takes in which messages are shown now. It costs what has changed, unless a submit was tried: that may show any.
+    pub(crate) fn take_in_findings(&self, notice: &Notification<Value>) {
+        let submits = self.form.state().submits;
+        if self.submits.replace(submits) == submits {
+            let aspects = Aspects::FINDINGS | Aspects::TOUCHED | Aspects::RELEVANT | Aspects::PRESENCE;
+            self.messages.take_in(notice.changed_places(aspects));
+        } else {
+            self.messages.take_in_all();
+        }
+    }
+
     /// Updates the summary, the timer of pauses and the draft after a change.
     pub(crate) fn follow(&self) {
         self.messages.show_summary();

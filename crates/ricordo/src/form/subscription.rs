@@ -8,7 +8,8 @@ use super::cause::Cause;
 use super::core::{Core, Notice};
 use super::counts::Counts;
 use super::{Form, Place};
-use crate::engine::{ObserverId, RowEdit};
+use crate::engine::{Aspects, ObserverId, RowEdit};
+use crate::value::Value;
 
 /// Keeps a subscription alive: dropping it ends the subscription, also from inside a callback.
 #[must_use = "a subscription ends when its guard is dropped"]
@@ -89,6 +90,32 @@ impl<T, R> Notification<T, R> {
     pub fn row_edits(&self) -> &[RowEdit] {
         let change = self.notice.outcome.changes().iter().find(|change| change.place() == self.place.id());
         change.map_or(&[], |change| change.row_edits())
+    }
+
+    /// Returns the places that the action changed in one of these aspects, in the order of their first change. Records and lists are
+    /// among them for what is theirs alone: their rows, their presence, their own findings.
+    ///
+    /// ```
+    /// # use std::{cell::RefCell, rc::Rc};
+    /// # use ricordo::{Form, Model, at, engine::Aspects};
+    /// #[derive(Model)]
+    /// struct Batch { #[model(maximum = 500)] loaves: u32, notes: String }
+    ///
+    /// let form = Form::new(&Batch { loaves: 12, notes: String::new() })?;
+    /// let found = Rc::new(RefCell::new(Vec::new()));
+    /// let seen = found.clone();
+    /// let _watching = form.subscribe("", move |notice| {
+    ///     seen.borrow_mut().extend(notice.changed_places(Aspects::FINDINGS).iter().map(|place| place.pointer().to_string()));
+    /// })?;
+    /// form.enter(at::<Batch>().notes(), "Proof longer.")?;
+    /// form.enter(at::<Batch>().loaves(), "900")?;
+    /// assert_eq!(*found.borrow(), ["/loaves"]);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn changed_places(&self, aspects: Aspects) -> Vec<Place<Value>> {
+        let changes = self.notice.outcome.changes().iter();
+        let changed = changes.filter(|change| change.aspects().contains(aspects));
+        changed.map(|change| Place::new(self.core.clone(), change.place())).collect()
     }
 
     /// Returns the cause of the notification. Read it in the callback: it describes the changes as they are then.
