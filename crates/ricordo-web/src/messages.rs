@@ -204,11 +204,14 @@ impl Messages {
     }
 }
 
+/// The messages of places, in the order in which they were shown.
+type ShownMessages = IndexMap<PlaceId, (Place<Value>, Vec<Message>)>;
+
 /// The messages about the form as a whole, and those that have no element of their own.
 #[derive(Debug, Default)]
 struct Summary {
     /// The messages that a person should see now, of all places that have any.
-    shown_of_places: RefCell<IndexMap<PlaceId, (Place<Value>, Vec<Message>)>>,
+    shown_of_places: RefCell<ShownMessages>,
     notices: RefCell<Vec<(Notice, String)>>,
     shown: RefCell<Vec<Message>>,
 }
@@ -254,7 +257,7 @@ impl Summary {
 }
 
 /// Notes the messages of a place that a person should see now, if there are any.
-fn note_shown(shown: &mut IndexMap<PlaceId, (Place<Value>, Vec<Message>)>, place: &Place<Value>) {
+fn note_shown(shown: &mut ShownMessages, place: &Place<Value>) {
     let messages = messages_of(&place.label(), &place.findings());
     if messages.is_empty() {
         shown.shift_remove(&place.id());
