@@ -64,7 +64,7 @@ impl CompiledSchema {
     #[cfg(feature = "formula")]
     fn compile_formulas(&mut self) {
         let schema = self.rules.schema().clone();
-        let mut formulas = super::formulas::compile(&schema, &mut || self.rules.name_subtotal());
+        let mut formulas = super::formulas::compile(&schema, &mut || self.rules.name_shared());
         let mut errors = Vec::new();
         for (record, spec, at) in std::mem::take(&mut formulas.rules) {
             if let Err(error) = self.rules.add_all(RulesFor::Records(record), vec![Ok(spec)]) {

@@ -137,7 +137,7 @@ impl Engine {
                     Some(Slot::Choices) => "what it is chosen from",
                     Some(Slot::Earliest | Slot::Latest) => "a bound",
                     Some(Slot::Kept(_)) => "whether an aggregate counts it",
-                    Some(Slot::Subtotal(_)) => "an aggregate",
+                    Some(Slot::Shared(_)) => "an aggregate, or choices",
                 };
                 let name = self.tree.pointer(place);
                 let text = format!("{}: {what} could not be computed ({})", Named(&name), failure.why);

@@ -343,7 +343,7 @@ impl<'a> Structure<'a> {
             | Reversal::Touched { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
-            | Reversal::Subtotal { .. }
+            | Reversal::Shared { .. }
             | Reversal::Source { .. }
             | Reversal::RowMade { .. }
             | Reversal::Presence { .. }

@@ -8,8 +8,10 @@ use super::aggregate_spec::{AggregateSpec, aggregate_of, check_result, item_of};
 use super::target::{Targeted, part_on_way, slot_of};
 use crate::model::Spot;
 use crate::schema::{Error, Kind, PartId, Pointer, RecordId, Schema};
-use crate::settle::{AggregateOf, Bases, Declaration, FormulaText, Function, Role, Slot, Way, conflicts};
-use crate::tree::{Anchor, ConstraintId, ConstraintWords, Pattern, SubtotalId};
+use crate::settle::{
+    AggregateOf, Bases, ChoicesFunction, Declaration, FormulaText, Function, Role, Slot, Way, conflicts,
+};
+use crate::tree::{Anchor, ConstraintId, ConstraintWords, Pattern, SharedId};
 
 /// A rule, before it is known where in a form it holds.
 pub(crate) struct RuleSpec {
@@ -40,11 +42,18 @@ pub(crate) enum RuleOf {
         is_earliest: bool,
         function: Function,
     },
-    /// An aggregate of the record that no field shows.
-    #[cfg_attr(not(feature = "formula"), allow(dead_code, reason = "only formulas have subtotals"))]
-    Subtotal(SubtotalId, AggregateSpec),
-    Chosen(Function),
+    /// A result for the record that rules share and no field shows.
+    #[cfg_attr(not(feature = "formula"), allow(dead_code, reason = "only formulas share results"))]
+    Shared(SharedId, SharedOf),
+    Chosen(ChoicesFunction),
     Flag(FlagRule, Function),
+}
+
+/// A result that rules share.
+#[cfg_attr(not(feature = "formula"), allow(dead_code, reason = "only formulas share results"))]
+pub(crate) enum SharedOf {
+    Aggregate(AggregateSpec),
+    Choices(ChoicesFunction),
 }
 
 /// A rule whose function gives a flag. A blank counts as if there were no rule.
@@ -125,9 +134,9 @@ impl Rulebook {
         &self.constraints
     }
 
-    /// Gives out an id for an aggregate that no field shows.
+    /// Gives out an id for a result that no field shows.
     #[cfg(feature = "formula")]
-    pub(super) fn name_subtotal(&mut self) -> SubtotalId {
+    pub(super) fn name_shared(&mut self) -> SharedId {
         let name = self.next;
         self.next = name.next();
         name
@@ -190,12 +199,17 @@ impl Rulebook {
                 let slot = if is_earliest { Slot::Earliest } else { Slot::Latest };
                 self.declare(target(&at, first)?, slot, Way::Function(function))
             }
-            RuleOf::Subtotal(id, aggregate) => {
-                let targeted = target(&at, first)?;
-                let of = self.with_filters(&schema, &targeted, &aggregate)?;
+            RuleOf::Shared(id, of) => {
+                let way = match of {
+                    SharedOf::Aggregate(aggregate) => {
+                        let of = self.with_filters(&schema, &target(&at, first)?, &aggregate)?;
+                        Way::Aggregate(of)
+                    }
+                    SharedOf::Choices(function) => Way::Choices(function),
+                };
                 // It is one of every place where such a record stands.
                 for part in parts.iter().copied() {
-                    self.declare(target(&at, part)?, Slot::Subtotal(id), Way::Aggregate(of.clone()))?;
+                    self.declare(target(&at, part)?, Slot::Shared(id), way.clone())?;
                 }
                 Ok(())
             }
@@ -204,7 +218,7 @@ impl Rulebook {
                 if !schema.part(targeted.part).is_field() {
                     return targeted.refuse("is not a field, so nothing can be chosen for it");
                 }
-                self.declare(targeted, Slot::Choices, Way::Function(function))
+                self.declare(targeted, Slot::Choices, Way::Choices(function))
             }
             RuleOf::Flag(rule, function) => {
                 let slot = self.slot_of(rule);

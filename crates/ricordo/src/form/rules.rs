@@ -187,10 +187,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         at: L,
         function: impl Fn(&RuleView<'_, M, R>) -> C + Send + Sync + 'static,
     ) {
-        let function = function_of::<M, R, Value, Value>(move |it| {
-            function(it).into().map_or(Value::Blank, |choices| choices.to_value())
-        });
-        self.add(at, RuleOf::Chosen(function));
+        self.add(at, RuleOf::Chosen(Arc::new(move |view, form| function(&RuleView::new(view, form)).into())));
     }
 
     flags! {

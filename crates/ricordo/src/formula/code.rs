@@ -8,7 +8,7 @@ use super::functions::Function;
 use super::operators::{and, binary, negate, or};
 use super::syntax::{Operator, Quantifier};
 use crate::schema::PartId;
-use crate::tree::{PlaceId, SubtotalId};
+use crate::tree::{PlaceId, SharedId};
 use crate::value::DateTime;
 
 /// What a formula reads a form through.
@@ -22,7 +22,7 @@ pub(crate) trait Reader {
     /// What a place holds: the value of a field, a record, or the list of what its rows hold.
     fn datum(&self, place: PlaceId) -> Datum;
     /// What is kept up to date for a record by an aggregate without a field.
-    fn subtotal(&self, record: PlaceId, of: SubtotalId) -> Datum;
+    fn shared(&self, record: PlaceId, of: SharedId) -> Datum;
     /// The time that the form was told.
     fn now(&self) -> Option<DateTime>;
     /// Whether the computation may take so many more steps. All that is computed together shares what may be granted.
@@ -57,7 +57,7 @@ pub(crate) enum Code {
     Filter(Box<[Code; 2]>),
     Call(Function, Vec<Code>, Option<Box<RegularExpression>>),
     /// An aggregate that is kept up to date for the record of a level.
-    Subtotal(usize, SubtotalId),
+    Shared(usize, SharedId),
 }
 
 /// The fields to go down from a record.
@@ -94,6 +94,52 @@ pub(crate) struct CodeIteration {
 impl Code {
     pub(crate) fn constant(&self) -> Option<&Datum> {
         if let Code::Constant(constant) = self { Some(constant) } else { None }
+    }
+
+    /// Calls a function with the expression and all that it is made of.
+    pub(crate) fn visit<'a>(&'a self, call: &mut dyn FnMut(&'a Code)) {
+        call(self);
+        let mut all = |codes: &'a [Code]| codes.iter().for_each(|code| code.visit(call));
+        let iterations = |iterations: &'a [CodeIteration]| {
+            iterations.iter().flat_map(|CodeIteration { from, to }| [Some(from), to.as_ref()]).flatten()
+        };
+        match self {
+            Code::Constant(_) | Code::Local(_) | Code::Place(_) | Code::Shared(..) => {}
+            Code::Member(of, ..) | Code::Property(of, _) | Code::Negation(of) => of.visit(call),
+            Code::Either(codes) | Code::List(codes) | Code::Call(_, codes, _) => all(codes),
+            Code::Binary(_, codes) | Code::Item(codes) | Code::Filter(codes) => all(&codes[..]),
+            Code::Between(codes) | Code::If(codes) => all(&codes[..]),
+            Code::In(value, tests) => {
+                value.visit(call);
+                for test in tests {
+                    match test {
+                        CodeTest::Value(code) | CodeTest::Comparison(_, code) => code.visit(call),
+                        CodeTest::Interval { from, to, .. } => {
+                            from.visit(call);
+                            to.visit(call);
+                        }
+                    }
+                }
+            }
+            Code::For(over, of) | Code::Quantified(_, over, of) => {
+                iterations(over).for_each(|code| code.visit(call));
+                of.visit(call);
+            }
+        }
+    }
+
+    /// The level of the record that holds all that the expression reads, if there is one.
+    pub(crate) fn only_level(&self) -> Option<usize> {
+        let (mut only, mut is_so) = (None, true);
+        self.visit(&mut |code| match code {
+            Code::Place(Way { level, .. }) | Code::Shared(level, _) => {
+                is_so &= *only.get_or_insert(*level) == *level;
+            }
+            // The time belongs to the form.
+            Code::Call(Function::Now | Function::Today, ..) => is_so = false,
+            _ => {}
+        });
+        only.filter(|_| is_so)
     }
 
     /// The part of the schema that the value of the expression comes from, if it is that of a field.
@@ -255,8 +301,8 @@ impl<'a> Evaluation<'a> {
             Code::Call(function, arguments, expression) => {
                 self.call(*function, arguments, expression.as_deref())
             }
-            Code::Subtotal(level, of) => match self.level(*level) {
-                Some(record) => self.reader.subtotal(record, *of),
+            Code::Shared(level, of) => match self.level(*level) {
+                Some(record) => self.reader.shared(record, *of),
                 None => Datum::Null,
             },
         };
@@ -453,7 +499,7 @@ pub(super) fn fold(code: Code) -> Code {
             Datum::Null
         }
 
-        fn subtotal(&self, _: PlaceId, _: SubtotalId) -> Datum {
+        fn shared(&self, _: PlaceId, _: SharedId) -> Datum {
             Datum::Null
         }
 
@@ -489,7 +535,7 @@ pub(super) fn fold(code: Code) -> Code {
         | Code::For(..)
         | Code::Quantified(..)
         | Code::Filter(_)
-        | Code::Subtotal(..) => false,
+        | Code::Shared(..) => false,
     };
     if is_known { Code::Constant(evaluate(&code, &[], &NoForm)) } else { code }
 }

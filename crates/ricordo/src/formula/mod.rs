@@ -27,7 +27,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 pub(crate) use checker::{Findings, PartRead};
-pub(crate) use code::{Code, Level, Reader, Way, evaluate, evaluate_test, find};
+pub(crate) use code::{Code, Level, Reader, Steps, Way, evaluate, evaluate_test, find};
 pub(crate) use datum::Datum;
 pub use functions::{Function, functions};
 pub(crate) use surroundings::{Chain, Endless, Surroundings};

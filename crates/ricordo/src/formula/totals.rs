@@ -2,13 +2,13 @@
 
 use std::sync::Arc;
 
-use super::code::{Code, CodeTest, Steps};
+use super::code::{Code, Steps};
 use super::datum::Datum;
 use super::functions::Function;
 use super::syntax::Operator;
 use super::types::Type;
 use crate::schema::{Kind, PartId, Schema};
-use crate::tree::SubtotalId;
+use crate::tree::SharedId;
 
 /// An aggregate over the rows of a list, or of the lists in its rows.
 #[derive(Debug, PartialEq)]
@@ -44,11 +44,11 @@ pub(crate) enum TotalTest {
 
 impl Code {
     /// Takes out the aggregates that can be kept up to date; `name` gives each the id by which it is read.
-    pub(crate) fn take_totals(self, schema: &Schema, name: &mut dyn FnMut(Total) -> SubtotalId) -> Code {
+    pub(crate) fn take_totals(self, schema: &Schema, name: &mut dyn FnMut(Total) -> SharedId) -> Code {
         match self.into_total(schema) {
             Ok(total) => {
                 let level = total.level;
-                Code::Subtotal(level, name(total))
+                Code::Shared(level, name(total))
             }
             Err(code) => code.map(&mut |code| code.take_totals(schema, name)),
         }
@@ -100,34 +100,34 @@ impl Code {
             | Code::For(..)
             | Code::Quantified(..)
             | Code::Filter(_)
-            | Code::Subtotal(..) => self,
+            | Code::Shared(..) => self,
         }
     }
 
     /// Whether all that the expression reads is in the record of a level, and in the row that it is given.
     fn reads_only(&self, level: usize) -> bool {
-        match self {
-            Code::Constant(_) => true,
-            Code::Local(local) => *local == 0,
-            Code::Place(way) => way.level == level,
-            Code::Member(of, _, _) | Code::Property(of, _) | Code::Negation(of) => of.reads_only(level),
-            Code::Either(codes) | Code::List(codes) => codes.iter().all(|code| code.reads_only(level)),
-            Code::Binary(_, codes) | Code::Item(codes) => codes.iter().all(|code| code.reads_only(level)),
-            Code::Between(codes) | Code::If(codes) => codes.iter().all(|code| code.reads_only(level)),
-            Code::Call(function, arguments, _) => {
-                !matches!(function, Function::Now | Function::Today)
-                    && arguments.iter().all(|argument| argument.reads_only(level))
-            }
-            Code::In(value, tests) => {
-                let is_so = |test: &CodeTest| match test {
-                    CodeTest::Value(code) | CodeTest::Comparison(_, code) => code.reads_only(level),
-                    CodeTest::Interval { from, to, .. } => from.reads_only(level) && to.reads_only(level),
-                };
-                value.reads_only(level) && tests.iter().all(is_so)
-            }
-            // These bind more names, or read what is computed for a row.
-            Code::For(..) | Code::Quantified(..) | Code::Filter(_) | Code::Subtotal(..) => false,
-        }
+        let mut is_so = true;
+        self.visit(&mut |code| {
+            is_so &= match code {
+                Code::Place(way) => way.level == level,
+                Code::Local(local) => *local == 0,
+                Code::Call(function, ..) => !matches!(function, Function::Now | Function::Today),
+                // These bind more names, or read what is computed for a row.
+                Code::For(..) | Code::Quantified(..) | Code::Filter(_) | Code::Shared(..) => false,
+                Code::Constant(_)
+                | Code::Member(..)
+                | Code::Either(_)
+                | Code::Property(..)
+                | Code::Negation(_)
+                | Code::Binary(..)
+                | Code::Between(_)
+                | Code::In(..)
+                | Code::If(_)
+                | Code::List(_)
+                | Code::Item(_) => true,
+            };
+        });
+        is_so
     }
 }
 

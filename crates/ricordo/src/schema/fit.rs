@@ -58,6 +58,9 @@ impl Schema {
 
     /// Choices with values as places of this part hold them.
     pub(crate) fn fit_choices(&self, part: PartId, choices: &Choices) -> Result<Choices, Error> {
+        if choices.iter().all(|choice| self.is_fitted(part, &choice.value, 0)) {
+            return Ok(choices.clone());
+        }
         let fitted = choices.iter().map(|choice| {
             let value = self.fit(part, choice.value.clone())?;
             Ok(Choice { value, label: choice.label.clone() })

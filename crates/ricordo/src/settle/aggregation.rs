@@ -130,7 +130,7 @@ impl Graph {
     pub(super) fn aggregate_of(&self, cell: &CellBody) -> Option<&AggregateOf> {
         match &self.declarations[cell.declaration].declaration.way {
             Way::Aggregate(of) => Some(of),
-            Way::Function(_) => None,
+            Way::Function(_) | Way::Choices(_) => None,
         }
     }
 
@@ -184,7 +184,7 @@ pub(super) fn depends_on(of: &AggregateOf, slot: Slot) -> bool {
         | Slot::Choices
         | Slot::Earliest
         | Slot::Latest
-        | Slot::Subtotal(_) => false,
+        | Slot::Shared(_) => false,
     }
 }
 

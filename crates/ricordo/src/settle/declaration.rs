@@ -6,8 +6,8 @@ use std::sync::Arc;
 use slotmap::{Key, KeyData, new_key_type};
 
 use super::{AggregateOf, PlaceView};
-use crate::schema::{Kind, PartId, RecordId, Schema};
-use crate::tree::{Aspects, ConstraintId, FieldRef, FilterId, Pattern, PlaceId, Source, SubtotalId, Tree};
+use crate::schema::{Choices, Kind, PartId, RecordId, Schema};
+use crate::tree::{Aspects, ConstraintId, FieldRef, FilterId, Pattern, PlaceId, SharedId, Source, Tree};
 use crate::value::Value;
 
 new_key_type! {
@@ -28,6 +28,9 @@ impl RuleKey {
 
 /// The function of a rule: of the place that it is given, and of the form or record that the rule belongs to.
 pub(crate) type Function = Arc<dyn Fn(PlaceView<'_>, PlaceView<'_>) -> Value + Send + Sync>;
+
+/// The function of a rule that gives choices; `None` leaves the field those that it has otherwise.
+pub(crate) type ChoicesFunction = Arc<dyn Fn(PlaceView<'_>, PlaceView<'_>) -> Option<Choices> + Send + Sync>;
 
 /// A rule for all places of a part. It is kept once, however many rows there are.
 #[derive(Debug)]
@@ -53,8 +56,8 @@ pub(crate) struct FormulaText {
     pub(crate) formula: Arc<str>,
     /// The formula with values in it instead of names.
     pub(crate) filled_in: Function,
-    /// The aggregates that it reads and no field shows.
-    pub(crate) subtotals: Vec<SubtotalId>,
+    /// The results that it reads and no field shows.
+    pub(crate) shared: Vec<SharedId>,
 }
 
 impl fmt::Debug for FormulaText {
@@ -106,8 +109,8 @@ pub(crate) enum Slot {
     Latest,
     /// Whether a filter of an aggregate keeps the row.
     Kept(FilterId),
-    /// An aggregate of the record that no field shows.
-    Subtotal(SubtotalId),
+    /// A result that rules share and no field shows.
+    Shared(SharedId),
 }
 
 /// Whether one of these declarations is about the same value or flag of some of these places. Only constraints can be
@@ -118,13 +121,15 @@ pub(crate) fn conflicts<'a>(
     pattern: &Pattern,
     slot: Slot,
 ) -> bool {
+    if matches!(slot, Slot::Constraint(_) | Slot::Kept(_) | Slot::Shared(_)) {
+        return false;
+    }
     known.any(|known| {
-        known.pattern.overlaps(pattern, schema)
-            && match (known.slot, slot) {
-                (Slot::Value(_), Slot::Value(_)) => true,
-                (Slot::Constraint(_) | Slot::Kept(_) | Slot::Subtotal(_), _) => false,
-                (known, slot) => known == slot,
-            }
+        let is_alike = match (known.slot, slot) {
+            (Slot::Value(_), Slot::Value(_)) => true,
+            (known, slot) => known == slot,
+        };
+        is_alike && known.pattern.overlaps(pattern, schema)
     })
 }
 
@@ -142,8 +147,10 @@ pub(crate) enum Role {
 }
 
 /// How something is computed.
+#[derive(Clone)]
 pub(crate) enum Way {
     Function(Function),
+    Choices(ChoicesFunction),
     Aggregate(AggregateOf),
 }
 
@@ -151,6 +158,7 @@ impl fmt::Debug for Way {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Way::Function(_) => formatter.write_str("Function"),
+            Way::Choices(_) => formatter.write_str("Choices"),
             Way::Aggregate(of) => of.fmt(formatter),
         }
     }
@@ -167,7 +175,7 @@ impl Slot {
             Slot::Required => Aspects::REQUIRED | Aspects::FINDINGS | Aspects::VALIDITY,
             Slot::Choices => Aspects::CHOICES | Aspects::FINDINGS | Aspects::VALIDITY,
             Slot::Constraint(_) | Slot::Earliest | Slot::Latest => Aspects::FINDINGS | Aspects::VALIDITY,
-            Slot::Subtotal(id) => id.aspect(),
+            Slot::Shared(id) => id.aspect(),
             Slot::Kept(_) => Aspects::KEPT,
         }
     }

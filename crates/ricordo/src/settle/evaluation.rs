@@ -8,8 +8,8 @@ use super::declaration::RuleKey;
 use super::declaration::{Role, Slot, Way};
 use super::graph::Graph;
 use super::{PlaceView, Reach, Read, Reads, Unsettled};
-use crate::schema::{Choices, Kind};
-use crate::tree::{Aspects, Bounds, FailedConstraint, Failure, PlaceId, Properties, Tree};
+use crate::schema::{Choices, Error, Kind, PartId};
+use crate::tree::{Aspects, Bounds, Computed, FailedConstraint, Failure, PlaceId, Properties, Tree};
 use crate::value::{Value, sort, sort_by_key};
 
 impl Graph {
@@ -43,19 +43,27 @@ impl Graph {
             self.trigger(cell);
             return Ok(false);
         };
-        let result = result.and_then(|value| self.put(tree, cell, slot, value));
+        let result = result.and_then(|result| self.put(tree, cell, slot, result));
         if result.is_err() {
             // A blank suits every place and every flag.
-            let _ = self.put(tree, cell, slot, Value::Blank);
+            let _ = self.put(tree, cell, slot, Computed::Value(Value::Blank));
         }
         self.set_failure(tree, cell, result.err());
         Ok(true)
     }
 
     /// Writes the result of a cell, or says why it does not fit.
-    fn put(&mut self, tree: &mut Tree, cell: Cell, slot: Slot, value: Value) -> Result<(), String> {
+    fn put(&mut self, tree: &mut Tree, cell: Cell, slot: Slot, result: Computed) -> Result<(), String> {
         let Some(place) = self.cells.get(cell).map(|body| body.place) else { return Ok(()) };
-        let hides = || self.cells.get(cell).is_some_and(|cell| self.reads_secret(tree, cell));
+        let (value, choices) = match (slot, result) {
+            (Slot::Shared(id), result) => {
+                tree.set_shared(place, id, Some(result));
+                return Ok(());
+            }
+            (_, Computed::Value(value)) => (value, None),
+            (_, Computed::Choices(choices)) => (Value::Blank, choices),
+        };
+        let hides = |graph: &Graph| graph.cells.get(cell).is_some_and(|cell| graph.reads_secret(tree, cell));
         match slot {
             Slot::Value(role) => self.put_value(tree, cell, role, value)?,
             Slot::Relevant => {
@@ -65,24 +73,23 @@ impl Graph {
             Slot::Readonly => put_flag(tree, place, &value, |flags| &mut flags.is_readonly)?,
             Slot::Required => put_flag(tree, place, &value, |flags| &mut flags.is_required)?,
             Slot::Choices => {
-                let part = tree.part_id(place);
-                let choices =
-                    Choices::from_value(&value).map(|choices| tree.schema().fit_choices(part, &choices));
+                let choices = choices.map(|choices| self.fitted(tree, tree.part_id(place), choices));
                 let choices = choices.transpose().map_err(|error| format!("a choice {}", error.problem()))?;
-                let hides_choices = choices.is_some() && hides();
+                let hides_choices = choices.is_some() && hides(self);
                 tree.change_properties(place, |flags| {
                     (flags.choices, flags.hides_choices) = (choices, hides_choices);
                 });
             }
             Slot::Earliest => {
-                let is_hidden = hides();
+                let is_hidden = hides(self);
                 put_bound(tree, place, value, is_hidden, |bounds| &mut bounds.earliest)?;
             }
             Slot::Latest => {
-                let is_hidden = hides();
+                let is_hidden = hides(self);
                 put_bound(tree, place, value, is_hidden, |bounds| &mut bounds.latest)?;
             }
-            Slot::Subtotal(id) => tree.set_subtotal(place, id, Some(value)),
+            // That was written above.
+            Slot::Shared(_) => {}
             Slot::Kept(filter) => {
                 let is_kept = flag(&value)? == Some(true);
                 tree.change_properties(place, |flags| {
@@ -130,20 +137,25 @@ impl Graph {
         &mut self,
         tree: &Tree,
         cell: Cell,
-    ) -> Result<Option<Result<Value, String>>, Unsettled> {
+    ) -> Result<Option<Result<Computed, String>>, Unsettled> {
         let Some(body) = self.cells.get(cell) else { return Ok(None) };
         let function = match &self.declarations[body.declaration].declaration.way {
-            Way::Function(function) => function.clone(),
+            way @ (Way::Function(_) | Way::Choices(_)) => way.clone(),
             Way::Aggregate(of) => {
                 let kind = of.kind;
                 let value = body.aggregate.as_ref().map(|aggregate| aggregate.value(kind));
-                return Ok(value.filter(|_| !self.is_early(tree, cell)).map(Ok));
+                let value = value.filter(|_| !self.is_early(tree, cell));
+                return Ok(value.map(|value| Ok(Computed::Value(value))));
             }
         };
         let (place, base, origin, slot) = (body.place, body.base, body.origin, body.slot);
         self.slots += self.reads.clear();
         let view = PlaceView::of_calculation(tree, base, &self.reads);
-        let run = || function(view, view.other(origin));
+        let run = || match function {
+            Way::Function(function) => Computed::Value(function(view, view.other(origin))),
+            Way::Choices(function) => Computed::Choices(function(view, view.other(origin))),
+            Way::Aggregate(_) => Computed::Value(Value::Blank),
+        };
         let value = catch_unwind(AssertUnwindSafe(run)).map_err(|panic| words_of(&*panic));
         let value =
             value.and_then(|value| self.reads.take_wrong().map_or(Ok(value), |wrong| Err(wrong.to_string())));
@@ -159,6 +171,18 @@ impl Graph {
             self.put_in_order(tree, cell)?;
         }
         Ok((!self.is_early(tree, cell)).then_some(value))
+    }
+
+    /// Fits choices to the field that they are for. Rows mostly have theirs in common, so the latest are kept.
+    fn fitted(&mut self, tree: &Tree, part: PartId, choices: Choices) -> Result<Choices, Error> {
+        if let Some((given, fitted)) = self.latest_choices.get(&part)
+            && given.is_same(&choices)
+        {
+            return Ok(fitted.clone());
+        }
+        let fitted = tree.schema().fit_choices(part, &choices)?;
+        self.latest_choices.insert(part, (choices, fitted.clone()));
+        Ok(fitted)
     }
 
     /// Writes what was calculated for a place.
@@ -187,7 +211,8 @@ impl Graph {
     /// The places that the value of a place or any of its properties depends on, in no order, but for the rows of aggregates.
     pub(crate) fn all_dependencies_of(&self, tree: &Tree, place: PlaceId) -> Vec<PlaceId> {
         let bodies = self.cells.of(place).iter().filter_map(|cell| self.cells.get(*cell));
-        bodies.flat_map(|body| self.values_read(tree, body)).collect()
+        let with_shared = |body| std::iter::once(body).chain(self.shared_read(tree, body));
+        bodies.flat_map(with_shared).flat_map(|body| self.values_read(tree, body)).collect()
     }
 
     /// What a rule computes of its place.
@@ -212,6 +237,14 @@ impl Graph {
         self.read_set(tree, body).into_iter().filter(reads_value).map(|read| read.place).collect()
     }
 
+    /// The cells whose results a cell has read that no field shows.
+    fn shared_read<'a>(&'a self, tree: &'a Tree, body: &'a CellBody) -> impl Iterator<Item = &'a CellBody> {
+        let reads =
+            self.read_set(tree, body).into_iter().filter(|read| read.aspects.contains(Aspects::SHARED));
+        let cells = reads.flat_map(|read| self.cells.of(read.place)).filter_map(|cell| self.cells.get(*cell));
+        cells.filter(|other| matches!(other.slot, Slot::Shared(id) if self.reads_shared(body, id)))
+    }
+
     /// Whether a cell has read a secret, or a record or list in which there may be one.
     fn reads_secret(&self, tree: &Tree, cell: &CellBody) -> bool {
         let schema = tree.schema();
@@ -219,19 +252,18 @@ impl Graph {
             Reach::Own => tree.part(read.place).secret,
             Reach::Below => schema.may_hold_secret(tree.part_id(read.place)),
         };
-        schema.has_secrets() && self.read_set(tree, cell).iter().any(reads)
+        schema.has_secrets()
+            && (self.read_set(tree, cell).iter().any(reads)
+                || self.shared_read(tree, cell).any(|shared| self.reads_secret(tree, shared)))
     }
 
     fn inputs_of(&self, tree: &Tree, cell: Cell) -> Vec<PlaceId> {
         let Some(body) = self.cells.get(cell) else { return Vec::new() };
         let mut places = self.values_read(tree, body);
         places.extend(self.aggregated_list(tree, body));
-        for read in self.read_set(tree, body).iter().filter(|read| read.aspects.contains(Aspects::SUBTOTALS))
-        {
-            let cells = self.cells.of(read.place).iter().filter_map(|cell| self.cells.get(*cell));
-            let read = cells
-                .filter(|other| matches!(other.slot, Slot::Subtotal(id) if self.reads_subtotal(body, id)));
-            places.extend(read.filter_map(|body| self.aggregated_list(tree, body)));
+        for shared in self.shared_read(tree, body) {
+            places.extend(self.aggregated_list(tree, shared));
+            places.extend(self.values_read(tree, shared));
         }
         places
     }

@@ -2,9 +2,20 @@
 
 use super::{PlaceView, Reach};
 use crate::formula::{Datum, Reader};
-use crate::schema::{Error, ErrorKind, Pointer, Step};
-use crate::tree::{Aspects, PlaceId, Shape, SubtotalId};
+use crate::schema::{Choices, Error, ErrorKind, Pointer, Step};
+use crate::tree::{Aspects, Computed, PlaceId, Shape, SharedId};
 use crate::value::DateTime;
+
+impl PlaceView<'_> {
+    /// The choices that rules share for a record.
+    pub(crate) fn shared_choices(&self, record: PlaceId, of: SharedId) -> Option<Choices> {
+        self.record(record, Reach::Own, of.aspect());
+        match self.tree().shared(record, of) {
+            Some(Computed::Choices(choices)) => choices.clone(),
+            Some(Computed::Value(_)) | None => None,
+        }
+    }
+}
 
 impl Reader for PlaceView<'_> {
     fn base(&self) -> PlaceId {
@@ -41,9 +52,12 @@ impl Reader for PlaceView<'_> {
         }
     }
 
-    fn subtotal(&self, record: PlaceId, of: SubtotalId) -> Datum {
+    fn shared(&self, record: PlaceId, of: SharedId) -> Datum {
         self.record(record, Reach::Own, of.aspect());
-        self.tree().subtotal(record, of).map(Datum::of_value).unwrap_or_default()
+        match self.tree().shared(record, of) {
+            Some(Computed::Value(value)) => Datum::of_value(value),
+            Some(Computed::Choices(_)) | None => Datum::Null,
+        }
     }
 
     fn grant(&self, steps: usize) -> bool {

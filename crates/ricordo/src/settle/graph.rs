@@ -14,7 +14,7 @@ use super::declaration::{Declaration, Role, RuleKey, Slot, Way};
 use super::dependencies::DependencyIndex;
 use super::edges::{EdgeIndex, ReadSet, Variant};
 use super::{Reads, Unsettled};
-use crate::schema::PartId;
+use crate::schema::{Choices, PartId};
 use crate::tree::{Aspects, PlaceId, Source, Tree};
 use crate::value::sort;
 
@@ -48,6 +48,8 @@ pub(crate) struct Graph {
     pub(crate) aggregated: u64,
     /// How many slots of tables were touched to clear them.
     pub(crate) slots: u64,
+    /// The latest choices of fields of a part, as the rule gave them and fitted to the part.
+    pub(super) latest_choices: FxHashMap<PartId, (Choices, Choices)>,
     /// The reads of the function that runs are recorded here.
     pub(super) reads: Reads,
 }
@@ -200,13 +202,13 @@ impl Graph {
                 tree.log_source(place, before);
                 tree.end_leading(place);
             }
-            if let Slot::Subtotal(id) = declaration.slot {
-                tree.set_subtotal(place, id, None);
+            if let Slot::Shared(id) = declaration.slot {
+                tree.set_shared(place, id, None);
             }
             tree.change_properties(place, |flags| {
                 flags.failures.retain(|failure| failure.rule != key.number());
                 match declaration.slot {
-                    Slot::Value(_) | Slot::Subtotal(_) => {}
+                    Slot::Value(_) | Slot::Shared(_) => {}
                     Slot::Relevant => flags.is_irrelevant = false,
                     Slot::Readonly => flags.is_readonly = false,
                     Slot::Required => flags.is_required = false,
@@ -258,7 +260,7 @@ impl Graph {
             Slot::Value(role) => Some(role.source(tree, place)),
             _ => None,
         });
-        let is_unseen = |body: &CellBody| matches!(body.slot, Slot::Kept(_) | Slot::Subtotal(_));
+        let is_unseen = |body: &CellBody| matches!(body.slot, Slot::Kept(_) | Slot::Shared(_));
         let of_properties = if bodies().all(is_unseen) { Source::Unseen } else { Source::Own };
         let source = roles.into_iter().next().or((!cells.is_empty()).then_some(of_properties));
         tree.set_source(place, source);
@@ -290,7 +292,7 @@ impl Graph {
         let (Some(base), Some(origin)) = (on_way(declaration.base), on_way(0)) else { return Ok(()) };
         let aggregate = match &declaration.way {
             Way::Aggregate(of) => Some(Box::new(Aggregate::new(of, tree, base))),
-            Way::Function(_) => None,
+            Way::Function(_) | Way::Choices(_) => None,
         };
         let (slot, height) = (declaration.slot, *height);
         let is_aggregate = aggregate.is_some();

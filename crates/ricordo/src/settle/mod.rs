@@ -23,7 +23,7 @@ mod view;
 pub use aggregate::Comparison;
 pub(crate) use aggregate::{AggregateKind, AggregateOf, AggregatedField, Condition, Level};
 pub(crate) use declaration::{
-    Bases, Declaration, FormulaText, Function, Role, RuleKey, Slot, Way, conflicts,
+    Bases, ChoicesFunction, Declaration, FormulaText, Function, Role, RuleKey, Slot, Way, conflicts,
 };
 pub(crate) use dependencies::DependencyIndex;
 pub(crate) use graph::{Checkpoint, Graph};

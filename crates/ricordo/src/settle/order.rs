@@ -10,7 +10,7 @@ use super::cells::{Cell, CellBody};
 use super::declaration::Slot;
 use super::graph::{Graph, lies_in};
 use super::{Reach, Read, Unsettled};
-use crate::tree::{Aspects, PlaceId, SubtotalId, Tree};
+use crate::tree::{Aspects, PlaceId, SharedId, Tree};
 use crate::value::sort;
 
 impl Graph {
@@ -73,8 +73,8 @@ impl Graph {
         let Some(body) = self.cells.get(cell) else { return Vec::new() };
         let mut above = self.readers(tree, body.place, body.slot.aspects()).into_vec();
         // Several have the same aspect.
-        if let Slot::Subtotal(id) = body.slot {
-            above.retain(|cell| self.cells.get(*cell).is_some_and(|reader| self.reads_subtotal(reader, id)));
+        if let Slot::Shared(id) = body.slot {
+            above.retain(|cell| self.cells.get(*cell).is_some_and(|reader| self.reads_shared(reader, id)));
         }
         let depends = |cell: &Cell| {
             let aggregate = self.cells.get(*cell).and_then(|body| self.aggregate_of(body));
@@ -108,7 +108,7 @@ impl Graph {
             }
         }
         for read in &self.read_set(tree, body) {
-            let is_other = |slot: Slot| matches!(slot, Slot::Subtotal(id) if !self.reads_subtotal(body, id));
+            let is_other = |slot: Slot| matches!(slot, Slot::Shared(id) if !self.reads_shared(body, id));
             let is_read = |input: &Cell| !self.cells.get(*input).is_some_and(|input| is_other(input.slot));
             inputs.extend(self.cells_of(read.place, read.aspects).filter(is_read));
             if read.reach == Reach::Below {
@@ -120,9 +120,9 @@ impl Graph {
     }
 
     /// Whether a cell reads an aggregate that no field shows.
-    pub(super) fn reads_subtotal(&self, reader: &CellBody, id: SubtotalId) -> bool {
+    pub(super) fn reads_shared(&self, reader: &CellBody, id: SharedId) -> bool {
         let text = self.declarations[reader.declaration].declaration.text.as_ref();
-        text.is_some_and(|text| text.subtotals.contains(&id))
+        text.is_some_and(|text| text.shared.contains(&id))
     }
 
     /// The cells of a place that compute any of these aspects.

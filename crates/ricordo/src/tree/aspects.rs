@@ -65,8 +65,8 @@ impl Aspects {
 
     /// The time that the form was told. Only settling sees it.
     pub(crate) const NOW: Aspects = Aspects(1 << 22);
-    /// The aggregates of a record that no field shows: each is one of these. Only settling sees it.
-    pub(crate) const SUBTOTALS: Aspects = Aspects(0b11_1111 << 26);
+    /// The results for a record that no field shows: each is one of these. Only settling sees it.
+    pub(crate) const SHARED: Aspects = Aspects(0b11_1111 << 26);
 
     /// Which binding of the place has the focus.
     pub(crate) const HOLDER: Aspects = Aspects(1 << 16);
@@ -85,8 +85,8 @@ impl Aspects {
     /// What may come or go with all that is in it.
     pub(crate) const STRUCTURE: Aspects = Aspects(32 | 64);
 
-    /// The aspect of an aggregate that no field shows, by its number. Some share one.
-    pub(crate) fn of_subtotal(number: u32) -> Aspects {
+    /// The aspect of a result that no field shows, by its number. Some have one in common.
+    pub(crate) fn of_shared(number: u32) -> Aspects {
         Aspects(1 << (26 + number % 6))
     }
 

@@ -17,7 +17,9 @@ use rustc_hash::FxHashMap;
 use super::arena::Arena;
 use super::marks::Marks;
 use super::state::{FieldState, Presence, State};
-use super::{Aspects, Faults, Focus, Key, LeftInput, Pattern, PlaceId, Properties, Source, SubtotalId};
+use super::{
+    Aspects, Computed, Faults, Focus, Key, LeftInput, Pattern, PlaceId, Properties, SharedId, Source,
+};
 use crate::schema::{Choices, PartId};
 use crate::value::Value;
 
@@ -55,7 +57,7 @@ pub(crate) enum Reversal {
     /// The place had these properties.
     Properties { place: PlaceId, before: Box<Properties> },
     /// The record had this of an aggregate that no field shows.
-    Subtotal { record: PlaceId, of: SubtotalId, before: Option<Value> },
+    Shared { record: PlaceId, of: SharedId, before: Option<Computed> },
     /// Where the value of the place came from. It is only reported: whoever said so knows it.
     Source { place: PlaceId, before: Option<Source> },
     /// A row was made that had not been there before.
@@ -115,7 +117,7 @@ impl Reversal {
             | Reversal::RowsSwapped { list, .. }
             | Reversal::Displaced { list, .. }
             | Reversal::Baseline { list, .. } => Some(list),
-            Reversal::Children { record, .. } | Reversal::Subtotal { record, .. } => Some(record),
+            Reversal::Children { record, .. } | Reversal::Shared { record, .. } => Some(record),
             Reversal::Focus { before } => before.map(|focus| focus.place),
             // Input that was left in a variant shows nowhere.
             Reversal::PartChoices { .. }
@@ -157,7 +159,7 @@ impl Reversal {
             Reversal::FieldBaseline { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
-            | Reversal::Subtotal { .. }
+            | Reversal::Shared { .. }
             | Reversal::Source { .. }
             | Reversal::RowMade { .. }
             | Reversal::Focus { .. }
@@ -530,7 +532,7 @@ impl ChangeSet {
             | Reversal::Touched { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
-            | Reversal::Subtotal { .. }
+            | Reversal::Shared { .. }
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }

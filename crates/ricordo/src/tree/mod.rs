@@ -56,7 +56,8 @@ pub(crate) use pattern::{Anchor, Pattern};
 use properties::PropertiesOfPlaces;
 pub(crate) use properties::{Bounds, FailedConstraint};
 pub(crate) use properties::{
-    ConstraintId, ConstraintWords, Failure, Fault, Faults, FilterId, Properties, Severity, Source, SubtotalId,
+    Computed, ConstraintId, ConstraintWords, Failure, Fault, Faults, FilterId, Properties, Severity,
+    SharedId, Source,
 };
 pub(crate) use sent::{Rebased, Sent};
 pub(crate) use sequence::Key;

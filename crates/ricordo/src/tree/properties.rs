@@ -66,9 +66,9 @@ impl ConstraintId {
         (u32::MAX - self.0.get()) as usize
     }
 
-    /// The aspect by which an aggregate of this id is observed.
+    /// The aspect by which a shared result of this id is observed.
     pub(crate) fn aspect(self) -> Aspects {
-        Aspects::of_subtotal(self.0.get())
+        Aspects::of_shared(self.0.get())
     }
 
     /// The id after this one.
@@ -80,8 +80,16 @@ impl ConstraintId {
 /// Names a filter of an aggregate.
 pub(crate) type FilterId = ConstraintId;
 
-/// Names an aggregate that formulas read and no field shows.
-pub(crate) type SubtotalId = ConstraintId;
+/// Names a result that rules share and no field shows.
+pub(crate) type SharedId = ConstraintId;
+
+/// The result of a rule.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Computed {
+    Value(Value),
+    /// `None` if the rule gives none.
+    Choices(Option<Choices>),
+}
 
 /// What is said where a constraint does not hold.
 #[derive(Clone, Debug)]
@@ -164,8 +172,8 @@ pub(super) struct PropertiesOfPlaces {
     sources: FxHashMap<PlaceId, Source>,
     /// Places with a source that were freed since somebody last asked.
     freed: Vec<PlaceId>,
-    /// The aggregates of records that no field shows.
-    subtotals: FxHashMap<PlaceId, FxHashMap<SubtotalId, Value>>,
+    /// The results of rules about records that no field shows.
+    shared: FxHashMap<PlaceId, FxHashMap<SharedId, Computed>>,
     /// Properties where there are any.
     of_places: FxHashMap<PlaceId, Properties>,
     /// Parts of which a rule says whether they are relevant.
@@ -187,14 +195,18 @@ impl Properties {
         aspects.put(Aspects::READONLY, self.is_readonly != now.is_readonly);
         aspects.put(Aspects::REQUIRED, self.is_required != now.is_required);
         aspects.put(Aspects::KEPT, self.kept != now.kept);
-        let is_reworded = |failed: &FailedConstraint| {
-            let now = now.failed.iter().find(|now| now.constraint == failed.constraint);
-            now.is_some_and(|now| now.message != failed.message)
+        // Both are in the order of the constraints.
+        let mut later = now.failed.iter().peekable();
+        let mut is_reworded = |failed: &FailedConstraint| {
+            while later.next_if(|now| now.constraint < failed.constraint).is_some() {}
+            later
+                .peek()
+                .is_some_and(|now| now.constraint == failed.constraint && now.message != failed.message)
         };
         let says_other = self.bounds != now.bounds
             || self.reported != now.reported
             || self.is_pending != now.is_pending
-            || self.failed.iter().any(is_reworded);
+            || self.failed.iter().any(&mut is_reworded);
         aspects.put(Aspects::FINDINGS, says_other);
         aspects
     }
@@ -205,7 +217,7 @@ impl PropertiesOfPlaces {
         if !self.sources.is_empty() && self.sources.remove(&place).is_some() {
             self.freed.push(place);
             self.of_places.remove(&place);
-            self.subtotals.remove(&place);
+            self.shared.remove(&place);
         }
     }
 }
@@ -257,23 +269,23 @@ impl Tree {
         std::mem::take(&mut self.properties.freed)
     }
 
-    /// What a record has of an aggregate that no field shows.
-    pub(crate) fn subtotal(&self, record: PlaceId, of: SubtotalId) -> Option<&Value> {
-        self.properties.subtotals.get(&record)?.get(&of)
+    /// A result for a record that no field shows.
+    pub(crate) fn shared(&self, record: PlaceId, of: SharedId) -> Option<&Computed> {
+        self.properties.shared.get(&record)?.get(&of)
     }
 
-    /// Sets what a record has of an aggregate that no field shows.
-    pub(crate) fn set_subtotal(&mut self, record: PlaceId, of: SubtotalId, value: Option<Value>) {
-        if self.subtotal(record, of) == value.as_ref() {
+    /// Sets a result for a record that no field shows, or takes it away.
+    pub(crate) fn set_shared(&mut self, record: PlaceId, of: SharedId, result: Option<Computed>) {
+        if self.shared(record, of) == result.as_ref() {
             return;
         }
         self.changes.note_for(&mut self.arena, record, of.aspect(), Unchecked::Nothing);
-        let of_record = self.properties.subtotals.entry(record).or_default();
-        let before = match value {
-            Some(value) => of_record.insert(of, value),
+        let of_record = self.properties.shared.entry(record).or_default();
+        let before = match result {
+            Some(result) => of_record.insert(of, result),
             None => of_record.remove(&of),
         };
-        self.changes.push(Reversal::Subtotal { record, of, before });
+        self.changes.push(Reversal::Shared { record, of, before });
     }
 
     /// The properties of a place; `None` if it has none.

@@ -39,7 +39,7 @@ impl Tree {
             | Reversal::Touched { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
-            | Reversal::Subtotal { .. }
+            | Reversal::Shared { .. }
             | Reversal::Source { .. }
             | Reversal::RowMade { .. }
             | Reversal::RowInserted { .. }
@@ -136,7 +136,7 @@ impl Tree {
             | Reversal::Touched { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
-            | Reversal::Subtotal { .. }
+            | Reversal::Shared { .. }
             | Reversal::Source { .. }
             | Reversal::RowMade { .. }
             | Reversal::RowInserted { .. }
@@ -178,7 +178,7 @@ impl Tree {
                 | Reversal::Touched { .. }
                 | Reversal::Faults { .. }
                 | Reversal::Properties { .. }
-                | Reversal::Subtotal { .. }
+                | Reversal::Shared { .. }
                 | Reversal::Source { .. }
                 | Reversal::RowMade { .. }
                 | Reversal::RowInserted { .. }
@@ -248,7 +248,7 @@ impl Tree {
             | Reversal::LeftInput { .. }
             | Reversal::Faults { .. }
             | Reversal::Properties { .. }
-            | Reversal::Subtotal { .. }
+            | Reversal::Shared { .. }
             | Reversal::Source { .. }
             | Reversal::RowMade { .. }
             | Reversal::RowInserted { .. }
@@ -320,7 +320,7 @@ impl Tree {
             Reversal::Properties { place, before } => {
                 self.change_properties(place, |properties| *properties = *before);
             }
-            Reversal::Subtotal { record, of, before } => self.set_subtotal(record, of, before),
+            Reversal::Shared { record, of, before } => self.set_shared(record, of, before),
             // Only a roll-back reverts a new row, as if there had never been one; of a new baseline nothing is to be reverted but
             // what is logged beside it.
             Reversal::RowMade { .. } | Reversal::NewBaseline | Reversal::Source { .. } => {}

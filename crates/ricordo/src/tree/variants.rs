@@ -206,15 +206,27 @@ impl Tree {
         if self.left_input.is_empty() {
             return;
         }
-        let is_inside = |variant: &PlaceId| self.with_ancestors(*variant).any(|around| around == place);
-        let mut inside: Vec<PlaceId> = self
-            .left_input
-            .keys()
-            .copied()
-            .filter(|variant| self.knows(*variant))
-            .filter(is_inside)
-            .collect();
+        let mut inside = self.left_input_below(place).unwrap_or_else(|| {
+            let is_inside = |variant: &PlaceId| self.with_ancestors(*variant).any(|around| around == place);
+            let known = self.left_input.keys().copied().filter(|variant| self.knows(*variant));
+            known.filter(is_inside).collect()
+        });
         sort(&mut inside);
         inside.into_iter().for_each(|variant| self.set_left_input(variant, None));
+    }
+
+    /// The variants in a place in which input was left. `None` if it is not found sooner by going down than by asking all
+    /// of them: in a large place, or in one with a list, whose removed rows can come back with their input.
+    fn left_input_below(&self, place: PlaceId) -> Option<Vec<PlaceId>> {
+        let (mut found, mut visited, mut rest) = (Vec::new(), 0, vec![place]);
+        while let Some(place) = rest.pop() {
+            visited += 1;
+            if visited > self.left_input.len() || self.shape(place) == Shape::List {
+                return None;
+            }
+            found.extend(self.left_input.contains_key(&place).then_some(place));
+            rest.extend(self.children(place));
+        }
+        Some(found)
     }
 }

@@ -1,6 +1,6 @@
 //! Formulas: the tables of `docs/formulas.md`, run.
 
-use ricordo::engine::CompiledSchema;
+use ricordo::engine::{Action, CompiledSchema};
 use ricordo::exchange::{read_definition, write_definition};
 use ricordo::schema::FindingKind;
 use ricordo::value::DateTime;
@@ -249,6 +249,46 @@ fn choices_come_from_a_formula_or_from_a_list_of_the_form() {
     assert_eq!(value_at(&form, "/heated"), Value::from("d"));
     form.place("/ovens/0").unwrap().duplicate().unwrap();
     assert_eq!(messages(&form), Vec::<String>::new(), "there is a third one now");
+}
+
+#[test]
+fn rows_share_the_choices_that_a_list_around_them_gives() {
+    let form = form(
+        r#""ovens": {"type": "array", "items": {"type": "object", "properties": {
+               "value": {"type": "string"}, "label": {"type": "string"}, "heated": {"type": "boolean"}}}},
+           "shelves": {"type": "array", "items": {"type": "object", "properties": {
+               "loaves": {"type": "array", "items": {"type": "object", "properties": {
+                   "oven": {"type": "string", "x-ricordo": {"choices": "/ovens"}},
+                   "warm": {"type": "string", "x-ricordo": {"choices": "ovens[heated].label"}}}}}}}}"#,
+        "",
+        r#"{"ovens": [{"value": "s", "label": "Stone", "heated": true}, {"value": "d", "label": "Deck"}],
+            "shelves": [{"loaves": [{"oven": "s", "warm": "Stone"}, {"oven": "d"}]}, {"loaves": [{"oven": "x", "warm": "Deck"}]}]}"#,
+    );
+    let wrong = [
+        "/shelves/1/loaves/0/oven: “x” is not one of: Stone, Deck.",
+        "/shelves/1/loaves/0/warm: “Deck” is not one of: Stone.",
+    ];
+    assert_eq!(messages(&form), wrong);
+    assert_eq!(form.place("/shelves/0/loaves/0/oven").unwrap().display(), "Stone");
+    let before = form.cost();
+    form.enter("/ovens/1/value", "x").unwrap();
+    // The shared choices, and each of the three fields that read them; the heated ovens are the same.
+    assert_eq!((form.cost() - before).calculations, 4);
+    assert_eq!(
+        messages(&form),
+        [
+            "/shelves/0/loaves/1/oven: “d” is not one of: Stone, Deck.",
+            "/shelves/1/loaves/0/warm: “Deck” is not one of: Stone."
+        ]
+    );
+    form.undo().unwrap();
+    assert_eq!(messages(&form), wrong);
+    form.place("/shelves/1").unwrap().remove().unwrap();
+    form.apply(Action::Insert { list: "/shelves".parse().unwrap(), position: None, value: None }).unwrap();
+    form.apply(Action::Insert { list: "/shelves/1/loaves".parse().unwrap(), position: None, value: None })
+        .unwrap();
+    form.enter("/shelves/1/loaves/0/oven", "Deck").unwrap();
+    assert_eq!(value_at(&form, "/shelves/1/loaves/0/oven"), Value::from("d"));
 }
 
 #[test]

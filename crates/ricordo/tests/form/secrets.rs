@@ -98,3 +98,16 @@ fn no_message_names_a_bound_or_a_choice_that_is_computed_from_a_secret() {
     let shown = format!("{findings:?}");
     assert!(!shown.contains("hunter2") && !shown.contains("1999"), "{shown}");
 }
+
+#[test]
+fn no_message_names_a_choice_that_rows_share_and_that_is_computed_from_a_secret() {
+    let definition = r#"{"type": "object", "properties": {
+        "word": {"type": "string", "writeOnly": true},
+        "rows": {"type": "array", "items": {"type": "object", "properties": {
+            "hint": {"type": "string", "x-ricordo": {"choices": "[word, \"none\"]"}}}}}}}"#;
+    let form: Form = Form::from_definition(definition, None).unwrap();
+    form.enter("/word", "hunter2").unwrap();
+    form.apply(Action::Insert { list: "/rows".parse().unwrap(), position: None, value: None }).unwrap();
+    form.enter("/rows/0/hint", "other").unwrap();
+    assert_eq!(form.findings()[0].message, "“other” is not one of the choices.");
+}

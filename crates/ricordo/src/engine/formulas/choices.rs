@@ -3,15 +3,30 @@
 use std::sync::Arc;
 
 use super::{Compiler, Program};
-use crate::engine::rulebook::{RuleOf, RuleSpec};
-use crate::formula::{Code, Datum, Endless, Level, PartRead, Reader, Type, Way};
-use crate::schema::{Choice, Choices, Error, Kind, PartId, Pointer, RecordId, RuleText};
-use crate::settle::Function;
+use crate::engine::rulebook::{RuleOf, RuleSpec, SharedOf};
+use crate::formula::{Chain, Code, Datum, Endless, Level, PartRead, Reader, Steps, Type, Way, find};
+use crate::model::Spot;
+use crate::schema::{Choice, Choices, Error, Kind, PartId, Pointer, RecordId, Route, RuleText};
+use crate::settle::{ChoicesFunction, FormulaText};
+use crate::tree::SharedId;
 use crate::value::Value;
+
+/// Choices that are computed once for a record, and read by all that choose from them in it.
+pub(super) struct ListOfChoices {
+    record: RecordId,
+    /// By which the code calls the record.
+    level: usize,
+    fields: ChoiceFields,
+    program: Arc<Program>,
+    id: SharedId,
+}
+
+/// The fields of a record that are the value and the label of a choice, if what is chosen from are records.
+type ChoiceFields = Option<(u32, Option<u32>)>;
 
 impl Compiler<'_> {
     pub(super) fn choices(&mut self, part: PartId, rule: &RuleText, text: &str) {
-        self.simple(part, rule, text, |compiler, _, checked, levels| {
+        self.simple(part, rule, text, |compiler, chain, checked, levels| {
             let schema = compiler.schema;
             let (Type::List(item), code) = (&checked.of, checked.code) else {
                 let of = checked.of.words();
@@ -26,7 +41,7 @@ impl Compiler<'_> {
             match &**item {
                 Type::Record(record) => {
                     let (value, label) = compiler.choice_fields(part, *record, rule.at, text)?;
-                    Some(RuleOf::Chosen(choices_of_records(program, value, label)))
+                    Some(compiler.chosen(part, chain, program, Some((value, label))))
                 }
                 item => {
                     let wanted = Type::of_part(schema, part);
@@ -39,15 +54,37 @@ impl Compiler<'_> {
                         compiler.refuse(rule.at, text, problem);
                         return None;
                     }
-                    Some(RuleOf::Chosen(Arc::new(move |view, _| {
-                        let items = program.evaluate(view);
-                        let items = items.items().iter().filter(|item| **item != Datum::Null);
-                        let choice = |item: &Datum| choice(item.clone().into_value(), None);
-                        Choices::new(items.map(choice)).to_value()
-                    })))
+                    Some(compiler.chosen(part, chain, program, None))
                 }
             }
         });
+    }
+
+    /// The rule for what a program gives. Rows that choose from one list of a record around them share the choices: these
+    /// are computed once, for that record.
+    fn chosen(&mut self, part: PartId, chain: &Chain, program: Program, fields: ChoiceFields) -> RuleOf {
+        let around = program.code.only_level().filter(|level| program.levels[*level].climb > 0);
+        let Some(level) = around else { return RuleOf::Chosen(choices_of(program.into(), fields)) };
+        let Program { code, levels } = program;
+        let record = chain.records[level];
+        let known = self.lists_of_choices.iter().find(|list| {
+            (list.record, list.level, list.fields) == (record, level, fields) && list.program.code == code
+        });
+        let id = if let Some(list) = known {
+            list.id
+        } else {
+            let id = (self.name)();
+            // All that it reads is in the record itself.
+            let program = Arc::new(Program { code, levels: vec![Level::default(); level + 1].into() });
+            let of = RuleOf::Shared(id, SharedOf::Choices(choices_of(program.clone(), fields)));
+            let spec = RuleSpec { rows: Vec::new(), at: Spot::Route(Route::new()), of, text: None };
+            self.compiled.rules.push((record, spec, 0));
+            self.lists_of_choices.push(ListOfChoices { record, level, fields, program, id });
+            id
+        };
+        self.shared_read.push(id);
+        let way = Way { level, down: Steps::new(), part };
+        RuleOf::Chosen(Arc::new(move |view, _| view.shared_choices(find(&way, &levels, &view)?, id)))
     }
 
     /// The fields of a record that are the value and the label of a choice.
@@ -122,8 +159,14 @@ impl Compiler<'_> {
             let levels: Arc<[Level]> = chain.levels().into();
             let way = Way { level: levels.len() - 1, down: down.iter().copied().collect(), part: at };
             let program = Program { code: Code::Place(way), levels };
-            let of = RuleOf::Chosen(choices_of_records(program, value, label));
-            let spec = |rows, at| Some(RuleSpec { rows, at, of, text: None });
+            self.shared_read.clear();
+            let of = self.chosen(part, chain, program, Some((value, label)));
+            let text_of_rule = FormulaText {
+                formula: text.into(),
+                filled_in: Arc::new(|_, _| Value::Blank),
+                shared: std::mem::take(&mut self.shared_read),
+            };
+            let spec = |rows, at| Some(RuleSpec { rows, at, of, text: Some(text_of_rule) });
             self.add(chain, rule.at, spec, text);
         }
     }
@@ -135,17 +178,21 @@ fn choice(value: Value, label: Option<Value>) -> Choice {
     Choice { value, label }
 }
 
-fn choices_of_records(program: Program, value: u32, label: Option<u32>) -> Function {
+fn choices_of(program: Arc<Program>, fields: ChoiceFields) -> ChoicesFunction {
     Arc::new(move |view, _| {
-        let rows = program.evaluate(view);
+        let items = program.evaluate(view);
+        let Some((value, label)) = fields else {
+            let items = items.items().iter().filter(|item| **item != Datum::Null);
+            return Some(Choices::new(items.map(|item| choice(item.clone().into_value(), None))));
+        };
         let field = |row: &Datum, slot: u32| match row {
             Datum::Record(record) => view.field(*record, slot).map(|place| view.datum(place).into_value()),
             _ => None,
         };
-        let choices = rows.items().iter().filter_map(|row| {
+        let choices = items.items().iter().filter_map(|row| {
             let value = field(row, value).filter(|value| !value.is_empty())?;
             Some(choice(value, label.and_then(|label| field(row, label))))
         });
-        Choices::new(choices).to_value()
+        Some(Choices::new(choices))
     })
 }

@@ -31,7 +31,7 @@ impl Compiler<'_> {
             let test = formula.as_ref().map(|formula| (formula, self.check(rule.at, formula, chain)));
             let (mut reads, mut is_right) = (Vec::new(), true);
             let levels: Arc<[Level]> = chain.levels().into();
-            self.subtotals_read.clear();
+            self.shared_read.clear();
             let mut parts = Vec::new();
             for piece in &pieces {
                 match piece {
@@ -65,7 +65,7 @@ impl Compiler<'_> {
                 continue;
             }
             let test = Program { code: self.with_totals(checked.code, chain), levels: levels.clone() };
-            written.subtotals = std::mem::take(&mut self.subtotals_read);
+            written.shared = std::mem::take(&mut self.shared_read);
             let is_plain = parts.iter().all(|part| matches!(part, MessagePart::Text(_)));
             let plain: String = parts
                 .iter()

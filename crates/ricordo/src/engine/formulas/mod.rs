@@ -4,10 +4,11 @@ mod choices;
 mod constraints;
 mod counterparts;
 mod cycles;
-mod subtotals;
+mod totals;
 
 use std::sync::Arc;
 
+use choices::ListOfChoices;
 use rustc_hash::FxHashMap;
 
 use super::rulebook::{FlagRule, RuleOf, RuleSpec};
@@ -17,7 +18,7 @@ use crate::formula::{
 use crate::model::Spot;
 use crate::schema::{Error, Kind, PartId, RecordId, Route, RuleText, RuleTextOf, Schema, Step};
 use crate::settle::{FormulaText, Function, PlaceView};
-use crate::tree::SubtotalId;
+use crate::tree::SharedId;
 use crate::value::Value;
 
 /// Something wrong with a rule, or doubtful about it.
@@ -72,14 +73,15 @@ pub(super) struct CompiledFormulas {
     pub(super) warnings: Vec<RuleFault>,
 }
 
-/// Compiles all formulas of a schema. `name` gives out ids for aggregates that no field shows.
-pub(super) fn compile(schema: &Schema, name: &mut dyn FnMut() -> SubtotalId) -> CompiledFormulas {
+/// Compiles all formulas of a schema. `name` gives out ids for results that no field shows.
+pub(super) fn compile(schema: &Schema, name: &mut dyn FnMut() -> SharedId) -> CompiledFormulas {
     let mut compiler = Compiler {
         schema,
         surroundings: Surroundings::new(schema),
         compiled: CompiledFormulas::default(),
         totals: FxHashMap::default(),
-        subtotals_read: Vec::new(),
+        lists_of_choices: Vec::new(),
+        shared_read: Vec::new(),
         name,
     };
     for (id, part) in schema.parts() {
@@ -96,10 +98,12 @@ struct Compiler<'a> {
     surroundings: Surroundings,
     compiled: CompiledFormulas,
     /// The aggregates that no field shows, by their record type.
-    totals: FxHashMap<RecordId, Vec<(Total, SubtotalId)>>,
-    /// Those of them that the rule at hand reads.
-    subtotals_read: Vec<SubtotalId>,
-    name: &'a mut dyn FnMut() -> SubtotalId,
+    totals: FxHashMap<RecordId, Vec<(Total, SharedId)>>,
+    /// The choices that several fields share.
+    lists_of_choices: Vec<ListOfChoices>,
+    /// The results that the rule at hand reads and no field shows.
+    shared_read: Vec<SharedId>,
+    name: &'a mut dyn FnMut() -> SharedId,
 }
 
 /// A formula of which everything is known.
@@ -219,7 +223,7 @@ impl Compiler<'_> {
             let value = |code: &Code| evaluate(code, &levels, &view);
             Value::from(formula.filled_in(view.schema(), &records, &value))
         };
-        FormulaText { formula: text, filled_in: Arc::new(filled_in), subtotals: Vec::new() }
+        FormulaText { formula: text, filled_in: Arc::new(filled_in), shared: Vec::new() }
     }
 
     fn info(&mut self, part: PartId, rule: &RuleText, at: usize, text: &str, reads: Vec<PartRead>) {
@@ -299,9 +303,9 @@ impl Compiler<'_> {
             let levels: Arc<[Level]> = chain.levels().into();
             let mut written = Self::written(&formula, chain, &levels);
             let checked = Checked { code, of };
-            self.subtotals_read.clear();
+            self.shared_read.clear();
             let Some(of) = make(self, chain, checked, levels) else { continue };
-            written.subtotals = std::mem::take(&mut self.subtotals_read);
+            written.shared = std::mem::take(&mut self.shared_read);
             let spec = |rows, at| Some(RuleSpec { rows, at, of, text: Some(written) });
             self.add(chain, rule.at, spec, text);
         }

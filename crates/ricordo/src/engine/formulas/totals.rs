@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::Compiler;
 use crate::engine::aggregate_spec::{AggregateSpec, RowsOf};
-use crate::engine::rulebook::{RuleOf, RuleSpec};
+use crate::engine::rulebook::{RuleOf, RuleSpec, SharedOf};
 use crate::engine::{AggregateKind, Comparison};
 use crate::formula::{
     Chain, Code, Datum, Level, Operator, Reader, Total, TotalKind, TotalTest, evaluate_test,
@@ -40,13 +40,13 @@ impl Compiler<'_> {
                 *id
             } else {
                 let id = (self.name)();
-                let of = RuleOf::Subtotal(id, spec_of(&total));
+                let of = RuleOf::Shared(id, SharedOf::Aggregate(spec_of(&total)));
                 let spec = RuleSpec { rows: Vec::new(), at: Spot::Route(Route::new()), of, text: None };
                 self.compiled.rules.push((record, spec, 0));
                 known.push((total, id));
                 id
             };
-            self.subtotals_read.push(id);
+            self.shared_read.push(id);
             id
         })
     }
