@@ -22,7 +22,7 @@ impl Held for Engine {
     }
 }
 
-impl Held for Form {
+impl<M: 'static> Held for Form<M> {
     fn read<T: 'static>(&self, read: fn(PlaceView<'_>) -> T) -> T {
         let seen: Rc<RefCell<Option<T>>> = Rc::default();
         let found = seen.clone();

@@ -8,6 +8,8 @@ use ricordo::exchange::read_definition;
 use ricordo::form::{Comparison, Condition, Rows, schema_with};
 use ricordo::{Decimal, Pointer, Record, Rules, Untyped, Value};
 
+use crate::fresh::assert_like_fresh;
+
 const DEFINITION: &str = r#"{"type":"object","properties":{
     "limit":{"type":["integer","null"]},
     "open":{"type":["boolean","null"]},
@@ -442,8 +444,8 @@ proptest! {
 
     #[test]
     fn flags_and_values_match_a_simple_model(seed: u8, order: u8, doings in doings()) {
-        let schema = schema_with(read_definition(DEFINITION).unwrap(), |rules| declare(rules, order));
-        let mut engine = Engine::of(&schema.unwrap(), Some(data(seed))).unwrap();
+        let schema = schema_with(read_definition(DEFINITION).unwrap(), |rules| declare(rules, order)).unwrap();
+        let mut engine = Engine::of(&schema, Some(data(seed))).unwrap();
         prop_assert!(!engine.view(engine.root()).is_dirty());
         let watched = watch(&mut engine);
         for transaction in doings {
@@ -471,6 +473,7 @@ proptest! {
             }
             let is_valid = expected.iter().flat_map(|(_, told)| &told.messages).all(|said| said == "Four is odd.");
             prop_assert_eq!(form.is_valid(), is_valid);
+            assert_like_fresh(&engine, |value| Engine::of(&schema, Some(value)).unwrap());
             for ((observer, place, aspects), before) in watched.iter().zip(before) {
                 let is_other = snapshot(&engine, *place, *aspects) != before;
                 let at = engine.view(*place).pointer();

@@ -9,6 +9,8 @@ use ricordo::exchange::{Command, read_definition, read_journal};
 use ricordo::{Decimal, Pointer, Value};
 use serde_json::json;
 
+use crate::fresh::assert_like_fresh;
+
 type Number = Option<Decimal>;
 type Truth = Option<bool>;
 
@@ -582,6 +584,7 @@ proptest! {
                 prop_assert!(matches!(step, Step::Undo | Step::Redo), "{line}: {refused}\n{definition}");
             }
             check(&engine, &formulas);
+            assert_like_fresh(&engine, |value| Engine::of(&schema, Some(value)).unwrap());
         }
         let again = Engine::of(&schema, Some(engine.view(engine.root()).value())).unwrap();
         let results = |engine: &Engine| place(engine, "/results").value();

@@ -5,7 +5,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
 use ricordo::form::Take;
+use ricordo::model::Data;
 use ricordo::{Form, Model, Value, at};
+
+use crate::fresh::assert_like_fresh;
 
 #[derive(Clone, Debug, Model, PartialEq)]
 struct Sheet {
@@ -526,6 +529,7 @@ impl World {
         let baseline = form.place::<&str>("").unwrap().baseline();
         assert_eq!(baseline.to_string(), Form::new(&self.base).unwrap().value().to_string(), "baseline");
         assert_eq!(form.is_dirty(), self.mine != self.base);
+        assert_like_fresh(&form, |value| Form::new(&Sheet::from_value(&value).unwrap()).unwrap());
         let found = form.conflicts();
         let mut names: Vec<String> = found.iter().filter_map(|conflict| self.name_of(conflict)).collect();
         names.sort();

@@ -9,6 +9,8 @@ use ricordo::engine::Aspects;
 use ricordo::exchange::{Command, read_data, read_definition, read_journal};
 use ricordo::{Form, Notification, Untyped, Value};
 
+use crate::fresh::assert_like_fresh;
+
 const DEFINITION: &str = r#"{"type":"object","properties":{
     "f":{"type":"integer"},
     "clamped":{"type":"integer"},
@@ -196,6 +198,8 @@ proptest! {
                 Doing::Redo => prop_assert_eq!(form.redo().is_ok(), model.go(false)),
             }
             prop_assert_eq!(state(&form), model.now.clone(), "{:?}", doing);
+            let schema = read_definition(DEFINITION).unwrap().into();
+            assert_like_fresh(&form, |value| Form::of_schema(&schema, Some(value)).unwrap());
             prop_assert_eq!(form.can_redo(), !model.redo.is_empty());
         }
         // A recording has the responses, and says which they are: replayed without subscribers, it undoes the same.

@@ -10,6 +10,7 @@ use ricordo::{ErrorKind, Form, Model, Problem, Rules, at};
 use serde_json::{Value as Json, json};
 
 use crate::definitions::{Seed, record};
+use crate::fresh::assert_like_fresh;
 
 #[derive(Clone, Debug, Model)]
 #[model(rules = Record::rules)]
@@ -719,6 +720,12 @@ impl World {
         assert_eq!((state.status, state.submits), (self.status, self.submits));
         assert_eq!(state.is_valid, self.mine.is_valid());
         assert_eq!(state.is_valid, self.form.parse().is_ok(), "valid means parsable");
+        assert_like_fresh(&self.form, |value| {
+            // A record of the Rust type does not tell null from an empty text.
+            let form = Form::new(&self.mine.record()).unwrap();
+            form.apply(Action::ResetTo { value }).unwrap();
+            form
+        });
     }
 }
 
