@@ -7,7 +7,7 @@ use std::fmt::Write;
 use std::rc::Rc;
 
 use ricordo::exchange::{Command, read_journal};
-use ricordo::form::Recipe;
+use ricordo::form::SubmitOptions;
 use ricordo::{Error, Form};
 
 /// A definition, data for it, and a journal. What must come of it is in the file `NAME.expected` in this folder.
@@ -86,7 +86,7 @@ impl Case {
                 }
             }
         }
-        let whole = form.payload(&Recipe::new())?;
+        let whole = form.payload(&SubmitOptions::new())?;
         for (title, text) in [
             ("dump", format!("{:#}", form.dump())),
             ("value", form.to_json()),

@@ -9,7 +9,7 @@ use ricordo::engine::{CompiledSchema, Engine};
 use ricordo::exchange::{
     Command, read_data, read_definition, read_journal, read_problem, write_expectation, write_problem,
 };
-use ricordo::form::Recipe;
+use ricordo::form::SubmitOptions;
 
 const FORM: &str = include_str!("../../crates/ricordo-cli/demo/batch-sheet.form.json");
 const DATA: &str = include_str!("../../crates/ricordo-cli/demo/batch-sheet.data.json");
@@ -28,12 +28,12 @@ fuzz_target!(|text: &str| {
     }
     let form = form();
     form.enter("/loaves", "7").expect("a field");
-    let submission = form.submit(&Recipe::new()).expect("the demo is valid");
+    let submission = form.submit(&SubmitOptions::new()).expect("the demo is valid");
     // A problem that cannot be read is one without details.
     submission.reject_json(text).expect("any text is an answer");
     assert!(form.is_valid(), "what is reported is no error of the form");
     form.enter("/loaves", "8").expect("a field");
-    let submission = form.submit(&Recipe::new()).expect("it can be submitted again");
+    let submission = form.submit(&SubmitOptions::new()).expect("it can be submitted again");
     let before = form.to_json();
     if submission.accept_json(text).is_err() {
         assert_eq!(form.to_json(), before, "a refused answer changes nothing");

@@ -43,7 +43,7 @@ function travel(to) {
   form.subscribeState(showFlags, "flags");
 
   bound = form.bind(byId("sheet"), {
-    recipe: { send: "dirty" },
+    submit: { send: "dirty" },
     async onSubmit(submission) {
       byId("answer").textContent = "Saving …";
       // As long as a server would take.

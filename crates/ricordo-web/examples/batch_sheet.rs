@@ -2,7 +2,7 @@
 //!
 //! `scripts/web serve` builds it and serves it, beside the demo page.
 
-use ricordo::form::Recipe;
+use ricordo::form::SubmitOptions;
 use ricordo::{Decimal, Form, Model, Rules, at};
 use ricordo_web::{BoundForm, Options, StoredDraft, stored_draft};
 use wasm_bindgen::prelude::wasm_bindgen;
@@ -95,7 +95,7 @@ pub fn start() -> Result<(), JsError> {
     let answer =
         document.get_element_by_id("answer").ok_or_else(|| JsError::new("the page has no #answer"))?;
 
-    let saving = Recipe::new().dirty_only();
+    let saving = SubmitOptions::new().dirty_only();
     let options = Options::new().keep_draft(DRAFT).on_submit(saving, move |submission| {
         // A real page sends this, and accepts the submission when the server has answered.
         answer.set_text_content(Some(&format!("Saved: {}", submission.to_json())));

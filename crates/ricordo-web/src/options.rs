@@ -5,7 +5,7 @@ use std::fmt;
 use std::rc::Rc;
 use std::time::Duration;
 
-use ricordo::form::{DraftPolicy, Recipe};
+use ricordo::form::{DraftPolicy, SubmitOptions};
 use ricordo::{Error, Form, Submission};
 use web_sys::Element;
 
@@ -34,11 +34,11 @@ pub enum DraftStore {
 /// Options for [`bind`](crate::bind).
 ///
 /// ```
-/// # use ricordo::{Model, form::Recipe};
+/// # use ricordo::{Model, form::SubmitOptions};
 /// # #[derive(Model)] struct Batch { loaves: u32 }
 /// let options = ricordo_web::Options::<Batch>::new()
 ///     .keep_draft("batch-41")
-///     .on_submit(Recipe::new().dirty_only(), |submission| {
+///     .on_submit(SubmitOptions::new().dirty_only(), |submission| {
 ///         // Send `submission.to_json()`, then accept or reject it:
 ///         submission.accept()
 ///     });
@@ -80,12 +80,12 @@ impl<M: 'static> Options<M> {
         Options::default()
     }
 
-    /// Handles submits: the form is submitted by this recipe, and the function receives the submission. The page does not reload.
+    /// Handles submits: the form is submitted by this options, and the function receives the submission. The page does not reload.
     /// If there are errors, the function is not called, and the first of them gets the focus. Deferred checks that are
     /// under way are awaited.
     pub fn on_submit(
         mut self,
-        recipe: Recipe<M>,
+        options: SubmitOptions<M>,
         send: impl Fn(Submission<M>) -> Result<(), Error> + 'static,
     ) -> Self {
         let send = Rc::new(send);
@@ -95,7 +95,7 @@ impl<M: 'static> Options<M> {
                 let handler = move |submission: Result<Submission<M>, Error>| {
                     done(submission.and_then(|submission| send(submission)));
                 };
-                if let Err(error) = form.submit_with(&recipe, handler) {
+                if let Err(error) = form.submit_with(&options, handler) {
                     refused(Err(error));
                 }
             })

@@ -4,7 +4,7 @@
 use ricordo::engine::Status;
 use ricordo::exchange::read_problem;
 use ricordo::form::Ticket;
-use ricordo::{Error, Form, Model, Recipe, Submission, at};
+use ricordo::{Error, Form, Model, Submission, SubmitOptions, at};
 use std::cell::RefCell;
 use std::rc::Rc;
 
@@ -27,8 +27,8 @@ struct Ingredient {
 
 impl Batch {
     /// How a batch is saved, on every screen that does.
-    fn saving() -> Recipe<Self> {
-        Recipe::new().identified_by(at::<Self>().id()).under("batch")
+    fn saving() -> SubmitOptions<Self> {
+        SubmitOptions::new().identified_by(at::<Self>().id()).under("batch")
     }
 }
 

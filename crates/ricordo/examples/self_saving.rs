@@ -4,7 +4,7 @@
 use std::time::Duration;
 
 use ricordo::form::{SavePolicy, SaveStep, SelfSaving};
-use ricordo::{Error, Form, Model, Recipe, Submission, at};
+use ricordo::{Error, Form, Model, Submission, SubmitOptions, at};
 
 #[derive(Clone, Debug, Model)]
 struct Note {
@@ -28,7 +28,7 @@ fn main() -> Result<(), Error> {
     let seconds = Duration::from_secs;
     let policy = SavePolicy::after(seconds(2)).at_most_every(seconds(6)).retrying(seconds(4), seconds(60));
     let mut saving = SelfSaving::new(policy);
-    let recipe = Recipe::new().dirty_only().quietly();
+    let options = SubmitOptions::new().dirty_only().quietly();
 
     let mut events = vec![
         (1, Event::Types("Bake")),
@@ -63,7 +63,7 @@ fn main() -> Result<(), Error> {
         }
         // A program asks whenever the form has changed, and when the time has come that it was told.
         if saving.next(&form, seconds(second)) == SaveStep::Submit {
-            let submission = form.submit(&recipe)?;
+            let submission = form.submit(&options)?;
             println!("{second:>3} s  sends {}", submission.to_json());
             sent = Some(submission);
         }

@@ -9,7 +9,7 @@ use ricordo::engine::{Incoming, Intake};
 use ricordo::exchange::{read_problem, read_value, write_problem};
 use ricordo::form::schema_of;
 use ricordo::model::Data;
-use ricordo::{Decimal, Error, Form, Model, Problem, Recipe, Rules, Value, at};
+use ricordo::{Decimal, Error, Form, Model, Problem, Rules, SubmitOptions, Value, at};
 use tiny_http::{Header, Method, Response, Server};
 
 #[derive(Clone, Debug, Model)]
@@ -34,8 +34,8 @@ impl Batch {
     }
 
     /// How a batch is saved, on every screen: only what has changed, and only if it is still what it was.
-    fn saving() -> Recipe<Self> {
-        Recipe::new().as_json_patch().with_tests()
+    fn saving() -> SubmitOptions<Self> {
+        SubmitOptions::new().as_json_patch().with_tests()
     }
 }
 

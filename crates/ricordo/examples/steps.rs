@@ -2,7 +2,7 @@
 
 use ricordo::exchange::read_urlencoded;
 use ricordo::form::{Keep, schema_of};
-use ricordo::{Decimal, Error, Form, Model, Recipe, at};
+use ricordo::{Decimal, Error, Form, Model, SubmitOptions, at};
 
 #[derive(Clone, Debug, Model)]
 struct Batch {
@@ -27,12 +27,12 @@ struct Ingredient {
 
 impl Batch {
     /// What the screens have in common.
-    fn saving() -> Recipe<Self> {
-        Recipe::new().dirty_only()
+    fn saving() -> SubmitOptions<Self> {
+        SubmitOptions::new().dirty_only()
     }
 
     /// The parts of each step.
-    fn steps() -> [(&'static str, Recipe<Self>); 3] {
+    fn steps() -> [(&'static str, SubmitOptions<Self>); 3] {
         let batch = at::<Self>();
         [
             ("What", Self::saving().part(batch.name()).part(batch.baker()).part(batch.loaves())),
@@ -83,7 +83,7 @@ fn main() -> Result<(), Error> {
     println!("  all of it: {} {} {}", whole.name, whole.ingredients[0].name, whole.price.unwrap_or_default());
 
     println!("The next sheet begins with the same baker.");
-    let done = Recipe::new().then_clear(Keep::nothing().field(batch.baker()));
+    let done = SubmitOptions::new().then_clear(Keep::nothing().field(batch.baker()));
     form.submit(&done)?.accept()?;
     println!("  {}", form.to_json());
     assert_eq!(form.to_json(), r#"{"baker":"Rosa Tamm","ingredients":[]}"#);

@@ -3,7 +3,7 @@
 use ricordo::engine::Incoming;
 use ricordo::form::Take;
 use ricordo::model::Data;
-use ricordo::{Error, Form, Model, Recipe, Value, at};
+use ricordo::{Error, Form, Model, SubmitOptions, Value, at};
 
 #[derive(Clone, Debug, Model)]
 struct Batch {
@@ -20,8 +20,8 @@ struct Ingredient {
     grams: u32,
 }
 
-fn saving() -> Recipe<Batch> {
-    Recipe::new().as_json_patch()
+fn saving() -> SubmitOptions<Batch> {
+    SubmitOptions::new().as_json_patch()
 }
 
 /// Sends what a form has changed to whoever holds the record. The answer is the record as it is then.

@@ -79,8 +79,8 @@ pub mod value;
 pub use engine::Problem;
 #[doc(inline)]
 pub use form::{
-    Binding, Event, Form, Notification, Outlet, Place, Recipe, RuleView, Rules, RulesGuard, Submission,
-    Subscription, Untyped, Update, View, WidgetEvent, WidgetState,
+    Binding, Event, Form, Notification, Outlet, Place, RuleView, Rules, RulesGuard, Submission,
+    SubmitOptions, Subscription, Untyped, Update, View, WidgetEvent, WidgetState,
 };
 pub use jiff::civil;
 #[doc(inline)]

@@ -10,8 +10,8 @@ use web_sys::{Element, console};
 
 use crate::convert::{Object, Options as Given, function, is_absent, mistyped, to_js, to_value};
 use crate::promise;
-use crate::recipe;
 use crate::submission::{Submission, settle};
+use crate::submit_options;
 
 pub(crate) fn bind(
     form: &ricordo::Form,
@@ -22,7 +22,7 @@ pub(crate) fn bind(
     let Some(element) = element.dyn_ref::<Element>() else {
         return Err(mistyped("`element`", "an element of the page", element));
     };
-    let known = ["onSubmit", "recipe", "controls", "asksBeforeLeaving"];
+    let known = ["onSubmit", "submit", "controls", "asksBeforeLeaving"];
     let given = Given::read(given, "`options`", &known)?;
     let mut options = Options::<Untyped>::new();
     if let Some((key, store)) = draft {
@@ -32,9 +32,9 @@ pub(crate) fn bind(
         options = options.ask_before_leaving(false);
     }
     options = controls(options, &given.get("controls")?)?;
-    let recipe = recipe::read(&given.get("recipe")?, "`recipe`")?;
+    let submit = submit_options::read(&given.get("submit")?, "`submit`")?;
     if let Some(handler) = given.function("onSubmit")? {
-        options = options.on_submit(recipe, move |submission| {
+        options = options.on_submit(submit, move |submission| {
             send(&handler, submission);
             Ok(())
         });

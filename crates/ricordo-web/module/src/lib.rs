@@ -7,15 +7,15 @@ mod binding;
 mod checks;
 mod convert;
 mod promise;
-mod recipe;
 mod submission;
+mod submit_options;
 
 use std::rc::Rc;
 use std::sync::Arc;
 
 use ricordo::engine::{CompiledSchema, Take};
 use ricordo::exchange::{Command, read_data, read_definition, read_journal};
-use ricordo::form::Recipe;
+use ricordo::form::SubmitOptions;
 use ricordo::{Finding, Place, Untyped, Value};
 use ricordo_web::{DraftStore, StoredDraft, forget_former_draft, former_draft, stored_draft};
 use wasm_bindgen::prelude::*;
@@ -354,10 +354,10 @@ impl Form {
     /// Submits the form: commits what is being typed, and checks everything. Throws an `Error` with `findings` if there are errors.
     pub fn submit(
         &self,
-        #[wasm_bindgen(unchecked_optional_param_type = "Recipe")] recipe: &JsValue,
+        #[wasm_bindgen(unchecked_optional_param_type = "SubmitOptions")] options: &JsValue,
     ) -> Result<submission::Submission, JsValue> {
-        let recipe = recipe::read(recipe, "`recipe`")?;
-        let submission = self.form.submit(&recipe).map_err(|problem| error(&problem))?;
+        let options = submit_options::read(options, "`options`")?;
+        let submission = self.form.submit(&options).map_err(|problem| error(&problem))?;
         Ok(submission::Submission::new(Rc::new(submission)))
     }
 
@@ -365,10 +365,10 @@ impl Form {
     #[wasm_bindgen(unchecked_return_type = "Json")]
     pub fn payload(
         &self,
-        #[wasm_bindgen(unchecked_optional_param_type = "Recipe")] recipe: &JsValue,
+        #[wasm_bindgen(unchecked_optional_param_type = "SubmitOptions")] options: &JsValue,
     ) -> Result<JsValue, JsValue> {
-        let recipe: Recipe<Untyped> = recipe::read(recipe, "`recipe`")?;
-        to_js(&self.form.payload(&recipe).map_err(|problem| error(&problem))?)
+        let options: SubmitOptions<Untyped> = submit_options::read(options, "`options`")?;
+        to_js(&self.form.payload(&options).map_err(|problem| error(&problem))?)
     }
 
     /// Sets what a field is chosen from. With `-` for the number of a row, it holds for all rows.

@@ -103,7 +103,7 @@ export interface FormOptions {
 }
 
 /** What is sent, and what follows. */
-export interface Recipe {
+export interface SubmitOptions {
   /** What is sent: the whole record (the default), only what is dirty, or a JSON Patch (RFC 6902). */
   send?: "record" | "dirty" | "patch";
   /** Only these parts of the form. */
@@ -113,7 +113,7 @@ export interface Recipe {
   /** Wraps what is sent in an object with one member of this name. */
   under?: string;
   /** What follows once it is accepted: nothing (the default), the form counts as untouched, or it is cleared. */
-  then?: "stay" | "reset" | "clear";
+  afterAccept?: "stay" | "reset" | "clear";
   /** Fields that keep their values when the form is cleared. */
   keep?: string[];
 }
@@ -156,7 +156,7 @@ export interface BindOptions {
    */
   onSubmit?: (submission: Submission) => void | Promise<void>;
   /** What is sent. */
-  recipe?: Recipe;
+  submit?: SubmitOptions;
   /** Custom controls, by the name in `data-control`. */
   controls?: { [name: string]: (element: Element) => Control };
   /** Whether a dirty page asks before it is left; `true` by default. */

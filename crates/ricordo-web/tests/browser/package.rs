@@ -29,7 +29,7 @@ form.subscribeState((now) => { state = now; });
 
 const sent: unknown[] = [];
 const options: BindOptions = {
-  recipe: { send: "patch" },
+  submit: { send: "patch" },
   onSubmit: async (submission: Submission) => { sent.push(submission.payload); },
 };
 const bound = form.bind(document.querySelector("form")!, options);

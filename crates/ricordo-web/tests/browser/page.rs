@@ -48,7 +48,7 @@ fn data() -> Value {
 }
 
 async fn enter_submits_and_the_page_stays(page: &Browser) -> Done {
-    let binding = "{ recipe: { send: 'dirty' }, onSubmit: (submission) => { window.sent = submission.payload; submission.accept(); } }";
+    let binding = "{ submit: { send: 'dirty' }, onSubmit: (submission) => { window.sent = submission.payload; submission.accept(); } }";
     page.show_with(SHEET, definition(), data(), "{}", binding).await?;
     page.js("window.here = true").await?;
     page.retype("#loaves", "24").await?;

@@ -10,7 +10,7 @@ use std::rc::{Rc, Weak};
 use std::task::{Context, Poll, Waker};
 
 use super::core::Core;
-use super::submitting::{Recipe, Submission};
+use super::submitting::{Submission, SubmitOptions};
 use super::subscription::Subscription;
 use super::{Form, Ticket};
 use crate::engine::{Action, Aspects, Verdict};
@@ -99,7 +99,7 @@ impl<M: 'static> Form<M> {
     /// waits, the submit is given up.
     ///
     /// The future gives an error if there are errors, or if a submission is under way.
-    pub fn submit_when_checked(&self, recipe: &Recipe<M>) -> Submitting<M> {
+    pub fn submit_when_checked(&self, options: &SubmitOptions<M>) -> Submitting<M> {
         let shared = Rc::new(RefCell::new(Shared { result: None, waker: None }));
         let to_fill = shared.clone();
         let fill = move |result| {
@@ -111,7 +111,7 @@ impl<M: 'static> Form<M> {
             waker.into_iter().for_each(Waker::wake);
         };
         let fail = fill.clone();
-        if let Err(error) = self.submit_with(recipe, fill) {
+        if let Err(error) = self.submit_with(options, fill) {
             fail(Err(error));
         }
         Submitting { core: Rc::downgrade(&self.core), shared, is_done: false }

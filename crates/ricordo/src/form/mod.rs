@@ -18,7 +18,7 @@
 //! | connect a widget | [`Form::bind`], [`Place::bind`] |
 //! | give a part of the form to a component, and receive its events | a [`Place`], and an [`Outlet`] |
 //! | get the finished record | [`Form::parse`] |
-//! | save it, and take in the answer | [`Form::submit`] with a [`Recipe`], and the [`Submission`] |
+//! | save it, and take in the answer | [`Form::submit`] with a [`SubmitOptions`], and the [`Submission`] |
 //! | let a form save itself | [`SelfSaving`] with a [`SavePolicy`] |
 //! | get the finished record, and begin the next | [`Form::take`] |
 //! | have a value checked elsewhere | [`Form::subscribe_tickets`] |
@@ -73,7 +73,7 @@ pub use schema::{schema_of, schema_with};
 pub use self_saving::{SavePolicy, SaveStep, SelfSaving};
 #[cfg(feature = "stream")]
 pub use stream::{Changes, Values};
-pub use submitting::{Keep, Recipe, Submission};
+pub use submitting::{Keep, Submission, SubmitOptions};
 pub use subscription::{Notification, Subscription, Update};
 pub use view::{RuleView, View};
 

@@ -63,7 +63,7 @@ impl SavePolicy {
 ///
 /// ```
 /// # use std::time::Duration;
-/// # use ricordo::{Form, Model, Recipe, at};
+/// # use ricordo::{Form, Model, SubmitOptions, at};
 /// use ricordo::form::{SavePolicy, SaveStep, SelfSaving};
 ///
 /// # #[derive(Model)] struct Batch { name: String }
@@ -74,7 +74,7 @@ impl SavePolicy {
 /// assert_eq!(saving.next(&form, seconds(10)), SaveStep::Wait(seconds(2)));
 /// assert_eq!(saving.next(&form, seconds(12)), SaveStep::Submit);
 ///
-/// let submission = form.submit(&Recipe::new().quietly())?;
+/// let submission = form.submit(&SubmitOptions::new().quietly())?;
 /// assert_eq!(saving.next(&form, seconds(13)), SaveStep::Nothing);
 /// submission.accept()?;
 /// assert_eq!(saving.next(&form, seconds(14)), SaveStep::Nothing);
@@ -110,7 +110,7 @@ pub enum SaveStep {
     Nothing,
     /// Nothing for this long, unless the form changes.
     Wait(Duration),
-    /// Submit it now, with a [quiet](super::Recipe::quietly) recipe, so that nothing is touched.
+    /// Submit it now, with a [quiet](super::SubmitOptions::quietly) options, so that nothing is touched.
     Submit,
 }
 

@@ -21,13 +21,13 @@ use crate::value::{Record, Value};
 /// it on every screen.
 ///
 /// ```
-/// # use ricordo::{Form, Model, Problem, at, form::Recipe};
+/// # use ricordo::{Form, Model, Problem, at, form::SubmitOptions};
 /// #[derive(Model)]
 /// struct Batch { id: Option<u32>, #[model(required)] name: String, loaves: u32 }
 ///
 /// impl Batch {
-///     fn saving() -> Recipe<Self> {
-///         Recipe::new().identified_by(at::<Self>().id()).under("batch")
+///     fn saving() -> SubmitOptions<Self> {
+///         SubmitOptions::new().identified_by(at::<Self>().id()).under("batch")
 ///     }
 /// }
 ///
@@ -42,8 +42,8 @@ use crate::value::{Record, Value};
 /// assert!(!form.is_dirty());
 /// # Ok::<(), ricordo::Error>(())
 /// ```
-#[must_use = "a recipe does nothing until a form is submitted by it"]
-pub struct Recipe<M> {
+#[must_use = "submit options do nothing until a form is submitted with them"]
+pub struct SubmitOptions<M> {
     parts: Vec<Result<Address, Error>>,
     extent: Extent,
     identity: Option<Result<Address, Error>>,
@@ -74,9 +74,9 @@ impl<M> Clone for Then<M> {
     }
 }
 
-impl<M> Clone for Recipe<M> {
+impl<M> Clone for SubmitOptions<M> {
     fn clone(&self) -> Self {
-        Recipe {
+        SubmitOptions {
             parts: self.parts.clone(),
             extent: self.extent,
             identity: self.identity.clone(),
@@ -89,16 +89,16 @@ impl<M> Clone for Recipe<M> {
     }
 }
 
-impl<M> Default for Recipe<M> {
+impl<M> Default for SubmitOptions<M> {
     fn default() -> Self {
-        Recipe::new()
+        SubmitOptions::new()
     }
 }
 
-impl<M> fmt::Debug for Recipe<M> {
+impl<M> fmt::Debug for SubmitOptions<M> {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
         formatter
-            .debug_struct("Recipe")
+            .debug_struct("SubmitOptions")
             .field("parts", &self.parts)
             .field("extent", &self.extent)
             .field("under", &self.under)
@@ -106,10 +106,10 @@ impl<M> fmt::Debug for Recipe<M> {
     }
 }
 
-impl<M> Recipe<M> {
+impl<M> SubmitOptions<M> {
     /// Sends the whole record; nothing follows once it is accepted.
     pub fn new() -> Self {
-        Recipe {
+        SubmitOptions {
             parts: Vec::new(),
             extent: Extent::Whole,
             identity: None,
@@ -139,11 +139,11 @@ impl<M> Recipe<M> {
     /// record to create is sent whole.
     ///
     /// ```
-    /// # use ricordo::{Form, Model, Recipe, at};
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
     /// # #[derive(Model)] struct Batch { loaves: u32, steps: Vec<String> }
     /// let form = Form::new(&Batch { loaves: 12, steps: vec!["Bake".into(), "Knead".into()] })?;
     /// form.place(at::<Batch>().steps().at(1))?.move_to(0)?;
-    /// let submission = form.submit(&Recipe::new().as_json_patch())?;
+    /// let submission = form.submit(&SubmitOptions::new().as_json_patch())?;
     /// assert_eq!(submission.to_json(), r#"[{"op":"move","from":"/steps/1","path":"/steps/0"}]"#);
     /// # Ok::<(), ricordo::Error>(())
     /// ```
@@ -153,7 +153,7 @@ impl<M> Recipe<M> {
     }
 
     /// Lets a JSON Patch begin with `test` operations, so that it fails if the other side holds something else by now in the places
-    /// that it changes. It makes a difference only with [`as_json_patch`](Recipe::as_json_patch), before or after it.
+    /// that it changes. It makes a difference only with [`as_json_patch`](SubmitOptions::as_json_patch), before or after it.
     pub fn with_tests(mut self) -> Self {
         self.has_tests = true;
         self
@@ -200,19 +200,19 @@ impl<M> Recipe<M> {
         self
     }
 
-    /// The other side of this recipe: takes what is sent by it into the record that a server holds, and refuses changes outside its
+    /// The other side of this options: takes what is sent by it into the record that a server holds, and refuses changes outside its
     /// parts. The record does not have the shape that it is sent in.
     ///
     /// ```
-    /// # use ricordo::{Form, Model, Value, at, Recipe, engine::Incoming};
+    /// # use ricordo::{Form, Model, Value, at, SubmitOptions, engine::Incoming};
     /// # #[derive(Model)] struct Batch { name: String, loaves: u32 }
-    /// let recipe = Recipe::<Batch>::new().part(at::<Batch>().loaves()).as_json_patch();
+    /// let options = SubmitOptions::<Batch>::new().part(at::<Batch>().loaves()).as_json_patch();
     /// let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
     /// let held = form.value();
     /// form.enter(at::<Batch>().loaves(), "24")?;
-    /// let patch = Incoming::JsonPatch(form.submit(&recipe)?.payload().clone());
+    /// let patch = Incoming::JsonPatch(form.submit(&options)?.payload().clone());
     ///
-    /// let taken = recipe.intake()?.take(held, patch).unwrap();
+    /// let taken = options.intake()?.take(held, patch).unwrap();
     /// assert_eq!(taken.record.to_string(), r#"{"name":"Rye","loaves":24}"#);
     /// # Ok::<(), ricordo::Error>(())
     /// ```
@@ -397,7 +397,7 @@ impl<M> Submission<M> {
         exchange::write_urlencoded(&self.payload)
     }
 
-    /// Whether a record is created rather than updated: the field that identifies it is empty. See [`Recipe::identified_by`].
+    /// Whether a record is created rather than updated: the field that identifies it is empty. See [`SubmitOptions::identified_by`].
     pub fn creates(&self) -> bool {
         self.creates
     }
@@ -448,10 +448,10 @@ impl<M> Submission<M> {
     /// nowhere is a finding of the form. [`Form::problem`] has all of it.
     ///
     /// ```
-    /// # use ricordo::{Form, Model, Problem, at, form::Recipe};
+    /// # use ricordo::{Form, Model, Problem, at, form::SubmitOptions};
     /// # #[derive(Model)] struct Batch { name: String }
     /// # let form = Form::new(&Batch { name: "Rye".into() })?;
-    /// let submission = form.submit(&Recipe::new())?;
+    /// let submission = form.submit(&SubmitOptions::new())?;
     /// submission.reject(Problem::new("Not saved").error("/name", "There is a batch of this name."))?;
     /// assert_eq!(form.findings()[0].message, "There is a batch of this name.");
     /// form.enter(at::<Batch>().name(), "Rye 2")?;
@@ -524,7 +524,7 @@ impl<M> Drop for Submission<M> {
 }
 
 impl<M: 'static> Form<M> {
-    /// Submits the form, or the parts that the recipe names: commits what is being typed, touches what is relevant, and checks
+    /// Submits the form, or the parts that the options names: commits what is being typed, touches what is relevant, and checks
     /// everything. Without errors, it hands out a submission, and no other until that one is answered.
     ///
     /// # Errors
@@ -532,14 +532,14 @@ impl<M: 'static> Form<M> {
     /// Fails if there are errors ([`Error::findings`]; [`Form::focus_hint`] is the first place with one), if deferred checks are
     /// under way ([`ErrorKind::Pending`]; [`Form::submit_with`] waits for them), if a submission is under way, and inside
     /// callbacks, selectors and transactions.
-    pub fn submit(&self, recipe: &Recipe<M>) -> Result<Submission<M>, Error> {
+    pub fn submit(&self, options: &SubmitOptions<M>) -> Result<Submission<M>, Error> {
         if self.core.is_notifying() {
             let message = "inside a callback, a form is submitted by `submit_with`: the submission is handed out after the round";
             return Err(Error::new(ErrorKind::Busy, Pointer::root(), message));
         }
-        let creates = recipe.creates(&self.core)?;
-        let then = recipe.then()?;
-        let request = recipe.request(creates, false)?;
+        let creates = options.creates(&self.core)?;
+        let then = options.then()?;
+        let request = options.request(creates, false)?;
         let number = || self.core.read(|engine| engine.submission().map(engine::Submission::number));
         let before = number();
         // If a subscriber panics, or subscribers respond to each other without end, nobody is given the submission.
@@ -552,7 +552,7 @@ impl<M: 'static> Form<M> {
         });
         self.core.apply(Action::Submit(request))?;
         unclaimed.forget();
-        handed_out(&self.core, recipe, creates, then, self.core.take_submitted())
+        handed_out(&self.core, options, creates, then, self.core.take_submitted())
     }
 
     /// Submits the form as [`Form::submit`] does, and gives the submission, or the errors, to a function: at once or, if deferred
@@ -563,14 +563,14 @@ impl<M: 'static> Form<M> {
     /// Fails, and calls nobody, if a submission is under way, and inside selectors and transactions.
     pub fn submit_with(
         &self,
-        recipe: &Recipe<M>,
+        options: &SubmitOptions<M>,
         handler: impl FnOnce(Result<Submission<M>, Error>) + 'static,
     ) -> Result<(), Error> {
-        let creates = recipe.creates(&self.core)?;
-        let (recipe, then) = (recipe.clone(), recipe.then()?);
-        let request = recipe.request(creates, true)?;
+        let creates = options.creates(&self.core)?;
+        let (options, then) = (options.clone(), options.then()?);
+        let request = options.request(creates, true)?;
         let handler = move |core: &Rc<Core>, submitted: Submitted| {
-            handler(handed_out(core, &recipe, creates, then, Some(submitted)));
+            handler(handed_out(core, &options, creates, then, Some(submitted)));
         };
         self.core.submit_with(Action::Submit(request), Box::new(handler))
     }
@@ -596,19 +596,19 @@ impl<M: 'static> Form<M> {
     ///
     /// # Errors
     ///
-    /// Fails if a part of the recipe cannot be submitted by itself.
-    pub fn payload(&self, recipe: &Recipe<M>) -> Result<Value, Error> {
-        let creates = recipe.creates(&self.core)?;
-        let request = recipe.request(creates, false)?;
+    /// Fails if a part of the options cannot be submitted by itself.
+    pub fn payload(&self, options: &SubmitOptions<M>) -> Result<Value, Error> {
+        let creates = options.creates(&self.core)?;
+        let request = options.request(creates, false)?;
         let payload = self.core.read(|engine| engine.payload(&request))?;
-        Ok(recipe.envelope(payload, creates))
+        Ok(options.envelope(payload, creates))
     }
 }
 
 /// The submission that was handed out, or why there is none.
 fn handed_out<M>(
     core: &Rc<Core>,
-    recipe: &Recipe<M>,
+    options: &SubmitOptions<M>,
     creates: bool,
     then: AfterAccept,
     submitted: Option<Submitted>,
@@ -616,7 +616,7 @@ fn handed_out<M>(
     match submitted {
         Some(Submitted::Sent) => {
             // The record of a whole form costs no more than its payload.
-            let is_whole = recipe.parts.is_empty() && recipe.extent(creates) == Extent::Whole;
+            let is_whole = options.parts.is_empty() && options.extent(creates) == Extent::Whole;
             let (number, payload, record, revision) = core.read(|engine| {
                 let submission = engine.submission();
                 let payload = submission.map(|submission| submission.payload().clone()).unwrap_or_default();
@@ -632,15 +632,15 @@ fn handed_out<M>(
                 record,
                 revision,
                 creates,
-                under: recipe.under.clone(),
+                under: options.under.clone(),
                 then,
                 is_answered: Cell::new(false),
                 model: PhantomData,
             };
-            submission.payload = recipe.envelope(payload, creates);
+            submission.payload = options.envelope(payload, creates);
             Ok(submission)
         }
-        Some(Submitted::Invalid) => Err(Error::invalid(errors_of(core, recipe))),
+        Some(Submitted::Invalid) => Err(Error::invalid(errors_of(core, options))),
         Some(Submitted::Pending | Submitted::Waiting) | None => {
             let message = "checks are still under way; `submit_with` waits for them";
             Err(Error::new(ErrorKind::Pending, Pointer::root(), message))
@@ -648,11 +648,11 @@ fn handed_out<M>(
     }
 }
 
-/// The errors in the parts that a recipe submits.
-fn errors_of<M>(core: &Core, recipe: &Recipe<M>) -> Vec<Finding> {
-    let parts = recipe.parts.iter().filter_map(|part| core.locate(part.as_ref().ok()?).ok());
+/// The errors in the parts that a options submits.
+fn errors_of<M>(core: &Core, options: &SubmitOptions<M>) -> Vec<Finding> {
+    let parts = options.parts.iter().filter_map(|part| core.locate(part.as_ref().ok()?).ok());
     let mut parts: Vec<PlaceId> = parts.collect();
-    if recipe.parts.is_empty() {
+    if options.parts.is_empty() {
         parts.push(core.root());
     }
     let findings = parts.into_iter().flat_map(|part| core.view(part, |view| view.all_findings()));
@@ -664,7 +664,7 @@ impl<M: Model> Form<M> {
     /// that are kept. The form is pristine then, and nothing done before can be undone. If the form has errors, they
     /// are shown, and the form stays as it is.
     ///
-    /// It is a submission that is accepted at once, with [`Recipe::then_clear`].
+    /// It is a submission that is accepted at once, with [`SubmitOptions::then_clear`].
     ///
     /// ```
     /// # use ricordo::{Form, Model, form::Keep};
@@ -689,7 +689,7 @@ impl<M: Model> Form<M> {
     ///
     /// As for [`Form::submit`].
     pub fn take(&self, keep: Keep<M>) -> Result<M, Error> {
-        let submission = self.submit(&Recipe::new().then_clear(keep))?;
+        let submission = self.submit(&SubmitOptions::new().then_clear(keep))?;
         let record = submission.record()?;
         submission.accept()?;
         Ok(record)

@@ -155,6 +155,9 @@ impl Tree {
         if self.base_of_conflict(place).is_none() {
             let base = base(self);
             self.set_conflict(place, Some(base));
+        } else {
+            // What the other side has of it may differ all the same: the value of a row, or that it has gone.
+            self.changes.note_for(&mut self.arena, place, Aspects::BASELINE, Unchecked::Nothing);
         }
     }
 

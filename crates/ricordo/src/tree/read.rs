@@ -220,9 +220,10 @@ impl Tree {
             }
             (Shape::Record, Presence::Present) => {
                 let members = if let Value::Record(members) = value { members } else { Record::new() };
-                // A variant is assigned whenever its tag says it: its input comes back after that.
+                // What lies in it is assigned by itself, and what is beside the record stays. A variant is assigned whenever its
+                // tag says it: its input comes back after that.
                 if !self.is_variant(place) {
-                    self.forget_left_input(place);
+                    self.forget_left_input_of(place);
                 }
                 if !self.is_present(place) && self.baseline_presence(place) != Presence::Present {
                     self.renew_members(place, members);

@@ -326,6 +326,8 @@ impl Tree {
             Reversal::RowMade { .. } | Reversal::NewBaseline | Reversal::Source { .. } => {}
             Reversal::RowInserted { list, key, .. } => self.take_row(list, key),
             Reversal::RowRemoved { list, key, position, was_displaced } => {
+                // A list that is not there has no rows. This one may have gone since, with its baseline.
+                self.set_presence(list, Presence::Present);
                 self.put_row(list, key, position);
                 self.set_displaced(list, key, was_displaced);
             }

@@ -201,7 +201,15 @@ impl Tree {
         }
     }
 
-    /// Forgets the input that was left in variants of a place: it was reset, sent or set as a whole.
+    /// Forgets the input that was left in the variants of a record, and not in those of what lies in it.
+    pub(super) fn forget_left_input_of(&mut self, record: PlaceId) {
+        if !self.left_input.is_empty() {
+            let children: Vec<PlaceId> = self.children(record).collect();
+            children.into_iter().for_each(|child| self.set_left_input(child, None));
+        }
+    }
+
+    /// Forgets the input that was left in variants of a place, and of all that lies in it: it was reset, sent or set as a whole.
     pub(crate) fn forget_left_input(&mut self, place: PlaceId) {
         if self.left_input.is_empty() {
             return;

@@ -8,7 +8,7 @@ use std::task::{Context, Poll, Waker};
 
 use ricordo::engine::{Status, Verdict};
 use ricordo::form::LocalFuture;
-use ricordo::{Form, Model, Recipe, Subscription, at};
+use ricordo::{Form, Model, SubmitOptions, Subscription, at};
 
 #[derive(Clone, Debug, Default, Model)]
 struct Account {
@@ -170,7 +170,7 @@ fn a_submit_waits_for_checks_and_is_given_up_when_it_is_dropped() {
         let (form, _checking) = form(&server, &*executor);
         form.enter(at::<Account>().name(), "Ida").unwrap();
         let done = Rc::new(RefCell::new(Vec::new()));
-        let (log, submitting) = (done.clone(), form.submit_when_checked(&Recipe::new()));
+        let (log, submitting) = (done.clone(), form.submit_when_checked(&SubmitOptions::new()));
         executor.spawner()(Box::pin(async move {
             let submission = submitting.await.expect("the name is free");
             submission.accept().expect("nobody else answers");
@@ -184,10 +184,10 @@ fn a_submit_waits_for_checks_and_is_given_up_when_it_is_dropped() {
         assert_eq!(form.state().status, Status::Accepted);
 
         form.enter(at::<Account>().name(), "Ada").unwrap();
-        drop(form.submit_when_checked(&Recipe::new()));
+        drop(form.submit_when_checked(&SubmitOptions::new()));
         assert_eq!(form.state().status, Status::Editing);
         let refused = Rc::new(Cell::new(false));
-        let (log, submitting) = (refused.clone(), form.submit_when_checked(&Recipe::new()));
+        let (log, submitting) = (refused.clone(), form.submit_when_checked(&SubmitOptions::new()));
         executor.spawner()(Box::pin(async move { log.set(submitting.await.unwrap_err().is_invalid()) }));
         executor.run();
         server.answer("Ada", Verdict::Failed("Ada is taken.".into()));

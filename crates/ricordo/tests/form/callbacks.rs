@@ -5,7 +5,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::rc::Rc;
 
 use ricordo::engine::Status;
-use ricordo::form::{Recipe, Submission, Ticket};
+use ricordo::form::{Submission, SubmitOptions, Ticket};
 use ricordo::{ErrorKind, Form, Model, Value, at};
 
 #[derive(Clone, Debug, Default, Model)]
@@ -88,26 +88,26 @@ fn a_handler_of_tickets_that_panics_is_given_the_next_one() {
 #[test]
 fn a_payload_that_cannot_be_shaped_leaves_the_form_to_be_edited() {
     let (form, account) = (form(), at::<Account>());
-    let recipe = Recipe::new().shaped(|_, _| panic!("no shape"));
-    panics(|| form.submit(&recipe));
+    let options = SubmitOptions::new().shaped(|_, _| panic!("no shape"));
+    panics(|| form.submit(&options));
     assert_eq!(form.state().status, Status::Editing);
-    panics(|| form.submit_with(&recipe, |_| {}));
+    panics(|| form.submit_with(&options, |_| {}));
     assert_eq!(form.state().status, Status::Editing);
-    panics(|| form.submit_with(&Recipe::new(), |_| panic!("no handler")));
+    panics(|| form.submit_with(&SubmitOptions::new(), |_| panic!("no handler")));
     assert_eq!(form.state().status, Status::Editing);
     form.enter(account.name(), "Ida").unwrap();
-    form.submit_with(&Recipe::new(), |submission| submission.unwrap().accept().unwrap()).unwrap();
+    form.submit_with(&SubmitOptions::new(), |submission| submission.unwrap().accept().unwrap()).unwrap();
 }
 
 #[test]
 fn a_submission_that_nobody_is_given_is_abandoned() {
     let (form, account) = (form(), at::<Account>());
     let guard = form.subscribe(account.name(), |_| panic!("a subscriber")).unwrap();
-    panics(|| form.submit(&Recipe::new()));
+    panics(|| form.submit(&SubmitOptions::new()));
     assert_eq!(form.state().status, Status::Editing);
     drop(guard);
-    let submission = form.submit(&Recipe::new()).unwrap();
-    let refused = form.submit(&Recipe::new()).unwrap_err();
+    let submission = form.submit(&SubmitOptions::new()).unwrap();
+    let refused = form.submit(&SubmitOptions::new()).unwrap_err();
     assert_eq!(refused.kind(), ErrorKind::Busy);
     assert_eq!(form.state().status, Status::Submitting, "the other one goes on");
     Submission::accept(&submission).unwrap();

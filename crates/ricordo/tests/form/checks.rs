@@ -172,7 +172,7 @@ fn a_field_may_give_its_first_finding_alone_and_show_it_after_a_submit() {
     let _drawing =
         widget.subscribe(move |state| count.set(count.get() + 1 + 10 * state.findings.len())).unwrap();
     assert_eq!(draws.get(), 1);
-    assert!(form.submit(&ricordo::Recipe::new()).is_err());
+    assert!(form.submit(&ricordo::SubmitOptions::new()).is_err());
     assert!(form.findings()[0].shown);
     assert_eq!(draws.get(), 12, "the widget is drawn with the finding");
     form.reset().unwrap();

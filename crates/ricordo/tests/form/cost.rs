@@ -187,10 +187,10 @@ fn a_quiet_save_of_what_is_dirty_costs_what_is_dirty() {
     let cost = |rows: usize| {
         let sheet = Sheet { name: "Field loaf".to_owned(), ingredients: (0..rows).map(ingredient).collect() };
         let form = Form::new(&sheet).unwrap();
-        let recipe = ricordo::Recipe::new().dirty_only().quietly();
+        let options = ricordo::SubmitOptions::new().dirty_only().quietly();
         form.enter(at::<Sheet>().name(), "Rye").unwrap();
         let before = form.cost();
-        let submission = form.submit(&recipe).unwrap();
+        let submission = form.submit(&options).unwrap();
         assert_eq!(submission.to_json(), r#"{"name":"Rye"}"#);
         form.enter(at::<Sheet>().name(), "Rye 2").unwrap();
         submission.accept().unwrap();
@@ -203,7 +203,7 @@ fn a_quiet_save_of_what_is_dirty_costs_what_is_dirty() {
         let sheet = Sheet { name: "Field loaf".to_owned(), ingredients: (0..rows).map(ingredient).collect() };
         let form = Form::new(&sheet).unwrap();
         form.enter(at::<Sheet>().ingredients().at(rows / 2).grams(), "7").unwrap();
-        let submission = form.submit(&ricordo::Recipe::new().dirty_only().quietly()).unwrap();
+        let submission = form.submit(&ricordo::SubmitOptions::new().dirty_only().quietly()).unwrap();
         let before = form.cost();
         submission.accept().unwrap();
         assert!(!form.is_dirty());

@@ -7,7 +7,7 @@ use ricordo::engine::{CompiledSchema, Incoming, Intake, Taken};
 use ricordo::exchange::{read_definition, read_value, write_problem};
 use ricordo::form::schema_of;
 use ricordo::value::DateTime;
-use ricordo::{ErrorKind, Form, Model, Problem, Recipe, Rules, Value, at};
+use ricordo::{ErrorKind, Form, Model, Problem, Rules, SubmitOptions, Value, at};
 use serde_json::{Value as Json, json};
 
 fn schema() -> Arc<CompiledSchema> {
@@ -229,7 +229,7 @@ fn what_does_not_hold_is_refused_as_the_form_words_it() {
     // It lands on the fields of the form that was submitted.
     let form = Form::of_schema(&schema(), Some(value(&held()))).unwrap();
     form.enter("/rows/1/grams", "5").unwrap();
-    let submission = form.submit(&Recipe::new()).unwrap();
+    let submission = form.submit(&SubmitOptions::new()).unwrap();
     submission.reject(problem).unwrap();
     assert_eq!(form.place("/rows/1/grams").unwrap().findings().len(), 1);
 }
@@ -284,7 +284,7 @@ fn one_intake_serves_many_threads() {
                 let held = form.value();
                 form.enter(at::<Order>().loaves(), number.to_string()).unwrap();
                 form.enter(at::<Order>().day(), "2026-11-26").unwrap();
-                let sent = form.submit(&Recipe::new().as_json_patch().with_tests()).unwrap();
+                let sent = form.submit(&SubmitOptions::new().as_json_patch().with_tests()).unwrap();
                 let taken = intake.take(held, Incoming::JsonPatch(sent.payload().clone())).unwrap();
                 assert_eq!(taken.recalculated, []);
                 sent.accept_with(&<Order as ricordo::model::Data>::from_value(&taken.record).unwrap())

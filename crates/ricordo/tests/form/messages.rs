@@ -1,7 +1,7 @@
 //! Messages: whose words win, and how limits and examples are written.
 
 use ricordo::Form;
-use ricordo::form::{Recipe, RulesGuard};
+use ricordo::form::{RulesGuard, SubmitOptions};
 
 const SHEET: &str = r#"{"type": "object", "x-ricordo": {"messages": {"range_overflow": "Of the record, at most {limit}."}}, "properties": {
     "own": {"type": "number", "maximum": 2.5, "x-ricordo": {"messages": {"range_overflow": "Its own, at most {limit}."}}},
@@ -69,8 +69,10 @@ fn times_are_read_as_times_whatever_the_display() {
 fn a_patch_with_tests_may_be_asked_for_in_any_order() {
     let form: Form = Form::from_definition(SHEET, Some(r#"{"own": 1}"#)).unwrap();
     form.enter("/own", "2").unwrap();
-    let [one, other] =
-        [Recipe::new().with_tests().as_json_patch(), Recipe::new().as_json_patch().with_tests()];
+    let [one, other] = [
+        SubmitOptions::new().with_tests().as_json_patch(),
+        SubmitOptions::new().as_json_patch().with_tests(),
+    ];
     let payload = form.payload(&one).unwrap().to_string();
     assert_eq!(payload, form.payload(&other).unwrap().to_string());
     assert_eq!(

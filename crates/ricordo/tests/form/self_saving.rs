@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use ricordo::form::{SavePolicy, SaveStep, SelfSaving};
-use ricordo::{Form, Model, Problem, Recipe, at};
+use ricordo::{Form, Model, Problem, SubmitOptions, at};
 
 #[derive(Clone, Debug, Model)]
 struct Note {
@@ -25,7 +25,7 @@ fn form() -> (Form<Note>, SelfSaving) {
 }
 
 fn submit(form: &Form<Note>) -> ricordo::Submission<Note> {
-    form.submit(&Recipe::new().dirty_only().quietly()).unwrap()
+    form.submit(&SubmitOptions::new().dirty_only().quietly()).unwrap()
 }
 
 #[test]

@@ -5,7 +5,7 @@ use std::rc::Rc;
 
 use ricordo::engine::{Action, Engine, Status};
 use ricordo::exchange::{read_problem, read_urlencoded, read_value};
-use ricordo::form::{Keep, Recipe, Submission};
+use ricordo::form::{Keep, Submission, SubmitOptions};
 use ricordo::model::Data;
 use ricordo::{ErrorKind, FindingKind, Form, Model, Problem, Rules, at};
 
@@ -73,7 +73,7 @@ fn names(form: &Form<Order>) -> Vec<String> {
 }
 
 fn submit(form: &Form<Order>) -> Submission<Order> {
-    form.submit(&Recipe::new()).unwrap()
+    form.submit(&SubmitOptions::new()).unwrap()
 }
 
 #[test]
@@ -105,7 +105,7 @@ fn a_submit_that_finds_errors_shows_them_and_is_no_refused_action() {
     let (form, order) = (form(), at::<Order>());
     form.clear(order.name()).unwrap();
     assert!(!form.findings()[0].shown);
-    let error = form.submit(&Recipe::new()).unwrap_err();
+    let error = form.submit(&SubmitOptions::new()).unwrap_err();
     assert!(error.is_invalid());
     assert_eq!(error.findings()[0].kind, FindingKind::ValueMissing);
     assert!(form.findings()[0].shown);
@@ -123,7 +123,7 @@ fn a_submit_that_finds_errors_shows_them_and_is_no_refused_action() {
 fn nothing_is_sent_twice_and_nobody_answers_twice() {
     let form = form();
     let submission = submit(&form);
-    let again = form.submit(&Recipe::new()).unwrap_err();
+    let again = form.submit(&SubmitOptions::new()).unwrap_err();
     assert_eq!(again.kind(), ErrorKind::Busy);
     submission.accept().unwrap();
     let twice = submission.accept().unwrap_err();
@@ -142,10 +142,10 @@ fn nothing_is_sent_twice_and_nobody_answers_twice() {
 #[test]
 fn the_record_of_a_submission_without_it_is_read_from_the_unchanged_form() {
     let (form, order) = (form(), at::<Order>());
-    let [of_part, of_dirty] = [Recipe::new().part(order.name()), Recipe::new().dirty_only()];
-    for recipe in [of_part, of_dirty] {
+    let [of_part, of_dirty] = [SubmitOptions::new().part(order.name()), SubmitOptions::new().dirty_only()];
+    for options in [of_part, of_dirty] {
         form.enter(order.name(), "Rye").unwrap();
-        let submission = form.submit(&recipe).unwrap();
+        let submission = form.submit(&options).unwrap();
         assert_eq!(submission.record().unwrap().name, "Rye");
         form.enter(order.name(), "Spelt").unwrap();
         let error = submission.record().unwrap_err();
@@ -262,11 +262,11 @@ fn what_is_not_relevant_or_local_is_not_sent() {
 
     // What was left out is sent once it is relevant again, although the form has it in its baseline.
     form.enter(order.method(), "sourdough").unwrap();
-    let submission = form.submit(&Recipe::new().dirty_only()).unwrap();
+    let submission = form.submit(&SubmitOptions::new().dirty_only()).unwrap();
     assert_eq!(submission.to_json(), r#"{"method":"sourdough","hours":12}"#);
     submission.accept().unwrap();
     form.enter(order.method(), "straight").unwrap();
-    let submission = form.submit(&Recipe::new().dirty_only()).unwrap();
+    let submission = form.submit(&SubmitOptions::new().dirty_only()).unwrap();
     assert_eq!(submission.to_json(), r#"{"method":"straight","hours":null}"#, "the other side has it");
 }
 
@@ -276,14 +276,14 @@ fn a_recipe_says_what_is_sent_and_in_which_shape() {
     form.clear(order.loaves()).unwrap();
     form.enter(order.name(), "Spelt").unwrap();
     form.clear(order.hours()).unwrap();
-    let json = |recipe: &Recipe<Order>| form.payload(recipe).unwrap().to_string();
-    assert_eq!(json(&Recipe::new().dirty_only()), r#"{"name":"Spelt","hours":null}"#);
-    assert_eq!(json(&Recipe::new().part(order.name()).part(order.id())), r#"{"id":7,"name":"Spelt"}"#);
+    let json = |options: &SubmitOptions<Order>| form.payload(options).unwrap().to_string();
+    assert_eq!(json(&SubmitOptions::new().dirty_only()), r#"{"name":"Spelt","hours":null}"#);
+    assert_eq!(json(&SubmitOptions::new().part(order.name()).part(order.id())), r#"{"id":7,"name":"Spelt"}"#);
     assert_eq!(
-        json(&Recipe::new().dirty_only().under("order")),
+        json(&SubmitOptions::new().dirty_only().under("order")),
         r#"{"order":{"name":"Spelt","hours":null}}"#
     );
-    let wrapped = Recipe::new()
+    let wrapped = SubmitOptions::new()
         .dirty_only()
         .identified_by(order.id())
         .shaped(|payload, creates| ricordo::Value::List(vec![creates.into(), payload]));
@@ -303,7 +303,7 @@ fn a_screen_submits_the_parts_that_it_owns() {
     let (form, order) = (form(), at::<Order>());
     form.clear(order.name()).unwrap();
     form.enter(order.baker(), "Rosa").unwrap();
-    let card = Recipe::new().part(order.baker());
+    let card = SubmitOptions::new().part(order.baker());
     let submission = form.submit(&card).unwrap();
     assert_eq!(submission.to_json(), r#"{"baker":"Rosa"}"#);
     assert!(submission.record().is_ok(), "a text may be empty in Rust");
@@ -312,16 +312,19 @@ fn a_screen_submits_the_parts_that_it_owns() {
     assert!(form.place(order.name()).unwrap().is_dirty());
     assert!(!form.place(order.name()).unwrap().is_touched());
 
-    let refused = |recipe: Recipe<Order>| form.submit(&recipe).unwrap_err().to_string();
+    let refused = |options: SubmitOptions<Order>| form.submit(&options).unwrap_err().to_string();
     assert_eq!(
-        refused(Recipe::new().part(order.search())),
+        refused(SubmitOptions::new().part(order.search())),
         "/search is beside the record, so it cannot be submitted"
     );
     assert_eq!(
-        refused(Recipe::new().part(order.rows().at(0))),
+        refused(SubmitOptions::new().part(order.rows().at(0))),
         "/rows/0 lies in a row, and cannot be submitted without its list: a row has no address that stays"
     );
-    assert_eq!(refused(Recipe::new().part("/bakr")), "the form has no field “bakr”; the nearest is /baker");
+    assert_eq!(
+        refused(SubmitOptions::new().part("/bakr")),
+        "the form has no field “bakr”; the nearest is /baker"
+    );
     assert_eq!(form.state().status, Status::Accepted, "a refused submit changes nothing");
 }
 
@@ -367,8 +370,8 @@ fn a_problem_without_errors_is_one_of_the_form() {
         .reject_json(r#"{"title": "Not saved", "detail": "The disk is full.", "errors": 3}"#)
         .unwrap();
     assert_eq!(form.findings()[0].message, "The disk is full.");
-    let recipe = Recipe::new().under("order");
-    let submission = form.submit(&recipe).unwrap();
+    let options = SubmitOptions::new().under("order");
+    let submission = form.submit(&options).unwrap();
     let problem = read_problem(r##"{"errors": [{"pointer": "#/order/name", "detail": "Taken."}]}"##).unwrap();
     submission.reject(problem).unwrap();
     assert_eq!(form.findings()[0].place.as_str(), "/name");
@@ -412,16 +415,16 @@ fn a_form_goes_on_resets_or_clears_when_it_is_saved() {
     submit(&form).accept().unwrap();
     assert!(form.is_touched() && form.can_undo());
 
-    let submission = form.submit(&Recipe::new().then_reset()).unwrap();
+    let submission = form.submit(&SubmitOptions::new().then_reset()).unwrap();
     form.enter(order.baker(), "Rosa").unwrap();
     submission.accept().unwrap();
     assert!(form.place(order.baker()).unwrap().is_touched(), "what was typed meanwhile is as it was");
     assert!(!form.place(order.name()).unwrap().is_touched());
     assert_eq!(form.state().submits, 0);
 
-    let recipe = Recipe::new().then_clear(Keep::nothing().field(order.baker()).field(order.search()));
+    let options = SubmitOptions::new().then_clear(Keep::nothing().field(order.baker()).field(order.search()));
     form.enter(order.search(), "rye").unwrap();
-    let submission = form.submit(&recipe).unwrap();
+    let submission = form.submit(&options).unwrap();
     form.enter(order.name(), "Next").unwrap();
     submission.accept().unwrap();
     assert_eq!(form.entry(order.search()).unwrap(), "rye");
@@ -472,10 +475,10 @@ fn a_submit_in_a_callback_hands_its_submission_out_after_the_round() {
     let saving = form
         .subscribe(order.loaves(), move |notice| {
             let form = notice.form();
-            assert_eq!(form.submit(&Recipe::new()).unwrap_err().kind(), ErrorKind::Busy);
+            assert_eq!(form.submit(&SubmitOptions::new()).unwrap_err().kind(), ErrorKind::Busy);
             let log = log.clone();
-            let recipe = Recipe::new().dirty_only();
-            form.submit_with(&recipe, move |submission| log.borrow_mut().push(submission.unwrap())).unwrap();
+            let options = SubmitOptions::new().dirty_only();
+            form.submit_with(&options, move |submission| log.borrow_mut().push(submission.unwrap())).unwrap();
         })
         .unwrap();
     form.enter(order.loaves(), "12").unwrap();
@@ -598,7 +601,7 @@ fn a_submit_notifies_nobody_of_a_message_in_a_record_that_was_emptied() {
     let calls = Rc::new(RefCell::new(0));
     let count = calls.clone();
     let _watching = form.subscribe("/address", move |_| *count.borrow_mut() += 1).unwrap();
-    drop(form.submit(&Recipe::new().quietly()).unwrap());
+    drop(form.submit(&SubmitOptions::new().quietly()).unwrap());
     assert_eq!(*calls.borrow(), 0);
 }
 
@@ -607,7 +610,7 @@ fn a_submit_notifies_nobody_of_a_message_in_a_record_that_was_emptied() {
 fn a_row_that_is_like_one_that_was_sent_stays_when_the_form_is_cleared() {
     let form = form();
     let rows = form.place(at::<Order>().rows()).unwrap();
-    let submission = form.submit(&Recipe::new().then_clear(Keep::nothing())).unwrap();
+    let submission = form.submit(&SubmitOptions::new().then_clear(Keep::nothing())).unwrap();
     let last = order().rows.pop().unwrap();
     rows.row(order().rows.len() - 1).unwrap().remove().unwrap();
     rows.push(last.clone()).unwrap();
@@ -621,12 +624,13 @@ fn a_submission_is_recorded_and_replayed() {
     let (form, order) = (form(), at::<Order>());
     form.record(10_000);
     form.enter(order.name(), "Spelt").unwrap();
-    let submission =
-        form.submit(&Recipe::new().dirty_only().then_clear(Keep::nothing().field(order.baker()))).unwrap();
+    let submission = form
+        .submit(&SubmitOptions::new().dirty_only().then_clear(Keep::nothing().field(order.baker())))
+        .unwrap();
     submission.accept_value(Some(read_value(r#"{"name": "Spelt", "rows": []}"#).unwrap())).unwrap();
-    let submission = form.submit(&Recipe::new().part(order.baker())).unwrap();
+    let submission = form.submit(&SubmitOptions::new().part(order.baker())).unwrap();
     submission.reject(Problem::new("No").error("/name", "Taken")).unwrap();
-    drop(form.submit(&Recipe::new().part(order.baker())).unwrap());
+    drop(form.submit(&SubmitOptions::new().part(order.baker())).unwrap());
     let journal = form.recording().unwrap();
     insta::assert_snapshot!(journal);
     let schema = ricordo::form::schema_of::<Order>().unwrap();
@@ -646,7 +650,7 @@ fn after_an_accept_of_parts_the_form_is_pristine_again() {
         "twice": {"type": "integer", "x-ricordo": {"calculate": "p * 2"}}}}"#;
     let form: Form = Form::from_definition(definition, Some(r#"{"p": 1}"#)).unwrap();
     form.enter("/p", "4").unwrap();
-    let submission = form.submit(&Recipe::new().part("/p")).unwrap();
+    let submission = form.submit(&SubmitOptions::new().part("/p")).unwrap();
     submission.accept().unwrap();
     assert!(!form.is_dirty(), "{:#}", form.dump());
     form.enter("/p", "5").unwrap();
@@ -661,7 +665,7 @@ fn the_text_of_a_secret_leads_no_message_of_a_rejection_astray() {
         "l": {"type": "array", "items": {"type": "object", "properties": {"n": {"type": "integer"}}}}}}"#;
     let form: Form = Form::from_definition(definition, Some(r#"{"pin": "1", "l": [{}, {"n": 5}]}"#)).unwrap();
     let problem = Problem::new("No").error("/l/1/n", "Not 1 but 2.");
-    form.submit(&Recipe::new()).unwrap().reject(problem).unwrap();
+    form.submit(&SubmitOptions::new()).unwrap().reject(problem).unwrap();
     let findings = form.findings();
     assert_eq!(findings[0].place.as_str(), "/l/1/n");
     assert_eq!(findings[0].message, "Not ••• but 2.");

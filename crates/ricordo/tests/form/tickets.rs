@@ -5,7 +5,7 @@ use std::rc::Rc;
 use std::time::Duration;
 
 use ricordo::engine::Status;
-use ricordo::form::{Recipe, Submission, Ticket};
+use ricordo::form::{Submission, SubmitOptions, Ticket};
 use ricordo::{Error, ErrorKind, Form, Model, Subscription, at};
 
 #[derive(Clone, Debug, Default, Model)]
@@ -151,7 +151,7 @@ fn a_ticket_goes_with_its_row() {
 fn a_submit_refuses_or_waits_while_checks_are_under_way() {
     let (form, tickets, _checking) = form();
     form.enter(at::<Account>().name(), "Ida").unwrap();
-    let refused = form.submit(&Recipe::new()).unwrap_err();
+    let refused = form.submit(&SubmitOptions::new()).unwrap_err();
     assert_eq!(refused.kind(), ErrorKind::Pending);
     assert_eq!(
         (form.state().status, tickets.borrow().len()),
@@ -162,7 +162,7 @@ fn a_submit_refuses_or_waits_while_checks_are_under_way() {
     type Sent = Rc<RefCell<Vec<Result<Submission<Account>, Error>>>>;
     let sent = Sent::default();
     let log = sent.clone();
-    form.submit_with(&Recipe::new(), move |submission| log.borrow_mut().push(submission)).unwrap();
+    form.submit_with(&SubmitOptions::new(), move |submission| log.borrow_mut().push(submission)).unwrap();
     assert_eq!(form.state().status, Status::Submitting);
     form.enter(at::<Account>().note(), "typed meanwhile").unwrap();
     let [free, decent] = <[Ticket; 2]>::try_from(tickets.take()).unwrap();
@@ -179,7 +179,7 @@ fn a_submit_refuses_or_waits_while_checks_are_under_way() {
 
     form.enter(at::<Account>().name(), "Ada").unwrap();
     let log = sent.clone();
-    form.submit_with(&Recipe::new(), move |submission| log.borrow_mut().push(submission)).unwrap();
+    form.submit_with(&SubmitOptions::new(), move |submission| log.borrow_mut().push(submission)).unwrap();
     let [free, _decent] = <[Ticket; 2]>::try_from(tickets.take()).unwrap();
     free.fail("Ada is taken.").unwrap();
     assert_eq!(form.state().status, Status::Submitting, "one is still under way");
@@ -190,7 +190,7 @@ fn a_submit_refuses_or_waits_while_checks_are_under_way() {
 
     form.enter(at::<Account>().name(), "Eva").unwrap();
     let log = sent.clone();
-    form.submit_with(&Recipe::new(), move |submission| log.borrow_mut().push(submission)).unwrap();
+    form.submit_with(&SubmitOptions::new(), move |submission| log.borrow_mut().push(submission)).unwrap();
     form.undo().unwrap();
     assert!(sent.borrow().is_empty(), "the name before has failed, and is checked again");
     form.apply(ricordo::engine::Action::Abandon).unwrap();

@@ -1,5 +1,7 @@
 //! A newer upstream record that is not as it should be, and conflicts that are not there.
 
+use std::cell::RefCell;
+use std::rc::Rc;
 use std::sync::Arc;
 
 use ricordo::engine::{Action, CompiledSchema, Engine};
@@ -355,7 +357,7 @@ fn guarded(definition: &str, data: &str, journal: &str) -> String {
         let Command::Apply(action) = entry.command else { panic!("an action") };
         form.apply(action).unwrap();
     }
-    form.payload(&ricordo::Recipe::new().as_json_patch().with_tests()).unwrap().to_string()
+    form.payload(&ricordo::SubmitOptions::new().as_json_patch().with_tests()).unwrap().to_string()
 }
 
 #[test]
@@ -424,12 +426,12 @@ fn what_is_not_relevant_is_removed_from_rows_of_lists_that_are_not_dirty_too() {
     let form: Form = Form::from_definition(form, Some(data)).unwrap();
     form.enter("/name", "b").unwrap();
     assert_eq!(
-        form.payload(&ricordo::Recipe::new().as_json_patch()).unwrap().to_string(),
+        form.payload(&ricordo::SubmitOptions::new().as_json_patch()).unwrap().to_string(),
         r#"[{"op":"replace","path":"/name","value":"b"},{"op":"remove","path":"/rows/1/n"}]"#
     );
     form.enter("/name", "x").unwrap();
     assert_eq!(
-        form.payload(&ricordo::Recipe::new().dirty_only()).unwrap().to_string(),
+        form.payload(&ricordo::SubmitOptions::new().dirty_only()).unwrap().to_string(),
         r#"{"name":"x","text":null}"#,
         "an empty text is a value that the other side has"
     );
@@ -484,4 +486,37 @@ fn a_null_row_of_variants_survives_form_encoding() {
     let data = read_data(r#"{"l":[{"kind":"p","x":"a"},null]}"#, schema.schema()).unwrap();
     let text = ricordo::exchange::write_urlencoded(&data);
     assert_eq!(ricordo::exchange::read_urlencoded(&text, schema.schema()).unwrap(), data, "{text}");
+}
+
+#[test]
+fn undo_brings_back_the_rows_of_a_list_that_has_gone_upstream_since() {
+    let form =
+        r#"{"type":"object","properties":{"rows":{"type":["array","null"],"items":{"type":"integer"}}}}"#;
+    let journal = r#"
+{"op":"replace","path":"/rows","value":[1,2]}
+{"op":"replace","path":"/rows","value":[]}
+{"op":"submit"}
+{"op":"accept"}
+{"op":"rebase","value":{}}
+{"op":"undo"}
+"#;
+    assert_eq!(after(form, "{}", journal).0, r#"{"rows":[1,2]}"#);
+}
+
+#[test]
+fn a_selector_is_notified_when_the_other_side_changes_again_what_is_in_conflict() {
+    let definition = r#"{"type":"object","properties":{"rows":{"type":"array","items":{"type":"integer"}}}}"#;
+    let form: Form = Form::from_definition(definition, Some(r#"{"rows":[1,2]}"#)).unwrap();
+    form.enter("/rows/1", "").unwrap();
+    let seen = Rc::new(RefCell::new(Vec::new()));
+    let log = seen.clone();
+    let theirs = |view: &ricordo::View<'_, ricordo::Untyped>| {
+        view.at("/rows/1").and_then(|row| row.place().conflict()).map(|conflict| conflict.theirs)
+    };
+    let _watching =
+        form.subscribe_selector(theirs, move |update| log.borrow_mut().push(update.now().clone())).unwrap();
+    for record in [r#"{"rows":[1,5]}"#, r#"{"rows":[1,6]}"#, r#"{"rows":[1]}"#] {
+        form.apply(Action::Rebase { value: ricordo::exchange::read_value(record).unwrap() }).unwrap();
+    }
+    assert_eq!(*seen.borrow(), [Some(Value::from(5)), Some(Value::from(6)), Some(Value::Blank)]);
 }

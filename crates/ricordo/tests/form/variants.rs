@@ -543,7 +543,7 @@ fn an_accept_notifies_nobody_of_a_variant_that_was_left_meanwhile() {
         {"type": "object", "properties": {"kind": {"const": "rye"}, "name": {"type": "string"}}}]}}}"#;
     let form = Form::from_definition(DEFINITION, None).unwrap();
     form.enter("/leaven/kind", "rye").unwrap();
-    let submission = form.submit(&ricordo::Recipe::new()).unwrap();
+    let submission = form.submit(&ricordo::SubmitOptions::new()).unwrap();
     form.clear("/leaven/kind").unwrap();
     form.enter("/leaven/kind", "spelt").unwrap();
     let calls = Rc::new(RefCell::new(0));
@@ -646,7 +646,7 @@ fn the_text_left_in_a_variant_is_forgotten_with_what_it_belongs_to() {
     let forget: [(&str, Forget); 4] = [
         ("reset", |form| form.reset().unwrap()),
         ("accept", |form| {
-            let submission = form.submit(&ricordo::form::Recipe::new()).unwrap();
+            let submission = form.submit(&ricordo::form::SubmitOptions::new()).unwrap();
             submission.accept().unwrap();
         }),
         ("set as a whole", |form| {
@@ -675,4 +675,22 @@ fn the_text_left_in_a_variant_is_forgotten_with_what_it_belongs_to() {
     form.enter("/shipment/way", "collect").unwrap();
     form.set("/shipment/way", value("\"post\"")).unwrap();
     assert_eq!(form.place("/shipment/weight").unwrap().entry(), "2");
+}
+
+#[test]
+fn setting_the_record_leaves_the_text_that_was_left_in_a_variant_beside_it() {
+    let definition = r#"{"type": "object", "properties": {
+        "name": {"type": "string"},
+        "search": {"x-ricordo": {"local": true}, "oneOf": [
+            {"type": "object", "properties": {"by": {"const": "town"}, "town": {"type": "string"}}},
+            {"type": "object", "properties": {"by": {"const": "date"}, "day": {"type": "string"}}}
+        ]}
+    }}"#;
+    let form: Form = Form::from_definition(definition, None).unwrap();
+    form.enter("/search/by", "town").unwrap();
+    form.enter("/search/town", "Ulm").unwrap();
+    form.enter("/search/by", "date").unwrap();
+    form.set("", value(r#"{"name": "Rye"}"#)).unwrap();
+    form.enter("/search/by", "town").unwrap();
+    assert_eq!(form.entry("/search/town").unwrap(), "Ulm");
 }

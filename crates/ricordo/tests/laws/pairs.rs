@@ -10,7 +10,7 @@ use ricordo::engine::{
     Action, AfterAccept, CompiledSchema, Extent, Incoming, Intake, Status, SubmitRequest, Verdict,
 };
 use ricordo::exchange::{read_data, read_definition, read_draft};
-use ricordo::form::{Recipe, RulesGuard, Take};
+use ricordo::form::{RulesGuard, SubmitOptions, Take};
 use ricordo::schema::{Choice, Choices};
 use ricordo::{Form, Pointer, Problem, Value};
 use serde_json::{Value as Json, json};
@@ -591,15 +591,16 @@ impl World<'_> {
         request.parts = parts.iter().map(|name| format!("/{name}").parse().unwrap()).collect();
         (request.extent, request.is_quiet) = (extent, seed.below(2) == 0);
         let dirty = self.dirty();
-        let recipe =
-            parts.iter().fold(Recipe::new(), |recipe, part| recipe.part(format!("/{part}").as_str()));
-        let recipe = match extent {
-            Extent::Dirty => recipe.dirty_only(),
+        let options = parts
+            .iter()
+            .fold(SubmitOptions::new(), |options, part| options.part(format!("/{part}").as_str()));
+        let options = match extent {
+            Extent::Dirty => options.dirty_only(),
             Extent::Patch { has_tests } => {
-                let recipe = recipe.as_json_patch();
-                if has_tests { recipe.with_tests() } else { recipe }
+                let options = options.as_json_patch();
+                if has_tests { options.with_tests() } else { options }
             }
-            _ => recipe,
+            _ => options,
         };
         if !self.act(Action::Submit(request)) {
             return;
@@ -607,7 +608,7 @@ impl World<'_> {
         if self.form.state().status != Status::Submitting {
             return;
         }
-        let payload = self.form.payload(&recipe).unwrap();
+        let payload = self.form.payload(&options).unwrap();
         let sent: BTreeSet<String> =
             dirty.into_iter().filter(|name| is_whole || parts.contains(name.as_str())).collect();
         match extent {

@@ -4,7 +4,7 @@
 use proptest::prelude::*;
 use ricordo::engine::{Action, Engine, Extent, Status, SubmitRequest};
 use ricordo::exchange::{read_data, read_definition, read_urlencoded, write_urlencoded};
-use ricordo::form::{Keep, Recipe, Submission};
+use ricordo::form::{Keep, Submission, SubmitOptions};
 use ricordo::model::Locate;
 use ricordo::{ErrorKind, Form, Model, Problem, Rules, at};
 use serde_json::{Value as Json, json};
@@ -520,19 +520,19 @@ impl World {
     }
 
     fn submit(&mut self, extent: Extent, then: Then) {
-        let mut recipe = Recipe::new();
-        recipe = match then {
-            Then::Stay => recipe,
-            Then::Reset => recipe.then_reset(),
-            Then::Clear => recipe.then_clear(Keep::nothing().field(at::<Record>().count())),
+        let mut options = SubmitOptions::new();
+        options = match then {
+            Then::Stay => options,
+            Then::Reset => options.then_reset(),
+            Then::Clear => options.then_clear(Keep::nothing().field(at::<Record>().count())),
         };
-        recipe = match extent {
-            Extent::Dirty => recipe.dirty_only(),
-            Extent::Patch { has_tests: false } => recipe.as_json_patch(),
-            Extent::Patch { has_tests: true } => recipe.as_json_patch().with_tests(),
-            _ => recipe,
+        options = match extent {
+            Extent::Dirty => options.dirty_only(),
+            Extent::Patch { has_tests: false } => options.as_json_patch(),
+            Extent::Patch { has_tests: true } => options.as_json_patch().with_tests(),
+            _ => options,
         };
-        let submission = self.form.submit(&recipe);
+        let submission = self.form.submit(&options);
         if self.in_flight.is_some() {
             assert_eq!(submission.unwrap_err().kind(), ErrorKind::Busy);
             return;
@@ -591,7 +591,7 @@ impl World {
         self.follow(in_flight.then);
     }
 
-    /// Does what the recipe says is to follow.
+    /// Does what the options says is to follow.
     fn follow(&mut self, then: Then) {
         match then {
             Then::Stay => {}
