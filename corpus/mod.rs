@@ -55,7 +55,7 @@ impl Case {
 
     fn report(&self) -> Result<String, Error> {
         let form = Form::from_definition(self.definition, Some(self.data))?;
-        form.record(1_000_000);
+        form.diagnostics().start_recording(1_000_000);
         let heard: Rc<RefCell<String>> = Rc::default();
         let mut guards = Vec::new();
         for place in form.place("")?.children() {
@@ -74,7 +74,7 @@ impl Case {
         for entry in read_journal(self.journal)? {
             let problems = match entry.command {
                 Command::Apply(action) => form.apply(action).err().map(|refused| vec![refused.to_string()]),
-                Command::Expect(expectation) => Some(form.check(&expectation)),
+                Command::Expect(expectation) => Some(expectation.check(&form)),
                 other => Some(vec![format!("{other:?}")]),
             };
             let heard = heard.take();
@@ -88,13 +88,13 @@ impl Case {
         }
         let whole = form.payload(&SubmitOptions::new())?;
         for (title, text) in [
-            ("dump", format!("{:#}", form.dump())),
+            ("dump", format!("{:#}", form.diagnostics().dump())),
             ("value", form.to_json()),
             ("payload", whole.to_string()),
-            ("json patch", form.json_patch(true).to_string()),
+            ("json patch", form.json_patch_with_tests().to_string()),
             ("merge patch", form.merge_patch().to_string()),
             ("draft", form.draft().to_string()),
-            ("journal", form.recording().unwrap_or_default()),
+            ("journal", form.diagnostics().recording().unwrap_or_default()),
         ] {
             let _ = write!(report, "\n== {title}\n{}\n", text.trim_end());
         }

@@ -18,7 +18,7 @@ static SCHEMA: LazyLock<Arc<CompiledSchema>> = LazyLock::new(|| read_definition(
 
 fn form() -> Form {
     let data = read_data(DATA, SCHEMA.schema()).expect("the demo");
-    Form::of_schema(&SCHEMA, Some(data)).expect("the demo")
+    Form::from_schema(&SCHEMA, Some(data)).expect("the demo")
 }
 
 fuzz_target!(|text: &str| {
@@ -41,13 +41,13 @@ fuzz_target!(|text: &str| {
     }
     assert!(!form.to_json().is_empty());
 
-    let engine = Engine::of(&SCHEMA, None).expect("the demo");
+    let engine = Engine::new(&SCHEMA, None).expect("the demo");
     for entry in read_journal(text).unwrap_or_default() {
         if let Command::Expect(expectation) = entry.command {
             let written = write_expectation(&engine, &expectation);
             let again = read_journal(&written).expect("what is written can be read");
             assert!(matches!(again[..], [ref entry] if matches!(entry.command, Command::Expect(_))), "{written}");
-            let _ = form.check(&expectation);
+            let _ = expectation.check(&form);
         }
     }
 });

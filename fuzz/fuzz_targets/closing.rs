@@ -48,7 +48,7 @@ const ACTIONS: &[&str] = &[
 static SCHEMA: LazyLock<Arc<CompiledSchema>> = LazyLock::new(|| read_definition(FORM).expect("a definition").into());
 
 fuzz_target!(|steps: &[u8]| {
-    let form = Form::of_schema(&SCHEMA, None).expect("a form");
+    let form = Form::from_schema(&SCHEMA, None).expect("a form");
     for step in steps.iter().take(40) {
         let line = ACTIONS[usize::from(*step) % ACTIONS.len()];
         for entry in read_journal(line).expect("a journal") {
@@ -63,7 +63,7 @@ fuzz_target!(|steps: &[u8]| {
     // A form that is loaded with the same value computes the same.
     let value = form.value();
     let overridden = form.place("/v/y").is_ok_and(|place| place.is_overridden());
-    let loaded = Form::of_schema(&SCHEMA, Some(value)).expect("its own value fits");
+    let loaded = Form::from_schema(&SCHEMA, Some(value)).expect("its own value fits");
     if !overridden {
         assert_eq!(loaded.value().to_string(), form.value().to_string());
     }

@@ -11,7 +11,7 @@ fuzz_target!(|text: &str| {
     let again = read_definition(&written.to_string()).expect("what is written can be read");
     assert_eq!(write_definition(again.schema()).to_string(), written.to_string(), "and says the same");
 
-    let Ok(form) = Form::of_schema(&schema.into(), None) else { return };
+    let Ok(form) = Form::from_schema(&schema.into(), None) else { return };
     assert!(!form.is_dirty());
     let mut left = 100;
     type_into(form.place("").expect("the form is a place"), &mut left);

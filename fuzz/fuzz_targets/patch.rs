@@ -4,7 +4,7 @@
 use std::sync::{Arc, LazyLock};
 
 use libfuzzer_sys::fuzz_target;
-use ricordo::engine::{CompiledSchema, Engine, Incoming, Intake, apply_json_patch};
+use ricordo::engine::{CompiledSchema, Engine, Incoming, Gate, apply_json_patch};
 use ricordo::exchange::{Command, read_data, read_definition, read_journal, read_value, write_problem};
 
 const FORM: &str = include_str!("../../crates/ricordo-cli/demo/batch-sheet.form.json");
@@ -15,25 +15,25 @@ static SCHEMA: LazyLock<Arc<CompiledSchema>> = LazyLock::new(|| read_definition(
 fuzz_target!(|text: &str| {
     let held = read_data(DATA, SCHEMA.schema()).expect("the demo");
     for entry in read_journal(text).unwrap_or_default() {
-        let mut engine = Engine::of(&SCHEMA, Some(held.clone())).expect("the demo");
+        let mut engine = Engine::new(&SCHEMA, Some(held.clone())).expect("the demo");
         if let Command::Apply(action) = entry.command {
-            let before = engine.json_patch(true).to_string();
+            let before = engine.json_patch_with_tests().to_string();
             if engine.apply(action).is_err() {
-                assert_eq!(engine.json_patch(true).to_string(), before, "a refused action changes nothing");
+                assert_eq!(engine.json_patch_with_tests().to_string(), before, "a refused action changes nothing");
             }
             let mut document = engine.view(engine.root()).baseline();
-            apply_json_patch(&mut document, &engine.json_patch(true)).expect("its own patch applies");
+            apply_json_patch(&mut document, &engine.json_patch_with_tests()).expect("its own patch applies");
             let value = read_value(&engine.view(engine.root()).value().to_string()).expect("JSON");
             assert_eq!(document, value);
         }
     }
     let Ok(sent) = read_value(text) else { return };
-    let intake = Intake::new(&SCHEMA);
+    let gate = Gate::new(&SCHEMA);
     for sent in [Incoming::JsonPatch(sent.clone()), Incoming::MergePatch(sent.clone()), Incoming::Record(sent)] {
-        match intake.take(held.clone(), sent) {
+        match gate.admit(held.clone(), sent) {
             Ok(taken) => {
                 // What was taken once is held, and is as it is computed.
-                let again = intake.take(taken.record.clone(), Incoming::MergePatch(read_value("{}").expect("JSON")));
+                let again = gate.admit(taken.record.clone(), Incoming::MergePatch(read_value("{}").expect("JSON")));
                 assert_eq!(again.expect("it holds").record, taken.record);
             }
             Err(problem) => assert!(!write_problem(&problem).is_empty() && problem.status.is_some()),

@@ -182,7 +182,7 @@ impl File {
             Some(data) => {
                 load(&data.text, schema).map_err(|error| data.problem(&error, schema.schema().has_secrets()))
             }
-            None => Engine::of(schema, None).map_err(|refused| self.refused(&refused)),
+            None => Engine::new(schema, None).map_err(|refused| self.refused(&refused)),
         }
     }
 }

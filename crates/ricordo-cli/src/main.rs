@@ -107,7 +107,7 @@ struct ReplayArguments {
     json: bool,
     /// Show what each action changed, and who was notified.
     #[arg(long)]
-    every: bool,
+    steps: bool,
 }
 
 #[derive(Debug, Args)]

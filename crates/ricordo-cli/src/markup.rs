@@ -66,7 +66,7 @@ impl Writer<'_> {
             let tag = variant.tag().to_text();
             let _ = writeln!(
                 self.html,
-                "<template data-part-of=\"{}\" data-variant=\"{}\">",
+                "<template data-content-of=\"{}\" data-variant=\"{}\">",
                 escaped(at.as_str()),
                 escaped(&tag)
             );
@@ -101,11 +101,11 @@ impl Writer<'_> {
         let pointer = escaped(at.as_str());
         let _ = writeln!(
             self.html,
-            "<fieldset class=\"wide\" data-part-of=\"{pointer}\">\n<legend>{label}</legend>"
+            "<fieldset class=\"wide\" data-content-of=\"{pointer}\">\n<legend>{label}</legend>"
         );
         self.hint(part, id);
         if part.nullable {
-            let _ = writeln!(self.html, "<template data-part-of=\"{pointer}\">\n<div>");
+            let _ = writeln!(self.html, "<template data-content-of=\"{pointer}\">\n<div>");
             self.record(record, &Pointer::root(), id);
             let what = label.to_lowercase();
             let _ = writeln!(
@@ -133,7 +133,7 @@ impl Writer<'_> {
         let (part, pointer) = (self.schema.part(list), escaped(at.as_str()));
         let _ = writeln!(
             self.html,
-            "<fieldset class=\"wide\" data-part-of=\"{pointer}\">\n<legend>{}</legend>",
+            "<fieldset class=\"wide\" data-content-of=\"{pointer}\">\n<legend>{}</legend>",
             escaped(label)
         );
         self.hint(part, id);
@@ -251,7 +251,7 @@ impl Writer<'_> {
             return;
         }
         let wide = if is_long(part) { " wide" } else { "" };
-        let _ = writeln!(self.html, "<div class=\"field{wide}\" data-part-of=\"{pointer}\">");
+        let _ = writeln!(self.html, "<div class=\"field{wide}\" data-content-of=\"{pointer}\">");
         let hint = described_by(part, id);
         if matches!(part.kind, Kind::Flag) && !self.is_computed(id_of_part) {
             let _ = writeln!(
@@ -317,7 +317,7 @@ impl Writer<'_> {
         let hint = described_by(part, id);
         let _ = writeln!(
             self.html,
-            "<fieldset class=\"field choices\"{role} data-part-of=\"{pointer}\"{hint}>\n<legend>{label}</legend>"
+            "<fieldset class=\"field choices\"{role} data-content-of=\"{pointer}\"{hint}>\n<legend>{label}</legend>"
         );
         for choice in choices {
             let (value, shown) = (escaped(&choice.value.to_text()), escaped(&choice.shown()));

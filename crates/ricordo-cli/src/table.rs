@@ -255,7 +255,7 @@ fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize) {
         };
         let marks = describe::marks(child);
         let (findings, hidden): (Vec<_>, Vec<_>) =
-            child.findings().into_iter().partition(|finding| finding.shown);
+            child.findings().into_iter().partition(|finding| finding.is_shown);
         let messages = findings.into_iter().map(|finding| finding.message);
         let messages = messages.chain(hidden.into_iter().map(|finding| format!("({})", finding.message)));
         let pointer = child.pointer();

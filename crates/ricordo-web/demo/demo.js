@@ -67,7 +67,7 @@ function travel(to) {
 
 const journal = () => form.journal().split("\n").filter(Boolean);
 
-const keyOf = (report) => `${report.name ?? ""} ${report.at ?? ""}`.trim() || "a selector";
+const keyOf = (report) => `${report.name ?? ""} ${report.path ?? ""}`.trim() || "a selector";
 
 /** How often subscribers were called: those that are alike together. */
 function countsNow() {

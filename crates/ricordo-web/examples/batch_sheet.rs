@@ -4,7 +4,7 @@
 
 use ricordo::form::SubmitOptions;
 use ricordo::{Decimal, Form, Model, Rules, at};
-use ricordo_web::{BoundForm, Options, StoredDraft, stored_draft};
+use ricordo_web::{BindOptions, BoundForm, StoredDraft, stored_draft};
 use wasm_bindgen::prelude::wasm_bindgen;
 use wasm_bindgen::{JsError, UnwrapThrowExt};
 
@@ -96,7 +96,7 @@ pub fn start() -> Result<(), JsError> {
         document.get_element_by_id("answer").ok_or_else(|| JsError::new("the page has no #answer"))?;
 
     let saving = SubmitOptions::new().dirty_only();
-    let options = Options::new().keep_draft(DRAFT).on_submit(saving, move |submission| {
+    let options = BindOptions::new().keep_draft(DRAFT).on_submit(saving, move |submission| {
         // A real page sends this, and accepts the submission when the server has answered.
         answer.set_text_content(Some(&format!("Saved: {}", submission.to_json())));
         submission.accept()

@@ -10,13 +10,13 @@ use wasm_bindgen::JsCast;
 use web_sys::{Element, HtmlInputElement, HtmlSelectElement, HtmlTemplateElement};
 
 use crate::branch::Branch;
+use crate::command::Command;
 use crate::dom::{self, Found};
 use crate::messages::messages_of;
 use crate::page::{Button, Page, set_enabled};
 use crate::plan::{GroupKind, Kind, Native, Plan, Step, What};
 use crate::rows::Rows;
 use crate::scope::Scope;
-use crate::verb::Verb;
 use crate::widget::{Shows, Widget};
 
 /// Binds the elements of a plan to a place, and what is in it. `suffix` makes names and ids of the copy unique.
@@ -156,7 +156,7 @@ impl Binder<'_> {
                 self.scope.hold(branch.map_err(|error| error.to_string())?);
                 Ok(())
             }
-            What::Button(verb) => self.bind_button(element, place, *verb),
+            What::Button(command) => self.bind_button(element, place, *command),
         }
     }
 
@@ -246,7 +246,7 @@ impl Binder<'_> {
         self.add_widget(place.bind().native(), elements, Shows::Group(kind), self.hides(step))
     }
 
-    /// Whether the control itself is hidden when it is not relevant: no element with `data-part-of` is.
+    /// Whether the control itself is hidden when it is not relevant: no element with `data-content-of` is.
     fn hides(&self, step: &Step) -> bool {
         let is_part = |other: &Step| matches!(other.what, What::Part) && other.at == step.at;
         !self.plan.steps.iter().any(is_part)
@@ -337,7 +337,7 @@ impl Binder<'_> {
             }
         };
         let has_errors = |findings: Vec<ricordo::Finding>| {
-            findings.iter().any(|finding| finding.shown && !finding.is_warning)
+            findings.iter().any(|finding| finding.is_shown && !finding.is_warning)
         };
         if has_errors(place.findings()) {
             mark(true);
@@ -386,36 +386,46 @@ impl Binder<'_> {
         }
     }
 
-    fn bind_button(&mut self, element: &Element, place: &Place<Value>, verb: Verb) -> Result<(), String> {
+    fn bind_button(
+        &mut self,
+        element: &Element,
+        place: &Place<Value>,
+        command: Command,
+    ) -> Result<(), String> {
         let kind = place.bind().state().kind;
         let is_row = place.row_key().is_some();
-        let fits = match verb {
-            Verb::Add => matches!(kind, WidgetKind::List | WidgetKind::Record | WidgetKind::Choices),
-            Verb::Duplicate | Verb::Up | Verb::Down => is_row,
-            Verb::Remove | Verb::Clear | Verb::Reset | Verb::Undo | Verb::Redo => true,
-            Verb::Release => !matches!(kind, WidgetKind::List | WidgetKind::Record),
+        let fits = match command {
+            Command::Add => matches!(kind, WidgetKind::List | WidgetKind::Record | WidgetKind::Choices),
+            Command::Duplicate | Command::Up | Command::Down => is_row,
+            Command::Remove | Command::Clear | Command::Reset | Command::Undo | Command::Redo => true,
+            Command::Release => !matches!(kind, WidgetKind::List | WidgetKind::Record),
         };
         if !fits {
-            return Err(format!("“{}” does not suit “{}”, {}", verb.name(), place.pointer(), article(kind)));
+            return Err(format!(
+                "“{}” does not suit “{}”, {}",
+                command.name(),
+                place.pointer(),
+                article(kind)
+            ));
         }
         if dom::is_submit_button(element) {
             // It would also act when a person presses Enter in a field.
             dom::set_attribute(element, "type", "button");
         }
-        let button = Button { element: element.clone(), place: place.clone(), verb };
+        let button = Button { element: element.clone(), place: place.clone(), command };
         let id = self.page.add_button(button);
         self.scope.add_member(id);
         let element = element.clone();
-        match verb {
-            Verb::Add | Verb::Remove | Verb::Clear if !is_row => {
-                let can_act = move |place: &Place<Value>| match verb {
-                    Verb::Add => place.can_add(),
+        match command {
+            Command::Add | Command::Remove | Command::Clear if !is_row => {
+                let can_act = move |place: &Place<Value>| match command {
+                    Command::Add => place.can_add(),
                     _ => !place.is_readonly() && !place.is_absent(),
                 };
                 let is_record = kind == WidgetKind::Record;
                 let show = move |can_act: bool| {
                     set_enabled(&element, can_act);
-                    if is_record && verb != Verb::Clear {
+                    if is_record && command != Command::Clear {
                         // There is one button at a time: to open the record, or to remove it.
                         dom::set_hidden(&element, !can_act);
                     }
@@ -425,25 +435,25 @@ impl Binder<'_> {
                 let follow = place.subscribe_aspects(aspects, move |notice| show(can_act(notice.place())));
                 self.keep(follow)
             }
-            Verb::Release => {
-                let can_release = |place: &Place<Value>| place.is_overridden() || place.is_driver();
+            Command::Release => {
+                let can_release = |place: &Place<Value>| place.is_overridden() || place.is_leading();
                 dom::set_hidden(&element, !can_release(place));
-                let follow = place.subscribe_aspects(Aspects::DRIVER, move |notice| {
+                let follow = place.subscribe_aspects(Aspects::LEADS, move |notice| {
                     dom::set_hidden(&element, !can_release(notice.place()));
                 });
                 self.keep(follow)
             }
-            Verb::Undo | Verb::Redo => {
-                self.page.add_history_button(id, &element, verb);
+            Command::Undo | Command::Redo => {
+                self.page.add_history_button(id, &element, command);
                 Ok(())
             }
-            Verb::Add
-            | Verb::Remove
-            | Verb::Duplicate
-            | Verb::Up
-            | Verb::Down
-            | Verb::Clear
-            | Verb::Reset => Ok(()),
+            Command::Add
+            | Command::Remove
+            | Command::Duplicate
+            | Command::Up
+            | Command::Down
+            | Command::Clear
+            | Command::Reset => Ok(()),
         }
     }
 }

@@ -16,7 +16,7 @@ use crate::events;
 use crate::listeners::{self, Listeners};
 use crate::messages::Messages;
 use crate::mistake::Mistake;
-use crate::options::Options;
+use crate::options::BindOptions;
 use crate::page::{Controls, Page, Submitting};
 use crate::plan::Plan;
 use crate::scope::Scope;
@@ -68,7 +68,7 @@ pub struct BoundForm {
 pub fn bind<M: 'static>(
     form: &Form<M>,
     element: &Element,
-    options: Options<M>,
+    options: BindOptions<M>,
 ) -> Result<BoundForm, BindError> {
     let document = element.owner_document().ok_or(BindError::NoDocument)?;
     if BOUND.with(|bound| bound.has(element)) {
@@ -92,7 +92,7 @@ pub fn bind<M: 'static>(
             messages,
             drafts,
             (pauses, released),
-            options.asks_before_leaving,
+            options.ask_before_leaving,
         )
     });
     BOUND.with(|bound| bound.add(element));

@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use ricordo::Form;
 use ricordo::exchange::read_draft;
-use ricordo::form::{Draft, DraftStep, Drafting};
+use ricordo::form::{Autosave, AutosaveStep, Draft};
 use web_sys::Storage;
 
 use crate::dom;
@@ -99,7 +99,7 @@ fn storage(store: DraftStore) -> Result<Storage, String> {
 /// Writes the draft of a form when it is due.
 pub(crate) struct Drafts {
     kept: KeptDraft,
-    drafting: RefCell<Drafting>,
+    drafting: RefCell<Autosave>,
     timer: Timer,
     problem: RefCell<Option<String>>,
 }
@@ -118,18 +118,21 @@ impl Drafts {
             warn(&format!("the stored draft “{}” cannot be kept beside the new one: {refused}", kept.key));
         }
         let is_resumed = matches!(stored, StoredDraft::Draft(_)) && (state.is_dirty || state.is_uncommitted);
-        let drafting =
-            if is_resumed { Drafting::resumed(kept.policy, form) } else { Drafting::new(kept.policy) };
+        let drafting = if is_resumed {
+            Autosave::for_restored_draft(kept.policy, form)
+        } else {
+            Autosave::for_drafts(kept.policy)
+        };
         Drafts { kept, drafting: drafting.into(), timer: Timer::new(due), problem: RefCell::default() }
     }
 
     /// Writes or removes the draft if that is due.
     pub(crate) fn step(&self, form: &Form) {
-        let step = self.drafting.borrow_mut().next(form, Duration::from_secs_f64(dom::now() / 1000.0));
+        let step = self.drafting.borrow_mut().poll(form, Duration::from_secs_f64(dom::now() / 1000.0));
         match step {
-            DraftStep::Wait(wait) => self.timer.set(wait.as_secs_f64() * 1000.0),
-            DraftStep::Write => self.write(form),
-            DraftStep::Remove => {
+            AutosaveStep::Wait(wait) => self.timer.set(wait.as_secs_f64() * 1000.0),
+            AutosaveStep::Save => self.write(form),
+            AutosaveStep::Discard => {
                 self.timer.stop();
                 self.problem.replace(None);
                 forget_draft(&self.kept.key, self.kept.store);

@@ -8,8 +8,8 @@ use ricordo::{Error, Place, Value};
 use wasm_bindgen::JsCast;
 use web_sys::{Element, Event, FocusEvent, InputEvent, KeyboardEvent, Node};
 
+use crate::command::Command;
 use crate::page::{Member, Page, report_refusal};
-use crate::verb::Verb;
 
 impl Page {
     pub(crate) fn on_event(self: &Rc<Self>, event: &Event) {
@@ -87,8 +87,8 @@ impl Page {
         // The browser's own history does not know about values that the form has set.
         let kind = event.dyn_ref::<InputEvent>().map(InputEvent::input_type).unwrap_or_default();
         match kind.as_str() {
-            "historyUndo" => self.on_history(event, Verb::Undo),
-            "historyRedo" => self.on_history(event, Verb::Redo),
+            "historyUndo" => self.on_history(event, Command::Undo),
+            "historyRedo" => self.on_history(event, Command::Redo),
             _ => {}
         }
     }
@@ -109,7 +109,7 @@ impl Page {
             && let Some((_, Member::Button(button))) = self.member_of(&target)
         {
             event.prevent_default();
-            self.press(&button.place, button.verb);
+            self.press(&button.place, button.command);
         }
     }
 
@@ -119,19 +119,19 @@ impl Page {
             return;
         }
         match (key.key().to_ascii_lowercase().as_str(), key.shift_key()) {
-            ("z", false) => self.on_history(event, Verb::Undo),
-            ("z", true) | ("y", false) => self.on_history(event, Verb::Redo),
+            ("z", false) => self.on_history(event, Command::Undo),
+            ("z", true) | ("y", false) => self.on_history(event, Command::Redo),
             _ => {}
         }
     }
 
     /// Undoes or redoes a step of the form instead of the browser's.
-    fn on_history(&self, event: &Event, verb: Verb) {
+    fn on_history(&self, event: &Event, command: Command) {
         let is_unbound = target_of(event).and_then(|target| target.closest("[data-unbound]").ok().flatten());
         if is_unbound.is_none() {
             event.prevent_default();
             if let Ok(root) = self.form.place("") {
-                self.press(&root, verb);
+                self.press(&root, command);
             }
         }
     }
@@ -140,21 +140,21 @@ impl Page {
         self.with_drafts(|drafts| drafts.flush(&self.form));
     }
 
-    /// Carries out a button's verb.
-    fn press(&self, place: &Place<Value>, verb: Verb) {
-        let opens = verb == Verb::Add && place.is_absent();
-        let around = match verb {
-            Verb::Remove if place.row_key().is_some() => place.parent(),
-            Verb::Remove => Some(place.clone()),
+    /// Carries out a button's command.
+    fn press(&self, place: &Place<Value>, command: Command) {
+        let opens = command == Command::Add && place.is_absent();
+        let around = match command {
+            Command::Remove if place.row_key().is_some() => place.parent(),
+            Command::Remove => Some(place.clone()),
             _ => None,
         };
-        self.minding_focus(around.as_ref(), || report_refusal(self.carry_out(place, verb)));
+        self.minding_focus(around.as_ref(), || report_refusal(self.carry_out(place, command)));
         if opens && !place.is_absent() {
             self.focus_in(place);
         }
     }
 
-    fn carry_out(&self, place: &Place<Value>, verb: Verb) -> Result<(), Error> {
+    fn carry_out(&self, place: &Place<Value>, command: Command) -> Result<(), Error> {
         let list_has = |position: usize| {
             place.parent().is_none_or(|list| list.place(format!("/{position}").as_str()).is_ok())
         };
@@ -163,24 +163,24 @@ impl Page {
             // It is the first or the last row already.
             Some(_) | None => Ok(()),
         };
-        match verb {
-            Verb::Add => match place.bind().state().kind {
+        match command {
+            Command::Add => match place.bind().state().kind {
                 WidgetKind::List => {
                     self.form.apply(Action::Insert { list: place.id().into(), position: None, value: None })
                 }
                 _ if place.is_absent() => self.form.apply(Action::Add { at: place.pointer(), value: None }),
                 _ => Ok(()),
             },
-            Verb::Remove => place.remove(),
-            Verb::Duplicate => place.duplicate().map(drop),
-            Verb::Up => moved(|position| position.checked_sub(1)),
-            Verb::Down => moved(|position| position.checked_add(1)),
-            Verb::Clear => place.clear(),
-            Verb::Reset => place.reset(),
-            Verb::Release => place.release(),
-            Verb::Undo if self.form.can_undo() => self.form.undo(),
-            Verb::Redo if self.form.can_redo() => self.form.redo(),
-            Verb::Undo | Verb::Redo => Ok(()),
+            Command::Remove => place.remove(),
+            Command::Duplicate => place.duplicate().map(drop),
+            Command::Up => moved(|position| position.checked_sub(1)),
+            Command::Down => moved(|position| position.checked_add(1)),
+            Command::Clear => place.clear(),
+            Command::Reset => place.reset(),
+            Command::Release => place.release(),
+            Command::Undo if self.form.can_undo() => self.form.undo(),
+            Command::Redo if self.form.can_redo() => self.form.redo(),
+            Command::Undo | Command::Redo => Ok(()),
         }
     }
 }

@@ -23,7 +23,7 @@
 //! # #[derive(Model)] struct Batch { loaves: u32 }
 //! # fn page(element: &web_sys::Element) -> Result<(), Box<dyn std::error::Error>> {
 //! let form = Form::new(&Batch { loaves: 12 })?;
-//! let bound = ricordo_web::bind(&form, element, ricordo_web::Options::new())?;
+//! let bound = ricordo_web::bind(&form, element, ricordo_web::BindOptions::new())?;
 //! // The page follows the form, and the form follows the page, until `bound` is dropped.
 //! # Ok(()) }
 //! ```
@@ -35,6 +35,7 @@ mod announcements;
 mod binder;
 mod bound;
 mod branch;
+mod command;
 mod control;
 mod dom;
 mod drafts;
@@ -50,12 +51,11 @@ mod rows;
 mod scope;
 mod text;
 mod timer;
-mod verb;
 mod widget;
 
 pub use bound::{BindError, BoundForm, bind};
+pub use command::Command;
 pub use control::Control;
 pub use drafts::{StoredDraft, forget_draft, forget_former_draft, former_draft, stored_draft};
 pub use mistake::Mistake;
-pub use options::{DraftStore, Options};
-pub use verb::Verb;
+pub use options::{BindOptions, DraftStore};

@@ -27,7 +27,7 @@ pub(crate) enum Notice {
 
 /// The findings that a person should see, with the label of their place.
 pub(crate) fn messages_of(label: &str, findings: &[Finding]) -> Vec<Message> {
-    let shown = findings.iter().filter(|finding| finding.shown);
+    let shown = findings.iter().filter(|finding| finding.is_shown);
     shown
         .map(|finding| {
             let message = &finding.message;

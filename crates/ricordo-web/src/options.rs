@@ -5,7 +5,7 @@ use std::fmt;
 use std::rc::Rc;
 use std::time::Duration;
 
-use ricordo::form::{DraftPolicy, SubmitOptions};
+use ricordo::form::{AutosavePolicy, SubmitOptions};
 use ricordo::{Error, Form, Submission};
 use web_sys::Element;
 
@@ -36,48 +36,48 @@ pub enum DraftStore {
 /// ```
 /// # use ricordo::{Model, form::SubmitOptions};
 /// # #[derive(Model)] struct Batch { loaves: u32 }
-/// let options = ricordo_web::Options::<Batch>::new()
+/// let options = ricordo_web::BindOptions::<Batch>::new()
 ///     .keep_draft("batch-41")
 ///     .on_submit(SubmitOptions::new().dirty_only(), |submission| {
 ///         // Send `submission.to_json()`, then accept or reject it:
 ///         submission.accept()
 ///     });
 /// ```
-pub struct Options<M> {
+pub struct BindOptions<M> {
     pub(crate) controls: HashMap<String, Factory>,
     pub(crate) submit: Option<Box<dyn FnOnce(Form<M>) -> Submit>>,
     pub(crate) draft: Option<KeptDraft>,
-    pub(crate) asks_before_leaving: bool,
+    pub(crate) ask_before_leaving: bool,
 }
 
 #[derive(Clone, Debug)]
 pub(crate) struct KeptDraft {
     pub(crate) key: String,
     pub(crate) store: DraftStore,
-    pub(crate) policy: DraftPolicy,
+    pub(crate) policy: AutosavePolicy,
 }
 
-impl<M> fmt::Debug for Options<M> {
+impl<M> fmt::Debug for BindOptions<M> {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
         formatter
-            .debug_struct("Options")
+            .debug_struct("BindOptions")
             .field("controls", &self.controls.keys())
             .field("draft", &self.draft)
-            .field("asks_before_leaving", &self.asks_before_leaving)
+            .field("ask_before_leaving", &self.ask_before_leaving)
             .finish_non_exhaustive()
     }
 }
 
-impl<M> Default for Options<M> {
+impl<M> Default for BindOptions<M> {
     fn default() -> Self {
-        Options { controls: HashMap::new(), submit: None, draft: None, asks_before_leaving: true }
+        BindOptions { controls: HashMap::new(), submit: None, draft: None, ask_before_leaving: true }
     }
 }
 
-impl<M: 'static> Options<M> {
+impl<M: 'static> BindOptions<M> {
     /// The defaults: no submit handler, no draft, and a dirty page asks before it is left.
     pub fn new() -> Self {
-        Options::default()
+        BindOptions::default()
     }
 
     /// Handles submits: the form is submitted by this options, and the function receives the submission. The page does not reload.
@@ -109,16 +109,16 @@ impl<M: 'static> Options<M> {
         self.keep_draft_in(key, DraftStore::default())
     }
 
-    /// Stores a draft as [`keep_draft`](Options::keep_draft) does, in a storage of your choice.
+    /// Stores a draft as [`keep_draft`](BindOptions::keep_draft) does, in a storage of your choice.
     pub fn keep_draft_in(mut self, key: &str, store: DraftStore) -> Self {
-        let policy = DraftPolicy::after(Duration::from_millis(400)).at_most_every(Duration::from_secs(5));
+        let policy = AutosavePolicy::after(Duration::from_millis(400)).at_most_every(Duration::from_secs(5));
         self.draft = Some(KeptDraft { key: key.to_owned(), store, policy });
         self
     }
 
     /// Sets whether a dirty page asks before it is left; by default it does.
     pub fn ask_before_leaving(mut self, asks: bool) -> Self {
-        self.asks_before_leaving = asks;
+        self.ask_before_leaving = asks;
         self
     }
 

@@ -10,6 +10,7 @@ use ricordo::{Error, Form, Notification, Place, Subscription, Value};
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{Document, Element, Node};
 
+use crate::command::Command;
 use crate::dom;
 use crate::drafts::Drafts;
 use crate::elements::Elements;
@@ -18,7 +19,6 @@ use crate::messages::{Messages, Notice};
 use crate::mistake::{Mistakes, warn};
 use crate::options::{Factory, Submit};
 use crate::timer::Timer;
-use crate::verb::Verb;
 use crate::widget::Widget;
 
 #[derive(Debug)]
@@ -38,7 +38,7 @@ pub(crate) struct Page {
     members: RefCell<Members>,
     pub(crate) messages: Rc<Messages>,
     /// The buttons that undo and redo, by member.
-    history: RefCell<HashMap<u32, (Element, Verb)>>,
+    history: RefCell<HashMap<u32, (Element, Command)>>,
     /// Whether a button of the mouse or a finger is down.
     is_pressing: Cell<bool>,
     /// The widget that lost the focus to a press. It is left when the press is over: a message that appears earlier would move the
@@ -57,7 +57,7 @@ pub(crate) struct Page {
     pub(crate) guards: RefCell<Vec<Subscription>>,
     pub(crate) listeners: RefCell<Option<Listeners>>,
     /// Whether a dirty page asks before it is left.
-    asks_before_leaving: bool,
+    ask_before_leaving: bool,
 }
 
 /// The controls of the program, by name.
@@ -91,7 +91,7 @@ pub(crate) enum Member {
 pub(crate) struct Button {
     pub(crate) element: Element,
     pub(crate) place: Place<Value>,
-    pub(crate) verb: Verb,
+    pub(crate) command: Command,
 }
 
 #[derive(Debug, Default)]
@@ -124,7 +124,7 @@ impl Page {
         messages: Messages,
         drafts: Option<Drafts>,
         (pauses, released): (Timer, Timer),
-        asks_before_leaving: bool,
+        ask_before_leaving: bool,
     ) -> Self {
         let (root, document, form, place) = parts;
         let submits = form.state().submits;
@@ -152,7 +152,7 @@ impl Page {
             is_moving: Cell::new(false),
             guards: RefCell::default(),
             listeners: RefCell::default(),
-            asks_before_leaving,
+            ask_before_leaving,
         }
     }
 
@@ -258,9 +258,9 @@ impl Page {
     }
 
     /// Shows which of the buttons of a row can act.
-    pub(crate) fn show_row_buttons(&self, row: PlaceId, can_act: impl Fn(Verb) -> bool) {
+    pub(crate) fn show_row_buttons(&self, row: PlaceId, can_act: impl Fn(Command) -> bool) {
         for button in self.buttons_at(row) {
-            set_enabled(&button.element, can_act(button.verb));
+            set_enabled(&button.element, can_act(button.command));
         }
     }
 
@@ -269,9 +269,9 @@ impl Page {
     }
 
     /// Registers a button that undoes or redoes. It is disabled while there is no such step.
-    pub(crate) fn add_history_button(&self, id: u32, element: &Element, verb: Verb) {
-        show_history(element, verb, self.form.state());
-        self.history.borrow_mut().insert(id, (element.clone(), verb));
+    pub(crate) fn add_history_button(&self, id: u32, element: &Element, command: Command) {
+        show_history(element, command, self.form.state());
+        self.history.borrow_mut().insert(id, (element.clone(), command));
     }
 }
 
@@ -281,8 +281,8 @@ fn id_of(ids: &js_sys::WeakMap, element: &Element) -> Option<u32> {
 }
 
 /// Disables a button that undoes or redoes, or enables it.
-fn show_history(button: &Element, verb: Verb, state: FormState) {
-    set_enabled(button, if verb == Verb::Undo { state.can_undo } else { state.can_redo });
+fn show_history(button: &Element, command: Command, state: FormState) {
+    set_enabled(button, if command == Command::Undo { state.can_undo } else { state.can_redo });
 }
 
 /// Enables or disables a button.
@@ -316,7 +316,7 @@ impl Page {
     /// Updates the summary, the timer of pauses and the draft after a change.
     pub(crate) fn follow(&self) {
         self.messages.show_summary();
-        match self.form.next_pause() {
+        match self.form.next_deadline() {
             Some(pause) => self.pauses.set(pause.as_secs_f64() * 1000.0),
             None => self.pauses.stop(),
         }
@@ -329,7 +329,7 @@ impl Page {
     pub(crate) fn ask_before_leaving(&self) {
         let state = self.form.state();
         let is_kept = self.drafts.as_ref().is_some_and(|drafts| drafts.problem().is_none());
-        let asks = self.asks_before_leaving && (state.is_dirty || state.is_uncommitted) && !is_kept;
+        let asks = self.ask_before_leaving && (state.is_dirty || state.is_uncommitted) && !is_kept;
         if let Some(listeners) = &*self.listeners.borrow() {
             listeners.ask_before_leaving(asks);
         }
@@ -371,8 +371,8 @@ impl Page {
             dom::set_attribute(&self.root, "data-status", status);
             dom::set_aria(&self.root, "aria-busy", state.status == Status::Submitting);
         }
-        for (button, verb) in self.history.borrow().values() {
-            show_history(button, *verb, state);
+        for (button, command) in self.history.borrow().values() {
+            show_history(button, *command, state);
         }
     }
 
@@ -380,8 +380,8 @@ impl Page {
     pub(crate) fn pass_time(&self) {
         let now = dom::now();
         let gone = now - self.last.replace(now);
-        if self.form.next_pause().is_some() && gone > 0.0 {
-            report_refusal(self.form.wait(Duration::from_secs_f64(gone / 1000.0)));
+        if self.form.next_deadline().is_some() && gone > 0.0 {
+            report_refusal(self.form.advance(Duration::from_secs_f64(gone / 1000.0)));
         }
     }
 
@@ -399,7 +399,7 @@ impl Page {
                 page.submit_refused(&error);
             }
         }));
-        let unanswered = self.form.unanswered_checks();
+        let unanswered = self.form.diagnostics().unanswered_checks();
         if !unanswered.is_empty() {
             let names = unanswered.join(", ");
             warn(&format!("the form is not submitted, since nothing answers these deferred checks: {names}"));
@@ -485,21 +485,26 @@ impl Page {
         };
         let mut others = self.buttons_at(pressed.place.id());
         others.retain(can_act);
-        let back = match pressed.verb {
-            Verb::Up => Some(Verb::Down),
-            Verb::Down => Some(Verb::Up),
-            Verb::Undo => Some(Verb::Redo),
-            Verb::Redo => Some(Verb::Undo),
-            Verb::Add | Verb::Remove | Verb::Duplicate | Verb::Clear | Verb::Reset | Verb::Release => None,
+        let back = match pressed.command {
+            Command::Up => Some(Command::Down),
+            Command::Down => Some(Command::Up),
+            Command::Undo => Some(Command::Redo),
+            Command::Redo => Some(Command::Undo),
+            Command::Add
+            | Command::Remove
+            | Command::Duplicate
+            | Command::Clear
+            | Command::Reset
+            | Command::Release => None,
         };
-        let best = others.iter().find(|other| Some(other.verb) == back).or(others.first());
+        let best = others.iter().find(|other| Some(other.command) == back).or(others.first());
         best.map(|button| button.element.clone())
     }
 
     /// The button that adds to a list, or opens a record.
     fn adding_button(&self, place: &Place<Value>) -> Option<Element> {
         let buttons = self.buttons_at(place.id());
-        buttons.into_iter().find(|button| button.verb == Verb::Add).map(|button| button.element)
+        buttons.into_iter().find(|button| button.command == Command::Add).map(|button| button.element)
     }
 
     /// Gives the focus to the first control in a record.

@@ -9,12 +9,12 @@ use std::rc::Rc;
 use wasm_bindgen::JsCast;
 use web_sys::{Document, DocumentFragment, Element, HtmlButtonElement, HtmlTemplateElement};
 
+use crate::command::Command;
 use crate::dom::{self, Found};
 use crate::mistake::Mistakes;
-use crate::verb::Verb;
 
 /// Every element that means something to the adapter.
-pub(crate) const SELECTOR: &str = "[name],[data-value-of],[data-shown-when],[data-findings-of],[data-part-of],[data-rows-of],\
+pub(crate) const SELECTOR: &str = "[name],[data-value-of],[data-shown-when],[data-findings-of],[data-content-of],[data-rows-of],\
     [data-control],[id],[for],[list],[aria-labelledby],[aria-describedby],[aria-controls],[aria-errormessage],[headers]";
 
 /// Attributes that refer to ids.
@@ -63,7 +63,7 @@ pub(crate) enum What {
     Rows(Rc<Plan>),
     /// A template whose content is there while a record is there, or has a variant.
     Branch(Rc<Plan>, Option<Rc<str>>),
-    Button(Verb),
+    Button(Command),
 }
 
 /// The way in which a control shows a place.
@@ -185,7 +185,7 @@ impl Reader<'_> {
                 None => self.wrong(element, "`data-rows-of` belongs on a <template>, which holds one row"),
             }
         }
-        if let Some(at) = element.get_attribute("data-part-of") {
+        if let Some(at) = element.get_attribute("data-content-of") {
             let variant = element.get_attribute("data-variant").map(Rc::from);
             match template {
                 Some(template) => {
@@ -286,12 +286,12 @@ impl Reader<'_> {
     }
 
     fn read_button(&mut self, index: u32, element: &Element, at: String, value: &str) {
-        match Verb::of(value) {
-            Some(verb) => self.add(index, at, What::Button(verb)),
+        match Command::of(value) {
+            Some(command) => self.add(index, at, What::Button(command)),
             None => {
                 let problem = format!(
                     "a button with a `name` needs a `value` that says what it does: {}",
-                    Verb::names()
+                    Command::names()
                 );
                 self.wrong(element, &problem);
             }

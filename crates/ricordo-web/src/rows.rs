@@ -9,11 +9,11 @@ use ricordo::{Error, Notification, Place, Subscription, Value};
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{Element, HtmlTemplateElement, Node};
 
+use crate::command::Command;
 use crate::dom;
 use crate::page::Page;
 use crate::plan::Plan;
 use crate::scope::{Mount, Scope};
-use crate::verb::Verb;
 
 /// The rows of a list in the page. They stand before the template.
 #[derive(Debug)]
@@ -123,12 +123,17 @@ impl Rows {
         let differing: Vec<u64> = if before.of_list == of_list { some.collect() } else { shown.keys.clone() };
         for key in differing {
             let Some(row) = shown.rows.get(&key) else { continue };
-            page.show_row_buttons(row.place, |verb| match verb {
-                Verb::Up => !of_list.is_readonly && first != Some(key),
-                Verb::Down => !of_list.is_readonly && last != Some(key),
-                Verb::Duplicate => of_list.can_add,
-                Verb::Remove => !of_list.is_readonly,
-                Verb::Add | Verb::Clear | Verb::Reset | Verb::Release | Verb::Undo | Verb::Redo => true,
+            page.show_row_buttons(row.place, |command| match command {
+                Command::Up => !of_list.is_readonly && first != Some(key),
+                Command::Down => !of_list.is_readonly && last != Some(key),
+                Command::Duplicate => of_list.can_add,
+                Command::Remove => !of_list.is_readonly,
+                Command::Add
+                | Command::Clear
+                | Command::Reset
+                | Command::Release
+                | Command::Undo
+                | Command::Redo => true,
             });
         }
     }

@@ -401,7 +401,7 @@ const MARKS: [(&str, Flag); 6] = [
     ("data-pending", |state| state.is_pending),
     ("data-uncommitted", |state| state.is_uncommitted),
     ("data-overridden", |state| state.is_overridden),
-    ("data-leads", |state| state.is_driver),
+    ("data-leads", |state| state.is_leading),
 ];
 
 /// The element around radio buttons that ARIA can mark as required or invalid.

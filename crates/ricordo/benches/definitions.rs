@@ -60,7 +60,7 @@ fn main() {
             }),
             Box::new(|| drop(black_box(read_definition(&plain).expect("it is right")))),
             Box::new(|| drop(black_box(read_definition(&text).expect("it is right")))),
-            Box::new(|| drop(black_box(Form::of_schema(&schema, None).expect("it settles")))),
+            Box::new(|| drop(black_box(Form::from_schema(&schema, None).expect("it settles")))),
         ])
         .map(readable);
         println!("{fields:>8}  {json:>11}  {without:>13}  {with:>13}  {form:>11}");

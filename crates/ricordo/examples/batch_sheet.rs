@@ -281,7 +281,7 @@ fn show(form: &Form<Batch>, when: &str) -> Result<(), Error> {
     for row in rows.rows() {
         let side = |name: &str| -> Result<String, Error> {
             let place: Place<_> = row.place(name)?;
-            Ok(format!("{}{}", place.display(), if place.is_driver() { "*" } else { " " }))
+            Ok(format!("{}{}", place.display(), if place.is_leading() { "*" } else { " " }))
         };
         let name = row.place(at::<Ingredient>().name())?.entry();
         println!("  {name:<14}{:>6} g  {:>6} %", side("/grams")?, side("/percentage")?);

@@ -26,7 +26,7 @@ impl Adapter for HastyScreen {
                 form.enter(at, text.as_str())
             }
             Gesture::Switch(is_on) => form.enter(at, is_on.to_string()),
-            Gesture::Leave => form.leave(at),
+            Gesture::Leave => form.place(at).and_then(|place| place.leave()),
             _ => Ok(()),
         };
         done.is_ok()

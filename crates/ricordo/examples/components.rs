@@ -5,7 +5,7 @@
 
 use ricordo::Error;
 use ricordo::form::Keep;
-use ricordo::{Event, Form, Model, Outlet, Place, at};
+use ricordo::{Emitter, Event, Form, Model, Place, at};
 
 #[derive(Model)]
 struct Batch {
@@ -34,7 +34,7 @@ enum ListEvent {
 /// A reusable component: a list of ingredients, in whatever form.
 struct IngredientList {
     part: Place<Vec<Ingredient>>,
-    out: Outlet<ListEvent>,
+    out: Emitter<ListEvent>,
 }
 
 impl IngredientList {
@@ -58,13 +58,13 @@ enum EntryEvent {
 /// A component with a form of its own: for typing in one ingredient after the other.
 struct IngredientEntry {
     form: Form<Ingredient>,
-    out: Outlet<EntryEvent>,
+    out: Emitter<EntryEvent>,
 }
 
 impl IngredientEntry {
     fn press_save(&self) -> Result<(), Error> {
         // The kind is kept: several flours come one after the other.
-        match self.form.take(Keep::nothing().field(at::<Ingredient>().kind())) {
+        match self.form.finish(Keep::nothing().field(at::<Ingredient>().kind())) {
             Ok(ingredient) => self.out.emit(EntryEvent::Saved(ingredient)),
             Err(reason) => {
                 println!("  not yet: {reason}");
@@ -76,14 +76,14 @@ impl IngredientEntry {
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let form = Form::new(&Batch { doughs: vec![], fillings: vec![] })?;
-    form.record(4_000);
+    form.diagnostics().start_recording(4_000);
     let doughs = form.place(at::<Batch>().doughs())?;
     let fillings = form.place(at::<Batch>().fillings())?;
 
     // The parent listens. It knows its children; they know nothing of it.
     let list = |part: &Place<Vec<Ingredient>>| IngredientList {
         part: part.clone(),
-        out: part.outlet(|event, part| {
+        out: part.emitter(|event, part| {
             match event {
                 ListEvent::Removed(ingredient) => {
                     println!("  {} is gone from {}", ingredient.name, part.pointer());
@@ -96,7 +96,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let (dough_list, filling_list) = (list(&doughs), list(&fillings));
     let entry = IngredientEntry {
         form: Form::blank()?,
-        out: form.outlet(move |EntryEvent::Saved(ingredient), _| doughs.push(ingredient).map(drop)),
+        out: form.emitter(move |EntryEvent::Saved(ingredient), _| doughs.push(ingredient).map(drop)),
     };
 
     println!("Two flours are typed in; the kind stays from one to the next:");
@@ -113,6 +113,6 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     filling_list.remove_first()?;
     dough_list.remove_first()?;
     println!("The parent's form: {}", form.value());
-    println!("What was done to it:\n{}", form.recording().unwrap_or_default());
+    println!("What was done to it:\n{}", form.diagnostics().recording().unwrap_or_default());
     Ok(())
 }

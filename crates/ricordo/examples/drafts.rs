@@ -4,7 +4,7 @@
 use std::time::Duration;
 
 use ricordo::exchange::read_draft;
-use ricordo::form::{DraftPolicy, DraftStep, Drafting, Take};
+use ricordo::form::{Autosave, AutosavePolicy, AutosaveStep, Side};
 use ricordo::{Error, Form, Model, at};
 
 #[derive(Clone, Debug, Model)]
@@ -30,19 +30,19 @@ struct Storage {
 
 impl Storage {
     /// Asks whether something is to be done at this time, and does it.
-    fn look(&mut self, drafting: &mut Drafting, form: &Form<Batch>, second: u64) {
-        match drafting.next(form, Duration::from_secs(second)) {
-            DraftStep::Write => {
+    fn look(&mut self, drafting: &mut Autosave, form: &Form<Batch>, second: u64) {
+        match drafting.poll(form, Duration::from_secs(second)) {
+            AutosaveStep::Save => {
                 let draft = form.draft_with_baseline().to_string();
                 println!("{second:>4} s  a draft of {} bytes is written", draft.len());
                 self.draft = Some(draft);
             }
-            DraftStep::Remove => {
+            AutosaveStep::Discard => {
                 println!("{second:>4} s  the draft is removed");
                 self.draft = None;
             }
-            DraftStep::Wait(wait) => println!("{second:>4} s  waits for {} s", wait.as_secs()),
-            DraftStep::Nothing | _ => {}
+            AutosaveStep::Wait(wait) => println!("{second:>4} s  waits for {} s", wait.as_secs()),
+            AutosaveStep::Idle | _ => {}
         }
     }
 }
@@ -58,7 +58,9 @@ fn main() -> Result<(), Error> {
     };
     let (mut storage, mut drafting) = (
         Storage::default(),
-        Drafting::new(DraftPolicy::after(Duration::from_secs(2)).at_most_every(Duration::from_secs(10))),
+        Autosave::for_drafts(
+            AutosavePolicy::after(Duration::from_secs(2)).at_most_every(Duration::from_secs(10)),
+        ),
     );
 
     println!("Somebody types, moves the salt to the front, and adds what is not finished yet:");
@@ -102,7 +104,7 @@ fn main() -> Result<(), Error> {
     }
 
     println!("All is given up, so nothing is left to keep:");
-    form.resolve_all(Take::Theirs)?;
+    form.resolve_all(Side::Theirs)?;
     form.reset()?;
     storage.look(&mut drafting, &form, 9);
     assert!(storage.draft.is_none());

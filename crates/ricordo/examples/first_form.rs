@@ -18,12 +18,12 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
 
     // A letter O is no zero: there is no value now, but what was typed is kept.
     form.enter(batch.loaves(), "15O")?;
-    println!("typed “{}”, value {:?}", form.entry(batch.loaves())?, form.get(batch.loaves())?);
+    println!("typed “{}”, value {:?}", form.place(batch.loaves())?.entry(), form.get(batch.loaves())?);
 
     // What is wrong is shown once the field has been left.
-    form.leave(batch.loaves())?;
+    form.place(batch.loaves())?.leave()?;
     for finding in form.findings() {
-        println!("{}: {} (shown: {})", finding.place, finding.message, finding.shown);
+        println!("{}: {} (shown: {})", finding.place, finding.message, finding.is_shown);
     }
 
     form.enter(batch.loaves(), "150")?;

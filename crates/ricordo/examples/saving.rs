@@ -73,9 +73,9 @@ fn show(form: &Form<Batch>) {
     println!(
         "  {}, {dirty}, {} loaves",
         state.status.name(),
-        form.entry(at::<Batch>().loaves()).unwrap_or_default()
+        form.place(at::<Batch>().loaves()).map(|loaves| loaves.entry()).unwrap_or_default()
     );
-    for finding in form.findings().iter().filter(|finding| finding.shown) {
+    for finding in form.findings().iter().filter(|finding| finding.is_shown) {
         println!("  {} {}", finding.place, finding.message);
     }
 }

@@ -3,7 +3,7 @@
 
 use std::time::Duration;
 
-use ricordo::form::{SavePolicy, SaveStep, SelfSaving};
+use ricordo::form::{Autosave, AutosavePolicy, AutosaveStep};
 use ricordo::{Error, Form, Model, Submission, SubmitOptions, at};
 
 #[derive(Clone, Debug, Model)]
@@ -26,8 +26,9 @@ fn main() -> Result<(), Error> {
     let note = at::<Note>();
     let form = Form::new(&Note { title: "Sunday".into(), text: String::new() })?;
     let seconds = Duration::from_secs;
-    let policy = SavePolicy::after(seconds(2)).at_most_every(seconds(6)).retrying(seconds(4), seconds(60));
-    let mut saving = SelfSaving::new(policy);
+    let policy =
+        AutosavePolicy::after(seconds(2)).at_most_every(seconds(6)).retrying(seconds(4), seconds(60));
+    let mut saving = Autosave::new(policy);
     let options = SubmitOptions::new().dirty_only().quietly();
 
     let mut events = vec![
@@ -62,7 +63,7 @@ fn main() -> Result<(), Error> {
             }
         }
         // A program asks whenever the form has changed, and when the time has come that it was told.
-        if saving.next(&form, seconds(second)) == SaveStep::Submit {
+        if saving.poll(&form, seconds(second)) == AutosaveStep::Save {
             let submission = form.submit(&options)?;
             println!("{second:>3} s  sends {}", submission.to_json());
             sent = Some(submission);

@@ -5,7 +5,7 @@ use std::io::{Read, Write};
 use std::net::{SocketAddr, TcpStream};
 use std::sync::{Arc, Mutex};
 
-use ricordo::engine::{Incoming, Intake};
+use ricordo::engine::{Gate, Incoming};
 use ricordo::exchange::{read_problem, read_value, write_problem};
 use ricordo::form::schema_of;
 use ricordo::model::Data;
@@ -40,7 +40,7 @@ impl Batch {
 }
 
 /// The server: one record, and as many threads as there are requests at a time.
-fn serve(server: &Server, held: &Mutex<Value>, intake: &Intake) {
+fn serve(server: &Server, held: &Mutex<Value>, gate: &Gate) {
     let is_patch =
         |header: &Header| header.field.equiv("Content-Type") && header.value == "application/json-patch+json";
     for mut request in server.incoming_requests() {
@@ -57,7 +57,7 @@ fn serve(server: &Server, held: &Mutex<Value>, intake: &Intake) {
                 };
                 patch.map_err(unreadable).and_then(|patch| {
                     let mut held = held.lock().expect("no thread panics");
-                    let taken = intake.take(held.clone(), Incoming::JsonPatch(patch))?;
+                    let taken = gate.admit(held.clone(), Incoming::JsonPatch(patch))?;
                     *held = taken.record;
                     Ok(held.clone())
                 })
@@ -119,13 +119,13 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let batch =
         Batch { number: 7, name: "Rye loaf".into(), loaves: 12, price: Some(6.into()), turnover: None };
     let held = Arc::new(Mutex::new(Form::new(&batch)?.value()));
-    let intake = Intake::new(&schema_of::<Batch>()?);
+    let gate = Gate::new(&schema_of::<Batch>()?);
     let http = Arc::new(Server::http("127.0.0.1:0").map_err(|error| error.to_string())?);
     let server = http.server_addr().to_ip().ok_or("no address")?;
     let threads: Vec<_> = (0..2)
         .map(|_| {
-            let (http, held, intake) = (http.clone(), held.clone(), intake.clone());
-            std::thread::spawn(move || serve(&http, &held, &intake))
+            let (http, held, gate) = (http.clone(), held.clone(), gate.clone());
+            std::thread::spawn(move || serve(&http, &held, &gate))
         })
         .collect();
 

@@ -35,9 +35,9 @@ impl Batch {
     fn steps() -> [(&'static str, SubmitOptions<Self>); 3] {
         let batch = at::<Self>();
         [
-            ("What", Self::saving().part(batch.name()).part(batch.baker()).part(batch.loaves())),
-            ("From what", Self::saving().part(batch.ingredients())),
-            ("For how much", Self::saving().part(batch.price())),
+            ("What", Self::saving().only(batch.name()).only(batch.baker()).only(batch.loaves())),
+            ("From what", Self::saving().only(batch.ingredients())),
+            ("For how much", Self::saving().only(batch.price())),
         ]
     }
 }
@@ -52,7 +52,7 @@ fn main() -> Result<(), Error> {
     let error = form.submit(&what.1).expect_err("a name is missing");
     println!("  {error}");
     assert_eq!(error.findings().len(), 1);
-    assert!(form.findings().iter().filter(|finding| finding.shown).count() == 1);
+    assert!(form.findings().iter().filter(|finding| finding.is_shown).count() == 1);
 
     form.enter(batch.name(), "Rye loaf")?;
     form.enter(batch.baker(), "Rosa Tamm")?;

@@ -1,7 +1,7 @@
 //! Two people edit one batch sheet. What only one of them has changed is kept, and what both have changed is settled by whoever saves last.
 
 use ricordo::engine::Incoming;
-use ricordo::form::Take;
+use ricordo::form::Side;
 use ricordo::model::Data;
 use ricordo::{Error, Form, Model, SubmitOptions, Value, at};
 
@@ -28,7 +28,7 @@ fn saving() -> SubmitOptions<Batch> {
 fn save(who: &str, form: &Form<Batch>, held: &mut Value) -> Result<(), Error> {
     let submission = form.submit(&saving())?;
     println!("{who} saves {}", submission.to_json());
-    match saving().intake()?.take(held.clone(), Incoming::JsonPatch(submission.payload().clone())) {
+    match saving().gate()?.admit(held.clone(), Incoming::JsonPatch(submission.payload().clone())) {
         Ok(taken) => {
             *held = taken.record;
             submission.accept_with(&Batch::from_value(held)?)
@@ -76,7 +76,7 @@ fn main() -> Result<(), Error> {
     println!("He keeps his salt, and gives up the caraway. That can be undone, like anything.");
     for conflict in tom.conflicts() {
         let is_row = conflict.theirs == Value::Blank;
-        tom.resolve(&conflict, if is_row { Take::Theirs } else { Take::Mine })?;
+        tom.resolve(&conflict, if is_row { Side::Theirs } else { Side::Mine })?;
     }
     tom.undo()?;
     assert_eq!(tom.conflicts().len(), 1);

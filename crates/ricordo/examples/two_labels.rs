@@ -56,7 +56,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     })?;
 
     println!("{:<8}{:>12}{:>8}", "", "considered", "called");
-    for subscriber in form.subscribers() {
+    for subscriber in form.diagnostics().subscribers() {
         let name = subscriber.name.unwrap_or_default();
         println!("{name:<8}{:>12}{:>8}", subscriber.counts.considered, subscriber.counts.called);
     }

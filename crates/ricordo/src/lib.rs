@@ -18,9 +18,9 @@
 //!
 //! let label = form.subscribe(batch.loaves(), |change| println!("{}", change.place().entry()))?;
 //! form.enter(batch.loaves(), "15O")?;               // what a widget does at each input
-//! form.leave(batch.loaves())?;                      // and when it loses the focus
+//! form.place(batch.loaves())?.leave()?;                      // and when it loses the focus
 //! assert_eq!(form.findings()[0].message, "“15O” is not a whole number.");
-//! assert_eq!(form.entry(batch.loaves())?, "15O");   // what was typed is never lost
+//! assert_eq!(form.place(batch.loaves())?.entry(), "15O");   // what was typed is never lost
 //!
 //! form.enter(batch.loaves(), "012")?;
 //! assert!(!form.is_dirty());                        // dirty is a fact about values
@@ -33,7 +33,7 @@
 //! | for … | use … |
 //! |---|---|
 //! | a Rust struct for the record | `#[derive(`[`Model`]`)]`, described in [`model`], and [`Form::new`] |
-//! | a form definition in a file | [`Form::from_definition`], or [`exchange::read_definition`] and [`Form::of_schema`] |
+//! | a form definition in a file | [`Form::from_definition`], or [`exchange::read_definition`] and [`Form::from_schema`] |
 //! | the address of a field | a typed path from [`at`], or a [`Pointer`] as text |
 //! | a handle to a field or a row, wherever it moves | a [`Place`] |
 //! | a widget | a [`Binding`], from [`Form::bind`]; check your adapter with [`conformance`] |
@@ -45,10 +45,10 @@
 //! | rules for one form, also later | [`Form::add_rules`] |
 //! | why a place is what it is | [`Place::explain`] |
 //! | several actions as one | [`Form::transaction`] |
-//! | the finished record | [`Form::parse`], [`Form::take`] |
+//! | the finished record | [`Form::parse`], [`Form::finish`] |
 //! | messages in another language | [`Form::set_wording`] |
-//! | a component that owns a part of the form | a [`Place`] to act on, and an [`Outlet`] to report its [`Event`]s |
-//! | the journal of what was done | [`Form::record`] |
+//! | a component that owns a part of the form | a [`Place`] to act on, and an [`Emitter`] to report its [`Event`]s |
+//! | the journal of what was done | [`Diagnostics::start_recording`] |
 //! | a form without callbacks | an [`engine::Engine`] |
 //! | journals, patches, state dumps | [`exchange`] |
 //!
@@ -79,7 +79,7 @@ pub mod value;
 pub use engine::Problem;
 #[doc(inline)]
 pub use form::{
-    Binding, Event, Form, Notification, Outlet, Place, RuleView, Rules, RulesGuard, Submission,
+    Binding, Emitter, Event, Form, Notification, Place, RuleView, Rules, RulesGuard, Submission,
     SubmitOptions, Subscription, Untyped, Update, View, WidgetEvent, WidgetState,
 };
 pub use jiff::civil;

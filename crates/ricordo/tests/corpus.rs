@@ -36,10 +36,10 @@ fn every_state_of_the_corpus_is_that_of_a_form_that_is_loaded_afresh() {
     for case in corpus::CASES {
         let schema: Arc<CompiledSchema> = read_definition(case.definition).unwrap().into();
         let data = read_data(case.data, schema.schema()).unwrap();
-        let mut engine = Engine::of(&schema, Some(data)).unwrap();
+        let mut engine = Engine::new(&schema, Some(data)).unwrap();
         let mut begin: Vec<Action> = Vec::new();
         let load = |begin: &[Action], value| {
-            let mut fresh = Engine::of(&schema, Some(value)).unwrap();
+            let mut fresh = Engine::new(&schema, Some(value)).unwrap();
             begin.iter().for_each(|action| drop(fresh.apply(action.clone()).unwrap()));
             fresh
         };
@@ -47,7 +47,7 @@ fn every_state_of_the_corpus_is_that_of_a_form_that_is_loaded_afresh() {
         for entry in read_journal(case.journal).unwrap() {
             let Command::Apply(action) = entry.command else { continue };
             if engine.apply(action.clone()).is_ok() {
-                if matches!(action, Action::Choices { .. } | Action::Now { .. } | Action::Silence { .. }) {
+                if matches!(action, Action::Choices { .. } | Action::Now { .. } | Action::Suppress { .. }) {
                     begin.push(action);
                 }
                 fresh::assert_like_fresh(&engine, |value| load(&begin, value));

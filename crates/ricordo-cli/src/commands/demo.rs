@@ -62,7 +62,7 @@ pub(crate) fn run(out: &mut Output) -> Result<Ending, Problem> {
     let hints = [
         "The files are in the repository, for you to change and run again:".to_owned(),
         format!("ricordo check {form} --data {data}"),
-        format!("ricordo replay {form} {journal} --every --data {data}"),
+        format!("ricordo replay {form} {journal} --steps --data {data}"),
     ];
     out.lines(hints.into_iter().map(Line::new), 3)?;
     if ending == Ending::Well {
@@ -74,7 +74,7 @@ pub(crate) fn run(out: &mut Output) -> Result<Ending, Problem> {
 /// What a person is shown to be wrong just now.
 fn shown_findings(watched: &Watched) -> Vec<Line> {
     let findings = watched.engine.view(watched.engine.root()).all_findings();
-    let shown = findings.into_iter().filter(|finding| finding.shown);
+    let shown = findings.into_iter().filter(|finding| finding.is_shown);
     shown
         .map(|finding| {
             Line::new("shown: ").styled(BAD, format_args!("{} {}", finding.place, finding.message))

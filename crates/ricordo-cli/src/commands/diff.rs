@@ -24,7 +24,7 @@ pub(crate) fn run(
         |file: &File| read_data(&file.text, schema.schema()).map_err(|error| file.problem(&error, hides));
     let between =
         Engine::between(&schema, read(&from)?, read(&to)?).map_err(|refused| form.refused(&refused))?;
-    let patch = between.masked_patch(&between.json_patch(false));
+    let patch = between.masked_patch(&between.json_patch());
     match written_as {
         DiffAs::Patch => out.block(screen::plain_json(&format!("{patch:#}")))?,
         DiffAs::Merge => {

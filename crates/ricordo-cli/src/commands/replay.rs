@@ -11,8 +11,8 @@ use crate::watched::Watched;
 use crate::{Ending, ReplayArguments, describe, table};
 
 pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Ending, Problem> {
-    let ReplayArguments { form, journals, data, from_draft, save_draft, json, every } = arguments;
-    let (json, every) = (*json, *every);
+    let ReplayArguments { form, journals, data, from_draft, save_draft, json, steps } = arguments;
+    let (json, steps) = (*json, *steps);
     let files = [Some(form), data.as_ref(), from_draft.as_ref()].into_iter().flatten().chain(journals);
     refuse_two_standard_inputs(files.map(PathBuf::as_path))?;
     let form = File::read(form)?;
@@ -26,9 +26,9 @@ pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Endin
     let hides = engine.schema().has_secrets();
 
     let mut watched = Watched::new(engine).map_err(|refused| form.refused(&refused))?;
-    let mut report = Report { every: every && !json, ..Report::default() };
+    let mut report = Report { steps: steps && !json, ..Report::default() };
     for mut journal in journals {
-        if report.every {
+        if report.steps {
             out.line(&Line::of(STRONG, &journal.name))?;
         }
         while let Some(entry) = journal.next(hides)? {
@@ -39,7 +39,7 @@ pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Endin
         out.block(screen::plain_json(&format!("{:#}", dump(&watched.engine))))?;
         report.failures().for_each(|line| screen::complain(format_args!("{line}\n")));
     } else {
-        if report.every {
+        if report.steps {
             out.line(&Line::default())?;
         }
         out.block(table::state(&watched.engine))?;
@@ -77,7 +77,7 @@ pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Endin
 /// What has happened in a replay.
 #[derive(Debug, Default)]
 struct Report {
-    every: bool,
+    steps: bool,
     actions: usize,
     expectations: usize,
     refused: usize,
@@ -106,7 +106,7 @@ impl Report {
             }
             _ => return Ok(()),
         };
-        if self.every {
+        if self.steps {
             out.line(&Line::of(FAINT, format_args!("{:>4}", entry.line)).text(" ").text(said))?;
             out.lines(lines, 7)?;
             sent.map_or(Ok(()), |sent| out.block(sent))?;
@@ -124,9 +124,9 @@ impl Report {
         is_response: bool,
     ) -> (String, Vec<Line>, Option<String>) {
         self.actions += 1;
-        let said = if self.every { watched.words(action) } else { String::new() };
+        let said = if self.steps { watched.words(action) } else { String::new() };
         match watched.apply(action.clone(), is_response) {
-            Ok(outcome) if self.every => (said, watched.notified(&outcome), watched.sent(&outcome)),
+            Ok(outcome) if self.steps => (said, watched.notified(&outcome), watched.sent(&outcome)),
             Ok(_) => (said, Vec::new(), None),
             Err(refused) => {
                 self.refused += 1;
@@ -176,7 +176,7 @@ impl Report {
     fn failures(&self) -> impl Iterator<Item = Line> {
         let rest = (self.unlisted > 0).then(|| {
             let more = describe::counted(self.unlisted, "line");
-            Line::new(format!("and {more} more; --every shows each where it stands"))
+            Line::new(format!("and {more} more; --steps shows each where it stands"))
         });
         self.listed.iter().cloned().chain(rest)
     }

@@ -190,7 +190,7 @@ fn flags(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) -> Vec<Line> {
         reasons.push(("uncommitted", "the text is not committed yet".to_owned()));
     }
     for finding in view.all_findings() {
-        let shown = if finding.shown { "" } else { ", not shown to a person yet" };
+        let shown = if finding.is_shown { "" } else { ", not shown to a person yet" };
         let place =
             if finding.place == view.pointer() { String::new() } else { format!("{}: ", finding.place) };
         let flag = if finding.is_warning { "warning" } else { "invalid" };

@@ -219,7 +219,7 @@ fn of_files_and_arguments() {
         &["check", "crates/ricordo-cli/tests/tool/not-utf-8.form.json"],
         &["chek", "demo/batch-sheet.form.json"],
         &["replay"],
-        &["replay", "demo/batch-sheet.form.json", "--evry"],
+        &["replay", "demo/batch-sheet.form.json", "--stps"],
         &["replay", "-", "-"],
         &["replay", "demo/batch-sheet.form.json", "-", "--data", "-"],
         &["check", "-", "--data", "-"],

@@ -61,7 +61,7 @@ fn replay_shows_the_state() {
 
 #[test]
 fn replay_shows_every_action() {
-    let run = run(&["replay", "--every", FORM, BUSY, "--data", DATA]);
+    let run = run(&["replay", "--steps", FORM, BUSY, "--data", DATA]);
     assert_eq!(run.status, 0);
     assert_snapshot!(shown(&run));
 }
@@ -117,7 +117,7 @@ fn a_refused_action_does_not_stop_the_replay() {
 {"op":"test","path":"/price","value":6.49}
 {"op":"expect","path":"/oven","value":1}
 "#;
-    let run = run_in(&project(), &["replay", "--every", FORM, "-", "--data", DATA], journal);
+    let run = run_in(&project(), &["replay", "--steps", FORM, "-", "--data", DATA], journal);
     assert_eq!(run.status, 1);
     let every: Vec<&str> = run.out.lines().take_while(|line| !line.is_empty()).collect();
     let (_, summary) = run.out.split_once("✗").unwrap();
@@ -162,7 +162,7 @@ fn a_secret_is_written_nowhere() {
     let journal = journal.to_str().unwrap();
     let runs = [
         run(&["replay", FORM, journal, "--data", DATA, "--json"]),
-        run(&["replay", FORM, journal, "--data", DATA, "--every"]),
+        run(&["replay", FORM, journal, "--data", DATA, "--steps"]),
         run(&["why", FORM, "/sign_off", journal, "--data", DATA]),
     ];
     for run in &runs {
@@ -212,7 +212,7 @@ fn a_secret_is_in_no_excerpt_and_no_outline() {
         (&["check", "bad-default.form.json"], 2),
         (&["check", "a.form.json", "--data", "wrong.data.json"], 2),
         (&["check", "a.form.json", "--data", "no-json.data.json"], 2),
-        (&["replay", "a.form.json", "a.journal", "--every", "--data", "a.data.json"], 1),
+        (&["replay", "a.form.json", "a.journal", "--steps", "--data", "a.data.json"], 1),
         (&["replay", "a.form.json", "a.journal", "--json", "--data", "a.data.json"], 1),
         (&["replay", "a.form.json", "broken.journal"], 2),
         (&["replay", "a.form.json", "patch.journal"], 2),
@@ -240,7 +240,7 @@ fn output_that_is_closed_or_full_is_no_panic() {
     let commands: [&[&str]; 4] = [
         &["demo"],
         &["check", FORM, "--data", DATA],
-        &["replay", FORM, BUSY, "--data", DATA, "--every"],
+        &["replay", FORM, BUSY, "--data", DATA, "--steps"],
         &["replay", FORM, BUSY, "--data", DATA, "--json"],
     ];
     for arguments in commands {
@@ -276,7 +276,7 @@ fn a_journal_is_read_as_a_stream() {
 
     let mut child = Command::new(assert_cmd::cargo::cargo_bin("ricordo"))
         .current_dir(project())
-        .args(["replay", FORM, "-", "--data", DATA, "--every"])
+        .args(["replay", FORM, "-", "--data", DATA, "--steps"])
         .stdin(Stdio::piped())
         .stdout(Stdio::piped())
         .spawn()
@@ -325,7 +325,7 @@ fn control_characters_are_escaped_wherever_they_come_from() {
         &["check", "a.form.json", "--data", "a.data.json"],
         &["check", "a.form.json", "--data", "wrong.data.json"],
         &["check", "\u{1b}[2J.json"],
-        &["replay", "a.form.json", "a.journal", "--data", "a.data.json", "--every"],
+        &["replay", "a.form.json", "a.journal", "--data", "a.data.json", "--steps"],
         &["replay", "a.form.json", "a.journal", "--data", "a.data.json", "--json"],
         &["replay", "a.form.json", "broken.journal"],
         &["why", "a.form.json", "/na\u{1b}me", "a.journal", "--data", "a.data.json"],
@@ -340,7 +340,7 @@ fn control_characters_are_escaped_wherever_they_come_from() {
     }
     let run = run_in(
         folder.path(),
-        &["replay", "a.form.json", "a.journal", "--every", "--data", "a.data.json"],
+        &["replay", "a.form.json", "a.journal", "--steps", "--data", "a.data.json"],
         "",
     );
     assert!(run.out.contains(r"“\u{1b}[1mbold”"), "{}", run.out);

@@ -34,7 +34,7 @@ fn replay_shows_a_submit_beside_the_baseline() {
     std::fs::write(folder.path().join("saving.journal"), format!("#{saving}")).unwrap();
     let path = |name: &str| project().join(name).to_str().unwrap().to_owned();
     let (form, data) = (path(FORM), path(DATA));
-    let run = run_in(folder.path(), &["replay", "--every", &form, "saving.journal", "--data", &data], "");
+    let run = run_in(folder.path(), &["replay", "--steps", &form, "saving.journal", "--data", &data], "");
     let (every, _) = run.out.split_once("\n\n").unwrap();
     assert_snapshot!(every);
 }
@@ -50,7 +50,7 @@ fn a_secret_is_in_no_payload_that_is_shown() {
         std::fs::write(folder.path().join(name), text).unwrap();
     }
     for arguments in [
-        &["replay", "--every", "f.json", "j.journal"][..],
+        &["replay", "--steps", "f.json", "j.journal"][..],
         &["replay", "--json", "f.json", "j.journal"],
         &["why", "f.json", "/word", "j.journal"],
         &["check", "f.json", "--data", "d.json", "--payload"],

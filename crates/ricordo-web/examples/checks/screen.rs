@@ -5,7 +5,7 @@ use std::time::Duration;
 use js_sys::{Function, Reflect};
 use ricordo::conformance::{Adapter, Gesture, Seen};
 use ricordo::{Form, Pointer};
-use ricordo_web::{BoundForm, Options};
+use ricordo_web::{BindOptions, BoundForm};
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{
     CompositionEvent, Document, Element, HtmlElement, HtmlInputElement, HtmlOptionElement, HtmlSelectElement,
@@ -151,7 +151,7 @@ impl Adapter for Screen {
         self.bound = None;
         self.is_composing = false;
         self.root.set_inner_html(include_str!("screen.html"));
-        let bound = ricordo_web::bind(&form, &self.root, Options::new()).expect("the page is bound once");
+        let bound = ricordo_web::bind(&form, &self.root, BindOptions::new()).expect("the page is bound once");
         let mistakes = bound.mistakes();
         assert!(mistakes.is_empty(), "{mistakes:?}");
         self.bound = Some(bound);

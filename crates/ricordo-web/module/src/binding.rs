@@ -4,7 +4,7 @@ use std::rc::Rc;
 
 use js_sys::{Function, Promise, Reflect};
 use ricordo::{Untyped, Value, WidgetEvent, WidgetState};
-use ricordo_web::{Control, DraftStore, Options};
+use ricordo_web::{BindOptions, Control, DraftStore};
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{Element, console};
 
@@ -22,13 +22,13 @@ pub(crate) fn bind(
     let Some(element) = element.dyn_ref::<Element>() else {
         return Err(mistyped("`element`", "an element of the page", element));
     };
-    let known = ["onSubmit", "submit", "controls", "asksBeforeLeaving"];
+    let known = ["onSubmit", "submit", "controls", "askBeforeLeaving"];
     let given = Given::read(given, "`options`", &known)?;
-    let mut options = Options::<Untyped>::new();
+    let mut options = BindOptions::<Untyped>::new();
     if let Some((key, store)) = draft {
         options = options.keep_draft_in(key, *store);
     }
-    if given.flag("asksBeforeLeaving")? == Some(false) {
+    if given.flag("askBeforeLeaving")? == Some(false) {
         options = options.ask_before_leaving(false);
     }
     options = controls(options, &given.get("controls")?)?;
@@ -63,7 +63,7 @@ fn send(handler: &Function, submission: ricordo::Submission<Untyped>) {
     }
 }
 
-fn controls(mut options: Options<Untyped>, given: &JsValue) -> Result<Options<Untyped>, JsValue> {
+fn controls(mut options: BindOptions<Untyped>, given: &JsValue) -> Result<BindOptions<Untyped>, JsValue> {
     if is_absent(given) {
         return Ok(options);
     }

@@ -37,7 +37,7 @@ fn thrown(problem: &ricordo::Error, message: &str) -> JsValue {
     let thrown = js_sys::Error::new(message);
     thrown.set_name("RicordoError");
     let (at, found) = (JsValue::from(problem.place().as_str()), findings(problem.findings()));
-    for (name, value) in [("at", at), ("findings", found)] {
+    for (name, value) in [("path", at), ("findings", found)] {
         // A fresh error takes any property.
         let _ = Reflect::set(&thrown, &name.into(), &value);
     }
@@ -85,7 +85,7 @@ pub(crate) fn optional_text(name: &str, given: &JsValue) -> Result<Option<String
 
 /// An argument that is the pointer of a place.
 pub(crate) fn pointer(given: &JsValue) -> Result<String, JsValue> {
-    given.as_string().ok_or_else(|| mistyped("`at`", "a pointer, such as \"/name\"", given))
+    given.as_string().ok_or_else(|| mistyped("`path`", "a pointer, such as \"/name\"", given))
 }
 
 /// An argument that is the pointer of a place; without it, the place is the whole form.

@@ -13,7 +13,7 @@ mod submit_options;
 use std::rc::Rc;
 use std::sync::Arc;
 
-use ricordo::engine::{CompiledSchema, Take};
+use ricordo::engine::{CompiledSchema, Side};
 use ricordo::exchange::{Command, read_data, read_definition, read_journal};
 use ricordo::form::SubmitOptions;
 use ricordo::{Finding, Place, Untyped, Value};
@@ -51,7 +51,7 @@ impl Start {
         data: Option<Value>,
         draft: Option<&(String, DraftStore)>,
     ) -> Result<Self, ricordo::Error> {
-        let fresh = |data: Option<Value>| ricordo::Form::of_schema(schema, data);
+        let fresh = |data: Option<Value>| ricordo::Form::from_schema(schema, data);
         let Some((key, store)) = draft else { return Ok(Start { form: fresh(data)?, left_out: Vec::new() }) };
         let problem = match stored_draft(key, *store) {
             StoredDraft::Draft(draft) => {
@@ -60,7 +60,7 @@ impl Start {
                     Some(data) => data.clone(),
                     None => fresh(None)?.value(),
                 };
-                match ricordo::Form::of_schema_from_draft(schema, &draft, Some(record)) {
+                match ricordo::Form::from_schema_and_draft(schema, &draft, Some(record)) {
                     Ok(restored) => {
                         let left_out = restored.left_out.iter().map(ToString::to_string).collect();
                         return Ok(Start { form: restored.form, left_out });
@@ -103,7 +103,7 @@ impl Form {
         };
         let Start { form, left_out } =
             Start::new(&schema, data, draft.as_ref()).map_err(|problem| error(&problem))?;
-        form.record(bytes);
+        form.diagnostics().start_recording(bytes);
         form.set_now(convert::now()).map_err(|problem| error(&problem))?;
         Ok(Form { form, draft, left_out })
     }
@@ -148,13 +148,13 @@ impl Form {
     #[wasm_bindgen(unchecked_return_type = "Json")]
     pub fn value(
         &self,
-        #[wasm_bindgen(unchecked_optional_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_optional_param_type = "string")] path: &JsValue,
     ) -> Result<JsValue, JsValue> {
-        to_js(&self.place(&convert::optional_pointer(at)?)?.value())
+        to_js(&self.place(&convert::optional_pointer(path)?)?.value())
     }
 
     /// The value of the whole form as JSON text.
-    #[wasm_bindgen(js_name = toJson)]
+    #[wasm_bindgen(js_name = valueText)]
     pub fn to_json(&self) -> String {
         self.form.to_json()
     }
@@ -162,29 +162,29 @@ impl Form {
     /// Sets a place to a value, as a program does.
     pub fn set(
         &self,
-        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "string")] path: &JsValue,
         #[wasm_bindgen(unchecked_param_type = "Writable")] value: &JsValue,
     ) -> Result<(), JsValue> {
-        let (at, value) = (pointer(at)?, convert::to_value(value)?);
-        self.form.set(at.as_str(), value).map_err(|problem| error(&problem))
+        let (path, value) = (pointer(path)?, convert::to_value(value)?);
+        self.form.set(path.as_str(), value).map_err(|problem| error(&problem))
     }
 
     /// Enters text in a field, as a person does.
     pub fn enter(
         &self,
-        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "string")] path: &JsValue,
         #[wasm_bindgen(unchecked_param_type = "string")] text: &JsValue,
     ) -> Result<(), JsValue> {
-        let (at, text) = (pointer(at)?, convert::text("`text`", text)?);
-        self.form.enter(at.as_str(), &text).map_err(|problem| error(&problem))
+        let (path, text) = (pointer(path)?, convert::text("`text`", text)?);
+        self.form.enter(path.as_str(), &text).map_err(|problem| error(&problem))
     }
 
     /// Resets a place, or the whole form.
     pub fn reset(
         &self,
-        #[wasm_bindgen(unchecked_optional_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_optional_param_type = "string")] path: &JsValue,
     ) -> Result<(), JsValue> {
-        self.place(&convert::optional_pointer(at)?)?.reset().map_err(|problem| error(&problem))
+        self.place(&convert::optional_pointer(path)?)?.reset().map_err(|problem| error(&problem))
     }
 
     /// Undoes the last step.
@@ -226,7 +226,7 @@ impl Form {
                 Command::Apply(action) => {
                     self.form.apply(action).err().map(|refused| vec![refused.to_string()])
                 }
-                Command::Expect(expectation) => Some(self.form.check(&expectation)),
+                Command::Expect(expectation) => Some(expectation.check(&self.form)),
                 other => Some(vec![format!("this version knows no line of this kind: {other:?}")]),
             };
             problems
@@ -237,18 +237,18 @@ impl Form {
 
     /// The actions on the form so far, one a line. Secrets are hidden.
     pub fn journal(&self) -> String {
-        self.form.recording().unwrap_or_default()
+        self.form.diagnostics().recording().unwrap_or_default()
     }
 
     /// All that is known about a place.
     #[wasm_bindgen(unchecked_return_type = "PlaceState")]
     pub fn inspect(
         &self,
-        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "string")] path: &JsValue,
     ) -> Result<JsValue, JsValue> {
-        let place = self.place(&pointer(at)?)?;
+        let place = self.place(&pointer(path)?)?;
         let object = Object::new()
-            .text("at", place.pointer().as_str())
+            .text("path", place.pointer().as_str())
             .text("label", &place.label())
             .text("entry", &place.entry())
             .text("display", &place.display())
@@ -270,9 +270,9 @@ impl Form {
     /// Explains a place in words: the places that it depends on, and those that they depend on.
     pub fn explain(
         &self,
-        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "string")] path: &JsValue,
     ) -> Result<String, JsValue> {
-        let reasons = self.place(&pointer(at)?)?.explain();
+        let reasons = self.place(&pointer(path)?)?.explain();
         Ok(reasons.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n"))
     }
 
@@ -280,9 +280,9 @@ impl Form {
     #[wasm_bindgen(unchecked_return_type = "Finding[]")]
     pub fn findings(
         &self,
-        #[wasm_bindgen(unchecked_optional_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_optional_param_type = "string")] path: &JsValue,
     ) -> Result<JsValue, JsValue> {
-        Ok(findings(&self.place(&convert::optional_pointer(at)?)?.all_findings()))
+        Ok(findings(&self.place(&convert::optional_pointer(path)?)?.all_findings()))
     }
 
     /// The state of the form as a whole.
@@ -294,12 +294,12 @@ impl Form {
     /// Calls back when a place, or anything in it, has changed, until the subscription ends.
     pub fn subscribe(
         &self,
-        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "string")] path: &JsValue,
         #[wasm_bindgen(unchecked_param_type = "(change: Change) => void")] callback: &JsValue,
         #[wasm_bindgen(unchecked_optional_param_type = "string")] name: &JsValue,
     ) -> Result<Subscription, JsValue> {
-        let (at, callback) = (pointer(at)?, function("`callback`", callback)?);
-        let guard = self.form.subscribe(at.as_str(), move |notice| {
+        let (path, callback) = (pointer(path)?, function("`callback`", callback)?);
+        let guard = self.form.subscribe(path.as_str(), move |notice| {
             convert::call(&callback, &Change { notice: notice.clone() }.into());
         });
         Subscription::of(guard, name)
@@ -313,7 +313,7 @@ impl Form {
         &self,
         #[wasm_bindgen(unchecked_param_type = "string")] check: &JsValue,
         #[wasm_bindgen(
-            unchecked_param_type = "(value: Json, at: string) => CheckAnswer | Promise<CheckAnswer>"
+            unchecked_param_type = "(value: Json, path: string) => CheckAnswer | Promise<CheckAnswer>"
         )]
         callback: &JsValue,
     ) -> Result<Subscription, JsValue> {
@@ -338,12 +338,12 @@ impl Form {
     #[wasm_bindgen(unchecked_return_type = "SubscriberReport[]")]
     pub fn subscribers(&self) -> JsValue {
         let reports = js_sys::Array::new();
-        for report in self.form.subscribers() {
+        for report in self.form.diagnostics().subscribers() {
             let name = report.name.as_deref().map_or(JsValue::NULL, JsValue::from);
-            let at = report.place.as_ref().map_or(JsValue::NULL, |place| JsValue::from(place.as_str()));
+            let path = report.place.as_ref().map_or(JsValue::NULL, |place| JsValue::from(place.as_str()));
             let object = Object::new()
                 .set("name", &name)
-                .set("at", &at)
+                .set("path", &path)
                 .count("considered", report.counts.considered)
                 .count("called", report.counts.called);
             reports.push(&object.done());
@@ -375,10 +375,11 @@ impl Form {
     #[wasm_bindgen(js_name = setChoices)]
     pub fn set_choices(
         &self,
-        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "string")] path: &JsValue,
         #[wasm_bindgen(unchecked_param_type = "Choice[]")] choices: &JsValue,
     ) -> Result<(), JsValue> {
-        let action = Object::new().text("op", "choices").text("path", &pointer(at)?).set("choices", choices);
+        let action =
+            Object::new().text("op", "choices").text("path", &pointer(path)?).set("choices", choices);
         self.apply(&action.done())
     }
 
@@ -398,7 +399,7 @@ impl Form {
         let conflicts = js_sys::Array::new();
         for conflict in self.form.conflicts() {
             let object = Object::new()
-                .text("at", conflict.pointer.as_str())
+                .text("path", conflict.pointer.as_str())
                 .set("base", &to_js(&conflict.base)?)
                 .set("mine", &to_js(&conflict.mine)?)
                 .set("theirs", &to_js(&conflict.theirs)?);
@@ -410,27 +411,27 @@ impl Form {
     /// Resolves the conflicts of a place, and of all in it.
     pub fn resolve(
         &self,
-        #[wasm_bindgen(unchecked_param_type = "string")] at: &JsValue,
+        #[wasm_bindgen(unchecked_param_type = "string")] path: &JsValue,
         #[wasm_bindgen(unchecked_param_type = "\"mine\" | \"theirs\"")] take: &JsValue,
     ) -> Result<(), JsValue> {
         let take = match take.as_string().as_deref() {
-            Some("mine") => Take::Mine,
-            Some("theirs") => Take::Theirs,
+            Some("mine") => Side::Mine,
+            Some("theirs") => Side::Theirs,
             _ => return Err(mistyped("`take`", "“mine” or “theirs”", take)),
         };
-        self.place(&pointer(at)?)?.resolve(take).map_err(|problem| error(&problem))
+        self.place(&pointer(path)?)?.resolve(take).map_err(|problem| error(&problem))
     }
 
     /// The whole state as one object: see `docs/files.md` of the project.
     #[wasm_bindgen(unchecked_return_type = "Json")]
     pub fn dump(&self) -> Result<JsValue, JsValue> {
-        to_js(&self.form.dump())
+        to_js(&self.form.diagnostics().dump())
     }
 
     /// The whole state as JSON text.
     #[wasm_bindgen(js_name = dumpText)]
     pub fn dump_text(&self) -> String {
-        format!("{:#}", self.form.dump())
+        format!("{:#}", self.form.diagnostics().dump())
     }
 
     /// The number of event listeners that all bindings hold at the moment, for tests that look for leaks.
@@ -441,8 +442,8 @@ impl Form {
 }
 
 impl Form {
-    fn place(&self, at: &str) -> Result<Place<Value>, JsValue> {
-        self.form.place(at).map_err(|problem| error(&problem))
+    fn place(&self, path: &str) -> Result<Place<Value>, JsValue> {
+        self.form.place(path).map_err(|problem| error(&problem))
     }
 }
 
@@ -576,10 +577,10 @@ pub(crate) fn findings(findings: &[Finding]) -> JsValue {
         let object = Object::new()
             .text("kind", &finding.kind.to_string())
             .text("message", &finding.message)
-            .text("at", finding.place.as_str())
+            .text("path", finding.place.as_str())
             .text("label", &finding.label)
             .flag("isWarning", finding.is_warning)
-            .flag("isShown", finding.shown);
+            .flag("isShown", finding.is_shown);
         list.push(&object.done());
     }
     list.into()

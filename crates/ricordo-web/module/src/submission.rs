@@ -44,7 +44,7 @@ impl Submission {
     }
 
     /// The payload as JSON text, in which numbers have all their digits.
-    #[wasm_bindgen(js_name = toJson)]
+    #[wasm_bindgen(js_name = payloadText)]
     pub fn to_json(&self) -> String {
         self.submission.to_json()
     }

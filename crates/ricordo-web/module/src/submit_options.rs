@@ -21,7 +21,7 @@ pub(crate) fn read(given: &JsValue, name: &str) -> Result<SubmitOptions<Untyped>
         }
     };
     for part in options.pointers("parts")? {
-        submit = submit.part(part.as_str());
+        submit = submit.only(part.as_str());
     }
     if let Some(at) = options.text("identifiedBy")? {
         submit = submit.identified_by(at.as_str());

@@ -14,7 +14,7 @@ export interface Finding {
   /** What a person reads. */
   message: string;
   /** The pointer of the place: `/ingredients/0/grams`. */
-  at: string;
+  path: string;
   /** The label of the place. */
   label: string;
   /** Whether it is only a warning, which does not prevent a submit. */
@@ -40,7 +40,7 @@ export interface FormState {
 
 /** All that is known about a place. */
 export interface PlaceState {
-  at: string;
+  path: string;
   label: string;
   /** The text in its control, as typed. */
   entry: string;
@@ -65,7 +65,7 @@ export interface PlaceState {
 /** How often a subscriber was called. */
 export interface SubscriberReport {
   name: string | null;
-  at: string | null;
+  path: string | null;
   /** How often an action changed something it observes. */
   considered: number;
   called: number;
@@ -73,7 +73,7 @@ export interface SubscriberReport {
 
 /** Something that both sides have changed differently. */
 export interface Conflict {
-  at: string;
+  path: string;
   base: Json;
   mine: Json;
   theirs: Json;
@@ -160,7 +160,7 @@ export interface BindOptions {
   /** Custom controls, by the name in `data-control`. */
   controls?: { [name: string]: (element: Element) => Control };
   /** Whether a dirty page asks before it is left; `true` by default. */
-  asksBeforeLeaving?: boolean;
+  askBeforeLeaving?: boolean;
 }
 
 /** Something in the HTML that does not fit the form. */

@@ -26,7 +26,7 @@ const SHEET: &str = r#"<form>
     </ul>
     <button id="add" type="button" name="/rows" value="add">Add</button>
     <button id="open" type="button" name="/note" value="add">Add a note</button>
-    <template data-part-of="/note"><p><input id="text" name="/text"> <button id="close" type="button" name="" value="remove">Remove</button></p></template>
+    <template data-content-of="/note"><p><input id="text" name="/text"> <button id="close" type="button" name="" value="remove">Remove</button></p></template>
     <button id="save">Save</button>
 </form>"#;
 
@@ -213,7 +213,7 @@ async fn a_variant_that_is_chosen_again_has_its_text(page: &Browser) -> Done {
         {"type": "object", "required": ["kind"], "properties": {"kind": {"const": "collect"}}},
     ]}}});
     let html = r#"<form><input id="post" type="radio" name="/way/kind" value="post"><input id="collect" type="radio" name="/way/kind" value="collect">
-        <template data-part-of="/way" data-variant="post"><input id="parcels" name="/parcels"></template></form>"#;
+        <template data-content-of="/way" data-variant="post"><input id="parcels" name="/parcels"></template></form>"#;
     page.show(html, definition, json!({"way": {"kind": "post"}})).await?;
     page.retype("#parcels", "three").await?;
     page.click("#collect").await?;

@@ -28,10 +28,10 @@ fn definition() -> serde_json::Value {
 async fn a_wrong_argument_is_a_type_error_that_says_what_is_wanted(page: &Browser) -> Done {
     page.show(FORM, definition(), json!({"name": "Rye"})).await?;
     for (call, message) in [
-        ("form.set(1, 2)", "`at` must be a pointer, such as \"/name\", not the number 1"),
+        ("form.set(1, 2)", "`path` must be a pointer, such as \"/name\", not the number 1"),
         ("form.enter('/name', 5)", "`text` must be a text, not the number 5"),
         ("form.enter('/name')", "`text` must be a text, not nothing"),
-        ("form.value({})", "`at` must be a pointer, such as \"/name\", not an object"),
+        ("form.value({})", "`path` must be a pointer, such as \"/name\", not an object"),
         ("form.subscribe('/name')", "`callback` must be a function, not nothing"),
         ("form.subscribe('/name', () => {}, 7)", "`name` must be a text, not the number 7"),
         ("form.subscribeState('x')", "`callback` must be a function, not the text “x”"),
@@ -51,8 +51,8 @@ async fn a_wrong_argument_is_a_type_error_that_says_what_is_wanted(page: &Browse
             "the control “stars” must be a function, not the number 1",
         ),
         (
-            "form.bind(document.body, { asksBeforeLeaving: 'no' })",
-            "`asksBeforeLeaving` must be true or false, not the text “no”",
+            "form.bind(document.body, { askBeforeLeaving: 'no' })",
+            "`askBeforeLeaving` must be true or false, not the text “no”",
         ),
         ("form.submit({ sends: 'patch' })", "`options` has no option `sends`; did you mean `send`?"),
         (
@@ -61,7 +61,7 @@ async fn a_wrong_argument_is_a_type_error_that_says_what_is_wanted(page: &Browse
         ),
         ("form.submit({ parts: '/name' })", "`parts` must be a list of pointers, not the text “/name”"),
         ("form.submit([])", "`options` must be an object, not a list"),
-        ("form.payload({ then: 'leave' })", "`then` must be “stay”, “reset” or “clear”, not “leave”"),
+        ("form.payload({ afterAccept: 'leave' })", "`afterAccept` must be “stay”, “reset” or “clear”, not “leave”"),
         ("form.resolve('/name', 'ours')", "`take` must be “mine” or “theirs”, not the text “ours”"),
         ("form.replay()", "`journal` must be a text, not nothing"),
         ("form.apply(undefined)", "`action` must be an object, or JSON text, not nothing"),

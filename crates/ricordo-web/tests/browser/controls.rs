@@ -211,7 +211,7 @@ async fn flags_switch_and_show_other_parts_of_the_page(page: &Browser) -> Done {
     let html = r#"<form>
         <input type="checkbox" name="/on_sale">
         <label>Price <input name="/price"></label>
-        <p data-part-of="/price">per loaf</p>
+        <p data-content-of="/price">per loaf</p>
         <strong data-shown-when="/on_sale">On sale!</strong>
     </form>"#;
     let definition = json!({

@@ -32,7 +32,7 @@ async fn the_sheet_computes_as_a_person_types(page: &Browser) -> Done {
     page.keys(TAB).await?;
     assert_eq!(page.value("tbody tr:nth-of-type(1) [name='/grams']").await?, "6300");
     page.click("[value=straight]").await?;
-    assert_eq!(page.eval("document.querySelector('[data-part-of]').hidden").await?, json!(true));
+    assert_eq!(page.eval("document.querySelector('[data-content-of]').hidden").await?, json!(true));
     page.retype("#name", "taken").await?;
     page.click("button.main").await?;
     page.until("document.querySelector('#name + p').textContent === 'Another sheet has this name.'").await?;

@@ -89,7 +89,7 @@ async fn what_does_not_fit_is_said_and_the_rest_works(page: &Browser) -> Done {
             r#"<template data-rows-of="/ingredients"><input name="/gram"></template>"#,
             "“/gram”: /ingredients/0 has no field “gram”; the nearest is /ingredients/0/grams",
         ),
-        (r#"<template data-part-of="/loaves"></template>"#, "“/loaves” is a number, not a record"),
+        (r#"<template data-content-of="/loaves"></template>"#, "“/loaves” is a number, not a record"),
         (
             r#"<button name="/ingredients" value="ad">+</button>"#,
             "a button with a `name` needs a `value` that says what it does: add, remove, duplicate, up, down, clear, reset, release, undo, redo",

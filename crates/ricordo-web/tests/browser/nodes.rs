@@ -51,10 +51,10 @@ const PAGE: &str = r#"<form class="mine" data-status="none">
     <button id="add" name="/rows" value="add">Add</button>
     <span data-findings-of="/rows"></span>
     <button id="open" type="button" name="/note" value="add">Add a note</button>
-    <template data-part-of="/note"> <p>Note: <input id="text" name="/text"></p> text <button type="button" name="" value="remove">Remove</button> </template>
+    <template data-content-of="/note"> <p>Note: <input id="text" name="/text"></p> text <button type="button" name="" value="remove">Remove</button> </template>
     <input id="way" name="/way/kind">
-    <template data-part-of="/way" data-variant="post"> <input id="parcels" name="/parcels"> </template>
-    <template data-part-of="/way" data-variant="collect"> <input id="at" name="/at"> </template>
+    <template data-content-of="/way" data-variant="post"> <input id="parcels" name="/parcels"> </template>
+    <template data-content-of="/way" data-variant="collect"> <input id="at" name="/at"> </template>
     <button id="undo" type="button" name="" value="undo">Undo</button>
     <button id="save">Save</button>
 </form>"#;
@@ -68,7 +68,7 @@ async fn what_comes_and_goes_leaves_no_node_behind(page: &Browser) -> Done {
             while (walk.nextNode()) count += 1;
             return count;
         };
-        const before = [nodes(), Form.listenerCount(), form.subscribers().length];
+        const before = [nodes(), Form.listenerCount(), form.diagnostics().subscribers().length];
         for (let time = 0; time < 100; time += 1) {
             form.apply({ op: "add", path: "/rows/-" });
             form.apply({ op: "remove", path: "/rows/2" });
@@ -79,7 +79,7 @@ async fn what_comes_and_goes_leaves_no_node_behind(page: &Browser) -> Done {
             form.set("/rows", []);
             form.reset();
         }
-        return [before, [nodes(), Form.listenerCount(), form.subscribers().length]];
+        return [before, [nodes(), Form.listenerCount(), form.diagnostics().subscribers().length]];
     "#;
     let counts = page.js(script).await?;
     assert_eq!(counts[0], counts[1]);
@@ -142,9 +142,9 @@ async fn elements_that_are_added_later_are_bound(page: &Browser) -> Done {
     page.retype("#again", "Spelt").await?;
     assert_eq!(page.value("#name").await?, "Spelt");
     // Elements that are removed again are let go.
-    let before = page.eval("form.subscribers().length").await?;
+    let before = page.eval("form.diagnostics().subscribers().length").await?;
     page.js("document.querySelector('#more').remove(); bound.update()").await?;
-    let after = page.eval("form.subscribers().length").await?;
+    let after = page.eval("form.diagnostics().subscribers().length").await?;
     assert!(after.as_u64() < before.as_u64(), "{before} {after}");
     page.js("bound.end()").await?;
     Ok(())
@@ -160,7 +160,7 @@ async fn html_that_its_author_did_not_mean_is_put_right_or_reported(page: &Brows
 
     let mistakes = page
         .show(
-            r#"<form><template data-part-of="/way" data-variant="courier"></template><template data-part-of="/note" data-variant="a"></template></form>"#,
+            r#"<form><template data-content-of="/way" data-variant="courier"></template><template data-content-of="/note" data-variant="a"></template></form>"#,
             definition(),
             data(),
         )

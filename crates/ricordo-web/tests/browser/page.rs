@@ -286,7 +286,7 @@ async fn a_dirty_page_asks_before_it_is_left(page: &Browser) -> Done {
     assert_eq!(page.eval(asks).await?, json!(true));
     page.retype("#loaves", "12").await?;
     assert_eq!(page.eval(asks).await?, json!(false));
-    page.show_with(SHEET, definition(), data(), "{}", "{ asksBeforeLeaving: false }").await?;
+    page.show_with(SHEET, definition(), data(), "{}", "{ askBeforeLeaving: false }").await?;
     page.retype("#loaves", "13").await?;
     assert_eq!(page.eval(asks).await?, json!(false));
     Ok(())
@@ -301,7 +301,7 @@ async fn reload(page: &Browser) -> Done {
 async fn what_was_typed_survives_a_reload(page: &Browser) -> Done {
     for store in ["tab", "browser"] {
         let options = format!("{{ draft: 'sheet', store: '{store}' }}");
-        let binding = "{ asksBeforeLeaving: false }";
+        let binding = "{ askBeforeLeaving: false }";
         page.show_with(SHEET, definition(), data(), &options, binding).await?;
         page.retype("#loaves", "9oo").await?;
         reload(page).await?;
@@ -321,7 +321,7 @@ async fn what_was_typed_survives_a_reload(page: &Browser) -> Done {
 
 async fn a_draft_of_another_version_is_restored_as_far_as_it_fits(page: &Browser) -> Done {
     let options = "{ draft: 'sheet' }";
-    let binding = "{ asksBeforeLeaving: false }";
+    let binding = "{ askBeforeLeaving: false }";
     page.show_with(SHEET, definition(), data(), options, binding).await?;
     page.retype("#name", "Spelt").await?;
     page.retype("#loaves", "24").await?;
@@ -402,12 +402,12 @@ async fn unbinding_removes_every_listener_and_subscription(page: &Browser) -> Do
     page.show_again(SHEET, definition(), data(), "{ draft: 'sheet' }", "{}").await?;
     page.retype("#loaves", "900").await?;
     page.keys(TAB).await?;
-    let counts = "[count > 10, count === Form.listenerCount(), form.subscribers().length >= 4]";
+    let counts = "[count > 10, count === Form.listenerCount(), form.diagnostics().subscribers().length >= 4]";
     assert_eq!(page.eval(counts).await?, json!([true, true, true]));
     let before = page.eval("sheet.outerHTML.length").await?;
     page.js("bound.end()").await?;
     assert_eq!(
-        page.eval("[count, Form.listenerCount(), form.subscribers().length]").await?,
+        page.eval("[count, Form.listenerCount(), form.diagnostics().subscribers().length]").await?,
         json!([0, 0, 0])
     );
     // The form is as it was; the page keeps what stands in it, without marks.

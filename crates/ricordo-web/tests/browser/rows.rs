@@ -185,7 +185,7 @@ async fn rows_in_rows_have_names_and_ids_of_their_own(page: &Browser) -> Done {
 
 async fn optional_records_come_and_go(page: &Browser) -> Done {
     let html = r#"<form>
-        <template data-part-of="/preferment"><fieldset><input name="/hours"><button id="drop" type="button" name="" value="remove">Drop</button></fieldset></template>
+        <template data-content-of="/preferment"><fieldset><input name="/hours"><button id="drop" type="button" name="" value="remove">Drop</button></fieldset></template>
         <button id="open" type="button" name="/preferment" value="add">Preferment</button></form>"#;
     let preferment =
         json!({"type": ["object", "null"], "properties": {"hours": {"type": "integer", "default": 12}}});
@@ -209,8 +209,8 @@ async fn optional_records_come_and_go(page: &Browser) -> Done {
 
 async fn variants_come_and_go(page: &Browser) -> Done {
     let html = r#"<form><select name="/leaven/kind"></select>
-        <template data-part-of="/leaven" data-variant="yeast"><input id="grams" name="/grams"></template>
-        <template data-part-of="/leaven" data-variant="sourdough"><input id="hours" name="/hours"></template></form>"#;
+        <template data-content-of="/leaven" data-variant="yeast"><input id="grams" name="/grams"></template>
+        <template data-content-of="/leaven" data-variant="sourdough"><input id="hours" name="/hours"></template></form>"#;
     let variant = |kind: &str, field: &str| json!({"type": "object", "required": ["kind"], "properties": {"kind": {"const": kind}, field: {"type": "integer"}}});
     let leaven = json!({"oneOf": [variant("yeast", "grams"), variant("sourdough", "hours")]});
     let definition = json!({"type": "object", "properties": {"leaven": leaven}});

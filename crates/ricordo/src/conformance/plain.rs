@@ -18,7 +18,7 @@ use crate::value::Value;
 /// # use ricordo::{Form, conformance::{Adapter, Gesture, PlainScreen}, exchange::read_definition};
 /// let schema = read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer", "minimum": 1}}}"#)?;
 /// let mut screen = PlainScreen::default();
-/// screen.show(Form::of_schema(&schema.into(), None)?);
+/// screen.show(Form::from_schema(&schema.into(), None)?);
 /// let loaves = "/loaves".parse()?;
 /// screen.act(&loaves, &Gesture::Type("0".into()));
 /// screen.act(&loaves, &Gesture::Leave);
@@ -156,7 +156,7 @@ impl Adapter for PlainScreen {
     fn pass_time(&mut self, duration: Duration) {
         if let Some(form) = &self.form {
             // Time cannot be refused outside a transaction.
-            let _ = form.wait(duration);
+            let _ = form.advance(duration);
         }
     }
 }

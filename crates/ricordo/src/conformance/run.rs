@@ -126,7 +126,7 @@ impl<A: Adapter> Run<'_, A> {
         self.report.cases += 1;
         self.case = title;
         self.drawn.clear();
-        let form = Form::of_schema(schema, Some(data.clone())).map_err(|error| error.to_string())?;
+        let form = Form::from_schema(schema, Some(data.clone())).map_err(|error| error.to_string())?;
         self.adapter.show(form.clone());
         self.form = Some(form);
         Ok(())
@@ -179,7 +179,7 @@ impl<A: Adapter> Run<'_, A> {
             Command::Apply(action) => form.apply(action).map_err(|refused| refused.to_string()),
             Command::Expect(expectation) => {
                 self.report.checks += 1;
-                let differences = form.check(&expectation);
+                let differences = expectation.check(&form);
                 if differences.is_empty() { Ok(()) } else { Err(differences.join("; ")) }
             }
         }

@@ -72,18 +72,8 @@ fn read_step(line: &str) -> Result<Step, String> {
         let pointers = places.as_list().ok_or("“still” is a list of places")?;
         return pointers.iter().map(pointer).collect::<Result<_, _>>().map(Step::Still);
     }
-    if let Some(at) = members.get("see") {
-        if members.get("widget") == Some(&Value::Flag(false)) {
-            return pointer(at).map(Step::NoWidget);
-        }
-        let expected = members.iter().filter(|(name, _)| *name != "see");
-        let expected = expected.map(|(name, value)| read_expected(name, value)).collect::<Result<_, _>>()?;
-        return Ok(Step::See(pointer(at)?, expected));
-    }
-    let gesture = members
-        .get("do")
-        .and_then(Value::as_text)
-        .ok_or("a line has a case, a do, a see, a still or a form")?;
+    let gesture =
+        members.get("do").and_then(Value::as_text).ok_or("a line has a case, a do, a still or a form")?;
     read_gesture(gesture, members)
 }
 
@@ -98,6 +88,7 @@ fn read_gesture(name: &str, members: &Record) -> Result<Step, String> {
         value.map(str::to_owned).ok_or_else(|| format!("“{name}” needs a “{member}”"))
     };
     let flag = || members.get("on").and_then(Value::as_flag).ok_or_else(|| format!("“{name}” needs an “on”"));
+    let path = || members.get("path").ok_or_else(|| format!("“{name}” needs a “path”"));
     let gesture = match name {
         "wait" => {
             let number = members.get("ms").and_then(Value::as_number);
@@ -111,10 +102,18 @@ fn read_gesture(name: &str, members: &Record) -> Result<Step, String> {
         "pick" => Gesture::Pick(text("label")?),
         "tick" => Gesture::Tick(text("label")?, flag()?),
         "switch" => Gesture::Switch(flag()?),
+        "see" if members.get("widget") == Some(&Value::Flag(false)) => {
+            return path().and_then(pointer).map(Step::NoWidget);
+        }
+        "see" => {
+            let expected = members.iter().filter(|(name, _)| !["do", "path"].contains(name));
+            let expected =
+                expected.map(|(name, value)| read_expected(name, value)).collect::<Result<_, _>>()?;
+            return Ok(Step::See(pointer(path()?)?, expected));
+        }
         other => return Err(format!("nobody can do “{other}”")),
     };
-    let at = members.get("at").ok_or_else(|| format!("“{name}” needs an “at”"))?;
-    Ok(Step::Act(pointer(at)?, gesture))
+    Ok(Step::Act(pointer(path()?)?, gesture))
 }
 
 fn read_expected(name: &str, value: &Value) -> Result<Expected, String> {

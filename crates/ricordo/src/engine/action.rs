@@ -9,7 +9,7 @@ use super::deferred_checks::{TicketId, Verdict};
 use super::problem::Problem;
 use super::submission::{AfterAccept, SubmitRequest};
 use crate::schema::{Choices, Error, ErrorKind, Pointer, Route};
-use crate::tree::{BindingId, PlaceId, Take};
+use crate::tree::{BindingId, PlaceId, Side};
 use crate::value::{DateTime, Value};
 
 /// An action on a form.
@@ -145,7 +145,7 @@ pub enum Action {
         /// Whether the conflicts of what lies in the place stay.
         is_alone: bool,
         /// Whose value the place has then.
-        take: Take,
+        side: Side,
     },
     /// An override is given up: a suggested field takes the suggestion again, a leading counterpart lets the other lead.
     Release {
@@ -197,13 +197,13 @@ pub enum Action {
         /// Why.
         problem: Problem,
     },
-    /// A constraint or deferred check is silenced in this form, or no longer: what it finds is neither shown nor an obstacle. Undo
+    /// A constraint or deferred check is suppressed in this form, or no longer: what it finds is neither shown nor an obstacle. Undo
     /// does not revert this.
-    Silence {
+    Suppress {
         /// The id of the constraint, or the name of the check.
         id: Arc<str>,
-        /// Whether it is silent from now on.
-        is_silent: bool,
+        /// Whether it is suppressed from now on.
+        is_suppressed: bool,
     },
     /// A deferred check is answered. If its ticket is out of date, nothing happens.
     Answer {
@@ -252,7 +252,7 @@ impl fmt::Debug for Action {
             Action::Reset { at } => shown("Reset", &[at]),
             Action::ResetTo { .. } => shown("ResetTo", &[]),
             Action::Rebase { .. } => shown("Rebase", &[]),
-            Action::Resolve { at, take, .. } => shown("Resolve", &[at, take]),
+            Action::Resolve { at, side, .. } => shown("Resolve", &[at, side]),
             Action::Release { at } => shown("Release", &[at]),
             Action::Choices { at, .. } => shown("Choices", &[at]),
             Action::Wait { .. } => shown("Wait", &[]),
@@ -261,7 +261,7 @@ impl fmt::Debug for Action {
             Action::Submit(request) => shown("Submit", &[&request.parts]),
             Action::Accept { .. } => shown("Accept", &[]),
             Action::Reject { .. } => shown("Reject", &[]),
-            Action::Silence { .. } => shown("Silence", &[]),
+            Action::Suppress { .. } => shown("Suppress", &[]),
             Action::Answer { at, .. } => shown("Answer", &[at]),
             Action::Abandon => shown("Abandon", &[]),
             Action::Undo => shown("Undo", &[]),

@@ -1,8 +1,8 @@
 //! Summaries of actions, short enough to be kept for every one.
 
 use super::{Action, Address, Engine, Verdict};
-use crate::schema::{Kind, MASK, PartId, Pointer, Route, Schema, Step};
-use crate::tree::{PlaceId, Take};
+use crate::schema::{Error, ErrorKind, Kind, MASK, PartId, Pointer, Route, Schema, Step};
+use crate::tree::{PlaceId, Side};
 use crate::value::Value;
 use std::time::Duration;
 
@@ -49,7 +49,7 @@ enum Verb {
     Reject,
     Abandon,
     Answer,
-    Silence,
+    Suppress,
     Undo,
     Redo,
     AddRules,
@@ -163,9 +163,9 @@ impl ActionSummary {
             Action::Reset { at } => (Verb::Reset, Some(at)),
             Action::ResetTo { .. } => (Verb::ResetTo, None),
             Action::Rebase { .. } => (Verb::Rebase, None),
-            Action::Resolve { at, take, .. } => match take {
-                Take::Mine => (Verb::TakeMine, Some(at)),
-                Take::Theirs => (Verb::TakeTheirs, Some(at)),
+            Action::Resolve { at, side, .. } => match side {
+                Side::Mine => (Verb::TakeMine, Some(at)),
+                Side::Theirs => (Verb::TakeTheirs, Some(at)),
             },
             Action::Choices { at, choices } => {
                 summary.detail =
@@ -197,10 +197,10 @@ impl ActionSummary {
                 (Verb::Reject, None)
             }
             Action::Abandon => (Verb::Abandon, None),
-            Action::Silence { id, is_silent } => {
+            Action::Suppress { id, is_suppressed } => {
                 summary.detail = Detail::text(id);
-                summary.other = is_silent.then(|| Box::new(Other::Position(0)));
-                (Verb::Silence, None)
+                summary.other = is_suppressed.then(|| Box::new(Other::Position(0)));
+                (Verb::Suppress, None)
             }
             Action::Answer { at, check, verdict, .. } => {
                 let words = match verdict {
@@ -380,8 +380,8 @@ impl Engine {
                 Detail::Text(why) => format!("reject what was submitted: “{why}”"),
                 _ => "reject what was submitted".to_owned(),
             },
-            Verb::Silence if summary.other.is_none() => format!("no longer silence {}", detail()),
-            Verb::Silence => format!("silence {}", detail()),
+            Verb::Suppress if summary.other.is_none() => format!("turn {} on again", detail()),
+            Verb::Suppress => format!("turn {} off", detail()),
             Verb::Answer => format!("answer {} for {at}", detail()),
             Verb::Abandon => "abandon what was submitted".to_owned(),
             Verb::Undo => "undo".to_owned(),
@@ -436,6 +436,14 @@ impl Engine {
     }
 }
 
+impl Engine {
+    /// The pointer of steps from the form, with `-` for each row.
+    pub(crate) fn pointer_of_route(&self, route: &Route) -> Result<Pointer, Error> {
+        let not_found = || Error::new(ErrorKind::NotFound, Pointer::root(), "there is no such place");
+        pointer_of(self.schema(), route).ok_or_else(not_found)
+    }
+}
+
 /// The pointer of steps from the form.
 fn pointer_of(schema: &Schema, steps: &[Step]) -> Option<Pointer> {
     let mut part = schema.root();
@@ -445,6 +453,7 @@ fn pointer_of(schema: &Schema, steps: &[Step]) -> Option<Pointer> {
         match (name, step) {
             (Some(name), _) => pointer.push(name),
             (None, Step::Row(position)) => pointer.push(&position.to_string()),
+            (None, Step::EachRow) => pointer.push("-"),
             // A variant is passed over.
             (None, Step::Field(_)) => {}
         }

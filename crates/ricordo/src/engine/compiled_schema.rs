@@ -19,7 +19,7 @@ use crate::value::Value;
 /// struct Batch { loaves: u32 }
 ///
 /// let schema: Arc<ricordo::engine::CompiledSchema> = ricordo::form::schema_of::<Batch>()?;
-/// let engine = ricordo::engine::Engine::of(&schema, None)?;
+/// let engine = ricordo::engine::Engine::new(&schema, None)?;
 /// std::thread::spawn(move || engine.view(engine.root()).is_valid()).join().unwrap();
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
@@ -137,8 +137,8 @@ impl Engine {
     /// # Errors
     ///
     /// Fails if the value does not fit, or if places depend on each other in a cycle.
-    pub fn of(schema: &Arc<CompiledSchema>, value: Option<Value>) -> Result<Self, Error> {
-        Engine::new(schema.schema().clone(), value)?.with_rules(schema)
+    pub fn new(schema: &Arc<CompiledSchema>, value: Option<Value>) -> Result<Self, Error> {
+        Engine::without_rules(schema.schema().clone(), value)?.with_rules(schema)
     }
 
     /// The form with the rules of its schema.

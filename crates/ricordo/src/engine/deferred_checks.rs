@@ -117,7 +117,7 @@ pub(super) struct DeferredChecks {
 
 impl DeferredChecks {
     /// The checks that the schema of a form has. They are made known to the form as its constraints are.
-    pub(super) fn of_schema(tree: &mut Tree) -> Self {
+    pub(super) fn from_schema(tree: &mut Tree) -> Self {
         let schema = tree.schema().clone();
         let mut checks = DeferredChecks::default();
         for (part, described) in schema.parts() {

@@ -84,12 +84,12 @@ impl Engine {
                 words.push(if is_so { yes } else { no }.to_owned());
             }
         };
-        let leads = now.is_driver() || now.is_overridden();
+        let leads = now.is_leading() || now.is_overridden();
         let (yes, no) = match now.counterpart() {
             Some(_) => ("now leads", "now follows"),
             None => ("now overridden", "now as suggested"),
         };
-        say(Aspects::DRIVER, leads, yes, no);
+        say(Aspects::LEADS, leads, yes, no);
         say(Aspects::CONFLICT, now.conflict().is_some(), "changed by both sides", "no longer in conflict");
         if aspects.contains(Aspects::EPOCH) {
             words.push("reset".to_owned());

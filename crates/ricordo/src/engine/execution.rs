@@ -139,8 +139,8 @@ impl Engine {
                 self.tree.reset_to(value);
                 self.settle_baseline()?;
             }
-            Action::Resolve { at, removed_row, is_alone, take } => {
-                self.resolve(&at, removed_row, is_alone, take)?;
+            Action::Resolve { at, removed_row, is_alone, side } => {
+                self.resolve(&at, removed_row, is_alone, side)?;
             }
             Action::Release { at } => {
                 let place = self.present(&at)?;
@@ -148,7 +148,7 @@ impl Engine {
                 self.release(place)?;
             }
             Action::Choices { at, choices } => self.offer(&at, choices)?,
-            Action::Silence { id, is_silent } => self.silence(&id, is_silent)?,
+            Action::Suppress { id, is_suppressed } => self.suppress(&id, is_suppressed)?,
             Action::Event { at, .. } => {
                 at.map(|at| self.present(&at)).transpose()?;
             }
@@ -238,8 +238,8 @@ impl Engine {
         Ok(())
     }
 
-    /// Silences what is called so, or ends that.
-    fn silence(&mut self, id: &str, is_silent: bool) -> Result<(), Error> {
+    /// Suppresses what is called so, or ends that.
+    fn suppress(&mut self, id: &str, is_suppressed: bool) -> Result<(), Error> {
         let known: Vec<Arc<str>> = self.tree.constraint_ids().cloned().collect();
         if !known.iter().any(|known| **known == *id) {
             let message = format!("there is no constraint “{id}”");
@@ -247,7 +247,7 @@ impl Engine {
             let error = Error::new(ErrorKind::NotFound, Pointer::root(), message);
             return Err(error.with_nearest_name(near));
         }
-        self.tree.set_silent(id, is_silent);
+        self.tree.set_suppressed(id, is_suppressed);
         Ok(())
     }
 

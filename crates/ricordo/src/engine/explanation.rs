@@ -185,7 +185,7 @@ impl Engine {
         let how = match self.tree.source(place) {
             Some(Source::Suggestion) if view.is_overridden() => ", which overrides a suggestion",
             Some(Source::Suggestion) => ", suggested",
-            Some(Source::First(_) | Source::Second(_)) if view.is_driver() => ", and leads",
+            Some(Source::First(_) | Source::Second(_)) if view.is_leading() => ", and leads",
             Some(Source::Calculated | Source::First(_) | Source::Second(_)) => ", calculated",
             Some(Source::Own | Source::Unseen) | None => "",
         };

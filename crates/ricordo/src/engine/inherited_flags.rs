@@ -38,7 +38,7 @@ pub(super) fn differing_flags(tree: &Tree, before: &FlagsBefore<'_>) -> Vec<(Pla
     for place in places {
         if let Some(source) = before.sources.get(&place) {
             let leads = [*source, tree.source(place)].map(|source| tree.leads_as(place, source));
-            differing.extend((leads[0] != leads[1]).then_some((place, Aspects::DRIVER)));
+            differing.extend((leads[0] != leads[1]).then_some((place, Aspects::LEADS)));
         }
         let around = tree.parent(place).map_or_else(Inherited::default, |parent| {
             tree.with_ancestors(parent)

@@ -21,9 +21,9 @@ mod explanation;
 mod focus_hint;
 #[cfg(feature = "formula")]
 mod formulas;
+mod gate;
 mod history;
 mod inherited_flags;
-mod intake;
 mod notification;
 mod observers;
 mod outcome;
@@ -58,7 +58,7 @@ pub use drafts::{Draft, LeftOut, Restored};
 pub use explanation::Reason;
 #[cfg(feature = "formula")]
 pub use formulas::FormulaInfo;
-pub use intake::{Incoming, Intake, Taken};
+pub use gate::{Admitted, Gate, Incoming};
 pub use observers::ObserverId;
 pub use outcome::{Outcome, Submitted};
 pub use payload::Extent;
@@ -70,7 +70,7 @@ pub use submission::{AfterAccept, Answer, Status, Submission, SubmitRequest};
 
 pub(crate) use crate::settle::AggregateKind;
 pub use crate::settle::{Comparison, PlaceView, Reads};
-pub use crate::tree::{Aspects, BindingId, Conflict, Cost, PlaceId, Take};
+pub use crate::tree::{Aspects, BindingId, Conflict, Cost, PlaceId, Side};
 
 use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Pointer, Schema};
 use crate::settle::{self, Graph};
@@ -89,16 +89,15 @@ use transaction::Open;
 /// The state of one form.
 ///
 /// ```
-/// use std::sync::Arc;
 /// use ricordo::engine::{Action, Engine};
 /// use ricordo::schema::{Kind, Part, SchemaBuilder};
 ///
 /// let mut builder = SchemaBuilder::new();
 /// let sheet = builder.open_record();
 /// builder.field(sheet, "loaves", Part::new(Kind::Integer).minimum(1.into()))?;
-/// let schema = Arc::new(builder.finish(Part::new(Kind::Record(sheet)))?);
+/// let schema = builder.finish(Part::new(Kind::Record(sheet)))?.into();
 ///
-/// let mut engine = Engine::new(schema, None)?;
+/// let mut engine = Engine::new(&schema, None)?;
 /// let loaves = engine.locate(&"/loaves".parse()?)?;
 /// engine.apply(Action::Enter { at: loaves.into(), text: "12".into() })?;
 /// assert_eq!(engine.view(loaves).value(), 12.into());
@@ -166,7 +165,7 @@ impl Engine {
     /// # Errors
     ///
     /// Fails if the value does not fit the schema, with the place in it.
-    pub fn new(schema: Arc<Schema>, value: Option<Value>) -> Result<Self, Error> {
+    pub(crate) fn without_rules(schema: Arc<Schema>, value: Option<Value>) -> Result<Self, Error> {
         let value = match value {
             Some(value) if value.is_deeper_than(DEEPEST) => {
                 value.dismantle();
@@ -193,7 +192,7 @@ impl Engine {
         settle::check_all(&mut tree, root);
         let log = tree.take_log();
         tree.recycle_log(log);
-        let checks = DeferredChecks::of_schema(&mut tree);
+        let checks = DeferredChecks::from_schema(&mut tree);
         let mut engine = Engine {
             tree,
             graph: Graph::default(),

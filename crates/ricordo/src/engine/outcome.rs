@@ -218,13 +218,13 @@ impl Flags {
             }
         }
         // If one of two leads, the other is computed.
-        for changed in set.places().iter().filter(|changed| changed.aspects.contains(Aspects::DRIVER)) {
+        for changed in set.places().iter().filter(|changed| changed.aspects.contains(Aspects::LEADS)) {
             let led = set.first_state(changed).map(FieldState::leads);
             if led.is_some_and(|led| tree.field(changed.place).is_some_and(|field| field.leads() != led)) {
-                flags.add(changed.place, Aspects::DRIVER);
+                flags.add(changed.place, Aspects::LEADS);
                 tree.counterpart(changed.place)
                     .into_iter()
-                    .for_each(|other| flags.add(other, Aspects::DRIVER));
+                    .for_each(|other| flags.add(other, Aspects::LEADS));
             }
         }
         flags
@@ -354,7 +354,7 @@ impl<'a> Structure<'a> {
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }
-            | Reversal::Silent { .. } => {}
+            | Reversal::Suppressed { .. } => {}
             Reversal::Conflict { place, ref before } => {
                 self.conflicts.entry(place).or_insert(before.as_deref());
             }

@@ -9,7 +9,7 @@ use std::fmt::{self, Write as _};
 use rustc_hash::FxHashSet;
 
 use super::Engine;
-use super::payload::{Extent, Gathering, Payload, Side};
+use super::payload::{Account, Extent, Gathering, Payload};
 use super::row_account::{RowDifference, RowStep, steps};
 use crate::schema::{Kind, PartId, Pointer};
 use crate::tree::{Marks, PlaceId, Presence, Shape, Tree};
@@ -30,24 +30,29 @@ impl Engine {
     /// let schema = read_definition(r#"{"type": "object", "properties": {
     ///     "name": {"type": "string"}, "loaves": {"type": "integer"}}}"#)?;
     /// let data = read_data(r#"{"name": "Rye", "loaves": 12}"#, schema.schema())?;
-    /// let mut engine = Engine::of(&schema.into(), Some(data))?;
+    /// let mut engine = Engine::new(&schema.into(), Some(data))?;
     /// engine.apply(Action::Enter { at: "/loaves".parse()?, text: "24".into() })?;
     /// assert_eq!(engine.merge_patch().to_string(), r#"{"loaves":24}"#);
-    /// assert_eq!(engine.json_patch(false).to_string(), r#"[{"op":"replace","path":"/loaves","value":24}]"#);
+    /// assert_eq!(engine.json_patch().to_string(), r#"[{"op":"replace","path":"/loaves","value":24}]"#);
     /// # Ok::<(), ricordo::Error>(())
     /// ```
     pub fn merge_patch(&self) -> Value {
-        gathered(&self.tree, &[self.root()], Extent::Dirty, Side::Form).value
+        gathered(&self.tree, &[self.root()], Extent::Dirty, Account::Form).value
     }
 
     /// The difference between the baseline and the value of the form as a JSON Patch (RFC 6902), whether the form is valid or not.
     /// Secrets are not hidden in it, and what is not relevant is not left out.
     ///
     /// Rows are spoken of by what happened to them: they are removed, moved and added in as few operations as can be. A list is
-    /// replaced where that takes less. With tests, the patch fails unless whoever applies it holds what the baseline has in all
-    /// places that are changed.
-    pub fn json_patch(&self, has_tests: bool) -> Value {
-        gathered(&self.tree, &[self.root()], Extent::Patch { has_tests }, Side::Form).value
+    /// replaced where that takes less.
+    pub fn json_patch(&self) -> Value {
+        gathered(&self.tree, &[self.root()], Extent::Patch { has_tests: false }, Account::Form).value
+    }
+
+    /// The same patch with `test` operations, so that it fails unless the record that it is applied to holds the baseline's values in all
+    /// places that it changes.
+    pub fn json_patch_with_tests(&self) -> Value {
+        gathered(&self.tree, &[self.root()], Extent::Patch { has_tests: true }, Account::Form).value
     }
 
     /// A JSON Patch as others may see it: secrets are hidden in it.
@@ -72,8 +77,8 @@ impl Engine {
 }
 
 /// What is sent of some places.
-pub(super) fn gathered(tree: &Tree, parts: &[PlaceId], extent: Extent, side: Side<'_>) -> Payload {
-    let gathering = Gathering::of(tree, parts, extent, side);
+pub(super) fn gathered(tree: &Tree, parts: &[PlaceId], extent: Extent, account: Account<'_>) -> Payload {
+    let gathering = Gathering::of(tree, parts, extent, account);
     match extent {
         Extent::Whole | Extent::Dirty => gathering.record(),
         Extent::Patch { has_tests } => operations(gathering, has_tests),

@@ -17,7 +17,7 @@ pub enum Extent {
     Dirty,
     /// The operations that lead from the baseline to the value, as a JSON Patch (RFC 6902).
     Patch {
-        /// Whether `test` operations come first, so that the patch fails if the other side holds something else by now.
+        /// Whether `test` operations come first, so that the patch fails if the other account holds something else by now.
         has_tests: bool,
     },
 }
@@ -34,9 +34,9 @@ pub(super) struct Payload {
     pub(super) left_out: Vec<PlaceId>,
 }
 
-/// Whose account a payload is.
+/// The account that a payload gives of a form.
 #[derive(Clone, Copy)]
-pub(super) enum Side<'a> {
+pub(super) enum Account<'a> {
     /// That of the form: the difference between its baseline and its value.
     Form,
     /// That of who receives it: what is not relevant is left out, and these places are not there yet, whatever the baseline says.
@@ -50,16 +50,16 @@ pub(super) struct Gathering<'a> {
     /// What is around the places that are owned.
     around: FxHashSet<PlaceId>,
     extent: Extent,
-    side: Side<'a>,
+    account: Account<'a>,
     pub(super) payload: Payload,
 }
 
 impl<'a> Gathering<'a> {
     /// Begins to gather what is sent of these places. What is local is left out.
-    pub(super) fn of(tree: &'a Tree, owned: &[PlaceId], extent: Extent, side: Side<'a>) -> Self {
+    pub(super) fn of(tree: &'a Tree, owned: &[PlaceId], extent: Extent, account: Account<'a>) -> Self {
         let around = owned.iter().flat_map(|place| tree.with_ancestors(*place).skip(1)).collect();
         let owned = owned.iter().copied().collect();
-        Gathering { tree, owned, around, extent, side, payload: Payload::default() }
+        Gathering { tree, owned, around, extent, account, payload: Payload::default() }
     }
 
     /// Gathers a record.
@@ -79,9 +79,9 @@ impl Gathering<'_> {
 
     /// Whether a place is left out because it is not relevant.
     pub(super) fn leaves_out(&self, place: PlaceId) -> bool {
-        match self.side {
-            Side::Form => false,
-            Side::Receiver { .. } => {
+        match self.account {
+            Account::Form => false,
+            Account::Receiver { .. } => {
                 self.tree.properties_of(place).is_some_and(|properties| properties.is_irrelevant)
             }
         }
@@ -89,30 +89,30 @@ impl Gathering<'_> {
 
     /// Whether rows of a list may be left out, or not be there yet.
     pub(super) fn may_leave_out_rows(&self, list: PlaceId) -> bool {
-        match self.side {
-            Side::Form => false,
-            Side::Receiver { .. } => self.tree.may_have_irrelevant_rows(list),
+        match self.account {
+            Account::Form => false,
+            Account::Receiver { .. } => self.tree.may_have_irrelevant_rows(list),
         }
     }
 
     /// Whether everything in a place has to be visited, even if it is not dirty: something in it may not be relevant.
     pub(super) fn visits_all(&self, place: PlaceId) -> bool {
-        match self.side {
-            Side::Form => false,
-            Side::Receiver { .. } => self.tree.may_have_irrelevant_places(place),
+        match self.account {
+            Account::Form => false,
+            Account::Receiver { .. } => self.tree.may_have_irrelevant_places(place),
         }
     }
 
     /// Whether it is not known if a member that is null is there: a receiver may have taken null for absent, as merge patches do.
     pub(super) fn takes_null_for_absent(&self) -> bool {
-        matches!(self.side, Side::Receiver { .. })
+        matches!(self.account, Account::Receiver { .. })
     }
 
-    /// Whether the other side does not have a place, whatever the baseline says.
+    /// Whether the other account does not have a place, whatever the baseline says.
     pub(super) fn is_unsent(&self, place: PlaceId) -> bool {
-        match self.side {
-            Side::Form => false,
-            Side::Receiver { unsent } => unsent.contains(&place),
+        match self.account {
+            Account::Form => false,
+            Account::Receiver { unsent } => unsent.contains(&place),
         }
     }
 

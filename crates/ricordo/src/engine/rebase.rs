@@ -5,7 +5,7 @@ use std::sync::Arc;
 use super::action_summary::ActionSummary;
 use super::{Action, Address, CompiledSchema, Engine, Outcome};
 use crate::schema::{Error, ErrorKind};
-use crate::tree::{Conflict, FieldRef, ListBody, PlaceId, Source, Take};
+use crate::tree::{Conflict, FieldRef, ListBody, PlaceId, Side, Source};
 use crate::value::Value;
 
 impl Engine {
@@ -21,7 +21,7 @@ impl Engine {
     /// let from = read_data(r#"{"rows": [{"id": 1, "name": "Rye"}, {"id": 2, "name": "Spelt"}]}"#, schema.schema())?;
     /// let to = read_data(r#"{"rows": [{"id": 2, "name": "Spelt"}]}"#, schema.schema())?;
     /// let form = Engine::between(&schema.into(), from, to)?;
-    /// assert_eq!(form.json_patch(false).to_string(), r#"[{"op":"remove","path":"/rows/0"}]"#);
+    /// assert_eq!(form.json_patch().to_string(), r#"[{"op":"remove","path":"/rows/0"}]"#);
     /// # Ok::<(), ricordo::Error>(())
     /// ```
     ///
@@ -29,7 +29,7 @@ impl Engine {
     ///
     /// Fails if one of the values does not fit the schema, or if the rules cannot settle.
     pub fn between(schema: &Arc<CompiledSchema>, from: Value, to: Value) -> Result<Engine, Error> {
-        let mut form = Engine::of(schema, Some(to))?;
+        let mut form = Engine::new(schema, Some(to))?;
         let from = form.fitted(form.root(), from)?;
         form.graph.end_loading(&form.tree);
         form.tree.compare_with(from);
@@ -91,7 +91,7 @@ impl Engine {
         at: &Address,
         removed_row: Option<u64>,
         is_alone: bool,
-        take: Take,
+        side: Side,
     ) -> Result<(), Error> {
         let place = self.present(at)?;
         let conflicts = match removed_row {
@@ -105,7 +105,7 @@ impl Engine {
                 continue;
             }
             self.tree.set_conflict(conflict, None);
-            if take == Take::Theirs {
+            if side == Side::Theirs {
                 self.tree.take_theirs(conflict);
             }
         }

@@ -129,7 +129,7 @@ impl Baseline {
     /// Settles the baseline of a form with these rules, of which it has the first so many already.
     pub(super) fn settled(form: &Engine, book: &Rulebook, known: usize) -> Result<Self, Error> {
         let value = form.tree.baseline(form.root());
-        let mut settled = Engine::new(form.schema().clone(), Some(value))?;
+        let mut settled = Engine::without_rules(form.schema().clone(), Some(value))?;
         if let Some(now) = form.tree.now() {
             settled.tree.set_now(now);
         }

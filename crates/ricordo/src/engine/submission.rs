@@ -12,7 +12,7 @@ use rustc_hash::FxHashSet;
 use super::action_summary::ActionSummary;
 use super::outcome::{Structure, Submitted};
 use super::patch::gathered;
-use super::payload::{Extent, Payload, Side};
+use super::payload::{Account, Extent, Payload};
 use super::problem::Problem;
 use super::settled_baseline::Baseline;
 use super::transaction::{Performed, Submit};
@@ -242,7 +242,7 @@ impl Engine {
     }
 
     fn gather(&self, parts: &[PlaceId], extent: Extent) -> Payload {
-        let side = Side::Receiver { unsent: &self.submissions.unsent };
+        let side = Account::Receiver { unsent: &self.submissions.unsent };
         gathered(&self.tree, parts, extent, side)
     }
 

@@ -109,7 +109,7 @@ impl Engine {
             | Action::Rebase { .. }
             | Action::Wait { .. }
             | Action::Now { .. }
-            | Action::Silence { .. }
+            | Action::Suppress { .. }
             | Action::Undo
             | Action::Redo => Ok(()),
         }
@@ -232,7 +232,7 @@ fn part_behind(schema: &Schema, part: PartId, step: Step, pointer: &mut Pointer)
             name.into_iter().for_each(|name| pointer.push(name));
             Ok(part)
         }
-        (Step::Row(_), Some(_)) => {
+        (Step::Row(_) | Step::EachRow, Some(_)) => {
             let problem = "is a list: a rule holds for all of its rows, so use `each` instead of naming one";
             let message = format!("{} {problem}", Named(pointer));
             Err(Error::new(ErrorKind::NotPossible, pointer.clone(), message))

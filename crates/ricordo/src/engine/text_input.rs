@@ -97,7 +97,7 @@ impl Engine {
 
     /// How long until some text is committed, or a deferred check begins, by itself, if nothing more is typed. An
     /// adapter with a clock then says [`Action::Wait`].
-    pub fn next_pause(&self) -> Option<Duration> {
+    pub fn next_deadline(&self) -> Option<Duration> {
         let (text, ticket) = (self.pauses.until_next(&self.tree), self.next_ticket());
         text.into_iter().chain(ticket).min()
     }

@@ -117,7 +117,7 @@ impl Engine {
     /// # use ricordo::engine::{Action, Engine};
     /// # use ricordo::exchange::read_definition;
     /// # let schema = read_definition(r#"{"type": "object", "properties": {"a": {"type": "string"}, "b": {"type": "string"}}}"#)?;
-    /// let mut engine = Engine::of(&schema.into(), None)?;
+    /// let mut engine = Engine::new(&schema.into(), None)?;
     /// engine.apply(Action::Enter { at: "/a".parse()?, text: "x".into() })?;
     /// engine.respond(Action::Enter { at: "/b".parse()?, text: "X".into() })?;
     /// engine.apply(Action::Undo)?;
@@ -187,7 +187,7 @@ impl Engine {
     /// # use ricordo::exchange::read_definition;
     /// # let schema = read_definition(r#"{"type": "object", "properties": {"a": {"type": "integer"},
     /// #     "twice": {"type": "integer", "x-ricordo": {"calculate": "a * 2"}}}}"#)?;
-    /// let mut engine = Engine::of(&schema.into(), None)?;
+    /// let mut engine = Engine::new(&schema.into(), None)?;
     /// let twice = engine.locate(&"/twice".parse()?)?;
     /// engine.begin();
     /// engine.apply(Action::Enter { at: "/a".parse()?, text: "4".into() })?;
@@ -248,7 +248,7 @@ impl Engine {
             | Action::Swap { .. }
             | Action::ResetTo { .. }
             | Action::Choices { .. }
-            | Action::Silence { .. }
+            | Action::Suppress { .. }
             | Action::Event { .. }
             | Action::Wait { .. }
             | Action::Now { .. }

@@ -34,7 +34,7 @@ use crate::value::Value;
 ///     "properties": {"loaves": {"type": "integer", "minimum": 1, "title": "Loaves"}},
 ///     "required": ["loaves"]
 /// }"#)?;
-/// let form = ricordo::Form::of_schema(&schema.into(), None)?;
+/// let form = ricordo::Form::from_schema(&schema.into(), None)?;
 /// form.enter("/loaves", "0")?;
 /// assert_eq!(form.findings()[0].message, "Must be at least 1.");
 /// # Ok::<(), Box<dyn std::error::Error>>(())

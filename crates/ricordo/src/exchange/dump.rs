@@ -92,7 +92,7 @@ fn put_flags(members: &mut Record, place: PlaceView<'_>) {
         ("readonly", place.is_readonly()),
         ("uncommitted", place.part().is_field() && place.is_uncommitted()),
         ("pending", place.is_pending()),
-        ("driver", place.is_driver()),
+        ("leads", place.is_leading()),
         ("overridden", place.is_overridden()),
     ];
     for (name, _) in flags.into_iter().filter(|(_, is_set)| *is_set) {
@@ -125,7 +125,7 @@ fn findings(place: PlaceView<'_>) -> Value {
         let mut members: Record = [
             ("kind", finding.kind.name().into()),
             ("message", Value::from(finding.message)),
-            ("shown", finding.shown.into()),
+            ("shown", finding.is_shown.into()),
         ]
         .into_iter()
         .collect();

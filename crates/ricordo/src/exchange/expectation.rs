@@ -8,6 +8,24 @@ use crate::engine::{Engine, PlaceView, Status};
 use crate::schema::{Error, Finding, FindingKind, Named, Pointer, nearest};
 use crate::value::{Record, Value, sort};
 
+/// A form whose state can be inspected: an [`Engine`], or a [`Form`](crate::Form).
+pub trait Inspect {
+    /// Calls a function with the engine of the form.
+    fn inspect(&self, inspect: &mut dyn FnMut(&Engine));
+}
+
+impl Inspect for Engine {
+    fn inspect(&self, inspect: &mut dyn FnMut(&Engine)) {
+        inspect(self);
+    }
+}
+
+impl<T: Inspect + ?Sized> Inspect for &T {
+    fn inspect(&self, inspect: &mut dyn FnMut(&Engine)) {
+        (**self).inspect(inspect);
+    }
+}
+
 /// What a journal expects of a place or, without a path, of the form. Absent members are not checked.
 #[derive(Clone, Default, PartialEq)]
 pub struct Expectation {
@@ -149,8 +167,25 @@ impl Expectation {
         members.into_iter().filter_map(|(name, value)| Some((name, value?))).collect()
     }
 
-    /// What is not as expected: a sentence for each difference, none if all is well.
-    pub fn check(&self, engine: &Engine) -> Vec<String> {
+    /// Compares a form with the expectation, and returns a sentence for each difference; none if the form is as expected. `form` is an
+    /// [`Engine`] or a [`Form`](crate::Form).
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, exchange::{Command, read_journal}};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// let journal = read_journal(r#"{"op":"expect","path":"/loaves","value":24}"#)?;
+    /// let Command::Expect(expectation) = &journal[0].command else { unreachable!() };
+    /// assert_eq!(expectation.check(&form), ["expected value 24 at /loaves, found 12"]);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn check(&self, form: &impl Inspect) -> Vec<String> {
+        let mut differences = Vec::new();
+        form.inspect(&mut |engine| differences = self.differences(engine));
+        differences
+    }
+
+    fn differences(&self, engine: &Engine) -> Vec<String> {
         let pointer = self.path.clone().unwrap_or_default();
         let place = match engine.locate(&pointer.clone().into()) {
             Ok(place) => engine.view(place),

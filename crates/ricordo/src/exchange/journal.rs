@@ -4,7 +4,7 @@ use super::expectation::Expectation;
 use super::json::{Member, Node};
 use super::members::{read_pointer, refuse_unknown};
 use super::problem::problem_of;
-use crate::engine::{Action, Address, AfterAccept, Extent, SubmitRequest, Take, Verdict};
+use crate::engine::{Action, Address, AfterAccept, Extent, Side, SubmitRequest, Verdict};
 use crate::schema::{Choice, Choices, Error, Pointer, nearest};
 use crate::value::{Value, read_date_time};
 use std::time::Duration;
@@ -151,9 +151,35 @@ enum Form {
 
 const PATCH_OPERATIONS: [&str; 6] = ["add", "remove", "replace", "move", "copy", "test"];
 const OPERATIONS: [&str; 29] = [
-    "abandon", "accept", "add", "answer", "choices", "clear", "copy", "enter", "event", "expect", "focus",
-    "group", "leave", "move", "now", "rebase", "redo", "reject", "release", "remove", "replace", "reset",
-    "resolve", "silence", "submit", "swap", "test", "undo", "wait",
+    "abandon",
+    "accept",
+    "add",
+    "check-result",
+    "choices",
+    "clear",
+    "copy",
+    "enter",
+    "event",
+    "expect",
+    "focus",
+    "group",
+    "leave",
+    "move",
+    "now",
+    "rebase",
+    "redo",
+    "reject",
+    "release",
+    "remove",
+    "replace",
+    "reset",
+    "resolve",
+    "submit",
+    "suppress",
+    "swap",
+    "test",
+    "undo",
+    "wait",
 ];
 
 /// The members of an action, which are all to be asked for.
@@ -271,22 +297,22 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
         "resolve" => {
             let at = given.get("path").map(read_pointer).transpose()?.unwrap_or_default().into();
             let removed_row = given.get("key").map(|node| node.count()).transpose()?;
-            let take = given.needed("take")?;
-            let take = match &*take.string()? {
-                "mine" => Take::Mine,
-                "theirs" => Take::Theirs,
-                _ => return Err(take.error("“take” is “mine” or “theirs”")),
+            let side = given.needed("take")?;
+            let side = match &*side.string()? {
+                "mine" => Side::Mine,
+                "theirs" => Side::Theirs,
+                _ => return Err(side.error("“take” is “mine” or “theirs”")),
             };
             let is_alone = given.get("alone").map(|node| node.flag()).transpose()?.unwrap_or(false);
-            (Action::Resolve { at, removed_row, is_alone, take }, &["path", "key", "alone", "take"])
+            (Action::Resolve { at, removed_row, is_alone, side }, &["path", "key", "alone", "take"])
         }
         "abandon" => (Action::Abandon, &[]),
-        "silence" => {
-            let is_silent = given.get("on").map(|node| node.flag()).transpose()?.unwrap_or(true);
+        "suppress" => {
+            let is_suppressed = given.get("on").map(|node| node.flag()).transpose()?.unwrap_or(true);
             let id = given.needed("id")?.string()?.as_ref().into();
-            (Action::Silence { id, is_silent }, &["id", "on"])
+            (Action::Suppress { id, is_suppressed }, &["id", "on"])
         }
-        "answer" => {
+        "check-result" => {
             let check = given.needed("check")?.string()?.as_ref().into();
             let passed = given.get("passed").map(|node| node.flag()).transpose()?;
             let message = given.get("message").map(|node| node.string()).transpose()?;

@@ -17,7 +17,7 @@ use crate::engine::{CompiledSchema, Engine, Loader, Unfilled};
 use crate::schema::{DEEPEST, Error, Kind, RecordId, Schema};
 use crate::value::{Value, read_number};
 
-/// Loads data into a form of this schema: what [`read_data`] and [`Engine::of`] do, without a value in between.
+/// Loads data into a form of this schema: what [`read_data`] and [`Engine::new`] do, without a value in between.
 ///
 /// ```
 /// use ricordo::exchange::{load, read_definition};
@@ -247,7 +247,8 @@ mod tests {
             r#"{"kind":{"n":3,"k":"x"},"rows":[]}"#,
         ] {
             let loaded = Engine::of_loaded(load_straight(text, schema.schema()).expect(text));
-            let exact = Engine::new(schema.schema().clone(), Some(read_value(text).unwrap())).unwrap();
+            let exact =
+                Engine::without_rules(schema.schema().clone(), Some(read_value(text).unwrap())).unwrap();
             assert_eq!(
                 crate::exchange::dump(&loaded).to_string(),
                 crate::exchange::dump(&exact).to_string(),

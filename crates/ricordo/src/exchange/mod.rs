@@ -39,7 +39,7 @@ pub use data::{Positions, read_data, read_draft, read_value};
 pub use definition::read_definition;
 pub use dump::dump;
 
-pub use expectation::Expectation;
+pub use expectation::{Expectation, Inspect};
 pub use export::write_definition;
 pub use journal::{Command, Entry, JournalLines, read_journal};
 pub use json::pointer_at;

@@ -2,7 +2,7 @@
 
 use super::Expectation;
 use super::problem::problem_value;
-use crate::engine::{Action, Address, AfterAccept, Engine, Extent, SubmitRequest, Take, Verdict};
+use crate::engine::{Action, Address, AfterAccept, Engine, Extent, Side, SubmitRequest, Verdict};
 use crate::schema::{Choices, Pointer};
 use crate::value::{Record, Value, write_date_time};
 
@@ -13,7 +13,7 @@ use crate::value::{Record, Value, write_date_time};
 /// # use ricordo::exchange::{Command, read_definition, read_journal, write_action};
 /// # use ricordo::engine::{Action, Engine};
 /// # let schema = read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?;
-/// # let engine = Engine::of(&schema.into(), None)?;
+/// # let engine = Engine::new(&schema.into(), None)?;
 /// let loaves = engine.locate(&"/loaves".parse()?)?;
 /// let line = write_action(&engine, &Action::Enter { at: loaves.into(), text: "12".into() });
 /// assert_eq!(line, r#"{"op":"enter","path":"/loaves","text":"12"}"#);
@@ -151,7 +151,7 @@ fn line(engine: &Engine, action: &Action) -> Value {
             }
         }
         Action::Rebase { value } => op("rebase").value_at(&Pointer::root(), value),
-        Action::Resolve { at, removed_row, is_alone, take } => {
+        Action::Resolve { at, removed_row, is_alone, side } => {
             let line = op("resolve").at("path", at);
             let key = removed_row.and_then(|key| i64::try_from(key).ok());
             let line = match key {
@@ -161,9 +161,9 @@ fn line(engine: &Engine, action: &Action) -> Value {
             let line = if *is_alone { line.with("alone", true) } else { line };
             line.with(
                 "take",
-                match take {
-                    Take::Mine => "mine",
-                    Take::Theirs => "theirs",
+                match side {
+                    Side::Mine => "mine",
+                    Side::Theirs => "theirs",
                 },
             )
         }
@@ -173,10 +173,10 @@ fn line(engine: &Engine, action: &Action) -> Value {
             op("reject").with("problem", problem_value(&problem))
         }
         Action::Abandon => op("abandon"),
-        Action::Silence { id, is_silent: true } => op("silence").with("id", &**id),
-        Action::Silence { id, is_silent: false } => op("silence").with("id", &**id).with("on", false),
+        Action::Suppress { id, is_suppressed: true } => op("suppress").with("id", &**id),
+        Action::Suppress { id, is_suppressed: false } => op("suppress").with("id", &**id).with("on", false),
         Action::Answer { at, check, ticket: _, verdict } => {
-            let line = op("answer").at("path", at).with("check", &**check);
+            let line = op("check-result").at("path", at).with("check", &**check);
             match verdict {
                 Verdict::Passed => line.with("passed", true),
                 Verdict::Failed(message) => {

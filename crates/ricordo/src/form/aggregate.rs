@@ -187,7 +187,7 @@ impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
 
 impl Rows<Untyped, Untyped> {
     /// The rows of a list at a pointer, for a form whose schema is only known when the program runs.
-    pub fn of(list: impl Locate<Untyped>) -> Self {
+    pub fn new(list: impl Locate<Untyped>) -> Self {
         let rows = list.spot().map(|list| vec![RowsOf::all_of(list)]);
         Rows { rows, holds: PhantomData }
     }

@@ -93,7 +93,7 @@ pub struct WidgetState {
     /// Whether a person cannot change the place.
     pub is_readonly: bool,
     /// Whether the place is one of two counterparts, and leads.
-    pub is_driver: bool,
+    pub is_leading: bool,
     /// Whether somebody has overridden the suggested value; then the override can be released.
     pub is_overridden: bool,
     /// Whether the text, or what is chosen, is to be hidden.
@@ -264,7 +264,7 @@ impl Binding {
     /// let native = typed.native();
     /// assert_eq!((typed.state().text.as_str(), native.state().text.as_str()), ("23/11/2026", "2026-11-23"));
     /// native.handle(WidgetEvent::Input("2026-11-24".into()))?;
-    /// assert_eq!(form.entry(ricordo::at::<Batch>().day())?, "24/11/2026");
+    /// assert_eq!(form.place(ricordo::at::<Batch>().day())?.entry(), "24/11/2026");
     /// # Ok::<(), ricordo::Error>(())
     /// ```
     pub fn native(&self) -> Self {
@@ -488,7 +488,7 @@ fn state_of(
         None => view.display(),
     };
     let mut findings = view.findings();
-    findings.retain(|finding| finding.shown);
+    findings.retain(|finding| finding.is_shown);
     WidgetState {
         kind: widget_kind(view),
         label: part.label.as_deref().or_else(|| view.name()).unwrap_or_default().to_owned(),
@@ -499,7 +499,7 @@ fn state_of(
         is_relevant: view.is_relevant(),
         is_required: view.is_required(),
         is_readonly: style == Style::OneWay || view.is_readonly(),
-        is_driver: view.is_driver(),
+        is_leading: view.is_leading(),
         is_overridden: view.is_overridden(),
         is_secret: part.secret || holds_secrets(view),
         is_dirty: view.is_dirty(),

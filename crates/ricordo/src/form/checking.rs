@@ -178,13 +178,14 @@ impl<M: 'static> Form<M> {
         let observer = self.core.answer_tickets(check, callback)?;
         Ok(Subscription::new(&self.core, observer))
     }
+}
 
-    /// Returns the names of the deferred checks that are under way without a subscriber to answer them. A submit waits for them in
-    /// vain.
-    pub fn unanswered_checks(&self) -> Vec<Arc<str>> {
-        let answerers = self.core.answerers.borrow();
+impl Core {
+    /// The names of the deferred checks that are under way without a subscriber to answer them.
+    pub(super) fn unanswered_checks(&self) -> Vec<Arc<str>> {
+        let answerers = self.answerers.borrow();
         let is_answered = |check: &Arc<str>| answerers.iter().any(|answerer| *answerer.check == **check);
-        self.core.read(|engine| {
+        self.read(|engine| {
             let mut names: Vec<_> =
                 engine.checks_under_way().filter(|check| !is_answered(check)).cloned().collect();
             names.sort_unstable();
@@ -192,9 +193,7 @@ impl<M: 'static> Form<M> {
             names
         })
     }
-}
 
-impl Core {
     /// Lets a handler be given the tickets of a check.
     fn answer_tickets(
         self: &Rc<Self>,

@@ -4,8 +4,8 @@ use std::rc::Rc;
 
 use super::core::Core;
 use crate::engine::{Action, Address, Engine};
-use crate::model::{Data, Spot};
-use crate::schema::{Choice, Choices, Error, Kind, Pointer};
+use crate::model::Data;
+use crate::schema::{Choice, Choices, Error, Step};
 use crate::tree::PlaceId;
 use crate::value::Value;
 
@@ -48,31 +48,12 @@ pub(super) fn choices_of<'a, T: Data>(choices: impl IntoIterator<Item = (T, &'a 
     Choices::new(choices.into_iter().map(choice))
 }
 
-/// The pointer of a field in every row of a list: `/ingredients/-/kind`.
-pub(super) fn each_row(
-    engine: &Engine,
-    list: &Address,
-    field: Result<Spot, Error>,
-) -> Result<Pointer, Error> {
-    let list = engine.view(engine.locate(list)?).pointer();
-    let mut pointer = Pointer::root();
-    let tokens: Vec<_> = list.tokens().collect();
-    // Row numbers on the way to the list make no difference: the choices are those of all such fields.
-    for token in tokens {
-        let is_row = engine
-            .schema()
-            .part_at(&pointer)
-            .is_some_and(|part| matches!(engine.schema().part(part).kind, Kind::List(_)));
-        pointer.push(if is_row { "-" } else { &token });
-    }
-    pointer.push("-");
-    match field? {
-        Spot::Pointer(field) => field.tokens().for_each(|token| pointer.push(&token)),
-        Spot::Route(route) => {
-            if let Some(row) = engine.schema().part_at(&pointer) {
-                engine.schema().follow(row, &route, &mut pointer);
-            }
+/// The address of a field whose choices are set: with a pointer for one in every row of a list, `/ingredients/-/kind`.
+pub(super) fn address_of_choices(engine: &Engine, at: Address) -> Result<Address, Error> {
+    match at {
+        Address::Route(None, route) if route.contains(&Step::EachRow) => {
+            engine.pointer_of_route(&route).map(Address::Pointer)
         }
+        at => Ok(at),
     }
-    Ok(pointer)
 }

@@ -6,7 +6,7 @@
 //!
 //! | to … | use … |
 //! |---|---|
-//! | act on a place | [`Form::enter`], [`Form::set`], [`Form::leave`], [`Form::reset_at`], … |
+//! | act on a place | [`Form::enter`], [`Form::set`], and the methods of [`Place`] |
 //! | keep a handle to a place, wherever it moves | [`Form::place`], and the methods of [`Place`] |
 //! | be notified when a place, or anything in it, has changed | [`Form::subscribe`], [`Place::subscribe`] |
 //! | be notified of some aspects alone, such as the rows of a list | [`Form::subscribe_aspects`], [`Place::subscribe_aspects`] |
@@ -16,61 +16,62 @@
 //! | declare what depends on what, and what must hold | [`Rules`], named on the type |
 //! | add rules to one form, and withdraw them | [`Form::add_rules`] |
 //! | connect a widget | [`Form::bind`], [`Place::bind`] |
-//! | give a part of the form to a component, and receive its events | a [`Place`], and an [`Outlet`] |
+//! | give a part of the form to a component, and receive its events | a [`Place`], and an [`Emitter`] |
 //! | get the finished record | [`Form::parse`] |
 //! | save it, and take in the answer | [`Form::submit`] with a [`SubmitOptions`], and the [`Submission`] |
-//! | let a form save itself | [`SelfSaving`] with a [`SavePolicy`] |
-//! | get the finished record, and begin the next | [`Form::take`] |
+//! | let a form save itself | [`Autosave`] with a [`AutosavePolicy`] |
+//! | get the finished record, and begin the next | [`Form::finish`] |
 //! | have a value checked elsewhere | [`Form::subscribe_tickets`] |
-//! | record a journal of the actions | [`Form::record`] |
+//! | print the state, record a journal, count calls | [`Form::diagnostics`] |
 //! | carry out any action, or several as one | [`Form::apply`] with an [`Action`] |
 
 mod aggregate;
 #[cfg(feature = "async")]
 mod asynchronous;
+mod autosave;
 mod binding;
 mod cause;
 mod checking;
 mod choosing;
 mod core;
-mod counts;
+mod diagnostics;
 mod drafting;
-mod outlet;
-mod pace;
+mod emitter;
 mod place;
 mod recording;
 mod rules;
 mod schema;
-mod self_saving;
 #[cfg(feature = "stream")]
 mod stream;
 mod submitting;
 mod subscribe;
 mod subscription;
+mod upstream;
 mod view;
 
 use std::fmt;
+use std::hash::{Hash, Hasher};
 use std::marker::PhantomData;
 use std::rc::Rc;
 use std::sync::Arc;
 use std::time::Duration;
 
-pub use crate::engine::{Comparison, Conflict, Take};
+pub use crate::engine::{Comparison, Conflict, Side};
 pub use aggregate::{Aggregate, Condition, Rows};
 #[cfg(feature = "async")]
 pub use asynchronous::{LocalFuture, Submitting};
+pub use autosave::{Autosave, AutosavePolicy, AutosaveStep};
 pub use binding::{Binding, WidgetChoice, WidgetEvent, WidgetKind, WidgetState};
 pub use cause::Cause;
 pub use checking::Ticket;
-pub use counts::{Counts, SubscriberReport};
-pub use drafting::{Draft, DraftPolicy, DraftStep, Drafting, LeftOut, RestoredForm};
-pub use outlet::{Event, Outlet};
+pub use diagnostics::{Counts, Diagnostics, SubscriberReport};
+pub use drafting::{Draft, LeftOut, RestoredForm};
+pub use emitter::{Emitter, Event};
 pub use place::Place;
 #[doc(hidden)]
 pub use rules::rules_of;
 pub use rules::{Rules, RulesGuard};
 pub use schema::{schema_of, schema_with};
-pub use self_saving::{SavePolicy, SaveStep, SelfSaving};
 #[cfg(feature = "stream")]
 pub use stream::{Changes, Values};
 pub use submitting::{Keep, Submission, SubmitOptions};
@@ -78,15 +79,14 @@ pub use subscription::{Notification, Subscription, Update};
 pub use view::{RuleView, View};
 
 use self::core::Core;
-use self::recording::Recorder;
-use crate::engine::{Action, Address, CompiledSchema, Cost, Engine, FormState};
-use crate::exchange::{self, Expectation};
+use crate::engine::{Action, Address, CompiledSchema, Engine, FormState};
+use crate::exchange;
 pub use crate::model::Untyped;
 use crate::model::{Data, Locate, Model, Spot};
 use crate::schema::{Error, Finding};
 use crate::value::{DateTime, Value};
 
-/// The state of one form. Clones are cheap, and are handles to the same form.
+/// The state of one form. A clone is a handle to the same form, and cheap.
 ///
 /// ```
 /// use ricordo::{Form, Model};
@@ -99,15 +99,15 @@ use crate::value::{DateTime, Value};
 /// }
 ///
 /// let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
-/// let batch = ricordo::at::<Batch>();
+/// let loaves = ricordo::at::<Batch>().loaves();
 ///
-/// form.enter(batch.loaves(), "9oo")?;
-/// assert_eq!(form.entry(batch.loaves())?, "9oo");
+/// form.enter(loaves, "9oo")?;
+/// assert_eq!(form.place(loaves)?.entry(), "9oo");
 /// assert!(form.is_dirty() && !form.is_valid());
 ///
-/// form.enter(batch.loaves(), "24")?;
-/// assert_eq!(form.parse().unwrap().loaves, 24);
-/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// form.enter(loaves, "24")?;
+/// assert_eq!(form.parse()?.loaves, 24);
+/// # Ok::<(), ricordo::Error>(())
 /// ```
 pub struct Form<M = Untyped> {
     core: Rc<Core>,
@@ -116,7 +116,22 @@ pub struct Form<M = Untyped> {
 
 impl<M> Clone for Form<M> {
     fn clone(&self) -> Self {
-        Form { core: self.core.clone(), model: PhantomData }
+        Form::around(self.core.clone())
+    }
+}
+
+/// Two handles are equal if they are handles to the same form.
+impl<M> PartialEq for Form<M> {
+    fn eq(&self, other: &Self) -> bool {
+        Rc::ptr_eq(&self.core, &other.core)
+    }
+}
+
+impl<M> Eq for Form<M> {}
+
+impl<M> Hash for Form<M> {
+    fn hash<H: Hasher>(&self, hasher: &mut H) {
+        Rc::as_ptr(&self.core).hash(hasher);
     }
 }
 
@@ -130,8 +145,25 @@ impl<M> fmt::Debug for Form<M> {
     }
 }
 
+impl<M> Form<M> {
+    fn around(core: Rc<Core>) -> Self {
+        Form { core, model: PhantomData }
+    }
+}
+
+/// # Forms of a Rust type
 impl<M: Model> Form<M> {
-    /// A form that starts from this record, which is also its baseline.
+    /// Creates a form with this record as its value and its baseline.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// #[derive(Model)]
+    /// struct Batch { name: String, loaves: u32 }
+    ///
+    /// let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// assert!(!form.is_dirty());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -141,7 +173,7 @@ impl<M: Model> Form<M> {
         Self::starting_from(Some(record.to_value()))
     }
 
-    /// A form that starts from a record in JSON, as a server sends it. It need not be finished: what is missing is blank.
+    /// Creates a form from a record in JSON, as a server sends it. Missing members are blank.
     ///
     /// ```
     /// # use ricordo::{Form, Model};
@@ -160,12 +192,20 @@ impl<M: Model> Form<M> {
     ///
     /// Fails if the text is not JSON, or does not fit the model, with the line and column in question.
     pub fn from_json(text: &str) -> Result<Self, Error> {
-        let schema = schema_of::<M>()?;
-        let engine = exchange::load(text, &schema)?;
-        Ok(Form { core: Core::new(engine), model: PhantomData })
+        Ok(Form::around(Core::new(exchange::load(text, &schema_of::<M>()?)?)))
     }
 
-    /// A form that starts from the model's defaults, and blanks.
+    /// Creates a form with the model's defaults, and blanks elsewhere.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// #[derive(Model)]
+    /// struct Batch { name: String, #[model(default = 12)] loaves: u32 }
+    ///
+    /// let form = Form::<Batch>::blank()?;
+    /// assert_eq!(form.get(ricordo::at::<Batch>().loaves())?, Some(12));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -175,57 +215,24 @@ impl<M: Model> Form<M> {
     }
 
     fn starting_from(value: Option<Value>) -> Result<Self, Error> {
-        let engine = Engine::of(&schema_of::<M>()?, value)?;
-        Ok(Form { core: Core::new(engine), model: PhantomData })
+        Ok(Form::around(Core::new(Engine::new(&schema_of::<M>()?, value)?)))
     }
 
-    /// Starts again from another record, which becomes the baseline: nothing is dirty or touched. Handles to fields
-    /// stay valid, rows are new, and nothing done before can be undone.
-    ///
-    /// # Errors
-    ///
-    /// Fails, and changes nothing, if a form cannot hold the record.
-    pub fn reset_to(&self, record: &M) -> Result<(), Error> {
-        self.apply(Action::ResetTo { value: record.to_value() })
-    }
-
-    /// Takes in that the record has changed upstream: places that are not dirty take its values, what a person has changed stays. Where
-    /// both have changed something differently there is a [conflict](Form::conflicts). Rows match by the key field of their list or,
-    /// without one, by position. With nothing changed here, this is selecting another record.
-    ///
-    /// It is no step to undo; undo goes back across it to what was typed. Text that is not committed stays.
+    /// Returns the finished record. A place that is not relevant has its default, or is as empty as its type allows. Warnings do not
+    /// prevent it.
     ///
     /// ```
-    /// # use ricordo::{Form, Model, at, form::Take};
-    /// #[derive(Model)]
-    /// struct Batch { name: String, loaves: u32, price: u32 }
-    ///
-    /// let (form, batch) = (Form::new(&Batch { name: "Rye".into(), loaves: 12, price: 4 })?, at::<Batch>());
-    /// form.enter(batch.loaves(), "24")?;
-    /// form.rebase(&Batch { name: "Rye".into(), loaves: 18, price: 5 })?;
-    ///
-    /// assert_eq!(form.get(batch.price())?, Some(5));
-    /// assert_eq!(form.get(batch.loaves())?, Some(24));
-    /// let conflict = &form.conflicts()[0];
-    /// assert_eq!((&conflict.base, &conflict.mine, &conflict.theirs), (&12.into(), &24.into(), &18.into()));
-    /// form.resolve(conflict, Take::Theirs)?;
-    /// assert_eq!(form.get(batch.loaves())?, Some(18));
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { #[model(required)] name: String, loaves: u32 }
+    /// let form = Form::<Batch>::blank()?;
+    /// let error = form.parse().err().expect("both fields are blank");
+    /// assert_eq!(error.findings().len(), 2);
     /// # Ok::<(), ricordo::Error>(())
     /// ```
     ///
     /// # Errors
     ///
-    /// Fails, and changes nothing, if a form cannot hold the record.
-    pub fn rebase(&self, record: &M) -> Result<(), Error> {
-        self.apply(Action::Rebase { value: record.to_value() })
-    }
-
-    /// The finished record. A place that is not relevant has its default, or is as empty as its type allows. Warnings
-    /// are no obstacle.
-    ///
-    /// # Errors
-    ///
-    /// Fails if there are findings other than warnings: the error has all of them ([`Error::findings`]).
+    /// Fails if there are findings other than warnings; the error holds all of them ([`Error::findings`]).
     pub fn parse(&self) -> Result<M, Error> {
         let mut findings = self.findings();
         findings.retain(Finding::is_error);
@@ -237,8 +244,9 @@ impl<M: Model> Form<M> {
     }
 }
 
+/// # Forms of a definition
 impl Form<Untyped> {
-    /// A form of a definition that starts from data, both in JSON, or, without data, from the definition's defaults and blanks.
+    /// Creates a form from a definition and data, both in JSON. Without data it has the definition's defaults, and blanks elsewhere.
     ///
     /// ```
     /// # use ricordo::Form;
@@ -254,43 +262,63 @@ impl Form<Untyped> {
     /// Fails if a text cannot be parsed or the data does not fit, with the line and column in question.
     pub fn from_definition(definition: &str, data: Option<&str>) -> Result<Self, Error> {
         let schema = exchange::read_definition(definition)?.into();
-        let Some(data) = data else { return Self::of_schema(&schema, None) };
-        Ok(Form { core: Core::new(exchange::load(data, &schema)?), model: PhantomData })
+        let Some(data) = data else { return Self::from_schema(&schema, None) };
+        Ok(Form::around(Core::new(exchange::load(data, &schema)?)))
     }
 
-    /// A form of a schema that starts from this value or, without one, from the schema's defaults and blanks.
+    /// Creates a form of a schema that many forms share. Without a value it has the schema's defaults, and blanks elsewhere.
+    ///
+    /// ```
+    /// # use ricordo::{Form, exchange::read_definition};
+    /// let definition = r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#;
+    /// let schema = read_definition(definition)?.into();
+    /// let (first, second) = (Form::from_schema(&schema, None)?, Form::from_schema(&schema, None)?);
+    /// first.enter("/loaves", "12")?;
+    /// assert!(first.is_dirty() && !second.is_dirty());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
     /// Fails if the value does not fit the schema, with the place in it.
-    pub fn of_schema(schema: &Arc<CompiledSchema>, value: Option<Value>) -> Result<Self, Error> {
-        Ok(Form { core: Core::new(Engine::of(schema, value)?), model: PhantomData })
+    pub fn from_schema(schema: &Arc<CompiledSchema>, value: Option<Value>) -> Result<Self, Error> {
+        Ok(Form::around(Core::new(Engine::new(schema, value)?)))
     }
 }
 
-impl<M> Form<M> {
-    fn around(core: Rc<Core>) -> Self {
-        Form { core, model: PhantomData }
-    }
-}
-
+/// # Data
 impl<M: 'static> Form<M> {
-    /// The same form without its type: places are named by pointers. This is what adapters take, whatever the model.
+    /// Returns the value of a place as its Rust type, without options around it; `None` if the field is blank or its entry
+    /// cannot be parsed.
     ///
     /// ```
-    /// # use ricordo::{Form, Model, Untyped};
+    /// # use ricordo::{Form, Model, at};
     /// # #[derive(Model)] struct Batch { loaves: u32 }
     /// # let form = Form::new(&Batch { loaves: 12 })?;
-    /// let untyped: Form<Untyped> = form.untyped();
-    /// untyped.enter("/loaves", "15")?;
-    /// assert_eq!(form.get(ricordo::at::<Batch>().loaves())?, Some(15));
+    /// assert_eq!(form.get(at::<Batch>().loaves())?, Some(12));
     /// # Ok::<(), ricordo::Error>(())
     /// ```
-    pub fn untyped(&self) -> Form {
-        Form::around(self.core.clone())
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place.
+    pub fn get<L: Locate<M>>(&self, at: L) -> Result<Option<<L::Target as Data>::Inner>, Error> {
+        Ok(self.place(at)?.get())
     }
 
-    /// A handle to a place, which stays with the place wherever it moves.
+    /// Returns a handle to a place, which stays with the place wherever it moves.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// let loaves = form.place(at::<Batch>().loaves())?;
+    /// loaves.enter("24")?;
+    /// assert!(loaves.is_dirty());
+    /// loaves.reset()?;
+    /// assert_eq!(loaves.get(), Some(12));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -305,10 +333,180 @@ impl<M: 'static> Form<M> {
         Place::new(self.core.clone(), self.core.root())
     }
 
+    /// Returns the value of the whole form, finished or not. Secrets are not hidden.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// assert_eq!(form.value().as_record().unwrap().get("loaves"), Some(&12.into()));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn value(&self) -> Value {
+        self.root().value()
+    }
+
+    /// Returns the value of the whole form as JSON, on one line, finished or not. Secrets are not hidden: this is what is
+    /// saved.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// assert_eq!(form.to_json(), r#"{"loaves":12}"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn to_json(&self) -> String {
+        self.value().to_string()
+    }
+
+    /// Returns the state of the form as a whole: dirty, touched, valid, and so on.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// form.enter(at::<Batch>().loaves(), "many")?;
+    /// let state = form.state();
+    /// assert!(state.is_dirty && state.can_undo && !state.is_valid);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn state(&self) -> FormState {
+        self.core.read(Engine::state)
+    }
+
+    /// Whether the value of the form differs from its baseline.
+    pub fn is_dirty(&self) -> bool {
+        self.root().is_dirty()
+    }
+
+    /// Whether the user has left any place.
+    pub fn is_touched(&self) -> bool {
+        self.root().is_touched()
+    }
+
+    /// Whether there are no errors, so that [`Form::parse`] succeeds.
+    pub fn is_valid(&self) -> bool {
+        self.root().is_valid()
+    }
+
+    /// Returns all errors and warnings, in the order of the form.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { #[model(maximum = 500)] loaves: u32 }
+    /// let form = Form::new(&Batch { loaves: 900 })?;
+    /// let findings = form.findings();
+    /// assert_eq!((findings[0].place.as_str(), findings[0].message.as_str()), ("/loaves", "Must be at most 500."));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn findings(&self) -> Vec<Finding> {
+        self.root().all_findings()
+    }
+
+    /// Returns the first place with a finding, in the order of the form: the focus belongs there after a refused submit.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { name: String, #[model(maximum = 500)] loaves: u32 }
+    /// let form = Form::new(&Batch { name: "Rye".into(), loaves: 900 })?;
+    /// assert_eq!(form.first_finding().unwrap().pointer().as_str(), "/loaves");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn first_finding(&self) -> Option<Place<Value>> {
+        self.root().first_finding()
+    }
+
+    /// Returns the same form without its type: pointers address its places. Adapters take it, whatever the model.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Untyped};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// let untyped: Form<Untyped> = form.untyped();
+    /// untyped.enter("/loaves", "15")?;
+    /// assert_eq!(form.get(ricordo::at::<Batch>().loaves())?, Some(15));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn untyped(&self) -> Form {
+        Form::around(self.core.clone())
+    }
+}
+
+/// # Editing
+impl<M: 'static> Form<M> {
+    /// Enters text, as a widget does when the user types. `text` is the whole text of the widget.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// form.enter(at::<Batch>().loaves(), "24")?;
+    /// assert_eq!(form.get(at::<Batch>().loaves())?, Some(24));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place, or if it is not a field that a person can change.
+    pub fn enter<L: Locate<M>>(&self, at: L, text: impl Into<String>) -> Result<(), Error> {
+        self.apply(Action::Enter { at: address(at)?, text: text.into() })
+    }
+
+    /// Sets a place to a value.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// form.set(at::<Batch>().loaves(), 24)?;
+    /// assert_eq!(form.place(at::<Batch>().loaves())?.entry(), "24");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails if there is no such place, if it is calculated, or if the value does not fit it.
+    #[allow(clippy::needless_pass_by_value, reason = "setters take what they set")]
+    pub fn set<L: Locate<M>>(&self, at: L, value: L::Target) -> Result<(), Error> {
+        self.apply(Action::Replace { at: address(at)?, value: value.to_value() })
+    }
+
+    /// Resets the form to its baseline. [`Place::reset`] resets a part of it.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// form.enter(at::<Batch>().loaves(), "24")?;
+    /// form.reset()?;
+    /// assert_eq!(form.get(at::<Batch>().loaves())?, Some(12));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails inside a selector. Inside a callback the reset waits for the end of the round.
+    pub fn reset(&self) -> Result<(), Error> {
+        self.apply(Action::Reset { at: self.core.root().into() })
+    }
+
     /// Carries out an action, wholly or not at all, and notifies the subscribers whose observations it changed.
     ///
-    /// From inside a callback the action waits for the end of the round. If it fails then, its error is in
-    /// [`Form::take_errors`].
+    /// Inside a callback the action waits for the end of the round. If it fails then, its error is in
+    /// [`Diagnostics::take_errors`].
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// use ricordo::engine::Action;
+    ///
+    /// let loaves = form.place(at::<Batch>().loaves())?;
+    /// form.apply(Action::Enter { at: loaves.id().into(), text: "24".into() })?;
+    /// assert_eq!(loaves.get(), Some(24));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -317,7 +515,7 @@ impl<M: 'static> Form<M> {
         self.core.apply(action).map(drop)
     }
 
-    /// Carries out all that a closure does as one transaction: it is settled once, notified once, and undone as one
+    /// Carries out everything a closure does as one transaction: the form settles once, notifies once, and undoes it as one
     /// step. If the closure returns an error or panics, nothing has changed.
     ///
     /// ```
@@ -331,12 +529,11 @@ impl<M: 'static> Form<M> {
     /// })?;
     /// form.undo()?;
     /// assert!(!form.is_dirty());
-    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// # Ok::<(), ricordo::Error>(())
     /// ```
     ///
-    /// Inside the closure values are as they were set; what depends on them, such as findings, is computed at the
-    /// end. A transaction inside a transaction is part of it. Inside a callback the transaction waits for the end of
-    /// the round, as actions do.
+    /// A read inside the closure settles the form first. A transaction inside a transaction is part of it. Inside a callback the
+    /// transaction waits for the end of the round, as actions do.
     ///
     /// # Errors
     ///
@@ -345,7 +542,77 @@ impl<M: 'static> Form<M> {
         self.core.transaction(act)
     }
 
+    /// Shows the user everything that is wrong, as a submit does: commits pending text, touches every place with a finding, and
+    /// returns the first one, where the focus belongs.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model};
+    /// # #[derive(Model)] struct Batch { #[model(required)] name: String, loaves: u32 }
+    /// let form = Form::<Batch>::blank()?;
+    /// assert!(!form.findings()[0].is_shown);
+    /// let first = form.show_findings()?.expect("a name is missing");
+    /// assert!(form.findings().iter().all(|finding| finding.is_shown));
+    /// assert_eq!(first.pointer().as_str(), "/name");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Fails inside a selector or a rule.
+    pub fn show_findings(&self) -> Result<Option<Place<Value>>, Error> {
+        // Text that still waits for its field to be left counts.
+        self.apply(Action::Leave { at: self.core.root().into(), by: None })?;
+        let leave = |finding: &Finding| Action::Leave { at: finding.place.clone().into(), by: None };
+        self.apply(Action::Group(self.findings().iter().map(leave).collect()))?;
+        Ok(self.first_finding())
+    }
+
+    /// Returns the place that has the focus.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// form.place(at::<Batch>().loaves())?.focus()?;
+    /// assert_eq!(form.focused().unwrap().pointer().as_str(), "/loaves");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn focused(&self) -> Option<Place<Value>> {
+        self.core.read(Engine::focus).map(|place| Place::new(self.core.clone(), place))
+    }
+
+    /// Returns the place where the focus belongs after the last action: the first editable field of a row that was added; after a row
+    /// was removed, that of the row now at its position or, at the end, of the one before. `None` from the next action on.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { rows: vec![] })?;
+    /// form.place(at::<Batch>().rows())?.add()?;
+    /// assert_eq!(form.focus_hint().unwrap().pointer().as_str(), "/rows/0/name");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn focus_hint(&self) -> Option<Place<Value>> {
+        self.core.read(Engine::focus_hint).map(|place| Place::new(self.core.clone(), place))
+    }
+}
+
+/// # Undo
+impl<M: 'static> Form<M> {
     /// Undoes the last step: a transaction, or the typing in one field, with what subscribers did in response.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// form.enter(at::<Batch>().loaves(), "24")?;
+    /// form.undo()?;
+    /// assert_eq!(form.get(at::<Batch>().loaves())?, Some(12));
+    /// form.redo()?;
+    /// assert_eq!(form.get(at::<Batch>().loaves())?, Some(24));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -377,9 +644,12 @@ impl<M: 'static> Form<M> {
     pub fn set_undo_limit(&self, bytes: usize) {
         self.core.change(|engine| engine.set_undo_limit(bytes));
     }
+}
 
-    /// Lets findings be worded otherwise, or in another language: the function is given each finding, with the message that it
-    /// would have, and returns another, or `None` to keep it. Set it before anything is shown. The example `second_language`
+/// # Settings
+impl<M: 'static> Form<M> {
+    /// Replaces the messages of findings, for example to translate them. The function receives each finding with its default message,
+    /// and returns another or, to keep it, `None`. Set it before anything is shown. The example `second_language`
     /// words every kind.
     ///
     /// ```
@@ -397,140 +667,56 @@ impl<M: 'static> Form<M> {
         self.core.change(|engine| engine.set_wording(wording));
     }
 
-    /// Silences a constraint or a deferred check in this form, by its id ([`Rules::named`]): what it finds is neither shown nor an
-    /// obstacle. Or ends that.
-    ///
-    /// # Errors
-    ///
-    /// Fails if nothing is called so; the error names the nearest.
-    pub fn silence(&self, id: &str, is_silent: bool) -> Result<(), Error> {
-        self.apply(Action::Silence { id: id.into(), is_silent })
-    }
-
-    /// Counts of what the engine has done so far: see [`Cost`].
-    pub fn cost(&self) -> Cost {
-        self.core.read(Engine::cost)
-    }
-
-    /// Records from now on what is done to the form, as a journal of at most so many bytes; beyond that the oldest
-    /// lines are dropped. Secrets are hidden. An earlier recording is discarded.
+    /// Turns a constraint or a deferred check off in this form, by its id ([`Rules::named`]): its findings are neither shown nor do
+    /// they block a submit.
     ///
     /// ```
-    /// # use ricordo::{Form, Model};
-    /// # #[derive(Model)] struct Batch { loaves: u32 }
-    /// # let form = Form::new(&Batch { loaves: 12 })?;
-    /// form.record(64 * 1024);
-    /// form.enter(ricordo::at::<Batch>().loaves(), "15")?;
-    /// form.undo()?;
-    /// assert_eq!(
-    ///     form.recording().as_deref(),
-    ///     Some("{\"op\":\"enter\",\"path\":\"/loaves\",\"text\":\"15\"}\n{\"op\":\"undo\"}\n")
-    /// );
-    /// # Ok::<(), Box<dyn std::error::Error>>(())
-    /// ```
-    pub fn record(&self, most_bytes: usize) {
-        self.core.set_recorder(Some(Recorder::new(most_bytes)));
-    }
-
-    /// The journal so far; `None` if nothing is being recorded.
-    pub fn recording(&self) -> Option<String> {
-        self.core.with_recorder(|recorder| recorder.text())
-    }
-
-    /// Stops recording, and discards the journal.
-    pub fn stop_recording(&self) {
-        self.core.set_recorder(None);
-    }
-
-    /// The state of the form as a whole: dirty, touched, valid, and so on.
-    pub fn state(&self) -> FormState {
-        self.core.read(Engine::state)
-    }
-
-    /// The place that has the focus.
-    pub fn focused(&self) -> Option<Place<Value>> {
-        self.core.read(Engine::focus).map(|place| Place::new(self.core.clone(), place))
-    }
-
-    /// Returns the place that the focus belongs in after the last action: in a row that was added, its first editable field; after a row was
-    /// removed, that of the row now at its position or, at the end, of the one before. `None` from the next action on.
-    pub fn focus_hint(&self) -> Option<Place<Value>> {
-        self.core.read(Engine::focus_hint).map(|place| Place::new(self.core.clone(), place))
-    }
-
-    /// The first place with a finding, in the order of the form: where the focus belongs after a refused submit.
-    pub fn first_finding(&self) -> Option<Place<Value>> {
-        self.root().first_finding()
-    }
-
-    /// Shows a person everything that is wrong, as when a submit was tried: every place with a finding is touched. Whatever waits
-    /// to be committed is committed first. Gives the first such place, where the focus belongs.
-    ///
-    /// ```
-    /// # use ricordo::{Form, Model};
-    /// # #[derive(Model)] struct Batch { #[model(required)] name: String, loaves: u32 }
-    /// let form = Form::<Batch>::blank()?;
-    /// assert!(!form.findings()[0].shown);
-    /// let first = form.show_findings()?.expect("a name is missing");
-    /// assert!(form.findings().iter().all(|finding| finding.shown));
-    /// assert_eq!(first.pointer().as_str(), "/name");
+    /// # use ricordo::{Form, Model, Rules, at};
+    /// # #[derive(Model)] #[model(rules = Batch::rules)] struct Batch { loaves: u32 }
+    /// # impl Batch { fn rules(rules: &mut Rules<Self>) {
+    /// #     let loaves = at::<Self>().loaves();
+    /// #     rules.named("many").constraint(loaves, "That is a lot.", move |it| it.number(loaves).at_most(500));
+    /// # } }
+    /// let form = Form::new(&Batch { loaves: 900 })?;
+    /// form.suppress("many")?;
+    /// assert!(form.is_valid());
+    /// form.unsuppress("many")?;
+    /// assert!(!form.is_valid());
     /// # Ok::<(), ricordo::Error>(())
     /// ```
     ///
     /// # Errors
     ///
-    /// Fails inside a selector or a rule.
-    pub fn show_findings(&self) -> Result<Option<Place<Value>>, Error> {
-        // What still waits for its field to be left counts.
-        self.apply(Action::Leave { at: self.core.root().into(), by: None })?;
-        let leave = |finding: &Finding| Action::Leave { at: finding.place.clone().into(), by: None };
-        self.apply(Action::Group(self.findings().iter().map(leave).collect()))?;
-        Ok(self.first_finding())
+    /// Fails if no constraint has this id; the error suggests the nearest one.
+    pub fn suppress(&self, id: &str) -> Result<(), Error> {
+        self.apply(Action::Suppress { id: id.into(), is_suppressed: true })
     }
 
-    /// All subscribers, in the order in which they subscribed, with their names and counts.
-    pub fn subscribers(&self) -> Vec<SubscriberReport> {
-        self.core.reports()
-    }
-
-    /// Lets time pass: text that is committed after a pause is committed if the pause was long enough. The form has
-    /// no clock; the program says when time has passed.
+    /// Turns a constraint on again that was [suppressed](Form::suppress).
     ///
     /// # Errors
     ///
-    /// Fails if the rules cannot settle once text is committed.
-    pub fn wait(&self, duration: Duration) -> Result<(), Error> {
-        self.apply(Action::Wait { duration })
+    /// Fails if no constraint has this id; the error suggests the nearest one.
+    pub fn unsuppress(&self, id: &str) -> Result<(), Error> {
+        self.apply(Action::Suppress { id: id.into(), is_suppressed: false })
     }
 
-    /// Says what time it is, for formulas with `now()` or `today()`. The form has no clock; the program says so when it makes
-    /// the form, and as often as it matters.
-    ///
-    /// # Errors
-    ///
-    /// Fails inside a transaction, and where a form cannot be changed.
-    pub fn set_now(&self, now: DateTime) -> Result<(), Error> {
-        self.apply(Action::Now { now })
-    }
-
-    /// Returns the time until some text is committed by itself; `None` if none will be.
-    pub fn next_pause(&self) -> Option<Duration> {
-        self.core.read(Engine::next_pause)
-    }
-
-    /// Sets what a field is chosen from, each a value with its label. A value that is no longer offered stays, with
-    /// the finding `not_listed`.
+    /// Sets the choices that a field offers, each a value with its label. A value that is no longer offered stays, with
+    /// the finding `not_listed`. A path through a list, with [`each_row`](crate::model::ListAt::each_row), sets them for the field in
+    /// every row, also in rows to come; a row with choices of its own keeps them.
     ///
     /// ```
-    /// # use ricordo::{Form, Model};
-    /// # #[derive(Model)] struct Batch { oven: String }
-    /// # let form = Form::new(&Batch { oven: "b".into() })?;
-    /// let oven = ricordo::at::<Batch>().oven();
-    /// form.set_choices(oven, [("a".to_owned(), "Deck oven"), ("b".to_owned(), "Stone oven")])?;
-    /// assert_eq!(form.place(oven)?.display(), "Stone oven");
-    /// form.set_choices(oven, [("a".to_owned(), "Deck oven")])?;
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Stage { oven: String }
+    /// # #[derive(Model)] struct Batch { oven: String, stages: Vec<Stage> }
+    /// # let form = Form::new(&Batch { oven: "b".into(), stages: vec![Stage { oven: "b".into() }] })?;
+    /// let batch = at::<Batch>();
+    /// form.set_choices(batch.oven(), [("a".to_owned(), "Deck oven"), ("b".to_owned(), "Stone oven")])?;
+    /// assert_eq!(form.place(batch.oven())?.display(), "Stone oven");
+    ///
+    /// form.set_choices(batch.stages().each_row().oven(), [("a".to_owned(), "Deck oven")])?;
     /// assert_eq!(form.findings()[0].message, "“b” is not one of: Deck oven.");
-    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// # Ok::<(), ricordo::Error>(())
     /// ```
     ///
     /// # Errors
@@ -541,191 +727,60 @@ impl<M: 'static> Form<M> {
         at: L,
         choices: impl IntoIterator<Item = (L::Target, &'a str)>,
     ) -> Result<(), Error> {
-        self.apply(Action::Choices { at: address(at)?, choices: Some(choosing::choices_of(choices)) })
+        let at = self.core.read(|engine| choosing::address_of_choices(engine, address(at)?))?;
+        self.apply(Action::Choices { at, choices: Some(choosing::choices_of(choices)) })
     }
+}
 
-    /// Sets what a field is chosen from in every row of a list, also in rows to come, unless the field has choices of
-    /// its own in a row.
+/// # Time
+///
+/// A form has no clock: the program tells it how much time has passed, and what time it is.
+impl<M: 'static> Form<M> {
+    /// Advances the form's time, and commits text whose pause has elapsed.
+    ///
+    /// ```
+    /// # use std::time::Duration;
+    /// # use ricordo::{Form, Model, at};
+    /// #[derive(Model)]
+    /// struct Search { #[model(pause_ms = 300)] town: String }
+    ///
+    /// let (form, town) = (Form::<Search>::blank()?, at::<Search>().town());
+    /// form.enter(town, "Ulm")?;
+    /// assert_eq!(form.next_deadline(), Some(Duration::from_millis(300)));
+    /// form.advance(Duration::from_millis(300))?;
+    /// assert_eq!(form.get(town)?.as_deref(), Some("Ulm"));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
-    /// Fails if there is no such field in the rows, or if a choice does not fit its type.
-    pub fn set_choices_each<'a, R, L, I>(
-        &self,
-        list: L,
-        field: I,
-        choices: impl IntoIterator<Item = (I::Target, &'a str)>,
-    ) -> Result<(), Error>
-    where
-        R: Model,
-        L: Locate<M, Target = Vec<R>>,
-        I: Locate<R>,
-    {
-        let at = self.core.read(|engine| choosing::each_row(engine, &address(list)?, field.spot()))?;
-        self.apply(Action::Choices { at: at.into(), choices: Some(choosing::choices_of(choices)) })
+    /// Fails if the rules cannot settle once text is committed.
+    pub fn advance(&self, elapsed: Duration) -> Result<(), Error> {
+        self.apply(Action::Wait { duration: elapsed })
     }
 
-    /// The whole state as one record, with secrets hidden: see [`exchange::dump`].
-    pub fn dump(&self) -> Value {
-        self.core.read(exchange::dump)
+    /// Returns the time until the form commits some text by itself; `None` if it will not.
+    pub fn next_deadline(&self) -> Option<Duration> {
+        self.core.read(Engine::next_deadline)
     }
 
-    /// Compares the form with an expectation of a journal: a sentence for each difference.
-    pub fn check(&self, expectation: &Expectation) -> Vec<String> {
-        self.core.read(|engine| expectation.check(engine))
-    }
-
-    /// The errors of actions from inside callbacks since this was last called.
-    pub fn take_errors(&self) -> Vec<Error> {
-        self.core.take_errors()
-    }
-
-    /// Gives the focus to a place: what a widget does when it gets it.
+    /// Sets the current time, for formulas with `now()` or `today()`. Set it when the form is made, and as often as it matters.
+    ///
+    /// ```
+    /// # use ricordo::Form;
+    /// let definition = r#"{"type": "object", "properties": {
+    ///     "day": {"type": "string", "format": "date", "x-ricordo": {"suggest": "today()"}}}}"#;
+    /// let form = Form::from_definition(definition, None)?;
+    /// form.set_now(ricordo::value::read_date_time("2026-12-01T06:30").unwrap())?;
+    /// assert_eq!(form.place("/day")?.entry(), "2026-12-01");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
-    /// Fails if there is no such place.
-    pub fn focus<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
-        self.apply(Action::Focus { at: address(at)?, by: None })
-    }
-
-    /// Enters text: what a widget does when a person has typed, with the whole text in it.
-    ///
-    /// # Errors
-    ///
-    /// Fails if there is no such place, or if it is not a field that a person can change.
-    pub fn enter<L: Locate<M>>(&self, at: L, text: impl Into<String>) -> Result<(), Error> {
-        self.apply(Action::Enter { at: address(at)?, text: text.into() })
-    }
-
-    /// Leaves a field, which touches it: what a widget does when it loses the focus.
-    ///
-    /// # Errors
-    ///
-    /// Fails if there is no such place.
-    pub fn leave<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
-        self.apply(Action::Leave { at: address(at)?, by: None })
-    }
-
-    /// Clears a field, a list, or a record.
-    ///
-    /// # Errors
-    ///
-    /// Fails if there is no such place, or if it cannot be emptied.
-    pub fn clear<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
-        self.apply(Action::Clear { at: address(at)? })
-    }
-
-    /// Gives up an override: a suggested field takes the suggestion again, a leading counterpart lets the other lead. See
-    /// [`Rules::suggest`] and [`Rules::counterparts`].
-    ///
-    /// # Errors
-    ///
-    /// Fails if there is no such place, or if it has no override to give up.
-    pub fn release<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
-        self.apply(Action::Release { at: address(at)? })
-    }
-
-    /// Sets a place to a value.
-    ///
-    /// # Errors
-    ///
-    /// Fails if there is no such place, if it is calculated, or if the value does not fit it.
-    #[allow(clippy::needless_pass_by_value, reason = "setters take what they set")]
-    pub fn set<L: Locate<M>>(&self, at: L, value: L::Target) -> Result<(), Error> {
-        self.apply(Action::Replace { at: address(at)?, value: value.to_value() })
-    }
-
-    /// Returns the places that a person and another side have changed differently, in the order of the form. Secrets are not hidden in it.
-    pub fn conflicts(&self) -> Vec<Conflict> {
-        self.core.read(Engine::conflicts)
-    }
-
-    /// Resolves a conflict: the place has then what the person has, or what the other side has. Undo takes that back.
-    ///
-    /// # Errors
-    ///
-    /// Fails if the place is gone, and if a removed row is in no conflict.
-    pub fn resolve(&self, conflict: &Conflict, take: Take) -> Result<(), Error> {
-        let (at, removed_row) = self.core.read(|engine| engine.address_of_conflict(conflict));
-        self.apply(Action::Resolve { at, removed_row, is_alone: true, take })
-    }
-
-    /// Resolves all conflicts in the same way.
-    ///
-    /// # Errors
-    ///
-    /// Fails inside a selector.
-    pub fn resolve_all(&self, take: Take) -> Result<(), Error> {
-        self.apply(Action::Resolve { at: self.core.root().into(), removed_row: None, is_alone: false, take })
-    }
-
-    /// Resets a place, with everything in it, to its baseline.
-    ///
-    /// # Errors
-    ///
-    /// Fails if there is no such place.
-    pub fn reset_at<L: Locate<M>>(&self, at: L) -> Result<(), Error> {
-        self.apply(Action::Reset { at: address(at)? })
-    }
-
-    /// Resets the form to its baseline.
-    ///
-    /// # Errors
-    ///
-    /// Fails inside a selector. Inside a callback the reset waits for the end of the round.
-    pub fn reset(&self) -> Result<(), Error> {
-        self.apply(Action::Reset { at: self.core.root().into() })
-    }
-
-    /// The value of a place as its Rust type, without options around it; `None` if the field is blank or its entry
-    /// cannot be parsed.
-    ///
-    /// # Errors
-    ///
-    /// Fails if there is no such place.
-    pub fn get<L: Locate<M>>(&self, at: L) -> Result<Option<<L::Target as Data>::Inner>, Error> {
-        Ok(self.place(at)?.get())
-    }
-
-    /// The text in the widget of a field.
-    ///
-    /// # Errors
-    ///
-    /// Fails if there is no such place.
-    pub fn entry<L: Locate<M>>(&self, at: L) -> Result<String, Error> {
-        Ok(self.place(at)?.entry())
-    }
-
-    /// The value of the whole form as JSON, on one line, whether it is finished or not. Secrets are not hidden: this is what is
-    /// saved.
-    pub fn to_json(&self) -> String {
-        self.value().to_string()
-    }
-
-    /// The value of the whole form.
-    pub fn value(&self) -> Value {
-        self.root().value()
-    }
-
-    /// Whether the value of the form differs from its baseline.
-    pub fn is_dirty(&self) -> bool {
-        self.root().is_dirty()
-    }
-
-    /// Whether a person has left any place.
-    pub fn is_touched(&self) -> bool {
-        self.root().is_touched()
-    }
-
-    /// Whether there are no errors.
-    pub fn is_valid(&self) -> bool {
-        self.root().is_valid()
-    }
-
-    /// All errors and warnings, in the order of the form.
-    pub fn findings(&self) -> Vec<Finding> {
-        self.root().all_findings()
+    /// Fails inside a transaction, and where a form cannot be changed.
+    pub fn set_now(&self, now: DateTime) -> Result<(), Error> {
+        self.apply(Action::Now { now })
     }
 }
 

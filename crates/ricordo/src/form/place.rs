@@ -8,7 +8,7 @@ use rust_decimal::Decimal;
 
 use super::choosing;
 use super::core::Core;
-use crate::engine::{Action, Address, Conflict, PlaceId, Reason, Take};
+use crate::engine::{Action, Address, Conflict, PlaceId, Reason, Side};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::schema::{Error, ErrorKind, Finding, Named, Pointer};
 use crate::value::Value;
@@ -190,8 +190,8 @@ impl<T> Place<T> {
     }
 
     /// Whether the place is one of two counterparts, and leads.
-    pub fn is_driver(&self) -> bool {
-        self.core.view(self.id, |view| view.is_driver())
+    pub fn is_leading(&self) -> bool {
+        self.core.view(self.id, |view| view.is_leading())
     }
 
     /// Whether somebody has overridden the value that is suggested for the place.
@@ -319,8 +319,8 @@ impl<T> Place<T> {
     /// # Errors
     ///
     /// Fails if the place is gone.
-    pub fn resolve(&self, take: Take) -> Result<(), Error> {
-        self.apply(Action::Resolve { at: self.id.into(), removed_row: None, is_alone: false, take })
+    pub fn resolve(&self, side: Side) -> Result<(), Error> {
+        self.apply(Action::Resolve { at: self.id.into(), removed_row: None, is_alone: false, side })
     }
 
     /// Resets the place, with everything in it, to its baseline.
@@ -562,9 +562,9 @@ impl<T: Model> Place<Vec<T>> {
     /// # #[derive(Model)] struct Batch { allergens: Vec<Allergen> }
     /// # let form = Form::new(&Batch { allergens: vec![Allergen::Nuts] })?;
     /// let allergens = form.place(ricordo::at::<Batch>().allergens())?;
-    /// allergens.include(Allergen::Gluten, true)?;
+    /// allergens.include(Allergen::Gluten)?;
     /// assert_eq!(allergens.get(), Some(vec![Allergen::Gluten, Allergen::Nuts]));
-    /// allergens.include(Allergen::Nuts, false)?;
+    /// allergens.exclude(Allergen::Nuts)?;
     /// assert!(!allergens.includes(Allergen::Nuts));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
@@ -573,8 +573,18 @@ impl<T: Model> Place<Vec<T>> {
     ///
     /// Fails if the list is gone, or if the value does not fit its rows.
     #[allow(clippy::needless_pass_by_value, reason = "choices are small, and given away")]
-    pub fn include(&self, value: T, included: bool) -> Result<(), Error> {
-        choosing::include(&self.core, self.id, &value.to_value(), included)
+    pub fn include(&self, value: T) -> Result<(), Error> {
+        choosing::include(&self.core, self.id, &value.to_value(), true)
+    }
+
+    /// Removes a value from the list wherever it stands, as a check box does that is unticked. See [`Place::include`].
+    ///
+    /// # Errors
+    ///
+    /// Fails if the list is gone.
+    #[allow(clippy::needless_pass_by_value, reason = "choices are small, and given away")]
+    pub fn exclude(&self, value: T) -> Result<(), Error> {
+        choosing::include(&self.core, self.id, &value.to_value(), false)
     }
 
     fn insert_value(&self, position: Option<usize>, value: Option<Value>) -> Result<Place<T>, Error> {

@@ -200,7 +200,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         required() FlagRule::Required;
     }
 
-    /// Gives the constraint that follows an id, by which a form can silence it ([`Form::silence`]) or word its findings otherwise
+    /// Gives the constraint that follows an id, by which a form can suppress it ([`Form::suppress`]) or word its findings otherwise
     /// ([`Finding::id`](crate::Finding::id)). Several constraints may have one id.
     ///
     /// ```
@@ -218,7 +218,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
     ///
     /// let form = Form::new(&Batch { loaves: 900 })?;
     /// assert_eq!(form.findings()[0].id.as_deref(), Some("many"));
-    /// form.silence("many", true)?;
+    /// form.suppress("many")?;
     /// assert!(form.findings().is_empty());
     /// # Ok::<(), ricordo::Error>(())
     /// ```

@@ -43,9 +43,9 @@ pub fn schema_of<M: Model>() -> Result<Arc<CompiledSchema>, Error> {
 /// #     "rows": {"type": "array", "items": {"type": "object", "properties": {"grams": {"type": "integer"}}}},
 /// #     "total": {"type": "integer"}}}"#)?;
 /// let schema = schema_with(schema, |rules| {
-///     rules.aggregate("/total", Rows::of("/rows").sum("/grams"));
+///     rules.aggregate("/total", Rows::new("/rows").sum("/grams"));
 /// })?;
-/// let engine = Engine::of(&schema, None)?;
+/// let engine = Engine::new(&schema, None)?;
 /// # assert_eq!(engine.view(engine.locate(&"/total".parse()?)?).value(), 0.into());
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```

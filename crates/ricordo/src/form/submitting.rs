@@ -9,7 +9,7 @@ use std::sync::Arc;
 use super::core::{Core, finally};
 use super::{Form, address, schema_of};
 use crate::engine::{
-    self, Action, Address, AfterAccept, Engine, Extent, Intake, Problem, SubmitRequest, Submitted,
+    self, Action, Address, AfterAccept, Engine, Extent, Gate, Problem, SubmitRequest, Submitted,
 };
 use crate::exchange;
 use crate::model::{Locate, Model};
@@ -123,7 +123,7 @@ impl<M> SubmitOptions<M> {
 
     /// Submits only this field, record or list, and others that are named so: one step of several, or one card on a page. Only these
     /// parts are checked, touched and sent, and only they become the baseline. A part cannot lie in a row.
-    pub fn part<L: Locate<M>>(mut self, at: L) -> Self {
+    pub fn only<L: Locate<M>>(mut self, at: L) -> Self {
         self.parts.push(address(at));
         self
     }
@@ -181,7 +181,7 @@ impl<M> SubmitOptions<M> {
     }
 
     /// The program submits by itself, not a person: nothing is touched, what is being typed is not committed, and the submit is not
-    /// counted. See [`SelfSaving`](super::SelfSaving).
+    /// counted. See [`Autosave`](super::Autosave).
     pub fn quietly(mut self) -> Self {
         self.is_quiet = true;
         self
@@ -212,7 +212,7 @@ impl<M> SubmitOptions<M> {
     /// form.enter(at::<Batch>().loaves(), "24")?;
     /// let patch = Incoming::JsonPatch(form.submit(&options)?.payload().clone());
     ///
-    /// let taken = options.intake()?.take(held, patch).unwrap();
+    /// let taken = options.gate()?.admit(held, patch).unwrap();
     /// assert_eq!(taken.record.to_string(), r#"{"name":"Rye","loaves":24}"#);
     /// # Ok::<(), ricordo::Error>(())
     /// ```
@@ -220,12 +220,12 @@ impl<M> SubmitOptions<M> {
     /// # Errors
     ///
     /// Fails if the model contradicts itself, or if a part cannot be submitted by itself.
-    pub fn intake(&self) -> Result<Intake, Error>
+    pub fn gate(&self) -> Result<Gate, Error>
     where
         M: Model,
     {
-        let intake = Intake::new(&schema_of::<M>()?);
-        self.parts.iter().try_fold(intake, |intake, part| intake.part(&part.clone()?))
+        let gate = Gate::new(&schema_of::<M>()?);
+        self.parts.iter().try_fold(gate, |gate, part| gate.only(&part.clone()?))
     }
 
     fn creates(&self, core: &Core) -> Result<bool, Error> {
@@ -586,10 +586,25 @@ impl<M: 'static> Form<M> {
         self.core.read(Engine::merge_patch)
     }
 
-    /// Returns the changes since the baseline as a JSON Patch (RFC 6902), with or without tests. See
+    /// Returns the changes since the baseline as a JSON Patch (RFC 6902). See
     /// [`Engine::json_patch`](crate::engine::Engine::json_patch).
-    pub fn json_patch(&self, has_tests: bool) -> Value {
-        self.core.read(|engine| engine.json_patch(has_tests))
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// form.enter(at::<Batch>().loaves(), "24")?;
+    /// assert_eq!(form.json_patch().to_string(), r#"[{"op":"replace","path":"/loaves","value":24}]"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn json_patch(&self) -> Value {
+        self.core.read(Engine::json_patch)
+    }
+
+    /// Returns the same patch with `test` operations, so that it fails if the record has changed in the same places. See
+    /// [`Engine::json_patch_with_tests`](crate::engine::Engine::json_patch_with_tests).
+    pub fn json_patch_with_tests(&self) -> Value {
+        self.core.read(Engine::json_patch_with_tests)
     }
 
     /// Returns the payload that a submit would send now, whether the form is valid or not.
@@ -677,18 +692,18 @@ impl<M: Model> Form<M> {
     /// form.enter(ingredient.kind(), "flour")?;
     /// form.enter(ingredient.grams(), "400")?;
     ///
-    /// let record = form.take(Keep::nothing().field(ingredient.kind()))?;
+    /// let record = form.finish(Keep::nothing().field(ingredient.kind()))?;
     /// assert_eq!((record.name.as_str(), record.grams), ("Rye flour", 400));
     /// assert_eq!(form.value().to_string(), r#"{"kind":"flour"}"#);
     /// assert!(!form.is_dirty());
-    /// assert!(form.take(Keep::nothing()).is_err(), "a name is needed, and grams");
+    /// assert!(form.finish(Keep::nothing()).is_err(), "a name is needed, and grams");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     ///
     /// # Errors
     ///
     /// As for [`Form::submit`].
-    pub fn take(&self, keep: Keep<M>) -> Result<M, Error> {
+    pub fn finish(&self, keep: Keep<M>) -> Result<M, Error> {
         let submission = self.submit(&SubmitOptions::new().then_clear(keep))?;
         let record = submission.record()?;
         submission.accept()?;

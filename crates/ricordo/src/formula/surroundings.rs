@@ -131,7 +131,7 @@ impl Chain {
 
     /// How long the way to the innermost row on it is, which is what a formula is computed for.
     fn base(&self) -> usize {
-        self.way.iter().rposition(|step| matches!(step, Step::Row(_))).map_or(0, |at| at + 1)
+        self.way.iter().rposition(|step| matches!(step, Step::Row(_) | Step::EachRow)).map_or(0, |at| at + 1)
     }
 
     /// Where each of the records is, seen from what the formula is computed for.
@@ -143,7 +143,7 @@ impl Chain {
             }
             let down = self.way[base..*length].iter().filter_map(|step| match step {
                 Step::Field(slot) => Some(*slot),
-                Step::Row(_) => None,
+                Step::Row(_) | Step::EachRow => None,
             });
             Level { climb: 0, down: down.collect() }
         };
@@ -155,7 +155,7 @@ impl Chain {
         let (mut rows, mut rest) = (Vec::new(), Vec::new());
         for step in &self.way {
             match step {
-                Step::Row(_) => rows.push(std::mem::take(&mut rest)),
+                Step::Row(_) | Step::EachRow => rows.push(std::mem::take(&mut rest)),
                 Step::Field(_) => rest.push(*step),
             }
         }

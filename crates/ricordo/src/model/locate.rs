@@ -147,4 +147,11 @@ impl<M: 'static, T: Model, P> ListAt<M, T, P> {
         route.push(Step::Row(u32::try_from(position).unwrap_or(u32::MAX)));
         T::at(route)
     }
+
+    /// The path to every row, for what is about all of them: see [`Form::set_choices`](crate::Form::set_choices).
+    pub fn each_row(&self) -> T::At<M, T> {
+        let mut route = self.route;
+        route.push(Step::EachRow);
+        T::at(route)
+    }
 }

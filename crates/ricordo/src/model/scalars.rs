@@ -202,7 +202,7 @@ floats!(f32, f64);
 ///
 /// let form = Form::new(&Stage { rest: Minutes(90) })?;
 /// let stage = at::<Stage>();
-/// assert_eq!(form.entry(stage.rest())?, "1:30");
+/// assert_eq!(form.place(stage.rest())?.entry(), "1:30");
 /// form.enter(stage.rest(), "75")?;
 /// assert_eq!(form.get(stage.rest())?, Some(Minutes(75)));
 /// form.enter(stage.rest(), "later")?;

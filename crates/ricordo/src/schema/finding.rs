@@ -26,7 +26,7 @@ pub struct Finding {
     /// Whether it was said about a submission, by whoever received that, and is no obstacle to submitting the form again.
     pub is_reported: bool,
     /// Whether a person should see it now, as the place's [`Reveal`](crate::schema::Reveal) says.
-    pub shown: bool,
+    pub is_shown: bool,
     /// The bound that is violated: a length, a number of rows, a number, a date, a step. Of times from before midnight to after it,
     /// a list of both bounds.
     pub limit: Option<Value>,
@@ -92,7 +92,7 @@ impl Finding {
             label: String::new(),
             is_warning: false,
             is_reported: false,
-            shown: true,
+            is_shown: true,
             limit: None,
             limit_text: None,
             is_limit_excluded: false,

@@ -225,7 +225,7 @@ impl Schema {
         for step in route.iter().copied() {
             let Some((name, next)) = self.behind(part, step) else { break };
             match (step, name) {
-                (Step::Row(_), _) => pointer.push("-"),
+                (Step::Row(_) | Step::EachRow, _) => pointer.push("-"),
                 (Step::Field(_), Some(name)) => pointer.push(name),
                 // The fields of a variant stand in the record.
                 (Step::Field(_), None) => {}

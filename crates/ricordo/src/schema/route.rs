@@ -10,6 +10,8 @@ pub enum Step {
     Field(u32),
     /// The row at this position of the list.
     Row(u32),
+    /// Every row of the list. Only what is about all rows, such as choices, can be addressed so.
+    EachRow,
 }
 
 /// The steps from a place down to another: what a typed path is, without its types.

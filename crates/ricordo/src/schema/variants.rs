@@ -52,7 +52,7 @@ impl SchemaBuilder {
     /// builder.variant(leaven, "sourdough", sourdough)?;
     /// let schema = builder.finish(Part::new(Kind::Record(leaven)))?;
     ///
-    /// let form = ricordo::Form::of_schema(&schema.into(), None)?;
+    /// let form = ricordo::Form::from_schema(&schema.into(), None)?;
     /// form.set("/kind", "sourdough".into())?;
     /// form.enter("/hours", "12")?;
     /// assert_eq!(form.value().to_string(), r#"{"kind":"sourdough","hours":12}"#);
@@ -187,7 +187,7 @@ impl Schema {
     pub(crate) fn behind(&self, part: PartId, step: Step) -> Option<(Option<&Arc<str>>, PartId)> {
         match (step, &self.part(part).kind) {
             (Step::Field(position), Kind::Record(record)) => self.member_at(*record, position),
-            (Step::Row(_), Kind::List(list)) => Some((None, self.item(*list))),
+            (Step::Row(_) | Step::EachRow, Kind::List(list)) => Some((None, self.item(*list))),
             _ => None,
         }
     }

@@ -362,7 +362,7 @@ impl Graph {
         }
         let mut read = aspects;
         read.put(Aspects::STRUCTURE, aspects.contains(Aspects::STRUCTURE));
-        read.put(Aspects::DRIVER, aspects.contains(Aspects::SOURCE));
+        read.put(Aspects::LEADS, aspects.contains(Aspects::SOURCE));
         self.trigger_all(tree, place, read);
     }
 
@@ -469,7 +469,7 @@ impl Graph {
         if aspects.contains(Aspects::PLACED) && tree.is_placed(place) {
             self.add_all(tree, place)?;
         }
-        if aspects.contains(Aspects::DRIVER) {
+        if aspects.contains(Aspects::LEADS) {
             self.hand_over(tree, place);
         }
         // A computed place that was set by anything else gets its own value again.

@@ -148,7 +148,7 @@ fn check(tree: &mut Tree, place: PlaceId) {
         let properties = || tree.properties_of(place).into_iter();
         let kind = FindingKind::CustomError;
         let failed = properties().flat_map(|properties| &properties.failed);
-        faults.extend(failed.filter(|failed| !tree.is_silent(failed.constraint)).map(|failed| {
+        faults.extend(failed.filter(|failed| !tree.is_suppressed(failed.constraint)).map(|failed| {
             let is_warning = tree.constraint(failed.constraint).is_some_and(|words| words.is_warning);
             let severity = if is_warning { Severity::Warning } else { Severity::Error };
             Fault { kind, severity, constraint: Some(failed.constraint) }

@@ -343,14 +343,14 @@ impl<'a> PlaceView<'a> {
     }
 
     /// Whether the place is one of two counterparts, and leads: the other one is calculated from it.
-    pub fn is_driver(&self) -> bool {
-        self.read(Aspects::DRIVER);
+    pub fn is_leading(&self) -> bool {
+        self.read(Aspects::LEADS);
         self.tree.counterpart(self.place).is_some() && self.tree.is_leading(self.place)
     }
 
     /// Whether the place has a suggestion that was overridden.
     pub fn is_overridden(&self) -> bool {
-        self.read(Aspects::DRIVER);
+        self.read(Aspects::LEADS);
         self.tree.source(self.place) == Some(Source::Suggestion) && self.tree.is_leading(self.place)
     }
 
@@ -464,12 +464,12 @@ impl<'a> PlaceView<'a> {
         let finding = |fault: &Fault| {
             let subject = Subject { message: self.own_message(fault.kind), ..subject };
             let mut finding = finding(fault.kind, &subject, place.clone());
-            finding.shown = shown;
+            finding.is_shown = shown;
             match fault.severity {
                 Severity::Error => {}
                 Severity::Warning => finding.is_warning = true,
                 Severity::Reported => {
-                    (finding.is_reported, finding.shown) = (true, true);
+                    (finding.is_reported, finding.is_shown) = (true, true);
                     finding.message = reported.next().map(ToString::to_string).unwrap_or_default();
                 }
             }

@@ -48,7 +48,7 @@ impl Aspects {
     /// Whether an empty value is an error.
     pub const REQUIRED: Aspects = Aspects(16384);
     /// Whether the place leads its counterpart, or overrides its suggestion.
-    pub const DRIVER: Aspects = Aspects(32768);
+    pub const LEADS: Aspects = Aspects(32768);
     /// That both a person and another side have changed the place, and from what.
     pub(crate) const CONFLICT: Aspects = Aspects(1 << 25);
 
@@ -150,7 +150,7 @@ impl fmt::Display for Aspects {
             (Aspects::RELEVANT, "relevant"),
             (Aspects::READONLY, "readonly"),
             (Aspects::REQUIRED, "required"),
-            (Aspects::DRIVER, "driver"),
+            (Aspects::LEADS, "leads"),
         ];
         let mut separator = "";
         for (_, name) in names.into_iter().filter(|(aspect, _)| self.contains(*aspect)) {

@@ -88,8 +88,8 @@ pub(crate) enum Reversal {
     PartChoices { part: PartId, pattern: Pattern, before: Option<Choices> },
     /// The place was reset last at this count of resets, or never.
     Epoch { place: PlaceId, before: Option<u64> },
-    /// The constraints that are called so were silent, or were not.
-    Silent { id: Arc<str>, before: bool },
+    /// The constraints that are called so were suppressed, or were not.
+    Suppressed { id: Arc<str>, before: bool },
     /// The place was in conflict, and both sides had this before; or it was in none.
     Conflict { place: PlaceId, before: Option<Box<Value>> },
     /// A person had left this input in the variant, or none.
@@ -122,7 +122,7 @@ impl Reversal {
             // Input that was left in a variant shows nowhere.
             Reversal::PartChoices { .. }
             | Reversal::NewBaseline
-            | Reversal::Silent { .. }
+            | Reversal::Suppressed { .. }
             | Reversal::LeftInput { .. } => None,
         }
     }
@@ -166,7 +166,7 @@ impl Reversal {
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }
-            | Reversal::Silent { .. } => false,
+            | Reversal::Suppressed { .. } => false,
         }
     }
 }
@@ -537,7 +537,7 @@ impl ChangeSet {
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }
             | Reversal::LeftInput { .. }
-            | Reversal::Silent { .. } => {}
+            | Reversal::Suppressed { .. } => {}
         }
         self.log.push(reversal);
     }

@@ -52,7 +52,7 @@ impl fmt::Debug for Conflict {
 /// Which side's value a conflict is resolved to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
-pub enum Take {
+pub enum Side {
     /// The person's, which is in the form already.
     Mine,
     /// That of the other side, which is the baseline.

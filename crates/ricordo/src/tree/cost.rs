@@ -9,9 +9,9 @@ use std::ops::Sub;
 /// # use ricordo::{Form, Model};
 /// # #[derive(Model)] struct Sheet { grams: Vec<u32> }
 /// # let form = Form::new(&Sheet { grams: vec![100; 5_000] })?;
-/// let before = form.cost();
+/// let before = form.diagnostics().cost();
 /// form.enter(ricordo::at::<Sheet>().grams().at(4_000), "120")?;
-/// let cost = form.cost() - before;
+/// let cost = form.diagnostics().cost() - before;
 /// assert!(cost.places < 10 && cost.checks < 3);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```

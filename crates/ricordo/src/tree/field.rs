@@ -170,7 +170,7 @@ impl Tree {
         let baseline = (*old.baseline() != new.value).then(|| old.baseline().clone());
         let mut aspects = Aspects::ENTRY | Aspects::DIRTY | Aspects::UNCOMMITTED;
         aspects.put(Aspects::VALUE, is_other);
-        aspects.put(Aspects::DRIVER, old.leads() != new.leads());
+        aspects.put(Aspects::LEADS, old.leads() != new.leads());
         self.log_field(place, aspects, false);
         let index = place.index();
         let FieldState { value, entry, pending, state, is_baseline: _ } = new;

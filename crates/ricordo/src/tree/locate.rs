@@ -89,7 +89,7 @@ impl Tree {
                 list.sequence.at(position).map(|key| list.rows[key as usize].place)
             }
             (
-                Step::Field(_) | Step::Row(_),
+                Step::Field(_) | Step::Row(_) | Step::EachRow,
                 Body::Field(_) | Body::Record { .. } | Body::Wide(_) | Body::List(_),
             ) => None,
         }
@@ -120,7 +120,10 @@ impl Tree {
                 let problem = no_row(&reached, rows, position as usize);
                 return Error::new(ErrorKind::NotFound, reached, problem);
             }
-            (Step::Row(_), Shape::Field | Shape::Record) => "is not a list",
+            (Step::EachRow, Shape::List) => {
+                "is a list, and the path names each of its rows where one is needed"
+            }
+            (Step::Row(_) | Step::EachRow, Shape::Field | Shape::Record) => "is not a list",
         };
         let problem = format!("{} {problem}", Named(&reached));
         Error::new(ErrorKind::NotFound, reached, problem)

@@ -42,7 +42,7 @@ pub use aspects::Aspects;
 pub(crate) use change_set::{ChangeSet, ChangedPlace, FocusBefore, Reversal, Unchecked};
 use choices::RunTimeChoices;
 use conflicts::Conflicts;
-pub use conflicts::{Conflict, Take};
+pub use conflicts::{Conflict, Side};
 pub use cost::Cost;
 pub(crate) use draft::{Displacement, Given};
 pub use focus::BindingId;

@@ -182,8 +182,8 @@ pub(super) struct PropertiesOfPlaces {
     around_relevance: OnceLock<FxHashSet<PartId>>,
     /// In the order of their ids.
     constraints: Vec<(ConstraintId, ConstraintWords)>,
-    /// What programs call the constraints that are silent.
-    silent: BTreeSet<Arc<str>>,
+    /// What programs call the constraints that are suppressed.
+    suppressed: BTreeSet<Arc<str>>,
 }
 
 impl Properties {
@@ -401,26 +401,27 @@ impl Tree {
     }
 
     /// Whether what a constraint finds is neither shown nor an obstacle.
-    pub(crate) fn is_silent(&self, constraint: ConstraintId) -> bool {
+    pub(crate) fn is_suppressed(&self, constraint: ConstraintId) -> bool {
         let id = || self.constraint(constraint).and_then(|words| words.id.as_ref());
-        !self.properties.silent.is_empty() && id().is_some_and(|id| self.properties.silent.contains(id))
+        !self.properties.suppressed.is_empty()
+            && id().is_some_and(|id| self.properties.suppressed.contains(id))
     }
 
-    pub(super) fn is_silent_id(&self, id: &str) -> bool {
-        self.properties.silent.contains(id)
+    pub(super) fn is_suppressed_id(&self, id: &str) -> bool {
+        self.properties.suppressed.contains(id)
     }
 
-    /// Silences the constraints that are called so, or ends that. Undo does not revert it.
-    pub(crate) fn set_silent(&mut self, id: &str, is_silent: bool) {
-        let was_silent = if is_silent {
-            !self.properties.silent.insert(id.into())
+    /// Suppresses the constraints that are called so, or ends that. Undo does not revert it.
+    pub(crate) fn set_suppressed(&mut self, id: &str, is_suppressed: bool) {
+        let was_suppressed = if is_suppressed {
+            !self.properties.suppressed.insert(id.into())
         } else {
-            self.properties.silent.remove(id)
+            self.properties.suppressed.remove(id)
         };
-        if was_silent == is_silent {
+        if was_suppressed == is_suppressed {
             return;
         }
-        self.changes.push(Reversal::Silent { id: id.into(), before: was_silent });
+        self.changes.push(Reversal::Suppressed { id: id.into(), before: was_suppressed });
         let concerned = |properties: &Properties| {
             properties.failed.iter().any(|failed| {
                 self.constraint(failed.constraint).is_some_and(|words| words.id.as_deref() == Some(id))

@@ -54,7 +54,7 @@ impl Tree {
             | Reversal::Epoch { .. }
             | Reversal::Conflict { .. }
             | Reversal::LeftInput { .. }
-            | Reversal::Silent { .. } => 0,
+            | Reversal::Suppressed { .. } => 0,
         }
     }
 
@@ -150,7 +150,7 @@ impl Tree {
             | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
             | Reversal::Epoch { .. }
-            | Reversal::Silent { .. }
+            | Reversal::Suppressed { .. }
             | Reversal::LeftInput { .. }
             | Reversal::Conflict { .. } => None,
         }
@@ -194,7 +194,7 @@ impl Tree {
                 | Reversal::Epoch { .. }
                 | Reversal::Conflict { .. }
                 | Reversal::LeftInput { .. }
-                | Reversal::Silent { .. } => {}
+                | Reversal::Suppressed { .. } => {}
             }
         }
     }
@@ -237,8 +237,8 @@ impl Tree {
                 let before = self.own_choices_of_part(part, pattern);
                 Some(Reversal::PartChoices { part, pattern: pattern.clone(), before })
             }
-            Reversal::Silent { ref id, .. } => {
-                Some(Reversal::Silent { id: id.clone(), before: self.is_silent_id(id) })
+            Reversal::Suppressed { ref id, .. } => {
+                Some(Reversal::Suppressed { id: id.clone(), before: self.is_suppressed_id(id) })
             }
             Reversal::Epoch { place, .. } => {
                 Some(Reversal::Epoch { place, before: self.epochs.get(&place).copied() })
@@ -352,7 +352,7 @@ impl Tree {
             Reversal::Focus { before } => self.set_focus(before),
             Reversal::Choices { place, before } => self.set_choices(place, before),
             Reversal::PartChoices { part, pattern, before } => self.set_part_choices(part, pattern, before),
-            Reversal::Silent { id, before } => self.set_silent(&id, before),
+            Reversal::Suppressed { id, before } => self.set_suppressed(&id, before),
             Reversal::LeftInput { variant, before } => self.set_left_input(variant, before),
             Reversal::Conflict { place, before } => self.set_conflict(place, before.map(|before| *before)),
             Reversal::Epoch { place, before } => {

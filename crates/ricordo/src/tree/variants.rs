@@ -5,6 +5,8 @@
 
 use std::sync::Arc;
 
+use smallvec::SmallVec;
+
 use super::state::Presence;
 use super::{Given, Marks, PlaceId, Reversal, Shape, Tree};
 use crate::schema::Kind;
@@ -64,7 +66,12 @@ impl Tree {
         for (place, variant) in variants.into_iter().zip(schema.variants(of)) {
             let is_present = self.is_present(place);
             let was_in_baseline = self.baseline_presence(place) == Presence::Present;
-            match (said.as_ref() == Some(variant.tag()), is_present) {
+            let is_said = said.as_ref() == Some(variant.tag());
+            if is_said && !is_present {
+                // No variant that is there has input that was left in it.
+                self.set_left_input(place, None);
+            }
+            match (is_said, is_present) {
                 (true, false) if was_in_baseline => self.set_presence(place, Presence::Present),
                 (true, false) => self.assign(place, schema.opened(variant.part())),
                 (false, true) => self.assign(place, Value::Blank),
@@ -102,18 +109,18 @@ impl Tree {
         }
         let before = self.chosen_variant(record);
         let input = before.and_then(|variant| self.input_in(variant));
+        let left =
+            self.children(record).filter_map(|child| Some((child, self.left_input.get(&child)?.clone())));
+        let left: SmallVec<[(PlaceId, Box<LeftInput>); 2]> = left.collect();
         self.write(tag, value, entry, unreadable);
         let now = self.chosen_variant(record);
         if now == before {
             return;
         }
-        if let Some(left) = before {
-            self.set_left_input(left, input.map(Box::new));
+        if let Some(before) = before {
+            self.set_left_input(before, input.map(Box::new));
         }
-        if let Some(input) = now.and_then(|chosen| self.left_input.get(&chosen).cloned())
-            && let Some(chosen) = now
-        {
-            self.set_left_input(chosen, None);
+        for (chosen, input) in left.into_iter().filter(|(variant, _)| Some(*variant) == now) {
             self.give_input(chosen, *input);
         }
     }

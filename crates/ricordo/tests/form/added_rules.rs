@@ -205,7 +205,7 @@ fn rules_come_and_go_inside_callbacks_and_transactions() {
 fn a_refused_set_of_rules_changes_nothing() {
     let (form, order) = (form(), at::<Order>());
     form.enter(order.net(), "21").unwrap();
-    let before = form.dump().to_string();
+    let before = form.diagnostics().dump().to_string();
     let refused = [
         form.add_rules(|rules| {
             rules.calculate(order.total(), |_| Some(1));
@@ -228,7 +228,7 @@ fn a_refused_set_of_rules_changes_nothing() {
     ];
     let said: Vec<String> = refused.into_iter().map(|refused| refused.unwrap_err().to_string()).collect();
     insta::assert_snapshot!(said.join("\n"));
-    assert_eq!(form.dump().to_string(), before);
+    assert_eq!(form.diagnostics().dump().to_string(), before);
     assert!(form.is_valid());
     let costs = with_costs(&form);
     drop(form);

@@ -115,18 +115,18 @@ fn every_aggregate_follows_every_change_of_rows_at_any_level() {
     form.enter(week.days().at(0).batches().at(0).kilograms(), "x").unwrap();
     assert_eq!(told(&form), "0 1     false false | 30 1000 | 1 1", "blank, and no wrong number");
     form.enter(week.days().at(0).batches().at(0).loaves(), "").unwrap();
-    form.clear(week.days().at(0).batches().at(0).baked()).unwrap();
+    form.place(week.days().at(0).batches().at(0).baked()).unwrap().clear().unwrap();
     assert_eq!(told(&form), "0 1     true false | 0 1000 | 1 1", "nothing is not baked");
     form.set(week.days().at(1).notes().at(1), "Cool".to_owned()).unwrap();
     form.place(week.days().at(0).notes().at(0)).unwrap().remove().unwrap();
     assert_eq!(told(&form), "0 1     true false | 0 1000 | 0 2");
     form.place(week.days()).unwrap().row(1).unwrap().move_to(0).unwrap();
-    form.clear(week.days().at(1).batches()).unwrap();
+    form.place(week.days().at(1).batches()).unwrap().clear().unwrap();
     assert_eq!(told(&form), "0 0     true false | 1000 0 | 2 0");
     form.reset().unwrap();
     assert_eq!(told(&form), loaded);
     assert!(!form.is_dirty());
-    form.clear(week.days()).unwrap();
+    form.place(week.days()).unwrap().clear().unwrap();
     assert_eq!(told(&form), "0 0     true false |  | ");
 }
 
@@ -254,12 +254,12 @@ fn an_edit_in_a_list_in_a_row_costs_the_same_in_a_large_form() {
             rules.each(week.days(), |rules| rules.aggregate(day.loaves(), day.batches().sum(batch.loaves())));
         })
         .unwrap();
-        let before = form.cost();
+        let before = form.diagnostics().cost();
         let day = form.place(week.days().at(days / 2)).unwrap();
         day.place(at::<Day>().batches().at(0).loaves()).unwrap().enter("7").unwrap();
         day.place(at::<Day>().batches()).unwrap().add().unwrap();
         day.place(at::<Day>().open()).unwrap().set(false).unwrap();
-        let cost = form.cost() - before;
+        let cost = form.diagnostics().cost() - before;
         (cost.calculations, cost.places, cost.checks, cost.aggregated)
     };
     assert_eq!(cost(100), cost(20_000));

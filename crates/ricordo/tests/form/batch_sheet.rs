@@ -15,7 +15,7 @@ fn compare(form: &Form<Batch>) {
     let grams = |row: &Ingredient| row.grams.unwrap_or_default();
     for (row, ingredient) in (0..).zip(&batch.ingredients) {
         let leads =
-            |name: &str| form.place::<_>(format!("/ingredients/{row}/{name}").as_str()).unwrap().is_driver();
+            |name: &str| form.place::<_>(format!("/ingredients/{row}/{name}").as_str()).unwrap().is_leading();
         assert!(leads("grams") != leads("percentage"));
         let Some(flour) = Some(batch.flour_grams).filter(|flour| !flour.is_zero()) else { continue };
         if leads("grams") {
@@ -72,7 +72,7 @@ fn calculations_are_right_at_once_and_after_every_action() {
     form.enter(paths.ingredients().at(0).percentage(), "81.25").unwrap();
     compare(&form);
     form.set(paths.method(), Method::Straight).unwrap();
-    form.clear(paths.preferment_hours()).unwrap();
+    form.place(paths.preferment_hours()).unwrap().clear().unwrap();
     compare(&form);
     form.enter(paths.price(), "4.2").unwrap();
     compare(&form);

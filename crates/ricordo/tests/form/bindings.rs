@@ -116,7 +116,7 @@ fn a_widget_says_all_that_there_is_to_be_said() {
 #[test]
 fn what_another_sort_of_widget_would_report_is_refused_and_changes_nothing() {
     let form = form();
-    let before = form.dump();
+    let before = form.diagnostics().dump();
     let refused =
         |pointer: &str, event: WidgetEvent| form.bind(pointer).unwrap().handle(event).unwrap_err().kind();
     let text = || WidgetEvent::Input("x".into());
@@ -131,7 +131,7 @@ fn what_another_sort_of_widget_would_report_is_refused_and_changes_nothing() {
     assert_eq!(refused("/number", WidgetEvent::Clear), ErrorKind::Readonly);
     assert_eq!(refused("/number", WidgetEvent::Composing("x".into())), ErrorKind::Readonly);
     assert_eq!(form.enter("/number", "1").unwrap_err().kind(), ErrorKind::Readonly);
-    assert_eq!(form.dump(), before);
+    assert_eq!(form.diagnostics().dump(), before);
     form.set(at::<Sheet>().number(), 42).unwrap();
     assert_eq!(form.get(at::<Sheet>().number()).unwrap(), Some(42), "a program may set it");
 
@@ -151,10 +151,10 @@ fn text_that_an_input_method_composes_is_not_typed_until_it_is_done() {
     form.set(at::<Sheet>().name(), "Rye".to_owned()).unwrap();
     assert_eq!(name.state().text, "Rye", "what is set meanwhile is not overwritten");
     name.handle(WidgetEvent::Leave).unwrap();
-    assert_eq!(form.entry(at::<Sheet>().name()).unwrap(), "Rye");
+    assert_eq!(form.place(at::<Sheet>().name()).unwrap().entry(), "Rye");
     name.handle(WidgetEvent::Composing("Ryé".into())).unwrap();
     name.handle(WidgetEvent::Leave).unwrap();
-    assert_eq!(form.entry(at::<Sheet>().name()).unwrap(), "Ryé", "nothing that stood there is lost");
+    assert_eq!(form.place(at::<Sheet>().name()).unwrap().entry(), "Ryé", "nothing that stood there is lost");
 }
 
 #[test]
@@ -162,30 +162,33 @@ fn typing_takes_effect_on_leaving_or_after_a_pause() {
     let form = form();
     let (notes, search) = (at::<Sheet>().notes(), at::<Sheet>().search());
     form.enter(notes, "Warm").unwrap();
-    assert_eq!((form.entry(notes).unwrap(), form.get(notes).unwrap()), ("Warm".into(), Some("Cool".into())));
+    assert_eq!(
+        (form.place(notes).unwrap().entry(), form.get(notes).unwrap()),
+        ("Warm".into(), Some("Cool".into()))
+    );
     assert!(form.state().is_uncommitted && !form.is_dirty());
     form.set(notes, "Hot".into()).unwrap();
     assert!(!form.state().is_uncommitted, "a set drops what was typed");
     form.enter(notes, "Warm").unwrap();
-    form.leave("").unwrap();
+    form.place("").unwrap().leave().unwrap();
     assert_eq!(form.get(notes).unwrap(), Some("Warm".into()), "leaving the form leaves all in it");
     form.undo().unwrap();
     assert_eq!(form.get(notes).unwrap(), Some("Hot".into()), "typing and leaving are one step");
 
-    assert_eq!(form.next_pause(), None);
+    assert_eq!(form.next_deadline(), None);
     form.enter(search, "r").unwrap();
-    form.wait(Duration::from_millis(250)).unwrap();
+    form.advance(Duration::from_millis(250)).unwrap();
     form.enter(search, "ry").unwrap();
-    assert_eq!(form.next_pause(), Some(Duration::from_millis(300)));
-    form.wait(Duration::from_millis(299)).unwrap();
+    assert_eq!(form.next_deadline(), Some(Duration::from_millis(300)));
+    form.advance(Duration::from_millis(299)).unwrap();
     assert_eq!(
-        (form.get(search).unwrap(), form.next_pause()),
+        (form.get(search).unwrap(), form.next_deadline()),
         (Some(String::new()), Some(Duration::from_millis(1)))
     );
-    form.wait(Duration::from_millis(1)).unwrap();
-    assert_eq!((form.get(search).unwrap(), form.next_pause()), (Some("ry".into()), None));
+    form.advance(Duration::from_millis(1)).unwrap();
+    assert_eq!((form.get(search).unwrap(), form.next_deadline()), (Some("ry".into()), None));
     assert!(
-        form.transaction(|| form.wait(Duration::from_millis(1))).is_err(),
+        form.transaction(|| form.advance(Duration::from_millis(1))).is_err(),
         "time is no part of a transaction"
     );
 }
@@ -193,7 +196,7 @@ fn typing_takes_effect_on_leaving_or_after_a_pause() {
 #[test]
 fn what_is_beside_the_record_is_no_part_of_it() {
     let form = form();
-    assert_eq!(form.entry(at::<Sheet>().search()).unwrap(), "");
+    assert_eq!(form.place(at::<Sheet>().search()).unwrap().entry(), "");
     form.set(at::<Sheet>().search(), "rye".into()).unwrap();
     assert!(form.place(at::<Sheet>().search()).unwrap().is_dirty() && !form.is_dirty());
     assert!(form.value().as_record().unwrap().get("search").is_none());
@@ -211,12 +214,10 @@ fn what_is_beside_the_record_is_no_part_of_it() {
 fn choices_are_offered_at_run_time() {
     let form = form();
     let stage = at::<Stage>();
-    form.set_choices_each(
-        at::<Sheet>().stages(),
-        stage.oven(),
-        [("a".into(), "Deck"), ("b".into(), "Stone")],
-    )
-    .unwrap();
+    let ovens = at::<Sheet>().stages().each_row().oven();
+    form.set_choices(ovens, [("a".into(), "Deck"), ("b".into(), "Stone")]).unwrap();
+    let refused = form.place(ovens).unwrap_err().to_string();
+    assert_eq!(refused, "/stages is a list, and the path names each of its rows where one is needed");
     let stages = form.place(at::<Sheet>().stages()).unwrap();
     let added = stages.add().unwrap();
     let oven = added.place(stage.oven()).unwrap();
@@ -227,7 +228,7 @@ fn choices_are_offered_at_run_time() {
     // One row has choices of its own; a value that is not among them stays, and is found.
     form.set_choices(at::<Sheet>().stages().at(1).oven(), [("c".into(), "Wood")]).unwrap();
     assert_eq!(oven.findings()[0].message, "“b” is not one of: Wood.");
-    form.set_choices_each(at::<Sheet>().stages(), stage.oven(), []).unwrap();
+    form.set_choices(ovens, []).unwrap();
     assert_eq!(
         stages.row(0).unwrap().all_findings()[0].message,
         "“a” is not offered; there is nothing to choose from."
@@ -315,11 +316,11 @@ fn two_widgets_of_one_place_have_the_focus_one_after_the_other() {
     assert!(form.focused().is_none());
 
     // A program does not say by which widget.
-    form.focus(at::<Sheet>().price()).unwrap();
+    form.place(at::<Sheet>().price()).unwrap().focus().unwrap();
     assert!(first.state().has_focus && second.state().has_focus);
     second.handle(WidgetEvent::Focus).unwrap();
     assert!(!first.state().has_focus && second.state().has_focus);
-    form.leave(at::<Sheet>().price()).unwrap();
+    form.place(at::<Sheet>().price()).unwrap().leave().unwrap();
     assert!(form.focused().is_none());
 }
 

@@ -108,7 +108,7 @@ fn each_runs_at_most_once_and_only_when_something_it_has_looked_at_differs() {
     assert_eq!((total(&form), runs.take()), (Some(1_300), [1, 1, 1, 1]));
     form.enter(at::<Sheet>().name(), "Spelt").unwrap();
     form.enter(at::<Sheet>().flour(), "1").unwrap();
-    form.leave(grams(1)).unwrap();
+    form.place(grams(1)).unwrap().leave().unwrap();
     assert_eq!(runs.take(), [0; 4]);
     form.enter(grams(1), "0150").unwrap();
     assert_eq!(runs.take(), [0; 4], "another text, the same value");
@@ -165,7 +165,7 @@ fn rows_come_go_move_and_are_taken_back() {
 #[test]
 fn nobody_else_sets_what_is_calculated() {
     let (form, _) = form(1);
-    let before = form.dump();
+    let before = form.diagnostics().dump();
     let cost = form.place(at::<Sheet>().rows().at(0).cost()).unwrap();
     for refused in [
         cost.enter("1"),
@@ -180,7 +180,7 @@ fn nobody_else_sets_what_is_calculated() {
     }
     assert!(cost.bind().state().is_readonly);
     assert_eq!(cost.bind().handle(WidgetEvent::Input("1".into())).unwrap_err().kind(), ErrorKind::Readonly);
-    assert_eq!(form.dump(), before);
+    assert_eq!(form.diagnostics().dump(), before);
     // What contains it may be set: the figure given is replaced.
     form.place(at::<Sheet>().rows().at(0)).unwrap().set(Row { cost: Some(9), ..row(5, 5) }).unwrap();
     assert_eq!((cost.get(), total(&form)), (Some(25), Some(25)));
@@ -248,9 +248,9 @@ fn cycles_are_refused_with_their_chain() {
         rules.calculate(at::<Ring>().b(), |view| Some(view.get(at::<Ring>().a())? + 1));
     })
     .unwrap();
-    let before = form.dump();
+    let before = form.diagnostics().dump();
     assert_eq!(form.set(at::<Ring>().switch(), true).unwrap_err().kind(), ErrorKind::Cycle);
-    assert_eq!(form.dump(), before);
+    assert_eq!(form.diagnostics().dump(), before);
     form.enter(at::<Ring>().c(), "5").unwrap();
     assert_eq!(form.get(at::<Ring>().b()).unwrap(), Some(2));
     assert!(form.set(at::<Ring>().switch(), true).is_err(), "and again");
@@ -401,10 +401,10 @@ fn a_calculation_in_a_row_costs_the_same_in_a_large_form() {
             rules.calculate(at::<Sheet>().surplus(), |view| Some(i64::from(view.get(at::<Sheet>().total())?)))
         });
         sum.unwrap();
-        let before = form.cost();
+        let before = form.diagnostics().cost();
         form.enter(at::<Sheet>().rows().at(rows / 2).grams(), "7").unwrap();
         form.undo().unwrap();
-        let cost = form.cost() - before;
+        let cost = form.diagnostics().cost() - before;
         (cost.calculations, cost.places, cost.checks, cost.aggregated)
     };
     let (small, large) = (cost(100), cost(10_000));
@@ -477,9 +477,9 @@ fn a_sum_by_function_over_very_many_rows_is_declared_and_settled_in_one_go() {
     form.rule(|rules| rules.each(at::<Sheet>().rows(), |rules| rules.calculate(at::<Row>().cost(), cost)))
         .unwrap();
     assert_eq!(total(&form), Some(40_000));
-    let before = form.cost();
+    let before = form.diagnostics().cost();
     form.enter(at::<Sheet>().rows().at(7).price(), "5").unwrap();
-    assert_eq!((total(&form), (form.cost() - before).calculations), (Some(40_003), 2));
+    assert_eq!((total(&form), (form.diagnostics().cost() - before).calculations), (Some(40_003), 2));
 }
 
 #[test]
@@ -521,9 +521,9 @@ fn whatever_is_looked_at_is_followed() {
     .unwrap();
     let surplus = || form.get(at::<Sheet>().surplus()).unwrap();
 
-    form.focus(paths.flour()).unwrap();
+    form.place(paths.flour()).unwrap().focus().unwrap();
     assert_eq!(surplus(), Some(-1_000));
-    form.focus(paths.loaves()).unwrap();
+    form.place(paths.loaves()).unwrap().focus().unwrap();
     assert_eq!(surplus(), Some(1_000));
     form.undo().expect_err("nothing was done that could be undone");
     form.enter(paths.flour(), "700").unwrap();
@@ -550,7 +550,7 @@ fn whatever_is_looked_at_is_followed() {
 #[test]
 fn choices_of_rows_are_followed() {
     let form = Form::new(&sheet(2)).unwrap();
-    let (paths, row) = (at::<Sheet>(), at::<Row>());
+    let paths = at::<Sheet>();
     form.rule(|rules| {
         rules.calculate(paths.name(), |view| {
             let rows = view.rows(at::<Sheet>().rows());
@@ -559,7 +559,7 @@ fn choices_of_rows_are_followed() {
     })
     .unwrap();
     let name = || form.get(at::<Sheet>().name()).unwrap().unwrap();
-    form.set_choices_each(paths.rows(), row.price(), [(2, "two"), (3, "three")]).unwrap();
+    form.set_choices(paths.rows().each_row().price(), [(2, "two"), (3, "three")]).unwrap();
     assert_eq!(name(), "twotwo");
     form.set_choices(paths.rows().at(1).price(), [(2, "II")]).unwrap();
     assert_eq!(name(), "twoII");

@@ -61,7 +61,7 @@ fn answers_that_ask_for_other_answers_without_end_are_stopped() {
         })
         .unwrap();
     form.enter(account.name(), "Ida").unwrap();
-    let errors = form.take_errors();
+    let errors = form.diagnostics().take_errors();
     assert!(errors.iter().any(|error| error.kind() == ErrorKind::Endless), "{errors:?}");
 }
 

@@ -125,8 +125,8 @@ fn addresses_are_checked_by_their_standards() {
 #[test]
 fn messages_are_said_of_a_field_a_record_or_a_form() {
     let form = form();
-    form.clear(at::<Entry>().name()).unwrap();
-    form.clear("/inner/town").unwrap();
+    form.place(at::<Entry>().name()).unwrap().clear().unwrap();
+    form.place("/inner/town").unwrap().clear().unwrap();
     let messages: Vec<String> = form.findings().into_iter().map(|finding| finding.message).collect();
     assert_eq!(messages, ["Name is needed.", "town is needed."], "what the type says is for all in it");
     assert_eq!(said(&form, "/name", "a long long name"), ["Shorter, please."]);
@@ -139,24 +139,24 @@ fn messages_are_said_of_a_field_a_record_or_a_form() {
 }
 
 #[test]
-fn a_constraint_can_be_silenced_by_its_id() {
+fn a_constraint_can_be_suppressed_by_its_id() {
     let form = form();
-    form.record(10_000);
+    form.diagnostics().start_recording(10_000);
     form.enter("/inner/town", "Far").unwrap();
     assert_eq!(form.findings()[0].id.as_deref(), Some("far"));
     assert!(!form.is_valid());
-    form.silence("far", true).unwrap();
+    form.suppress("far").unwrap();
     assert!(form.is_valid() && form.parse().is_ok());
     form.undo().unwrap();
     form.redo().unwrap();
     assert!(form.is_valid(), "undo does not revert it");
-    form.silence("far", false).unwrap();
+    form.unsuppress("far").unwrap();
     assert!(!form.is_valid());
-    let error = form.silence("fra", true).unwrap_err();
+    let error = form.suppress("fra").unwrap_err();
     assert_eq!(error.to_string(), "there is no constraint “fra”; did you mean “far”?");
-    let journal = form.recording().unwrap();
-    assert!(journal.contains(r#"{"op":"silence","id":"far"}"#), "{journal}");
-    assert!(journal.contains(r#"{"op":"silence","id":"far","on":false}"#), "{journal}");
+    let journal = form.diagnostics().recording().unwrap();
+    assert!(journal.contains(r#"{"op":"suppress","id":"far"}"#), "{journal}");
+    assert!(journal.contains(r#"{"op":"suppress","id":"far","on":false}"#), "{journal}");
 }
 
 #[test]
@@ -164,8 +164,8 @@ fn a_field_may_give_its_first_finding_alone_and_show_it_after_a_submit() {
     let form = form();
     assert_eq!(said(&form, "/email", "a"), ["Use at least 3 characters (now 1)."]);
     assert_eq!(said(&form, "/email", "abc"), ["“abc” is not an email address like name@example.com."]);
-    form.leave("/email").unwrap();
-    assert!(!form.findings()[0].shown, "leaving does not show it");
+    form.place("/email").unwrap().leave().unwrap();
+    assert!(!form.findings()[0].is_shown, "leaving does not show it");
     let widget = form.bind("/email").unwrap();
     let draws = std::rc::Rc::new(std::cell::Cell::new(0));
     let count = draws.clone();
@@ -173,12 +173,12 @@ fn a_field_may_give_its_first_finding_alone_and_show_it_after_a_submit() {
         widget.subscribe(move |state| count.set(count.get() + 1 + 10 * state.findings.len())).unwrap();
     assert_eq!(draws.get(), 1);
     assert!(form.submit(&ricordo::SubmitOptions::new()).is_err());
-    assert!(form.findings()[0].shown);
+    assert!(form.findings()[0].is_shown);
     assert_eq!(draws.get(), 12, "the widget is drawn with the finding");
     form.reset().unwrap();
     form.enter("/email", "abc").unwrap();
-    form.leave("/email").unwrap();
-    assert!(!form.findings()[0].shown);
+    form.place("/email").unwrap().leave().unwrap();
+    assert!(!form.findings()[0].is_shown);
 }
 
 #[test]
@@ -187,7 +187,7 @@ fn a_definition_says_all_of_it_too() {
     insta::assert_snapshot!(format!("{definition:#}"));
     let read = read_definition(&definition.to_string()).unwrap();
     assert_eq!(write_definition(read.schema()).to_string(), definition.to_string());
-    let again = Form::of_schema(&read.into(), None).unwrap();
+    let again = Form::from_schema(&read.into(), None).unwrap();
     again.enter("/weight", "1.8").unwrap();
     assert_eq!(again.findings().last().unwrap().message, "town is needed.");
     let refused = |x_ricordo: &str, ty: &str| {
@@ -288,9 +288,9 @@ mod everywhere {
         assert_eq!(found_first, wanted);
 
         // What none of them reads lets none of them run.
-        let cost = form.cost();
+        let cost = form.diagnostics().cost();
         form.enter("/rows/0/name", "flour").unwrap();
-        let ran = form.cost().calculations - cost.calculations;
+        let ran = form.diagnostics().cost().calculations - cost.calculations;
         assert_eq!(ran, 2, "the list's, and the name's own");
         assert!(!found(&form).contains(&("list".into(), "/rows".into())));
     }
@@ -323,8 +323,8 @@ mod everywhere {
             form.findings().iter().find(|finding| finding.id.as_deref() == Some("row")).unwrap().message,
             "More than 10."
         );
-        form.silence("field", true).unwrap();
-        form.silence("form", true).unwrap();
+        form.suppress("field").unwrap();
+        form.suppress("form").unwrap();
         assert_eq!(found(&form).len(), 4);
     }
 }

@@ -7,7 +7,7 @@ use std::time::Duration;
 use ricordo::engine::Action;
 use ricordo::exchange::{Command, read_journal};
 use ricordo::form::Keep;
-use ricordo::{Error, Event, Form, Model, Outlet, Place, at};
+use ricordo::{Emitter, Error, Event, Form, Model, Place, at};
 
 use crate::batch::{Batch, Ingredient, batch, form, ingredient};
 
@@ -25,7 +25,7 @@ enum RowEvent {
 /// A row of ingredients, in whatever form.
 struct Row {
     part: Place<Ingredient>,
-    out: Outlet<RowEvent>,
+    out: Emitter<RowEvent>,
 }
 
 impl Row {
@@ -48,7 +48,7 @@ struct Pantry {
 fn a_component_works_in_any_form_that_has_such_a_part() {
     let told: Rc<RefCell<Vec<RowEvent>>> = Rc::default();
     let log = told.clone();
-    let out = Outlet::new(move |event| log.borrow_mut().push(event));
+    let out = Emitter::new(move |event| log.borrow_mut().push(event));
     let pantry = Form::new(&Pantry { shelf: Some(ingredient("Salt", 10)) }).unwrap();
     let batch = form();
     let rows = [
@@ -68,14 +68,14 @@ fn a_component_works_in_any_form_that_has_such_a_part() {
 #[test]
 fn events_are_heard_recorded_and_named_as_causes() {
     let form = form();
-    form.record(10_000);
+    form.diagnostics().start_recording(10_000);
     let causes: Rc<RefCell<Vec<String>>> = Rc::default();
     let log = causes.clone();
     let _log = form.subscribe(at::<Batch>().ingredients(), move |notice| {
         log.borrow_mut().push(notice.cause().to_string());
     });
     let part = form.place(at::<Batch>().ingredients().at(1)).unwrap();
-    let out = part.outlet(|event, part| match event {
+    let out = part.emitter(|event, part| match event {
         RowEvent::Saved(row) => part.set(row),
         RowEvent::Moved { to, .. } => part.move_to(to),
         RowEvent::Deleted => part.remove(),
@@ -89,7 +89,7 @@ fn events_are_heard_recorded_and_named_as_causes() {
         "event shifted from /ingredients/1\nin response, the parent: move /ingredients/0 to 0\n  \
          /ingredients: row moved from 1 to 0"
     );
-    insta::assert_snapshot!(form.recording().unwrap(), @r#"
+    insta::assert_snapshot!(form.diagnostics().recording().unwrap(), @r#"
     {"op":"event","name":"shifted","path":"/ingredients/1","value":{"to":0,"why":"first in"}}
     # in response to “event shifted from /ingredients/1”, the parent:
     {"op":"move","from":"/ingredients/1","path":"/ingredients/0","response":true}
@@ -107,9 +107,9 @@ fn events_are_heard_recorded_and_named_as_causes() {
 #[test]
 fn an_event_emitted_while_another_is_handled_waits() {
     let told: Rc<RefCell<Vec<String>>> = Rc::default();
-    let (log, again) = (told.clone(), Rc::<RefCell<Option<Outlet<RowEvent>>>>::default());
+    let (log, again) = (told.clone(), Rc::<RefCell<Option<Emitter<RowEvent>>>>::default());
     let inner = again.clone();
-    let out = Outlet::new(move |event: RowEvent| {
+    let out = Emitter::new(move |event: RowEvent| {
         log.borrow_mut().push(format!("{} begins", event.name()));
         if let (RowEvent::Deleted, Some(out)) = (&event, &*inner.borrow()) {
             out.emit(RowEvent::Moved { to: 1, why: String::new() }).unwrap();
@@ -138,17 +138,17 @@ fn a_form_of_its_own_hands_its_record_up_and_begins_the_next() {
     let entry = Form::<Entry>::blank().unwrap();
     let paths = at::<Entry>();
     let keep = || Keep::nothing().field(at::<Entry>().kind()).field(at::<Entry>().search());
-    let invalid = entry.take(keep()).unwrap_err();
+    let invalid = entry.finish(keep()).unwrap_err();
     let findings = invalid.findings();
     assert_eq!(findings.len(), 2);
-    assert!(entry.findings().iter().all(|finding| finding.shown), "what is wrong is shown now");
+    assert!(entry.findings().iter().all(|finding| finding.is_shown), "what is wrong is shown now");
 
     entry.enter(paths.name(), "Rye flour").unwrap();
     entry.enter(paths.kind(), "flour").unwrap();
     entry.enter(paths.search(), "ry").unwrap();
     entry.enter(paths.grams(), "400").unwrap();
     let epoch = entry.place("").unwrap().epoch();
-    let record = entry.take(keep()).unwrap();
+    let record = entry.finish(keep()).unwrap();
     assert_eq!(
         record,
         Entry { name: "Rye flour".into(), kind: "flour".into(), grams: 400, search: String::new() }
@@ -160,7 +160,7 @@ fn a_form_of_its_own_hands_its_record_up_and_begins_the_next() {
     let wrong = Keep::nothing().field("/knd");
     entry.enter(paths.name(), "Salt").unwrap();
     entry.enter(paths.grams(), "1").unwrap();
-    let refused = entry.take(wrong).unwrap_err();
+    let refused = entry.finish(wrong).unwrap_err();
     assert_eq!(refused.to_string(), "the form has no field “knd”; the nearest is /kind");
     assert_eq!(entry.get(paths.name()).unwrap(), Some("Salt".into()), "nothing was handed out");
 }
@@ -174,22 +174,22 @@ fn a_recording_is_bounded_replayable_and_keeps_secrets() {
         code: String,
     }
     let login = Form::new(&Login { name: String::new(), code: String::new() }).unwrap();
-    assert_eq!(login.recording(), None);
-    login.record(1_000);
+    assert_eq!(login.diagnostics().recording(), None);
+    login.diagnostics().start_recording(1_000);
     login.enter(at::<Login>().code(), "4711").unwrap();
     login.set(at::<Login>().code(), "0815".into()).unwrap();
     login.reset_to(&Login { name: "Rosa".into(), code: "4712".into() }).unwrap();
     login.apply(Action::Test { at: "/code".parse().unwrap(), value: "nix".into() }).unwrap_err();
-    let journal = login.recording().unwrap();
+    let journal = login.diagnostics().recording().unwrap();
     assert!(!["4711", "0815", "4712", "nix"].iter().any(|secret| journal.contains(secret)), "{journal}");
     assert!(!format!("{login:?} {:?}", login.place(at::<Login>().code()).unwrap()).contains("4712"));
-    assert!(!login.dump().to_string().contains("4712"));
+    assert!(!login.diagnostics().dump().to_string().contains("4712"));
     assert!(!login.findings()[0].message.contains("4712"));
-    login.stop_recording();
-    assert_eq!(login.recording(), None);
+    login.diagnostics().stop_recording();
+    assert_eq!(login.diagnostics().recording(), None);
 
     let original = form();
-    original.record(100_000);
+    original.diagnostics().start_recording(100_000);
     let list = original.place(at::<Batch>().ingredients()).unwrap();
     list.add().unwrap().place(at::<Ingredient>().name()).unwrap().enter("Salt").unwrap();
     original
@@ -202,17 +202,17 @@ fn a_recording_is_bounded_replayable_and_keeps_secrets() {
     let _ = original.transaction(|| original.enter("/loaves", "1").and_then(|()| original.enter("/no", "1")));
     original.undo().unwrap();
     original.redo().unwrap();
-    original.wait(Duration::from_millis(5)).unwrap();
+    original.advance(Duration::from_millis(5)).unwrap();
     original.set_choices("/name", [("a".into(), "A")]).unwrap();
     let replayed = Form::new(&batch()).unwrap();
-    for entry in read_journal(&original.recording().unwrap()).unwrap() {
+    for entry in read_journal(&original.diagnostics().recording().unwrap()).unwrap() {
         let Command::Apply(action) = entry.command else { panic!("an action") };
         replayed.apply(action).unwrap();
     }
-    assert_eq!(replayed.dump(), original.dump());
+    assert_eq!(replayed.diagnostics().dump(), original.diagnostics().dump());
 
-    original.record(200);
+    original.diagnostics().start_recording(200);
     (0..100).for_each(|_| original.enter("/loaves", "1").unwrap());
-    let journal = original.recording().unwrap();
+    let journal = original.diagnostics().recording().unwrap();
     assert!(journal.len() < 300 && journal.starts_with("# 9"), "{journal}");
 }

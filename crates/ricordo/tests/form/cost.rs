@@ -79,9 +79,9 @@ fn costs(rows: usize) -> Vec<(&'static str, Cost)> {
     ];
     let mut costs = Vec::new();
     for (what, act) in actions {
-        let before = form.cost();
+        let before = form.diagnostics().cost();
         act().unwrap();
-        costs.push((what, form.cost() - before));
+        costs.push((what, form.diagnostics().cost() - before));
     }
     assert!(!form.is_dirty() && !form.is_touched());
     costs
@@ -117,9 +117,9 @@ fn an_edit_does_not_clear_what_was_filled_while_declaring() {
         .unwrap();
         let grams = form.place(batch.rows().at(rows / 2).grams()).unwrap();
         ["1", "2", "3"].map(|text| {
-            let before = form.cost();
+            let before = form.diagnostics().cost();
             grams.enter(text).unwrap();
-            let cost = form.cost() - before;
+            let cost = form.diagnostics().cost() - before;
             (cost.places, cost.checks, cost.calculations, cost.aggregated, cost.slots)
         })
     };
@@ -137,10 +137,10 @@ fn a_swap_among_equal_rows_compares_only_these_two() {
         let row = |position: usize| list.row(position).unwrap();
         let mut costs = Vec::new();
         let mut step = |act: &dyn Fn() -> Result<(), Error>| {
-            let before = form.cost();
+            let before = form.diagnostics().cost();
             act().unwrap();
             assert!(!list.is_dirty());
-            let cost = form.cost() - before;
+            let cost = form.diagnostics().cost() - before;
             costs.push((cost.places, cost.checks, cost.compared_rows));
         };
         step(&|| row(1).swap_with(&row(rows / 2)));
@@ -189,12 +189,12 @@ fn a_quiet_save_of_what_is_dirty_costs_what_is_dirty() {
         let form = Form::new(&sheet).unwrap();
         let options = ricordo::SubmitOptions::new().dirty_only().quietly();
         form.enter(at::<Sheet>().name(), "Rye").unwrap();
-        let before = form.cost();
+        let before = form.diagnostics().cost();
         let submission = form.submit(&options).unwrap();
         assert_eq!(submission.to_json(), r#"{"name":"Rye"}"#);
         form.enter(at::<Sheet>().name(), "Rye 2").unwrap();
         submission.accept().unwrap();
-        let after = form.cost();
+        let after = form.diagnostics().cost();
         (after.places - before.places, after.checks - before.checks, after.row_nodes - before.row_nodes)
     };
     assert_eq!(cost(100), cost(10_000));
@@ -204,10 +204,10 @@ fn a_quiet_save_of_what_is_dirty_costs_what_is_dirty() {
         let form = Form::new(&sheet).unwrap();
         form.enter(at::<Sheet>().ingredients().at(rows / 2).grams(), "7").unwrap();
         let submission = form.submit(&ricordo::SubmitOptions::new().dirty_only().quietly()).unwrap();
-        let before = form.cost();
+        let before = form.diagnostics().cost();
         submission.accept().unwrap();
         assert!(!form.is_dirty());
-        form.cost().places - before.places
+        form.diagnostics().cost().places - before.places
     };
     assert_eq!(in_a_row(100), in_a_row(10_000));
 }
@@ -240,9 +240,9 @@ fn a_deferred_check_costs_the_same_among_any_number_of_rows() {
             &|| form.reset(),
         ];
         actions.map(|act| {
-            let before = form.cost();
+            let before = form.diagnostics().cost();
             act().unwrap();
-            (form.cost() - before).checks
+            (form.diagnostics().cost() - before).checks
         })
     };
     assert_eq!(costs(100), costs(10_000));

@@ -195,7 +195,7 @@ fn years_have_four_digits_in_patterns_too() {
         r#""day":{"type":"string","format":"date","x-ricordo":{"display":{"pattern":"%d/%m/%Y"}}},
            "at":{"type":"string","format":"date-time","x-ricordo":{"display":{"pattern":"%d.%m.%Y, %H:%M"}}}"#,
     );
-    let form = Form::of_schema(&read_definition(&definition).unwrap().into(), None).unwrap();
+    let form = Form::from_schema(&read_definition(&definition).unwrap().into(), None).unwrap();
     for (text, value) in [
         ("29/02/2020", Some("2020-02-29")),
         ("1/2/0099", Some("0099-02-01")),

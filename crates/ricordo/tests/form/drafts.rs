@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use ricordo::engine::{Action, CompiledSchema, Draft, Engine};
 use ricordo::exchange::{Command, read_data, read_definition, read_draft, read_journal};
-use ricordo::form::{DraftPolicy, DraftStep, Drafting};
+use ricordo::form::{Autosave, AutosavePolicy, AutosaveStep};
 use ricordo::schema::{Choice, Choices};
 use ricordo::{ErrorKind, Form, Model, Value, at};
 
@@ -108,9 +108,9 @@ fn a_draft_is_as_small_as_what_was_typed() {
     form.place(at::<Sheet>().rows().at(900)).unwrap().move_to(3).unwrap();
     let draft = form.draft().to_string();
     assert!(draft.len() < 250, "{draft}");
-    let before = form.cost();
+    let before = form.diagnostics().cost();
     let _ = form.draft();
-    assert_eq!(form.cost(), before, "and nothing is computed for it");
+    assert_eq!(form.diagnostics().cost(), before, "and nothing is computed for it");
 }
 
 fn schema(properties: &str) -> Arc<CompiledSchema> {
@@ -131,7 +131,7 @@ fn of_a_changed_schema_what_still_fits_is_restored() {
     );
     let data =
         r#"{"a": "1", "b": 2, "c": {"x": "3", "y": "4"}, "l": [{"n": "5", "m": "6"}], "k": {"kind": "q"}}"#;
-    let mut engine = Engine::of(&old, Some(read_data(data, old.schema()).unwrap())).unwrap();
+    let mut engine = Engine::new(&old, Some(read_data(data, old.schema()).unwrap())).unwrap();
     for (at, text) in [
         ("/a", "11"),
         ("/b", "22"),
@@ -163,11 +163,11 @@ fn of_a_changed_schema_what_still_fits_is_restored() {
 fn a_field_that_has_become_a_list_is_reported() {
     let old = schema(r#""a": {"type": "integer"}, "l": {"type": "array", "items": {"type": "string"}}"#);
     let new = schema(r#""a": {"type": "array", "items": {"type": "string"}}, "l": {"type": "string"}"#);
-    let form = Form::of_schema(&old, None).unwrap();
+    let form = Form::from_schema(&old, None).unwrap();
     form.enter("/a", "24").unwrap();
     form.set("/l", Value::List(vec!["x".into()])).unwrap();
     let restored =
-        Form::of_schema_from_draft(&new, &read(&form.draft()), Some(Value::Record(ricordo::Record::new())))
+        Form::from_schema_and_draft(&new, &read(&form.draft()), Some(Value::Record(ricordo::Record::new())))
             .unwrap();
     let left_out: Vec<String> = restored.left_out.iter().map(ToString::to_string).collect();
     assert_eq!(
@@ -193,7 +193,7 @@ fn keys_of_rows_that_never_were_are_reported_and_nothing_else_is_lost() {
         assert_ne!(changed, draft);
         let restored =
             Form::from_draft(&read_draft(&changed).unwrap(), Some(&sheet(&["a", "b", "c"]))).unwrap();
-        assert_eq!(restored.form.entry(at::<Sheet>().count()).unwrap(), "1o");
+        assert_eq!(restored.form.place(at::<Sheet>().count()).unwrap().entry(), "1o");
         let [left_out] = &restored.left_out[..] else { panic!("{:?} of {changed}", restored.left_out) };
         left_out.to_string()
     };
@@ -230,7 +230,7 @@ fn keys_of_rows_that_never_were_are_reported_and_nothing_else_is_lost() {
 #[test]
 fn a_draft_is_written_after_a_pause_and_at_most_every_so_often() {
     let (form, seconds) = (Form::new(&sheet(&[])).unwrap(), Duration::from_secs);
-    let mut drafting = Drafting::new(DraftPolicy::after(seconds(2)).at_most_every(seconds(5)));
+    let mut drafting = Autosave::for_drafts(AutosavePolicy::after(seconds(2)).at_most_every(seconds(5)));
     let type_at = |form: &Form<Sheet>, text: &str| form.enter(at::<Sheet>().name(), text).unwrap();
     let mut written = Vec::new();
     for second in 0..20 {
@@ -238,18 +238,18 @@ fn a_draft_is_written_after_a_pause_and_at_most_every_so_often() {
         if second < 9 {
             type_at(&form, &"x".repeat(second + 1));
         }
-        if drafting.next(&form, seconds(second as u64)) == DraftStep::Write {
+        if drafting.poll(&form, seconds(second as u64)) == AutosaveStep::Save {
             written.push(second);
         }
     }
     assert_eq!(written, [5, 10]);
     type_at(&form, "Rye");
-    assert_eq!(drafting.next(&form, seconds(30)), DraftStep::Remove, "the record is as it was");
+    assert_eq!(drafting.poll(&form, seconds(30)), AutosaveStep::Discard, "the record is as it was");
     // What was rejected, accepted or undone is a change like any other.
     type_at(&form, "y");
-    assert_eq!(drafting.next(&form, seconds(31)), DraftStep::Wait(seconds(2)));
+    assert_eq!(drafting.poll(&form, seconds(31)), AutosaveStep::Wait(seconds(2)));
     form.undo().unwrap();
-    assert_eq!(drafting.next(&form, seconds(40)), DraftStep::Nothing);
+    assert_eq!(drafting.poll(&form, seconds(40)), AutosaveStep::Idle);
 }
 
 #[test]
@@ -270,7 +270,7 @@ fn a_list_of_secrets_from_which_a_row_was_removed_is_restored_with_all_else() {
         r#"{"op": "add", "path": "/keys/-", "value": {"pin": 2}}"#,
         r#"{"op": "submit"}"#,
     ] {
-        let mut engine = Engine::of(&schema, Some(data.clone())).unwrap();
+        let mut engine = Engine::new(&schema, Some(data.clone())).unwrap();
         for line in [journal, r#"{"op": "enter", "path": "/name", "text": "b"}"#] {
             let Command::Apply(action) = read_journal(line).unwrap().remove(0).command else {
                 panic!("an action")
@@ -310,9 +310,9 @@ fn the_label_of_a_choice_that_came_at_run_time_is_restored() {
     assert_eq!(saved.get("/oven").unwrap(), Some("a".into()));
     let schema: Arc<CompiledSchema> = read_definition(definition).unwrap().into();
     let baseline = form().value();
-    let restored = Form::of_schema_from_draft(&schema, &read(&saved.draft()), Some(baseline)).unwrap();
+    let restored = Form::from_schema_and_draft(&schema, &read(&saved.draft()), Some(baseline)).unwrap();
     assert_eq!(restored.left_out, []);
-    assert_eq!(restored.form.entry("/oven").unwrap(), "Deck A");
+    assert_eq!(restored.form.place("/oven").unwrap().entry(), "Deck A");
     assert_eq!(restored.form.get("/oven").unwrap(), Some("a".into()));
     assert_eq!(restored.form.get("/of_list").unwrap(), Some("s".into()));
 }
@@ -324,7 +324,7 @@ fn a_removed_row_that_is_null_upstream_stays_in_conflict_after_a_restore() {
         "type": ["object", "null"], "properties": {"name": {"type": "string"}}}}}}"#;
     let schema: Arc<CompiledSchema> = read_definition(definition).unwrap().into();
     let record = |data: &str| read_data(data, schema.schema()).unwrap();
-    let mut form = Engine::of(&schema, Some(record(r#"{"rows": [{"name": "rye"}]}"#))).unwrap();
+    let mut form = Engine::new(&schema, Some(record(r#"{"rows": [{"name": "rye"}]}"#))).unwrap();
     form.apply(Action::Remove { at: "/rows/0".parse().unwrap() }).unwrap();
     form.apply(Action::Rebase { value: record(r#"{"rows": [null]}"#) }).unwrap();
     let mut restored = Engine::restored(&schema, &read(&form.draft_with_baseline()), None).unwrap().engine;

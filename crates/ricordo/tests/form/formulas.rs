@@ -270,10 +270,10 @@ fn rows_share_the_choices_that_a_list_around_them_gives() {
     ];
     assert_eq!(messages(&form), wrong);
     assert_eq!(form.place("/shelves/0/loaves/0/oven").unwrap().display(), "Stone");
-    let before = form.cost();
+    let before = form.diagnostics().cost();
     form.enter("/ovens/1/value", "x").unwrap();
     // The shared choices, and each of the three fields that read them; the heated ovens are the same.
-    assert_eq!((form.cost() - before).calculations, 4);
+    assert_eq!((form.diagnostics().cost() - before).calculations, 4);
     assert_eq!(
         messages(&form),
         [
@@ -323,14 +323,14 @@ fn a_cycle_that_comes_with_data_is_refused_and_changes_nothing() {
     );
     let total = || value_at(&form, "/total");
     assert_eq!(total(), number("1234"));
-    let before = form.dump().to_string();
+    let before = form.diagnostics().dump().to_string();
     let refused = form.transaction(|| {
         form.enter("/rows/1/grams", "20")?;
         form.enter("/rows/0/of", "3")
     });
     let said = refused.unwrap_err().to_string();
     assert!(said.starts_with("places depend on each other in a cycle: /rows/"), "{said}");
-    assert_eq!(form.dump().to_string(), before);
+    assert_eq!(form.diagnostics().dump().to_string(), before);
     form.enter("/rows/1/grams", "20").unwrap();
     assert_eq!(total(), number("1264"));
     form.enter("/rows/2/of", "9").unwrap();
@@ -400,9 +400,9 @@ fn aggregates_in_formulas_are_kept_up_to_date_by_differences() {
         );
         let costs =
             [("grams", "3"), ("kind", "water"), ("grams", "7"), ("grams", "")].map(|(field, text)| {
-                let before = form.cost();
+                let before = form.diagnostics().cost();
                 form.enter(&*format!("/rows/41/{field}"), text).unwrap();
-                let cost = form.cost() - before;
+                let cost = form.diagnostics().cost() - before;
                 (cost.places, cost.checks, cost.calculations, cost.aggregated)
             });
         let shown = ["/plain", "/share", "/odd", "/mean", "/most"]

@@ -216,7 +216,7 @@ fn a_place_says_what_a_picker_offers_and_what_a_button_can_do() {
             {"type": "object", "required": ["kind"], "properties": {"kind": {"const": "collect"}}}]}
     }}"#;
     let schema = ricordo::exchange::read_definition(definition).unwrap();
-    let form = ricordo::Form::of_schema(&std::sync::Arc::new(schema), None).unwrap();
+    let form = ricordo::Form::from_schema(&std::sync::Arc::new(schema), None).unwrap();
     form.enter("/from", "2026-12-01").unwrap();
     form.enter("/pin", "1").unwrap();
     let offered = |at: &str| {

@@ -85,7 +85,7 @@ fn a_transaction_in_a_callback_waits_as_a_whole() {
     });
     form.set(batch.loaves(), 20).unwrap();
     assert_eq!(form.get(batch.loaves()).unwrap(), Some(20), "it was refused as a whole");
-    assert_eq!(form.take_errors().len(), 1);
+    assert_eq!(form.diagnostics().take_errors().len(), 1);
 }
 
 #[test]
@@ -94,22 +94,26 @@ fn typing_in_one_field_is_one_step() {
     for text in ["1", "15", "150"] {
         form.enter(batch.loaves(), text).unwrap();
     }
-    form.leave(batch.loaves()).unwrap();
+    form.place(batch.loaves()).unwrap().leave().unwrap();
     form.enter(batch.loaves(), "151").unwrap();
     form.enter(batch.name(), "R").unwrap();
     form.enter(batch.name(), "Rye").unwrap();
     let mut seen = Vec::new();
     while form.undo().is_ok() {
         let touched = form.place(batch.loaves()).unwrap().is_touched();
-        seen.push((form.entry(batch.name()).unwrap(), form.entry(batch.loaves()).unwrap(), touched));
+        seen.push((
+            form.place(batch.name()).unwrap().entry(),
+            form.place(batch.loaves()).unwrap().entry(),
+            touched,
+        ));
     }
     let seen: Vec<_> =
         seen.iter().map(|(name, loaves, touched)| (name.as_str(), loaves.as_str(), *touched)).collect();
     assert_eq!(seen, [("Field loaf", "151", true), ("Field loaf", "150", true), ("Field loaf", "12", false)]);
     assert_eq!(form.undo().unwrap_err().message(), "there is nothing to undo");
     while form.redo().is_ok() {}
-    assert_eq!(form.entry(batch.loaves()).unwrap(), "151");
-    assert_eq!(form.entry(batch.name()).unwrap(), "Rye");
+    assert_eq!(form.place(batch.loaves()).unwrap().entry(), "151");
+    assert_eq!(form.place(batch.name()).unwrap().entry(), "Rye");
     form.undo().unwrap();
     form.set(batch.loaves(), 7).unwrap();
     assert_eq!(form.redo().unwrap_err().message(), "there is nothing to redo");
@@ -182,7 +186,7 @@ fn undo_tells_what_is_in_a_record_that_goes_with_the_record_around_it() {
         "inner":{"type":["object","null"],"properties":{"name":{"type":"string"}}}}}}}"#;
     let schema = exchange::read_definition(definition).unwrap();
     let data = exchange::read_data(r#"{"outer":{"inner":null}}"#, schema.schema()).unwrap();
-    let form = Form::of_schema(&schema.into(), Some(data)).unwrap();
+    let form = Form::from_schema(&schema.into(), Some(data)).unwrap();
     form.set("/outer", ricordo::Value::Null).unwrap();
     form.set("/outer", exchange::read_value(r#"{"inner":{"name":"Rye"}}"#).unwrap()).unwrap();
     let name = form.place("/outer/inner/name").unwrap();
@@ -209,7 +213,7 @@ fn a_record_with_hundreds_of_fields_is_pristine_only_when_all_are() {
         builder.field(record, &format!("f{at}"), Part::new(Kind::Integer)).unwrap();
     }
     let schema = builder.finish(Part::new(Kind::Record(record))).unwrap();
-    let mut engine = Engine::new(schema.into(), None).unwrap();
+    let mut engine = Engine::new(&schema.into(), None).unwrap();
     let enter = |engine: &mut Engine, at: usize, text: &str| {
         let at = format!("/f{at}").parse().unwrap();
         engine.apply(Action::Enter { at, text: text.into() }).unwrap();

@@ -64,7 +64,7 @@ impl Pair {
     /// Both values, the one that leads with a star.
     fn told(&self) -> String {
         let side = |place: &Place<Option<Decimal>>| {
-            format!("{}{}", place.value().to_text(), if place.is_driver() { "*" } else { "" })
+            format!("{}{}", place.value().to_text(), if place.is_leading() { "*" } else { "" })
         };
         format!("{} {}", side(&self.grams), side(&self.percentage))
     }
@@ -117,7 +117,7 @@ fn handing_the_lead_over_changes_no_value() {
     assert!(share.len() > 20, "a figure that no multiplication takes back exactly: {share}");
     seeds.percentage.enter(share.clone()).unwrap();
     assert_eq!(seeds.grams.entry(), "1000");
-    assert!(seeds.percentage.is_driver() && !form.is_dirty());
+    assert!(seeds.percentage.is_leading() && !form.is_dirty());
     seeds.grams.enter("1000").unwrap();
     assert_eq!((seeds.grams.entry(), seeds.percentage.entry()), ("1000".into(), share));
     // Typing the old value back brings the old figure back, whoever leads.
@@ -166,7 +166,7 @@ fn clearing_the_leading_side_blanks_the_other() {
     assert_eq!((water.told(), water.percentage.entry()), (" *".into(), "x".into()));
     water.percentage.enter("50").unwrap();
     assert_eq!(water.told(), "3150 50*");
-    form.clear(at::<Sheet>().flour()).unwrap();
+    form.place(at::<Sheet>().flour()).unwrap().clear().unwrap();
     assert_eq!(water.told(), " 50*", "without flour there is no weight");
 }
 
@@ -237,8 +237,8 @@ fn both_sides_tell_who_leads() {
     let form = form("1000", vec![row("Water", "700", "")]);
     let water = Pair::of(&form, 0);
     let (one, other) = (
-        water.grams.subscribe_aspects(Aspects::DRIVER, |_| ()).unwrap(),
-        water.percentage.subscribe_aspects(Aspects::DRIVER, |_| ()).unwrap(),
+        water.grams.subscribe_aspects(Aspects::LEADS, |_| ()).unwrap(),
+        water.percentage.subscribe_aspects(Aspects::LEADS, |_| ()).unwrap(),
     );
     water.percentage.enter("70").unwrap();
     water.percentage.enter("71").unwrap();
@@ -277,7 +277,9 @@ fn pairs_that_are_none_are_refused() {
         refused(form.rule(|rules| rules.calculate(sheet.cost(), |_| Number::BLANK)))
             .contains("calculated already")
     );
-    assert!(refused(form.release(sheet.flour())).contains("neither suggested"));
+    assert!(
+        refused(form.place(sheet.flour()).and_then(|place| place.release())).contains("neither suggested")
+    );
 }
 
 #[test]
@@ -371,7 +373,10 @@ fn a_suggestion_may_be_read_only_by_a_rule() {
     .unwrap();
     form.enter(at::<Sheet>().price(), "5").unwrap();
     form.enter(at::<Sheet>().cost(), "11").unwrap();
-    for refused in [form.enter(at::<Sheet>().price(), "6"), form.release(at::<Sheet>().price())] {
+    for refused in [
+        form.enter(at::<Sheet>().price(), "6"),
+        form.place(at::<Sheet>().price()).and_then(|place| place.release()),
+    ] {
         assert_eq!(refused.unwrap_err().kind(), ErrorKind::Readonly);
     }
 }
@@ -401,7 +406,7 @@ fn a_copy_of_a_row_leads_where_the_row_does() {
 fn a_recording_replays_with_the_same_rules() {
     let rows = || vec![row("Water", "4410", ""), row("Salt", "125", "2")];
     let original = form("6300", rows());
-    original.record(100_000);
+    original.diagnostics().start_recording(100_000);
     let (water, salt) = (Pair::of(&original, 0), Pair::of(&original, 1));
     water.percentage.enter("72.5").unwrap();
     original.enter(at::<Sheet>().flour(), "6000").unwrap();
@@ -415,16 +420,16 @@ fn a_recording_replays_with_the_same_rules() {
         })
         .unwrap();
     original.place(at::<Sheet>().rows().at(0)).unwrap().move_to(2).unwrap();
-    original.release(at::<Sheet>().price()).unwrap();
+    original.place(at::<Sheet>().price()).unwrap().release().unwrap();
     water.percentage.release().unwrap();
     original.enter(at::<Sheet>().flour(), "5000").unwrap();
 
     let copy = form("6300", rows());
-    for entry in ricordo::exchange::read_journal(&original.recording().unwrap()).unwrap() {
+    for entry in ricordo::exchange::read_journal(&original.diagnostics().recording().unwrap()).unwrap() {
         let ricordo::exchange::Command::Apply(action) = entry.command else { panic!("line {}", entry.line) };
         copy.apply(action).unwrap();
     }
-    assert_eq!(copy.dump().to_string(), original.dump().to_string());
+    assert_eq!(copy.diagnostics().dump().to_string(), original.diagnostics().dump().to_string());
     let told: Vec<String> = (0..3).map(|row| Pair::of(&copy, row).told()).collect();
     assert_eq!(told, ["3625 72.5*", " *", "4350* 87"]);
 }
@@ -437,12 +442,12 @@ fn a_pair_costs_the_same_in_a_large_form() {
         // The first action ends the loading of all rows.
         form.enter(at::<Sheet>().cost(), "2").unwrap();
         let pair = Pair::of(&form, rows / 2);
-        let before = form.cost();
+        let before = form.diagnostics().cost();
         pair.percentage.enter("3").unwrap();
         pair.grams.enter("25").unwrap();
         form.undo().unwrap();
         pair.percentage.release().unwrap();
-        let cost = form.cost() - before;
+        let cost = form.diagnostics().cost() - before;
         (cost.calculations, cost.places, cost.checks)
     };
     let (small, large) = (cost(100), cost(20_000));
@@ -474,7 +479,7 @@ fn a_side_leads_when_what_was_typed_takes_effect() {
     let told = || {
         let side = |name: &str| {
             let place = form.place::<&str>(name).unwrap();
-            let leads = place.is_driver() || place.is_overridden();
+            let leads = place.is_leading() || place.is_overridden();
             format!("{}{}", place.value().to_text(), if leads { "*" } else { "" })
         };
         ["/net", "/gross", "/tip"].map(side).join(" ")
@@ -485,9 +490,12 @@ fn a_side_leads_when_what_was_typed_takes_effect() {
     assert_eq!(told(), "100* 200 10", "not committed yet");
     // What follows is another meanwhile; what was typed stays.
     form.enter(paths.net(), "110").unwrap();
-    assert_eq!((told().as_str(), form.entry(paths.gross()).unwrap().as_str()), ("110* 220 11", "300"));
-    form.leave(paths.gross()).unwrap();
-    form.leave(paths.tip()).unwrap();
+    assert_eq!(
+        (told().as_str(), form.place(paths.gross()).unwrap().entry().as_str()),
+        ("110* 220 11", "300")
+    );
+    form.place(paths.gross()).unwrap().leave().unwrap();
+    form.place(paths.tip()).unwrap().leave().unwrap();
     assert_eq!(told(), "150 300* 7*");
     form.undo().unwrap();
     form.undo().unwrap();

@@ -38,12 +38,12 @@ fn each_affected_subscriber_is_notified_once_in_subscription_order() {
     assert_eq!(heard(), "", "nothing is different");
     form.enter(at::<Batch>().loaves(), "015").unwrap();
     assert_eq!(heard(), " /loaves /loaves", "another entry, though the same value");
-    form.focus(at::<Batch>().loaves()).unwrap();
+    form.place(at::<Batch>().loaves()).unwrap().focus().unwrap();
     assert_eq!(heard(), " /loaves /loaves", "where the focus is decides what a widget shows");
-    form.focus(at::<Batch>().loaves()).unwrap();
+    form.place(at::<Batch>().loaves()).unwrap().focus().unwrap();
     assert_eq!(heard(), "");
-    form.leave(at::<Batch>().loaves()).unwrap();
-    form.leave(at::<Batch>().loaves()).unwrap();
+    form.place(at::<Batch>().loaves()).unwrap().leave().unwrap();
+    form.place(at::<Batch>().loaves()).unwrap().leave().unwrap();
     assert_eq!(heard(), " /loaves /loaves", "touched once");
     form.enter(at::<Batch>().ingredients().at(1).grams(), "1").unwrap();
     assert_eq!(heard(), "/ingredients/1  /ingredients");
@@ -52,12 +52,12 @@ fn each_affected_subscriber_is_notified_once_in_subscription_order() {
     form.apply(Action::Group(vec![enter("/loaves", "1"), enter("/name", "Rye"), enter("/loaves", "2")]))
         .unwrap();
     assert_eq!(heard(), " /loaves /name /loaves");
-    form.reset_at(at::<Batch>().name()).unwrap();
+    form.place(at::<Batch>().name()).unwrap().reset().unwrap();
     assert_eq!(heard(), " /name");
-    form.reset_at(at::<Batch>().ingredients()).unwrap();
+    form.place(at::<Batch>().ingredients()).unwrap().reset().unwrap();
     assert_eq!(heard(), "/ingredients/1  /ingredients", "a reset is told to all below");
     let _inner = follow(&form, "/ingredients/1/grams", &told);
-    form.reset_at(at::<Batch>().ingredients().at(1)).unwrap();
+    form.place(at::<Batch>().ingredients().at(1)).unwrap().reset().unwrap();
     assert_eq!(heard(), "/ingredients/1  /ingredients /ingredients/1/grams");
     form.reset().unwrap();
     assert_eq!(heard(), "/ingredients/1  /loaves /name /ingredients /loaves /ingredients/1/grams");
@@ -145,9 +145,9 @@ fn actions_from_callbacks_wait_for_the_end_of_the_round() {
         told.take(),
         ["clamp sees 400", "still 400", "label shows 400", "clamp sees 100", "label shows 100"]
     );
-    let refused = form.take_errors();
+    let refused = form.diagnostics().take_errors();
     assert_eq!(refused.iter().map(|refused| refused.kind()).collect::<Vec<_>>(), [ErrorKind::NotFound]);
-    assert!(form.take_errors().is_empty());
+    assert!(form.diagnostics().take_errors().is_empty());
 }
 
 #[test]
@@ -248,7 +248,7 @@ fn list_steps_are_reported_by_key() {
 #[test]
 fn rows_are_added_from_callbacks_with_handles_that_work_after_the_round() {
     let (form, batch) = (form(), at::<Batch>());
-    form.record(10_000);
+    form.diagnostics().start_recording(10_000);
     let made = Rc::new(RefCell::new(Vec::new()));
     let handles = made.clone();
     let adds = form.subscribe(batch.loaves(), move |notice| {
@@ -278,11 +278,11 @@ fn rows_are_added_from_callbacks_with_handles_that_work_after_the_round() {
     assert_eq!((copy.get().unwrap().name.as_str(), copy.position()), ("Wheat flour", Some(2)));
     assert_eq!((first.get(), first.position()), (Some(ingredient("Malt", 10)), Some(0)));
     assert!(beyond.is_gone() && beyond.get().is_none());
-    let errors: Vec<String> = form.take_errors().iter().map(ToString::to_string).collect();
+    let errors: Vec<String> = form.diagnostics().take_errors().iter().map(ToString::to_string).collect();
     assert_eq!(errors, ["/ingredients has 5 rows, so a row can be inserted at 0 to 5, not at 9"]);
 
     let replayed = crate::batch::form();
-    for entry in ricordo::exchange::read_journal(&form.recording().unwrap()).unwrap() {
+    for entry in ricordo::exchange::read_journal(&form.diagnostics().recording().unwrap()).unwrap() {
         if let ricordo::exchange::Command::Apply(action) = entry.command {
             let _ = replayed.apply(action);
         }

@@ -8,7 +8,7 @@ use std::time::Duration;
 fn replay(definition: &str, data: &str, journal: &str) -> Vec<String> {
     let schema = read_definition(definition).unwrap_or_else(|error| panic!("{error}: {definition}"));
     let value = read_data(data, schema.schema()).unwrap_or_else(|error| panic!("{error}: {data}"));
-    let mut engine = Engine::of(&schema.into(), Some(value)).unwrap();
+    let mut engine = Engine::new(&schema.into(), Some(value)).unwrap();
     let mut found = Vec::new();
     for entry in read_journal(journal).unwrap_or_else(|error| panic!("{error}: {journal}")) {
         let problems = match entry.command {
@@ -172,7 +172,7 @@ fn an_optional_record_or_list_that_is_added_is_there_with_its_defaults() {
 "#,
     );
     let schema = read_definition(form).unwrap();
-    let engine = Engine::of(&schema.into(), None).unwrap();
+    let engine = Engine::new(&schema.into(), None).unwrap();
     let said = |journal: &str| match read_journal(journal).unwrap().remove(0).command {
         Command::Apply(action) => engine.words(&engine.summarize(&action)),
         other => panic!("{other:?}"),
@@ -183,17 +183,17 @@ fn an_optional_record_or_list_that_is_added_is_there_with_its_defaults() {
 
 #[test]
 fn the_focus_hint_ends_with_the_next_action() {
-    let form = ricordo::Form::of_schema(&read_definition(ROWS).unwrap().into(), None).unwrap();
+    let form = ricordo::Form::from_schema(&read_definition(ROWS).unwrap().into(), None).unwrap();
     let add = || form.apply(ricordo::engine::Action::Add { at: "/rows/-".parse().unwrap(), value: None });
     let hint = || form.focus_hint().map(|place| place.pointer().to_string());
     let hinted = Some("/rows/0".to_owned());
     let after: [(&str, &dyn Fn()); 6] = [
         ("typing", &|| form.enter("/n", "1").unwrap()),
-        ("leaving", &|| form.leave("/n").unwrap()),
-        ("time", &|| form.wait(Duration::from_millis(5)).unwrap()),
+        ("leaving", &|| form.place("/n").unwrap().leave().unwrap()),
+        ("time", &|| form.advance(Duration::from_millis(5)).unwrap()),
         ("undo", &|| form.undo().unwrap()),
         ("a transaction", &|| form.transaction(|| form.enter("/n", "2")).unwrap()),
-        ("the focus", &|| form.focus("/n").unwrap()),
+        ("the focus", &|| form.place("/n").unwrap().focus().unwrap()),
     ];
     for (what, act) in after {
         add().unwrap();
@@ -208,7 +208,7 @@ fn the_focus_hint_ends_with_the_next_action() {
 
 #[test]
 fn the_focus_belongs_in_the_neighbour_of_a_removed_row() {
-    let form = ricordo::Form::of_schema(&read_definition(ROWS).unwrap().into(), None).unwrap();
+    let form = ricordo::Form::from_schema(&read_definition(ROWS).unwrap().into(), None).unwrap();
     let remove = |at: &str| form.apply(ricordo::engine::Action::Remove { at: at.parse().unwrap() });
     let hint = || form.focus_hint().map(|place| place.pointer().to_string());
     for _ in 0..4 {
@@ -346,7 +346,7 @@ fn choices_are_for_all_rows_where_a_list_is_meant_and_for_one_place_otherwise() 
 fn both_rows_of_a_swap_count_as_moved_neighbours_or_not() {
     let form = read_definition(ROWS).unwrap();
     let data = read_data(r#"{"rows":[1,2,3,4]}"#, form.schema()).unwrap();
-    let mut engine = Engine::of(&form.into(), Some(data)).unwrap();
+    let mut engine = Engine::new(&form.into(), Some(data)).unwrap();
     let mut moved = |journal: &str| {
         for entry in read_journal(journal).unwrap() {
             let Command::Apply(action) = entry.command else { panic!("an action") };
@@ -508,7 +508,7 @@ fn keys_after_a_transaction_that_ends_where_it_began_are_those_of_a_loaded_form(
 "#;
     let schema = read_definition(form).unwrap();
     let data = read_data(r#"{"l":[7]}"#, schema.schema()).unwrap();
-    let mut engine = Engine::of(&schema.into(), Some(data)).unwrap();
+    let mut engine = Engine::new(&schema.into(), Some(data)).unwrap();
     for entry in read_journal(journal).unwrap() {
         let Command::Apply(action) = entry.command else { panic!("an action") };
         engine.apply(action).unwrap();
@@ -521,7 +521,7 @@ fn keys_after_a_transaction_that_ends_where_it_began_are_those_of_a_loaded_form(
 fn value_after(definition: &str, data: &str, journal: &str) -> String {
     let schema = read_definition(definition).unwrap();
     let data = read_data(data, schema.schema()).unwrap();
-    let mut engine = Engine::of(&schema.into(), Some(data)).unwrap();
+    let mut engine = Engine::new(&schema.into(), Some(data)).unwrap();
     for entry in read_journal(journal).unwrap() {
         let Command::Apply(action) = entry.command else { panic!("an action") };
         engine.apply(action).unwrap();

@@ -210,7 +210,7 @@ fn required_and_readonly_follow_from_other_places() {
     form.set(batch.locked(), true).unwrap();
     assert!(hours.is_readonly());
     assert_eq!(hours.enter("16").unwrap_err().kind(), ErrorKind::Readonly);
-    form.clear("").unwrap();
+    form.place("").unwrap().clear().unwrap();
     assert_eq!(form.get(batch.preferment().hours()).unwrap(), Some(15), "nor does a person empty it");
     form.undo().unwrap();
     form.undo().unwrap();
@@ -407,9 +407,9 @@ fn a_rule_in_a_row_costs_the_same_in_a_large_form() {
             rules.aggregate(paths.minutes(), paths.stages().sum(stage.minutes()));
         })
         .unwrap();
-        let before = form.cost();
+        let before = form.diagnostics().cost();
         form.set(paths.stages().at(rows / 2).skip(), true).unwrap();
-        let cost = form.cost() - before;
+        let cost = form.diagnostics().cost() - before;
         (cost.calculations, cost.places, cost.checks, cost.aggregated)
     };
     assert_eq!(cost(100), cost(20_000));
@@ -684,5 +684,5 @@ fn an_address_that_can_lead_to_no_place_is_a_mistake_and_not_a_blank() {
     };
     let _guard = form.subscribe_selector(later, |_| {}).unwrap();
     form.set(nest.value(), Some(2)).unwrap();
-    assert_eq!(form.take_errors()[0].to_string(), misspelt);
+    assert_eq!(form.diagnostics().take_errors()[0].to_string(), misspelt);
 }

@@ -51,7 +51,7 @@ fn a_list_s_structure_is_followed_alone() {
     form.enter(at::<Sheet>().ingredients().at(0).grams(), "many").unwrap();
     form.enter(at::<Sheet>().baker(), "").unwrap();
     assert_eq!(called(&is_valid), 1, "invalid is invalid, however often");
-    form.leave(at::<Sheet>().baker()).unwrap();
+    form.place(at::<Sheet>().baker()).unwrap().leave().unwrap();
     form.reset().unwrap();
     assert_eq!((called(&structure), called(&is_dirty), called(&is_valid)), (2, 4, 2));
 }
@@ -79,11 +79,11 @@ fn those_who_are_not_concerned_cost_nothing() {
         },
         |_| {},
     );
-    let before = form.cost();
+    let before = form.diagnostics().cost();
     let first = list.row(0).unwrap().place(at::<Ingredient>().grams()).unwrap();
     first.enter("5").unwrap();
     first.leave().unwrap();
-    assert_eq!((form.cost() - before).observers, 0);
+    assert_eq!((form.diagnostics().cost() - before).observers, 0);
     assert_eq!(runs.get(), 1, "once when it was made");
     assert!(others.iter().all(|other| other.counts().considered == 0));
     last.place(at::<Ingredient>().grams()).unwrap().enter("5").unwrap();
@@ -101,7 +101,7 @@ fn many_may_watch_one_place_and_end_in_any_order() {
     form.enter(at::<Sheet>().name(), "Spelt").unwrap();
     assert!(guards.iter().all(|guard| called(guard) == 1));
     guards.clear();
-    assert!(form.subscribers().is_empty());
+    assert!(form.diagnostics().subscribers().is_empty());
 }
 
 #[test]
@@ -123,7 +123,7 @@ fn a_selector_is_run_only_when_what_it_looked_at_may_differ() {
     form.enter(at::<Sheet>().ingredients().at(0).grams(), "100").unwrap();
     form.place(at::<Sheet>().ingredients().at(0)).unwrap().move_to(1).unwrap();
     assert_eq!(called(&heaviest), 2);
-    let report = &form.subscribers()[0];
+    let report = &form.diagnostics().subscribers()[0];
     assert_eq!(
         (report.name.as_deref(), &report.place, report.counts),
         (Some("heaviest"), &None, heaviest.counts())
@@ -153,7 +153,7 @@ fn a_selector_only_looks() {
         .unwrap()
         .named("looker");
     assert_eq!(told.take(), [ErrorKind::Busy; 3]);
-    assert_eq!(form.subscribers().len(), 1, "the other has ended");
+    assert_eq!(form.diagnostics().subscribers().len(), 1, "the other has ended");
     form.set(at::<Sheet>().baker(), "Tomas".into()).unwrap();
     assert_eq!(told.take().len(), 3, "run again because of what the handle read");
 }

@@ -103,12 +103,12 @@ fn what_was_sent_becomes_the_baseline_and_what_was_typed_meanwhile_stays() {
 #[test]
 fn a_submit_that_finds_errors_shows_them_and_is_no_refused_action() {
     let (form, order) = (form(), at::<Order>());
-    form.clear(order.name()).unwrap();
-    assert!(!form.findings()[0].shown);
+    form.place(order.name()).unwrap().clear().unwrap();
+    assert!(!form.findings()[0].is_shown);
     let error = form.submit(&SubmitOptions::new()).unwrap_err();
     assert!(error.is_invalid());
     assert_eq!(error.findings()[0].kind, FindingKind::ValueMissing);
-    assert!(form.findings()[0].shown);
+    assert!(form.findings()[0].is_shown);
     assert_eq!(form.focus_hint().unwrap().pointer().as_str(), "/name");
     assert_eq!((form.state().status, form.state().submits), (Status::Editing, 1));
     assert!(form.place(order.baker()).unwrap().is_touched(), "all that is relevant is touched");
@@ -142,7 +142,7 @@ fn nothing_is_sent_twice_and_nobody_answers_twice() {
 #[test]
 fn the_record_of_a_submission_without_it_is_read_from_the_unchanged_form() {
     let (form, order) = (form(), at::<Order>());
-    let [of_part, of_dirty] = [SubmitOptions::new().part(order.name()), SubmitOptions::new().dirty_only()];
+    let [of_part, of_dirty] = [SubmitOptions::new().only(order.name()), SubmitOptions::new().dirty_only()];
     for options in [of_part, of_dirty] {
         form.enter(order.name(), "Rye").unwrap();
         let submission = form.submit(&options).unwrap();
@@ -179,12 +179,12 @@ fn a_later_accept_applies_after_a_reset() {
     form.enter(order.name(), "Spelt").unwrap();
     let submission = submit(&form);
     form.reset().unwrap();
-    assert_eq!(form.entry(order.name()).unwrap(), "Rye");
+    assert_eq!(form.place(order.name()).unwrap().entry(), "Rye");
     submission.accept().unwrap();
-    assert_eq!(form.entry(order.name()).unwrap(), "Rye");
+    assert_eq!(form.place(order.name()).unwrap().entry(), "Rye");
     assert!(form.is_dirty());
     form.reset().unwrap();
-    assert_eq!(form.entry(order.name()).unwrap(), "Spelt");
+    assert_eq!(form.place(order.name()).unwrap().entry(), "Spelt");
 }
 
 #[test]
@@ -218,7 +218,7 @@ fn undo_goes_back_across_an_accept_to_what_was_typed() {
     assert_eq!(names(&form), ["flour", "water"]);
     assert!(form.is_dirty() && form.place(order.rows()).unwrap().is_dirty());
     form.undo().unwrap();
-    assert_eq!(form.entry(order.name()).unwrap(), "Rye");
+    assert_eq!(form.place(order.name()).unwrap().entry(), "Rye");
     assert_eq!(form.place(order.name()).unwrap().baseline(), "Spelt".into());
     form.redo().unwrap();
     form.redo().unwrap();
@@ -238,7 +238,7 @@ fn an_optional_record_that_was_sent_stays_in_the_baseline() {
     submission.accept().unwrap();
     assert!(form.place(order.address()).unwrap().is_absent() && form.is_dirty());
     form.reset().unwrap();
-    assert_eq!(form.entry("/address/street").unwrap(), "Mill Lane 3");
+    assert_eq!(form.place("/address/street").unwrap().entry(), "Mill Lane 3");
     assert!(!form.is_dirty());
 
     form.set(order.address(), None).unwrap();
@@ -246,7 +246,7 @@ fn an_optional_record_that_was_sent_stays_in_the_baseline() {
     submission.accept().unwrap();
     assert!(!form.is_dirty());
     form.undo().unwrap();
-    assert_eq!(form.entry("/address/street").unwrap(), "Mill Lane 3");
+    assert_eq!(form.place("/address/street").unwrap().entry(), "Mill Lane 3");
 }
 
 #[test]
@@ -273,12 +273,12 @@ fn what_is_not_relevant_or_local_is_not_sent() {
 #[test]
 fn a_recipe_says_what_is_sent_and_in_which_shape() {
     let (form, order) = (form(), at::<Order>());
-    form.clear(order.loaves()).unwrap();
+    form.place(order.loaves()).unwrap().clear().unwrap();
     form.enter(order.name(), "Spelt").unwrap();
-    form.clear(order.hours()).unwrap();
+    form.place(order.hours()).unwrap().clear().unwrap();
     let json = |options: &SubmitOptions<Order>| form.payload(options).unwrap().to_string();
     assert_eq!(json(&SubmitOptions::new().dirty_only()), r#"{"name":"Spelt","hours":null}"#);
-    assert_eq!(json(&SubmitOptions::new().part(order.name()).part(order.id())), r#"{"id":7,"name":"Spelt"}"#);
+    assert_eq!(json(&SubmitOptions::new().only(order.name()).only(order.id())), r#"{"id":7,"name":"Spelt"}"#);
     assert_eq!(
         json(&SubmitOptions::new().dirty_only().under("order")),
         r#"{"order":{"name":"Spelt","hours":null}}"#
@@ -288,7 +288,7 @@ fn a_recipe_says_what_is_sent_and_in_which_shape() {
         .identified_by(order.id())
         .shaped(|payload, creates| ricordo::Value::List(vec![creates.into(), payload]));
     assert_eq!(json(&wrapped), r#"[false,{"name":"Spelt","hours":null}]"#);
-    form.clear(order.id()).unwrap();
+    form.place(order.id()).unwrap().clear().unwrap();
     let submission = form.submit(&wrapped).unwrap();
     assert!(submission.creates());
     assert!(
@@ -301,9 +301,9 @@ fn a_recipe_says_what_is_sent_and_in_which_shape() {
 #[test]
 fn a_screen_submits_the_parts_that_it_owns() {
     let (form, order) = (form(), at::<Order>());
-    form.clear(order.name()).unwrap();
+    form.place(order.name()).unwrap().clear().unwrap();
     form.enter(order.baker(), "Rosa").unwrap();
-    let card = SubmitOptions::new().part(order.baker());
+    let card = SubmitOptions::new().only(order.baker());
     let submission = form.submit(&card).unwrap();
     assert_eq!(submission.to_json(), r#"{"baker":"Rosa"}"#);
     assert!(submission.record().is_ok(), "a text may be empty in Rust");
@@ -314,15 +314,15 @@ fn a_screen_submits_the_parts_that_it_owns() {
 
     let refused = |options: SubmitOptions<Order>| form.submit(&options).unwrap_err().to_string();
     assert_eq!(
-        refused(SubmitOptions::new().part(order.search())),
+        refused(SubmitOptions::new().only(order.search())),
         "/search is beside the record, so it cannot be submitted"
     );
     assert_eq!(
-        refused(SubmitOptions::new().part(order.rows().at(0))),
+        refused(SubmitOptions::new().only(order.rows().at(0))),
         "/rows/0 lies in a row, and cannot be submitted without its list: a row has no address that stays"
     );
     assert_eq!(
-        refused(SubmitOptions::new().part("/bakr")),
+        refused(SubmitOptions::new().only("/bakr")),
         "the form has no field “bakr”; the nearest is /baker"
     );
     assert_eq!(form.state().status, Status::Accepted, "a refused submit changes nothing");
@@ -380,7 +380,7 @@ fn a_problem_without_errors_is_one_of_the_form() {
 #[test]
 fn the_record_of_the_other_side_is_taken_in() {
     let (form, order) = (form(), at::<Order>());
-    form.clear(order.id()).unwrap();
+    form.place(order.id()).unwrap().clear().unwrap();
     form.enter(order.name(), " Spelt ").unwrap();
     let submission = submit(&form);
     form.enter(order.baker(), "Rosa").unwrap();
@@ -396,8 +396,8 @@ fn the_record_of_the_other_side_is_taken_in() {
     assert!(misfit.to_string().contains("created"), "{misfit}");
     assert_eq!(form.state().status, Status::Submitting, "it can be answered again");
     submission.accept_with(&answer).unwrap();
-    assert_eq!(form.entry(order.name()).unwrap(), "Spelt");
-    assert_eq!(form.entry(order.baker()).unwrap(), "Rosa");
+    assert_eq!(form.place(order.name()).unwrap().entry(), "Spelt");
+    assert_eq!(form.place(order.baker()).unwrap().entry(), "Rosa");
     assert_eq!(form.place(order.baker()).unwrap().baseline(), "Ida".into());
     assert_eq!(names(&form), ["rye flour", "water", "salt"]);
     assert_eq!(form.get(order.total()).unwrap(), Some(910));
@@ -427,7 +427,7 @@ fn a_form_goes_on_resets_or_clears_when_it_is_saved() {
     let submission = form.submit(&options).unwrap();
     form.enter(order.name(), "Next").unwrap();
     submission.accept().unwrap();
-    assert_eq!(form.entry(order.search()).unwrap(), "rye");
+    assert_eq!(form.place(order.search()).unwrap().entry(), "rye");
     assert_eq!(form.value().to_string(), r#"{"name":"Next","baker":"Rosa","rows":[],"total":0}"#);
     let dirty: Vec<&str> = ["/name", "/baker", "/method", "/rows"]
         .into_iter()
@@ -446,7 +446,7 @@ fn a_payload_is_written_and_read_as_html_forms_send_it() {
         "%2Fid=7&%2Fname=Rye&%2Fbaker=&%2Fmethod=sourdough&%2Fhours=12&%2Frows%2F0%2Fname=flour&%2Frows%2F0%2Fgrams=500\
          &%2Frows%2F1%2Fname=water&%2Frows%2F1%2Fgrams=350&%2Ftotal=850"
     );
-    let engine = Engine::of(&ricordo::form::schema_of::<Order>().unwrap(), None).unwrap();
+    let engine = Engine::new(&ricordo::form::schema_of::<Order>().unwrap(), None).unwrap();
     let read = |text: &str| read_urlencoded(text, engine.schema());
     assert_eq!(
         read(&text).unwrap().to_string(),
@@ -622,25 +622,25 @@ fn a_row_that_is_like_one_that_was_sent_stays_when_the_form_is_cleared() {
 #[test]
 fn a_submission_is_recorded_and_replayed() {
     let (form, order) = (form(), at::<Order>());
-    form.record(10_000);
+    form.diagnostics().start_recording(10_000);
     form.enter(order.name(), "Spelt").unwrap();
     let submission = form
         .submit(&SubmitOptions::new().dirty_only().then_clear(Keep::nothing().field(order.baker())))
         .unwrap();
     submission.accept_value(Some(read_value(r#"{"name": "Spelt", "rows": []}"#).unwrap())).unwrap();
-    let submission = form.submit(&SubmitOptions::new().part(order.baker())).unwrap();
+    let submission = form.submit(&SubmitOptions::new().only(order.baker())).unwrap();
     submission.reject(Problem::new("No").error("/name", "Taken")).unwrap();
-    drop(form.submit(&SubmitOptions::new().part(order.baker())).unwrap());
-    let journal = form.recording().unwrap();
+    drop(form.submit(&SubmitOptions::new().only(order.baker())).unwrap());
+    let journal = form.diagnostics().recording().unwrap();
     insta::assert_snapshot!(journal);
     let schema = ricordo::form::schema_of::<Order>().unwrap();
-    let mut engine = Engine::of(&schema, Some(Data::to_value(&self::order()))).unwrap();
+    let mut engine = Engine::new(&schema, Some(Data::to_value(&self::order()))).unwrap();
     for entry in ricordo::exchange::read_journal(&journal).unwrap() {
         if let ricordo::exchange::Command::Apply(action) = entry.command {
             engine.apply(action).unwrap();
         }
     }
-    assert_eq!(ricordo::exchange::dump(&engine), form.dump());
+    assert_eq!(ricordo::exchange::dump(&engine), form.diagnostics().dump());
 }
 
 /// A partial submission settles everything that depends on it.
@@ -650,9 +650,9 @@ fn after_an_accept_of_parts_the_form_is_pristine_again() {
         "twice": {"type": "integer", "x-ricordo": {"calculate": "p * 2"}}}}"#;
     let form: Form = Form::from_definition(definition, Some(r#"{"p": 1}"#)).unwrap();
     form.enter("/p", "4").unwrap();
-    let submission = form.submit(&SubmitOptions::new().part("/p")).unwrap();
+    let submission = form.submit(&SubmitOptions::new().only("/p")).unwrap();
     submission.accept().unwrap();
-    assert!(!form.is_dirty(), "{:#}", form.dump());
+    assert!(!form.is_dirty(), "{:#}", form.diagnostics().dump());
     form.enter("/p", "5").unwrap();
     form.reset().unwrap();
     assert_eq!(form.value().to_string(), r#"{"p":4,"twice":8}"#);
@@ -683,7 +683,7 @@ fn a_field_is_not_hidden_because_another_variant_has_a_secret_of_its_name() {
         (r#"{"v":{"kind":"r","x":{"y":"hidden"}}}"#, r#"{"v":{"kind":"r","x":{"y":"•••"}}}"#),
     ] {
         let form: Form = Form::from_definition(definition, Some(data)).unwrap();
-        let dump = form.dump();
+        let dump = form.diagnostics().dump();
         let members = dump.as_record().unwrap();
         assert_eq!(members.get("value").unwrap().to_string(), dumped);
         assert_eq!(members.get("baseline").unwrap().to_string(), dumped);

@@ -60,13 +60,13 @@ fn a_ticket_is_given_out_for_a_changed_value_and_its_answer_is_a_finding() {
         (form.findings()[0].message.as_str(), form.findings()[0].id.as_deref()),
         ("Ida is taken.", Some("name_is_free"))
     );
-    assert_eq!(form.next_pause(), Some(Duration::from_millis(300)));
-    form.wait(Duration::from_millis(200)).unwrap();
+    assert_eq!(form.next_deadline(), Some(Duration::from_millis(300)));
+    form.advance(Duration::from_millis(200)).unwrap();
     name.enter("Ada").unwrap();
     assert!(form.is_valid(), "another value, another check");
-    form.wait(Duration::from_millis(299)).unwrap();
+    form.advance(Duration::from_millis(299)).unwrap();
     assert_eq!(tickets.borrow().len(), 1, "typing begins the pause again");
-    form.wait(Duration::from_millis(1)).unwrap();
+    form.advance(Duration::from_millis(1)).unwrap();
     assert_eq!(tickets.borrow().len(), 2);
     for ticket in tickets.take() {
         ticket.pass().unwrap();
@@ -91,7 +91,7 @@ fn answers_that_are_out_of_date_or_were_never_asked_for_change_nothing() {
     let new = take(&tickets);
     name.undo_all(&form);
     new.fail("Ada is taken.").unwrap();
-    assert!(form.is_valid() && form.take_errors().is_empty());
+    assert!(form.is_valid() && form.diagnostics().take_errors().is_empty());
 
     let answer = |line: &str| -> Result<(), Error> {
         let entry = ricordo::exchange::read_journal(line)?.remove(0);
@@ -102,11 +102,11 @@ fn answers_that_are_out_of_date_or_were_never_asked_for_change_nothing() {
     };
     let refused = |line: &str| answer(line).unwrap_err().to_string();
     assert_eq!(
-        refused(r#"{"op":"answer","path":"/name","check":"name_is_fre","passed":true}"#),
+        refused(r#"{"op":"check-result","path":"/name","check":"name_is_fre","passed":true}"#),
         "/name does not wait for the check “name_is_fre”; did you mean “name_is_free”?"
     );
     assert_eq!(
-        refused(r#"{"op":"answer","path":"/name","check":"name_is_free","passed":true}"#),
+        refused(r#"{"op":"check-result","path":"/name","check":"name_is_free","passed":true}"#),
         "/name does not wait for the check “name_is_free”"
     );
     assert_eq!(
@@ -114,7 +114,8 @@ fn answers_that_are_out_of_date_or_were_never_asked_for_change_nothing() {
         "there is no deferred check “name_is_fre”; did you mean “name_is_free”?"
     );
     name.enter("Ida").unwrap();
-    answer(r#"{"op":"answer","path":"/name","check":"name_is_free","message":"Ida is taken."}"#).unwrap();
+    answer(r#"{"op":"check-result","path":"/name","check":"name_is_free","message":"Ida is taken."}"#)
+        .unwrap();
     assert_eq!(form.findings()[0].message, "Ida is taken.");
 }
 
@@ -208,10 +209,10 @@ fn a_widget_shows_that_its_value_is_being_checked() {
     let _drawing = widget
         .subscribe(move |state| log.borrow_mut().push((state.is_pending, state.findings.len())))
         .unwrap();
-    form.leave(at::<Account>().name()).unwrap();
+    form.place(at::<Account>().name()).unwrap().leave().unwrap();
     form.enter(at::<Account>().name(), "Ida").unwrap();
     take(&tickets).fail("Taken.").unwrap();
-    form.wait(Duration::from_secs(1)).unwrap();
+    form.advance(Duration::from_secs(1)).unwrap();
     take(&tickets).pass().unwrap();
     assert_eq!(*shown.borrow(), [(false, 0), (false, 0), (true, 0), (true, 1), (false, 1)]);
 }
@@ -219,13 +220,13 @@ fn a_widget_shows_that_its_value_is_being_checked() {
 #[test]
 fn checks_that_nobody_answers_are_named_while_they_are_under_way() {
     let (form, tickets, mut checking) = form();
-    assert!(form.unanswered_checks().is_empty(), "nothing is under way");
+    assert!(form.diagnostics().unanswered_checks().is_empty(), "nothing is under way");
     drop(checking.remove(0));
     form.enter(at::<Account>().name(), "Ida").unwrap();
-    let names: Vec<String> = form.unanswered_checks().iter().map(ToString::to_string).collect();
+    let names: Vec<String> = form.diagnostics().unanswered_checks().iter().map(ToString::to_string).collect();
     assert_eq!(names, ["name_is_free"]);
     let again = tickets.clone();
     let _checking =
         form.subscribe_tickets("name_is_free", move |ticket| again.borrow_mut().push(ticket)).unwrap();
-    assert!(form.unanswered_checks().is_empty());
+    assert!(form.diagnostics().unanswered_checks().is_empty());
 }

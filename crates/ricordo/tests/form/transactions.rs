@@ -81,7 +81,7 @@ fn what_a_person_may_change_is_settled_before_a_text_is_entered() {
 fn a_transaction_that_fails_in_another_takes_back_only_its_own_changes() {
     let form = form();
     let order = at::<Order>();
-    form.record(10_000);
+    form.diagnostics().start_recording(10_000);
     form.transaction(|| {
         form.set(order.price(), Some(5))?;
         let inner = form.transaction(|| {
@@ -101,7 +101,7 @@ fn a_transaction_that_fails_in_another_takes_back_only_its_own_changes() {
         found,
         Order { price: Some(5), is_closed: None, note: String::new(), lines: vec![line], total: Some(20) }
     );
-    let lines = form.recording().unwrap();
+    let lines = form.diagnostics().recording().unwrap();
     assert_eq!(
         lines.lines().last().unwrap(),
         "{\"op\":\"group\",\"actions\":[{\"op\":\"replace\",\"path\":\"/price\",\"value\":5},\
@@ -146,7 +146,7 @@ fn actions_of_a_group_read_what_those_before_it_lead_to() {
             "n": {"type": "integer"}, "x": {"type": "integer", "x-ricordo": {"calculate": "n * a"}}}}}}}"#;
     let schema = read_definition(definition).unwrap();
     let data = read_data(r#"{"a": 1, "rows": [{"n": 2}]}"#, schema.schema()).unwrap();
-    let mut engine = Engine::of(&schema.into(), Some(data)).unwrap();
+    let mut engine = Engine::new(&schema.into(), Some(data)).unwrap();
     let journal = r#"
 {"op":"group","actions":[{"op":"replace","path":"/a","value":4},{"op":"test","path":"/twice","value":8},{"op":"copy","from":"/twice","path":"/copy"},{"op":"replace","path":"/rows","value":[{"n":5},{"n":2}]},{"op":"test","path":"/rows","value":[{"n":5,"x":20},{"n":2,"x":8}]},{"op":"add","path":"/rows/-","value":{"n":3}}]}
 "#;

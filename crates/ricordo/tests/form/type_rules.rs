@@ -162,7 +162,7 @@ fn a_record_has_its_rules_wherever_it_stands() {
     // Rows to come, and records that come into being.
     form.place(at::<Plan>().doughs()).unwrap().insert(0, dough()).unwrap();
     assert_eq!(shown(&form, &["/doughs/0/cost", "/doughs/0/topping/cost"]), ["5", "5"]);
-    form.clear("/doughs/0/topping").unwrap();
+    form.place("/doughs/0/topping").unwrap().clear().unwrap();
     form.set(at::<Plan>().doughs().at(0).topping(), Some(portion(2_000, 1))).unwrap();
     assert_eq!(shown(&form, &["/doughs/0/topping/cost"]), ["2"]);
 }
@@ -192,10 +192,14 @@ fn records_in_records_of_their_own_type_build_on_each_other() {
     let inner = task(10, &[task(1, &[]), task(2, &[task(3, &[])])]);
     let form = Form::new(&task(100, &[inner.clone(), inner])).unwrap();
     assert_eq!(shown(&form, &["/total", "/parts/0/total", "/parts/1/parts/1/total"]), ["132", "16", "5"]);
-    let before = form.cost();
+    let before = form.diagnostics().cost();
     form.enter("/parts/1/parts/1/parts/0/minutes", "4").unwrap();
     assert_eq!(shown(&form, &["/total", "/parts/0/total", "/parts/1/parts/1/total"]), ["133", "16", "6"]);
-    assert_eq!(form.cost().calculations - before.calculations, 4, "the tasks on the way up, and no other");
+    assert_eq!(
+        form.diagnostics().cost().calculations - before.calculations,
+        4,
+        "the tasks on the way up, and no other"
+    );
 }
 
 /// An aggregate in a record belongs to whichever record is there; that of one which was there before can come back.
@@ -274,7 +278,7 @@ fn schemas_and_engines_go_from_thread_to_thread() {
     sent::<Engine>();
     let schema = schema_of::<Plan>().unwrap();
     let valid = std::thread::spawn(move || {
-        let engine = Engine::of(&schema, None).unwrap();
+        let engine = Engine::new(&schema, None).unwrap();
         engine.view(engine.root()).is_valid()
     });
     assert!(valid.join().unwrap());

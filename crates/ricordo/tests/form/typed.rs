@@ -52,13 +52,13 @@ fn a_form_that_is_wrong_gives_all_its_findings() {
     form.enter(batch.loaves(), "70000").unwrap();
     form.enter(batch.ingredients().at(0).grams(), "much").unwrap();
     form.place(batch.fold_minutes()).unwrap().add().unwrap();
-    form.leave(batch.loaves()).unwrap();
+    form.place(batch.loaves()).unwrap().leave().unwrap();
 
     let invalid = form.parse().unwrap_err();
     let told: Vec<String> = invalid
         .findings()
         .iter()
-        .map(|finding| format!("{} {} {} {}", finding.place, finding.kind, finding.shown, finding.message))
+        .map(|finding| format!("{} {} {} {}", finding.place, finding.kind, finding.is_shown, finding.message))
         .collect();
     insta::assert_snapshot!(told.join("\n"), @r"
     /name too_short false Use at least 3 characters (now 2).
@@ -93,7 +93,7 @@ fn optional_records_come_and_go() {
 
     form.set(batch.preferment(), Some(Preferment { hours: 14, notes: "Cool".to_owned() })).unwrap();
     assert!(!hours.is_gone() && !form.is_dirty() && !hours.is_touched());
-    form.clear(batch.preferment()).unwrap();
+    form.place(batch.preferment()).unwrap().clear().unwrap();
     form.reset().unwrap();
     assert_eq!(form.parse(), Ok(self::batch()));
 }
@@ -105,7 +105,7 @@ fn emptying_keeps_to_the_baselines_own_emptiness() {
             "blank":{"type":"string"},"count":{"type":"integer"}}}"#,
     );
     let data = ricordo::exchange::read_value(r#"{"text":"rye","number":2,"count":1}"#).unwrap();
-    let form = Form::of_schema(&schema.unwrap().into(), Some(data)).unwrap();
+    let form = Form::from_schema(&schema.unwrap().into(), Some(data)).unwrap();
     for (pointer, emptied) in
         [("/text", "".into()), ("/number", Value::Null), ("/blank", Value::Blank), ("/count", Value::Blank)]
     {
@@ -113,7 +113,7 @@ fn emptying_keeps_to_the_baselines_own_emptiness() {
         form.enter(pointer, "").unwrap();
         assert_eq!(form.get(pointer).unwrap(), Some(emptied.clone()), "{pointer}");
         form.enter(pointer, "7").unwrap();
-        form.clear(pointer).unwrap();
+        form.place(pointer).unwrap().clear().unwrap();
         assert_eq!(form.get(pointer).unwrap(), Some(emptied), "{pointer}");
     }
     assert!(!form.place("/blank").unwrap().is_dirty());
@@ -220,7 +220,7 @@ fn dates_and_times_are_read_and_written_as_html_has_them() {
         r#"{"day":"2026-11-23","start":null,"proof_until":"2026-11-24T04:30","logged":"2026-11-23T18:00:00+01:00"}"#
     );
     form.enter(at.start(), "04:30:00").unwrap();
-    assert_eq!(form.entry(at.start()).unwrap(), "04:30:00");
+    assert_eq!(form.place(at.start()).unwrap().entry(), "04:30:00");
     form.enter(at.proof_until(), "2026-11-24 05:15").unwrap();
     form.enter(at.logged(), "2026-11-23T17:00Z").unwrap();
     let parsed = form.parse().unwrap();

@@ -270,7 +270,7 @@ fn patterns_in_definitions_match_anywhere() {
     assert!(form.is_valid());
     form.enter("/code", " ab ").unwrap();
     assert_eq!(form.value().to_string(), r#"{"code":"ab"}"#, "white space around it is left out");
-    assert_eq!(form.entry("/code").unwrap(), " ab ", "but stays in the widget");
+    assert_eq!(form.place("/code").unwrap().entry(), " ab ", "but stays in the widget");
     let finding = &form.findings()[0];
     assert_eq!(
         (finding.kind, &*finding.message),
@@ -287,7 +287,7 @@ fn a_typed_model_is_exported_as_a_definition_that_its_recordings_replay_on() {
     assert_eq!(write_definition(read.schema()), definition, "what was exported says the same again");
 
     let (form, paths) = (Form::new(&order()).unwrap(), at::<Order>());
-    form.record(10_000);
+    form.diagnostics().start_recording(10_000);
     let before = form.to_json();
     form.enter(paths.name(), " Spelt ").unwrap();
     form.enter(paths.ratio(), "1:1").unwrap();
@@ -296,7 +296,7 @@ fn a_typed_model_is_exported_as_a_definition_that_its_recordings_replay_on() {
     form.apply(ricordo::engine::Action::Add { at: "/spare".parse().unwrap(), value: None }).unwrap();
     form.undo().unwrap();
     let replayed = Form::from_definition(&definition.to_string(), Some(&before)).unwrap();
-    for entry in read_journal(&form.recording().unwrap()).unwrap() {
+    for entry in read_journal(&form.diagnostics().recording().unwrap()).unwrap() {
         if let Command::Apply(action) = entry.command {
             replayed.apply(action).unwrap();
         }
@@ -414,7 +414,7 @@ fn the_edit_format_is_what_a_person_types() {
         time: ricordo::civil::time(4, 30, 15, 0),
     };
     let (form, paths) = (Form::new(&price).unwrap(), at::<Price>());
-    let entry = |pointer: &str| form.entry(pointer).unwrap();
+    let entry = |pointer: &str| form.place(pointer).unwrap().entry();
     assert_eq!(
         ["/net", "/day", "/swapped", "/time"].map(entry),
         ["1234,5", "03/11/2026", "2026-03-11", "04:30:15"]

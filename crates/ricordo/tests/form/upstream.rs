@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use ricordo::engine::{Action, CompiledSchema, Engine};
 use ricordo::exchange::{Command, read_data, read_definition, read_journal};
-use ricordo::form::Take;
+use ricordo::form::Side;
 use ricordo::{ErrorKind, Form, Model, Pointer, Value, at};
 
 #[derive(Clone, Debug, Model, PartialEq)]
@@ -64,7 +64,7 @@ fn a_row_whose_key_is_missing_is_found_where_it_stands() {
 #[test]
 fn a_record_of_another_shape_is_refused_and_changes_nothing() {
     let form = form();
-    let before = form.dump().to_string();
+    let before = form.diagnostics().dump().to_string();
     for (upstream, message) in [
         (r#"{"name": "Rye", "rows": {"id": 1}}"#, "/rows"),
         (r#"{"name": "Rye", "rows": [{"id": "one"}]}"#, "/rows/0/id"),
@@ -75,7 +75,7 @@ fn a_record_of_another_shape_is_refused_and_changes_nothing() {
         let value: Value = serde_json::from_str(upstream).unwrap();
         let refused = form.apply(Action::Rebase { value }).unwrap_err();
         assert!(refused.to_string().contains(message), "{upstream}: {refused}");
-        assert_eq!(form.dump().to_string(), before, "{upstream}");
+        assert_eq!(form.diagnostics().dump().to_string(), before, "{upstream}");
     }
 }
 
@@ -84,23 +84,23 @@ fn a_conflict_that_is_not_there_is_resolved_by_nothing_and_one_of_a_row_that_is_
     let form = form();
     form.rebase(&sheet(&[row(1, 10), row(2, 22), row(3, 30)])).unwrap();
     let conflict = form.conflicts().remove(0);
-    form.resolve(&conflict, Take::Theirs).unwrap();
+    form.resolve(&conflict, Side::Theirs).unwrap();
     assert!(!form.is_dirty());
     // A second time, from an older list of conflicts.
-    form.resolve(&conflict, Take::Mine).unwrap();
+    form.resolve(&conflict, Side::Mine).unwrap();
     assert!(!form.is_dirty());
-    form.place(at::<Sheet>().name()).unwrap().resolve(Take::Theirs).unwrap();
+    form.place(at::<Sheet>().name()).unwrap().resolve(Side::Theirs).unwrap();
 
     form.place(at::<Sheet>().rows().at(1)).unwrap().remove().unwrap();
     form.rebase(&sheet(&[row(1, 10), row(2, 29), row(3, 30)])).unwrap();
     let conflict = form.conflicts().remove(0);
     assert_eq!(conflict.removed_row, Some(2));
-    form.resolve(&conflict, Take::Theirs).unwrap();
+    form.resolve(&conflict, Side::Theirs).unwrap();
     assert_eq!(form.parse().unwrap().rows[1], row(2, 29));
-    form.resolve(&conflict, Take::Mine).unwrap();
+    form.resolve(&conflict, Side::Mine).unwrap();
     assert_eq!(form.parse().unwrap().rows[1], row(2, 29));
     let at = "/rows".parse::<Pointer>().unwrap().into();
-    let resolve = Action::Resolve { at, removed_row: Some(2), is_alone: false, take: Take::Mine };
+    let resolve = Action::Resolve { at, removed_row: Some(2), is_alone: false, side: Side::Mine };
     let refused = form.apply(resolve).unwrap_err();
     assert_eq!(refused.kind(), ErrorKind::NotFound);
     assert!(refused.to_string().contains("no removed row with the key 2 is in conflict"), "{refused}");
@@ -113,20 +113,20 @@ fn a_transaction_resolves_but_does_not_rebase() {
     let conflict = form.conflicts().remove(0);
     form.transaction(|| {
         form.set(at::<Sheet>().name(), "Rye loaf".to_owned())?;
-        form.resolve(&conflict, Take::Theirs)
+        form.resolve(&conflict, Side::Theirs)
     })
     .unwrap();
     assert_eq!(form.parse().unwrap().rows[1], row(2, 22));
     form.undo().unwrap();
     assert_eq!((form.parse().unwrap().name.as_str(), form.conflicts().len()), ("Rye", 1));
 
-    let before = form.dump().to_string();
+    let before = form.diagnostics().dump().to_string();
     let refused = form.transaction(|| {
         form.set(at::<Sheet>().name(), "Rye loaf".to_owned())?;
         form.rebase(&sheet(&[]))
     });
     assert!(refused.is_err(), "{refused:?}");
-    assert_eq!(form.dump().to_string(), before);
+    assert_eq!(form.diagnostics().dump().to_string(), before);
 }
 
 /// The state of a form after a journal: its value, whether it is dirty, and its conflicts as `pointer: base, mine, theirs`.
@@ -134,7 +134,7 @@ fn a_transaction_resolves_but_does_not_rebase() {
 fn after(definition: &str, data: &str, journal: &str) -> (String, bool, Vec<String>) {
     let schema = read_definition(definition).unwrap();
     let value = read_data(data, schema.schema()).unwrap();
-    let mut engine = Engine::of(&schema.into(), Some(value)).unwrap();
+    let mut engine = Engine::new(&schema.into(), Some(value)).unwrap();
     for entry in read_journal(journal).unwrap() {
         let Command::Apply(action) = entry.command else { panic!("an action") };
         engine.apply(action).unwrap_or_else(|error| panic!("line {}: {error}", entry.line));
@@ -182,7 +182,7 @@ fn a_variant_that_was_set_as_a_whole_is_kept_in_a_rebase() {
 fn a_draft_with_a_variant_is_restored_on_a_newer_record() {
     let schema: Arc<CompiledSchema> = read_definition(VARIANTS).unwrap().into();
     let data = |text| Some(read_data(text, schema.schema()).unwrap());
-    let mut engine = Engine::of(&schema, data(r#"{"v":{"kind":"p","x":"1"}}"#)).unwrap();
+    let mut engine = Engine::new(&schema, data(r#"{"v":{"kind":"p","x":"1"}}"#)).unwrap();
     let journal = r#"{"op":"replace","path":"/v","value":{"kind":"q","y":"mine","z":"mine"}}"#;
     let Command::Apply(action) = read_journal(journal).unwrap().remove(0).command else {
         panic!("an action")
@@ -406,10 +406,10 @@ fn no_patch_tells_a_secret_that_it_does_not_change_or_tests_one() {
         r#"[{"op":"test","path":"/rows/0/id","value":1},{"op":"test","path":"/rows/1/id","value":2},{"op":"test","path":"/rows/1/n","value":2},{"op":"add","path":"/word","value":"new"},{"op":"remove","path":"/rows/0"},{"op":"replace","path":"/rows/0/n","value":7}]"#
     );
     let schema: Arc<CompiledSchema> = read_definition(form).unwrap().into();
-    let intake = ricordo::engine::Intake::new(&schema);
+    let gate = ricordo::engine::Gate::new(&schema);
     let held = read_data(data, schema.schema()).unwrap();
     let incoming = ricordo::engine::Incoming::JsonPatch(ricordo::exchange::read_value(&patch).unwrap());
-    let taken = intake.take(held, incoming).unwrap_or_else(|problem| panic!("{problem}"));
+    let taken = gate.admit(held, incoming).unwrap_or_else(|problem| panic!("{problem}"));
     let record = taken.record.to_string();
     assert!(
         record.contains(r#""word":"new""#) && record.contains(r#"{"id":2,"n":7,"pin":"5678"}"#),
@@ -442,8 +442,7 @@ fn null_and_absent_differ_where_two_records_are_compared() {
     let form = r#"{"type":"object","properties":{"x":{"type":["string","null"]},"y":{"type":"string"}}}"#;
     let schema: Arc<CompiledSchema> = read_definition(form).unwrap().into();
     let data = |text| read_data(text, schema.schema()).unwrap();
-    let between =
-        |from, to| Engine::between(&schema, data(from), data(to)).unwrap().json_patch(false).to_string();
+    let between = |from, to| Engine::between(&schema, data(from), data(to)).unwrap().json_patch().to_string();
     assert_eq!(between(r#"{"x":null}"#, "{}"), r#"[{"op":"remove","path":"/x"}]"#);
     assert_eq!(between("{}", r#"{"x":null}"#), r#"[{"op":"add","path":"/x","value":null}]"#);
 }
@@ -474,7 +473,7 @@ fn a_malformed_operation_is_refused_as_such_whatever_fails_before_it() {
     let held = read_data(r#"{"price":1}"#, schema.schema()).unwrap();
     let patch = r#"[{"op":"test","path":"/price","value":2},{"op":"ad","path":"/price","value":3}]"#;
     let incoming = ricordo::engine::Incoming::JsonPatch(ricordo::exchange::read_value(patch).unwrap());
-    let problem = ricordo::engine::Intake::new(&schema).take(held, incoming).unwrap_err();
+    let problem = ricordo::engine::Gate::new(&schema).admit(held, incoming).unwrap_err();
     assert_eq!(problem.status, Some(400));
 }
 

@@ -147,10 +147,10 @@ fn a_variant_of_the_baseline_comes_back_as_it_was() {
 
     form.set(path.leaven(), Leaven::Yeast { grams: 25, brand: None }).unwrap();
     form.set(path.leaven(), Leaven::None).unwrap();
-    form.reset_at(path.leaven()).unwrap();
+    form.place(path.leaven()).unwrap().reset().unwrap();
     assert_eq!(form.get(path.leaven()).unwrap(), Some(Leaven::Yeast { grams: 20, brand: None }));
     form.set(path.leaven(), Leaven::None).unwrap();
-    form.reset_at("/leaven/kind").unwrap();
+    form.place("/leaven/kind").unwrap().reset().unwrap();
     assert!(!form.is_dirty());
 }
 
@@ -209,7 +209,7 @@ fn what_is_in_a_variant_is_addressed_only_while_it_is_there() {
         assert_eq!((refused.kind(), refused.to_string().as_str()), (kind, message));
     }
     form.set(path.leaven().kind(), LeavenTag::Sourdough).unwrap();
-    let refused = form.reset_at(path.leaven().sourdough()).unwrap_err();
+    let refused = form.place(path.leaven().sourdough()).and_then(|place| place.reset()).unwrap_err();
     assert_eq!(refused.kind(), ErrorKind::NotPossible);
     assert_eq!(
         refused.to_string(),
@@ -234,7 +234,7 @@ fn a_definition_says_variants_as_generators_of_json_schema_do() {
     let read = exchange::read_definition(&definition).unwrap();
     assert_eq!(format!("{:#}", exchange::write_definition(read.schema())), definition);
 
-    let form = Form::of_schema(&read.into(), None).unwrap();
+    let form = Form::from_schema(&read.into(), None).unwrap();
     form.set("/leaven/kind", "yeast".into()).unwrap();
     assert_eq!(form.value().to_string(), r#"{"leaven":{"kind":"yeast","brand":"local"},"stages":[]}"#);
 }
@@ -316,7 +316,7 @@ fn a_definition_may_name_its_variants_and_contain_itself() {
         "leaf":{"type":"object","title":"One","properties":{"kind":{"const":"one"},"name":{"type":"string"}},
             "required":["kind","name"]}}}"##;
     let schema = exchange::read_definition(definition).unwrap();
-    let form = Form::of_schema(&schema.into(), None).unwrap();
+    let form = Form::from_schema(&schema.into(), None).unwrap();
     assert_eq!(form.value().to_string(), "{}");
     form.apply(Action::Add { at: pointer("/top"), value: None }).unwrap();
     form.enter("/top/kind", "All").unwrap();
@@ -337,14 +337,14 @@ fn a_secret_of_any_variant_is_hidden_wherever_it_may_be_meant() {
         {"properties":{"kind":{"const":"card"},"pin":{"type":"string","writeOnly":true}}},
         {"properties":{"kind":{"const":"key"},"pin":{"type":"string"},"spare":{"type":"boolean"}}}]}}}"#;
     let schema = exchange::read_definition(definition).unwrap();
-    let form = Form::of_schema(&schema.into(), None).unwrap();
+    let form = Form::from_schema(&schema.into(), None).unwrap();
     form.set("/login/kind", "key".into()).unwrap();
-    form.record(1 << 10);
+    form.diagnostics().start_recording(1 << 10);
     form.enter("/login/pin", "hunter").unwrap();
     form.set("/login", value(r#"{"kind":"key","pin":"hunter","spare":true}"#)).unwrap();
     form.set("/login", value(r#"{"pin":"hunter"}"#)).unwrap_err();
     assert_eq!(
-        form.recording().unwrap(),
+        form.diagnostics().recording().unwrap(),
         concat!(
             r#"{"op":"enter","path":"/login/pin","text":"•••"}"#,
             "\n",
@@ -468,7 +468,7 @@ fn definitions_of_a_generator_and_values_of_serde_have_the_same_variants() {
         exchange::read_definition(&definition).unwrap_or_else(|error| panic!("{error}\n{definition}"));
     let json = serde_json::to_string(&sheet).unwrap();
     let value = exchange::read_data(&json, schema.schema()).unwrap();
-    let form = Form::of_schema(&schema.into(), Some(value)).unwrap();
+    let form = Form::from_schema(&schema.into(), Some(value)).unwrap();
     assert!(form.is_valid());
 
     // The model itself gives and takes the same.
@@ -544,7 +544,7 @@ fn an_accept_notifies_nobody_of_a_variant_that_was_left_meanwhile() {
     let form = Form::from_definition(DEFINITION, None).unwrap();
     form.enter("/leaven/kind", "rye").unwrap();
     let submission = form.submit(&ricordo::SubmitOptions::new()).unwrap();
-    form.clear("/leaven/kind").unwrap();
+    form.place("/leaven/kind").unwrap().clear().unwrap();
     form.enter("/leaven/kind", "spelt").unwrap();
     let calls = Rc::new(RefCell::new(0));
     let count = calls.clone();
@@ -570,7 +570,7 @@ fn shipment() -> Form {
     let schema = exchange::read_definition(definition).unwrap();
     let data =
         exchange::read_data(r#"{"shipment": {"way": "collect", "at": "nine"}}"#, schema.schema()).unwrap();
-    Form::of_schema(&std::sync::Arc::new(schema), Some(data)).unwrap()
+    Form::from_schema(&std::sync::Arc::new(schema), Some(data)).unwrap()
 }
 
 /// Fills in the second variant: a number that cannot be parsed, an override, rows, and a text that is not committed.
@@ -600,7 +600,7 @@ fn a_variant_keeps_the_text_that_was_typed_while_another_one_is_chosen() {
     form.enter("/shipment/way", "collect").unwrap();
     assert_eq!(form.value().to_string(), r#"{"shipment":{"way":"collect","at":"nine"}}"#);
     assert!(!form.is_dirty() && form.is_valid(), "what is left is in no value and in no check");
-    assert_eq!(form.json_patch(false).to_string(), "[]");
+    assert_eq!(form.json_patch().to_string(), "[]");
     form.enter("/shipment/at", "ten").unwrap();
 
     form.enter("/shipment/way", "post").unwrap();
@@ -692,5 +692,17 @@ fn setting_the_record_leaves_the_text_that_was_left_in_a_variant_beside_it() {
     form.enter("/search/by", "date").unwrap();
     form.set("", value(r#"{"name": "Rye"}"#)).unwrap();
     form.enter("/search/by", "town").unwrap();
-    assert_eq!(form.entry("/search/town").unwrap(), "Ulm");
+    assert_eq!(form.place("/search/town").unwrap().entry(), "Ulm");
+}
+
+#[test]
+fn a_variant_that_a_program_chooses_forgets_the_text_that_was_left_in_it() {
+    let form = shipment();
+    form.enter("/shipment/at", "ten").unwrap();
+    form.enter("/shipment/way", "post").unwrap();
+    form.set("/shipment/way", value("\"collect\"")).unwrap();
+    assert_eq!(form.place("/shipment/at").unwrap().entry(), "nine", "it opens as its baseline");
+    form.enter("/shipment/way", "post").unwrap();
+    form.enter("/shipment/way", "collect").unwrap();
+    assert_eq!(form.place("/shipment/at").unwrap().entry(), "nine", "and not as it was left before");
 }

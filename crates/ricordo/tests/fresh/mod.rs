@@ -150,7 +150,7 @@ fn inputs(root: PlaceView<'_>) -> Vec<Input> {
         value: place.value(),
         unreadable: place.is_unreadable().then(|| place.entry().into_owned()),
         is_readonly: place.is_readonly(),
-        is_leading: place.is_driver(),
+        is_leading: place.is_leading(),
         is_overridden: place.is_overridden(),
         origin: match place.part().local {
             _ if place.is_calculated() || place.counterpart().is_some() => Origin::Computed,

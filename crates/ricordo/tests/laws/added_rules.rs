@@ -72,7 +72,7 @@ fn watch(form: &Form) -> Vec<Watched> {
         (Aspects::READONLY, |place| place.is_readonly().into()),
         (Aspects::RELEVANT, |place| place.is_relevant().into()),
         (Aspects::DIRTY, |place| place.is_dirty().into()),
-        (Aspects::DRIVER, |place| place.is_overridden().into()),
+        (Aspects::LEADS, |place| place.is_overridden().into()),
         (Aspects::VALIDITY, |place| place.is_valid().into()),
     ];
     let names = (0..FIELDS).map(|at| format!("/f{at}")).chain(["/g0".to_owned(), "/rows".to_owned()]);
@@ -93,11 +93,11 @@ proptest! {
     #[test]
     fn rules_hold_from_when_they_are_added(plan in plans(), seed: u8, steps in steps()) {
         let schema = std::sync::Arc::new(read_definition(&settling::definition()).unwrap());
-        let form = Form::of_schema(&schema, Some(data(seed, seed))).unwrap();
+        let form = Form::from_schema(&schema, Some(data(seed, seed))).unwrap();
         let mut added: BTreeMap<usize, RulesGuard> = BTreeMap::new();
         let fresh = |added: &BTreeMap<usize, RulesGuard>, value: Value, is_now: bool| {
             let declare = |rules: &mut Rules<Untyped>| added.keys().for_each(|which| add(rules, &plan, *which));
-            let mut engine = Engine::of(&schema_with(read_definition(&settling::definition()).unwrap(), declare).unwrap(), Some(value)).unwrap();
+            let mut engine = Engine::new(&schema_with(read_definition(&settling::definition()).unwrap(), declare).unwrap(), Some(value)).unwrap();
             let said = form.place("/f4").unwrap();
             if is_now && said.is_overridden() && said.value().is_empty() {
                 // Data cannot say that somebody has overridden a suggestion by a blank.

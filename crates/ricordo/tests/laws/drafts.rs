@@ -86,10 +86,10 @@ proptest! {
         let draft = if has_baseline { form.draft_with_baseline() } else { form.draft() };
         let record = (!has_baseline).then(|| form.place("").unwrap().baseline());
         let read = read_draft(&draft.to_string()).unwrap();
-        let restored = Form::of_schema_from_draft(&schema, &read, record).unwrap_or_else(|error| panic!("{error}\n{draft}"));
+        let restored = Form::from_schema_and_draft(&schema, &read, record).unwrap_or_else(|error| panic!("{error}\n{draft}"));
         prop_assert_eq!(restored.left_out, []);
         let restored = restored.form;
-        prop_assert_eq!(restored.dump().to_string(), form.dump().to_string(), "{}", draft);
+        prop_assert_eq!(restored.diagnostics().dump().to_string(), form.diagnostics().dump().to_string(), "{}", draft);
         prop_assert_eq!(restored.draft().to_string(), form.draft().to_string());
         // Input that was left in variants is not in a draft.
         prop_assume!(!reference.has_left_input());
@@ -221,7 +221,7 @@ proptest! {
     fn what_is_computed_is_computed_again(before in lines(), after in lines(), has_baseline: bool) {
         let schema = sheet();
         let data = read_data(&sheet_data(2).to_string(), schema.schema()).unwrap();
-        let mut engine = Engine::of(&schema, Some(data)).unwrap();
+        let mut engine = Engine::new(&schema, Some(data)).unwrap();
         for line in &before {
             let _ = do_line(&mut engine, line);
         }
@@ -285,7 +285,7 @@ proptest! {
     ) {
         let schema = sheet();
         let data = read_data(&sheet_data(2).to_string(), schema.schema()).unwrap();
-        let mut engine = Engine::of(&schema, Some(data.clone())).unwrap();
+        let mut engine = Engine::new(&schema, Some(data.clone())).unwrap();
         for line in &before {
             let _ = do_line(&mut engine, line);
         }
@@ -338,7 +338,7 @@ fn difference(one: &Engine, other: &Engine) -> String {
 
 /// What is to be seen of a form, but for the keys of rows.
 fn values(form: &Form) -> String {
-    let mut dump = serde_json::from_str::<Json>(&form.dump().to_string()).unwrap();
+    let mut dump = serde_json::from_str::<Json>(&form.diagnostics().dump().to_string()).unwrap();
     for list in dump["lists"].as_object_mut().unwrap().values_mut() {
         list["rows"].as_array_mut().unwrap().iter_mut().for_each(|row| row["key"] = Json::Null);
     }

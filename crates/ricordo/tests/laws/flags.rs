@@ -60,7 +60,7 @@ fn form_of(row: PlaceView<'_>) -> Option<PlaceView<'_>> {
 
 /// All rules, in an order that a seed tells.
 fn declare(rules: &mut Rules<Untyped>, seed: u8) {
-    let rows = || Rows::of("/rows");
+    let rows = || Rows::new("/rows");
     let counted = || rows().when(Condition::new("/skip", Comparison::Equals, Value::Flag(false)));
     let mut order: Vec<u8> = (0..17).collect();
     order.rotate_left(usize::from(seed % 17));
@@ -102,7 +102,7 @@ fn declare(rules: &mut Rules<Untyped>, seed: u8) {
             8 => each(rules, |rules| {
                 rules.aggregate(
                     "/sum",
-                    Rows::of("/parts")
+                    Rows::new("/parts")
                         .when(Condition::new("/ok", Comparison::Equals, Value::Flag(true)))
                         .sum("/m"),
                 );
@@ -445,7 +445,7 @@ proptest! {
     #[test]
     fn flags_and_values_match_a_simple_model(seed: u8, order: u8, doings in doings()) {
         let schema = schema_with(read_definition(DEFINITION).unwrap(), |rules| declare(rules, order)).unwrap();
-        let mut engine = Engine::of(&schema, Some(data(seed))).unwrap();
+        let mut engine = Engine::new(&schema, Some(data(seed))).unwrap();
         prop_assert!(!engine.view(engine.root()).is_dirty());
         let watched = watch(&mut engine);
         for transaction in doings {
@@ -473,7 +473,7 @@ proptest! {
             }
             let is_valid = expected.iter().flat_map(|(_, told)| &told.messages).all(|said| said == "Four is odd.");
             prop_assert_eq!(form.is_valid(), is_valid);
-            assert_like_fresh(&engine, |value| Engine::of(&schema, Some(value)).unwrap());
+            assert_like_fresh(&engine, |value| Engine::new(&schema, Some(value)).unwrap());
             for ((observer, place, aspects), before) in watched.iter().zip(before) {
                 let is_other = snapshot(&engine, *place, *aspects) != before;
                 let at = engine.view(*place).pointer();

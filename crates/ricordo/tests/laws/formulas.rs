@@ -572,7 +572,7 @@ proptest! {
     fn formulas_give_what_their_expressions_say(formulas in formulas(), steps in prop::collection::vec(step(), 1..25)) {
         let definition = formulas.definition();
         let schema = read_definition(&definition).unwrap_or_else(|error| panic!("{error:?}\n{definition}")).into();
-        let mut engine = Engine::of(&schema, None).unwrap();
+        let mut engine = Engine::new(&schema, None).unwrap();
         check(&engine, &formulas);
         for step in steps {
             let rows = Form::of(&engine).rows.len();
@@ -584,9 +584,9 @@ proptest! {
                 prop_assert!(matches!(step, Step::Undo | Step::Redo), "{line}: {refused}\n{definition}");
             }
             check(&engine, &formulas);
-            assert_like_fresh(&engine, |value| Engine::of(&schema, Some(value)).unwrap());
+            assert_like_fresh(&engine, |value| Engine::new(&schema, Some(value)).unwrap());
         }
-        let again = Engine::of(&schema, Some(engine.view(engine.root()).value())).unwrap();
+        let again = Engine::new(&schema, Some(engine.view(engine.root()).value())).unwrap();
         let results = |engine: &Engine| place(engine, "/results").value();
         prop_assert_eq!(results(&again), results(&engine));
         check(&again, &formulas);

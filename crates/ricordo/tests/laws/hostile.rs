@@ -26,7 +26,7 @@ const JOURNAL: &str = concat!(
 fn go(form: &str, data: &str, journal: &str) {
     let Ok(schema) = read_definition(form) else { return };
     let value = read_data(data, schema.schema()).ok();
-    let Ok(mut engine) = Engine::of(&schema.into(), value) else { return };
+    let Ok(mut engine) = Engine::new(&schema.into(), value) else { return };
     for entry in read_journal(journal).unwrap_or_default() {
         match entry.command {
             Command::Apply(action) => {
@@ -169,7 +169,7 @@ proptest! {
         let problem = serde_json::json!({"title": soup, "errors": [{"pointer": pointer, "detail": "No."}, soup]});
         let problem = read_problem(&problem.to_string()).unwrap();
         let _ = read_problem(&soup.to_string());
-        let mut engine = Engine::of(&schema.into(), None).unwrap();
+        let mut engine = Engine::new(&schema.into(), None).unwrap();
         engine.apply(Action::Submit(SubmitRequest::default())).unwrap();
         engine.apply(Action::Reject { problem }).unwrap();
         prop_assert!(!engine.view(engine.root()).all_findings().is_empty());
@@ -234,7 +234,7 @@ fn depth_is_bounded_and_the_bound_is_said() {
     let schema =
         read_definition(r##"{"type":"object","properties":{"a":{"type":"array","items":{"$ref":"#"}}}}"##)
             .unwrap();
-    let mut engine = Engine::of(&schema.into(), None).unwrap();
+    let mut engine = Engine::new(&schema.into(), None).unwrap();
     let mut list = "/a".to_owned();
     let mut refusals = 0;
     for _ in 0..300 {
@@ -261,8 +261,8 @@ fn actions_thousands_deep_are_refused_and_dropped_without_a_fault() {
     use ricordo::{Pointer, Value};
 
     let nested = |levels: usize| (0..levels).fold(Value::Null, |inner, _| Value::List(vec![inner]));
-    let schema = read_definition(FORM).unwrap();
-    let mut engine = Engine::of(&schema.into(), None).unwrap();
+    let schema = read_definition(FORM).unwrap().into();
+    let mut engine = Engine::new(&schema, None).unwrap();
     let name = || "/name".parse::<Pointer>().unwrap();
     let actions = [
         Action::Replace { at: name().into(), value: nested(100_000) },
@@ -278,6 +278,6 @@ fn actions_thousands_deep_are_refused_and_dropped_without_a_fault() {
         engine.apply(action).unwrap_err();
     }
     assert_eq!(dump(&engine).to_string(), before);
-    let refused = Engine::new(engine.schema().clone(), Some(nested(100_000))).unwrap_err();
+    let refused = Engine::new(&schema, Some(nested(100_000))).unwrap_err();
     assert!(refused.to_string().contains("more than 100 places deep"), "{refused}");
 }

@@ -20,7 +20,7 @@ fn validator(schema: &Json) -> Validator {
 fn is_valid(schema: &Json, document: &Json) -> Option<bool> {
     let compiled = read_definition(&schema.to_string()).ok()?;
     let Ok(data) = read_data(&document.to_string(), compiled.schema()) else { return Some(false) };
-    let engine = Engine::of(&compiled.into(), Some(data)).unwrap();
+    let engine = Engine::new(&compiled.into(), Some(data)).unwrap();
     Some(engine.view(engine.root()).is_valid())
 }
 

@@ -227,7 +227,7 @@ fn engine(data: Value, is_calculated: bool) -> Engine {
             rules.calculate("/whole", move |it| value(field(it.place(), 3)));
         }
     });
-    Engine::of(&schema.unwrap(), Some(data)).unwrap()
+    Engine::new(&schema.unwrap(), Some(data)).unwrap()
 }
 
 /// Does something to the form and to the model; which rows were written as wholes.
@@ -340,7 +340,7 @@ fn act(engine: &mut Engine, model: &mut Model, doing: Doing, is_calculated: bool
 
 fn told(engine: &Engine) -> Vec<(Number, bool)> {
     let form = engine.view(engine.root());
-    let figure = |view: PlaceView<'_>| (view.value().as_number(), view.is_driver() || view.is_overridden());
+    let figure = |view: PlaceView<'_>| (view.value().as_number(), view.is_leading() || view.is_overridden());
     let rows = form.children().nth(2).unwrap();
     let sides = rows.children().flat_map(|row| row.children().map(figure).collect::<Vec<_>>());
     form.children().take(2).map(figure).chain(sides).collect()

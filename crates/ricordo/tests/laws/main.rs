@@ -55,7 +55,7 @@ impl Both {
         let value =
             read_data(&data.to_string(), schema.schema()).unwrap_or_else(|error| panic!("{error}\n{data}"));
         Both {
-            engine: Engine::of(&schema.into(), Some(value)).unwrap(),
+            engine: Engine::new(&schema.into(), Some(value)).unwrap(),
             reference: Reference::new(definition, &data),
         }
     }
@@ -174,7 +174,7 @@ fn collect_rows(place: PlaceView<'_>, way: &mut Vec<String>, states: &mut Vec<Ro
         let mut seen = place.value().to_string();
         visit(place, &mut |below| {
             let kinds: Vec<_> =
-                below.findings().into_iter().map(|finding| (finding.kind, finding.shown)).collect();
+                below.findings().into_iter().map(|finding| (finding.kind, finding.is_shown)).collect();
             seen += &format!("{:?} {} {} {kinds:?};", below.entry(), below.is_dirty(), below.is_touched());
         });
         states.push(RowState { way: way.clone(), pointer: place.pointer(), seen });

@@ -193,7 +193,7 @@ pub fn form(definition: &Definition, seed: u64) -> (Form, Reference) {
     let schema = read_definition(&definition.schema().to_string()).unwrap();
     let data = definition.data(&mut Seed(seed));
     let value = read_data(&data.to_string(), schema.schema()).unwrap();
-    (Form::of_schema(&schema.into(), Some(value)).unwrap(), Reference::new(definition, &data))
+    (Form::from_schema(&schema.into(), Some(value)).unwrap(), Reference::new(definition, &data))
 }
 
 /// Does a line to the form and, as far as it goes, to the reference that knows which places there are.
@@ -340,7 +340,7 @@ proptest! {
             lines
         };
         let lines = account(&original);
-        original.record(1 << 20);
+        original.diagnostics().start_recording(1 << 20);
         let pointers: Vec<String> = places.iter().map(|(pointer, _)| pointer.clone()).collect();
         for (step, saving) in steps.iter().zip(&savings) {
             let lines = [step.line(&reference), saving.line(&definition, &pointers)];
@@ -350,13 +350,13 @@ proptest! {
         }
         let (replayed, _) = form(&definition, seed);
         let again = account(&replayed);
-        let journal = original.recording().unwrap();
+        let journal = original.diagnostics().recording().unwrap();
         for entry in read_journal(&format!("\n{journal}")).unwrap() {
             let Command::Apply(action) = entry.command else { panic!("an action") };
             replayed.apply(action).unwrap();
         }
         prop_assert_eq!(lines.take(), again.take(), "{}", journal);
-        prop_assert_eq!(original.dump().to_string(), replayed.dump().to_string());
+        prop_assert_eq!(original.diagnostics().dump().to_string(), replayed.diagnostics().dump().to_string());
     }
 }
 
@@ -368,7 +368,7 @@ proptest! {
     ) {
         let (form, mut reference) = form(&definition, seed);
         let schema = read_definition(&definition.schema().to_string()).unwrap();
-        let mut engine = Engine::of(&schema.into(), Some(form.value())).unwrap();
+        let mut engine = Engine::new(&schema.into(), Some(form.value())).unwrap();
         let pointers: Vec<String> = reference.places().into_iter().map(|(pointer, _)| pointer).collect();
         for (step, saving) in steps.iter().zip(&savings) {
             let lines = [step.line(&reference), saving.line(&definition, &pointers)];

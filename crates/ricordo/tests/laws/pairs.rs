@@ -7,10 +7,10 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use ricordo::engine::{
-    Action, AfterAccept, CompiledSchema, Extent, Incoming, Intake, Status, SubmitRequest, Verdict,
+    Action, AfterAccept, CompiledSchema, Extent, Gate, Incoming, Status, SubmitRequest, Verdict,
 };
 use ricordo::exchange::{read_data, read_definition, read_draft};
-use ricordo::form::{RulesGuard, SubmitOptions, Take};
+use ricordo::form::{RulesGuard, Side, SubmitOptions};
 use ricordo::schema::{Choice, Choices};
 use ricordo::{Form, Pointer, Problem, Value};
 use serde_json::{Value as Json, json};
@@ -218,7 +218,7 @@ impl Pairs {
 
 struct World<'a> {
     schema: Arc<CompiledSchema>,
-    intake: Intake,
+    gate: Gate,
     form: Form,
     /// The record on the server.
     server: Value,
@@ -301,10 +301,10 @@ impl World<'_> {
 
     /// Does an action; whether it was possible. A refused one changes nothing.
     fn act(&mut self, action: Action) -> bool {
-        let before = self.form.dump().to_string();
+        let before = self.form.diagnostics().dump().to_string();
         let done = self.form.apply(action);
         if let Err(refused) = &done {
-            assert_eq!(self.form.dump().to_string(), before, "law 6: {refused}");
+            assert_eq!(self.form.diagnostics().dump().to_string(), before, "law 6: {refused}");
         }
         done.is_ok()
     }
@@ -321,7 +321,7 @@ impl World<'_> {
     fn check(&self) {
         let has_rules = self.guard.is_some();
         assert_like_fresh(&self.form, |value| {
-            let fresh = Form::of_schema(&self.schema, Some(value)).unwrap();
+            let fresh = Form::from_schema(&self.schema, Some(value)).unwrap();
             prepare(&fresh);
             if has_rules {
                 rules(&fresh).keep();
@@ -564,7 +564,7 @@ impl World<'_> {
             .iter()
             .filter_map(|conflict| conflict.pointer.tokens().next().map(|name| name.into_owned()))
             .collect();
-        let take = if seed.below(2) == 0 { Take::Mine } else { Take::Theirs };
+        let take = if seed.below(2) == 0 { Side::Mine } else { Side::Theirs };
         self.form.resolve_all(take).unwrap();
         assert!(self.form.conflicts().is_empty());
         self.pairs.count("resolve", &members);
@@ -593,7 +593,7 @@ impl World<'_> {
         let dirty = self.dirty();
         let options = parts
             .iter()
-            .fold(SubmitOptions::new(), |options, part| options.part(format!("/{part}").as_str()));
+            .fold(SubmitOptions::new(), |options, part| options.only(format!("/{part}").as_str()));
         let options = match extent {
             Extent::Dirty => options.dirty_only(),
             Extent::Patch { has_tests } => {
@@ -626,7 +626,7 @@ impl World<'_> {
             Extent::Dirty => Incoming::MergePatch(payload.clone()),
             _ => Incoming::JsonPatch(payload.clone()),
         };
-        let taken = self.intake.take(self.server.clone(), incoming);
+        let taken = self.gate.admit(self.server.clone(), incoming);
         match (seed.below(8), taken) {
             (0, _) => {
                 assert!(self.act(Action::Abandon));
@@ -658,12 +658,14 @@ impl World<'_> {
         let draft = self.form.draft_with_baseline();
         let read = read_draft(&draft.to_string()).unwrap();
         let baseline = self.form.read(|root| root.baseline());
-        let restored = Form::of_schema_from_draft(&self.schema, &read, Some(baseline)).unwrap();
+        let restored = Form::from_schema_and_draft(&self.schema, &read, Some(baseline)).unwrap();
         assert_eq!(restored.left_out, [], "{draft}");
         prepare(&restored.form);
         if self.guard.is_none() {
-            let (mut found, mut expected) =
-                (Self::json(&restored.form.dump()), Self::json(&self.form.dump()));
+            let (mut found, mut expected) = (
+                Self::json(&restored.form.diagnostics().dump()),
+                Self::json(&self.form.diagnostics().dump()),
+            );
             // Secrets are those of the record, and what is asked of others is asked again.
             for dump in [&mut found, &mut expected] {
                 for name in ["dirty", "touched", "status", "valid", "findings"] {
@@ -697,8 +699,7 @@ impl World<'_> {
     fn patch(&mut self) {
         let [baseline, value] =
             [self.form.read(|root| root.baseline()), self.form.value()].map(|value| Self::json(&value));
-        let patch: json_patch::Patch =
-            serde_json::from_str(&self.form.json_patch(false).to_string()).unwrap();
+        let patch: json_patch::Patch = serde_json::from_str(&self.form.json_patch().to_string()).unwrap();
         let mut patched = baseline;
         json_patch::patch(&mut patched, &patch).unwrap();
         assert_eq!(patched, value, "law 8");
@@ -725,18 +726,18 @@ fn row_of(seed: &mut Seed) -> Json {
 fn go(schema: &Arc<CompiledSchema>, number: u64, steps: usize, pairs: &mut Pairs) {
     let mut seed = Seed(number.wrapping_mul(0x9E37_79B9_7F4A_7C15) ^ 0x5851);
     let data = read_data(&record(&mut seed).to_string(), schema.schema()).unwrap();
-    let form = Form::of_schema(schema, Some(data.clone())).unwrap();
+    let form = Form::from_schema(schema, Some(data.clone())).unwrap();
     prepare(&form);
-    let intake = Intake::new(schema);
-    let mut world = World { schema: schema.clone(), intake, form, server: data, guard: None, pairs };
-    world.form.record(1 << 20);
+    let gate = Gate::new(schema);
+    let mut world = World { schema: schema.clone(), gate, form, server: data, guard: None, pairs };
+    world.form.diagnostics().start_recording(1 << 20);
     for step in 0..steps {
         let done = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
             world.step(&mut seed);
             world.check();
         }));
         if let Err(panic) = done {
-            let journal = world.form.recording().unwrap_or_default();
+            let journal = world.form.diagnostics().recording().unwrap_or_default();
             let tail: Vec<&str> = journal.lines().rev().take(12).collect();
             eprintln!("form {number}, step {step}; the last lines:");
             tail.iter().rev().for_each(|line| eprintln!("  {line}"));

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use proptest::prelude::*;
 use ricordo::Value;
-use ricordo::engine::{CompiledSchema, Engine, Extent, Incoming, Intake, PlaceView, SubmitRequest};
+use ricordo::engine::{CompiledSchema, Engine, Extent, Gate, Incoming, PlaceView, SubmitRequest};
 use ricordo::exchange::{Command, read_definition, read_journal};
 use serde_json::{Value as Json, json};
 
@@ -43,12 +43,12 @@ fn outer_lists(place: PlaceView<'_>, found: &mut Vec<(String, Value)>) {
 fn check(engine: &Engine) {
     let form = engine.view(engine.root());
     let (baseline, value) = (json(&form.baseline()), json(&form.value()));
-    let patch = json(&engine.json_patch(false));
+    let patch = json(&engine.json_patch());
     assert_eq!(applied(&patch, &baseline), value, "{patch}");
     let operations = patch.as_array().unwrap();
     assert_eq!(operations.is_empty(), baseline == value, "what is the same needs no patch");
 
-    let tested = json(&engine.json_patch(true));
+    let tested = json(&engine.json_patch_with_tests());
     assert_eq!(applied(&tested, &baseline), value, "{tested}");
     let is_test = |operation: &&Json| operation["op"] == "test";
     let without_tests: Vec<&Json> =
@@ -98,7 +98,7 @@ proptest! {
             return Ok(());
         }
         let schema: Arc<CompiledSchema> = read_definition(&definition.schema().to_string()).unwrap().into();
-        let intake = Intake::new(&schema);
+        let gate = Gate::new(&schema);
         let payload = |extent: Extent| {
             let mut request = SubmitRequest::default();
             request.extent = extent;
@@ -107,7 +107,7 @@ proptest! {
         let whole = payload(Extent::Whole);
         let patch = |has_tests| Incoming::JsonPatch(payload(Extent::Patch { has_tests }));
         for sent in [Incoming::Record(whole.clone()), Incoming::MergePatch(payload(Extent::Dirty)), patch(false), patch(true)] {
-            match intake.take(form.baseline(), sent.clone()) {
+            match gate.admit(form.baseline(), sent.clone()) {
                 Ok(taken) => {
                     prop_assert_eq!(without_nulls(json(&taken.record)), without_nulls(json(&whole)), "{:?}", sent);
                     prop_assert_eq!(taken.recalculated, []);
@@ -135,7 +135,7 @@ proptest! {
         let text = "a text that is long enough to be missed when it is sent along with all the others";
         let rows: Vec<Json> = (0..length).map(|at| json!({"name": at.to_string(), "text": text})).collect();
         let value = ricordo::exchange::read_value(&json!({"rows": rows}).to_string()).unwrap();
-        let mut engine = Engine::of(&schema.into(), Some(value)).unwrap();
+        let mut engine = Engine::new(&schema.into(), Some(value)).unwrap();
         for (from, to, what) in moves {
             let length = engine.view(engine.root()).value().as_record().unwrap().get("rows").unwrap().as_list().unwrap().len();
             if length == 0 {
@@ -152,7 +152,7 @@ proptest! {
             engine.apply(action).unwrap();
             check(&engine);
         }
-        let patch = json(&engine.json_patch(false));
+        let patch = json(&engine.json_patch());
         prop_assert!(patch.as_array().unwrap().iter().all(|operation| operation["path"] != "/rows"), "{}", patch);
     }
 }

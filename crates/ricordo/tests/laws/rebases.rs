@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
-use ricordo::form::Take;
+use ricordo::form::Side;
 use ricordo::model::Data;
 use ricordo::{Form, Model, Value, at};
 
@@ -451,10 +451,10 @@ impl World {
                 if !form.can_undo() {
                     return;
                 }
-                let before = form.dump().to_string();
+                let before = form.diagnostics().dump().to_string();
                 form.undo().unwrap();
                 form.redo().unwrap();
-                assert_eq!(form.dump().to_string(), before);
+                assert_eq!(form.diagnostics().dump().to_string(), before);
             }
             Doing::Upstream(changes) => {
                 changes.iter().for_each(|change| self.change_server(change));
@@ -467,12 +467,12 @@ impl World {
                     return;
                 }
                 let conflict = &conflicts[which % conflicts.len()];
-                let take = if *is_mine { Take::Mine } else { Take::Theirs };
+                let side = if *is_mine { Side::Mine } else { Side::Theirs };
                 let name = self.name_of(conflict);
-                let before = form.dump().to_string();
-                form.resolve(conflict, take).unwrap();
+                let before = form.diagnostics().dump().to_string();
+                form.resolve(conflict, side).unwrap();
                 form.undo().unwrap();
-                assert_eq!(form.dump().to_string(), before, "a resolution is undone");
+                assert_eq!(form.diagnostics().dump().to_string(), before, "a resolution is undone");
                 form.redo().unwrap();
                 match name {
                     Some(name) => {
@@ -486,7 +486,7 @@ impl World {
                 self.follow_order();
             }
             Doing::ResolveAll(is_mine) => {
-                form.resolve_all(if *is_mine { Take::Mine } else { Take::Theirs }).unwrap();
+                form.resolve_all(if *is_mine { Side::Mine } else { Side::Theirs }).unwrap();
                 let open = self.open();
                 if !*is_mine {
                     open.iter().for_each(|name| self.take_theirs(name));

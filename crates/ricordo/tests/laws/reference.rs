@@ -523,7 +523,8 @@ impl Place {
                     let defaults = defaults_of(&variants[now]);
                     fields.extend(places_of(&variants[now], Some(&defaults)));
                 }
-                let left = now.filter(|_| is_entered).and_then(|now| chosen.left.remove(&now));
+                // A variant that a program chooses opens as it is, and what was left in it is forgotten.
+                let left = now.and_then(|now| chosen.left.remove(&now)).filter(|_| is_entered);
                 for ((_, field), (_, left)) in fields[1..].iter_mut().zip(&left.unwrap_or_default()) {
                     field.take_input(left);
                 }

@@ -110,7 +110,7 @@ fn state(form: &Form) -> State {
 fn form() -> Form {
     let schema = read_definition(DEFINITION).unwrap();
     let data = read_data(DATA, schema.schema()).unwrap();
-    Form::of_schema(&schema.into(), Some(data)).unwrap()
+    Form::from_schema(&schema.into(), Some(data)).unwrap()
 }
 
 /// What a form must be like: the states that undo and redo lead to, without the responses to undo and redo themselves.
@@ -160,7 +160,7 @@ proptest! {
     fn one_undo_takes_back_an_action_and_the_responses_to_it(doings in doings()) {
         let form = form();
         subscribe(&form);
-        form.record(1 << 20);
+        form.diagnostics().start_recording(1 << 20);
         let now = state(&form);
         let mut model = Model { now, undo: Vec::new(), redo: Vec::new(), moved_to: None, typing: None };
         for doing in doings {
@@ -199,13 +199,13 @@ proptest! {
             }
             prop_assert_eq!(state(&form), model.now.clone(), "{:?}", doing);
             let schema = read_definition(DEFINITION).unwrap().into();
-            assert_like_fresh(&form, |value| Form::of_schema(&schema, Some(value)).unwrap());
+            assert_like_fresh(&form, |value| Form::from_schema(&schema, Some(value)).unwrap());
             prop_assert_eq!(form.can_redo(), !model.redo.is_empty());
         }
         // A recording has the responses, and says which they are: replayed without subscribers, it undoes the same.
         let replayed = crate::responses::form();
-        let mut engine = ricordo::engine::Engine::of(&read_definition(DEFINITION).unwrap().into(), Some(replayed.value())).unwrap();
-        for entry in read_journal(&format!("\n{}", form.recording().unwrap())).unwrap() {
+        let mut engine = ricordo::engine::Engine::new(&read_definition(DEFINITION).unwrap().into(), Some(replayed.value())).unwrap();
+        for entry in read_journal(&format!("\n{}", form.diagnostics().recording().unwrap())).unwrap() {
             let Command::Apply(action) = entry.command else { panic!("an action") };
             let applied = if entry.is_response { engine.respond(action) } else { engine.apply(action) };
             applied.unwrap();

@@ -203,12 +203,12 @@ fn is_event_with_more(line: &Json) -> bool {
 fn engine() -> Engine {
     let schema = read_definition(&definition().to_string()).unwrap();
     let value = read_data(&data().to_string(), schema.schema()).unwrap();
-    Engine::of(&schema.into(), Some(value)).unwrap()
+    Engine::new(&schema.into(), Some(value)).unwrap()
 }
 
 /// Everything that is to be seen of a form.
 fn written(engine: &Engine) -> String {
-    let patch = engine.masked_patch(&engine.json_patch(true));
+    let patch = engine.masked_patch(&engine.json_patch_with_tests());
     let mut written = format!(
         "{:#} {engine:?} {:?} {patch} {}",
         dump(engine),
@@ -243,14 +243,14 @@ proptest! {
     #[test]
     fn secrets_are_written_nowhere(lines in lines()) {
         let mut engine = engine();
-        let form = Form::of_schema(&read_definition(&definition().to_string()).unwrap().into(), Some(engine.view(engine.root()).value())).unwrap();
+        let form = Form::from_schema(&read_definition(&definition().to_string()).unwrap().into(), Some(engine.view(engine.root()).value())).unwrap();
         let told: Rc<RefCell<String>> = Rc::default();
         let log = told.clone();
         let tell = move |notice: &Notification<Value, Form<Untyped>>| {
             write!(log.borrow_mut(), "{} {:?}", notice.cause(), notice.cause()).unwrap();
         };
         form.subscribe("", tell).unwrap().keep();
-        form.record(1 << 20);
+        form.diagnostics().start_recording(1 << 20);
         search(&written(&engine), "a form that was loaded");
         for line in &lines {
             let mut line = line.clone();
@@ -295,8 +295,8 @@ proptest! {
             search(&written(&engine), "a form");
         }
         search(&told.borrow(), "a cause");
-        search(&form.recording().unwrap(), "a recording");
-        search(&format!("{form:?} {:?} {}", form.findings(), form.dump()), "a form");
+        search(&form.diagnostics().recording().unwrap(), "a recording");
+        search(&format!("{form:?} {:?} {}", form.findings(), form.diagnostics().dump()), "a form");
         for place in ["/account/word", "/account/one", "/words"] {
             if let Ok(place) = form.place(place) {
                 search(&format!("{place:?} {:?}", place.bind().state()), "a widget");
@@ -320,7 +320,7 @@ proptest! {
 /// Typed events say which of what they carry is secret.
 #[test]
 fn events_hide_the_secrets_of_what_they_carry() {
-    use ricordo::{Event, Model, Outlet};
+    use ricordo::{Emitter, Event, Model};
 
     #[derive(Clone, Debug, Model)]
     struct Account {
@@ -342,22 +342,22 @@ fn events_hide_the_secrets_of_what_they_carry() {
     }
     let account = Account { user: "rosa".into(), word: "hunter2".into() };
     let form = Form::new(&account).unwrap();
-    form.record(1 << 16);
+    form.diagnostics().start_recording(1 << 16);
     let heard: Rc<RefCell<Vec<String>>> = Rc::default();
     let log = heard.clone();
-    let out: Outlet<Told> = form.outlet(move |event: Told, _| {
+    let out: Emitter<Told> = form.emitter(move |event: Told, _| {
         log.borrow_mut().push(event.carried().to_string());
         Ok(())
     });
-    let at_place: Outlet<Told> = form.place("").unwrap().outlet(|_, _| Ok(()));
+    let at_place: Emitter<Told> = form.place("").unwrap().emitter(|_, _| Ok(()));
     let wrapped = Wrapped { inner: account.clone(), all: vec![account.clone()] };
-    for outlet in [&out, &at_place] {
-        outlet.emit(Told::Saved(account.clone())).unwrap();
-        outlet.emit(Told::Nested(wrapped.clone())).unwrap();
-        outlet.emit(Told::Both { account: Some(account.clone()), why: "asked".into() }).unwrap();
-        outlet.emit(Told::Raw("plain".into())).unwrap();
+    for emitter in [&out, &at_place] {
+        emitter.emit(Told::Saved(account.clone())).unwrap();
+        emitter.emit(Told::Nested(wrapped.clone())).unwrap();
+        emitter.emit(Told::Both { account: Some(account.clone()), why: "asked".into() }).unwrap();
+        emitter.emit(Told::Raw("plain".into())).unwrap();
     }
-    let recording = form.recording().unwrap();
+    let recording = form.diagnostics().recording().unwrap();
     search(&recording, "a recording");
     assert!(
         recording.contains(r#"{"op":"event","name":"saved","value":{"user":"rosa","word":"•••"}}"#),

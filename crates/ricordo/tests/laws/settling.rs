@@ -144,14 +144,14 @@ const FIGURES: usize = 6;
 
 pub fn add_calculations(rules: &mut Rules<Untyped>) {
     for at in 0..FIGURES {
-        let all = Rows::of("/rows");
-        let three = Rows::of("/rows").when(Condition::new("/d", Comparison::Equals, Value::from(3)));
+        let all = Rows::new("/rows");
+        let three = Rows::new("/rows").when(Condition::new("/d", Comparison::Equals, Value::from(3)));
         rules.aggregate(
             format!("/g{at}").as_str(),
             match at {
                 0 => three.sum("/a"),
                 1 => all.count(),
-                2 => Rows::of("/rows").filter(|row| row.number("/d").equals(3)).minimum("/a"),
+                2 => Rows::new("/rows").filter(|row| row.number("/d").equals(3)).minimum("/a"),
                 3 => all.maximum("/a"),
                 4 => three.mean("/a"),
                 _ => all.weighted_mean("/a", "/d"),
@@ -199,7 +199,7 @@ fn form(plan: &Plan, value: Value, backwards: bool, runs: &Runs) -> Engine {
             add_calculations(rules);
         }
     });
-    Engine::of(&schema.unwrap(), Some(value)).unwrap()
+    Engine::new(&schema.unwrap(), Some(value)).unwrap()
 }
 
 /// One of the plan's calculations: of a field, or of a column.

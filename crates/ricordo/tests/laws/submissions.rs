@@ -268,7 +268,7 @@ fn set(form: &Form<Record>, at: impl Locate<Record, Target = Option<i64>> + Copy
     match value {
         Some(_) => form.set(at, value).unwrap(),
         // Null and blank are the same here, and clearing may make one of the other.
-        None if form.get(at).unwrap().is_some() => form.clear(at).unwrap(),
+        None if form.get(at).unwrap().is_some() => form.place(at).unwrap().clear().unwrap(),
         None => {}
     }
 }
@@ -424,7 +424,7 @@ impl World {
             Doing::Town(town) => {
                 match town {
                     Some(town) => form.set(record.address(), Some(Address { town: town.clone() })).unwrap(),
-                    None => form.clear(record.address()).unwrap(),
+                    None => form.place(record.address()).unwrap().clear().unwrap(),
                 }
                 new.town.clone_from(town);
                 self.step(new);
@@ -791,7 +791,7 @@ proptest! {
         let schema = read_definition(&definition.schema().to_string()).unwrap();
         let data = definition.data(&mut Seed(seed));
         let value = read_data(&data.to_string(), schema.schema()).unwrap();
-        let engine = Engine::of(&schema.into(), Some(value)).unwrap();
+        let engine = Engine::new(&schema.into(), Some(value)).unwrap();
         let payload = engine.payload(&SubmitRequest::default()).unwrap();
         let pairs = write_urlencoded(&payload);
         let read = read_urlencoded(&pairs, engine.schema()).unwrap_or_else(|error| panic!("{error}\n{pairs}"));

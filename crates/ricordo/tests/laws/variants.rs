@@ -254,7 +254,7 @@ fn done(form: &Form<Day>, rows: &mut Vec<Plain>, doing: Doing, number: usize) {
         }
         Doing::ResetRow(at) => {
             let Some(at) = at.checked_rem(rows.len()) else { return };
-            form.reset_at(orders.at(at)).unwrap();
+            form.place(orders.at(at)).unwrap().reset().unwrap();
             rows[at].order = rows[at].first.clone();
         }
         Doing::Undo | Doing::Reset => unreachable!("done to the whole form"),

@@ -10,6 +10,6 @@ fn main() -> Result<(), ricordo::Error> {
     drop(black_box(form.parse()));
     let form = Form::from_definition(black_box("{}"), Some(black_box("{}")))?;
     modules::use_form(&form)?;
-    drop(black_box((form.to_json(), form.dump())));
+    drop(black_box((form.to_json(), form.diagnostics().dump())));
     Ok(())
 }

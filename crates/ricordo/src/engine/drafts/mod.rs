@@ -76,8 +76,8 @@ impl Engine {
     /// let schema = read_definition(r#"{"type": "object", "properties": {
     ///     "name": {"type": "string"}, "loaves": {"type": "integer"}}}"#)?;
     /// let schema = std::sync::Arc::new(schema.into());
-    /// let record = read_data(r#"{"name": "Rye", "loaves": 12}"#, Engine::of(&schema, None)?.schema())?;
-    /// let mut engine = Engine::of(&schema, Some(record.clone()))?;
+    /// let record = read_data(r#"{"name": "Rye", "loaves": 12}"#, Engine::new(&schema, None)?.schema())?;
+    /// let mut engine = Engine::new(&schema, Some(record.clone()))?;
     /// engine.apply(Action::Enter { at: "/loaves".parse()?, text: "1o".into() })?;
     ///
     /// let draft = engine.draft();

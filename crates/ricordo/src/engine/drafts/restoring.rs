@@ -39,7 +39,7 @@ impl Engine {
     /// # Errors
     ///
     /// Fails with [`ErrorKind::Mismatch`] if the draft is damaged, was written by a later version, or has no record and none is given;
-    /// or as [`Engine::of`] fails.
+    /// or as [`Engine::new`] fails.
     pub fn restored(
         schema: &Arc<CompiledSchema>,
         draft: &Draft,
@@ -73,7 +73,7 @@ impl Engine {
             }
         };
         let upstream = record.filter(|record| *record != own);
-        let mut engine = Engine::of(schema, Some(own))?;
+        let mut engine = Engine::new(schema, Some(own))?;
         engine.graph.end_loading(&engine.tree);
         let mut reader = Reader {
             engine: &mut engine,

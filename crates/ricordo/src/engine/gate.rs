@@ -40,7 +40,7 @@ impl fmt::Debug for Incoming {
 /// The result of an update. `Debug` hides the record, which can hold secrets.
 #[derive(Clone, PartialEq)]
 #[non_exhaustive]
-pub struct Taken {
+pub struct Admitted {
     /// The record to store, and to answer with. It holds secrets; [`without_secrets`](crate::schema::Schema::without_secrets)
     /// leaves them out of an answer.
     pub record: Value,
@@ -49,21 +49,21 @@ pub struct Taken {
     pub recalculated: Vec<Pointer>,
 }
 
-impl fmt::Debug for Taken {
+impl fmt::Debug for Admitted {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_struct("Taken").field("recalculated", &self.recalculated).finish_non_exhaustive()
+        formatter.debug_struct("Admitted").field("recalculated", &self.recalculated).finish_non_exhaustive()
     }
 }
 
 /// The other side of a submission: takes what clients send into the record that a server holds, and refuses what they must not change.
 ///
-/// It is `Send` and `Sync`, and cheap to clone: one intake serves all threads. What it refuses is a [`Problem`] that lands on the
+/// It is `Send` and `Sync`, and cheap to clone: one gate serves all threads. What it refuses is a [`Problem`] that lands on the
 /// fields of the form that was submitted.
 ///
 /// | problem | status |
 /// |---|---|
 /// | the patch is no patch | 400 |
-/// | a read-only place, or one outside the [parts](Intake::part), is changed | 403 |
+/// | a read-only place, or one outside the [parts](Gate::only), is changed | 403 |
 /// | a test fails, or an operation names what is not there | 409 |
 /// | the result does not fit the form, or has errors | 422 |
 /// | the record that the server holds does not fit the form | 500 |
@@ -72,28 +72,28 @@ impl fmt::Debug for Taken {
 /// stays: clients do not know it.
 ///
 /// ```
-/// use ricordo::engine::{Incoming, Intake};
+/// use ricordo::engine::{Incoming, Gate};
 /// use ricordo::exchange::{read_definition, read_value};
 ///
 /// let schema = read_definition(r#"{"type": "object", "properties": {
 ///     "id": {"type": "integer", "readOnly": true},
 ///     "loaves": {"type": "integer", "minimum": 1},
 ///     "dough": {"type": "integer", "x-ricordo": {"calculate": "loaves * 900"}}}}"#)?;
-/// let intake = Intake::new(&schema.into());
+/// let gate = Gate::new(&schema.into());
 /// let held = read_value(r#"{"id": 7, "loaves": 12, "dough": 10800}"#)?;
 ///
 /// let patch = Incoming::JsonPatch(read_value(r#"[{"op": "replace", "path": "/loaves", "value": 24}]"#)?);
-/// let taken = intake.take(held.clone(), patch).unwrap();
+/// let taken = gate.admit(held.clone(), patch).unwrap();
 /// assert_eq!(taken.record.to_string(), r#"{"id":7,"loaves":24,"dough":21600}"#);
 ///
 /// let patch = Incoming::MergePatch(read_value(r#"{"id": 8}"#)?);
-/// let problem = intake.take(held, patch).unwrap_err();
+/// let problem = gate.admit(held, patch).unwrap_err();
 /// assert_eq!(problem.status, Some(403));
 /// assert_eq!(problem.errors[0].pointer, "/id");
 /// # Ok::<(), ricordo::Error>(())
 /// ```
 #[derive(Clone, Debug)]
-pub struct Intake {
+pub struct Gate {
     schema: Arc<CompiledSchema>,
     /// The parts that clients own; none stands for all.
     parts: Vec<Pointer>,
@@ -108,10 +108,10 @@ enum Owned {
     Not,
 }
 
-impl Intake {
-    /// An intake for records of this schema.
+impl Gate {
+    /// A gate for records of this schema.
     pub fn new(schema: &Arc<CompiledSchema>) -> Self {
-        Intake { schema: schema.clone(), parts: Vec::new(), now: None }
+        Gate { schema: schema.clone(), parts: Vec::new(), now: None }
     }
 
     /// Lets clients change only this part, and others that are named so, as [`SubmitOptions::part`](crate::SubmitOptions::part) submits them. Only
@@ -120,7 +120,7 @@ impl Intake {
     /// # Errors
     ///
     /// Fails if the record has no such place, or if it lies in a row.
-    pub fn part(mut self, at: &Address) -> Result<Self, Error> {
+    pub fn only(mut self, at: &Address) -> Result<Self, Error> {
         let schema = self.schema.schema();
         let mut pointer = Pointer::root();
         match at {
@@ -155,18 +155,18 @@ impl Intake {
     ///
     /// # Errors
     ///
-    /// Fails with what is wrong, as [`Intake::take`] does.
-    pub fn create(&self, sent: Incoming) -> Result<Taken, Problem> {
+    /// Fails with what is wrong, as [`Gate::admit`] does.
+    pub fn create(&self, sent: Incoming) -> Result<Admitted, Problem> {
         let schema = self.schema.schema();
-        self.take(schema.blank(schema.root()), sent)
+        self.admit(schema.blank(schema.root()), sent)
     }
 
     /// Takes what a client has sent into the record that the server holds.
     ///
     /// # Errors
     ///
-    /// Fails with what is wrong: see the [table](Intake). Nothing is changed then.
-    pub fn take(&self, held: Value, sent: Incoming) -> Result<Taken, Problem> {
+    /// Fails with what is wrong: see the [table](Gate). Nothing is changed then.
+    pub fn admit(&self, held: Value, sent: Incoming) -> Result<Admitted, Problem> {
         let schema = self.schema.schema();
         let root = schema.root();
         let unfit = |error: Error| problem(500, "The stored record does not fit the form.", &error);
@@ -190,7 +190,7 @@ impl Intake {
         for at in left_out.iter().rev() {
             document::remove(&mut record, at).ok();
         }
-        Ok(Taken { record, recalculated })
+        Ok(Admitted { record, recalculated })
     }
 
     /// Refuses a form that has errors in what the client owns. What is beside the record is not there on a server.
@@ -279,7 +279,7 @@ impl Intake {
     /// Refuses changes of what a client must not change, and says which places are left out because they are not relevant.
     fn check_changes(&self, form: &Engine, held: &Value) -> Result<Vec<Pointer>, Problem> {
         let mut changes =
-            Changes { intake: self, form, held, before: None, left_out: Vec::new(), errors: Vec::new() };
+            Changes { gate: self, form, held, before: None, left_out: Vec::new(), errors: Vec::new() };
         changes.visit(form.root(), &At { now: Pointer::root(), then: Some(Pointer::root()) });
         let refused = Problem { status: Some(403), ..Problem::new("Some fields cannot be changed.") };
         let errors = changes.errors.into_iter();
@@ -351,7 +351,7 @@ impl At {
 
 /// The changes of a client.
 struct Changes<'a> {
-    intake: &'a Intake,
+    gate: &'a Gate,
     form: &'a Engine,
     held: &'a Value,
     /// A form of the record as it was, once it is asked for.
@@ -416,7 +416,7 @@ impl Changes<'_> {
 
     /// Whether a place that was changed may be. If not, an error says so.
     fn may_change(&mut self, place: PlaceId, at: &At) -> bool {
-        let refusal = if self.intake.ownership(&at.now) != Owned::Whole {
+        let refusal = if self.gate.ownership(&at.now) != Owned::Whole {
             "This cannot be changed here."
         } else if self.form.tree.is_readonly(place) && self.was_readonly(at) {
             "This cannot be changed."
@@ -431,8 +431,8 @@ impl Changes<'_> {
     fn was_readonly(&mut self, at: &At) -> bool {
         let Some(then) = &at.then else { return true };
         if self.before.is_none() {
-            let before = || Engine::of(&self.intake.schema, Some(self.held.clone()));
-            self.before = self.intake.form(before).ok();
+            let before = || Engine::new(&self.gate.schema, Some(self.held.clone()));
+            self.before = self.gate.form(before).ok();
         }
         let Some(before) = &self.before else { return true };
         before.locate(&then.clone().into()).is_ok_and(|place| before.view(place).is_readonly())

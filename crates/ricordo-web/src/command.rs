@@ -3,7 +3,7 @@
 /// An action of a button on its place: the button's `value`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum Verb {
+pub enum Command {
     /// `add`: adds a blank row to a list, or opens an optional record.
     Add,
     /// `remove`: removes a row, or empties an optional record or a field.
@@ -26,44 +26,44 @@ pub enum Verb {
     Redo,
 }
 
-impl Verb {
+impl Command {
     /// All of them, in the order of their declaration.
-    pub const ALL: [Verb; 10] = [
-        Verb::Add,
-        Verb::Remove,
-        Verb::Duplicate,
-        Verb::Up,
-        Verb::Down,
-        Verb::Clear,
-        Verb::Reset,
-        Verb::Release,
-        Verb::Undo,
-        Verb::Redo,
+    pub const ALL: [Command; 10] = [
+        Command::Add,
+        Command::Remove,
+        Command::Duplicate,
+        Command::Up,
+        Command::Down,
+        Command::Clear,
+        Command::Reset,
+        Command::Release,
+        Command::Undo,
+        Command::Redo,
     ];
 
     /// The `value` of its buttons.
     pub fn name(self) -> &'static str {
         match self {
-            Verb::Add => "add",
-            Verb::Remove => "remove",
-            Verb::Duplicate => "duplicate",
-            Verb::Up => "up",
-            Verb::Down => "down",
-            Verb::Clear => "clear",
-            Verb::Reset => "reset",
-            Verb::Release => "release",
-            Verb::Undo => "undo",
-            Verb::Redo => "redo",
+            Command::Add => "add",
+            Command::Remove => "remove",
+            Command::Duplicate => "duplicate",
+            Command::Up => "up",
+            Command::Down => "down",
+            Command::Clear => "clear",
+            Command::Reset => "reset",
+            Command::Release => "release",
+            Command::Undo => "undo",
+            Command::Redo => "redo",
         }
     }
 
     pub(crate) fn of(name: &str) -> Option<Self> {
-        Verb::ALL.into_iter().find(|verb| verb.name() == name)
+        Command::ALL.into_iter().find(|command| command.name() == name)
     }
 
     /// All names, for messages.
     pub(crate) fn names() -> String {
-        Verb::ALL.map(Verb::name).join(", ")
+        Command::ALL.map(Command::name).join(", ")
     }
 }
 
@@ -73,9 +73,9 @@ mod tests {
 
     #[test]
     fn every_verb_is_found_by_its_name() {
-        for verb in Verb::ALL {
-            assert_eq!(Verb::of(verb.name()), Some(verb));
+        for command in Command::ALL {
+            assert_eq!(Command::of(command.name()), Some(command));
         }
-        assert_eq!(Verb::of("save"), None);
+        assert_eq!(Command::of("save"), None);
     }
 }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use ricordo::civil::date;
-use ricordo::engine::{CompiledSchema, Incoming, Intake, Taken};
+use ricordo::engine::{Admitted, CompiledSchema, Gate, Incoming};
 use ricordo::exchange::{read_definition, read_value, write_problem};
 use ricordo::form::schema_of;
 use ricordo::value::DateTime;
@@ -41,12 +41,12 @@ fn value(json: &Json) -> Value {
     read_value(&json.to_string()).unwrap()
 }
 
-fn taken(intake: &Intake, held: &Json, sent: Incoming) -> Taken {
-    intake.take(value(held), sent).unwrap_or_else(|problem| panic!("{}", write_problem(&problem)))
+fn taken(gate: &Gate, held: &Json, sent: Incoming) -> Admitted {
+    gate.admit(value(held), sent).unwrap_or_else(|problem| panic!("{}", write_problem(&problem)))
 }
 
 fn refused(held: &Json, sent: Incoming) -> Problem {
-    Intake::new(&schema()).take(value(held), sent).expect_err("it is refused")
+    Gate::new(&schema()).admit(value(held), sent).expect_err("it is refused")
 }
 
 fn json_of(value: &Value) -> Json {
@@ -70,7 +70,7 @@ fn with(members: Json) -> Json {
 
 #[test]
 fn a_change_is_taken_in_each_shape() {
-    let intake = Intake::new(&schema());
+    let gate = Gate::new(&schema());
     let changes = [
         patch(
             json!([{"op": "test", "path": "/name", "value": "Rye"}, {"op": "replace", "path": "/name", "value": "Spelt"}]),
@@ -79,7 +79,7 @@ fn a_change_is_taken_in_each_shape() {
         Incoming::Record(value(&with(json!({"name": "Spelt"})))),
     ];
     for sent in changes {
-        let taken = taken(&intake, &held(), sent);
+        let taken = taken(&gate, &held(), sent);
         assert_eq!(json_of(&taken.record), with(json!({"name": "Spelt"})));
         assert_eq!(taken.recalculated, []);
     }
@@ -87,13 +87,13 @@ fn a_change_is_taken_in_each_shape() {
 
 #[test]
 fn what_a_client_has_calculated_is_calculated_again() {
-    let intake = Intake::new(&schema());
+    let gate = Gate::new(&schema());
     // The total is made up, and so is the percentage: neither counterpart gives the other.
     let sent = patch(json!([
         {"op": "replace", "path": "/total", "value": 1},
         {"op": "replace", "path": "/rows/0/grams", "value": 500},
         {"op": "replace", "path": "/rows/0/percentage", "value": 1}]));
-    let found = taken(&intake, &held(), sent);
+    let found = taken(&gate, &held(), sent);
     let record = json_of(&found.record);
     assert_eq!((&record["total"], &record["rows"][0]["percentage"]), (&json!(900), &json!(50)));
     let places: Vec<&str> = found.recalculated.iter().map(|place| place.as_str()).collect();
@@ -103,14 +103,14 @@ fn what_a_client_has_calculated_is_calculated_again() {
     let sent = merge(
         json!({"flour": 500, "rows": [{"id": 1, "grams": 100, "percentage": 20}, {"grams": 7, "percentage": 1.4}], "total": 107}),
     );
-    let found = taken(&intake, &held(), sent);
+    let found = taken(&gate, &held(), sent);
     assert_eq!(found.recalculated, []);
     // Another client has changed the flour meanwhile, and this one knows nothing of it.
-    let found = taken(&intake, &with(json!({"flour": 2000})), merge(json!({"name": "Spelt"})));
+    let found = taken(&gate, &with(json!({"flour": 2000})), merge(json!({"name": "Spelt"})));
     let record = json_of(&found.record);
     assert_eq!(record["rows"][0], json!({"id": 1, "grams": 600, "percentage": 60, "token": "one"}));
     // But if it changes the flour itself, and sends nothing that depends on it, that is calculated.
-    let found = taken(&intake, &held(), merge(json!({"flour": 2000})));
+    let found = taken(&gate, &held(), merge(json!({"flour": 2000})));
     let row = &json_of(&found.record)["rows"][0];
     assert_eq!((&row["grams"], &row["percentage"]), (&json!(600), &json!(30)));
 }
@@ -135,37 +135,37 @@ fn read_only_places_are_refused_with_their_names() {
         )
     };
     assert_eq!(pointers(add(json!({"id": 9, "grams": 1}))), ["/rows/0/id"]);
-    taken(&Intake::new(&schema()), &held(), add(json!({"grams": 1})));
+    taken(&Gate::new(&schema()), &held(), add(json!({"grams": 1})));
     // A known row cannot get another row's number.
     assert_eq!(pointers(patch(json!([{"op": "replace", "path": "/rows/0/id", "value": 3}]))), ["/rows/0/id"]);
 }
 
 #[test]
 fn a_place_is_read_only_if_it_was_and_is() {
-    let intake = Intake::new(&schema());
+    let gate = Gate::new(&schema());
     let closed = with(json!({"closed": true}));
     let price = json!({"price": 7});
-    taken(&intake, &held(), merge(price.clone()));
+    taken(&gate, &held(), merge(price.clone()));
     assert_eq!(refused(&closed, merge(price)).errors[0].pointer, "/price");
     // Opened and then changed, or changed and then closed: a person could do both.
-    taken(&intake, &closed, merge(json!({"closed": false, "price": 7})));
-    taken(&intake, &held(), merge(json!({"closed": true, "price": 7})));
+    taken(&gate, &closed, merge(json!({"closed": false, "price": 7})));
+    taken(&gate, &held(), merge(json!({"closed": true, "price": 7})));
 }
 
 #[test]
 fn parts_of_others_are_refused() {
-    let intake = Intake::new(&schema()).part(&"/name".parse().unwrap()).unwrap();
+    let gate = Gate::new(&schema()).only(&"/name".parse().unwrap()).unwrap();
     // Errors elsewhere are not this client's.
     let broken = with(json!({"rows": [{"id": 1, "grams": -1}]}));
-    taken(&intake, &broken, merge(json!({"name": "Spelt"})));
-    taken(&intake, &held(), Incoming::Record(value(&json!({"name": "Spelt"}))));
-    let problem = intake.take(value(&held()), merge(json!({"price": 1, "rows": []}))).unwrap_err();
+    taken(&gate, &broken, merge(json!({"name": "Spelt"})));
+    taken(&gate, &held(), Incoming::Record(value(&json!({"name": "Spelt"}))));
+    let problem = gate.admit(value(&held()), merge(json!({"price": 1, "rows": []}))).unwrap_err();
     insta::assert_snapshot!(problem, @"Some fields cannot be changed. (/price: This cannot be changed here.; /rows: This cannot be changed here.)");
     let problem =
-        intake.take(value(&held()), Incoming::Record(value(&json!({"name": "", "flour": 1})))).unwrap_err();
+        gate.admit(value(&held()), Incoming::Record(value(&json!({"name": "", "flour": 1})))).unwrap_err();
     assert_eq!(problem.errors[0].pointer, "/flour");
 
-    let part = |at: &str| Intake::new(&schema()).part(&at.parse().unwrap()).unwrap_err();
+    let part = |at: &str| Gate::new(&schema()).only(&at.parse().unwrap()).unwrap_err();
     assert_eq!(part("/nmae").to_string(), "the form has no field “nmae”; the nearest is /name");
     assert_eq!(part("/nmae").kind(), ErrorKind::NotFound);
     assert_eq!(
@@ -176,8 +176,8 @@ fn parts_of_others_are_refused() {
 
 #[test]
 fn secrets_can_be_set_but_neither_read_nor_lost() {
-    let intake = Intake::new(&schema());
-    let after = |sent: Incoming| json_of(&taken(&intake, &held(), sent).record);
+    let gate = Gate::new(&schema());
+    let after = |sent: Incoming| json_of(&taken(&gate, &held(), sent).record);
     // A client that does not know them sends the record without them; rows are known by their keys.
     let mut sent = held();
     sent.as_object_mut().unwrap().remove("pass");
@@ -210,10 +210,10 @@ fn secrets_can_be_set_but_neither_read_nor_lost() {
 
 #[test]
 fn what_is_not_relevant_is_not_taken() {
-    let intake = Intake::new(&schema());
-    let record = json_of(&taken(&intake, &held(), merge(json!({"hours": 0}))).record);
+    let gate = Gate::new(&schema());
+    let record = json_of(&taken(&gate, &held(), merge(json!({"hours": 0}))).record);
     assert!(record.get("hours").is_none(), "{record}");
-    let record = json_of(&taken(&intake, &held(), merge(json!({"hours": 8, "method": "sourdough"}))).record);
+    let record = json_of(&taken(&gate, &held(), merge(json!({"hours": 8, "method": "sourdough"}))).record);
     assert_eq!(record["hours"], 8);
 }
 
@@ -227,7 +227,7 @@ fn what_does_not_hold_is_refused_as_the_form_words_it() {
     );
     insta::assert_snapshot!(write_problem(&problem), @r##"{"title":"Some values are not valid.","status":422,"errors":[{"pointer":"#/rows/1/grams","detail":"Must be at least 0."}]}"##);
     // It lands on the fields of the form that was submitted.
-    let form = Form::of_schema(&schema(), Some(value(&held()))).unwrap();
+    let form = Form::from_schema(&schema(), Some(value(&held()))).unwrap();
     form.enter("/rows/1/grams", "5").unwrap();
     let submission = form.submit(&SubmitOptions::new()).unwrap();
     submission.reject(problem).unwrap();
@@ -246,7 +246,7 @@ fn each_fault_has_its_status() {
     assert_eq!(status(merge(json!([]))), Some(422));
     assert_eq!(status(Incoming::Record(value(&json!({"name": 7})))), Some(422));
     assert_eq!(status(patch(json!([{"op": "move", "from": "/rows", "path": "/rows/0"}]))), Some(422));
-    let broken = Intake::new(&schema()).take(value(&json!({"name": 7})), merge(json!({})));
+    let broken = Gate::new(&schema()).admit(value(&json!({"name": 7})), merge(json!({})));
     assert_eq!(broken.unwrap_err().status, Some(500));
     for sent in [Incoming::Record, Incoming::MergePatch, Incoming::JsonPatch] {
         let nested = (0..100_000).fold(Value::Null, |inner, _| Value::List(vec![inner]));
@@ -274,10 +274,10 @@ impl Order {
 
 #[test]
 fn one_intake_serves_many_threads() {
-    let intake = Arc::new(Intake::new(&schema_of::<Order>().unwrap()));
+    let gate = Arc::new(Gate::new(&schema_of::<Order>().unwrap()));
     let threads: Vec<_> = (1..9_u32)
         .map(|number| {
-            let intake = intake.clone();
+            let gate = gate.clone();
             std::thread::spawn(move || {
                 let form =
                     Form::new(&Order { name: "Rye".into(), loaves: 1, dough: None, day: None }).unwrap();
@@ -285,7 +285,7 @@ fn one_intake_serves_many_threads() {
                 form.enter(at::<Order>().loaves(), number.to_string()).unwrap();
                 form.enter(at::<Order>().day(), "2026-11-26").unwrap();
                 let sent = form.submit(&SubmitOptions::new().as_json_patch().with_tests()).unwrap();
-                let taken = intake.take(held, Incoming::JsonPatch(sent.payload().clone())).unwrap();
+                let taken = gate.admit(held, Incoming::JsonPatch(sent.payload().clone())).unwrap();
                 assert_eq!(taken.recalculated, []);
                 sent.accept_with(&<Order as ricordo::model::Data>::from_value(&taken.record).unwrap())
                     .unwrap();
@@ -313,8 +313,8 @@ fn a_first_record_is_made_and_the_time_is_told() {
     .unwrap()
     .into();
     let noon = DateTime::new(date(2026, 11, 26).at(12, 0, 0, 0), None);
-    let intake = Intake::new(&schema).at_time(noon);
-    let create = |record: Json| intake.create(Incoming::Record(value(&record)));
+    let gate = Gate::new(&schema).at_time(noon);
+    let create = |record: Json| gate.create(Incoming::Record(value(&record)));
     assert_eq!(create(json!({"day": "2026-11-27"})).unwrap().record.to_string(), r#"{"day":"2026-11-27"}"#);
     assert_eq!(create(json!({"day": "2026-11-25"})).unwrap_err().errors[0].pointer, "/day");
     assert_eq!(create(json!({"id": 1})).unwrap_err().status, Some(403));

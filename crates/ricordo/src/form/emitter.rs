@@ -1,4 +1,4 @@
-//! Outlets: the events that a component emits, without knowing who receives them.
+//! Emitters: the events that a component emits, without knowing who receives them.
 
 use std::cell::{Cell, RefCell};
 use std::collections::VecDeque;
@@ -50,20 +50,20 @@ pub trait Event: 'static {
     }
 }
 
-/// The outlet through which a component emits its events. Clones are the same outlet.
+/// The emitter through which a component emits its events. Clones are the same emitter.
 ///
-/// A component is given an outlet beside its [`Place`], and knows nothing of who listens: in a program its parent,
+/// A component is given an emitter beside its [`Place`], and knows nothing of who listens: in a program its parent,
 /// in a test a list.
 ///
 /// ```
-/// # use ricordo::{Event, Form, Model, Outlet, Place};
+/// # use ricordo::{Event, Form, Model, Emitter, Place};
 /// # #[derive(Model)] struct Sheet { ingredients: Vec<Ingredient> }
 /// # #[derive(Model)] struct Ingredient { name: String }
 /// #[derive(Event)]
 /// enum RowEvent { Deleted }
 ///
 /// /// The component: a row that can ask to be deleted.
-/// struct Row { part: Place<Ingredient>, out: Outlet<RowEvent> }
+/// struct Row { part: Place<Ingredient>, out: Emitter<RowEvent> }
 ///
 /// impl Row {
 ///     fn press_delete(&self) -> Result<(), ricordo::Error> { self.out.emit(RowEvent::Deleted) }
@@ -71,14 +71,14 @@ pub trait Event: 'static {
 ///
 /// # let form = Form::new(&Sheet { ingredients: vec![Ingredient { name: "Salt".into() }] })?;
 /// let salt = form.place(ricordo::at::<Sheet>().ingredients().at(0))?;
-/// let out = salt.outlet(|event, part| match event {
+/// let out = salt.emitter(|event, part| match event {
 ///     RowEvent::Deleted => part.remove(),
 /// });
 /// Row { part: salt, out }.press_delete()?;
 /// assert!(form.place(ricordo::at::<Sheet>().ingredients())?.is_empty());
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-pub struct Outlet<E> {
+pub struct Emitter<E> {
     inner: Rc<Inner<E>>,
 }
 
@@ -98,55 +98,55 @@ struct Source {
     place: Option<PlaceId>,
 }
 
-impl<E> Clone for Outlet<E> {
+impl<E> Clone for Emitter<E> {
     fn clone(&self) -> Self {
-        Outlet { inner: self.inner.clone() }
+        Emitter { inner: self.inner.clone() }
     }
 }
 
-impl<E> fmt::Debug for Outlet<E> {
+impl<E> fmt::Debug for Emitter<E> {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
-        formatter.debug_struct("Outlet").finish_non_exhaustive()
+        formatter.debug_struct("Emitter").finish_non_exhaustive()
     }
 }
 
 impl<M: 'static> Form<M> {
-    /// An outlet for a component that has no part of the form in hand, such as one with a form of its own. Events are
+    /// An emitter for a component that has no part of the form in hand, such as one with a form of its own. Events are
     /// written down in this form's journal, and handed to the listener with the form.
-    pub fn outlet<E: Event>(
+    pub fn emitter<E: Event>(
         &self,
         mut listen: impl FnMut(E, &Form<M>) -> Result<(), Error> + 'static,
-    ) -> Outlet<E> {
+    ) -> Emitter<E> {
         let form = self.clone();
         let source = Source { core: self.core.clone(), place: None };
-        Outlet::around(Some(source), move |event| listen(event, &form))
+        Emitter::around(Some(source), move |event| listen(event, &form))
     }
 }
 
 impl<T: 'static> Place<T> {
-    /// An outlet for a component that has this part of the form in hand. Events are written down in the form's
+    /// An emitter for a component that has this part of the form in hand. Events are written down in the form's
     /// journal, and handed to the listener with the place.
-    pub fn outlet<E: Event>(
+    pub fn emitter<E: Event>(
         &self,
         mut listen: impl FnMut(E, &Place<T>) -> Result<(), Error> + 'static,
-    ) -> Outlet<E> {
+    ) -> Emitter<E> {
         let place = self.clone();
         let source = Source { core: self.core.clone(), place: Some(self.id) };
-        Outlet::around(Some(source), move |event| listen(event, &place))
+        Emitter::around(Some(source), move |event| listen(event, &place))
     }
 }
 
-impl<E: Event> Outlet<E> {
-    /// An outlet that belongs to no form: for tests of a component by itself.
+impl<E: Event> Emitter<E> {
+    /// An emitter that belongs to no form: for tests of a component by itself.
     pub fn new(mut listen: impl FnMut(E) + 'static) -> Self {
-        Outlet::around(None, move |event| {
+        Emitter::around(None, move |event| {
             listen(event);
             Ok(())
         })
     }
 
     fn around(source: Option<Source>, listen: impl FnMut(E) -> Result<(), Error> + 'static) -> Self {
-        Outlet {
+        Emitter {
             inner: Rc::new(Inner {
                 source,
                 listener: RefCell::new(Box::new(listen)),
