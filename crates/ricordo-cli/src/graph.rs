@@ -10,7 +10,7 @@ use crate::screen::plain;
 
 /// The formulas of a place, what they read, and what reads the place.
 #[derive(Debug, Default)]
-pub(crate) struct Node {
+pub(crate) struct GraphNode {
     pub(crate) formulas: Vec<String>,
     pub(crate) reads: BTreeSet<String>,
     pub(crate) read_by: BTreeSet<String>,
@@ -19,11 +19,11 @@ pub(crate) struct Node {
 }
 
 /// The places that a formula is about, or that one reads, in the order of the form.
-pub(crate) fn nodes(schema: &CompiledSchema) -> Vec<(String, Node)> {
+pub(crate) fn nodes(schema: &CompiledSchema) -> Vec<(String, GraphNode)> {
     let names = names(schema);
     let of_part: HashMap<PartId, &str> = names.iter().map(|(part, name)| (*part, &**name)).collect();
     let name = |part| of_part.get(&part).copied().unwrap_or_default().to_owned();
-    let mut nodes: HashMap<String, Node> = HashMap::new();
+    let mut nodes: HashMap<String, GraphNode> = HashMap::new();
     for formula in schema.formulas() {
         let place = name(formula.part());
         let all: BTreeSet<String> = formula.reads().map(name).collect();

@@ -108,6 +108,9 @@ struct ReplayArguments {
     /// Show what each action changed, and who was notified.
     #[arg(long)]
     steps: bool,
+    /// Show values with all digits, and the entries beside them, instead of in their display formats.
+    #[arg(long)]
+    exact: bool,
 }
 
 #[derive(Debug, Args)]

@@ -20,7 +20,7 @@ const LONG_TEXT: u64 = 80;
 /// The HTML of the fields of a form.
 pub(crate) fn fields(compiled: &CompiledSchema) -> String {
     let schema = compiled.schema();
-    let mut writer = Writer { compiled, schema, html: String::new(), around: Vec::new() };
+    let mut writer = MarkupWriter { compiled, schema, html: String::new(), around: Vec::new() };
     match &schema.part(schema.root()).kind {
         Kind::Record(record) => writer.record(*record, &Pointer::root(), ""),
         _ => writer.place(schema.root(), &Pointer::root(), "value", "value"),
@@ -33,7 +33,7 @@ pub(crate) fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
-struct Writer<'a> {
+struct MarkupWriter<'a> {
     compiled: &'a CompiledSchema,
     schema: &'a Schema,
     html: String,
@@ -41,7 +41,7 @@ struct Writer<'a> {
     around: Vec<RecordId>,
 }
 
-impl Writer<'_> {
+impl MarkupWriter<'_> {
     fn line(&mut self, line: &str) {
         self.html.push_str(line);
         self.html.push('\n');

@@ -1,21 +1,24 @@
 //! Tables: the state of a form, and what a form is made of.
 
-use comfy_table::presets::UTF8_FULL_CONDENSED;
 use comfy_table::{
-    Attribute, Cell, CellAlignment, Color, ColumnConstraint, ContentArrangement, Table, Width,
+    Attribute, Cell, CellAlignment, Color, ColumnConstraint, ContentArrangement, LineStyle, Table,
+    TableStyle, Width,
 };
 use ricordo::engine::{CompiledSchema, Conflict, Engine, FormulaInfo, PlaceView};
 use ricordo::schema::{Commit, DisplayFormat, Format, Kind, NumberFormat, Part, PartId, Reveal};
 use ricordo::{Pointer, Value};
 
-use crate::graph::Node;
+use crate::graph::GraphNode;
 use crate::screen::plain;
 use crate::{describe, screen};
+
+/// A line under the headings, and no other.
+const LIGHT: TableStyle = TableStyle::new().header_separator(LineStyle::none().fill('─').junction('─'));
 
 fn table(headings: &[&str]) -> Table {
     let mut table = Table::new();
     table
-        .load_style(UTF8_FULL_CONDENSED)
+        .load_style(LIGHT)
         .set_content_arrangement(ContentArrangement::Dynamic)
         .set_width(u16::try_from(screen::width()).unwrap_or(100))
         .set_header(headings.iter().map(|heading| Cell::new(heading).add_attribute(Attribute::Bold)));
@@ -25,6 +28,11 @@ fn table(headings: &[&str]) -> Table {
         table.force_no_tty();
     }
     table
+}
+
+/// A table as text, without blanks at the ends of lines.
+fn drawn(table: &Table) -> String {
+    table.lines().map(|line| line.trim_end().to_owned()).collect::<Vec<_>>().join("\n")
 }
 
 /// A cell with a text that is safe to show.
@@ -44,24 +52,41 @@ fn lines<T: AsRef<str>>(texts: impl IntoIterator<Item = T>) -> Cell {
     Cell::new(texts.into_iter().map(shown).collect::<Vec<_>>().join("\n"))
 }
 
+/// How values are written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum Values {
+    /// In their display formats.
+    #[default]
+    Displayed,
+    /// With all digits, and the entries beside them.
+    Exact,
+}
+
 /// The state of every place of a form.
-pub(crate) fn state(engine: &Engine) -> String {
-    let mut table = table(&["Place", "Entry", "Value", "Baseline", "Marks", "Findings"]);
-    add_state(&mut table, engine.view(engine.root()), 0);
+pub(crate) fn state(engine: &Engine, values: Values) -> String {
+    let headings: &[&str] = match values {
+        Values::Displayed => &["Place", "Value", "Baseline", "Marks", "Findings"],
+        Values::Exact => &["Place", "Entry", "Value", "Baseline", "Marks", "Findings"],
+    };
+    let mut table = table(headings);
+    add_state(&mut table, engine.view(engine.root()), 0, values);
     // Places are not broken where that can be helped, and marks stand one below the other before findings
     // become too narrow to read.
     let longest = table.column_max_content_widths().first().copied().unwrap_or_default();
     let place = if longest <= 34 { ColumnConstraint::ContentWidth } else { most(34) };
-    for (column, constraint) in [(0, place), (2, most(12)), (3, most(16)), (4, most(13))] {
+    let last = headings.len() - 2;
+    let mut constraints = vec![(0, place), (last - 1, most(16)), (last, most(13))];
+    if values == Values::Exact {
+        constraints.push((2, most(12)));
+    }
+    for (column, constraint) in constraints {
         if let Some(column) = table.column_mut(column) {
             column.set_constraint(constraint);
         }
     }
-    let legend = screen::Line::of(
-        screen::FAINT,
-        "= same as the entry   · unchanged rows, each on one line   (…) found, but not shown to a person yet",
-    );
-    format!("{table}\n{legend}")
+    let same = if values == Values::Exact { "= same as the entry   " } else { "" };
+    let legend = format!("{same}(…) found, but not shown to the user yet");
+    format!("{}\n{}", drawn(&table), screen::Line::of(screen::FAINT, legend))
 }
 
 /// A payload beside the baseline of a form, with what differs marked, so many columns further to the right. Secrets are hidden.
@@ -95,14 +120,14 @@ pub(crate) fn payload(engine: &Engine, payload: &Value, indent: usize) -> String
     let more: Vec<String> =
         more.map(|(count, words)| format!("{} {words}", describe::counted(count, "place"))).collect();
     let legend = screen::Line::of(screen::FAINT, more.join("; "));
-    let shown = if table.is_empty() { legend.to_string() } else { format!("{table}\n{legend}") };
+    let shown = if table.is_empty() { legend.to_string() } else { format!("{}\n{legend}", drawn(&table)) };
     let lines: Vec<String> = shown.lines().map(|line| format!("{:indent$}{line}", "")).collect();
     lines.join("\n")
 }
 
-/// Conflicts that there were, and what they were solved to.
+/// Conflicts that there were, and how they were resolved.
 pub(crate) fn conflicts(engine: &Engine, conflicts: &[Conflict]) -> String {
-    let mut table = table(&["Changed by both", "Before", "Mine", "Theirs", "Solved to"]);
+    let mut table = table(&["Changed by both", "Before", "Mine", "Theirs", "Resolved to"]);
     for conflict in conflicts {
         let (at, view) = (conflict.place.into(), engine.view(conflict.place));
         let is_row = conflict.removed_row.is_some() || view.row_key().is_some();
@@ -123,7 +148,7 @@ pub(crate) fn conflicts(engine: &Engine, conflicts: &[Conflict]) -> String {
             [&conflict.base, &conflict.mine, &conflict.theirs].map(|value| cell(&words(value)));
         table.add_row([lines(place.trim_end().lines()), base, mine, theirs, cell(&solved)]);
     }
-    table.to_string()
+    drawn(&table)
 }
 
 /// The first text in a row, by which people know it.
@@ -182,7 +207,7 @@ pub(crate) fn differences(engine: &Engine, operations: &[Value]) -> String {
         let place = if row.is_empty() { at.to_owned() } else { format!("{at}\n{row}") };
         table.add_row([cell(mark), lines(place.lines()), cell(&from), cell(&to)]);
     }
-    table.to_string()
+    drawn(&table)
 }
 
 /// Adds what stands at each place in two values, of which either may be missing.
@@ -231,27 +256,53 @@ fn most(columns: u16) -> ColumnConstraint {
 }
 
 /// Adds a line for each place in a place; inner places stand under what they lie in, by their last step.
-fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize) {
+fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize, values: Values) {
     for child in place.children() {
         let is_field = child.part().is_field();
         let (held, baseline) = (child.masked_value(), child.masked_baseline());
         let is_folded = !is_field && is_unchanged(child) && (depth > 0 || has_only_fields(child));
         let entry = match child.part().kind {
             _ if is_field => child.masked_entry().into_owned(),
-            _ if is_folded => folded(child),
+            _ if is_folded => folded(child, values),
             _ => String::new(),
-        };
-        let shown_value = match child.part().kind {
-            Kind::Record(_) if !child.is_absent() => String::new(),
-            // What only repeats the entry would be noise.
-            _ if is_field && !held.is_empty() && *child.part().edit_text(&held) == *entry => "=".to_owned(),
-            _ => describe::value(&held),
         };
         let differs = if is_field { child.baseline() != child.value() } else { child.is_dirty() };
-        let shown_baseline = match child.part().kind {
-            Kind::Record(_) => String::new(),
-            _ if differs => scalar(&baseline),
-            _ => String::new(),
+        let texts = match values {
+            Values::Displayed => {
+                let value = match child.part().kind {
+                    // The text that no value says.
+                    _ if is_field && (child.is_unreadable() || child.is_uncommitted()) => {
+                        describe::quoted(&entry)
+                    }
+                    _ if is_field => child.display(),
+                    _ if is_folded => entry,
+                    Kind::Record(_) if !child.is_absent() => String::new(),
+                    _ => describe::value(&held),
+                };
+                let baseline = match child.part().kind {
+                    Kind::Record(_) => String::new(),
+                    _ if differs && is_field && !baseline.is_empty() => child.display_of(&child.baseline()),
+                    _ if differs => scalar(&baseline),
+                    _ => String::new(),
+                };
+                vec![value, baseline]
+            }
+            Values::Exact => {
+                let value = match child.part().kind {
+                    Kind::Record(_) if !child.is_absent() => String::new(),
+                    // What only repeats the entry would be noise.
+                    _ if is_field && !held.is_empty() && *child.part().edit_text(&held) == *entry => {
+                        "=".to_owned()
+                    }
+                    _ => describe::value(&held),
+                };
+                let baseline = match child.part().kind {
+                    Kind::Record(_) => String::new(),
+                    _ if differs => scalar(&baseline),
+                    _ => String::new(),
+                };
+                vec![entry, value, baseline]
+            }
         };
         let marks = describe::marks(child);
         let (findings, hidden): (Vec<_>, Vec<_>) =
@@ -261,23 +312,15 @@ fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize) {
         let pointer = child.pointer();
         let last = pointer.as_str().rfind('/').map_or("", |at| &pointer.as_str()[at..]);
         let name = format!("{:1$}{last}", "", depth * 2);
-        let mut row = vec![
-            cell(&name),
-            cell(&entry),
-            cell(&shown_value),
-            cell(&shown_baseline),
-            cell(&marks.join(" ")),
-            cell(&messages.collect::<Vec<_>>().join(" ")),
-        ];
-        if !is_field {
-            row[0] = cell(&name).add_attribute(Attribute::Bold);
-        }
-        if !child.is_valid() {
-            row[5] = std::mem::replace(&mut row[5], cell("")).fg(Color::Red);
-        }
+        let name = cell(&name);
+        let mut row = vec![if is_field { name } else { name.add_attribute(Attribute::Bold) }];
+        row.extend(texts.iter().map(|text| cell(text)));
+        row.push(cell(&marks.join(" ")));
+        let findings = cell(&messages.collect::<Vec<_>>().join(" "));
+        row.push(if child.is_valid() { findings } else { findings.fg(Color::Red) });
         table.add_row(row);
         if !is_folded {
-            add_state(table, child, depth + 1);
+            add_state(table, child, depth + 1, values);
         }
     }
 }
@@ -295,10 +338,12 @@ fn has_only_fields(place: PlaceView<'_>) -> bool {
 }
 
 /// What is in a place, on one line.
-fn folded(place: PlaceView<'_>) -> String {
-    let texts = place
-        .children()
-        .map(|child| if child.part().is_field() { child.masked_entry().into_owned() } else { folded(child) });
+fn folded(place: PlaceView<'_>, values: Values) -> String {
+    let texts = place.children().map(|child| match values {
+        _ if !child.part().is_field() => folded(child, values),
+        Values::Displayed => child.display(),
+        Values::Exact => child.masked_entry().into_owned(),
+    });
     let texts: Vec<String> = texts.filter(|text| !text.is_empty()).collect();
     texts.join(" · ")
 }
@@ -321,17 +366,17 @@ pub(crate) fn outline(compiled: &CompiledSchema) -> String {
             column.set_constraint(most(widest));
         }
     }
-    table.to_string()
+    drawn(&table)
 }
 
 /// What each place depends on, and what depends on it.
-pub(crate) fn graph(nodes: &[(String, Node)]) -> String {
+pub(crate) fn graph(nodes: &[(String, GraphNode)]) -> String {
     let mut table = table(&["Place", "Formulas", "Depends on", "Read by"]);
     for (name, node) in nodes {
         let name = cell(describe::place(name));
         table.add_row(vec![name, lines(&node.formulas), lines(&node.reads), lines(&node.read_by)]);
     }
-    table.to_string()
+    drawn(&table)
 }
 
 /// A formula as it is shown beside its place.

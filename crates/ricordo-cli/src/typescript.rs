@@ -13,7 +13,7 @@ use crate::describe;
 /// A field that may be blank is optional, as blank is left out of records; in lists blank is null. Numbers, dates and times are what
 /// they are in JSON. Fields beside the record are not in it.
 pub(crate) fn types(schema: &Schema, name: &str) -> String {
-    let mut writer = Writer {
+    let mut writer = TypeWriter {
         schema,
         names: HashMap::new(),
         taken: HashSet::new(),
@@ -42,7 +42,7 @@ pub(crate) fn type_name(words: &str) -> String {
     if name.starts_with(|first: char| first.is_ascii_alphabetic()) { name } else { format!("Form{name}") }
 }
 
-struct Writer<'a> {
+struct TypeWriter<'a> {
     schema: &'a Schema,
     names: HashMap<RecordId, String>,
     taken: HashSet<String>,
@@ -51,7 +51,7 @@ struct Writer<'a> {
     text: String,
 }
 
-impl Writer<'_> {
+impl TypeWriter<'_> {
     /// The name of the type of a record, which is written when it is first named.
     fn named(&mut self, record: RecordId, wanted: &str) -> String {
         if let Some(name) = self.names.get(&record) {

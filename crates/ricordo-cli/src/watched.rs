@@ -8,6 +8,7 @@ use ricordo::exchange::{Entry, write_action, write_response};
 use ricordo::{Error, Value};
 
 use crate::screen::{BAD, FAINT, GOOD, Line};
+use crate::table::Values;
 use crate::{describe, screen, table};
 
 /// A text in lines that leave so many columns free, each with what goes before it: nothing, or spaces.
@@ -20,6 +21,9 @@ fn wrapped(text: &str, free: usize) -> Vec<(&'static str, String)> {
     lines.map(|(at, line)| (if at == 0 { "" } else { "  " }, line.into_owned())).collect()
 }
 
+/// So many changes of an action are told on few lines.
+const MOST_CHANGES: usize = 3;
+
 /// A form with an observer on itself, and one on each place that lies directly in it.
 #[derive(Debug)]
 pub(crate) struct Watched {
@@ -30,10 +34,11 @@ pub(crate) struct Watched {
     /// The conflicts that there were when the record had changed upstream, and where they are here by place.
     pub(crate) conflicts: Vec<Conflict>,
     positions: HashMap<PlaceId, usize>,
+    values: Values,
 }
 
 impl Watched {
-    pub(crate) fn new(mut engine: Engine) -> Result<Self, Error> {
+    pub(crate) fn new(mut engine: Engine, values: Values) -> Result<Self, Error> {
         let form = engine.view(engine.root());
         let mut places = vec![(form.id(), form.pointer())];
         places.extend(form.children().map(|child| (child.id(), child.pointer())));
@@ -47,6 +52,7 @@ impl Watched {
             status: Cell::default(),
             conflicts: Vec::new(),
             positions: HashMap::new(),
+            values,
         };
         // A draft may have brought some back.
         watched.note_conflicts();
@@ -81,11 +87,32 @@ impl Watched {
         self.engine.words(&self.engine.summarize(action))
     }
 
+    /// What an action changed, on few lines.
+    pub(crate) fn changed(&self, outcome: &Outcome) -> Vec<Line> {
+        if outcome.submitted() == Some(Submitted::Sent) {
+            return vec![Line::of(GOOD, "submitted")];
+        }
+        let words = outcome.changes().iter().map(|change| self.engine.change_words(change));
+        // The dependencies of a value are told at length elsewhere.
+        let short = |words: String| words.split(", calculated from ").next().unwrap_or_default().to_owned();
+        let mut short: Vec<String> = words.map(short).collect();
+        let more = short.len().saturating_sub(MOST_CHANGES);
+        if more > 1 {
+            short.truncate(MOST_CHANGES);
+            short.push(format!("and {more} more"));
+        }
+        let lines = wrapped(&short.join(" · "), 12);
+        lines.into_iter().map(|(lead, words)| Line::new(format!("{lead}{words}"))).collect()
+    }
+
     /// What an action changed, and who was notified.
     pub(crate) fn notified(&self, outcome: &Outcome) -> Vec<Line> {
         // A submit touches all there is, which is said once.
         let is_touch = |words: &String| words.split_once(": ").is_some_and(|(_, what)| what == "now touched");
-        let words = outcome.changes().iter().map(|change| self.engine.change_words(change));
+        let words = outcome.changes().iter().map(|change| match self.values {
+            Values::Displayed => self.engine.change_words(change),
+            Values::Exact => self.engine.exact_change_words(change),
+        });
         let (touches, words): (Vec<String>, Vec<String>) =
             words.partition(|words| outcome.submitted().is_some() && is_touch(words));
         let touched = touches.len();

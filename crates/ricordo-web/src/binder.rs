@@ -14,7 +14,7 @@ use crate::command::Command;
 use crate::dom::{self, Found};
 use crate::messages::messages_of;
 use crate::page::{Button, Page, set_enabled};
-use crate::plan::{GroupKind, Kind, Native, Plan, Step, What};
+use crate::plan::{GroupKind, Kind, Native, Plan, PlanStep, What};
 use crate::rows::Rows;
 use crate::scope::Scope;
 use crate::widget::{Shows, Widget};
@@ -29,7 +29,7 @@ pub(crate) fn mount(
 ) -> Scope {
     let mut binder = Binder { page, plan, found, place, suffix, scope: Scope::new(page) };
     // Controls refer to the elements of their messages, and show the messages there.
-    let (messages, others): (Vec<&Step>, Vec<&Step>) =
+    let (messages, others): (Vec<&PlanStep>, Vec<&PlanStep>) =
         plan.steps.iter().partition(|step| matches!(step.what, What::Findings));
     messages.iter().for_each(|step| binder.bind(step));
     others.into_iter().for_each(|step| binder.bind(step));
@@ -47,7 +47,7 @@ struct Binder<'a> {
 }
 
 impl Binder<'_> {
-    fn bind(&mut self, step: &Step) {
+    fn bind(&mut self, step: &PlanStep) {
         let Some(element) = self.found.at(step.index) else { return };
         let place = self.locate(&step.at).map_err(|error| self.no_such_place(&step.at, &error));
         if let Err(problem) = place.and_then(|place| self.bind_to(step, &element, &place)) {
@@ -55,7 +55,7 @@ impl Binder<'_> {
         }
     }
 
-    fn report(&self, step: &Step, element: &Element, problem: String) {
+    fn report(&self, step: &PlanStep, element: &Element, problem: String) {
         if !step.is_reported.replace(true) {
             self.page.mistakes.add(element, problem);
         }
@@ -80,7 +80,7 @@ impl Binder<'_> {
     }
 
     /// Binds an element to a place, or says why the two do not fit.
-    fn bind_to(&mut self, step: &Step, element: &Element, place: &Place<Value>) -> Result<(), String> {
+    fn bind_to(&mut self, step: &PlanStep, element: &Element, place: &Place<Value>) -> Result<(), String> {
         match &step.what {
             What::Control(kind) => self.bind_control(step, element, place, *kind),
             What::Group(kind, members) => self.bind_group(step, members, place, *kind),
@@ -162,7 +162,7 @@ impl Binder<'_> {
 
     fn bind_control(
         &mut self,
-        step: &Step,
+        step: &PlanStep,
         element: &Element,
         place: &Place<Value>,
         kind: Kind,
@@ -190,7 +190,7 @@ impl Binder<'_> {
 
     fn bind_group(
         &mut self,
-        step: &Step,
+        step: &PlanStep,
         members: &[u32],
         place: &Place<Value>,
         kind: GroupKind,
@@ -247,8 +247,8 @@ impl Binder<'_> {
     }
 
     /// Whether the control itself is hidden when it is not relevant: no element with `data-content-of` is.
-    fn hides(&self, step: &Step) -> bool {
-        let is_part = |other: &Step| matches!(other.what, What::Part) && other.at == step.at;
+    fn hides(&self, step: &PlanStep) -> bool {
+        let is_part = |other: &PlanStep| matches!(other.what, What::Part) && other.at == step.at;
         !self.plan.steps.iter().any(is_part)
     }
 
@@ -359,8 +359,8 @@ impl Binder<'_> {
     }
 
     /// Shows the findings of a place that has an element for them but no control.
-    fn follow_messages(&mut self, step: &Step) {
-        let is_control = |other: &Step| {
+    fn follow_messages(&mut self, step: &PlanStep) {
+        let is_control = |other: &PlanStep| {
             matches!(other.what, What::Control(_) | What::Group(..) | What::Custom(_)) && other.at == step.at
         };
         let Ok(place) = self.locate(&step.at) else { return };

@@ -23,7 +23,7 @@ const REFERENCES: [&str; 7] =
 
 #[derive(Debug)]
 pub(crate) struct Plan {
-    pub(crate) steps: Vec<Step>,
+    pub(crate) steps: Vec<PlanStep>,
     /// Attributes whose ids get a suffix in each row: the position of the element, and the attribute.
     ids: Vec<(u32, &'static str)>,
     /// The ids that are defined in the template. References to other ids stay as they are.
@@ -33,7 +33,7 @@ pub(crate) struct Plan {
 }
 
 #[derive(Debug)]
-pub(crate) struct Step {
+pub(crate) struct PlanStep {
     /// The position of the element.
     pub(crate) index: u32,
     /// The pointer of the place, relative to the place of the plan.
@@ -121,7 +121,7 @@ impl Plan {
     }
 
     fn of(found: &Found, content: Option<DocumentFragment>, mistakes: &Mistakes) -> Self {
-        let mut reader = Reader { steps: Vec::new(), ids: Vec::new(), own_ids: Vec::new(), mistakes };
+        let mut reader = PlanReader { steps: Vec::new(), ids: Vec::new(), own_ids: Vec::new(), mistakes };
         for index in 0..found.len() {
             if let Some(element) = found.at(index)
                 && !is_unbound(&element)
@@ -160,14 +160,14 @@ impl Plan {
     }
 }
 
-struct Reader<'a> {
-    steps: Vec<Step>,
+struct PlanReader<'a> {
+    steps: Vec<PlanStep>,
     ids: Vec<(u32, &'static str)>,
     own_ids: Vec<String>,
     mistakes: &'a Mistakes,
 }
 
-impl Reader<'_> {
+impl PlanReader<'_> {
     fn read(&mut self, index: u32, element: &Element) {
         if element.has_attribute("id") {
             self.ids.push((index, "id"));
@@ -299,7 +299,7 @@ impl Reader<'_> {
     }
 
     fn add(&mut self, index: u32, at: String, what: What) {
-        self.steps.push(Step {
+        self.steps.push(PlanStep {
             index,
             at: at.into(),
             what,

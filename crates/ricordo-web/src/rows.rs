@@ -4,7 +4,7 @@ use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 use std::rc::{Rc, Weak};
 
-use ricordo::engine::{Aspects, PlaceId, RowEdit};
+use ricordo::engine::{Aspects, PlaceId, RowEdit, RowKey};
 use ricordo::{Error, Notification, Place, Subscription, Value};
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{Element, HtmlTemplateElement, Node};
@@ -33,8 +33,8 @@ pub(crate) struct Rows {
 /// The first and the last row, and the state of the list: the buttons of rows depend on them.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 struct Buttons {
-    first: Option<u64>,
-    last: Option<u64>,
+    first: Option<RowKey>,
+    last: Option<RowKey>,
     of_list: OfList,
 }
 
@@ -48,8 +48,8 @@ struct OfList {
 /// The rows in the page. `keys` is the order in which they stand there.
 #[derive(Debug, Default)]
 struct Shown {
-    keys: Vec<u64>,
-    rows: HashMap<u64, Row>,
+    keys: Vec<RowKey>,
+    rows: HashMap<RowKey, Row>,
 }
 
 #[derive(Debug)]
@@ -111,7 +111,7 @@ impl Rows {
 
     /// Shows which buttons can act: of the new rows, of those that stand at an end now or stood there, and of all if what holds for all
     /// differs.
-    fn show_buttons(&self, new: &[u64]) {
+    fn show_buttons(&self, new: &[RowKey]) {
         let Some(page) = self.page.upgrade().filter(|_| self.plan.has_row_buttons()) else { return };
         let of_list = OfList { is_readonly: self.place.is_readonly(), can_add: self.place.can_add() };
         let shown = self.shown.borrow();
@@ -120,7 +120,8 @@ impl Rows {
         let before = self.buttons.replace(now);
         let ends = [before.first, before.last, first, last];
         let some = ends.into_iter().flatten().chain(new.iter().copied());
-        let differing: Vec<u64> = if before.of_list == of_list { some.collect() } else { shown.keys.clone() };
+        let differing: Vec<RowKey> =
+            if before.of_list == of_list { some.collect() } else { shown.keys.clone() };
         for key in differing {
             let Some(row) = shown.rows.get(&key) else { continue };
             page.show_row_buttons(row.place, |command| match command {
@@ -155,7 +156,7 @@ impl Rows {
     }
 
     /// Makes the elements of a row, at the end of a fragment.
-    fn make(&self, page: &Rc<Page>, place: &Place<Value>, key: u64, at: &Node) -> Option<Row> {
+    fn make(&self, page: &Rc<Page>, place: &Place<Value>, key: RowKey, at: &Node) -> Option<Row> {
         let suffix = format!("{}-{key}", self.suffix);
         let (fragment, found) = self.plan.copy(&page.document, &suffix)?;
         let nodes = dom::nodes_of(&fragment);
@@ -188,7 +189,7 @@ impl Rows {
     }
 
     /// One step. `last` is the order after all steps, by which the places of new rows are found.
-    fn carry_out(&self, page: &Rc<Page>, edit: RowEdit, last: &[u64], gone: &mut HashMap<u64, Row>) {
+    fn carry_out(&self, page: &Rc<Page>, edit: RowEdit, last: &[RowKey], gone: &mut HashMap<RowKey, Row>) {
         match edit {
             RowEdit::Removed { key, .. } => {
                 let row = self.shown.borrow_mut().rows.remove(&key);
@@ -289,7 +290,7 @@ impl Drop for Rows {
 }
 
 /// Applies a step to the keys of rows. Returns whether it fits them.
-fn carry_over(keys: &mut Vec<u64>, edit: RowEdit) -> bool {
+fn carry_over(keys: &mut Vec<RowKey>, edit: RowEdit) -> bool {
     let fits = match edit {
         RowEdit::Inserted { position, .. } => position <= keys.len(),
         RowEdit::Removed { key, position } | RowEdit::Moved { key, from: position, .. } => {

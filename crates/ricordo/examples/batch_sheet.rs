@@ -41,7 +41,7 @@ pub struct Batch {
     pub ingredients: Vec<Ingredient>,
     #[model(label = "Dough weight", grouping)]
     pub dough_weight: Option<Decimal>,
-    #[model(label = "Hydration", decimals = 3)]
+    #[model(label = "Hydration in percent", decimals = 1)]
     pub hydration: Option<Decimal>,
     #[model(label = "Surplus", grouping)]
     pub surplus: Option<Decimal>,
@@ -108,11 +108,11 @@ pub struct Ingredient {
     pub name: String,
     #[model(label = "Kind", default = Kind::Other)]
     pub kind: Kind,
-    #[model(label = "Grams", required, minimum = 0, maximum = 100_000)]
+    #[model(label = "Grams", required, minimum = 0, maximum = 100_000, grouping)]
     pub grams: Option<Decimal>,
     #[model(label = "Percentage", minimum = 0, decimals = 1)]
     pub percentage: Option<Decimal>,
-    #[model(label = "Price a kilogram", minimum = 0)]
+    #[model(label = "Price a kilogram", minimum = 0, decimals = 2)]
     pub price_per_kilogram: Option<Decimal>,
     #[model(label = "Cost", decimals = 2)]
     pub cost: Option<Decimal>,
@@ -161,14 +161,16 @@ impl Batch {
         rules.calculate(batch.hydration(), move |it| {
             let rows = it.rows(batch.ingredients());
             let water = rows.iter().filter(|it| it.get(row.kind()) == Some(Kind::Water));
-            water.map(|it| it.number(row.grams())).sum::<Number>() / it.number(batch.flour_grams())
+            water.map(|it| it.number(row.grams())).sum::<Number>() * 100 / it.number(batch.flour_grams())
         });
         rules.calculate(batch.surplus(), move |it| {
             it.number(batch.dough_weight()) - it.number(batch.loaves()) * it.number(batch.grams_a_loaf())
         });
         rules.warn_with(batch.loaves(), move |it| {
-            let missing = -it.number(batch.surplus());
-            missing.more_than(0)?.then(|| format!("{missing} g of dough are missing for so many."))
+            let is_short = it.number(batch.surplus()).less_than(0)?;
+            let missing = it.at(batch.surplus())?.display();
+            let missing = missing.trim_start_matches('-');
+            is_short.then(|| format!("{missing} g more dough needed for this many loaves."))
         });
 
         rules.aggregate(batch.total_cost(), batch.ingredients().sum(row.cost()));

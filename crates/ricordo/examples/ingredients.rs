@@ -5,7 +5,7 @@
 use std::cell::RefCell;
 use std::rc::Rc;
 
-use ricordo::engine::RowEdit;
+use ricordo::engine::{RowEdit, RowKey};
 use ricordo::{Form, Model, Place};
 
 #[derive(Debug, Model)]
@@ -28,7 +28,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let list = form.place(ricordo::at::<Batch>().ingredients())?;
 
     // A screen that draws one widget a row needs no comparing: it is told the steps, by the keys of the rows.
-    let screen: Rc<RefCell<Vec<u64>>> =
+    let screen: Rc<RefCell<Vec<RowKey>>> =
         Rc::new(RefCell::new(list.rows().iter().filter_map(Place::row_key).collect()));
     let drawn = screen.clone();
     let _subscription = list.subscribe(move |notice| {

@@ -1,11 +1,13 @@
 //! `ricordo demo`: a short journal on a bakery's batch sheet, explained step by step.
 
+use ricordo::engine::Action;
 use ricordo::exchange::{Command, read_journal};
 
+use crate::Ending;
 use crate::files::{File, Problem};
 use crate::screen::{self, BAD, FAINT, GOOD, Line, Output, STRONG};
+use crate::table::Values;
 use crate::watched::Watched;
-use crate::{Ending, table};
 
 const FORM: &str = include_str!("../../demo/batch-sheet.form.json");
 const DATA: &str = include_str!("../../demo/batch-sheet.data.json");
@@ -16,35 +18,36 @@ pub(crate) fn run(out: &mut Output) -> Result<Ending, Problem> {
     let data = File::bundled("demo/batch-sheet.data.json", DATA);
     let journal = File::bundled("demo/first-steps.journal", JOURNAL);
     let entries = read_journal(&journal.text).map_err(|error| journal.problem(&error, false))?;
-    let mut watched = Watched::new(form.engine(Some(&data))?).map_err(|refused| form.refused(&refused))?;
+    let mut watched = Watched::new(form.engine(Some(&data))?, Values::Displayed)
+        .map_err(|refused| form.refused(&refused))?;
 
-    out.line(&Line::of(STRONG, "A bakery's batch sheet, as it was loaded"))?;
-    out.block(table::state(&watched.engine))?;
-    let mut ending = Ending::Well;
-    let mut step = 0;
+    out.line(&Line::of(
+        STRONG,
+        "A morning with a bakery's batch sheet: what Rosa does, and what the form makes of it",
+    ))?;
+    let (mut ending, mut step, mut shown) = (Ending::Well, 0, Vec::new());
     for entry in entries {
         if let Some((title, rest)) = Watched::heading(&entry) {
             step += 1;
             out.line(&Line::default())?;
             out.line(&Line::of(STRONG, format_args!("{step}  {}", title.trim_end_matches('.'))))?;
-            if !rest.is_empty() {
-                out.lines(wrapped(rest), 3)?;
-            }
+            out.lines(wrapped(rest), 3)?;
         }
         match entry.command {
+            // The focus changes nothing that is told here.
+            Command::Apply(action @ Action::Focus { .. }) => _ = watched.apply(action, entry.is_response),
             Command::Apply(action) => {
                 out.line(&Line::new("   ").styled(FAINT, "▸").text(" ").text(watched.words(&action)))?;
                 match watched.apply(action, entry.is_response) {
-                    Ok(outcome) => {
-                        out.lines(watched.notified(&outcome), 7)?;
-                        watched.sent(&outcome).map_or(Ok(()), |sent| out.block(sent))?;
-                    }
+                    Ok(outcome) => out.lines(watched.changed(&outcome), 7)?,
                     Err(refused) => {
                         ending = Ending::Findings;
                         out.lines([Line::of(BAD, refused)], 7)?;
                     }
                 }
-                out.lines(shown_findings(&watched), 7)?;
+                // Findings that were shown before are still there.
+                let before = std::mem::replace(&mut shown, shown_findings(&watched));
+                out.lines(shown.iter().filter(|finding| !before.contains(finding)).cloned(), 7)?;
             }
             Command::Expect(expectation) => {
                 let differences = expectation.check(&watched.engine);
@@ -57,12 +60,12 @@ pub(crate) fn run(out: &mut Output) -> Result<Ending, Problem> {
         }
     }
     out.line(&Line::default())?;
-    out.line(&Line::of(STRONG, "Where to go from here"))?;
+    out.line(&Line::of(STRONG, "Three commands to try next, on files that you can change"))?;
     let (form, data, journal) = (form.name, data.name, journal.name);
     let hints = [
-        "The files are in the repository, for you to change and run again:".to_owned(),
-        format!("ricordo check {form} --data {data}"),
         format!("ricordo replay {form} {journal} --steps --data {data}"),
+        format!("ricordo check {form} --data {data}"),
+        format!("ricordo why {form} /cost_a_loaf --data {data}"),
     ];
     out.lines(hints.into_iter().map(Line::new), 3)?;
     if ending == Ending::Well {
@@ -71,7 +74,7 @@ pub(crate) fn run(out: &mut Output) -> Result<Ending, Problem> {
     Ok(ending)
 }
 
-/// What a person is shown to be wrong just now.
+/// The findings that the user is shown now.
 fn shown_findings(watched: &Watched) -> Vec<Line> {
     let findings = watched.engine.view(watched.engine.root()).all_findings();
     let shown = findings.into_iter().filter(|finding| finding.is_shown);

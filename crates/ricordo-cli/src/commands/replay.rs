@@ -7,12 +7,14 @@ use ricordo::exchange::{Command, Entry, Expectation, dump, write_expectation};
 
 use crate::files::{File, Journal, Problem, refuse_two_standard_inputs, write_whole};
 use crate::screen::{self, BAD, FAINT, GOOD, Line, Output, STRONG};
+use crate::table::Values;
 use crate::watched::Watched;
 use crate::{Ending, ReplayArguments, describe, table};
 
 pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Ending, Problem> {
-    let ReplayArguments { form, journals, data, from_draft, save_draft, json, steps } = arguments;
+    let ReplayArguments { form, journals, data, from_draft, save_draft, json, steps, exact } = arguments;
     let (json, steps) = (*json, *steps);
+    let values = if *exact { Values::Exact } else { Values::Displayed };
     let files = [Some(form), data.as_ref(), from_draft.as_ref()].into_iter().flatten().chain(journals);
     refuse_two_standard_inputs(files.map(PathBuf::as_path))?;
     let form = File::read(form)?;
@@ -25,7 +27,7 @@ pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Endin
     };
     let hides = engine.schema().has_secrets();
 
-    let mut watched = Watched::new(engine).map_err(|refused| form.refused(&refused))?;
+    let mut watched = Watched::new(engine, values).map_err(|refused| form.refused(&refused))?;
     let mut report = Report { steps: steps && !json, ..Report::default() };
     for mut journal in journals {
         if report.steps {
@@ -42,7 +44,7 @@ pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Endin
         if report.steps {
             out.line(&Line::default())?;
         }
-        out.block(table::state(&watched.engine))?;
+        out.block(table::state(&watched.engine, values))?;
         if !watched.conflicts.is_empty() {
             out.block(table::conflicts(&watched.engine, &watched.conflicts))?;
         }

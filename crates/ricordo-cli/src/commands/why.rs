@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use ricordo::engine::{Engine, Outcome, PlaceId, PlaceView, Reason, RowEdit};
+use ricordo::engine::{Engine, Outcome, PlaceId, PlaceView, Reason, RowEdit, RowKey};
 use ricordo::exchange::Command;
 use ricordo::{Pointer, Value};
 
@@ -34,7 +34,7 @@ pub(crate) fn run(
             match applied {
                 Ok(outcome) => {
                     let at = format!("{}:{}", journal.name, entry.line);
-                    steps.push(Step::of(&engine, &outcome, at));
+                    steps.push(TimelineStep::of(&engine, &outcome, at));
                 }
                 Err(_) => refused += 1,
             }
@@ -57,7 +57,7 @@ pub(crate) fn run(
 }
 
 /// What a line of a journal did.
-struct Step {
+struct TimelineStep {
     /// The file and line.
     at: String,
     action: String,
@@ -71,7 +71,7 @@ struct Changed {
     touched: bool,
 }
 
-impl Step {
+impl TimelineStep {
     /// Records what was done, while places are called what they were called then.
     fn of(engine: &Engine, outcome: &Outcome, at: String) -> Self {
         let changes = outcome.changes().iter().map(|change| Changed {
@@ -81,7 +81,7 @@ impl Step {
             touched: engine.view(change.place()).is_touched()
                 && change.aspects().contains(ricordo::engine::Aspects::TOUCHED),
         });
-        Step { at, action: engine.words(outcome.action()), changes: changes.collect() }
+        TimelineStep { at, action: engine.words(outcome.action()), changes: changes.collect() }
     }
 
     /// What it changed of a place, of anything in it, or of where its row stands.
@@ -112,7 +112,7 @@ fn is_of_row(changed: &Changed, place: PlaceView<'_>) -> bool {
     false
 }
 
-fn key_of(edit: RowEdit) -> u64 {
+fn key_of(edit: RowEdit) -> RowKey {
     match edit {
         RowEdit::Inserted { key, .. } | RowEdit::Removed { key, .. } | RowEdit::Moved { key, .. } => key,
     }
@@ -150,7 +150,7 @@ fn reasons(engine: &Engine, place: PlaceId) -> Vec<Line> {
     lines
 }
 
-fn history(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) -> Vec<Line> {
+fn history(engine: &Engine, view: PlaceView<'_>, steps: &[TimelineStep]) -> Vec<Line> {
     let mut lines = Vec::new();
     for step in steps {
         let words = step.concerning(engine, view);
@@ -166,7 +166,7 @@ fn history(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) -> Vec<Line> {
 }
 
 /// Why the place has the flags that it has.
-fn flags(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) -> Vec<Line> {
+fn flags(engine: &Engine, view: PlaceView<'_>, steps: &[TimelineStep]) -> Vec<Line> {
     let mut reasons: Vec<(&str, String)> = Vec::new();
     if view.is_dirty() {
         let reason = if view.is_unreadable() {
@@ -179,7 +179,7 @@ fn flags(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) -> Vec<Line> {
         reasons.push(("dirty", reason));
     }
     if view.is_touched() {
-        let left = |step: &&Step| {
+        let left = |step: &&TimelineStep| {
             step.changes.iter().any(|changed| changed.touched && lies_in(engine.view(changed.place), view))
         };
         let by = steps.iter().rev().find(left);
@@ -190,7 +190,7 @@ fn flags(engine: &Engine, view: PlaceView<'_>, steps: &[Step]) -> Vec<Line> {
         reasons.push(("uncommitted", "the text is not committed yet".to_owned()));
     }
     for finding in view.all_findings() {
-        let shown = if finding.is_shown { "" } else { ", not shown to a person yet" };
+        let shown = if finding.is_shown { "" } else { ", not shown to the user yet" };
         let place =
             if finding.place == view.pointer() { String::new() } else { format!("{}: ", finding.place) };
         let flag = if finding.is_warning { "warning" } else { "invalid" };

@@ -40,7 +40,7 @@ fn a_draft_meets_what_has_changed_since() {
     run(&["replay", FORM, journal.to_str().unwrap(), "--data", DATA, "--save-draft", &draft]);
     let run = run(&["replay", FORM, "--from-draft", &draft, "--data", UPSTREAM]);
     assert_eq!(run.status, 0);
-    let (_, conflicts) = run.out.split_once("not shown to a person yet\n").unwrap();
+    let (_, conflicts) = run.out.split_once("not shown to the user yet\n").unwrap();
     assert_snapshot!(conflicts);
 }
 

@@ -63,6 +63,6 @@ fn diff_hides_secrets() {
 fn replay_shows_conflicts_and_what_they_were_solved_to() {
     let run = run(&["replay", FORM, "demo/two-bakers.journal", "--data", DATA]);
     assert_eq!(run.status, 0);
-    let (_, conflicts) = run.out.split_once("(…) found, but not shown to a person yet\n").unwrap();
+    let (_, conflicts) = run.out.split_once("(…) found, but not shown to the user yet\n").unwrap();
     assert_snapshot!(conflicts);
 }

@@ -11,7 +11,7 @@ pub(crate) fn when(
     broken: impl FnOnce(JsValue) + 'static,
 ) {
     let (kept, broken) = (Closure::once_into_js(kept), Closure::once_into_js(broken));
-    let then = Reflect::get(promise, &"afterAccept".into()).and_then(JsCast::dyn_into::<Function>);
+    let then = Reflect::get(promise, &"then".into()).and_then(JsCast::dyn_into::<Function>);
     if let Ok(then) = then {
         // A promise calls exactly one of the two.
         let _ = then.call2(promise, &kept, &broken);

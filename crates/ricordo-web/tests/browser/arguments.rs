@@ -61,7 +61,10 @@ async fn a_wrong_argument_is_a_type_error_that_says_what_is_wanted(page: &Browse
         ),
         ("form.submit({ parts: '/name' })", "`parts` must be a list of pointers, not the text “/name”"),
         ("form.submit([])", "`options` must be an object, not a list"),
-        ("form.payload({ afterAccept: 'leave' })", "`afterAccept` must be “stay”, “reset” or “clear”, not “leave”"),
+        (
+            "form.payload({ afterAccept: 'leave' })",
+            "`afterAccept` must be “stay”, “reset” or “clear”, not “leave”",
+        ),
         ("form.resolve('/name', 'ours')", "`take` must be “mine” or “theirs”, not the text “ours”"),
         ("form.replay()", "`journal` must be a text, not nothing"),
         ("form.apply(undefined)", "`action` must be an object, or JSON text, not nothing"),

@@ -30,7 +30,7 @@ async fn the_sheet_computes_as_a_person_types(page: &Browser) -> Done {
     // The percentage leads once it is typed.
     page.retype("tbody tr:nth-of-type(1) [name='/percentage']", "100").await?;
     page.keys(TAB).await?;
-    assert_eq!(page.value("tbody tr:nth-of-type(1) [name='/grams']").await?, "6300");
+    assert_eq!(page.value("tbody tr:nth-of-type(1) [name='/grams']").await?, "6,300");
     page.click("[value=straight]").await?;
     assert_eq!(page.eval("document.querySelector('[data-content-of]').hidden").await?, json!(true));
     page.retype("#name", "taken").await?;

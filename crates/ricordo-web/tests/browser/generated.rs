@@ -47,7 +47,7 @@ async fn a_page_from_a_definition_works(page: &Browser) -> Done {
     page.click("button.main").await?;
     assert_eq!(
         page.text("[data-findings-of='/loaves']").await?,
-        "Must be at most 500.799164 g of dough are missing for so many."
+        "Must be at most 500.799,164 g more dough needed for this many loaves."
     );
     page.retype("#loaves", "10").await?;
     page.click("button.main").await?;

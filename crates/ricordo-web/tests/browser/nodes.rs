@@ -68,7 +68,7 @@ async fn what_comes_and_goes_leaves_no_node_behind(page: &Browser) -> Done {
             while (walk.nextNode()) count += 1;
             return count;
         };
-        const before = [nodes(), Form.listenerCount(), form.diagnostics().subscribers().length];
+        const before = [nodes(), Form.listenerCount(), form.subscribers().length];
         for (let time = 0; time < 100; time += 1) {
             form.apply({ op: "add", path: "/rows/-" });
             form.apply({ op: "remove", path: "/rows/2" });
@@ -79,7 +79,7 @@ async fn what_comes_and_goes_leaves_no_node_behind(page: &Browser) -> Done {
             form.set("/rows", []);
             form.reset();
         }
-        return [before, [nodes(), Form.listenerCount(), form.diagnostics().subscribers().length]];
+        return [before, [nodes(), Form.listenerCount(), form.subscribers().length]];
     "#;
     let counts = page.js(script).await?;
     assert_eq!(counts[0], counts[1]);
@@ -142,9 +142,9 @@ async fn elements_that_are_added_later_are_bound(page: &Browser) -> Done {
     page.retype("#again", "Spelt").await?;
     assert_eq!(page.value("#name").await?, "Spelt");
     // Elements that are removed again are let go.
-    let before = page.eval("form.diagnostics().subscribers().length").await?;
+    let before = page.eval("form.subscribers().length").await?;
     page.js("document.querySelector('#more').remove(); bound.update()").await?;
-    let after = page.eval("form.diagnostics().subscribers().length").await?;
+    let after = page.eval("form.subscribers().length").await?;
     assert!(after.as_u64() < before.as_u64(), "{before} {after}");
     page.js("bound.end()").await?;
     Ok(())

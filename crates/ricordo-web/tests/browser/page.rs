@@ -402,12 +402,12 @@ async fn unbinding_removes_every_listener_and_subscription(page: &Browser) -> Do
     page.show_again(SHEET, definition(), data(), "{ draft: 'sheet' }", "{}").await?;
     page.retype("#loaves", "900").await?;
     page.keys(TAB).await?;
-    let counts = "[count > 10, count === Form.listenerCount(), form.diagnostics().subscribers().length >= 4]";
+    let counts = "[count > 10, count === Form.listenerCount(), form.subscribers().length >= 4]";
     assert_eq!(page.eval(counts).await?, json!([true, true, true]));
     let before = page.eval("sheet.outerHTML.length").await?;
     page.js("bound.end()").await?;
     assert_eq!(
-        page.eval("[count, Form.listenerCount(), form.diagnostics().subscribers().length]").await?,
+        page.eval("[count, Form.listenerCount(), form.subscribers().length]").await?,
         json!([0, 0, 0])
     );
     // The form is as it was; the page keeps what stands in it, without marks.

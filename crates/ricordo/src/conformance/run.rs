@@ -5,7 +5,7 @@ use std::fmt;
 use std::sync::Arc;
 use std::time::Duration;
 
-use super::script::{Expected, Line, Step, read};
+use super::script::{Expected, Line, ScriptStep, read};
 use super::{Adapter, Gesture, Seen};
 use crate::engine::CompiledSchema;
 use crate::exchange::{Command, read_data, read_definition};
@@ -94,7 +94,7 @@ pub fn check_script(
         Run { adapter, form: None, drawn: HashMap::new(), case: String::new(), report: Report::default() };
     for Line { number, step } in lines {
         let problem = match step {
-            Step::Case(title) => run.begin(title, schema, data),
+            ScriptStep::Case(title) => run.begin(title, schema, data),
             step => run.step(step),
         };
         if let Err(problem) = problem {
@@ -132,21 +132,21 @@ impl<A: Adapter> Run<'_, A> {
         Ok(())
     }
 
-    fn step(&mut self, step: Step) -> Result<(), String> {
+    fn step(&mut self, step: ScriptStep) -> Result<(), String> {
         match step {
-            Step::Case(_) => Ok(()),
-            Step::Act(at, gesture) => {
+            ScriptStep::Case(_) => Ok(()),
+            ScriptStep::Act(at, gesture) => {
                 if self.adapter.act(&at, &gesture) {
                     return Ok(());
                 }
                 Err(format!("{} cannot be done at {at}", doing(&gesture)))
             }
-            Step::PassTime(milliseconds) => {
+            ScriptStep::PassTime(milliseconds) => {
                 self.adapter.pass_time(Duration::from_millis(milliseconds));
                 Ok(())
             }
-            Step::Form(command) => self.command(command),
-            Step::See(at, expected) => {
+            ScriptStep::Form(command) => self.command(command),
+            ScriptStep::See(at, expected) => {
                 let seen = self.adapter.see(&at).ok_or_else(|| format!("there is no widget for {at}"))?;
                 self.drawn.insert(at.clone(), seen.times_drawn);
                 let differences: Vec<String> = expected
@@ -162,14 +162,14 @@ impl<A: Adapter> Run<'_, A> {
                     Err(format!("{at} {}", differences.join(", and ")))
                 }
             }
-            Step::NoWidget(at) => {
+            ScriptStep::NoWidget(at) => {
                 self.report.checks += 1;
                 match self.adapter.see(&at) {
                     None => Ok(()),
                     Some(_) => Err(format!("there is a widget for {at}, where there must be none")),
                 }
             }
-            Step::Still(places) => self.still(&places),
+            ScriptStep::Still(places) => self.still(&places),
         }
     }
 

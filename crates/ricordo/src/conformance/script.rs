@@ -11,11 +11,11 @@ use crate::value::{Record, Value};
 pub(super) struct Line {
     /// Counted from 1.
     pub(super) number: usize,
-    pub(super) step: Step,
+    pub(super) step: ScriptStep,
 }
 
 #[derive(Clone, Debug)]
-pub(super) enum Step {
+pub(super) enum ScriptStep {
     /// A case begins, with a new form on the screen.
     Case(String),
     /// A person does something at a widget.
@@ -59,30 +59,34 @@ pub(super) fn read(text: &str) -> Result<Vec<Line>, (usize, String)> {
     Ok(lines)
 }
 
-fn read_step(line: &str) -> Result<Step, String> {
+fn read_step(line: &str) -> Result<ScriptStep, String> {
     let value = read_value(line).map_err(|error| error.to_string())?;
     let members = value.as_record().ok_or("a line is an object")?;
     if let Some(title) = members.get("case") {
-        return Ok(Step::Case(title.to_text().into_owned()));
+        return Ok(ScriptStep::Case(title.to_text().into_owned()));
     }
     if let Some(action) = members.get("form") {
         return read_command(action);
     }
     if let Some(places) = members.get("still") {
         let pointers = places.as_list().ok_or("“still” is a list of places")?;
-        return pointers.iter().map(pointer).collect::<Result<_, _>>().map(Step::Still);
+        return pointers.iter().map(pointer).collect::<Result<_, _>>().map(ScriptStep::Still);
     }
     let gesture =
         members.get("do").and_then(Value::as_text).ok_or("a line has a case, a do, a still or a form")?;
     read_gesture(gesture, members)
 }
 
-fn read_command(action: &Value) -> Result<Step, String> {
+fn read_command(action: &Value) -> Result<ScriptStep, String> {
     let entries = read_journal(&format!("\n{action}")).map_err(|error: Error| error.to_string())?;
-    entries.into_iter().next().map(|entry| Step::Form(entry.command)).ok_or_else(|| "no action".to_owned())
+    entries
+        .into_iter()
+        .next()
+        .map(|entry| ScriptStep::Form(entry.command))
+        .ok_or_else(|| "no action".to_owned())
 }
 
-fn read_gesture(name: &str, members: &Record) -> Result<Step, String> {
+fn read_gesture(name: &str, members: &Record) -> Result<ScriptStep, String> {
     let text = |member: &str| {
         let value = members.get(member).and_then(Value::as_text);
         value.map(str::to_owned).ok_or_else(|| format!("“{name}” needs a “{member}”"))
@@ -93,7 +97,7 @@ fn read_gesture(name: &str, members: &Record) -> Result<Step, String> {
         "wait" => {
             let number = members.get("ms").and_then(Value::as_number);
             let milliseconds = number.and_then(|number| u64::try_from(number).ok());
-            return milliseconds.map(Step::PassTime).ok_or_else(|| "“wait” needs its “ms”".to_owned());
+            return milliseconds.map(ScriptStep::PassTime).ok_or_else(|| "“wait” needs its “ms”".to_owned());
         }
         "focus" => Gesture::Focus,
         "leave" => Gesture::Leave,
@@ -103,17 +107,17 @@ fn read_gesture(name: &str, members: &Record) -> Result<Step, String> {
         "tick" => Gesture::Tick(text("label")?, flag()?),
         "switch" => Gesture::Switch(flag()?),
         "see" if members.get("widget") == Some(&Value::Flag(false)) => {
-            return path().and_then(pointer).map(Step::NoWidget);
+            return path().and_then(pointer).map(ScriptStep::NoWidget);
         }
         "see" => {
             let expected = members.iter().filter(|(name, _)| !["do", "path"].contains(name));
             let expected =
                 expected.map(|(name, value)| read_expected(name, value)).collect::<Result<_, _>>()?;
-            return Ok(Step::See(pointer(path()?)?, expected));
+            return Ok(ScriptStep::See(pointer(path()?)?, expected));
         }
         other => return Err(format!("nobody can do “{other}”")),
     };
-    Ok(Step::Act(pointer(path()?)?, gesture))
+    Ok(ScriptStep::Act(pointer(path()?)?, gesture))
 }
 
 fn read_expected(name: &str, value: &Value) -> Result<Expected, String> {

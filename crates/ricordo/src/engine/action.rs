@@ -9,7 +9,7 @@ use super::deferred_checks::{TicketId, Verdict};
 use super::problem::Problem;
 use super::submission::{AfterAccept, SubmitRequest};
 use crate::schema::{Choices, Error, ErrorKind, Pointer, Route};
-use crate::tree::{BindingId, PlaceId, Side};
+use crate::tree::{BindingId, PlaceId, RowKey, Side};
 use crate::value::{DateTime, Value};
 
 /// An action on a form.
@@ -141,7 +141,7 @@ pub enum Action {
         /// The place.
         at: Address,
         /// If only the conflict of a row is resolved that a person has removed from this list: the key of the row.
-        removed_row: Option<u64>,
+        removed_row: Option<RowKey>,
         /// Whether the conflicts of what lies in the place stay.
         is_alone: bool,
         /// Whose value the place has then.

@@ -2,7 +2,7 @@
 
 use rust_decimal::Decimal;
 
-use super::target::{Targeted, part_on_way, slot_of};
+use super::rule_target::{Targeted, part_on_way, slot_of};
 use crate::model::Spot;
 use crate::schema::{Error, ErrorKind, Kind, Named, PartId, Pointer, Schema, Step};
 use crate::settle::{AggregateKind, AggregateOf, AggregatedField, Comparison, Condition, Function, Level};

@@ -72,7 +72,12 @@ impl Change {
 
     /// The kinds of findings before, if they have changed.
     pub fn findings_before(&self) -> Option<Vec<FindingKind>> {
-        Some(self.rest.as_ref()?.faults.as_ref()?.iter().map(|fault| fault.kind).collect())
+        Some(self.faults_before()?.iter().map(|fault| fault.kind).collect())
+    }
+
+    /// The faults before, if they have changed.
+    pub(super) fn faults_before(&self) -> Option<&Faults> {
+        self.rest.as_ref()?.faults.as_ref()
     }
 
     /// The steps from the old rows of a list to the new ones, in order.

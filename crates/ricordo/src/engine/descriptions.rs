@@ -1,13 +1,34 @@
 //! The changes of an action, in words.
 
-use super::{Aspects, Change, Engine, PlaceId, RowEdit};
+use super::{Aspects, Change, Engine, PlaceId, PlaceView, RowEdit};
 use crate::schema::{FindingKind, MASK, Named, shorten};
 use crate::settle::Slot;
+use crate::tree::Severity;
 use crate::value::Value;
 
 impl Engine {
-    /// The differences of a place, in words: `/loaves: value 12 → 15, now dirty`. Secrets are hidden.
+    /// Describes the differences of a place: `/loaves: value 12 → 15, now dirty`. Values are as they are displayed. Secrets are
+    /// hidden.
     pub fn change_words(&self, change: &Change) -> String {
+        self.words_of_change(change, |place, value| match value {
+            Value::Number(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_) => {
+                place.display_of(value)
+            }
+            Value::Blank
+            | Value::Null
+            | Value::Flag(_)
+            | Value::Text(_)
+            | Value::List(_)
+            | Value::Record(_) => value_words(value),
+        })
+    }
+
+    /// Describes the differences of a place as [`Engine::change_words`] does, with exact values.
+    pub fn exact_change_words(&self, change: &Change) -> String {
+        self.words_of_change(change, |_, value| value_words(value))
+    }
+
+    fn words_of_change(&self, change: &Change, said: fn(PlaceView<'_>, &Value) -> String) -> String {
         let now = self.view(change.place());
         let aspects = change.aspects();
         let mut words: Vec<String> = change.row_edits().iter().map(|edit| edit_words(*edit)).collect();
@@ -19,7 +40,7 @@ impl Engine {
         let valued = |value: &Value| match value {
             Value::Text(text) => quoted(text),
             value if is_secret && !value.is_empty() => MASK.to_owned(),
-            value => value_words(value),
+            value => said(now, value),
         };
         let before = change.value_before();
         // An entry that only repeats the value goes without saying.
@@ -30,7 +51,12 @@ impl Engine {
             words.push(format!("entry {} → {}", quoted(entry), quoted(&now.entry())));
         }
         if let Some(before) = before {
-            words.push(format!("value {} → {}", valued(before), valued(&now.value())));
+            let (mut from, mut to) = (valued(before), valued(&now.value()));
+            if from == to && !is_secret {
+                // Only digits differ that are not displayed.
+                (from, to) = (value_words(before), value_words(&now.value()));
+            }
+            words.push(format!("value {from} → {to}"));
         }
         let has_other_entry = aspects.contains(Aspects::ENTRY);
         if aspects.contains(Aspects::CHOICES) {
@@ -50,14 +76,18 @@ impl Engine {
         say(Aspects::TOUCHED, now.is_touched(), "now touched", "no longer touched");
         say(Aspects::FOCUS, now.has_focus(), "has the focus", "lost the focus");
         if aspects.contains(Aspects::FINDINGS) {
-            let kinds: Vec<&str> = now.findings().iter().map(|finding| finding.kind.name()).collect();
-            let gone = change.findings_before();
+            let kinds: Vec<&str> =
+                now.findings().iter().map(|finding| finding_word(finding.kind, finding.is_warning)).collect();
+            let gone = change.faults_before();
             words.push(match (kinds.is_empty(), gone) {
                 (_, None) if now.is_pending() => "being checked".to_owned(),
                 (true, None) => "checked".to_owned(),
-                (false, None) => format!("{} in other words", kinds.join(", ")),
+                (false, None) => format!("{}: new message", kinds.join(", ")),
                 (true, Some(gone)) => {
-                    let gone: Vec<&str> = gone.into_iter().map(FindingKind::name).collect();
+                    let gone: Vec<&str> = gone
+                        .iter()
+                        .map(|fault| finding_word(fault.kind, fault.severity == Severity::Warning))
+                        .collect();
                     format!("no longer {}", gone.join(", "))
                 }
                 (false, Some(_)) => format!("found {}", kinds.join(", ")),
@@ -107,6 +137,11 @@ impl Engine {
         let from = self.dependencies(place);
         if from.is_empty() { None } else { Some(format!("calculated from {}", self.names_of(&from))) }
     }
+}
+
+/// The word for a finding: its kind, or that it is a warning.
+fn finding_word(kind: FindingKind, is_warning: bool) -> &'static str {
+    if is_warning { "a warning" } else { kind.name() }
 }
 
 fn edit_words(edit: RowEdit) -> String {

@@ -1,7 +1,7 @@
 //! Carrying actions out.
 
 use super::counterparts::Setting;
-use super::target::RowsNamed;
+use super::rule_target::RowsNamed;
 use super::transaction::Performed;
 use super::{Action, ActionSummary, Address, Engine};
 use std::sync::Arc;

@@ -8,7 +8,7 @@ use std::fmt;
 use std::sync::Arc;
 
 use super::document::{self, apply_merge_patch, as_document, patched};
-use super::target::no_field;
+use super::rule_target::no_field;
 use super::{Action, Address, CompiledSchema, Engine, Problem};
 use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Hidden, Kind, PartId, Pointer, Schema};
 use crate::tree::{PlaceId, Presence, Shape, Source};

@@ -14,7 +14,7 @@ const USUAL_KEPT_ROWS: usize = 64;
 
 /// One step that can be undone: a transaction, or the typing in one field.
 #[derive(Debug)]
-struct Step {
+struct UndoStep {
     /// How many entries of the log it has.
     length: usize,
     /// The field that was typed into, if that is all the step is.
@@ -33,10 +33,10 @@ struct Step {
 /// kept apart: it must not keep anybody from going further back or forth, and is reverted before the history moves on.
 #[derive(Debug)]
 pub(super) struct History {
-    undo: VecDeque<Step>,
+    undo: VecDeque<UndoStep>,
     /// The logs of the steps that can be undone, one after the other.
     log: VecDeque<Reversal>,
-    redo: Vec<(Step, Vec<Reversal>)>,
+    redo: Vec<(UndoStep, Vec<Reversal>)>,
     /// What became of the last action that was not a response.
     last: Last,
     /// What was done in response to the last undo or redo.
@@ -98,7 +98,7 @@ enum Last {
     /// It changed nothing that undo reverts.
     NoStep,
     /// It is the last step, or a part of it.
-    Step,
+    UndoStep,
     /// It was an undo or a redo.
     Move,
 }
@@ -152,7 +152,7 @@ impl History {
         let may_go_on = typing.is_some() && !self.is_responding;
         let goes_on = may_go_on && self.undo.back().is_some_and(|step| step.typing == typing);
         if is_step || !self.is_responding {
-            self.last = if is_step { Last::Step } else { Last::NoStep };
+            self.last = if is_step { Last::UndoStep } else { Last::NoStep };
         }
         if is_step && goes_on {
             self.forget_redo(tree);
@@ -160,7 +160,7 @@ impl History {
         if is_step && !goes_on {
             self.keep_responses(tree);
             self.forget_redo(tree);
-            self.undo.push_back(Step {
+            self.undo.push_back(UndoStep {
                 length: 0,
                 typing,
                 weight: 0,
@@ -269,7 +269,8 @@ impl History {
         tree.changes_mut().savepoint();
         self.weight -= step.weight;
         self.last = Last::Move;
-        let moved = Step { length: 0, typing: None, weight: 0, rules: self.rules, baselines: self.baselines };
+        let moved =
+            UndoStep { length: 0, typing: None, weight: 0, rules: self.rules, baselines: self.baselines };
         match direction {
             Direction::Undo => {
                 self.end_typing();

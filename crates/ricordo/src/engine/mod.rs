@@ -32,13 +32,13 @@ mod payload;
 mod prepared_rows;
 mod problem;
 mod rebase;
-mod row_account;
+mod row_difference;
 mod row_edits;
+mod rule_target;
 mod rulebook;
 mod secrets;
 mod settled_baseline;
 mod submission;
-mod target;
 mod text_input;
 mod time_of_day;
 mod transaction;
@@ -70,7 +70,7 @@ pub use submission::{AfterAccept, Answer, Status, Submission, SubmitRequest};
 
 pub(crate) use crate::settle::AggregateKind;
 pub use crate::settle::{Comparison, PlaceView, Reads};
-pub use crate::tree::{Aspects, BindingId, Conflict, Cost, PlaceId, Side};
+pub use crate::tree::{Aspects, BindingId, Conflict, Cost, Epoch, PlaceId, Revision, RowKey, Side};
 
 use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Pointer, Schema};
 use crate::settle::{self, Graph};

@@ -1,6 +1,6 @@
 //! Patches: the operations that lead from the baseline of a form to its value, as a JSON Patch (RFC 6902).
 //!
-//! What was not changed is not visited. Rows are spoken of by what happened to them; see [`row_account`](super::row_account). All rows
+//! What was not changed is not visited. Rows are spoken of by what happened to them; see [`row_difference`](super::row_difference). All rows
 //! of a list come, go and move first, then what is in them changes, so the positions in the pointers are those that rows have in the
 //! end. A list whose account would be longer than the list is replaced.
 
@@ -10,7 +10,7 @@ use rustc_hash::FxHashSet;
 
 use super::Engine;
 use super::payload::{Account, Extent, Gathering, Payload};
-use super::row_account::{RowDifference, RowStep, steps};
+use super::row_difference::{RowDifference, RowStep, steps};
 use crate::schema::{Kind, PartId, Pointer};
 use crate::tree::{Marks, PlaceId, Presence, Shape, Tree};
 use crate::value::{Record, Value, sort_by_key};
@@ -103,10 +103,13 @@ fn operation(op: &str, from: Option<&Pointer>, path: &Pointer, value: Option<Val
 /// places that are changed.
 fn operations(mut gathering: Gathering<'_>, has_tests: bool) -> Payload {
     let root = gathering.tree.root();
-    let mut writer =
-        Writer { gathering: &mut gathering, tests: has_tests.then(Tests::default), operations: Vec::new() };
+    let mut writer = PatchWriter {
+        gathering: &mut gathering,
+        tests: has_tests.then(Tests::default),
+        operations: Vec::new(),
+    };
     writer.place(root, &At::default(), false);
-    let Writer { tests, operations, .. } = writer;
+    let PatchWriter { tests, operations, .. } = writer;
     let tests = tests.into_iter().flat_map(|tests| tests.operations);
     let value = Value::List(tests.chain(operations).collect());
     Payload { value, ..gathering.payload }
@@ -127,7 +130,7 @@ impl At {
     }
 }
 
-struct Writer<'a, 'b> {
+struct PatchWriter<'a, 'b> {
     gathering: &'b mut Gathering<'a>,
     tests: Option<Tests>,
     operations: Vec<Value>,
@@ -144,7 +147,7 @@ struct Tests {
     is_in_whole_row: bool,
 }
 
-impl Writer<'_, '_> {
+impl PatchWriter<'_, '_> {
     fn place(&mut self, place: PlaceId, at: &At, is_owned: bool) {
         let Some(is_owned) = self.gathering.owns(place, is_owned) else { return };
         let tree = self.gathering.tree;

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use super::action_summary::ActionSummary;
 use super::{Action, Address, CompiledSchema, Engine, Outcome};
 use crate::schema::{Error, ErrorKind};
-use crate::tree::{Conflict, FieldRef, ListBody, PlaceId, Side, Source};
+use crate::tree::{Conflict, FieldRef, ListBody, PlaceId, RowKey, Side, Source};
 use crate::value::Value;
 
 impl Engine {
@@ -89,7 +89,7 @@ impl Engine {
     pub(super) fn resolve(
         &mut self,
         at: &Address,
-        removed_row: Option<u64>,
+        removed_row: Option<RowKey>,
         is_alone: bool,
         side: Side,
     ) -> Result<(), Error> {
@@ -112,7 +112,7 @@ impl Engine {
         Ok(())
     }
 
-    fn removed_row_in_conflict(&self, list: PlaceId, key: u64) -> Result<PlaceId, Error> {
+    fn removed_row_in_conflict(&self, list: PlaceId, key: RowKey) -> Result<PlaceId, Error> {
         let row = self.tree.list(list).and_then(|list| list.row_of_shown(key)).map(|row| row.place);
         row.filter(|row| self.tree.removed_row(*row).is_some() && self.tree.is_in_conflict(*row)).ok_or_else(
             || {
@@ -124,7 +124,7 @@ impl Engine {
     }
 
     /// How an action refers to the place of a conflict.
-    pub(crate) fn address_of_conflict(&self, conflict: &Conflict) -> (Address, Option<u64>) {
+    pub(crate) fn address_of_conflict(&self, conflict: &Conflict) -> (Address, Option<RowKey>) {
         match self.tree.removed_row(conflict.place) {
             Some((list, key)) => (list.into(), Some(ListBody::shown_key(key))),
             None => (conflict.place.into(), None),

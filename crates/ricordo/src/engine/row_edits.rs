@@ -2,6 +2,8 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use crate::tree::RowKey;
+
 /// One step by which the rows of a list became what they are. Rows are named by their keys; positions are those
 /// at the time of the step.
 ///
@@ -9,34 +11,35 @@ use rustc_hash::{FxHashMap, FxHashSet};
 /// screen can be changed row by row without comparing anything.
 ///
 /// ```
-/// use ricordo::engine::RowEdit;
+/// use ricordo::engine::{RowEdit, RowKey};
 ///
-/// let mut shown = vec![1, 2, 3];
-/// for edit in [RowEdit::Moved { key: 3, from: 2, to: 0 }, RowEdit::Inserted { key: 4, position: 1 }] {
+/// let key = RowKey::new;
+/// let mut shown = vec![key(1), key(2), key(3)];
+/// for edit in [RowEdit::Moved { key: key(3), from: 2, to: 0 }, RowEdit::Inserted { key: key(4), position: 1 }] {
 ///     edit.apply(&mut shown);
 /// }
-/// assert_eq!(shown, [3, 4, 1, 2]);
+/// assert_eq!(shown, [3, 4, 1, 2].map(key));
 /// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum RowEdit {
     /// A row was put in.
     Inserted {
         /// The row.
-        key: u64,
+        key: RowKey,
         /// Where it stands.
         position: usize,
     },
     /// A row was removed.
     Removed {
         /// The row.
-        key: u64,
+        key: RowKey,
         /// Where it stood.
         position: usize,
     },
     /// A row was moved.
     Moved {
         /// The row.
-        key: u64,
+        key: RowKey,
         /// Where it stood.
         from: usize,
         /// Where it stands.
@@ -46,7 +49,7 @@ pub enum RowEdit {
 
 impl RowEdit {
     /// Carries the step out on a list of keys. A step that does not fit the list leaves it as it is.
-    pub fn apply(&self, keys: &mut Vec<u64>) {
+    pub fn apply(&self, keys: &mut Vec<RowKey>) {
         let fits = |position: usize, length: usize| position < length;
         match *self {
             RowEdit::Inserted { key, position } if fits(position, keys.len() + 1) => {
@@ -65,8 +68,8 @@ impl RowEdit {
 }
 
 /// The keys of rows that are there and were not, and of those that were there and are not, in no order.
-pub(super) fn come_and_gone(edits: &[RowEdit]) -> impl Iterator<Item = u64> {
-    let mut balances: FxHashMap<u64, i32> = FxHashMap::default();
+pub(super) fn come_and_gone(edits: &[RowEdit]) -> impl Iterator<Item = RowKey> {
+    let mut balances: FxHashMap<RowKey, i32> = FxHashMap::default();
     for edit in edits {
         match edit {
             RowEdit::Inserted { key, .. } => *balances.entry(*key).or_default() += 1,
@@ -80,11 +83,11 @@ pub(super) fn come_and_gone(edits: &[RowEdit]) -> impl Iterator<Item = u64> {
 /// Whether steps have led to other rows, or another order, than there were. `position` says where a row is now.
 ///
 /// Rows that no step names keep their order among each other. So if the others stand where they stood, all do.
-pub(super) fn differ(position: impl Fn(u64) -> Option<usize>, edits: &[RowEdit]) -> bool {
+pub(super) fn differ(position: impl Fn(RowKey) -> Option<usize>, edits: &[RowEdit]) -> bool {
     if edits.len() < 2 || come_and_gone(edits).next().is_some() {
         return !edits.is_empty();
     }
-    let mut seen: FxHashSet<u64> = FxHashSet::default();
+    let mut seen: FxHashSet<RowKey> = FxHashSet::default();
     edits.iter().enumerate().any(|(index, edit)| {
         let (key, stood) = match *edit {
             RowEdit::Removed { key, position } | RowEdit::Moved { key, from: position, .. } => {
@@ -123,7 +126,7 @@ mod tests {
         /// The same as going all steps and comparing the whole lists.
         #[test]
         fn rows_differ_when_the_lists_of_keys_do(rows in 1..6_u64, steps in prop::collection::vec((0..3_u8, 0..6_usize, 0..6_usize), 0..7)) {
-            let old: Vec<u64> = (0..rows).collect();
+            let old: Vec<RowKey> = (0..rows).map(RowKey::new).collect();
             let (mut keys, mut gone, mut next) = (old.clone(), Vec::new(), rows);
             let mut edits = Vec::new();
             for (kind, at, to) in steps {
@@ -137,7 +140,7 @@ mod tests {
                     _ => {
                         let key = gone.pop().unwrap_or_else(|| {
                             next += 1;
-                            next
+                            RowKey::new(next)
                         });
                         RowEdit::Inserted { key, position: at % (length + 1) }
                     }
@@ -145,7 +148,7 @@ mod tests {
                 edit.apply(&mut keys);
                 edits.push(edit);
             }
-            let position = |key: u64| (0..).zip(&keys).find(|(_, other)| **other == key).map(|(at, _)| at);
+            let position = |key: RowKey| (0..).zip(&keys).find(|(_, other)| **other == key).map(|(at, _)| at);
             let moved_nowhere = matches!(edits[..], [RowEdit::Moved { from, to, .. }] if from == to);
             prop_assert_eq!(differ(position, &edits), keys != old || moved_nowhere);
         }

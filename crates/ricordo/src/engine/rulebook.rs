@@ -5,7 +5,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 use super::aggregate_spec::{AggregateSpec, aggregate_of, check_result, item_of};
-use super::target::{Targeted, part_on_way, slot_of};
+use super::rule_target::{Targeted, part_on_way, slot_of};
 use crate::model::Spot;
 use crate::schema::{Error, Kind, PartId, Pointer, RecordId, Schema};
 use crate::settle::{

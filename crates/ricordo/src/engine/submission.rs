@@ -18,7 +18,7 @@ use super::settled_baseline::Baseline;
 use super::transaction::{Performed, Submit};
 use super::{Action, Address, Engine, Outcome};
 use crate::schema::{Error, ErrorKind, Pointer};
-use crate::tree::{Aspects, ChangedPlace, PlaceId, Rebased, Reversal, Tree};
+use crate::tree::{Aspects, ChangedPlace, PlaceId, Rebased, Reversal, Revision, Tree};
 use crate::value::Value;
 
 /// The status of a form between being edited and being saved.
@@ -148,7 +148,7 @@ pub(super) struct Submissions {
     reports: Vec<PlaceId>,
     problem: Option<Problem>,
     /// Moves whenever something that was put into the form does.
-    revision: u64,
+    revision: Revision,
 }
 
 impl Submissions {
@@ -203,7 +203,7 @@ impl Engine {
     }
 
     /// A number that changes whenever the content of the form does: a value, an entry, the rows of a list.
-    pub fn revision(&self) -> u64 {
+    pub fn revision(&self) -> Revision {
         self.submissions.revision
     }
 
@@ -610,7 +610,7 @@ impl Engine {
         self.graph.finish();
         self.pauses.resume(&self.tree);
         let mut outcome = self.report(None);
-        self.submissions.revision += 1;
+        self.submissions.revision = Revision::new(self.submissions.revision.get() + 1);
         if self.tree.changes().has_new_baseline() {
             self.history.forget_all(&mut self.tree);
         }
@@ -657,7 +657,7 @@ impl Engine {
     pub(super) fn update_status(&mut self, outcome: &Outcome) {
         let content = Aspects::ENTRY | Aspects::VALUE | Aspects::ROWS | Aspects::PRESENCE | Aspects::EPOCH;
         if outcome.changes().iter().any(|change| change.aspects().contains(content)) {
-            self.submissions.revision += 1;
+            self.submissions.revision = Revision::new(self.submissions.revision.get() + 1);
             if self.submissions.status != Status::Submitting {
                 self.submissions.status = Status::Editing;
                 self.submissions.problem = None;

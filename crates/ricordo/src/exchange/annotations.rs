@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use rust_decimal::Decimal;
 
-use super::json::{Member, Node};
+use super::json::{JsonNode, Member};
 use super::keywords::{self, Keywords};
 use super::members::refuse_unknown;
 use super::rules;
@@ -32,7 +32,7 @@ pub(super) fn annotate(part: &mut Part, keywords: &Keywords<'_>, faults: &mut Ve
     }
 }
 
-fn annotate_by(part: &mut Part, name: &str, node: Node<'_>) -> Result<(), Error> {
+fn annotate_by(part: &mut Part, name: &str, node: JsonNode<'_>) -> Result<(), Error> {
     match name {
         "title" => part.label = Some(node.string()?.as_ref().into()),
         "description" => part.description = Some(node.string()?.as_ref().into()),
@@ -98,7 +98,7 @@ fn time_bound(part: &Part, member: &Member<'_>) -> Result<Option<Value>, Error> 
     Ok(bound)
 }
 
-fn read_messages(part: &mut Part, node: Node<'_>) -> Result<(), Error> {
+fn read_messages(part: &mut Part, node: JsonNode<'_>) -> Result<(), Error> {
     for message in node.members()? {
         let Some(kind) = FindingKind::of_name(&message.name) else {
             let near = nearest(&message.name, FindingKind::ALL.map(FindingKind::name));
@@ -115,7 +115,7 @@ fn read_messages(part: &mut Part, node: Node<'_>) -> Result<(), Error> {
     Ok(())
 }
 
-fn read_reveal(node: Node<'_>) -> Result<Reveal, Error> {
+fn read_reveal(node: JsonNode<'_>) -> Result<Reveal, Error> {
     match &*node.string()? {
         "touched" => Ok(Reveal::Touched),
         "always" => Ok(Reveal::Always),
@@ -144,7 +144,7 @@ fn read_deferred(part: &Part, of: &Member<'_>) -> Result<Vec<Deferred>, Error> {
     if !part.is_field() {
         return Err(of.name_error("“deferred” is for fields"));
     }
-    let check = |node: Node<'_>| {
+    let check = |node: JsonNode<'_>| {
         let members = node.members().map_err(|_| node.error(EXPECTED))?;
         refuse_unknown(&members, &["check", "pause_ms"], "deferred")?;
         let named = |name: &str| members.iter().find(|member| member.name == name).map(|member| member.node);
@@ -155,7 +155,7 @@ fn read_deferred(part: &Part, of: &Member<'_>) -> Result<Vec<Deferred>, Error> {
     of.node.items().map_err(|_| of.node.error(EXPECTED))?.into_iter().map(check).collect()
 }
 
-fn read_commit(node: Node<'_>) -> Result<Commit, Error> {
+fn read_commit(node: JsonNode<'_>) -> Result<Commit, Error> {
     const EXPECTED: &str = "“commit” is “input”, “leave”, or a pause such as {\"pause_ms\": 300}";
     if node.is_object() {
         return match &node.members()?[..] {
@@ -172,7 +172,7 @@ fn read_commit(node: Node<'_>) -> Result<Commit, Error> {
     }
 }
 
-fn read_display(node: Node<'_>) -> Result<DisplayFormat, Error> {
+fn read_display(node: JsonNode<'_>) -> Result<DisplayFormat, Error> {
     const KNOWN: [&str; 4] = ["decimals", "grouping", "decimal_comma", "pattern"];
     let members = node.members()?;
     let (mut number, mut pattern) = (NumberFormat::default(), None);

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use super::json::{Index, Node};
+use super::json::{Index, JsonNode};
 use super::lines::Lines;
 use crate::engine::Draft;
 use crate::schema::{Error, Pointer, Schema};
@@ -20,7 +20,7 @@ use crate::value::Value;
 ///
 /// Fails if the text is not JSON, or repeats a name in an object; the error has the line and the column.
 pub fn read_value(text: &str) -> Result<Value, Error> {
-    Node::read(text)?.value()
+    JsonNode::read(text)?.value()
 }
 
 /// Reads a draft. Whether it suits a form is found out when it is [restored](crate::engine::Engine::restored).
@@ -29,7 +29,7 @@ pub fn read_value(text: &str) -> Result<Value, Error> {
 ///
 /// Fails if the text is not a JSON object; the error has the line and the column.
 pub fn read_draft(text: &str) -> Result<Draft, Error> {
-    let node = Node::read(text)?;
+    let node = JsonNode::read(text)?;
     node.members()?;
     match node.value()? {
         Value::Record(members) => Ok(Draft::of(members)),
@@ -44,7 +44,7 @@ pub fn read_draft(text: &str) -> Result<Draft, Error> {
 ///
 /// Fails if the text is not JSON or does not fit the schema; the error has the line and the column.
 pub fn read_data(text: &str, schema: &Schema) -> Result<Value, Error> {
-    let document = Node::read(text)?;
+    let document = JsonNode::read(text)?;
     schema.fit(schema.root(), document.value()?).map_err(|misfit| {
         let node = Index::new(document).find(misfit.place()).unwrap_or_else(|nearest| nearest);
         let members = node.members().unwrap_or_default();
@@ -75,7 +75,7 @@ impl<'a> Positions<'a> {
     ///
     /// Fails if the text is not JSON.
     pub fn new(text: &'a str) -> Result<Self, Error> {
-        Ok(Positions { index: Index::new(Node::read(text)?), lines: Lines::new(text) })
+        Ok(Positions { index: Index::new(JsonNode::read(text)?), lines: Lines::new(text) })
     }
 
     /// The line and column of the value at a pointer, both counted from 1, the column in characters. If there is no such

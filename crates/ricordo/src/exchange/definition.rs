@@ -9,11 +9,11 @@ use rust_decimal::Decimal;
 use rustc_hash::FxHashSet;
 
 use super::annotations::annotate;
-use super::json::{Member, Node};
+use super::json::{JsonNode, Member};
 use super::keywords::{Keywords, is_null, read_required};
 #[cfg(feature = "formula")]
 use super::lines::Lines;
-use super::reader::{Definition, LONGEST_CHAIN, Reader};
+use super::reader::{Definition, DefinitionReader, LONGEST_CHAIN};
 use super::rules;
 use super::variants::one_of_records;
 use crate::engine::CompiledSchema;
@@ -45,8 +45,8 @@ use crate::value::Value;
 /// Fails if the text is not JSON, has keywords that are not supported, or contradicts itself; the error has the line and the
 /// column.
 pub fn read_definition(text: &str) -> Result<CompiledSchema, Error> {
-    let document = Node::read(text)?;
-    let mut reader = Reader::new(document);
+    let document = JsonNode::read(text)?;
+    let mut reader = DefinitionReader::new(document);
     let root = reader.target(&Pointer::root(), document)?;
     if !root.is_unknown && (!matches!(root.kind, Kind::Record(_)) || root.nullable) {
         return Err(document.error("a form is a record: its definition has the type “object”"));
@@ -73,8 +73,8 @@ pub fn read_definition(text: &str) -> Result<CompiledSchema, Error> {
 }
 
 /// What is wrong with definitions that nothing refers to.
-fn faults_of_unused<'a>(document: Node<'a>, unused: Vec<Definition<'a>>) -> Result<Vec<Error>, Error> {
-    let mut reader = Reader::new(document);
+fn faults_of_unused<'a>(document: JsonNode<'a>, unused: Vec<Definition<'a>>) -> Result<Vec<Error>, Error> {
+    let mut reader = DefinitionReader::new(document);
     let all = reader.schema.open_record();
     let mut unused = VecDeque::from(unused);
     while let Some(Definition { pointer, node }) = unused.pop_front() {
@@ -91,9 +91,9 @@ fn faults_of_unused<'a>(document: Node<'a>, unused: Vec<Definition<'a>>) -> Resu
     Ok(faults)
 }
 
-impl<'a> Reader<'a> {
+impl<'a> DefinitionReader<'a> {
     /// The part that is defined at a pointer.
-    fn target(&mut self, pointer: &Pointer, node: Node<'a>) -> Result<Part, Error> {
+    fn target(&mut self, pointer: &Pointer, node: JsonNode<'a>) -> Result<Part, Error> {
         if let Some(part) = self.parts.get(pointer) {
             return Ok(part.clone());
         }
@@ -116,7 +116,7 @@ impl<'a> Reader<'a> {
         Ok(part)
     }
 
-    fn part(&mut self, pointer: &Pointer, node: Node<'a>) -> Result<Part, Error> {
+    fn part(&mut self, pointer: &Pointer, node: JsonNode<'a>) -> Result<Part, Error> {
         let keywords = Keywords::read(node)?;
         if let Some(node) = keywords.get("$defs") {
             self.definitions.push(Definition { pointer: pointer.join("$defs"), node });
@@ -209,7 +209,7 @@ impl<'a> Reader<'a> {
     }
 
     /// What a `$ref` refers to.
-    pub(super) fn referred(&mut self, reference: Node<'a>) -> Result<Part, Error> {
+    pub(super) fn referred(&mut self, reference: JsonNode<'a>) -> Result<Part, Error> {
         let (pointer, node) = self.node_referred(reference)?;
         if let Some(part) = self.parts.get(&pointer) {
             return Ok(part.clone());
@@ -227,11 +227,11 @@ impl<'a> Reader<'a> {
 
 /// The one definition of an `anyOf` or a `oneOf` beside that of null, as generators write what is optional: the keyword, where
 /// the definition stands in it, and the definition.
-fn one_or_null<'a>(keywords: &Keywords<'a>) -> Result<Option<(&'static str, usize, Node<'a>)>, Error> {
+fn one_or_null<'a>(keywords: &Keywords<'a>) -> Result<Option<(&'static str, usize, JsonNode<'a>)>, Error> {
     let given = ["anyOf", "oneOf"].into_iter().find_map(|name| Some((name, keywords.member(name)?)));
     let Some((name, member)) = given else { return Ok(None) };
     let items = member.node.items()?;
-    let others: Vec<(usize, &Node<'_>)> =
+    let others: Vec<(usize, &JsonNode<'_>)> =
         items.iter().enumerate().filter(|(_, item)| !is_null(item)).collect();
     match (&others[..], name) {
         ([(at, node)], _) if items.len() == 2 => Ok(Some((name, *at, **node))),
@@ -247,7 +247,7 @@ fn one_or_null<'a>(keywords: &Keywords<'a>) -> Result<Option<(&'static str, usiz
 fn read_type<'a>(keywords: &Keywords<'a>) -> Result<(Option<&'static str>, bool), Error> {
     const TYPES: [&str; 6] = ["string", "integer", "number", "boolean", "object", "array"];
     let Some(node) = keywords.get("type") else { return Ok((None, false)) };
-    let named = |node: Node<'a>| {
+    let named = |node: JsonNode<'a>| {
         let name = node.string()?;
         let known = TYPES.into_iter().chain(["null"]).find(|known| *known == name);
         known.ok_or_else(|| {
@@ -287,7 +287,7 @@ fn must_be_ticked(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<bo
 
 /// The choices of a field, given by `enum`, `const` or `oneOf`.
 fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Option<Choices>, Error> {
-    let choice = |node: Node<'_>, label: Option<&str>| {
+    let choice = |node: JsonNode<'_>, label: Option<&str>| {
         let value = node.value()?;
         let suits = match (&value, type_name) {
             (Value::Text(_), None | Some("string"))

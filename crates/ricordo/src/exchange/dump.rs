@@ -37,7 +37,7 @@ fn conflict(engine: &Engine, conflict: &Conflict) -> Value {
     };
     let mut members = Record::new();
     members.insert("path", conflict.pointer.as_str().into());
-    if let Some(key) = conflict.removed_row.and_then(|key| i64::try_from(key).ok()) {
+    if let Some(key) = conflict.removed_row.and_then(|key| i64::try_from(key.get()).ok()) {
         members.insert("key", key.into());
     }
     members.insert("base", value(&conflict.base));
@@ -102,7 +102,7 @@ fn put_flags(members: &mut Record, place: PlaceView<'_>) {
 
 fn list(place: PlaceView<'_>) -> Value {
     let rows = place.children().map(|row| {
-        let key = row.row_key().and_then(|key| i64::try_from(key).ok()).unwrap_or_default();
+        let key = row.row_key().and_then(|key| i64::try_from(key.get()).ok()).unwrap_or_default();
         record([
             ("key", key.into()),
             ("added", row.is_added().into()),

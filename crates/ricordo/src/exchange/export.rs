@@ -28,7 +28,7 @@ use crate::value::{Record, Value, sort};
 /// # Ok::<(), ricordo::Error>(())
 /// ```
 pub fn write_definition(schema: &Schema) -> Value {
-    let mut writer = Writer::new(schema);
+    let mut writer = DefinitionWriter::new(schema);
     let mut members = Record::new();
     members.insert("$schema", "https://json-schema.org/draft/2020-12/schema".into());
     let root = writer.part(schema.root(), true);
@@ -41,7 +41,7 @@ pub fn write_definition(schema: &Schema) -> Value {
     Value::Record(members)
 }
 
-struct Writer<'a> {
+struct DefinitionWriter<'a> {
     schema: &'a Schema,
     /// The record types that stand in several places, or in themselves, by the names of their definitions.
     names: FxHashMap<RecordId, String>,
@@ -50,9 +50,9 @@ struct Writer<'a> {
     definitions: Record,
 }
 
-impl<'a> Writer<'a> {
+impl<'a> DefinitionWriter<'a> {
     fn new(schema: &'a Schema) -> Self {
-        let mut writer = Writer {
+        let mut writer = DefinitionWriter {
             schema,
             names: FxHashMap::default(),
             begun: FxHashSet::default(),

@@ -1,10 +1,10 @@
 //! Journals: what was done to a form, a line each; and JSON Patches.
 
 use super::expectation::Expectation;
-use super::json::{Member, Node};
+use super::json::{JsonNode, Member};
 use super::members::{read_pointer, refuse_unknown};
 use super::problem::problem_of;
-use crate::engine::{Action, Address, AfterAccept, Extent, Side, SubmitRequest, Verdict};
+use crate::engine::{Action, Address, AfterAccept, Extent, RowKey, Side, SubmitRequest, Verdict};
 use crate::schema::{Choice, Choices, Error, Pointer, nearest};
 use crate::value::{Value, read_date_time};
 use std::time::Duration;
@@ -54,9 +54,9 @@ pub enum Command {
 /// ```
 pub fn read_journal(text: &str) -> Result<Vec<Entry>, Error> {
     if text.starts_with('[') {
-        let items = Node::read(text)?.items()?;
+        let items = JsonNode::read(text)?.items()?;
         let actions =
-            items.into_iter().map(|item| read_action(item, Form::Patch)).collect::<Result<_, _>>()?;
+            items.into_iter().map(|item| read_action(item, Dialect::Patch)).collect::<Result<_, _>>()?;
         let command = Command::Apply(Action::Group(actions));
         return Ok(vec![Entry { line: 1, comment: String::new(), is_response: false, command }]);
     }
@@ -121,7 +121,7 @@ impl JournalLines {
 
 /// What a line says, and whether it is a response.
 fn read_line(line: &str) -> Result<(Command, bool), Error> {
-    let node = Node::read(line)?;
+    let node = JsonNode::read(line)?;
     let members = node.members()?;
     match members.iter().find(|member| member.name == "op") {
         Some(op) if op.node.string()? == "expect" => {
@@ -130,7 +130,7 @@ fn read_line(line: &str) -> Result<(Command, bool), Error> {
         _ => {
             let response = members.iter().find(|member| member.name == RESPONSE);
             let is_response = response.map_or(Ok(false), |member| member.node.flag())?;
-            Ok((Command::Apply(read_action(node, Form::Line)?), is_response))
+            Ok((Command::Apply(read_action(node, Dialect::Line)?), is_response))
         }
     }
 }
@@ -140,7 +140,7 @@ const RESPONSE: &str = "response";
 
 /// The forms in which actions are written.
 #[derive(Clone, Copy, PartialEq)]
-enum Form {
+enum Dialect {
     /// A line of a journal.
     Line,
     /// A part of a group in a journal.
@@ -184,17 +184,17 @@ const OPERATIONS: [&str; 29] = [
 
 /// The members of an action, which are all to be asked for.
 struct Members<'a> {
-    node: Node<'a>,
+    node: JsonNode<'a>,
     op: String,
     given: Vec<Member<'a>>,
 }
 
 impl<'a> Members<'a> {
-    fn get(&self, name: &str) -> Option<Node<'a>> {
+    fn get(&self, name: &str) -> Option<JsonNode<'a>> {
         self.given.iter().find(|member| member.name == name).map(|member| member.node)
     }
 
-    fn needed(&self, name: &str) -> Result<Node<'a>, Error> {
+    fn needed(&self, name: &str) -> Result<JsonNode<'a>, Error> {
         self.get(name).ok_or_else(|| self.node.error(format!("“{}” needs a “{name}”", self.op)))
     }
 
@@ -218,7 +218,7 @@ impl<'a> Members<'a> {
 }
 
 #[allow(clippy::too_many_lines, reason = "an arm for each operation")]
-fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
+fn read_action(node: JsonNode<'_>, dialect: Dialect) -> Result<Action, Error> {
     let members = node.members()?;
     let Some(op) = members.iter().find(|member| member.name == "op") else {
         return Err(node.error("an action needs an “op” that says what is done"));
@@ -226,7 +226,7 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
     let (op, op_node) = (op.node.string()?.into_owned(), op.node);
     let given = Members { node, op, given: members };
     let (action, known): (Action, &[&str]) = match given.op.as_str() {
-        op if form == Form::Patch && !PATCH_OPERATIONS.contains(&op) => {
+        op if dialect == Dialect::Patch && !PATCH_OPERATIONS.contains(&op) => {
             let message = format!("there is no operation “{op}” in a JSON Patch");
             return Err(op_node.error(message).with_nearest_name(nearest(op, PATCH_OPERATIONS)));
         }
@@ -252,9 +252,9 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
         }
         "add" => {
             // In a journal, an added row may be left to its defaults.
-            let value = match form {
-                Form::Line | Form::Part => given.get("value").map(|node| node.value()).transpose()?,
-                Form::Patch => Some(given.value()?),
+            let value = match dialect {
+                Dialect::Line | Dialect::Part => given.get("value").map(|node| node.value()).transpose()?,
+                Dialect::Patch => Some(given.value()?),
             };
             (Action::Add { at: given.pointer("path")?, value }, &["path", "value"])
         }
@@ -304,7 +304,10 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
                 _ => return Err(side.error("“take” is “mine” or “theirs”")),
             };
             let is_alone = given.get("alone").map(|node| node.flag()).transpose()?.unwrap_or(false);
-            (Action::Resolve { at, removed_row, is_alone, side }, &["path", "key", "alone", "take"])
+            (
+                Action::Resolve { at, removed_row: removed_row.map(RowKey::new), is_alone, side },
+                &["path", "key", "alone", "take"],
+            )
         }
         "abandon" => (Action::Abandon, &[]),
         "suppress" => {
@@ -331,7 +334,7 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
         "group" => {
             let items = given.needed("actions")?.items()?;
             let actions =
-                items.into_iter().map(|item| read_action(item, Form::Part)).collect::<Result<_, _>>()?;
+                items.into_iter().map(|item| read_action(item, Dialect::Part)).collect::<Result<_, _>>()?;
             (Action::Group(actions), &["actions"])
         }
         "expect" => return Err(op_node.error("“expect” is a line of its own, and no part of a group")),
@@ -340,8 +343,8 @@ fn read_action(node: Node<'_>, form: Form) -> Result<Action, Error> {
             return Err(op_node.error(message).with_nearest_name(nearest(op, OPERATIONS)));
         }
     };
-    if form != Form::Patch {
-        let members = given.given.iter().filter(|member| form != Form::Line || member.name != RESPONSE);
+    if dialect != Dialect::Patch {
+        let members = given.given.iter().filter(|member| dialect != Dialect::Line || member.name != RESPONSE);
         refuse_unknown(members, known, &given.op)?;
     }
     Ok(action)
@@ -387,8 +390,8 @@ fn read_accept(given: &Members<'_>) -> Result<(Action, &'static [&'static str]),
 }
 
 /// Choices as a list of values, with or without labels.
-fn read_choices(node: Node<'_>) -> Result<Choices, Error> {
-    let choice = |item: Node<'_>| {
+fn read_choices(node: JsonNode<'_>) -> Result<Choices, Error> {
+    let choice = |item: JsonNode<'_>| {
         if !item.is_object() {
             return Ok(Choice { value: item.value()?, label: None });
         }

@@ -32,7 +32,7 @@ const DEEPEST: usize = 128;
 /// assert_eq!(pointer_at(document, 2).unwrap().as_str(), "/rows");
 /// ```
 pub fn pointer_at(document: &str, offset: usize) -> Option<Pointer> {
-    let (mut pointer, mut at) = (Pointer::root(), Node::read(document).ok()?);
+    let (mut pointer, mut at) = (Pointer::root(), JsonNode::read(document).ok()?);
     loop {
         let below = if at.is_object() {
             let members = at.members().ok()?.into_iter();
@@ -54,7 +54,7 @@ pub fn pointer_at(document: &str, offset: usize) -> Option<Pointer> {
 
 /// A part of a JSON document.
 #[derive(Clone, Copy)]
-pub(super) struct Node<'a> {
+pub(super) struct JsonNode<'a> {
     /// The whole document.
     document: &'a str,
     /// This part of it, without white space around it.
@@ -68,15 +68,15 @@ pub(super) struct Member<'a> {
     pub(super) name: Cow<'a, str>,
     /// The position of the name.
     name_at: Range<usize>,
-    pub(super) node: Node<'a>,
+    pub(super) node: JsonNode<'a>,
 }
 
-impl<'a> Node<'a> {
+impl<'a> JsonNode<'a> {
     /// The root of a document.
     pub(super) fn read(document: &'a str) -> Result<Self, Error> {
         let raw: &RawValue =
             serde_json::from_str(document).map_err(|error| syntax(document, document, &error))?;
-        Ok(Node { document, text: raw.get(), depth: 0 })
+        Ok(JsonNode { document, text: raw.get(), depth: 0 })
     }
 
     /// The whole document.
@@ -135,7 +135,7 @@ impl<'a> Node<'a> {
         let mut members = Vec::with_capacity(pairs.0.len());
         for (name, node) in pairs.0 {
             let name_at = span_of(self.document, name.get());
-            let name: Cow<'a, str> = Node { text: name.get(), ..*self }.string()?;
+            let name: Cow<'a, str> = JsonNode { text: name.get(), ..*self }.string()?;
             if !names.insert(name.clone()) {
                 return Err(Error::syntax(self.document, name_at, format!("“{name}” is given twice")));
             }
@@ -145,7 +145,7 @@ impl<'a> Node<'a> {
     }
 
     /// The items of an array.
-    pub(super) fn items(&self) -> Result<Vec<Node<'a>>, Error> {
+    pub(super) fn items(&self) -> Result<Vec<JsonNode<'a>>, Error> {
         if !self.is_array() {
             return self.expected("an array");
         }
@@ -197,7 +197,7 @@ impl<'a> Node<'a> {
                 }
                 Value::Record(record)
             }
-            "an array" => Value::List(self.items()?.iter().map(Node::value).collect::<Result<_, _>>()?),
+            "an array" => Value::List(self.items()?.iter().map(JsonNode::value).collect::<Result<_, _>>()?),
             "a string" => self.string()?.as_ref().into(),
             "true or false" => Value::Flag(self.flag()?),
             "null" => Value::Null,
@@ -205,8 +205,8 @@ impl<'a> Node<'a> {
         })
     }
 
-    fn below(&self, raw: &'a RawValue) -> Result<Node<'a>, Error> {
-        let node = Node { document: self.document, text: raw.get(), depth: self.depth + 1 };
+    fn below(&self, raw: &'a RawValue) -> Result<JsonNode<'a>, Error> {
+        let node = JsonNode { document: self.document, text: raw.get(), depth: self.depth + 1 };
         if node.depth > DEEPEST {
             let span = node.span();
             let message = format!("this lies more than {DEEPEST} objects and arrays deep");
@@ -222,30 +222,30 @@ impl<'a> Node<'a> {
 
 /// A document in which many pointers are looked up: each object and array is taken apart at most once.
 pub(super) struct Index<'a> {
-    document: Node<'a>,
+    document: JsonNode<'a>,
     /// By where an object or array starts in the document, which no two do at the same place.
     contents: FxHashMap<usize, Contents<'a>>,
 }
 
 /// What is in an object or array.
 enum Contents<'a> {
-    Members(FxHashMap<Cow<'a, str>, Node<'a>>),
-    Items(Vec<Node<'a>>),
+    Members(FxHashMap<Cow<'a, str>, JsonNode<'a>>),
+    Items(Vec<JsonNode<'a>>),
     Nothing,
 }
 
 impl<'a> Index<'a> {
-    pub(super) fn new(document: Node<'a>) -> Self {
+    pub(super) fn new(document: JsonNode<'a>) -> Self {
         Index { document, contents: FxHashMap::default() }
     }
 
     /// The document itself.
-    pub(super) fn document(&self) -> Node<'a> {
+    pub(super) fn document(&self) -> JsonNode<'a> {
         self.document
     }
 
     /// The node at a pointer, or the last one on the way to it.
-    pub(super) fn find(&mut self, pointer: &Pointer) -> Result<Node<'a>, Node<'a>> {
+    pub(super) fn find(&mut self, pointer: &Pointer) -> Result<JsonNode<'a>, JsonNode<'a>> {
         let mut node = self.document;
         for token in pointer.tokens() {
             let contents = self.contents.entry(node.span().start).or_insert_with(|| Contents::of(node));
@@ -261,7 +261,7 @@ impl<'a> Index<'a> {
 }
 
 impl<'a> Contents<'a> {
-    fn of(node: Node<'a>) -> Self {
+    fn of(node: JsonNode<'a>) -> Self {
         if let Ok(members) = node.members() {
             Contents::Members(members.into_iter().map(|member| (member.name, member.node)).collect())
         } else if let Ok(items) = node.items() {

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 
 use rustc_hash::FxHashSet;
 
-use super::json::{Member, Node};
+use super::json::{JsonNode, Member};
 use crate::schema::{Error, nearest};
 
 /// The dialect of JSON Schema that definitions are written in.
@@ -138,12 +138,12 @@ fn refuse(member: &Member<'_>, what: &str, unsupported: &[&str], supported: &[&s
 
 /// The keywords of one definition, by name.
 pub(super) struct Keywords<'a> {
-    pub(super) node: Node<'a>,
+    pub(super) node: JsonNode<'a>,
     members: Vec<Member<'a>>,
 }
 
 impl<'a> Keywords<'a> {
-    pub(super) fn read(node: Node<'a>) -> Result<Self, Error> {
+    pub(super) fn read(node: JsonNode<'a>) -> Result<Self, Error> {
         if !node.is_object() {
             return Err(node.error(format!("a definition is an object, not {}", node.sort())));
         }
@@ -162,7 +162,7 @@ impl<'a> Keywords<'a> {
         Ok(Keywords { node, members })
     }
 
-    pub(super) fn get(&self, name: &str) -> Option<Node<'a>> {
+    pub(super) fn get(&self, name: &str) -> Option<JsonNode<'a>> {
         self.member(name).map(|member| member.node)
     }
 
@@ -222,7 +222,7 @@ pub(super) fn read_required<'a>(
 }
 
 /// Whether a definition allows only null.
-pub(super) fn is_null(node: &Node<'_>) -> bool {
+pub(super) fn is_null(node: &JsonNode<'_>) -> bool {
     let members = node.members().unwrap_or_default();
     matches!(&members[..], [only] if only.name == "type" && only.node.string().is_ok_and(|of| of == "null"))
 }

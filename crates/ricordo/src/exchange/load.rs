@@ -11,7 +11,7 @@ use serde::de::{DeserializeSeed, Deserializer, Error as _, MapAccess, SeqAccess,
 use serde_json::value::RawValue;
 use smallvec::SmallVec;
 
-use super::json::Node;
+use super::json::JsonNode;
 use super::read_data;
 use crate::engine::{CompiledSchema, Engine, Loader, Unfilled};
 use crate::schema::{DEEPEST, Error, Kind, RecordId, Schema};
@@ -78,7 +78,8 @@ impl<'de> DeserializeSeed<'de> for Place<'_> {
             // Which fields a variant has is known only when its tag was read.
             Kind::Record(_) => {
                 let raw = <&RawValue>::deserialize(deserializer)?;
-                let value = Node::read(raw.get()).and_then(|node| node.value()).map_err(D::Error::custom)?;
+                let value =
+                    JsonNode::read(raw.get()).and_then(|node| node.value()).map_err(D::Error::custom)?;
                 self.fill(value)
             }
             Kind::Integer

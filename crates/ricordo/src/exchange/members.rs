@@ -1,10 +1,10 @@
 //! The members of a journal's lines.
 
-use super::json::{Member, Node};
+use super::json::{JsonNode, Member};
 use crate::schema::{Error, Pointer, nearest};
 
 /// A pointer in a journal.
-pub(super) fn read_pointer(node: Node<'_>) -> Result<Pointer, Error> {
+pub(super) fn read_pointer(node: JsonNode<'_>) -> Result<Pointer, Error> {
     let text = node.string()?;
     text.parse().map_err(|error: Error| node.error(error.to_string()))
 }

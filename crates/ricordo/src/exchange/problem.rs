@@ -4,7 +4,7 @@ use std::borrow::Cow;
 
 use percent_encoding::percent_decode_str;
 
-use super::json::Node;
+use super::json::JsonNode;
 use super::reference::percent_encoded;
 use crate::engine::{Problem, ProblemError};
 use crate::schema::Error;
@@ -29,11 +29,11 @@ use crate::value::{Record, Value};
 ///
 /// Fails if the text is not a JSON object; the error has the line and the column.
 pub fn read_problem(text: &str) -> Result<Problem, Error> {
-    problem_of(Node::read(text)?)
+    problem_of(JsonNode::read(text)?)
 }
 
 /// The problem details that stand here.
-pub(super) fn problem_of(node: Node<'_>) -> Result<Problem, Error> {
+pub(super) fn problem_of(node: JsonNode<'_>) -> Result<Problem, Error> {
     let mut problem = Problem::default();
     for member in node.members()? {
         let text = || member.node.string().ok().map(Cow::into_owned);
@@ -54,7 +54,7 @@ pub(super) fn problem_of(node: Node<'_>) -> Result<Problem, Error> {
     Ok(problem)
 }
 
-fn error_of(node: Node<'_>) -> Option<ProblemError> {
+fn error_of(node: JsonNode<'_>) -> Option<ProblemError> {
     let members = node.members().ok()?;
     let text = |name: &str| {
         let member = members.iter().find(|member| member.name == name)?;

@@ -2,7 +2,7 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::json::{Index, Node};
+use super::json::{Index, JsonNode};
 use super::reference;
 use crate::check::check_defaults;
 use crate::schema::{Error, Part, PartId, Pointer, Schema, SchemaBuilder, nearest};
@@ -13,11 +13,11 @@ pub(super) const LONGEST_CHAIN: usize = 64;
 /// A definition under `$defs`.
 pub(super) struct Definition<'a> {
     pub(super) pointer: Pointer,
-    pub(super) node: Node<'a>,
+    pub(super) node: JsonNode<'a>,
 }
 
 /// A document that is being read, and the parts that are made of it so far.
-pub(super) struct Reader<'a> {
+pub(super) struct DefinitionReader<'a> {
     index: Index<'a>,
     /// The members of each `$defs`.
     pub(super) definitions: Vec<Definition<'a>>,
@@ -27,18 +27,18 @@ pub(super) struct Reader<'a> {
     /// Definitions that are being read and are not in `parts` yet.
     pub(super) open: FxHashSet<Pointer>,
     /// The node of each part, for errors that are found only when the schema is complete.
-    pub(super) origins: FxHashMap<PartId, Node<'a>>,
+    pub(super) origins: FxHashMap<PartId, JsonNode<'a>>,
     pub(super) chain: usize,
     /// What is wrong so far. Reading goes on, so that all faults are found.
     pub(super) faults: Vec<Error>,
 }
 
-impl<'a> Reader<'a> {
+impl<'a> DefinitionReader<'a> {
     /// How many references, each to the next, lead to a variant.
     pub(super) const MOST_REFERENCES: usize = LONGEST_CHAIN;
 
-    pub(super) fn new(document: Node<'a>) -> Self {
-        Reader {
+    pub(super) fn new(document: JsonNode<'a>) -> Self {
+        DefinitionReader {
             index: Index::new(document),
             definitions: Vec::new(),
             schema: SchemaBuilder::new(),
@@ -83,7 +83,10 @@ impl<'a> Reader<'a> {
     }
 
     /// The definition that a `$ref` refers to, and where it stands.
-    pub(super) fn node_referred(&mut self, reference: Node<'a>) -> Result<(Pointer, Node<'a>), Error> {
+    pub(super) fn node_referred(
+        &mut self,
+        reference: JsonNode<'a>,
+    ) -> Result<(Pointer, JsonNode<'a>), Error> {
         let text = reference.string()?;
         let Some(pointer) = reference::read(&text) else {
             let message = format!("“{text}” is not a reference within this file");
@@ -106,8 +109,8 @@ impl<'a> Reader<'a> {
 }
 
 fn schema_of(
-    document: Node<'_>,
-    origins: &FxHashMap<PartId, Node<'_>>,
+    document: JsonNode<'_>,
+    origins: &FxHashMap<PartId, JsonNode<'_>>,
     builder: SchemaBuilder,
     root: Part,
 ) -> Result<(Schema, Vec<Error>), Error> {

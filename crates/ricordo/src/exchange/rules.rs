@@ -3,7 +3,7 @@
 #[cfg(feature = "formula")]
 use std::cell::LazyCell;
 
-use super::json::{Member, Node};
+use super::json::{JsonNode, Member};
 #[cfg(feature = "formula")]
 use super::lines::Lines;
 use super::members::refuse_unknown;
@@ -15,7 +15,7 @@ use crate::schema::{Error, RuleText, RuleTextOf, Schema};
 pub(super) fn read(member: &Member<'_>) -> Result<RuleText, Error> {
     needs_formulas(member)?;
     let node = member.node;
-    let formula = |node: Node<'_>| match node.string() {
+    let formula = |node: JsonNode<'_>| match node.string() {
         Ok(text) => Ok::<_, Error>(text.as_ref().into()),
         Err(_) => Err(node.error("a formula is a text, so it stands in quotes")),
     };
@@ -57,7 +57,7 @@ pub(super) fn read(member: &Member<'_>) -> Result<RuleText, Error> {
 pub(super) fn read_constraints(of: &Member<'_>) -> Result<Vec<RuleText>, Error> {
     const EXPECTED: &str = "constraints are a list of {\"test\": FORMULA, \"message\": TEXT}, each of which can have \"warning\": true and an \"id\"";
     needs_formulas(of)?;
-    let constraint = |node: Node<'_>| {
+    let constraint = |node: JsonNode<'_>| {
         let members = node.members().map_err(|_| node.error(EXPECTED))?;
         refuse_unknown(&members, &["test", "message", "warning", "id"], "constraint")?;
         let named = |name: &str| members.iter().find(|member| member.name == name).map(|member| member.node);

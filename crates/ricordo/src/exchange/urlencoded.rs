@@ -79,7 +79,7 @@ pub fn read_urlencoded(text: &str, schema: &Schema) -> Result<Value, Error> {
         }
         at.put(text.into_owned(), &reached)?;
     }
-    let reader = Reader { schema };
+    let reader = PairsReader { schema };
     let value = match root {
         Gathered::Nothing => Value::Record(Record::new()),
         gathered => reader.value(gathered, schema.root(), &Pointer::root())?,
@@ -144,11 +144,11 @@ impl Gathered {
 }
 
 /// Makes values of what was gathered, once it is known which variants there are.
-struct Reader<'a> {
+struct PairsReader<'a> {
     schema: &'a Schema,
 }
 
-impl Reader<'_> {
+impl PairsReader<'_> {
     fn value(&self, gathered: Gathered, part: PartId, at: &Pointer) -> Result<Value, Error> {
         let described = self.schema.part(part);
         match (gathered, &described.kind) {

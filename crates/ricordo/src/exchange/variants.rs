@@ -3,9 +3,9 @@
 use std::borrow::Cow;
 
 use super::annotations::annotate;
-use super::json::{Member, Node};
+use super::json::{JsonNode, Member};
 use super::keywords::{Keywords, is_null, read_required};
-use super::reader::Reader;
+use super::reader::DefinitionReader;
 use crate::schema::{Choice, Choices, Error, Kind, Part, Pointer, RecordId};
 use crate::value::Value;
 
@@ -16,14 +16,14 @@ struct Alternative<'a> {
     keywords: Keywords<'a>,
     properties: Vec<Member<'a>>,
     /// What its fields are defined by, if that stands beside its tag as a `$ref`.
-    reference: Option<Node<'a>>,
+    reference: Option<JsonNode<'a>>,
     label: Option<Cow<'a, str>>,
 }
 
 /// The `oneOf` of a definition, if it is one of records and not of choices.
 pub(super) fn one_of_records<'a>(keywords: &Keywords<'a>) -> Result<Option<Member<'a>>, Error> {
     let Some(member) = keywords.member("oneOf") else { return Ok(None) };
-    let is_record = |node: &Node<'a>| {
+    let is_record = |node: &JsonNode<'a>| {
         let members = node.members().unwrap_or_default();
         members.iter().any(|member| {
             let is_object = || member.node.string().is_ok_and(|name| name == "object");
@@ -33,7 +33,7 @@ pub(super) fn one_of_records<'a>(keywords: &Keywords<'a>) -> Result<Option<Membe
     Ok(member.node.items()?.iter().any(is_record).then(|| member.clone()))
 }
 
-impl<'a> Reader<'a> {
+impl<'a> DefinitionReader<'a> {
     /// Reads a record with variants.
     pub(super) fn record_with_variants(
         &mut self,
@@ -88,7 +88,11 @@ impl<'a> Reader<'a> {
     }
 
     /// Reads what a variant is, but not its fields.
-    fn alternative(&mut self, mut pointer: Pointer, mut node: Node<'a>) -> Result<Alternative<'a>, Error> {
+    fn alternative(
+        &mut self,
+        mut pointer: Pointer,
+        mut node: JsonNode<'a>,
+    ) -> Result<Alternative<'a>, Error> {
         let mut label = None;
         for _ in 0..Self::MOST_REFERENCES {
             let keywords = Keywords::read(node)?;

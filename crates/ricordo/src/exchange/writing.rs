@@ -153,7 +153,7 @@ fn line(engine: &Engine, action: &Action) -> Value {
         Action::Rebase { value } => op("rebase").value_at(&Pointer::root(), value),
         Action::Resolve { at, removed_row, is_alone, side } => {
             let line = op("resolve").at("path", at);
-            let key = removed_row.and_then(|key| i64::try_from(key).ok());
+            let key = removed_row.and_then(|key| i64::try_from(key.get()).ok());
             let line = match key {
                 Some(key) => line.with("key", key),
                 None => line,

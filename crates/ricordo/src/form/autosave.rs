@@ -4,7 +4,7 @@ use std::fmt;
 use std::time::Duration;
 
 use super::Form;
-use crate::engine::{Answer, Engine, Status};
+use crate::engine::{Answer, Engine, Revision, Status};
 
 /// When a form saves itself.
 ///
@@ -85,7 +85,7 @@ impl AutosavePolicy {
 pub struct Autosave {
     policy: AutosavePolicy,
     /// The revision of the form that was seen last, and when it was first seen.
-    seen: Option<(u64, Duration)>,
+    seen: Option<(Revision, Duration)>,
     /// When the first change was seen that was not saved.
     since: Option<Duration>,
     target: Target,
@@ -95,7 +95,7 @@ pub struct Autosave {
 enum Target {
     Submit(Submissions),
     /// As a draft, with the revision of which the last one was written.
-    Draft(Option<u64>),
+    Draft(Option<Revision>),
 }
 
 /// The state of saving by submitting.
@@ -104,7 +104,7 @@ struct Submissions {
     /// The number of the submission that had ended last when this one asked for the next; `None` while nothing is asked for.
     after: Option<u64>,
     /// Whether the form holds what was rejected, at the revision for which that was found out.
-    holds_rejected: Option<(u64, bool)>,
+    holds_rejected: Option<(Revision, bool)>,
     failures: u32,
     retry_at: Duration,
 }
@@ -254,7 +254,7 @@ impl Submissions {
     }
 
     /// Whether the form holds what was rejected. It is compared once for each revision.
-    fn holds_rejected<M: 'static>(&mut self, form: &Form<M>, revision: u64) -> bool {
+    fn holds_rejected<M: 'static>(&mut self, form: &Form<M>, revision: Revision) -> bool {
         match self.holds_rejected {
             Some((known, holds_rejected)) if known == revision => holds_rejected,
             Some(_) | None => {

@@ -10,7 +10,7 @@ use super::subscribe::select_with;
 use super::subscription::{Subscription, Update};
 use super::view::View;
 use super::{Form, Place};
-use crate::engine::{Action, PlaceView};
+use crate::engine::{Action, Epoch, PlaceView};
 use crate::model::Locate;
 use crate::schema::{Error, ErrorKind, Finding, Hidden, Kind, MASK, Named, Pointer, Reading};
 use crate::tree::{BindingId, PlaceId};
@@ -65,7 +65,7 @@ enum Style {
 struct Composing {
     text: String,
     entry: String,
-    epoch: u64,
+    epoch: Epoch,
 }
 
 /// The state that a widget shows. The widget is drawn again when it has changed.
@@ -113,7 +113,7 @@ pub struct WidgetState {
     /// Whether the place is gone, as its row was removed. It may come back.
     pub is_gone: bool,
     /// Changes whenever the place is reset, so that a widget with state of its own knows.
-    pub epoch: u64,
+    pub epoch: Epoch,
 }
 
 impl fmt::Debug for WidgetState {

@@ -8,7 +8,7 @@ use rust_decimal::Decimal;
 
 use super::choosing;
 use super::core::Core;
-use crate::engine::{Action, Address, Conflict, PlaceId, Reason, Side};
+use crate::engine::{Action, Address, Conflict, Epoch, PlaceId, Reason, RowKey, Side};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::schema::{Error, ErrorKind, Finding, Named, Pointer};
 use crate::value::Value;
@@ -240,7 +240,7 @@ impl<T> Place<T> {
     }
 
     /// A number that changes whenever the place is reset, so that widgets with state of their own know.
-    pub fn epoch(&self) -> u64 {
+    pub fn epoch(&self) -> Epoch {
         self.core.view(self.id, |view| view.epoch())
     }
 
@@ -365,7 +365,7 @@ impl<T> Place<T> {
     }
 
     /// The key of a row, which stays with it wherever it moves; `None` if the place is not a row.
-    pub fn row_key(&self) -> Option<u64> {
+    pub fn row_key(&self) -> Option<RowKey> {
         self.core.view(self.id, |view| view.row_key())
     }
 

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use super::core::{Core, finally};
 use super::{Form, address, schema_of};
 use crate::engine::{
-    self, Action, Address, AfterAccept, Engine, Extent, Gate, Problem, SubmitRequest, Submitted,
+    self, Action, Address, AfterAccept, Engine, Extent, Gate, Problem, Revision, SubmitRequest, Submitted,
 };
 use crate::exchange;
 use crate::model::{Locate, Model};
@@ -200,20 +200,20 @@ impl<M> SubmitOptions<M> {
         self
     }
 
-    /// The other side of this options: takes what is sent by it into the record that a server holds, and refuses changes outside its
-    /// parts. The record does not have the shape that it is sent in.
+    /// Returns the server's side of these options: a gate that admits what they send into the record that the server holds, and
+    /// refuses changes outside their parts. The record does not have the shape that it is sent in.
     ///
     /// ```
     /// # use ricordo::{Form, Model, Value, at, SubmitOptions, engine::Incoming};
     /// # #[derive(Model)] struct Batch { name: String, loaves: u32 }
-    /// let options = SubmitOptions::<Batch>::new().part(at::<Batch>().loaves()).as_json_patch();
+    /// let options = SubmitOptions::<Batch>::new().only(at::<Batch>().loaves()).as_json_patch();
     /// let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
     /// let held = form.value();
     /// form.enter(at::<Batch>().loaves(), "24")?;
     /// let patch = Incoming::JsonPatch(form.submit(&options)?.payload().clone());
     ///
-    /// let taken = options.gate()?.admit(held, patch).unwrap();
-    /// assert_eq!(taken.record.to_string(), r#"{"name":"Rye","loaves":24}"#);
+    /// let admitted = options.gate()?.admit(held, patch).unwrap();
+    /// assert_eq!(admitted.record.to_string(), r#"{"name":"Rye","loaves":24}"#);
     /// # Ok::<(), ricordo::Error>(())
     /// ```
     ///
@@ -326,7 +326,7 @@ pub struct Submission<M> {
     /// The whole record, if that was submitted.
     record: Option<Value>,
     /// The revision of the form that was submitted.
-    revision: u64,
+    revision: Revision,
     creates: bool,
     under: Option<Arc<str>>,
     then: AfterAccept,

@@ -8,7 +8,7 @@ use super::code::{Code, CodeIteration, CodeTest, Steps, Way, fold};
 use super::datum::Datum;
 use super::functions::Function;
 use super::signatures::{Expected, expected, operation, result};
-use super::syntax::{Expression, Interval, Iteration, Literal, Node, Operator, Test};
+use super::syntax::{Expression, Interval, Iteration, Literal, Operator, SyntaxNode, Test};
 use super::token::is_name;
 use super::types::Type;
 use crate::schema::{Error, PartId, RecordId, Schema, nearest};
@@ -86,12 +86,12 @@ impl<'a> Checker<'a> {
     }
 
     /// Checks an expression.
-    pub(super) fn check(&mut self, node: &Node) -> (Code, Type) {
+    pub(super) fn check(&mut self, node: &SyntaxNode) -> (Code, Type) {
         let (code, of) = self.check_unfolded(node);
         (fold(code), of)
     }
 
-    fn check_unfolded(&mut self, node: &Node) -> (Code, Type) {
+    fn check_unfolded(&mut self, node: &SyntaxNode) -> (Code, Type) {
         let span = &node.span;
         match &node.expression {
             Expression::Literal(literal) => self.literal(literal, span),
@@ -327,7 +327,7 @@ impl<'a> Checker<'a> {
     }
 
     /// An expression of which something is expected by `whom`.
-    fn expect(&mut self, node: &Node, wanted: Expected, whom: &str) -> (Code, Type) {
+    fn expect(&mut self, node: &SyntaxNode, wanted: Expected, whom: &str) -> (Code, Type) {
         let (code, of) = self.check(node);
         if wanted.accepts(&of) {
             return (code, of);
@@ -349,7 +349,7 @@ impl<'a> Checker<'a> {
         unknown()
     }
 
-    fn binary(&mut self, operator: Operator, sides: &[Node; 2], span: &Range<usize>) -> (Code, Type) {
+    fn binary(&mut self, operator: Operator, sides: &[SyntaxNode; 2], span: &Range<usize>) -> (Code, Type) {
         let [left, right] = sides;
         let sign = format!("“{}”", operator.text());
         if let Operator::And | Operator::Or = operator {
@@ -447,7 +447,7 @@ impl<'a> Checker<'a> {
         codes
     }
 
-    fn filter(&mut self, nodes: &[Node; 2], span: &Range<usize>) -> (Code, Type) {
+    fn filter(&mut self, nodes: &[SyntaxNode; 2], span: &Range<usize>) -> (Code, Type) {
         let [list, test] = nodes;
         let (list, of) = self.check(list);
         let item = match &of {
@@ -478,7 +478,7 @@ impl<'a> Checker<'a> {
         }
     }
 
-    fn call(&mut self, function: Function, arguments: &[Node], span: &Range<usize>) -> (Code, Type) {
+    fn call(&mut self, function: Function, arguments: &[SyntaxNode], span: &Range<usize>) -> (Code, Type) {
         let before = self.findings.errors.len();
         let is_one_by_one = function.is_variadic() && arguments.len() > function.parameters().len();
         let (mut codes, mut types) = (Vec::new(), Vec::new());

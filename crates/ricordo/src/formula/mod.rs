@@ -37,7 +37,7 @@ pub(crate) use types::Type;
 
 use crate::schema::{Error, RecordId, Schema};
 use checker::Checker;
-use syntax::{Expression, Node};
+use syntax::{Expression, SyntaxNode};
 
 /// A formula that was parsed.
 ///
@@ -54,7 +54,7 @@ use syntax::{Expression, Node};
 /// ```
 #[derive(Clone, Debug)]
 pub struct Formula {
-    root: Node,
+    root: SyntaxNode,
     text: Arc<str>,
 }
 
@@ -113,7 +113,7 @@ impl Formula {
         value: &dyn Fn(&Code) -> Datum,
     ) -> String {
         let is_whole = matches!(self.root.expression, Expression::Name(_) | Expression::Call(..));
-        let text_of = |node: &Node| {
+        let text_of = |node: &SyntaxNode| {
             let mut checker = Checker::new(&self.text, schema, records);
             let (code, of) = checker.check(node);
             let is_open = !checker.findings.reads.iter().any(|read| schema.part(read.part).secret);
@@ -267,11 +267,11 @@ mod tests {
         assert!(Formula::parse(&format!("{group}{}", format!(" + {group}").repeat(99))).is_ok());
     }
 
-    fn node(expression: Expression) -> Node {
-        Node::new(expression, 0..0)
+    fn node(expression: Expression) -> SyntaxNode {
+        SyntaxNode::new(expression, 0..0)
     }
 
-    fn expressions() -> impl Strategy<Value = Node> {
+    fn expressions() -> impl Strategy<Value = SyntaxNode> {
         let name = || "[a-e]{1,2}".prop_map(Into::into);
         let literal = prop_oneof![
             Just(Literal::Null),

@@ -4,7 +4,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use super::functions::{self, Function, MOST_WORDS};
-use super::syntax::{Expression, Interval, Iteration, Literal, Node, Operator, Quantifier, Test};
+use super::syntax::{Expression, Interval, Iteration, Literal, Operator, Quantifier, SyntaxNode, Test};
 use super::token::{Token, TokenKind, tokens};
 use crate::schema::{Error, nearest};
 
@@ -38,7 +38,7 @@ const KEYWORDS: [&str; 17] = [
     "function",
 ];
 
-pub(super) fn parse(text: &str) -> Result<Node, Error> {
+pub(super) fn parse(text: &str) -> Result<SyntaxNode, Error> {
     if text.len() > LONGEST {
         let problem = format!("a formula has at most {LONGEST} bytes (now {})", text.len());
         return Err(Error::syntax(text, 0..0, problem));
@@ -130,7 +130,10 @@ impl Parser<'_> {
     }
 
     /// Parses something that may contain the like again.
-    fn nested(&mut self, parse: impl FnOnce(&mut Self) -> Result<Node, Error>) -> Result<Node, Error> {
+    fn nested(
+        &mut self,
+        parse: impl FnOnce(&mut Self) -> Result<SyntaxNode, Error>,
+    ) -> Result<SyntaxNode, Error> {
         if self.depth == DEEPEST {
             return self.fail(&format!("expressions lie at most {DEEPEST} deep in each other"));
         }
@@ -140,7 +143,7 @@ impl Parser<'_> {
         parsed
     }
 
-    fn expression(&mut self) -> Result<Node, Error> {
+    fn expression(&mut self) -> Result<SyntaxNode, Error> {
         self.nested(|parser| {
             let start = parser.span().start;
             let expression = if parser.take_word("if") {
@@ -162,7 +165,7 @@ impl Parser<'_> {
             } else {
                 return parser.binary(1);
             };
-            Ok(Node::new(expression, parser.since(start)))
+            Ok(SyntaxNode::new(expression, parser.since(start)))
         })
     }
 
@@ -218,8 +221,8 @@ impl Parser<'_> {
 
     /// An expression whose first part is all that stands before. A chain of them may be long, but not so deep as to exhaust the
     /// stack of what goes through it.
-    fn chained(&self, expression: Expression, start: usize) -> Result<Node, Error> {
-        let node = Node::new(expression, self.since(start));
+    fn chained(&self, expression: Expression, start: usize) -> Result<SyntaxNode, Error> {
+        let node = SyntaxNode::new(expression, self.since(start));
         if node.height() <= HIGHEST {
             return Ok(node);
         }
@@ -229,7 +232,7 @@ impl Parser<'_> {
     }
 
     /// Whatever binds at least so closely.
-    fn binary(&mut self, least: u8) -> Result<Node, Error> {
+    fn binary(&mut self, least: u8) -> Result<SyntaxNode, Error> {
         const COMPARISON: u8 = 3;
         let start = self.span().start;
         let mut left = self.unary()?;
@@ -283,7 +286,7 @@ impl Parser<'_> {
         Ok(tests)
     }
 
-    fn test(&mut self, value: fn(&mut Self) -> Result<Node, Error>) -> Result<Test, Error> {
+    fn test(&mut self, value: fn(&mut Self) -> Result<SyntaxNode, Error>) -> Result<Test, Error> {
         if self.is_interval() {
             return self.interval().map(Test::Interval);
         }
@@ -338,16 +341,16 @@ impl Parser<'_> {
         Ok(Interval { from, to, closed: [is_from_closed, is_to_closed] })
     }
 
-    fn unary(&mut self) -> Result<Node, Error> {
+    fn unary(&mut self) -> Result<SyntaxNode, Error> {
         let start = self.span().start;
         if !self.take_sign("-") {
             return self.postfix();
         }
         let of = self.nested(Self::unary)?;
-        Ok(Node::new(Expression::Negation(Box::new(of)), self.since(start)))
+        Ok(SyntaxNode::new(Expression::Negation(Box::new(of)), self.since(start)))
     }
 
-    fn postfix(&mut self) -> Result<Node, Error> {
+    fn postfix(&mut self) -> Result<SyntaxNode, Error> {
         let start = self.span().start;
         let mut node = self.primary()?;
         loop {
@@ -387,7 +390,7 @@ impl Parser<'_> {
         if &*name == "time" && self.take_word("offset") { Ok("time offset".into()) } else { Ok(name) }
     }
 
-    fn primary(&mut self) -> Result<Node, Error> {
+    fn primary(&mut self) -> Result<SyntaxNode, Error> {
         let span = self.span();
         let literal = match self.peek() {
             TokenKind::Number(number) => Literal::Number(*number),
@@ -408,16 +411,16 @@ impl Parser<'_> {
             TokenKind::Sign("[") => {
                 self.advance();
                 let items = self.items("]")?;
-                return Ok(Node::new(Expression::List(items), self.since(span.start)));
+                return Ok(SyntaxNode::new(Expression::List(items), self.since(span.start)));
             }
             TokenKind::Sign(_) | TokenKind::End => return self.expected("a value"),
         };
         self.advance();
-        Ok(Node::new(Expression::Literal(literal), span))
+        Ok(SyntaxNode::new(Expression::Literal(literal), span))
     }
 
     /// Expressions between commas, up to a sign.
-    fn items(&mut self, end: &str) -> Result<Vec<Node>, Error> {
+    fn items(&mut self, end: &str) -> Result<Vec<SyntaxNode>, Error> {
         let mut items = Vec::new();
         if self.take_sign(end) {
             return Ok(items);
@@ -446,7 +449,7 @@ impl Parser<'_> {
         matches!(self.tokens[self.at + words].kind, TokenKind::Sign("("))
     }
 
-    fn name_or_call(&mut self) -> Result<Node, Error> {
+    fn name_or_call(&mut self) -> Result<SyntaxNode, Error> {
         let start = self.span().start;
         let words = self.words(MOST_WORDS);
         let known = (1..=words.len())
@@ -463,7 +466,7 @@ impl Parser<'_> {
             };
             self.at += count + 1;
             let arguments = self.arguments(function, start..end)?;
-            return Ok(Node::new(Expression::Call(function, arguments), self.since(start)));
+            return Ok(SyntaxNode::new(Expression::Call(function, arguments), self.since(start)));
         }
         if self.is_word("function") {
             return self.fail("formulas cannot define functions");
@@ -477,11 +480,11 @@ impl Parser<'_> {
                 Error::syntax(self.text, self.span(), format!("expected an operator, found “{next}”"));
             return Err(error.with_nearest_name(near));
         }
-        Ok(Node::new(Expression::Name(name), self.since(start)))
+        Ok(SyntaxNode::new(Expression::Name(name), self.since(start)))
     }
 
     /// The arguments of a function, after the parenthesis, in the order of its parameters.
-    fn arguments(&mut self, function: Function, span: Range<usize>) -> Result<Vec<Node>, Error> {
+    fn arguments(&mut self, function: Function, span: Range<usize>) -> Result<Vec<SyntaxNode>, Error> {
         let arguments = if self.is_named() { self.named(function, &span)? } else { self.items(")")? };
         if function.takes(arguments.len()) {
             return Ok(arguments);
@@ -509,7 +512,7 @@ impl Parser<'_> {
         words > 0 && matches!(self.tokens[self.at + words].kind, TokenKind::Sign(":"))
     }
 
-    fn named(&mut self, function: Function, span: &Range<usize>) -> Result<Vec<Node>, Error> {
+    fn named(&mut self, function: Function, span: &Range<usize>) -> Result<Vec<SyntaxNode>, Error> {
         let mut parameters = function.parameters();
         let mut needed = parameters.len() - function.optional();
         // Of a function with two forms, the first name says which it is.
@@ -519,7 +522,7 @@ impl Parser<'_> {
                 (parameters, needed) = (other, other.len());
             }
         }
-        let mut given: Vec<Option<Node>> = parameters.iter().map(|_| None).collect();
+        let mut given: Vec<Option<SyntaxNode>> = parameters.iter().map(|_| None).collect();
         loop {
             let (start, words) = (self.span().start, self.words(MOST_WORDS));
             let (name, count) = (words.join(" "), words.len());
@@ -550,7 +553,9 @@ impl Parser<'_> {
         let arguments = given.into_iter().enumerate().map(|(position, value)| match value {
             Some(value) => Ok(value),
             // What is left out between others is null.
-            None if position >= needed => Ok(Node::new(Expression::Literal(Literal::Null), span.clone())),
+            None if position >= needed => {
+                Ok(SyntaxNode::new(Expression::Literal(Literal::Null), span.clone()))
+            }
             None => {
                 let problem = format!("“{}” needs the argument “{}”", function.name(), parameters[position]);
                 Err(Error::syntax(self.text, span.clone(), problem))

@@ -2,7 +2,7 @@
 
 use std::fmt::{self, Display, Formatter, Write};
 
-use super::syntax::{Expression, Interval, Iteration, Literal, Node, Operator, Quantifier, Test};
+use super::syntax::{Expression, Interval, Iteration, Literal, Operator, Quantifier, SyntaxNode, Test};
 use super::totals;
 use crate::value::write_number;
 
@@ -12,7 +12,7 @@ const COMPARISON: u8 = 3;
 const NEGATION: u8 = 7;
 const POSTFIX: u8 = 8;
 
-impl Display for Node {
+impl Display for SyntaxNode {
     fn fmt(&self, formatter: &mut Formatter<'_>) -> fmt::Result {
         Filled { node: self, text_of: &|_| None }.fmt(formatter)
     }
@@ -20,8 +20,8 @@ impl Display for Node {
 
 /// An expression with texts instead of names and aggregates for which there is one.
 pub(super) struct Filled<'a> {
-    pub(super) node: &'a Node,
-    pub(super) text_of: &'a dyn Fn(&Node) -> Option<String>,
+    pub(super) node: &'a SyntaxNode,
+    pub(super) text_of: &'a dyn Fn(&SyntaxNode) -> Option<String>,
 }
 
 impl Display for Filled<'_> {
@@ -46,12 +46,12 @@ fn precedence(expression: &Expression) -> u8 {
 }
 
 impl Filled<'_> {
-    fn with<'a>(&'a self, node: &'a Node) -> Filled<'a> {
+    fn with<'a>(&'a self, node: &'a SyntaxNode) -> Filled<'a> {
         Filled { node, text_of: self.text_of }
     }
 
     /// An expression within what binds names of its own: there, a name may mean something else.
-    fn bare(node: &Node) -> Filled<'_> {
+    fn bare(node: &SyntaxNode) -> Filled<'_> {
         Filled { node, text_of: &|_| None }
     }
 

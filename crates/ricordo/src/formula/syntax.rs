@@ -9,7 +9,7 @@ use super::functions::Function;
 
 /// An expression, and the bytes of the text where it stands.
 #[derive(Clone, Debug)]
-pub(super) struct Node {
+pub(super) struct SyntaxNode {
     pub(super) expression: Expression,
     pub(super) span: Range<usize>,
     /// How many expressions lie in each other, with this one. All that goes through formulas goes so deep.
@@ -17,7 +17,7 @@ pub(super) struct Node {
 }
 
 /// Two are equal if they say the same, wherever they stand.
-impl PartialEq for Node {
+impl PartialEq for SyntaxNode {
     fn eq(&self, other: &Self) -> bool {
         self.expression == other.expression
     }
@@ -30,27 +30,27 @@ pub(super) enum Expression {
     /// A name that the form, or a `for`, gives a meaning.
     Name(Arc<str>),
     /// A member of a record, or of each record of a list.
-    Member(Box<Node>, Arc<str>),
-    Negation(Box<Node>),
-    Binary(Operator, Box<[Node; 2]>),
+    Member(Box<SyntaxNode>, Arc<str>),
+    Negation(Box<SyntaxNode>),
+    Binary(Operator, Box<[SyntaxNode; 2]>),
     /// Whether a value lies between two others, which are included.
-    Between(Box<[Node; 3]>),
+    Between(Box<[SyntaxNode; 3]>),
     /// Whether a value passes one of these tests.
-    In(Box<Node>, Vec<Test>),
-    If(Box<[Node; 3]>),
+    In(Box<SyntaxNode>, Vec<Test>),
+    If(Box<[SyntaxNode; 3]>),
     /// One result for each combination of values.
-    For(Vec<Iteration>, Box<Node>),
+    For(Vec<Iteration>, Box<SyntaxNode>),
     /// Whether some combination of values holds, or every one.
-    Quantified(Quantifier, Vec<Iteration>, Box<Node>),
-    List(Vec<Node>),
+    Quantified(Quantifier, Vec<Iteration>, Box<SyntaxNode>),
+    List(Vec<SyntaxNode>),
     /// The items of a list for which a test holds, or the one at a position.
-    Filter(Box<[Node; 2]>),
-    Call(Function, Vec<Node>),
+    Filter(Box<[SyntaxNode; 2]>),
+    Call(Function, Vec<SyntaxNode>),
 }
 
 impl Expression {
     /// Visits the expressions that this one directly consists of.
-    fn visit_parts(&self, visit: &mut impl FnMut(&Node)) {
+    fn visit_parts(&self, visit: &mut impl FnMut(&SyntaxNode)) {
         match self {
             Expression::Literal(_) | Expression::Name(_) => {}
             Expression::Member(of, _) | Expression::Negation(of) => visit(of),
@@ -167,17 +167,17 @@ impl Operator {
 #[derive(Clone, Debug, PartialEq)]
 pub(super) enum Test {
     /// It is this value, or is in this list.
-    Value(Node),
+    Value(SyntaxNode),
     /// It compares so with this value.
-    Comparison(Operator, Node),
+    Comparison(Operator, SyntaxNode),
     Interval(Interval),
 }
 
 /// The values from one to another.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Interval {
-    pub(super) from: Node,
-    pub(super) to: Node,
+    pub(super) from: SyntaxNode,
+    pub(super) to: SyntaxNode,
     /// Whether each end belongs to it.
     pub(super) closed: [bool; 2],
 }
@@ -187,9 +187,9 @@ pub(super) struct Interval {
 pub(super) struct Iteration {
     pub(super) name: Arc<str>,
     /// A list, or the first of a range of whole numbers.
-    pub(super) from: Node,
+    pub(super) from: SyntaxNode,
     /// The last of the range, if it is one.
-    pub(super) to: Option<Node>,
+    pub(super) to: Option<SyntaxNode>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -198,11 +198,11 @@ pub(crate) enum Quantifier {
     Every,
 }
 
-impl Node {
+impl SyntaxNode {
     pub(super) fn new(expression: Expression, span: Range<usize>) -> Self {
         let mut height = 0;
         expression.visit_parts(&mut |part| height = part.height.max(height));
-        Node { expression, span, height: height.saturating_add(1) }
+        SyntaxNode { expression, span, height: height.saturating_add(1) }
     }
 
     pub(super) fn height(&self) -> u16 {

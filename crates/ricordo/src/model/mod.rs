@@ -125,16 +125,16 @@
 //! Names are as `serde` would have them: `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` are heeded.
 
 mod containers;
-mod gives;
 mod locate;
+mod rule_result;
 mod scalars;
 
 use crate::schema::{Error, Part, Route, SchemaBuilder};
 use crate::value::{Record, Value};
 
 pub use containers::HoldsRows;
-pub use gives::{Gives, HoldsNumber};
 pub use locate::{ListAt, Locate, Path, Spot, Untyped};
+pub use rule_result::{Gives, HoldsNumber};
 pub use scalars::Scalar;
 
 /// A Rust type whose values can be turned into form values and back.

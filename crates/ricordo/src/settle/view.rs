@@ -9,7 +9,9 @@ use rust_decimal::Decimal;
 
 use crate::check::{Subject, finding};
 use crate::schema::{Choices, Error, Finding, FindingKind, Kind, MASK, Part, Pointer, Reveal, Schema, Step};
-use crate::tree::{Aspects, BindingId, Conflict, Fault, FieldRef, ListBody, PlaceId, Severity, Source, Tree};
+use crate::tree::{
+    Aspects, BindingId, Conflict, Epoch, Fault, FieldRef, ListBody, PlaceId, RowKey, Severity, Source, Tree,
+};
 use crate::value::{Value, sort};
 
 /// A read-only view of a place. Cheap to copy.
@@ -162,6 +164,16 @@ impl<'a> PlaceView<'a> {
         match self.tree.field(self.place) {
             Some(field) if self.part().secret => mask(&field.value().to_text()).to_owned(),
             Some(field) => self.part().display_text(field.value(), self.tree.choices(self.place)),
+            None => String::new(),
+        }
+    }
+
+    /// Returns the text that the place would display for a value, such as its baseline or one side of a conflict. Empty for
+    /// records and lists.
+    pub fn display_of(&self, value: &Value) -> String {
+        match self.tree.field(self.place) {
+            Some(_) if self.part().secret => mask(&value.to_text()).to_owned(),
+            Some(_) => self.part().display_text(value, self.tree.choices(self.place)),
             None => String::new(),
         }
     }
@@ -404,7 +416,7 @@ impl<'a> PlaceView<'a> {
     }
 
     /// A number that changes whenever the place, or one around it, is reset, so that a widget with state of its own knows.
-    pub fn epoch(&self) -> u64 {
+    pub fn epoch(&self) -> Epoch {
         self.read_around(Aspects::EPOCH);
         self.tree.epoch(self.place)
     }
@@ -657,7 +669,7 @@ impl<'a> PlaceView<'a> {
 
     /// The key of a row, which it keeps wherever it moves; `None` if the place is not a row. Keys count from 1 within a list,
     /// and are not given out twice.
-    pub fn row_key(&self) -> Option<u64> {
+    pub fn row_key(&self) -> Option<RowKey> {
         self.tree.list(self.tree.parent(self.place)?)?;
         let is_in_list = !self.tree.is_prepared(self.place);
         is_in_list.then(|| ListBody::shown_key(self.tree.slot(self.place)))

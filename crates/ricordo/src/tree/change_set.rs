@@ -18,7 +18,7 @@ use super::arena::Arena;
 use super::marks::Marks;
 use super::state::{FieldState, Presence, State};
 use super::{
-    Aspects, Computed, Faults, Focus, Key, LeftInput, Pattern, PlaceId, Properties, SharedId, Source,
+    Aspects, Computed, Epoch, Faults, Focus, Key, LeftInput, Pattern, PlaceId, Properties, SharedId, Source,
 };
 use crate::schema::{Choices, PartId};
 use crate::value::Value;
@@ -87,7 +87,7 @@ pub(crate) enum Reversal {
     /// All fields of this part that the pattern means had these choices.
     PartChoices { part: PartId, pattern: Pattern, before: Option<Choices> },
     /// The place was reset last at this count of resets, or never.
-    Epoch { place: PlaceId, before: Option<u64> },
+    Epoch { place: PlaceId, before: Option<Epoch> },
     /// The constraints that are called so were suppressed, or were not.
     Suppressed { id: Arc<str>, before: bool },
     /// The place was in conflict, and both sides had this before; or it was in none.
@@ -702,7 +702,7 @@ mod tests {
     }
 
     #[derive(Clone, Debug)]
-    enum Step {
+    enum TestStep {
         Write(usize, i64),
         /// A value that a rule has computed.
         Compute(usize, i64),
@@ -713,13 +713,13 @@ mod tests {
         Settle,
     }
 
-    fn steps() -> impl Strategy<Value = Vec<Step>> {
+    fn steps() -> impl Strategy<Value = Vec<TestStep>> {
         let step = prop_oneof![
-            4 => (0..FIELDS, 0..3_i64).prop_map(|(at, value)| Step::Write(at, value)),
-            1 => (0..FIELDS, 0..3_i64).prop_map(|(at, value)| Step::Compute(at, value)),
-            2 => Just(Step::Savepoint),
-            1 => any::<usize>().prop_map(Step::Revert),
-            2 => Just(Step::Settle),
+            4 => (0..FIELDS, 0..3_i64).prop_map(|(at, value)| TestStep::Write(at, value)),
+            1 => (0..FIELDS, 0..3_i64).prop_map(|(at, value)| TestStep::Compute(at, value)),
+            2 => Just(TestStep::Savepoint),
+            1 => any::<usize>().prop_map(TestStep::Revert),
+            2 => Just(TestStep::Settle),
         ];
         prop::collection::vec(step, 0..30)
     }
@@ -735,8 +735,8 @@ mod tests {
             let (mut seen, mut is_rolled_back) = (start.clone(), false);
             for step in steps {
                 match step {
-                    Step::Write(at, value) => tree.write(field(&tree, at), value.into(), None, false),
-                    Step::Compute(at, value) => {
+                    TestStep::Write(at, value) => tree.write(field(&tree, at), value.into(), None, false),
+                    TestStep::Compute(at, value) => {
                         // A computed value is written while everything else is seen.
                         while tree.next_unsettled().is_some() {}
                         seen = values(&tree);
@@ -745,18 +745,18 @@ mod tests {
                         // Settling ends with a savepoint.
                         tree.changes_mut().savepoint();
                     }
-                    Step::Savepoint => {
+                    TestStep::Savepoint => {
                         tree.changes_mut().savepoint();
                         savepoints.push((tree.changes().log().len(), values(&tree)));
                     }
-                    Step::Revert(to) => {
+                    TestStep::Revert(to) => {
                         savepoints.truncate(to % savepoints.len() + 1);
                         let (length, then) = savepoints.last().unwrap().clone();
                         tree.revert_to(length);
                         prop_assert_eq!(values(&tree), then);
                         is_rolled_back = true;
                     }
-                    Step::Settle => {
+                    TestStep::Settle => {
                         let now = values(&tree);
                         let mut differing = Vec::new();
                         while let Some((place, aspects)) = tree.next_unsettled() {

@@ -13,7 +13,7 @@ use super::arena::NONE;
 use super::list::ListBody;
 use super::sequence::Key;
 use super::state::Presence;
-use super::{Aspects, PlaceId, Reversal, Shape, Tree, Unchecked};
+use super::{Aspects, PlaceId, Reversal, RowKey, Shape, Tree, Unchecked};
 use crate::schema::{Kind, Pointer};
 use crate::value::{Record, Value, sort};
 
@@ -29,7 +29,7 @@ pub struct Conflict {
     /// The pointer to the place. For a row that the person has removed, that to its list.
     pub pointer: Pointer,
     /// The key of the row, if the person has removed it.
-    pub removed_row: Option<u64>,
+    pub removed_row: Option<RowKey>,
     /// What both had before.
     pub base: Value,
     /// What the person has; blank if they have removed the row.

@@ -5,7 +5,7 @@
 
 use super::arena::{Body, NONE, Node};
 use super::state::{Presence, State};
-use super::{Aspects, Faults, Marks, PlaceId, Reversal, Tree, Unchecked};
+use super::{Aspects, Epoch, Faults, Marks, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::Kind;
 use crate::value::{Record, content_of, list_content, member_content};
 
@@ -386,12 +386,15 @@ impl Tree {
     pub(crate) fn next_epoch(&mut self, place: PlaceId) {
         self.resets += 1;
         self.changes.note_for(&mut self.arena, place, Aspects::EPOCH, Unchecked::Nothing);
-        let before = self.epochs.insert(place, self.resets);
+        let before = self.epochs.insert(place, Epoch::new(self.resets));
         self.changes.push(Reversal::Epoch { place, before });
     }
 
     /// The epoch of a place: it moves whenever the place, or one that it lies in, is reset.
-    pub(crate) fn epoch(&self, place: PlaceId) -> u64 {
-        self.with_ancestors(place).filter_map(|place| self.epochs.get(&place).copied()).max().unwrap_or(0)
+    pub(crate) fn epoch(&self, place: PlaceId) -> Epoch {
+        self.with_ancestors(place)
+            .filter_map(|place| self.epochs.get(&place).copied())
+            .max()
+            .unwrap_or_default()
     }
 }

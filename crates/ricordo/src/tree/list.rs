@@ -6,7 +6,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::marks::{Counts, Marks};
 use super::sequence::{Key, RowSequence};
-use super::{PlaceId, Tree};
+use super::{PlaceId, RowKey, Tree};
 use crate::value::{Value, sort, sorted_by_cached_key};
 
 /// What is kept of a list.
@@ -66,13 +66,13 @@ impl Row {
 
 impl ListBody {
     /// The key of a row as people see it. Keys count from 1 within a list, and are not given out twice.
-    pub(crate) fn shown_key(key: Key) -> u64 {
-        u64::from(key) + 1
+    pub(crate) fn shown_key(key: Key) -> RowKey {
+        RowKey::new(u64::from(key) + 1)
     }
 
     /// The row of a key as people see it.
-    pub(crate) fn row_of_shown(&self, key: u64) -> Option<Row> {
-        let index = key.checked_sub(1)?;
+    pub(crate) fn row_of_shown(&self, key: RowKey) -> Option<Row> {
+        let index = key.get().checked_sub(1)?;
         self.rows.get(usize::try_from(index).ok()?).copied()
     }
 
@@ -270,7 +270,7 @@ impl Tree {
     }
 
     /// Where the row of a key, as people see it, stands in a list.
-    pub(crate) fn shown_position(&self, list: PlaceId, key: u64) -> Option<usize> {
+    pub(crate) fn shown_position(&self, list: PlaceId, key: RowKey) -> Option<usize> {
         let body = self.list(list)?;
         let position = body.sequence.position(self.slot(body.row_of_shown(key)?.place))?;
         Some(position as usize)

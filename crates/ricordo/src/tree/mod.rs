@@ -18,6 +18,7 @@ mod list;
 mod load;
 mod locate;
 mod marks;
+mod numbers;
 mod pattern;
 mod polynomial;
 mod properties;
@@ -26,9 +27,9 @@ mod rebase;
 mod reset;
 mod revert;
 mod rows;
-mod sent;
 mod sequence;
 mod state;
+mod submitted;
 mod variants;
 
 use std::fmt;
@@ -52,6 +53,7 @@ pub(crate) use list::longest_rise;
 pub(crate) use list::{ListBody, Row};
 pub(crate) use load::{Loader, Unfilled};
 pub(crate) use marks::Marks;
+pub use numbers::{Epoch, Revision, RowKey};
 pub(crate) use pattern::{Anchor, Pattern};
 use properties::PropertiesOfPlaces;
 pub(crate) use properties::{Bounds, FailedConstraint};
@@ -59,9 +61,9 @@ pub(crate) use properties::{
     Computed, ConstraintId, ConstraintWords, Failure, Fault, Faults, FilterId, Properties, Severity,
     SharedId, Source,
 };
-pub(crate) use sent::{Rebased, Sent};
 pub(crate) use sequence::Key;
 pub(crate) use state::{FieldRef, FieldState, Pending, Presence};
+pub(crate) use submitted::{Rebased, Sent};
 pub(crate) use variants::LeftInput;
 
 use crate::schema::{Finding, Part, PartId, Schema};
@@ -77,7 +79,7 @@ pub(crate) struct Tree {
     choices: RunTimeChoices,
     properties: PropertiesOfPlaces,
     /// When each place was last reset itself, as a count of all resets.
-    epochs: FxHashMap<PlaceId, u64>,
+    epochs: FxHashMap<PlaceId, Epoch>,
     resets: u64,
     /// What was done so far.
     pub(crate) cost: Cost,

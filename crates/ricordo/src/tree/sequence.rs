@@ -25,7 +25,7 @@ type NodeIndex = u32;
 const NONE: u32 = u32::MAX;
 
 #[derive(Debug, Clone)]
-struct Node {
+struct SequenceNode {
     parent: NodeIndex,
     is_leaf: bool,
     /// How many rows are below.
@@ -54,7 +54,7 @@ struct Home {
 /// Rows in order, by key.
 #[derive(Debug, Clone)]
 pub(crate) struct RowSequence {
-    nodes: Vec<Node>,
+    nodes: Vec<SequenceNode>,
     unused: Vec<NodeIndex>,
     root: NodeIndex,
     /// By key.
@@ -103,7 +103,7 @@ impl RowSequence {
     }
 
     fn new_node(&mut self, is_leaf: bool, entries: Entries) -> NodeIndex {
-        let node = Node { parent: NONE, is_leaf, rows: 0, hash: 0, entries, sizes: Entries::new() };
+        let node = SequenceNode { parent: NONE, is_leaf, rows: 0, hash: 0, entries, sizes: Entries::new() };
         let index = match self.unused.pop() {
             Some(index) => {
                 self.nodes[index as usize] = node;
@@ -311,7 +311,7 @@ impl RowSequence {
         self.nodes[leaf as usize].entries.remove(within);
         self.summarize_upwards(leaf);
         self.join_where_narrow(leaf);
-        while let Node { is_leaf: false, entries, .. } = &self.nodes[self.root as usize]
+        while let SequenceNode { is_leaf: false, entries, .. } = &self.nodes[self.root as usize]
             && let [only] = entries[..]
         {
             self.unused.push(self.root);
@@ -432,24 +432,25 @@ mod tests {
         for from in [0, 1, keys.len() / 3, keys.len()].into_iter().filter(|from| *from <= keys.len()) {
             assert_eq!(sequence.keys_from(count(from)).collect::<Vec<_>>(), keys[from..]);
         }
-        let filled = |node: &Node| node.entries.len() <= WIDEST && (!node.is_leaf || node.sizes.is_empty());
+        let filled =
+            |node: &SequenceNode| node.entries.len() <= WIDEST && (!node.is_leaf || node.sizes.is_empty());
         assert!(sequence.nodes.iter().all(filled));
     }
 
     #[derive(Clone, Debug)]
-    enum Step {
+    enum TestStep {
         Insert(usize),
         Remove(usize),
         Back(usize),
         Change(usize, u64),
     }
 
-    fn steps() -> impl Strategy<Value = Vec<Step>> {
+    fn steps() -> impl Strategy<Value = Vec<TestStep>> {
         let step = prop_oneof![
-            3 => any::<usize>().prop_map(Step::Insert),
-            3 => any::<usize>().prop_map(Step::Remove),
-            2 => any::<usize>().prop_map(Step::Back),
-            1 => (any::<usize>(), any::<u64>()).prop_map(|(at, hash)| Step::Change(at, hash)),
+            3 => any::<usize>().prop_map(TestStep::Insert),
+            3 => any::<usize>().prop_map(TestStep::Remove),
+            2 => any::<usize>().prop_map(TestStep::Back),
+            1 => (any::<usize>(), any::<u64>()).prop_map(|(at, hash)| TestStep::Change(at, hash)),
         ];
         prop::collection::vec(step, 0..300)
     }
@@ -463,26 +464,26 @@ mod tests {
             let mut sequence = RowSequence::with_hashes(hashes.clone());
             for step in steps {
                 match step {
-                    Step::Insert(at) => {
+                    TestStep::Insert(at) => {
                         let key = sequence.new_key();
                         hashes.push(0);
                         let at = at % (keys.len() + 1);
                         keys.insert(at, key);
                         sequence.insert(count(at), key);
                     }
-                    Step::Remove(at) if !keys.is_empty() => {
+                    TestStep::Remove(at) if !keys.is_empty() => {
                         let key = keys.remove(at % keys.len());
                         gone.push(key);
                         sequence.remove(key);
                         prop_assert!(!sequence.holds(key) && sequence.position(key).is_none());
                     }
-                    Step::Back(at) if !gone.is_empty() => {
+                    TestStep::Back(at) if !gone.is_empty() => {
                         let key = gone.remove(at % gone.len());
                         let at = at % (keys.len() + 1);
                         keys.insert(at, key);
                         sequence.insert(count(at), key);
                     }
-                    Step::Change(at, hash) if !hashes.is_empty() => {
+                    TestStep::Change(at, hash) if !hashes.is_empty() => {
                         let key = at % hashes.len();
                         hashes[key] = hash;
                         sequence.set_hash(count(key), hash);

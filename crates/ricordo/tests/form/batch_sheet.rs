@@ -27,7 +27,7 @@ fn compare(form: &Form<Batch>) {
     let dough: Decimal = batch.ingredients.iter().map(grams).sum();
     assert_eq!(batch.dough_weight, Some(dough));
     let water: Decimal = batch.ingredients.iter().filter(|row| row.kind == Kind::Water).map(grams).sum();
-    assert_eq!(batch.hydration, water.checked_div(batch.flour_grams));
+    assert_eq!(batch.hydration, (water * Decimal::ONE_HUNDRED).checked_div(batch.flour_grams));
     let needed = Decimal::from(u64::from(batch.loaves) * u64::from(batch.grams_a_loaf));
     assert_eq!(batch.surplus, Some(dough - needed));
     let is_doubtful =

@@ -533,7 +533,7 @@ fn whatever_is_looked_at_is_followed() {
     let form = Form::new(&sheet(2)).unwrap();
     form.rule(|rules| {
         rules.calculate(paths.surplus(), |view| {
-            i64::try_from(view.at(at::<Sheet>().rows().at(0).price())?.place().epoch()).ok().map(Some)
+            i64::try_from(view.at(at::<Sheet>().rows().at(0).price())?.place().epoch().get()).ok().map(Some)
         })
     })
     .unwrap();

@@ -67,7 +67,7 @@ fn rows_bear_marks_until_a_reset() {
     let before = (list.epoch(), wheat.epoch());
     list.reset().unwrap();
     assert!(list.epoch() > before.0 && wheat.epoch() > before.1);
-    assert_eq!(form.place(at::<Batch>().name()).unwrap().epoch(), 0);
+    assert_eq!(form.place(at::<Batch>().name()).unwrap().epoch().get(), 0);
 }
 
 #[test]

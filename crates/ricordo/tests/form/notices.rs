@@ -4,7 +4,7 @@ use std::cell::{Cell, RefCell};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::rc::Rc;
 
-use ricordo::engine::Action;
+use ricordo::engine::{Action, RowKey};
 use ricordo::{ErrorKind, Form, Model, Pointer, Subscription, at};
 
 use crate::batch::{Batch, Ingredient, form, ingredient};
@@ -221,7 +221,7 @@ fn a_callback_may_subscribe() {
 fn list_steps_are_reported_by_key() {
     let form = form();
     let list = form.place(at::<Batch>().ingredients()).unwrap();
-    let keys = |list: &ricordo::Place<Vec<Ingredient>>| -> Vec<u64> {
+    let keys = |list: &ricordo::Place<Vec<Ingredient>>| -> Vec<RowKey> {
         list.rows().iter().filter_map(|row| row.row_key()).collect()
     };
     let shown = Rc::new(RefCell::new(keys(&list)));
@@ -242,7 +242,10 @@ fn list_steps_are_reported_by_key() {
     assert_eq!(*shown.borrow(), keys(&list));
     form.redo().unwrap();
     form.reset().unwrap();
-    assert_eq!((shown.take(), keys(&list)), (vec![1, 2], vec![1, 2]));
+    assert_eq!(
+        (shown.take(), keys(&list)),
+        (vec![RowKey::new(1), RowKey::new(2)], vec![RowKey::new(1), RowKey::new(2)])
+    );
 }
 
 #[test]

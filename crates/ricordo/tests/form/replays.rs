@@ -1,6 +1,6 @@
 //! Journals whose expectations say what a form must be like: the shortest that once led to a wrong state.
 
-use ricordo::engine::Engine;
+use ricordo::engine::{Engine, RowKey};
 use ricordo::exchange::{Command, read_data, read_definition, read_journal};
 use std::time::Duration;
 
@@ -514,7 +514,7 @@ fn keys_after_a_transaction_that_ends_where_it_began_are_those_of_a_loaded_form(
         engine.apply(action).unwrap();
     }
     let list = engine.view(engine.locate(&"/l".parse().unwrap()).unwrap());
-    assert_eq!(list.children().filter_map(|row| row.row_key()).collect::<Vec<_>>(), [1, 2]);
+    assert_eq!(list.children().filter_map(|row| row.row_key()).map(RowKey::get).collect::<Vec<_>>(), [1, 2]);
 }
 
 /// The value of a form after a journal.

@@ -4,7 +4,7 @@ use std::cell::RefCell;
 use std::rc::Rc;
 use std::sync::Arc;
 
-use ricordo::engine::{Action, CompiledSchema, Engine};
+use ricordo::engine::{Action, CompiledSchema, Engine, RowKey};
 use ricordo::exchange::{Command, read_data, read_definition, read_journal};
 use ricordo::form::Side;
 use ricordo::{ErrorKind, Form, Model, Pointer, Value, at};
@@ -94,13 +94,14 @@ fn a_conflict_that_is_not_there_is_resolved_by_nothing_and_one_of_a_row_that_is_
     form.place(at::<Sheet>().rows().at(1)).unwrap().remove().unwrap();
     form.rebase(&sheet(&[row(1, 10), row(2, 29), row(3, 30)])).unwrap();
     let conflict = form.conflicts().remove(0);
-    assert_eq!(conflict.removed_row, Some(2));
+    assert_eq!(conflict.removed_row, Some(RowKey::new(2)));
     form.resolve(&conflict, Side::Theirs).unwrap();
     assert_eq!(form.parse().unwrap().rows[1], row(2, 29));
     form.resolve(&conflict, Side::Mine).unwrap();
     assert_eq!(form.parse().unwrap().rows[1], row(2, 29));
     let at = "/rows".parse::<Pointer>().unwrap().into();
-    let resolve = Action::Resolve { at, removed_row: Some(2), is_alone: false, side: Side::Mine };
+    let resolve =
+        Action::Resolve { at, removed_row: Some(RowKey::new(2)), is_alone: false, side: Side::Mine };
     let refused = form.apply(resolve).unwrap_err();
     assert_eq!(refused.kind(), ErrorKind::NotFound);
     assert!(refused.to_string().contains("no removed row with the key 2 is in conflict"), "{refused}");

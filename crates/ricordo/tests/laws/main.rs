@@ -32,7 +32,7 @@ mod variants;
 use std::collections::HashMap;
 
 use proptest::prelude::*;
-use ricordo::engine::{Change, Engine, PlaceId, PlaceView};
+use ricordo::engine::{Change, Engine, Epoch, PlaceId, PlaceView, RowKey};
 use ricordo::exchange::{Command, dump, read_data, read_definition, read_journal};
 use ricordo::schema::Kind;
 use ricordo::{Pointer, Value};
@@ -84,14 +84,14 @@ impl Both {
     }
 
     /// All that is to be seen, with the epochs, which a dump does not show.
-    fn everything(&self) -> (String, Vec<u64>) {
+    fn everything(&self) -> (String, Vec<Epoch>) {
         let mut epochs = Vec::new();
         visit(self.engine.view(self.engine.root()), &mut |place| epochs.push(place.epoch()));
         (dump(&self.engine).to_string(), epochs)
     }
 
     /// The keys of the rows of every list.
-    fn list_keys(&self) -> HashMap<PlaceId, Vec<u64>> {
+    fn list_keys(&self) -> HashMap<PlaceId, Vec<RowKey>> {
         let mut lists = HashMap::new();
         visit(self.engine.view(self.engine.root()), &mut |place| {
             if matches!(place.part().kind, Kind::List(_)) {
@@ -103,7 +103,7 @@ impl Both {
 
     /// The steps of a change, applied to the old keys of a list, give the new ones; a list without a change
     /// has its old keys.
-    fn check_steps(&self, mut before: HashMap<PlaceId, Vec<u64>>, changes: &[Change]) {
+    fn check_steps(&self, mut before: HashMap<PlaceId, Vec<RowKey>>, changes: &[Change]) {
         for change in changes {
             if let Some(keys) = before.get_mut(&change.place()) {
                 change.row_edits().iter().for_each(|edit| edit.apply(keys));

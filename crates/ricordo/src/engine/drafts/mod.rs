@@ -17,7 +17,7 @@ use crate::schema::Schema;
 use crate::value::{Record, Value};
 pub use leftovers::LeftOut;
 pub use restoring::Restored;
-use writing::{Writer, number};
+use writing::{DraftWriter, number};
 
 /// What identifies a draft, with the version of the format.
 const FORMAT: &str = "ricordo draft 1";
@@ -110,7 +110,7 @@ impl Engine {
             status @ (Status::Accepted | Status::Rejected) => draft.insert("status", status.name().into()),
             Status::Editing | Status::Submitting => {}
         }
-        if let Some(form) = Writer::new(self).place(self.root(), false) {
+        if let Some(form) = DraftWriter::new(self).place(self.root(), false) {
             draft.insert("form", form.into());
         }
         draft

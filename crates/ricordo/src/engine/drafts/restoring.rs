@@ -75,7 +75,7 @@ impl Engine {
         let upstream = record.filter(|record| *record != own);
         let mut engine = Engine::new(schema, Some(own))?;
         engine.graph.end_loading(&engine.tree);
-        let mut reader = Reader {
+        let mut reader = DraftReader {
             engine: &mut engine,
             is_same_schema: is_same,
             left_out,
@@ -105,7 +105,7 @@ struct Noted {
 }
 
 /// Reads a draft into a form of its baseline.
-pub(super) struct Reader<'a> {
+pub(super) struct DraftReader<'a> {
     pub(super) engine: &'a mut Engine,
     /// Whether the schema is the one that the draft was made with: then a text that was typed is read as it was.
     is_same_schema: bool,
@@ -116,7 +116,7 @@ pub(super) struct Reader<'a> {
     noted: Noted,
 }
 
-impl Reader<'_> {
+impl DraftReader<'_> {
     fn restore(&mut self, draft: &Draft) -> Result<(), Damage> {
         let root = Pointer::root();
         let mut says = Says::of(&draft.0, &root)?;

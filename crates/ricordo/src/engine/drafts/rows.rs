@@ -4,7 +4,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::leftovers::{Damage, damaged};
 use super::reading::{Says, count, members, pair};
-use super::restoring::Reader;
+use super::restoring::DraftReader;
 use crate::schema::{Kind, Pointer};
 use crate::tree::{Displacement, PlaceId, Presence, Row};
 use crate::value::Value;
@@ -12,7 +12,7 @@ use crate::value::Value;
 /// How many keys a draft may leave out that no row has: room is made for each of them.
 const MOST_LOST_KEYS: usize = 1_000_000;
 
-impl Reader<'_> {
+impl DraftReader<'_> {
     pub(super) fn list(&mut self, place: PlaceId, says: &mut Says<'_>, at: &Pointer) -> Result<(), Damage> {
         let now = self.presence(place, says, at)?;
         let keys = says.take("keys", at, "a list of stretches", |keys| {

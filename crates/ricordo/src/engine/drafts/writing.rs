@@ -23,14 +23,14 @@ fn milliseconds(pause: Duration) -> Value {
 }
 
 /// Writes a draft.
-pub(super) struct Writer<'a> {
+pub(super) struct DraftWriter<'a> {
     engine: &'a Engine,
     /// Places in which there is something that no mark tells (conflicts, what was reported, what the other side does not have), each
     /// with those that lie right in it.
     noted: FxHashMap<PlaceId, Vec<PlaceId>>,
 }
 
-impl<'a> Writer<'a> {
+impl<'a> DraftWriter<'a> {
     pub(super) fn new(engine: &'a Engine) -> Self {
         let conflicts = engine.tree.places_in_conflict();
         let submissions = &engine.submissions;
@@ -43,7 +43,7 @@ impl<'a> Writer<'a> {
                 inner = Some(around);
             }
         }
-        Writer { engine, noted }
+        DraftWriter { engine, noted }
     }
 
     /// What a draft says of a place: nothing if it is as its baseline. In what the baseline does not have, leads are said, too.
@@ -187,7 +187,7 @@ impl<'a> Writer<'a> {
         self.presence(place, says);
         let Some(list) = tree.list(place) else { return };
         if !list.has_loaded_keys {
-            says.insert("keys", runs(list.baseline.iter().map(|key| ListBody::shown_key(*key))));
+            says.insert("keys", runs(list.baseline.iter().map(|key| ListBody::shown_key(*key).get())));
         }
         if list.rows.len() > list.baseline.len() {
             says.insert("given_out", number(list.rows.len()));
@@ -197,7 +197,7 @@ impl<'a> Writer<'a> {
             says.insert("of", number(list.baseline.len()));
             says.insert("displaced", Value::List(displaced.into_iter().map(number).collect()));
             let row = |(position, key): (u32, u32)| {
-                Value::List(vec![number(position), number(ListBody::shown_key(key))])
+                Value::List(vec![number(position), number(ListBody::shown_key(key).get())])
             };
             says.insert("placed", Value::List(placed.into_iter().map(row).collect()));
         }

@@ -4,7 +4,9 @@ use std::sync::Arc;
 
 use super::{Checked, Compiler, Program};
 use crate::engine::rulebook::{FlagRule, RuleOf, RuleSpec};
-use crate::formula::{Chain, Code, Datum, Formula, Level, PartRead, Type, evaluate, find};
+use crate::formula::{
+    Chain, Code, Datum, Formula, Function as BuiltIn, Level, PartRead, Type, Way, evaluate, find,
+};
 use crate::schema::{Error, PartId, RuleText};
 use crate::settle::{Function, PlaceView};
 use crate::value::Value;
@@ -145,17 +147,29 @@ enum MessagePart {
     Formula(Code),
 }
 
-/// A message with its formulas filled in: a field as it is displayed, anything else as `string` gives it.
+/// A message with its formulas filled in: a field as it is displayed, also with its sign changed, and anything else as `string`
+/// gives it.
 fn composed(parts: &[MessagePart], levels: &[Level], view: PlaceView<'_>) -> String {
     let text = |part: &MessagePart| match part {
         MessagePart::Text(text) => text.clone(),
-        MessagePart::Formula(Code::Place(way)) => {
-            let place = find(way, levels, &view);
-            place.map(|place| view.other(place).display()).unwrap_or_default()
-        }
-        MessagePart::Formula(code) => evaluate(code, levels, &view).to_text().unwrap_or_default(),
+        MessagePart::Formula(code) => match (field_of(code).and_then(|way| find(way, levels, &view)), code) {
+            (Some(place), Code::Place(_)) => view.other(place).display(),
+            (Some(place), code) => view.other(place).display_of(&evaluate(code, levels, &view).into_value()),
+            (None, Code::Place(_)) => String::new(),
+            (None, code) => evaluate(code, levels, &view).to_text().unwrap_or_default(),
+        },
     };
     parts.iter().map(text).collect()
+}
+
+/// The field whose value an expression gives, but for its sign.
+fn field_of(code: &Code) -> Option<&Way> {
+    match code {
+        Code::Place(way) => Some(way),
+        Code::Negation(of) => field_of(of),
+        Code::Call(BuiltIn::Abs, arguments, _) => arguments.first().and_then(field_of),
+        _ => None,
+    }
 }
 
 /// Where the formula ends that a brace begins; braces in its texts are its own.

@@ -1,0 +1,21 @@
+//! Scalars of types of the program's own.
+
+use std::fmt;
+
+/// How a scalar of a type of the program's own is parsed, written and shown. It comes from a
+/// [`Scalar`](crate::model::Scalar).
+#[derive(Clone, Copy)]
+pub struct OwnScalar {
+    /// What a person is to enter, as the rest of a sentence: "a duration like 1 h 30".
+    pub(crate) expected: &'static str,
+    /// The canonical text of what was entered, if it means anything.
+    pub(crate) canonical: fn(&str) -> Option<String>,
+    /// The text by which a canonical text is shown.
+    pub(crate) shown: fn(&str) -> String,
+}
+
+impl fmt::Debug for OwnScalar {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("OwnScalar").field("expected", &self.expected).finish_non_exhaustive()
+    }
+}
