@@ -26,7 +26,7 @@ mod replays;
 mod rules;
 mod secrets;
 mod selectors;
-mod self_saving;
+mod autosave;
 mod shared_types;
 mod submissions;
 mod tickets;
