@@ -61,7 +61,7 @@ enum Command {
         #[arg(long = "as", value_name = "AS", default_value = "table")]
         written_as: DiffAs,
     },
-    /// Write a page with the form, to try a definition in a browser or to start from.
+    /// Write a page with the form, to try a definition in a browser, or as a starting point.
     Page(PageArguments),
     /// Write types for the record of a form, to start a program from.
     Scaffold {

@@ -148,7 +148,7 @@ async fn the_summary_speaks_of_lists_and_of_whatever_has_no_element(page: &Brows
     page.show_with(SHEET, definition(), json!({"rows": [{"n": 1}]}), "{}", "{ onSubmit: () => {} }").await?;
     page.click("li [value=remove]").await?;
     page.js("form.apply({ op: 'leave', path: '/rows' })").await?;
-    assert_eq!(page.text("#summary").await?, "Rows: Has 0 rows; at least 1 must be there.");
+    assert_eq!(page.text("#summary").await?, "Rows: Add rows: at least 1 (now 0).");
     assert_eq!(page.eval("'invalid' in document.querySelector('#list').dataset").await?, json!(true));
     // A refused save leads to the button that helps.
     page.click("#save").await?;

@@ -7,7 +7,7 @@ use crate::schema::{
     shorten,
 };
 use crate::tree::Bounds;
-use crate::value::{Value, write_number};
+use crate::value::Value;
 
 use super::step::nearest;
 use super::{check_number, check_time, earliest, latest};
@@ -214,15 +214,10 @@ fn english(finding: &Finding) -> String {
     let entry = finding.actual.as_ref().map(Value::to_text).unwrap_or_default();
     let limit = finding.limit_text.as_deref().unwrap_or_default();
     let characters = if limit == "1" { "character" } else { "characters" };
-    let count = |noun: &str| {
-        let count = finding.actual.as_ref().and_then(Value::as_number).unwrap_or_default();
-        let plural = if count == Decimal::ONE { "" } else { "s" };
-        format!("{} {noun}{plural}", write_number(count))
-    };
     match finding.kind {
         FindingKind::ValueMissing if finding.expected == Expected::Flag => "Must be ticked.".to_owned(),
         FindingKind::ValueMissing => "Needs a value.".to_owned(),
-        FindingKind::PatternMismatch => format!("“{entry}” is not written as it must be."),
+        FindingKind::PatternMismatch => format!("“{entry}” does not have the required format."),
         FindingKind::TooLong => format!("Use at most {limit} {characters} (now {entry})."),
         FindingKind::TooShort => format!("Use at least {limit} {characters} (now {entry})."),
         FindingKind::RangeUnderflow | FindingKind::RangeOverflow if is_past_midnight(finding) => {
@@ -243,21 +238,21 @@ fn english(finding: &Finding) -> String {
         FindingKind::TypeMismatch | FindingKind::BadInput => {
             format!("“{entry}” is not {}.", expectation(&finding.expected, finding.example.as_deref()))
         }
-        FindingKind::TooFew => format!("Has {}; at least {limit} must be there.", count("row")),
-        FindingKind::TooMany => format!("Has {}; at most {limit} may be there.", count("row")),
+        FindingKind::TooFew => format!("Add rows: at least {limit} (now {entry})."),
+        FindingKind::TooMany => format!("Remove rows: at most {limit} (now {entry})."),
         FindingKind::Repeated => match finding.actual.as_ref().and_then(Value::as_list) {
             Some([first, second]) => format!("Rows {first} and {second} are the same."),
             _ => "Two rows are the same.".to_owned(),
         },
         FindingKind::NotListed => match &finding.expected {
             Expected::Choice(choices) if choices.is_empty() => {
-                format!("“{entry}” is not offered; there is nothing to choose from.")
+                format!("“{entry}” is not one of the choices: there are none.")
             }
             Expected::Anything => format!("“{entry}” is not one of the choices."),
             expected => format!("“{entry}” is not {}.", expectation(expected, None)),
         },
         FindingKind::NotComputable => "Cannot be computed.".to_owned(),
-        FindingKind::CustomError => "Is not as it should be.".to_owned(),
+        FindingKind::CustomError => "Check this value.".to_owned(),
     }
 }
 

@@ -336,7 +336,7 @@ impl Engine {
             Verb::Leave => format!("leave {at}"),
             Verb::Clear => format!("clear {at}"),
             Verb::Release => format!("release {at}"),
-            Verb::Replace => format!("replace {at} by {}", detail()),
+            Verb::Replace => format!("replace {at} with {}", detail()),
             Verb::Insert if matches!(summary.detail, Detail::Nothing) => {
                 format!("add a blank row to {at}, at {}", other())
             }
@@ -373,8 +373,8 @@ impl Engine {
                 _ => "submit".to_owned(),
             },
             Verb::Rebase => "rebase on a newer record".to_owned(),
-            Verb::TakeMine => format!("resolve {at} to mine"),
-            Verb::TakeTheirs => format!("resolve {at} to theirs"),
+            Verb::TakeMine => format!("resolve {at}: keep mine"),
+            Verb::TakeTheirs => format!("resolve {at}: take theirs"),
             Verb::Accept => "accept what was submitted".to_owned(),
             Verb::Reject => match &summary.detail {
                 Detail::Text(why) => format!("reject what was submitted: “{why}”"),

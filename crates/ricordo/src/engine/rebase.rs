@@ -9,7 +9,7 @@ use crate::tree::{Conflict, FieldRef, ListBody, PlaceId, RowKey, Side, Source};
 use crate::value::Value;
 
 impl Engine {
-    /// A form that holds one value and compares with another, as if a person had made the one of the other. Rows match by the key field
+    /// A form with the value `to` and the baseline `from`, as if a user had edited one into the other. Rows match by the key field
     /// of their list or, without one, by position.
     ///
     /// ```

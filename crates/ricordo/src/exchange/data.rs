@@ -53,7 +53,7 @@ pub fn read_data(text: &str, schema: &Schema) -> Result<Value, Error> {
     })
 }
 
-/// Where values stand in a JSON text, for whoever looks up many: looking up n of them costs the same for each, however
+/// Positions of values in a JSON text, indexed for many look-ups: looking up n of them costs the same for each, however
 /// long the text is.
 ///
 /// ```

@@ -97,7 +97,7 @@ impl Ticket {
         self.answer(Verdict::Failed(message.into()))
     }
 
-    /// It could not be found out. That is no obstacle: whoever receives what is submitted has the last word.
+    /// The check could not be completed. This does not block a submit; the server decides.
     ///
     /// # Errors
     ///

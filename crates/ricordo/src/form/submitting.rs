@@ -152,7 +152,7 @@ impl<M> SubmitOptions<M> {
         self
     }
 
-    /// Lets a JSON Patch begin with `test` operations, so that it fails if the other side holds something else by now in the places
+    /// Adds `test` operations to the JSON Patch, so that it fails if the server's record has changed in the same places
     /// that it changes. It makes a difference only with [`as_json_patch`](SubmitOptions::as_json_patch), before or after it.
     pub fn with_tests(mut self) -> Self {
         self.has_tests = true;

@@ -113,7 +113,7 @@ impl<'a, M, R> RuleView<'a, M, R> {
         RuleView { view: View::new(place), form: View::new(form) }
     }
 
-    /// The record whose type has the rule: for a row, the record around it, mostly the form.
+    /// The record whose type has the rule: for a row, the record around it, usually the form.
     pub fn form(&self) -> View<'a, M> {
         View::new(self.form.place)
     }

@@ -122,7 +122,7 @@
 //! On a struct or an enum with fields, `#[model(rules = Batch::rules)]` names the function that declares its [`Rules`](crate::Rules), which every
 //! form with such a record has.
 //!
-//! Names are as `serde` would have them: `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` are heeded.
+//! Names are as `serde` would have them: `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` are honored.
 
 mod containers;
 mod locate;

@@ -123,7 +123,7 @@ impl Error {
     }
 
     /// A value does not fit the place that it was meant for. The problem goes on from the name of that place: "expects a whole
-    /// number, but is given …". For types of one's own, in [`Data::from_value`](crate::model::Data::from_value).
+    /// number, but is given …". For your own types, in [`Data::from_value`](crate::model::Data::from_value).
     pub fn mismatch(problem: impl Into<String>) -> Self {
         let mut error = Error::new(ErrorKind::Mismatch, Pointer::root(), problem);
         error.0.subject = Subject::Place;

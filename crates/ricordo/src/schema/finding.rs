@@ -23,7 +23,7 @@ pub struct Finding {
     pub label: String,
     /// Whether it is a warning, and no obstacle to submitting the form.
     pub is_warning: bool,
-    /// Whether it was said about a submission, by whoever received that, and is no obstacle to submitting the form again.
+    /// Whether the server reported it for a submission. It does not block another submit.
     pub is_reported: bool,
     /// Whether a person should see it now, as the place's [`Reveal`](crate::schema::Reveal) says.
     pub is_shown: bool,
@@ -110,7 +110,7 @@ impl Finding {
         if self.label.is_empty() { self.message.clone() } else { format!("{}: {}", self.label, self.message) }
     }
 
-    /// Whether there is no finished record with it: it is neither a warning nor something that was said about a submission.
+    /// Whether it prevents the form from being parsed: it is neither a warning nor something that was said about a submission.
     pub fn is_error(&self) -> bool {
         !self.is_warning && !self.is_reported
     }

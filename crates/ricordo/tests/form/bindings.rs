@@ -231,7 +231,7 @@ fn choices_are_offered_at_run_time() {
     form.set_choices(ovens, []).unwrap();
     assert_eq!(
         stages.row(0).unwrap().all_findings()[0].message,
-        "“a” is not offered; there is nothing to choose from."
+        "“a” is not one of the choices: there are none."
     );
     form.undo().unwrap();
     assert_eq!(stages.row(0).unwrap().all_findings().len(), 1, "choices are no step that undo takes back");

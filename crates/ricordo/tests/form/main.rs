@@ -4,6 +4,7 @@
 mod added_rules;
 mod aggregates;
 mod asynchronous;
+mod autosave;
 mod batch;
 mod batch_sheet;
 mod bindings;
@@ -26,7 +27,6 @@ mod replays;
 mod rules;
 mod secrets;
 mod selectors;
-mod autosave;
 mod shared_types;
 mod submissions;
 mod tickets;

@@ -232,8 +232,8 @@ fn a_notice_says_what_led_to_it() {
         [
             "enter “4000” in /ingredients/0/grams\n  /ingredients/0/grams: value 0 → 4000, now dirty",
             "enter “4000” in /ingredients/0/grams\n  /ingredients/0/grams: value 0 → 4000, now dirty\n\
-             in response, “clamp”: replace /ingredients/0/grams by 1000\n  /ingredients/0/grams: value 4000 → 1000",
-            "all or none: replace /name by “Spelt”; move /ingredients/1 to 1\n  /ingredients: row moved from 0 to 1",
+             in response, “clamp”: replace /ingredients/0/grams with 1000\n  /ingredients/0/grams: value 4000 → 1000",
+            "all or none: replace /name with “Spelt”; move /ingredients/1 to 1\n  /ingredients: row moved from 0 to 1",
         ]
     );
 }

@@ -274,7 +274,7 @@ fn patterns_in_definitions_match_anywhere() {
     let finding = &form.findings()[0];
     assert_eq!(
         (finding.kind, &*finding.message),
-        (FindingKind::PatternMismatch, "“ ab ” is not written as it must be.")
+        (FindingKind::PatternMismatch, "“ ab ” does not have the required format.")
     );
 }
 
