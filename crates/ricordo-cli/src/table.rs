@@ -95,7 +95,7 @@ pub(crate) fn payload(engine: &Engine, payload: &Value, indent: usize) -> String
     let schema = engine.schema();
     let sent = schema.masked_value(schema.root(), payload);
     let mut leaves: Vec<(String, [Option<String>; 2])> = Vec::new();
-    add_leaves(&mut leaves, &mut String::new(), [Some(&root.masked_baseline()), Some(&sent)]);
+    add_leaves(engine, &mut leaves, &mut String::new(), [Some(&root.masked_baseline()), Some(&sent)]);
     let mut table = table(&["", "Place", "Baseline", "Sent"]);
     table.set_width(u16::try_from(screen::width().saturating_sub(indent)).unwrap_or(100));
     let (mut same, mut unsent) = (0, 0);
@@ -133,7 +133,7 @@ pub(crate) fn conflicts(engine: &Engine, conflicts: &[Conflict]) -> String {
         let is_row = conflict.removed_row.is_some() || view.row_key().is_some();
         let words = |value: &Value| match engine.masked_at(&at, value) {
             Value::Blank if is_row => "removed".to_owned(),
-            value => describe::value(&value),
+            value => displayed(engine, conflict.pointer.as_str(), &value),
         };
         let now = if view.is_there() { view.value() } else { Value::Blank };
         let solved = match &now {
@@ -157,6 +157,31 @@ fn words_of_row(row: &Value) -> String {
     texts.into_iter().find_map(|(_, value)| value.as_text()).map(describe::quoted).unwrap_or_default()
 }
 
+/// A value as the place at a pointer displays it.
+fn displayed(engine: &Engine, pointer: &str, value: &Value) -> String {
+    let part = pointer.parse::<Pointer>().ok().and_then(|pointer| engine.schema().part_at(&pointer));
+    match (part, value) {
+        (Some(part), Value::Number(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_)) => {
+            engine.schema().part(part).displayed(value)
+        }
+        (Some(part), Value::Record(members)) => {
+            // A row that has gone is known by its list.
+            let part = match engine.schema().part(part).kind {
+                Kind::List(list) => engine.schema().item(list),
+                _ => part,
+            };
+            let Kind::Record(record) = engine.schema().part(part).kind else { return describe::value(value) };
+            let fields = engine.schema().fields(record).map(|(name, part)| match members.get(name) {
+                Some(Value::List(rows)) => describe::counted(rows.len(), "row"),
+                Some(value) if !value.is_empty() => engine.schema().part(part).displayed(value),
+                Some(_) | None => String::new(),
+            });
+            fields.filter(|text| !text.is_empty()).collect::<Vec<_>>().join(" · ")
+        }
+        (_, value) => describe::value(value),
+    }
+}
+
 /// What a pointer leads to in a value.
 fn found<'a>(value: &'a Value, pointer: &str) -> Option<&'a Value> {
     let pointer: Pointer = pointer.parse().ok()?;
@@ -170,7 +195,7 @@ fn found<'a>(value: &'a Value, pointer: &str) -> Option<&'a Value> {
 /// What the place held that is at a pointer now. A row that has moved stood elsewhere.
 fn held_by_place(engine: &Engine, pointer: &str) -> String {
     let place = pointer.parse::<Pointer>().ok().and_then(|pointer| engine.locate(&pointer.into()).ok());
-    place.map(|place| describe::value(&engine.view(place).masked_baseline())).unwrap_or_default()
+    place.map(|place| displayed(engine, pointer, &engine.view(place).masked_baseline())).unwrap_or_default()
 }
 
 /// What was at a pointer.
@@ -194,7 +219,8 @@ pub(crate) fn differences(engine: &Engine, operations: &[Value]) -> String {
     for operation in operations {
         let text = |name: &str| operation.as_record()?.get(name)?.as_text().map(str::to_owned);
         let (Some(op), Some(path)) = (text("op"), text("path")) else { continue };
-        let value = operation.as_record().and_then(|operation| operation.get("value")).map(describe::value);
+        let value = operation.as_record().and_then(|operation| operation.get("value"));
+        let value = value.map(|value| displayed(engine, &path, value));
         let at = describe::place(&path);
         let (mark, from, to) = match op.as_str() {
             "add" => ("+", String::new(), value.unwrap_or_default()),
@@ -212,6 +238,7 @@ pub(crate) fn differences(engine: &Engine, operations: &[Value]) -> String {
 
 /// Adds what stands at each place in two values, of which either may be missing.
 fn add_leaves(
+    engine: &Engine,
     leaves: &mut Vec<(String, [Option<String>; 2])>,
     place: &mut String,
     values: [Option<&Value>; 2],
@@ -231,7 +258,7 @@ fn add_leaves(
             (0..rows.len()).map(|at| at.to_string()).collect()
         }
         [one, other] => {
-            let scalars = [one, other].map(|value| value.map(describe::value));
+            let scalars = [one, other].map(|value| value.map(|value| displayed(engine, place, value)));
             leaves.push((place.clone(), scalars));
             return;
         }
@@ -246,7 +273,7 @@ fn add_leaves(
         let length = place.len();
         place.push('/');
         place.push_str(&name.replace('~', "~0").replace('/', "~1"));
-        add_leaves(leaves, place, [one.as_ref(), other.as_ref()]);
+        add_leaves(engine, leaves, place, [one.as_ref(), other.as_ref()]);
         place.truncate(length);
     }
 }

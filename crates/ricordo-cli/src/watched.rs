@@ -101,8 +101,20 @@ impl Watched {
             short.truncate(MOST_CHANGES);
             short.push(format!("and {more} more"));
         }
-        let lines = wrapped(&short.join(" · "), 12);
-        lines.into_iter().map(|(lead, words)| Line::new(format!("{lead}{words}"))).collect()
+        // As many on a line as there is room for.
+        let room = screen::width().saturating_sub(12);
+        let mut lines: Vec<String> = Vec::new();
+        for change in short {
+            match lines.last_mut() {
+                Some(line) if line.chars().count() + 3 + change.chars().count() <= room => {
+                    line.push_str(" · ");
+                    line.push_str(&change);
+                }
+                _ => lines.push(change),
+            }
+        }
+        let wrapped = lines.iter().flat_map(|line| wrapped(line, 12));
+        wrapped.map(|(lead, words)| Line::new(format!("{lead}{words}"))).collect()
     }
 
     /// What an action changed, and who was notified.

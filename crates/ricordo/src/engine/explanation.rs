@@ -149,7 +149,7 @@ impl Engine {
             for failed in flags.failed.iter().filter(|_| view.is_relevant()) {
                 let declared = || self.tree.constraint(failed.constraint).map(|words| words.message.clone());
                 let message = failed.message.clone().or_else(declared);
-                let text = format!("not as it should be (“{}”)", message.unwrap_or_default());
+                let text = format!("in breach of a constraint (“{}”)", message.unwrap_or_default());
                 reasons.push(self.flag_reason(place, place, &text, Slot::Constraint(failed.constraint)));
             }
         }

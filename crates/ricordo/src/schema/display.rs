@@ -269,6 +269,18 @@ impl Part {
         }
     }
 
+    /// Returns the text that a place of this part displays for a value, with the choices of the schema.
+    ///
+    /// ```
+    /// use ricordo::schema::{DisplayFormat, Kind, NumberFormat, Part};
+    ///
+    /// let price = Part::new(Kind::Decimal).display(DisplayFormat::Number(NumberFormat::new().decimals(2)));
+    /// assert_eq!(price.displayed(&6.into()), "6.00");
+    /// ```
+    pub fn displayed(&self, value: &Value) -> String {
+        self.display_text(value, self.kind.choices())
+    }
+
     /// The text by which a value is shown where nobody is typing: in the display format, a choice by its label,
     /// anything else as [`Value::to_text`] has it. `choices` are those there are now.
     pub(crate) fn display_text(&self, value: &Value, choices: Option<&Choices>) -> String {

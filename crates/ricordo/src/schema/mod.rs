@@ -181,7 +181,7 @@ impl Schema {
 
     /// The part of the place at a pointer, whatever the row numbers in it: the first of those that may be there. `None` if
     /// there is no such place.
-    pub(crate) fn part_at(&self, pointer: &Pointer) -> Option<PartId> {
+    pub fn part_at(&self, pointer: &Pointer) -> Option<PartId> {
         self.parts_at(pointer).first().copied()
     }
 
