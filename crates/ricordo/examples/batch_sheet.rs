@@ -300,7 +300,7 @@ fn show(form: &Form<Batch>, when: &str) -> Result<(), Error> {
     ];
     for name in figures {
         let figure: Place<_> = form.place(format!("/{name}").as_str())?;
-        println!("  {:<14}{:>6}", figure.label(), figure.display());
+        println!("  {:<22}{:>9}", figure.label(), figure.display());
     }
     Ok(())
 }
