@@ -60,7 +60,7 @@ pub(crate) fn singular(plural: &str) -> String {
         .to_owned()
 }
 
-/// How a place is called: its pointer, or "the form".
+/// The name of a place: its pointer, or "the form".
 pub(crate) fn place(pointer: &str) -> &str {
     if pointer.is_empty() { "the form" } else { pointer }
 }

@@ -382,7 +382,7 @@ fn scalar(value: &Value) -> String {
     }
 }
 
-/// What a form is made of.
+/// Returns the description of the form.
 pub(crate) fn outline(compiled: &CompiledSchema) -> String {
     let mut table = table(&["Place", "Label", "Type", "Constraints, rules and format"]);
     let mut open = Vec::new();

@@ -4,7 +4,7 @@ use ricordo::{WidgetEvent, WidgetState};
 
 /// A custom control: an element that your code draws and reads.
 ///
-/// Give its element a `name`, and `data-control` with the name under which [`BindOptions::control`](crate::Options::control)
+/// Give its element a `name`, and `data-control` with the name under which [`BindOptions::control`](crate::BindOptions::control)
 /// registers it. The element dispatches a bubbling `input` event whenever a person uses it.
 pub trait Control {
     /// Draws the state: at first, and whenever it has changed.

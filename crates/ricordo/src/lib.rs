@@ -43,16 +43,22 @@
 //! | calculated fields, sums, counterparts, suggestions, what is relevant or required | [`Rules`], named on the type |
 //! | the same in a form definition | formulas, described in [`formula`] and in `docs/formulas.md` |
 //! | rules for one form, also later | [`Form::add_rules`] |
-//! | why a place is what it is | [`Place::explain`] |
+//! | the reasons for a value or a flag | [`Place::explain`] |
 //! | several actions as one | [`Form::transaction`] |
 //! | the finished record | [`Form::parse`], [`Form::finish`] |
 //! | messages in another language | [`Form::set_wording`] |
 //! | a component that owns a part of the form | a [`Place`] to act on, and an [`Emitter`] to report its [`Event`]s |
-//! | the journal of what was done | [`Diagnostics::start_recording`] |
+//! | saving, with server errors on their fields | [`Form::submit`] with [`SubmitOptions`], and the [`Submission`] |
+//! | saving without a button, and writing drafts | [`Autosave`] |
+//! | unsaved input that survives a restart | [`Form::draft`], [`Form::from_draft`] |
+//! | a check that needs a server | [`Form::subscribe_tickets`] |
+//! | a record that changes elsewhere, and conflicts | [`Form::rebase`], [`Form::conflicts`] |
+//! | the server's side: admit a record or a patch | [`engine::Gate`] |
+//! | the state in print, a journal, counts of calls | [`Form::diagnostics`] |
 //! | a form without callbacks | an [`engine::Engine`] |
 //! | journals, patches, state dumps | [`exchange`] |
 //!
-//! # What a field knows
+//! # The state of a field
 //!
 //! The *entry* is the text in the widget, kept as typed whether or not it parses. The *value* is what it means. The *baseline*
 //! is the value that dirty compares with and reset returns to. A field is *dirty* when its value differs from its baseline or
@@ -79,8 +85,8 @@ pub mod value;
 pub use engine::Problem;
 #[doc(inline)]
 pub use form::{
-    Binding, Emitter, Event, Form, Notification, Place, RuleView, Rules, RulesGuard, Submission,
-    SubmitOptions, Subscription, Untyped, Update, View, WidgetEvent, WidgetState,
+    Autosave, Binding, Diagnostics, Emitter, Event, Form, Notification, Place, RuleView, Rules, RulesGuard,
+    Submission, SubmitOptions, Subscription, Untyped, Update, View, WidgetEvent, WidgetState,
 };
 pub use jiff::civil;
 #[doc(inline)]

@@ -35,7 +35,7 @@ fn is_uri_authority(authority: &str, is_part: &impl Fn(&str, &[u8]) -> bool) -> 
     is_part(user, b":") && is_host && port.bytes().all(|digit| digit.is_ascii_digit())
 }
 
-/// What stands in brackets: an address of IPv6, or of a version to come.
+/// The content of brackets: an address of IPv6, or of a version to come.
 fn is_ip_literal(literal: &str) -> bool {
     let future = || {
         let (version, address) = literal.strip_prefix(['v', 'V'])?.split_once('.')?;

@@ -15,9 +15,9 @@ use super::{check_number, check_time, earliest, latest};
 /// The place that a finding is about.
 pub(crate) struct Subject<'a> {
     pub(crate) part: &'a Part,
-    /// What a person reads beside it.
+    /// The label of the field.
     pub(crate) label: &'a str,
-    /// What the field is chosen from now.
+    /// The choices of the field now.
     pub(crate) choices: Option<&'a Choices>,
     /// The bounds of a date or time that rules give.
     pub(crate) bounds: Option<&'a Bounds>,
@@ -26,7 +26,7 @@ pub(crate) struct Subject<'a> {
     /// The entry, or the mask of a secret.
     pub(crate) entry: &'a str,
     pub(crate) value: &'a Value,
-    /// How many rows a list has.
+    /// The number of rows of a list.
     pub(crate) rows: usize,
     /// The numbers of two rows that hold the same value, counted from 0.
     pub(crate) repeated: Option<(u32, u32)>,
@@ -184,7 +184,7 @@ fn filled_in(message: &str, finding: &Finding) -> String {
         .replace("{actual}", &text(&finding.actual))
 }
 
-/// What is expected of an entry.
+/// The expected kind of entry.
 fn expected(subject: &Subject<'_>) -> Expected {
     if subject.choices.is_some() && (subject.part.secret || subject.hides_choices) {
         // They would give the secret away.
@@ -266,7 +266,7 @@ fn is_time(finding: &Finding) -> bool {
     matches!(finding.limit, Some(Value::Date(_) | Value::Time(_) | Value::DateTime(_)))
 }
 
-/// What is expected, as the rest of a sentence.
+/// The expectation, as the rest of a sentence.
 fn expectation(expected: &Expected, example: Option<&str>) -> String {
     const NAMED: usize = 8;
     let example = example.unwrap_or_default();

@@ -16,7 +16,7 @@ use crate::tree::Bounds;
 use crate::value::Value;
 pub(crate) use message::{Subject, finding};
 
-/// What a field requires.
+/// The requirements of a field.
 #[derive(Clone, Copy)]
 pub(crate) struct Required {
     /// A value.

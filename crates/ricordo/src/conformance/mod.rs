@@ -32,14 +32,14 @@ pub trait Adapter {
     /// Makes a gesture at the widget of a place. Returns whether there is such a widget.
     fn act(&mut self, at: &Pointer, gesture: &Gesture) -> bool;
 
-    /// What the widget of a place shows; `None` if there is no such widget.
+    /// Returns the state that the widget of a place shows; `None` if there is no such widget.
     fn see(&mut self, at: &Pointer) -> Option<Seen>;
 
     /// Lets time pass, by the adapter's clock.
     fn pass_time(&mut self, duration: Duration);
 }
 
-/// What a person does at a widget.
+/// A gesture of a person at a widget.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Gesture {
@@ -59,7 +59,7 @@ pub enum Gesture {
     Leave,
 }
 
-/// What is to be seen of a widget.
+/// The visible state of a widget.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Seen {
@@ -69,7 +69,7 @@ pub struct Seen {
     pub label: String,
     /// The longer explanation.
     pub description: String,
-    /// What there is to choose from: labels, and whether each is chosen.
+    /// The labels of the choices, each with whether it is chosen.
     pub choices: Vec<(String, bool)>,
     /// The messages.
     pub messages: Vec<String>,
@@ -77,6 +77,6 @@ pub struct Seen {
     pub is_required: bool,
     /// Whether it takes no input.
     pub is_readonly: bool,
-    /// How often it was drawn since the screen was shown.
+    /// The number of times that it was drawn since the screen was shown.
     pub times_drawn: u64,
 }

@@ -102,7 +102,7 @@ impl PlainScreen {
     }
 }
 
-/// What a widget reports when a person does something.
+/// The events that a widget reports for a gesture.
 fn event(state: &WidgetState, gesture: &Gesture) -> Option<WidgetEvent> {
     let labelled = |label: &str| {
         state.choices.iter().find(|choice| choice.label == label).map(|choice| choice.value.clone())

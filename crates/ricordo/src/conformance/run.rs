@@ -17,15 +17,15 @@ const FORM: &str = include_str!("screen.form.json");
 const DATA: &str = include_str!("screen.data.json");
 const SCRIPT: &str = include_str!("screen.script");
 
-/// What came of a check.
+/// The result of a check.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Report {
-    /// How many cases were gone through.
+    /// The number of cases that were run.
     pub cases: usize,
-    /// How often something was read or counted.
+    /// The number of reads and counts.
     pub checks: usize,
-    /// What was not as it must be.
+    /// The failures.
     pub failures: Vec<Failure>,
 }
 
@@ -37,7 +37,7 @@ pub struct Failure {
     pub case: String,
     /// The line of the script.
     pub line: usize,
-    /// What was expected, and what was seen.
+    /// The expectation, and what was seen.
     pub problem: String,
 }
 
@@ -115,7 +115,7 @@ impl Report {
 struct Run<'a, A> {
     adapter: &'a mut A,
     form: Option<Form>,
-    /// How often each widget had been drawn when it was last read.
+    /// The number of times that each widget had been drawn when it was last read.
     drawn: HashMap<Pointer, u64>,
     case: String,
     report: Report,
@@ -213,7 +213,7 @@ fn doing(gesture: &Gesture) -> String {
     }
 }
 
-/// How a widget differs from what must be seen.
+/// The difference between a widget and the expectation.
 fn difference(expected: &Expected, seen: &Seen) -> Option<String> {
     let differ = |what: &str, expected: String, found: String| {
         (expected != found).then(|| format!("must show {what} {expected}, and shows {found}"))

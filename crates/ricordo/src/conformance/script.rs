@@ -32,7 +32,7 @@ pub(super) enum ScriptStep {
     Still(Vec<Pointer>),
 }
 
-/// What must be seen of a widget.
+/// An expectation about a widget.
 #[derive(Clone, Debug)]
 pub(super) enum Expected {
     Text(String),

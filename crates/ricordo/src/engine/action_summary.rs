@@ -6,7 +6,7 @@ use crate::tree::{PlaceId, Side};
 use crate::value::Value;
 use std::time::Duration;
 
-/// What was done: an action or a transaction, without what may be large in it, and without secrets.
+/// A summary of an action or a transaction, without what may be large in it, and without secrets.
 /// [`Engine::words`] describes it.
 #[derive(Clone, Debug, Default)]
 pub struct ActionSummary {
@@ -57,7 +57,7 @@ enum Verb {
     Group,
 }
 
-/// Where something was done. Mostly that is a place, which takes little room.
+/// The address of an action. Usually that is a place, which takes little room.
 #[derive(Clone, Debug, Default)]
 enum At {
     #[default]
@@ -83,7 +83,7 @@ enum Other {
     Position(usize),
 }
 
-/// What an action gives beside the place.
+/// The rest of an action beside the place.
 #[derive(Clone, Debug, Default)]
 enum Detail {
     #[default]
@@ -96,9 +96,9 @@ enum Detail {
     Duration(Duration),
 }
 
-/// How many characters of a text are kept.
+/// The number of characters that are kept of a text.
 const LONGEST: usize = 60;
-/// How many parts of a transaction are listed one by one.
+/// The number of parts of a transaction that are listed one by one.
 const MOST_PARTS: usize = 20;
 
 impl ActionSummary {
@@ -409,7 +409,7 @@ impl Engine {
         list.is_some_and(|list| matches!(self.schema().part(list).kind, Kind::List(_)))
     }
 
-    /// How a place is called: its pointer, as it was when it was named.
+    /// The name of a place: its pointer, as it was when it was named.
     fn call(&self, at: &At) -> String {
         let pointer = match at {
             At::Nowhere => Pointer::root(),

@@ -40,7 +40,7 @@ impl Engine {
     }
 
     /// Adds rules to the form, whatever was done to it. Its baseline is then what all rules give for the baseline's data.
-    /// What was done before can still be undone.
+    /// Earlier steps can still be undone.
     ///
     /// # Errors
     ///
@@ -118,7 +118,7 @@ impl Engine {
         added.constraints.iter().for_each(|constraint| self.tree.remove_constraint(*constraint));
     }
 
-    /// What is in rows and records that the baseline does not have compares with what the new rules give for it.
+    /// Rows and records that the baseline does not have compare with the results of the new rules.
     fn take_new_as_baseline(&mut self, added: &AddedRules, baseline: &Baseline) {
         for place in self.graph.values_of(&added.rules) {
             if !baseline.has(place) && self.tree.is_calculated(place) {

@@ -27,7 +27,7 @@ pub(crate) struct AggregateSpec {
 pub(crate) struct RowsOf {
     /// The way to the list, from a row of the list before, or from what the rule is for.
     pub(crate) list: Spot,
-    /// What must hold of places in a row for it to count.
+    /// Conditions on places in a row that must hold for it to count.
     pub(crate) conditions: Vec<(Spot, Comparison, Value)>,
     /// Functions of a row that must give true for it to count.
     pub(crate) filters: Vec<Function>,

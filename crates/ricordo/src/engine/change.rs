@@ -59,7 +59,7 @@ impl Change {
 
     /// The entry before, if it has changed.
     pub fn entry_before(&self) -> Option<Cow<'_, str>> {
-        // What was not typed was the text of the value, and changed with it.
+        // An entry that was not typed was the text of the value, and changed with it.
         let of_value = || self.value.as_ref().map(Value::to_text);
         let changed = self.aspects.contains(Aspects::ENTRY);
         if changed { self.entry.as_deref().map(Cow::Borrowed).or_else(of_value) } else { None }

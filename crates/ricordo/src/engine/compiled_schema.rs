@@ -10,7 +10,7 @@ use super::rulebook::{RuleSpec, Rulebook, RulesFor};
 use crate::schema::{Error, RecordId, Schema};
 use crate::value::Value;
 
-/// What a form is made of, with the rules that all forms made from it have: compiled once, immutable, and shared.
+/// The description of a form, with the rules that all forms made from it have: compiled once, immutable, and shared.
 ///
 /// ```
 /// # use std::sync::Arc;
@@ -75,7 +75,7 @@ impl CompiledSchema {
         self.formulas = formulas;
     }
 
-    /// What is wrong with the formulas of the definition.
+    /// Returns the faults in the formulas of the definition.
     #[cfg(feature = "formula")]
     pub(crate) fn errors(&self) -> &[RuleFault] {
         &self.formulas.errors
@@ -101,7 +101,7 @@ impl CompiledSchema {
         &self.formulas.infos
     }
 
-    /// What a form is made of.
+    /// Returns the description of the form.
     pub fn schema(&self) -> &Arc<Schema> {
         self.rules.schema()
     }

@@ -1,10 +1,10 @@
-//! Which of two counterparts leads, and whether a suggestion is overridden.
+//! The lead of two counterparts, and overrides of suggestions.
 
 use super::{Action, Engine};
 use crate::schema::{Error, Pointer};
 use crate::tree::{FieldRef, PlaceId, Reversal, Source};
 
-/// What an action sets, as far as it matters for who leads.
+/// The places that an action sets, as far as it matters for the lead.
 #[derive(Clone, Copy)]
 pub(super) enum Setting {
     /// Nothing, or it is known otherwise.
@@ -20,12 +20,12 @@ pub(super) enum Setting {
 }
 
 impl Engine {
-    /// What an action is about to set.
+    /// The places that an action is about to set.
     pub(super) fn setting(&mut self, action: &Action) -> Setting {
         if self.graph.is_empty() {
             return Setting::Nothing;
         }
-        // What the action changes must be in the log, whatever is there already.
+        // The action's changes must be in the log, whatever is there already.
         self.tree.changes_mut().savepoint();
         let field = |place: &PlaceId| self.tree.field(*place).is_some();
         let from = self.tree.changes().log().len();

@@ -254,7 +254,7 @@ impl Engine {
         if self.checks.declared.is_empty() {
             return false;
         }
-        // What came, went, or changed its relevance did so with everything in it.
+        // A place that came, went, or changed its relevance did so with everything in it.
         let with_all_in_it = Aspects::PLACED | Aspects::RELEVANT;
         let relevant = with_all_in_it
             | Aspects::VALUE

@@ -4,9 +4,9 @@
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::value::{Record, Value};
 
-/// How many values the `copy` operations of one patch may make. Without a bound, thirty of them could fill any memory.
+/// The greatest number of values that the `copy` operations of one patch may make. Without a bound, thirty of them could fill any memory.
 const MOST_COPIED: usize = 1_000_000;
-/// How deep objects and arrays may lie in each other.
+/// The greatest depth of objects and arrays in each other.
 const DEEPEST: usize = 128;
 
 /// Applies a JSON Patch (RFC 6902) to a value, as to a JSON document: all of it or, if an operation fails, nothing.
@@ -39,7 +39,7 @@ pub fn apply_json_patch(document: &mut Value, patch: &Value) -> Result<(), Error
     Ok(())
 }
 
-/// What a document becomes by a JSON Patch. It must be as JSON has it.
+/// Applies a JSON Patch to a document. It must be as JSON has it.
 pub(super) fn patched(mut document: Value, patch: &Value) -> Result<Value, Error> {
     let Some(operations) = patch.as_list() else {
         return Err(syntax("a JSON Patch is a list of operations"));
@@ -228,7 +228,7 @@ fn item_number(token: &str) -> Option<usize> {
     token.parse().ok().filter(|_| is_number)
 }
 
-/// What is at a pointer.
+/// The value at a pointer.
 fn find<'a>(document: &'a mut Value, at: &Pointer) -> Result<&'a mut Value, Error> {
     let mut found = document;
     for token in at.tokens() {
@@ -293,7 +293,7 @@ pub(super) fn remove(document: &mut Value, at: &Pointer) -> Result<Value, Error>
     }
 }
 
-/// How many values there are in one, itself included.
+/// The number of values in one, itself included.
 fn size(value: &Value) -> usize {
     match value {
         Value::Record(members) => members.iter().fold(1, |sum, (_, member)| sum + size(member)),

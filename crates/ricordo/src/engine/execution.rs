@@ -295,7 +295,7 @@ impl Engine {
         Ok(())
     }
 
-    /// What a new row of a list holds.
+    /// The value of a new row of a list.
     pub(super) fn fitted_row(
         &self,
         list: PlaceId,

@@ -3,7 +3,7 @@
 use crate::settle::PlaceView;
 use crate::tree::{PlaceId, Tree};
 
-/// Where the focus belongs after the last action.
+/// The place where the focus belongs after the last action.
 #[derive(Debug, Default)]
 pub(super) struct FocusHint {
     place: Option<PlaceId>,

@@ -114,7 +114,7 @@ impl Gate {
         Gate { schema: schema.clone(), parts: Vec::new(), now: None }
     }
 
-    /// Lets clients change only this part, and others that are named so, as [`SubmitOptions::part`](crate::SubmitOptions::part) submits them. Only
+    /// Lets clients change only this part, and others that are named so, as [`SubmitOptions::only`](crate::SubmitOptions::only) submits them. Only
     /// errors in these parts count.
     ///
     /// # Errors

@@ -6,7 +6,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::tree::{Key, PlaceId, Rebased, Reversal, Tree};
 
-/// How much memory the steps that can be undone may take at first, in bytes: some thousands of edits.
+/// The memory for the steps that can be undone, at first, in bytes: some thousands of edits.
 const USUAL_LIMIT: usize = 2 * 1024 * 1024;
 
 /// So many rows that have gone from the baseline are kept without asking whether a step leads to them.
@@ -15,21 +15,21 @@ const USUAL_KEPT_ROWS: usize = 64;
 /// One step that can be undone: a transaction, or the typing in one field.
 #[derive(Debug)]
 struct UndoStep {
-    /// How many entries of the log it has.
+    /// The number of its entries in the log.
     length: usize,
     /// The field that was typed into, if that is all the step is.
     typing: Option<PlaceId>,
     /// About how much memory the step takes, in bytes.
     weight: usize,
-    /// Which rules the form had when the step was begun.
+    /// The number of the rules that the form had when the step was begun.
     rules: u64,
-    /// Which baseline it had then.
+    /// The number of the baseline that it had then.
     baselines: u64,
 }
 
 /// The steps that can be undone, and those that can be done again.
 ///
-/// What is done in response to an action belongs to the action's step. What is done in response to an undo or redo is
+/// A response to an action belongs to the action's step. A response to an undo or redo is
 /// kept apart: it must not keep anybody from going further back or forth, and is reverted before the history moves on.
 #[derive(Debug)]
 pub(super) struct History {
@@ -37,17 +37,17 @@ pub(super) struct History {
     /// The logs of the steps that can be undone, one after the other.
     log: VecDeque<Reversal>,
     redo: Vec<(UndoStep, Vec<Reversal>)>,
-    /// What became of the last action that was not a response.
+    /// The result of the last action that was not a response.
     last: Last,
-    /// What was done in response to the last undo or redo.
+    /// The log of the responses to the last undo or redo.
     responses: Vec<Reversal>,
     /// Whether what is recorded now is a response.
     is_responding: bool,
     weight: usize,
     limit: usize,
-    /// How often the form was given other rules.
+    /// The number of times that the form was given other rules.
     rules: u64,
-    /// How often it was given another baseline, while steps stayed.
+    /// The number of times that it was given another baseline, while steps stayed.
     baselines: u64,
     /// The fields whose values became their baselines while steps stayed, and at which count of baselines they last did. Steps from
     /// before that lead to the values that were there, whatever they say of the baseline.
@@ -56,11 +56,11 @@ pub(super) struct History {
     most_kept_rows: usize,
 }
 
-/// What an undo or redo has done to the tree.
+/// The effect of an undo or redo on the tree.
 pub(super) struct Moved {
-    /// How many entries at the start of the log do not belong to the step.
+    /// The number of entries at the start of the log that do not belong to the step.
     pub(super) reverted: usize,
-    /// Which rules the form had when the step was made, if others than now.
+    /// The number of the rules that the form had when the step was made, if others than now.
     pub(super) other_rules: Option<u64>,
     /// Whether it had another baseline then.
     pub(super) other_baselines: bool,
@@ -92,7 +92,7 @@ impl Default for History {
     }
 }
 
-/// What became of an action in the history.
+/// The result of an action in the history.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Last {
     /// It changed nothing that undo reverts.
@@ -237,7 +237,7 @@ impl History {
         }
     }
 
-    /// How often the form was given other rules.
+    /// The number of times that the form was given other rules.
     pub(super) fn rules(&self) -> u64 {
         self.rules
     }

@@ -65,7 +65,7 @@ pub(super) fn differing_flags(tree: &Tree, before: &FlagsBefore<'_>) -> Vec<(Pla
     differing
 }
 
-/// What a place inherits: before, and now.
+/// The inherited flags of a place: before, and now.
 #[derive(Clone, Copy, Default, PartialEq)]
 struct Inherited {
     is_irrelevant: (bool, bool),
@@ -101,7 +101,7 @@ fn note(
     let own = around.with(tree, before, place);
     let mut aspects = Aspects::default();
     aspects.put(Aspects::RELEVANT, own.is_irrelevant.0 != own.is_irrelevant.1);
-    // What is calculated is not for a person to change anyway.
+    // A person cannot change a calculated value anyway.
     let calculated = before.is_calculated(tree, place);
     let is_other = (own.is_readonly.0 || calculated.0) != (own.is_readonly.1 || calculated.1);
     aspects.put(Aspects::READONLY, is_other);

@@ -307,7 +307,7 @@ impl Engine {
     /// Whether a place holds a value, as in `test` and `expect`: null and blank are the same, and dates and times may
     /// be texts.
     pub fn holds(&self, place: PlaceId, value: &Value) -> bool {
-        // What lies deeper than any place is held by none.
+        // A value deeper than any place is held by none.
         if value.is_deeper_than(DEEPEST) {
             return false;
         }

@@ -51,7 +51,7 @@ pub(super) fn to_notify(
 /// Observers that were found to observe what has changed.
 #[derive(Default)]
 struct Found {
-    /// What they observe is surely not what it was.
+    /// The places that they observe have surely changed.
     notified: SmallVec<[ObserverId; 4]>,
     /// Whether what they observe differs depends on a sum.
     to_ask: SmallVec<[ObserverId; 4]>,
@@ -79,7 +79,7 @@ impl Found {
                 }
             });
         };
-        // What is reset is usually small, but for lists and the form: there the observers are fewer than the places.
+        // A reset place is usually small, but for lists and the form: there the observers are fewer than the places.
         let is_large = tree.list(place).is_some() || tree.parent(place).is_none();
         if is_large {
             let is_within = |observed: &PlaceId| {

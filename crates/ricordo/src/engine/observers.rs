@@ -18,7 +18,7 @@ pub(super) struct Observers {
     /// Those of the state of the form, in order; ids grow.
     of_state: Vec<ObserverId>,
     given: u64,
-    /// How often any was considered.
+    /// The number of times that any was considered.
     considered: u64,
 }
 
@@ -39,7 +39,7 @@ struct Sum {
     known: Sums,
 }
 
-/// What a place has as the sum of what is in it.
+/// The sum of a place over everything in it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 struct Sums {
     flags: Aspects,
@@ -124,7 +124,7 @@ impl Observers {
         }
     }
 
-    /// Who observes which places.
+    /// The observers of places.
     pub(super) fn index(&self) -> &DependencyIndex<ObserverId> {
         &self.index
     }
@@ -133,7 +133,7 @@ impl Observers {
         self.index.is_empty()
     }
 
-    /// Who observes the state of the form, in order.
+    /// The observers of the form's state, in order.
     pub(super) fn of_state(&mut self) -> Vec<ObserverId> {
         let observers = self.of_state.clone();
         observers.iter().for_each(|observer| self.consider(*observer));
@@ -152,7 +152,7 @@ impl Observers {
         }
     }
 
-    /// How often any was considered.
+    /// The number of times that any was considered.
     pub(super) fn considered_in_all(&self) -> u64 {
         self.considered
     }

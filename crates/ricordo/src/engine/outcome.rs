@@ -253,7 +253,7 @@ impl Flags {
     }
 }
 
-/// How the rows of lists and the children of records became what they are.
+/// The steps that led to the rows of lists and the children of records.
 #[derive(Default)]
 pub(super) struct Structure<'a> {
     lists: FxHashMap<PlaceId, ListChange<'a>>,
@@ -263,7 +263,7 @@ pub(super) struct Structure<'a> {
     conflicts: FxHashMap<PlaceId, Option<&'a Value>>,
 }
 
-/// How the rows of a list became what they are.
+/// The steps that led to the rows of a list.
 #[derive(Default)]
 struct ListChange<'a> {
     edits: Vec<RowEdit>,
@@ -468,7 +468,7 @@ impl<'a> Structure<'a> {
             aspects.put(Aspects::VALIDITY, is_other && tree.field(place).is_some());
             rest.faults = Some(Faults::from_slice(before));
         }
-        // What is gone had not the focus any more.
+        // A place that is gone did not have the focus any more.
         if let Some(FocusBefore(before)) = set.focus_before().filter(|_| tree.is_there(place)) {
             let had_focus = before.is_some_and(|focus| focus.place == place);
             aspects.put(Aspects::FOCUS, had_focus != (tree.focus() == Some(place)));
@@ -507,7 +507,7 @@ impl<'a> Structure<'a> {
             aspects.put(Aspects::ROWS, true);
             rest.edits.clone_from(&of_list.edits);
         }
-        // What an absent record keeps in it is nothing that anybody sees.
+        // Nobody sees the children that an absent record keeps.
         if was == Presence::Present {
             rest.children_before = self.other_children(tree, place);
         }

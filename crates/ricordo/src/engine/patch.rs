@@ -1,6 +1,6 @@
 //! Patches: the operations that lead from the baseline of a form to its value, as a JSON Patch (RFC 6902).
 //!
-//! What was not changed is not visited. Rows are spoken of by what happened to them; see [`row_difference`](super::row_difference). All rows
+//! Unchanged places are not visited. Operations describe what happened to rows; see [`row_difference`](super::row_difference). All rows
 //! of a list come, go and move first, then what is in them changes, so the positions in the pointers are those that rows have in the
 //! end. A list whose account would be longer than the list is replaced.
 
@@ -76,7 +76,7 @@ impl Engine {
     }
 }
 
-/// What is sent of some places.
+/// The payload of some places.
 pub(super) fn gathered(tree: &Tree, parts: &[PlaceId], extent: Extent, account: Account<'_>) -> Payload {
     let gathering = Gathering::of(tree, parts, extent, account);
     match extent {
@@ -115,7 +115,7 @@ fn operations(mut gathering: Gathering<'_>, has_tests: bool) -> Payload {
     Payload { value, ..gathering.payload }
 }
 
-/// Where a place is, and where it was.
+/// The position of a place, now and before.
 #[derive(Clone, Default)]
 struct At {
     now: Pointer,

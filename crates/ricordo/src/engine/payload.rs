@@ -6,7 +6,7 @@ use crate::schema::Kind;
 use crate::tree::{PlaceId, Presence, Shape, Tree};
 use crate::value::{Record, Value};
 
-/// What is sent of the places that a submission owns.
+/// The payload of the places that a submission owns.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Extent {
@@ -22,7 +22,7 @@ pub enum Extent {
     },
 }
 
-/// What is sent, and what the answer needs to know of it.
+/// The payload, and the facts about it that the reply needs.
 #[derive(Debug, Default)]
 pub(super) struct Payload {
     pub(super) value: Value,
@@ -30,7 +30,7 @@ pub(super) struct Payload {
     pub(super) rows: FxHashMap<PlaceId, Vec<PlaceId>>,
     /// The lists whose rows were said to come, go and move. Their order is [kept](Tree::row_sent_at) with what was sent.
     pub(super) reordered: FxHashSet<PlaceId>,
-    /// What was left out because it is not relevant.
+    /// The places that were left out because they are not relevant.
     pub(super) left_out: Vec<PlaceId>,
 }
 
@@ -47,7 +47,7 @@ pub(super) enum Account<'a> {
 pub(super) struct Gathering<'a> {
     pub(super) tree: &'a Tree,
     owned: FxHashSet<PlaceId>,
-    /// What is around the places that are owned.
+    /// The places around those that are owned.
     around: FxHashSet<PlaceId>,
     extent: Extent,
     account: Account<'a>,
@@ -187,7 +187,7 @@ impl Gathering<'_> {
             }
         }
         if let Some(left) = left.filter(|_| is_owned && !is_whole && self.extent == Extent::Dirty) {
-            // What only the variant that was left had is emptied.
+            // Members that only the variant that was left had are emptied.
             let before = tree.baseline(left);
             let before = before.as_record().into_iter().flat_map(Record::members);
             for (name, then) in before.filter(|(_, value)| *value != Value::Blank) {
@@ -204,7 +204,7 @@ fn said(value: Value, is_dirty_only: bool) -> Value {
     if is_dirty_only && value == Value::Blank { Value::Null } else { value }
 }
 
-/// What a merge patch says to make one value of another (RFC 7396, section 2).
+/// The merge patch that makes one value of another (RFC 7396, section 2).
 fn merge_patch(then: &Value, now: &Value) -> Value {
     let (Value::Record(then), Value::Record(now)) = (then, now) else { return now.clone() };
     let mut patch = Record::new();

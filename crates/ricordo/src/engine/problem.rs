@@ -16,15 +16,15 @@ use std::fmt;
 #[derive(Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Problem {
-    /// What kind of problem it is, as a URI reference: `type`.
+    /// The kind of problem, as a URI reference: `type`.
     pub kind: Option<String>,
-    /// What kind of problem it is, in a few words.
+    /// The kind of problem, in a few words.
     pub title: Option<String>,
-    /// What went wrong this time.
+    /// The description of this occurrence.
     pub detail: Option<String>,
     /// The status code of the HTTP response.
     pub status: Option<u16>,
-    /// What is wrong, each with its place.
+    /// The errors, each with its place.
     pub errors: Vec<ProblemError>,
 }
 
@@ -34,7 +34,7 @@ pub struct Problem {
 pub struct ProblemError {
     /// The place in what was submitted, as a JSON Pointer; empty if the whole is meant. What is no pointer is kept as it is.
     pub pointer: String,
-    /// What is wrong.
+    /// The description of the error.
     pub detail: String,
 }
 
@@ -56,7 +56,7 @@ impl Problem {
         self
     }
 
-    /// What the problem says about the form as a whole: the detail or else the title.
+    /// The message of the problem about the form as a whole: the detail or else the title.
     pub fn summary(&self) -> &str {
         self.detail.as_deref().or(self.title.as_deref()).unwrap_or("The submission was rejected.")
     }

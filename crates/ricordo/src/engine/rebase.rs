@@ -100,7 +100,7 @@ impl Engine {
             None => self.tree.conflicts_in(place),
         };
         for conflict in conflicts {
-            // What lies in a place that was resolved is resolved with it.
+            // The places in a resolved place are resolved with it.
             if !self.tree.is_in_conflict(conflict) {
                 continue;
             }
@@ -123,7 +123,7 @@ impl Engine {
         )
     }
 
-    /// How an action refers to the place of a conflict.
+    /// The address of a conflict in an action.
     pub(crate) fn address_of_conflict(&self, conflict: &Conflict) -> (Address, Option<RowKey>) {
         match self.tree.removed_row(conflict.place) {
             Some((list, key)) => (list.into(), Some(ListBody::shown_key(key))),

@@ -1,18 +1,18 @@
-//! What happened to the rows of a list, in as few steps as can be: rows that are removed, moved and added, one after the other.
+//! The changes of the rows of a list, in as few steps as possible: rows that are removed, moved and added, one after the other.
 
 use crate::value::{sort, sort_by_key};
 
-/// How the rows of a list differ from those of its baseline. Rows that are not mentioned have kept their order.
+/// The difference between the rows of a list and those of its baseline. Rows that are not mentioned have kept their order.
 pub(super) struct RowDifference<'a> {
-    /// Where the rows stood that are gone.
+    /// The former positions of the rows that are gone.
     pub(super) removed: Vec<u32>,
-    /// Where rows stood, and stand, that may not have kept their order.
+    /// The former and present positions of rows that may not have kept their order.
     pub(super) displaced: Vec<(u32, u32)>,
-    /// Where the rows stand that the baseline does not have.
+    /// The positions of the rows that the baseline does not have.
     pub(super) added: Vec<u32>,
-    /// How many rows there are now.
+    /// The number of rows now.
     pub(super) length: u32,
-    /// Where the row stood that stands at a position.
+    /// The former position of the row at a position.
     pub(super) stood: &'a dyn Fn(u32) -> Option<u32>,
 }
 
@@ -45,7 +45,7 @@ pub(super) fn steps(mut difference: RowDifference<'_>) -> Vec<RowStep> {
     steps
 }
 
-/// How many of some sorted numbers are less than one.
+/// The number of sorted numbers that are less than one.
 fn below(sorted: &[u32], number: u32) -> u32 {
     count(sorted.partition_point(|one| *one < number))
 }
@@ -130,7 +130,7 @@ enum Rows {
     Stretch(u32, u32),
 }
 
-/// Which of some blocks belong to the heaviest sequence whose `then` rises.
+/// The blocks of the heaviest sequence whose `then` rises.
 fn heaviest_rise(blocks: &[Block]) -> Vec<bool> {
     let mut order: Vec<usize> = (0..blocks.len()).collect();
     sort_by_key(&mut order, |at| blocks[*at].then);
@@ -211,7 +211,7 @@ fn place_rows(difference: &RowDifference<'_>, moved: &[(u32, u32)], steps: &mut 
     }
 }
 
-/// Which of some rows wait for their turn, by rank: a binary indexed tree of counts.
+/// The rows that wait for their turn, by rank: a binary indexed tree of counts.
 struct Waiting(Vec<u32>);
 
 impl Waiting {
@@ -219,7 +219,7 @@ impl Waiting {
         Waiting((0..=rows).map(|at| count(at & at.wrapping_neg())).collect())
     }
 
-    /// How many of lower ranks wait.
+    /// The number of waiting rows with lower ranks.
     fn below(&self, rank: u32) -> u32 {
         let (mut sum, mut at) = (0, rank as usize);
         while at > 0 {

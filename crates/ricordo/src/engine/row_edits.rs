@@ -1,4 +1,4 @@
-//! How the rows of a list became what they are.
+//! The steps that led to the rows of a list.
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -26,23 +26,23 @@ pub enum RowEdit {
     Inserted {
         /// The row.
         key: RowKey,
-        /// Where it stands.
+        /// Its position.
         position: usize,
     },
     /// A row was removed.
     Removed {
         /// The row.
         key: RowKey,
-        /// Where it stood.
+        /// Its former position.
         position: usize,
     },
     /// A row was moved.
     Moved {
         /// The row.
         key: RowKey,
-        /// Where it stood.
+        /// Its former position.
         from: usize,
-        /// Where it stands.
+        /// Its position.
         to: usize,
     },
 }
@@ -103,7 +103,7 @@ pub(super) fn differ(position: impl Fn(RowKey) -> Option<usize>, edits: &[RowEdi
     })
 }
 
-/// Where a row stood before steps that do not name it, given where it stands after them.
+/// The position of a row before steps that do not name it, given its position after them.
 fn before(edits: &[RowEdit], after: usize) -> usize {
     edits.iter().rev().fold(after, |after, edit| {
         let without = |position: usize, after: usize| if after > position { after - 1 } else { after };

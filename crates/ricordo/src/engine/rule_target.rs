@@ -10,15 +10,15 @@ use crate::tree::Pattern;
 pub(super) struct Targeted {
     pub(super) part: PartId,
     pub(super) pattern: Pattern,
-    /// How many steps lead from where the pattern begins to what its function is given.
+    /// The number of steps from the start of the pattern to the place that its function is given.
     pub(super) base: usize,
-    /// What its function is given.
+    /// The place that its function is given.
     pub(super) bases: Bases,
     /// The part of that, and how it is called in messages.
     pub(super) from: (PartId, Pointer),
-    /// Where the places are, for messages.
+    /// The pointer of the places, for messages.
     pub(super) pointer: Pointer,
-    /// How the rule is written, if it is a formula.
+    /// The text of the rule, if it is a formula.
     pub(super) text: Option<FormulaText>,
 }
 
@@ -56,7 +56,7 @@ impl Targeted {
     }
 }
 
-/// Which rows a pointer names on its way.
+/// The rows that a pointer names on its way.
 #[derive(Clone, Copy, Debug, Default)]
 pub(super) struct RowsNamed {
     /// All rows of a list, by `-`.
@@ -136,7 +136,7 @@ impl Engine {
         Ok(())
     }
 
-    /// Which rows a pointer names on its way. Only in a list is `-`, or a number, a row; in a record it is a field.
+    /// The rows that a pointer names on its way. Only in a list is `-`, or a number, a row; in a record it is a field.
     pub(super) fn rows_named(&self, pointer: &Pointer) -> RowsNamed {
         let (mut rows, mut parts) = (RowsNamed::default(), vec![self.schema().root()]);
         for token in pointer.tokens() {

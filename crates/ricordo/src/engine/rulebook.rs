@@ -21,11 +21,11 @@ pub(crate) struct RuleSpec {
     /// The way from there to the place that the rule is about.
     pub(crate) at: Spot,
     pub(crate) of: RuleOf,
-    /// How it is written, if it is a formula.
+    /// Its text, if it is a formula.
     pub(crate) text: Option<FormulaText>,
 }
 
-/// What a rule says of its place.
+/// The kinds of rules.
 pub(crate) enum RuleOf {
     Calculated(Function),
     Suggested(Function),
@@ -71,7 +71,7 @@ pub(crate) enum FlagRule {
         message: String,
         /// Whether that is only doubtful, and no error.
         is_warning: bool,
-        /// What a program calls it.
+        /// Its id.
         id: Option<Arc<str>>,
     },
 }
@@ -91,7 +91,7 @@ pub(super) struct Rulebook {
     /// Whether a form of it is parsed to a record of a Rust type.
     is_typed: bool,
     rules: Vec<Arc<Declaration>>,
-    /// Which rules are about places of a part.
+    /// The rules about places of a part.
     of_parts: FxHashMap<PartId, Vec<usize>>,
     constraints: Vec<(ConstraintId, ConstraintWords)>,
     /// The id of the next constraint.
@@ -237,7 +237,7 @@ impl Rulebook {
         }
     }
 
-    /// What an aggregate goes through; its filters become rules of their own.
+    /// The rows of an aggregate; its filters become rules of their own.
     fn with_filters(
         &mut self,
         schema: &Schema,

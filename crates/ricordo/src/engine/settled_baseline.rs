@@ -84,7 +84,7 @@ impl Engine {
         self.tree.refresh_baseline_of_rows(place);
     }
 
-    /// What cannot be settled, as a refusal.
+    /// The error for data that cannot be settled.
     pub(super) fn refused(&self, unsettled: Unsettled) -> Error {
         match unsettled {
             Unsettled::Cycle(places) => {
@@ -141,7 +141,7 @@ impl Baseline {
         settled.tree.take_constraints_of(&form.tree);
         for (place, there) in &pairs {
             let Some(field) = form.tree.field(*place) else { continue };
-            // What is beside the record is not in its value, and neither is what leads.
+            // Local fields are not in the value, and neither are the leads.
             settled.tree.set_baseline(*there, field.baseline(), field.leads_at_baseline());
             settled.tree.set_leads(*there, field.leads_at_baseline());
         }

@@ -450,7 +450,7 @@ impl Engine {
             self.tree.mark_new_baseline();
         } else {
             self.tree.reset_to(next);
-            // What cannot be computed now is computed the next time.
+            // A value that cannot be computed now is computed the next time.
             let _ = self.settle_baseline();
         }
         for (place, value) in beside {
@@ -614,7 +614,7 @@ impl Engine {
         if self.tree.changes().has_new_baseline() {
             self.history.forget_all(&mut self.tree);
         }
-        // What nothing leads to any more is forgotten once it was reported that it went.
+        // A place that nothing leads to any more is forgotten once it was reported as gone.
         rebased.iter().for_each(|rebased| self.history.take_in(&mut self.tree, rebased));
         self.history.end_typing();
         let log = self.tree.take_log();

@@ -95,7 +95,7 @@ impl Engine {
             .inspect_err(|_| self.pauses.go_back(before, committed))
     }
 
-    /// How long until some text is committed, or a deferred check begins, by itself, if nothing more is typed. An
+    /// Returns the time until some text is committed, or a deferred check begins, by itself, if nothing more is typed. An
     /// adapter with a clock then says [`Action::Wait`].
     pub fn next_deadline(&self) -> Option<Duration> {
         let (text, ticket) = (self.pauses.until_next(&self.tree), self.next_ticket());
@@ -112,14 +112,14 @@ fn is_due(tree: &Tree, due: Duration, place: PlaceId) -> bool {
 /// The clock of a form, and the texts that are committed after a pause.
 #[derive(Debug, Default)]
 pub(super) struct Pauses {
-    /// How much time has passed.
+    /// The time that has passed.
     clock: Duration,
     /// When text is committed by itself, and where. Some may no longer be so.
     due: BinaryHeap<Reverse<(Duration, PlaceId)>>,
 }
 
 impl Pauses {
-    /// How much time has passed.
+    /// The time that has passed.
     pub(super) fn clock(&self) -> Duration {
         self.clock
     }
@@ -149,7 +149,7 @@ impl Pauses {
         if *due > self.clock { None } else { self.due.pop().map(|Reverse(pause)| pause) }
     }
 
-    /// How long until the next text is committed.
+    /// The time until the next text is committed.
     fn until_next(&self, tree: &Tree) -> Option<Duration> {
         let is_waiting = |(due, place): &(Duration, PlaceId)| is_due(tree, *due, *place);
         // The first is mostly the next. Only if its text was committed or is gone, the others are searched.

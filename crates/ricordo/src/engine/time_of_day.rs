@@ -1,4 +1,4 @@
-//! What time it is: the form has no clock, and is told.
+//! The time of day: the form has no clock, and is told.
 
 use super::action_summary::ActionSummary;
 use super::settled_baseline::Baseline;
@@ -7,7 +7,7 @@ use crate::tree::Aspects;
 use crate::value::DateTime;
 
 impl Engine {
-    /// What time it is, if the form was told by [`Action::Now`].
+    /// The current time, if the form was told by [`Action::Now`].
     pub fn now(&self) -> Option<DateTime> {
         self.tree.now()
     }

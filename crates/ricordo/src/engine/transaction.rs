@@ -22,7 +22,7 @@ pub(crate) struct Savepoint {
     open: Option<Open>,
 }
 
-/// What was performed, and is still to be settled.
+/// The performed action, still to be settled.
 #[derive(Default)]
 pub(super) struct Performed {
     /// The row that was made last, if any was.
@@ -110,7 +110,7 @@ impl Engine {
 
     /// Carries out an action in response to the one before: one undo reverts both.
     ///
-    /// What is done in response to an undo or redo does not end redo, and is reverted when the history moves on.
+    /// A response to an undo or redo does not end redo, and is reverted when the history moves on.
     /// [`Form`](crate::Form) does so with whatever subscribers do.
     ///
     /// ```
@@ -348,7 +348,7 @@ impl Engine {
         })
     }
 
-    /// What has changed, and whom to notify.
+    /// The changes, and the observers to notify.
     pub(super) fn report(&mut self, made: Option<PlaceId>) -> Outcome {
         let before = self.observers.considered_in_all();
         let room = std::mem::take(&mut self.room);
@@ -375,7 +375,7 @@ impl Engine {
         self.focus_hint.clear();
         match moved.other_rules {
             Some(rules) => self.lead_as_before(rules),
-            // What comes back was settled when it was there.
+            // A place that comes back was settled when it was there.
             None => self.graph.begin_return(),
         }
         if moved.other_baselines {

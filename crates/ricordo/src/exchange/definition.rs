@@ -72,7 +72,7 @@ pub fn read_definition(text: &str) -> Result<CompiledSchema, Error> {
     }
 }
 
-/// What is wrong with definitions that nothing refers to.
+/// The faults of definitions that nothing refers to.
 fn faults_of_unused<'a>(document: JsonNode<'a>, unused: Vec<Definition<'a>>) -> Result<Vec<Error>, Error> {
     let mut reader = DefinitionReader::new(document);
     let all = reader.schema.open_record();
@@ -208,7 +208,7 @@ impl<'a> DefinitionReader<'a> {
         Ok(())
     }
 
-    /// What a `$ref` refers to.
+    /// The target of a `$ref`.
     pub(super) fn referred(&mut self, reference: JsonNode<'a>) -> Result<Part, Error> {
         let (pointer, node) = self.node_referred(reference)?;
         if let Some(part) = self.parts.get(&pointer) {
@@ -354,7 +354,7 @@ fn read_choices(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<Opti
     Ok(Some(Choices::new(choices)))
 }
 
-/// What the value must keep to.
+/// The constraints of the value.
 fn constrain(part: &mut Part, keywords: &Keywords<'_>) -> Result<(), Error> {
     let (allowed, here): (&[&str], _) = match &part.kind {
         Kind::Text => (&["minLength", "maxLength", "format", "pattern"], "a text"),

@@ -195,7 +195,7 @@ impl Expectation {
         let mut differ = |what: &str, expected: String, found: String| {
             differences.push(format!("expected {what} {expected} at {}, found {found}", Named(&pointer)));
         };
-        // What a secret is, and should be, is not for messages.
+        // Messages show neither the value nor the expected value of a secret.
         let at = pointer.clone().into();
         let said = |value: Value| engine.masked_at(&at, &value).to_string();
         let texts =

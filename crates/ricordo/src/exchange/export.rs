@@ -194,7 +194,7 @@ impl<'a> DefinitionWriter<'a> {
                 written.into_members().filter(|(name, _)| **name != *"type").for_each(|(name, value)| {
                     members.insert(&*name, value);
                 });
-                // What is one of several records is null as one more of them.
+                // One of several records is null as one more of them.
                 if part.nullable && !self.schema.variants(record).is_empty() {
                     members.insert("type", "object".into());
                     let null = Value::Record(Record::from_iter([("type", Value::from("null"))]));

@@ -20,11 +20,11 @@ pub struct Entry {
     /// Whether the action was taken in response to the one before, so that one undo takes back both. Carry it out by
     /// [`Engine::respond`](crate::engine::Engine::respond).
     pub is_response: bool,
-    /// What it says.
+    /// The command.
     pub command: Command,
 }
 
-/// What a line of a journal says.
+/// The command of a line of a journal.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum Command {
@@ -83,7 +83,7 @@ pub fn read_journal(text: &str) -> Result<Vec<Entry>, Error> {
 /// ```
 #[derive(Clone, Debug, Default)]
 pub struct JournalLines {
-    /// How many lines were read.
+    /// The number of lines that were read.
     count: usize,
     comment: Vec<String>,
 }
@@ -119,7 +119,7 @@ impl JournalLines {
     }
 }
 
-/// What a line says, and whether it is a response.
+/// The command of a line, and whether it is a response.
 fn read_line(line: &str) -> Result<(Command, bool), Error> {
     let node = JsonNode::read(line)?;
     let members = node.members()?;
@@ -350,7 +350,7 @@ fn read_action(node: JsonNode<'_>, dialect: Dialect) -> Result<Action, Error> {
     Ok(action)
 }
 
-/// What is submitted, and how.
+/// The options of a submit.
 fn read_submit(given: &Members<'_>) -> Result<SubmitRequest, Error> {
     let mut request = SubmitRequest { parts: given.addresses("parts")?, ..SubmitRequest::default() };
     let has_tests = given.get("tests").map(|node| Ok::<_, Error>((node, node.flag()?))).transpose()?;

@@ -18,7 +18,7 @@ use serde_json::value::RawValue;
 use crate::schema::{Error, Pointer};
 use crate::value::{Record, Value, read_number};
 
-/// How deep JSON may be nested.
+/// The greatest depth of nested JSON.
 const DEEPEST: usize = 128;
 
 /// Returns the pointer (RFC 6901) of the smallest part of a JSON document that has a byte at this offset: where an
@@ -93,7 +93,7 @@ impl<'a> JsonNode<'a> {
         Error::syntax(self.document, self.span(), message)
     }
 
-    /// What sort of JSON value it is, as messages say it.
+    /// The sort of JSON value, in words.
     pub(super) fn sort(&self) -> &'static str {
         match self.text.as_bytes().first() {
             Some(b'{') => "an object",
@@ -227,7 +227,7 @@ pub(super) struct Index<'a> {
     contents: FxHashMap<usize, Contents<'a>>,
 }
 
-/// What is in an object or array.
+/// The content of an object or array.
 enum Contents<'a> {
     Members(FxHashMap<Cow<'a, str>, JsonNode<'a>>),
     Items(Vec<JsonNode<'a>>),

@@ -79,7 +79,7 @@ const UNSUPPORTED: [&str; 24] = [
     "definitions",
 ];
 
-/// What may stand under `x-ricordo`.
+/// The members of `x-ricordo`.
 pub(super) const OWN: [&str; 20] = [
     "calculate",
     "choices",

@@ -12,9 +12,9 @@ use crate::schema::Location;
 /// once, and a position costs a search for its line and a count of at most 256 bytes.
 pub(super) struct Lines<'a> {
     text: &'a str,
-    /// Where each line starts, in bytes.
+    /// The start of each line, in bytes.
     starts: Vec<usize>,
-    /// How many characters start before each block of bytes.
+    /// The number of characters that start before each block of bytes.
     characters: Vec<usize>,
 }
 
@@ -61,7 +61,7 @@ impl<'a> Lines<'a> {
     }
 }
 
-/// How many characters start in a stretch of UTF-8.
+/// The number of characters that start in a stretch of UTF-8.
 fn characters(bytes: &[u8]) -> usize {
     bytes.iter().filter(|byte| **byte & 0b1100_0000 != 0b1000_0000).count()
 }

@@ -53,7 +53,7 @@ fn load_straight(text: &str, schema: &Arc<Schema>) -> Option<Loader> {
 struct Place<'a> {
     loader: &'a mut Loader,
     at: Unfilled,
-    /// How many places it lies in.
+    /// The number of places that it lies in.
     depth: usize,
 }
 
@@ -75,7 +75,7 @@ impl<'de> DeserializeSeed<'de> for Place<'_> {
         match schema.part(self.at.part).kind {
             Kind::Record(record) if schema.variants(record).is_empty() => deserializer.deserialize_any(self),
             Kind::Text | Kind::List(_) => deserializer.deserialize_any(self),
-            // Which fields a variant has is known only when its tag was read.
+            // The fields of a variant are known only when its tag was read.
             Kind::Record(_) => {
                 let raw = <&RawValue>::deserialize(deserializer)?;
                 let value =
@@ -195,7 +195,7 @@ impl<'de> Visitor<'de> for Place<'_> {
 struct Name<'a> {
     schema: &'a Schema,
     record: RecordId,
-    /// Where it mostly is.
+    /// Its usual position.
     expected: u32,
 }
 
@@ -229,7 +229,7 @@ mod tests {
     use super::*;
     use crate::exchange::{read_definition, read_value};
 
-    /// What is loaded is what the exact reader gives, or nothing.
+    /// Loading gives the same as the exact reader, or nothing.
     #[test]
     fn a_form_is_loaded_as_the_exact_reader_reads_it() {
         let schema = read_definition(

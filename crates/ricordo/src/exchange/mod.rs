@@ -13,7 +13,7 @@
 //! | write or read a payload as HTML forms send it | [`write_urlencoded`], [`read_urlencoded`] |
 //! | dump the state of a form | [`dump`] |
 //!
-//! What cannot be parsed gives an [`Error`](crate::Error) with its [`Location`](crate::schema::Location).
+//! A text that cannot be parsed gives an [`Error`](crate::Error) with its [`Location`](crate::schema::Location).
 
 mod annotations;
 mod data;

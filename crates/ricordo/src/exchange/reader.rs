@@ -29,12 +29,12 @@ pub(super) struct DefinitionReader<'a> {
     /// The node of each part, for errors that are found only when the schema is complete.
     pub(super) origins: FxHashMap<PartId, JsonNode<'a>>,
     pub(super) chain: usize,
-    /// What is wrong so far. Reading goes on, so that all faults are found.
+    /// The faults so far. Reading goes on, so that all faults are found.
     pub(super) faults: Vec<Error>,
 }
 
 impl<'a> DefinitionReader<'a> {
-    /// How many references, each to the next, lead to a variant.
+    /// The number of references, each to the next, that lead to a variant.
     pub(super) const MOST_REFERENCES: usize = LONGEST_CHAIN;
 
     pub(super) fn new(document: JsonNode<'a>) -> Self {

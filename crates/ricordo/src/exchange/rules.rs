@@ -84,7 +84,7 @@ fn needs_formulas(member: &Member<'_>) -> Result<(), Error> {
     Err(member.name_error(format!("“{}” needs the feature `formula` of `ricordo`", member.name)))
 }
 
-/// What is wrong with formulas that cannot be parsed.
+/// The faults of formulas that cannot be parsed.
 #[cfg(feature = "formula")]
 pub(super) fn unparsable(document: &str, schema: Option<&Schema>) -> Vec<Error> {
     let lines = LazyCell::new(|| Lines::new(document));
@@ -109,7 +109,7 @@ pub(super) fn in_document(document: &Lines<'_>, at: usize, error: Error) -> Erro
     error.located(document.location(written(span.start)..written(span.end)))
 }
 
-/// Where a byte of a text stands in the document that has the text as a JSON string.
+/// The position of a byte of a text in the document that has the text as a JSON string.
 #[cfg(feature = "formula")]
 fn position(document: &str, at: usize, wanted: usize) -> usize {
     let (mut written, mut read) = (at + 1, 0);

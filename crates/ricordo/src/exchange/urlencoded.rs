@@ -214,7 +214,7 @@ impl PairsReader<'_> {
     }
 }
 
-/// What the canonical text of a field means.
+/// The value of the canonical text of a field.
 fn read_field(part: &Part, text: &str) -> Option<Value> {
     match (&part.kind, part.read_canonical(text)) {
         (Kind::Text, _) if part.scalar.is_none() => Some(text.into()),

@@ -11,7 +11,7 @@ use crate::value::Value;
 
 /// One record of a `oneOf`.
 struct Alternative<'a> {
-    /// Where its properties are defined.
+    /// The definition of its properties.
     pointer: Pointer,
     keywords: Keywords<'a>,
     properties: Vec<Member<'a>>,
@@ -70,7 +70,7 @@ impl<'a> DefinitionReader<'a> {
             label: alternative.label.as_deref().map(Into::into),
         });
         let mut tag_part = Part::new(Kind::Choice(Choices::new(choices))).required();
-        // Where they differ, the first has the last word.
+        // If they differ, the first decides.
         for (keywords, _) in consts.iter().rev() {
             annotate(&mut tag_part, keywords, &mut self.faults);
         }
@@ -154,7 +154,7 @@ impl<'a> DefinitionReader<'a> {
     }
 }
 
-/// What each variant has of the field that tells variants apart.
+/// The tag of each variant.
 type Consts<'a> = Vec<(Keywords<'a>, Value)>;
 
 /// The field that tells variants apart, and its value in each of them: the first that has a text or number as its `const` everywhere, another in

@@ -168,7 +168,7 @@ fn line(engine: &Engine, action: &Action) -> Value {
             )
         }
         Action::Reject { problem } => {
-            // What others say may repeat a secret.
+            // Messages of others may repeat a secret.
             let problem = engine.problem_without_secrets(problem.clone());
             op("reject").with("problem", problem_value(&problem))
         }

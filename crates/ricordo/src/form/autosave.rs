@@ -91,7 +91,7 @@ pub struct Autosave {
     target: Target,
 }
 
-/// How a form is saved.
+/// The way in which a form is saved.
 enum Target {
     Submit(Submissions),
     /// As a draft, with the revision of which the last one was written.

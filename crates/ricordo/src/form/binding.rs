@@ -349,7 +349,7 @@ impl Binding {
                 self.may_change()?;
                 let is_set = self.view(|view| widget_kind(view) == WidgetKind::Choices);
                 self.refuse_unless(is_set, "is not a list of choices")?;
-                // What is no longer offered can still be taken out.
+                // A value that is no longer offered can still be taken out.
                 let is_offered =
                     self.view(|view| view.choices().is_some_and(|choices| choices.offers(&value)));
                 self.refuse_unless(is_offered || !is_in, &self.not_offered(&value))?;

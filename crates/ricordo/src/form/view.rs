@@ -16,7 +16,7 @@ use crate::value::Number;
 /// Paths with row numbers are followed each time. What is not there is `None`, not an error. An address that can lead to no
 /// place, whatever the data, is a mistake: a pointer with a misspelt field, or a path with more than eight steps. A rule with
 /// it fails (`not_computable`), and a selector is refused or, if it has run before, its error is in
-/// [`Diagnostics::take_errors`](crate::Diagnostics::take_errors).
+/// [`Diagnostics::take_errors`](crate::form::Diagnostics::take_errors).
 #[derive(Clone, Copy)]
 pub struct View<'a, T> {
     place: PlaceView<'a>,

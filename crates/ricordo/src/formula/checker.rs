@@ -1,4 +1,4 @@
-//! What names mean, and whether types suit.
+//! Resolving names, and checking types.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -13,19 +13,19 @@ use super::token::is_name;
 use super::types::Type;
 use crate::schema::{Error, PartId, RecordId, Schema, nearest};
 
-/// What is found while a formula is checked.
+/// The findings of checking a formula.
 #[derive(Debug, Default)]
 pub(crate) struct Findings {
-    /// What makes it wrong.
+    /// The errors.
     pub(crate) errors: Vec<Error>,
-    /// What makes it pointless, though it can be computed.
+    /// The warnings: it can be computed, but is pointless.
     pub(crate) warnings: Vec<Error>,
     /// The parts that it reads.
     pub(crate) reads: Vec<PartRead>,
 }
 
 impl Findings {
-    /// How many there are of each sort.
+    /// The number of each sort.
     fn counts(&self) -> [usize; 3] {
         [self.errors.len(), self.warnings.len(), self.reads.len()]
     }
@@ -366,7 +366,7 @@ impl<'a> Checker<'a> {
         }
         let of = operation(operator, &one, &other);
         let Some(of) = of else {
-            // What is wrong with an operand is said already.
+            // The error of an operand is reported already.
             if !are_right {
                 return unknown();
             }
@@ -537,7 +537,7 @@ impl<'a> Checker<'a> {
     }
 }
 
-/// What stands for an expression that is wrong.
+/// The stand-in for a wrong expression.
 fn unknown() -> (Code, Type) {
     (Code::Constant(Datum::Null), Type::Any)
 }

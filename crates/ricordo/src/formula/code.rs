@@ -11,7 +11,7 @@ use crate::schema::PartId;
 use crate::tree::{PlaceId, SharedId};
 use crate::value::DateTime;
 
-/// What a formula reads a form through.
+/// The view through which a formula reads a form.
 pub(crate) trait Reader {
     /// The place that the formula is computed for.
     fn base(&self) -> PlaceId;
@@ -19,9 +19,9 @@ pub(crate) trait Reader {
     fn around(&self, place: PlaceId, climb: usize) -> Option<PlaceId>;
     /// The field of a record.
     fn field(&self, record: PlaceId, slot: u32) -> Option<PlaceId>;
-    /// What a place holds: the value of a field, a record, or the list of what its rows hold.
+    /// The content of a place: the value of a field, a record, or the list of what its rows hold.
     fn datum(&self, place: PlaceId) -> Datum;
-    /// What is kept up to date for a record by an aggregate without a field.
+    /// The aggregate of a record that no field shows.
     fn shared(&self, record: PlaceId, of: SharedId) -> Datum;
     /// The time that the form was told.
     fn now(&self) -> Option<DateTime>;
@@ -172,7 +172,7 @@ struct Evaluation<'a> {
     is_exhausted: bool,
 }
 
-/// Where the records are that a formula stands in.
+/// The records that a formula stands in.
 #[derive(Clone, Copy)]
 enum Levels<'a> {
     Of(&'a [Level]),

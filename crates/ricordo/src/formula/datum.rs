@@ -1,4 +1,4 @@
-//! What formulas compute with.
+//! Data of formulas.
 
 use std::cmp::Ordering;
 use std::fmt::Write;
@@ -15,7 +15,7 @@ use crate::value::{
     write_number, write_time,
 };
 
-/// What a formula computes with.
+/// A datum of a formula.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) enum Datum {
     /// Nothing; also what comes of anything that cannot be computed.

@@ -7,7 +7,7 @@ struct Signature {
     name: &'static str,
     /// The names of the parameters, as the standard has them.
     parameters: &'static [&'static str],
-    /// How many of them can be left out, from the end.
+    /// The number of those that can be left out, from the end.
     optional: usize,
     /// Whether the last can be given any number of times.
     is_variadic: bool,
@@ -46,7 +46,7 @@ macro_rules! functions {
     };
 }
 
-/// What is so of the last parameters of a function.
+/// The rule for the last parameters of a function.
 enum Rest {
     /// All are needed.
     Needed,
@@ -119,7 +119,7 @@ functions! {
     Today, "today", [], Rest::Needed;
 }
 
-/// What the standard has and formulas do not.
+/// Functions of the standard that formulas do not have.
 const LEFT_OUT: &[&str] = &[
     "years and months duration",
     "list replace",
@@ -182,7 +182,7 @@ impl Function {
         }
     }
 
-    /// How many of the parameters can be left out, from the end.
+    /// The number of parameters that can be left out, from the end.
     pub fn optional(self) -> usize {
         self.signature().optional
     }
@@ -209,7 +209,7 @@ pub(super) fn unknown(name: &str) -> (String, Option<&'static str>) {
     (format!("there is no function “{name}”"), near)
 }
 
-/// How many words the longest name of a function has.
+/// The number of words in the longest name of a function.
 pub(super) const MOST_WORDS: usize = 4;
 
 /// Whether a text is the name of a function, here or in the standard.

@@ -8,13 +8,13 @@ use super::syntax::{Expression, Interval, Iteration, Literal, Operator, Quantifi
 use super::token::{Token, TokenKind, tokens};
 use crate::schema::{Error, nearest};
 
-/// How deep expressions may lie in each other. The stack of a browser is small.
+/// The greatest depth of expressions in each other. The stack of a browser is small.
 const DEEPEST: usize = 60;
-/// How many expressions may lie in each other, with chains of operators, in which each lies in the next.
+/// The greatest number of expressions in each other, with chains of operators, in which each lies in the next.
 const HIGHEST: u16 = 200;
-/// How closely an operand of a comparison binds.
+/// The precedence of an operand of a comparison.
 const ADDITIVE: u8 = 4;
-/// How many bytes a formula may have.
+/// The greatest length of a formula, in bytes.
 const LONGEST: usize = 64 * 1024;
 
 /// Words that have a meaning of their own.
@@ -552,7 +552,7 @@ impl Parser<'_> {
         }
         let arguments = given.into_iter().enumerate().map(|(position, value)| match value {
             Some(value) => Ok(value),
-            // What is left out between others is null.
+            // An argument left out between others is null.
             None if position >= needed => {
                 Ok(SyntaxNode::new(Expression::Literal(Literal::Null), span.clone()))
             }

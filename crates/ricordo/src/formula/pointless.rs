@@ -1,4 +1,4 @@
-//! What can be computed but is pointless: comparisons that never hold, and ranges in which nothing lies.
+//! Formulas that can be computed but are pointless: comparisons that never hold, and ranges in which nothing lies.
 
 use std::cmp::Ordering;
 use std::ops::Range;

@@ -6,7 +6,7 @@ use super::syntax::{Expression, Interval, Iteration, Literal, Operator, Quantifi
 use super::totals;
 use crate::value::write_number;
 
-/// How closely an expression binds that has no operator outside.
+/// The precedence of an expression that has no operator outside.
 const TEXTUAL: u8 = 0;
 const COMPARISON: u8 = 3;
 const NEGATION: u8 = 7;

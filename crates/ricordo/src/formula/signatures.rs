@@ -1,10 +1,10 @@
-//! What functions and operators take, and what they give.
+//! The signatures of functions and operators.
 
 use super::functions::Function;
 use super::syntax::Operator;
 use super::types::Type;
 
-/// What is expected of an argument.
+/// The expected type of an argument.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Expected {
     Anything,
@@ -84,7 +84,7 @@ impl Expected {
     }
 }
 
-/// What a function expects as the argument at a position.
+/// The type that a function expects at a position.
 pub(super) fn expected(function: Function, at: usize) -> Expected {
     use Expected as E;
     let of = |expected: &[Expected]| expected.get(at).copied().unwrap_or(E::Anything);
@@ -139,7 +139,7 @@ pub(super) fn expected(function: Function, at: usize) -> Expected {
     }
 }
 
-/// What a function gives for arguments of these types.
+/// The result type of a function for arguments of these types.
 pub(super) fn result(function: Function, given: &[Type]) -> Type {
     let first = || given.first().cloned().unwrap_or(Type::Any);
     let list = |item: Type| Type::List(Box::new(item));
@@ -218,7 +218,7 @@ pub(super) fn result(function: Function, given: &[Type]) -> Type {
     }
 }
 
-/// What an operator on two types gives; `None` if it does not take them.
+/// The result type of an operator on two types; `None` if it does not take them.
 pub(super) fn operation(operator: Operator, one: &Type, other: &Type) -> Option<Type> {
     match operator {
         Operator::Or

@@ -1,4 +1,4 @@
-//! What lies around a place, by the schema: the records that a formula stands in.
+//! The surroundings of a place, by the schema: the records that a formula stands in.
 
 use rustc_hash::FxHashMap;
 
@@ -8,7 +8,7 @@ use crate::schema::{Kind, PartId, RecordId, Schema, Step};
 /// A place lies in so many ways in records at most.
 const MOST: usize = 1_000;
 
-/// Which records hold a part, and how.
+/// The records that hold a part, and the ways to it.
 #[derive(Debug, Default)]
 pub(crate) struct Surroundings {
     holders: FxHashMap<PartId, Vec<Holder>>,
@@ -29,7 +29,7 @@ pub(crate) struct Chain {
     pub(crate) records: Vec<RecordId>,
     /// The way from the outermost record to the place.
     pub(crate) way: Vec<Step>,
-    /// How long the way to each record is.
+    /// The length of the way to each record.
     lengths: Vec<usize>,
 }
 
@@ -134,7 +134,7 @@ impl Chain {
         self.way.iter().rposition(|step| matches!(step, Step::Row(_) | Step::EachRow)).map_or(0, |at| at + 1)
     }
 
-    /// Where each of the records is, seen from what the formula is computed for.
+    /// The position of each record, seen from the place that the formula is computed for.
     pub(crate) fn levels(&self) -> Vec<Level> {
         let base = self.base();
         let level = |length: &usize| {

@@ -1,4 +1,4 @@
-//! What a formula consists of.
+//! The syntax tree of a formula.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -12,7 +12,7 @@ use super::functions::Function;
 pub(super) struct SyntaxNode {
     pub(super) expression: Expression,
     pub(super) span: Range<usize>,
-    /// How many expressions lie in each other, with this one. All that goes through formulas goes so deep.
+    /// The number of expressions in each other, with this one. All that goes through formulas goes so deep.
     height: u16,
 }
 

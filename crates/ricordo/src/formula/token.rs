@@ -20,9 +20,9 @@ pub(super) enum TokenKind {
     /// A name or a keyword.
     Word(Arc<str>),
     Number(Decimal),
-    /// What stands between quotes.
+    /// The text between quotes.
     Text(Arc<str>),
-    /// What stands between the quotes of `@"…"`.
+    /// The text between the quotes of `@"…"`.
     Temporal(Arc<str>),
     Sign(&'static str),
     End,

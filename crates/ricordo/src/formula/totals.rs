@@ -31,7 +31,7 @@ pub(crate) enum TotalKind {
     Mean,
 }
 
-/// What must hold of a row for it to count.
+/// A condition that a row must meet to count.
 #[derive(Debug, PartialEq)]
 pub(crate) enum TotalTest {
     /// A field of the row compares so with a value.
@@ -147,7 +147,7 @@ fn kind_of(function: Function) -> Option<TotalKind> {
     }
 }
 
-/// What the rows of an aggregate are taken apart into.
+/// The parts of an aggregate's rows.
 struct Rows {
     level: usize,
     lists: Vec<(Steps, Vec<TotalTest>)>,
@@ -174,7 +174,7 @@ fn total_of(schema: &Schema, kind: TotalKind, of: Code) -> Result<Total, Code> {
         && !part_is_record
         && let Some((_, tests)) = lists.last_mut()
     {
-        // What is blank is not counted.
+        // Blank values are not counted.
         tests.push(TotalTest::IsFilled(field.clone()));
     }
     let field = if kind == TotalKind::Count { Steps::new() } else { field };

@@ -77,13 +77,13 @@ impl<T: Model> Model for Vec<T> {
     }
 }
 
-/// What holds rows: a list of records or values, or an optional one.
+/// A type that holds rows: a list of records or values, or an optional one.
 #[diagnostic::on_unimplemented(
     message = "`{Self}` is not a list, so it has no rows",
     label = "the path of a list is needed here"
 )]
 pub trait HoldsRows {
-    /// What a row holds.
+    /// The type of a row.
     type Row;
 }
 

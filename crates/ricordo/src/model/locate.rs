@@ -7,18 +7,18 @@ use super::{Data, Model};
 use crate::schema::{Error, ErrorKind, Pointer, Route, Step};
 use crate::value::Value;
 
-/// Where a place is, within a form.
+/// The position of a place within a form.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum Spot {
     /// At this pointer.
     Pointer(Pointer),
-    /// Where these steps lead from the form itself.
+    /// At the end of these steps from the form itself.
     Route(Route),
 }
 
 impl Spot {
-    /// Where a route leads, unless it has more steps than it can hold.
+    /// The end of a route, unless the route has more steps than it can hold.
     #[doc(hidden)]
     pub fn of_route(route: Route) -> Result<Self, Error> {
         if !route.is_too_long() {
@@ -47,7 +47,7 @@ pub trait Locate<M> {
     /// The type of what the place holds; [`Value`] where only a pointer is known.
     type Target: Data;
 
-    /// Where the place is.
+    /// Returns the position of the place.
     ///
     /// # Errors
     ///

@@ -147,7 +147,7 @@ pub trait Data: Sized + 'static {
     /// The type without options around it: what is there if a place is not empty.
     type Inner: Data;
 
-    /// What is in the options around it, if they are not empty.
+    /// Returns the value in the options around it, if they are not empty.
     fn into_inner(self) -> Option<Self::Inner>;
 
     /// The value in the form.
@@ -235,7 +235,7 @@ pub(crate) fn mismatch(expected: &str, value: &Value) -> Error {
     Error::mismatch(format!("is {}, where {expected} is needed", value.sort()))
 }
 
-/// What derived code needs and nobody else.
+/// Items for derived code, and for nobody else.
 #[doc(hidden)]
 pub mod derived {
     use std::time::Duration;
@@ -320,7 +320,7 @@ pub mod derived {
         Err(mismatch("one of the choices", value))
     }
 
-    /// What the schema says of a field that holds a scalar.
+    /// The part of the schema for a field that holds a scalar.
     pub fn part_of_scalar<T: Scalar>() -> Part {
         super::scalars::part_of_scalar::<T>()
     }
@@ -330,7 +330,7 @@ pub mod derived {
         super::scalars::scalar_of(value)
     }
 
-    /// What one attribute says of a part. They are data, not code, so that each costs a page a few bytes.
+    /// The setting of one attribute. They are data, not code, so that each costs a page a few bytes.
     #[derive(Clone, Copy, Debug)]
     #[allow(missing_docs)]
     pub enum Setting {
@@ -446,7 +446,7 @@ pub mod derived {
         }
     }
 
-    /// What an event can carry.
+    /// The data that an event can carry.
     #[diagnostic::on_unimplemented(
         message = "`{Self}` cannot be carried by an event",
         label = "not a type that a form can hold"

@@ -1,11 +1,11 @@
-//! What a rule returns.
+//! The results of rules.
 
 use rust_decimal::Decimal;
 
 use super::Data;
 use crate::value::{Number, Value};
 
-/// What a rule can return for a place that holds a `T`, whatever reads best: a `T`, an option of one, what is in it if `T` is
+/// A result of a rule for a place that holds a `T`, in whichever form reads best: a `T`, an option of one, what is in it if `T` is
 /// an option itself, a [`Number`] for a number, an integer for a decimal, a `&str` for a text. `None` and a blank number make the place blank.
 #[diagnostic::on_unimplemented(
     message = "`{Self}` is not what a place that holds a `{T}` can be given",
@@ -13,7 +13,7 @@ use crate::value::{Number, Value};
     note = "a rule returns a `{T}`, an option of one, or, for a number, a `Number`"
 )]
 pub trait Gives<T> {
-    /// What the place is given.
+    /// Returns the value for the place.
     fn give(self) -> Value;
 }
 

@@ -10,7 +10,7 @@ use super::{Commit, Constraints, Error, Kind, ListId, Part, PartId, RecordId, Re
 use indexmap::map::Entry;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-/// What a higher layer attaches to a record type.
+/// The attachment of a higher layer to a record type.
 #[doc(hidden)]
 pub struct Attachment(pub(crate) Box<dyn Any + Send + Sync>);
 
@@ -185,7 +185,7 @@ impl Schema {
         Error::of_part(id, true, self.called(id), problem.to_owned())
     }
 
-    /// What a part is called in messages: “price”, or the rows of “tags”. Nothing for the form itself.
+    /// The name of a part in messages: “price”, or the rows of “tags”. Nothing for the form itself.
     fn called(&self, id: PartId) -> Option<String> {
         let fields = || self.records.iter().flat_map(|record| record.fields.iter());
         if let Some((name, _)) = fields().find(|(_, part)| **part == id) {
@@ -252,7 +252,7 @@ impl Schema {
     }
 }
 
-/// What is wrong with data that was to be a default.
+/// The fault of data that was to be a default.
 fn default_words(error: &Error) -> String {
     let place = error.place();
     let place = if place.is_root() { "the place".to_owned() } else { Named(place).to_string() };

@@ -65,7 +65,7 @@ enum Padding {
     None,
 }
 
-/// What is known, and what a pattern may not have.
+/// The known directives, and those that a pattern may not have.
 const KNOWN: &str = "%Y, %y, %m, %d, %e, %b, %B, %a, %A, %H, %I, %p, %M, %S, %z, %F, %T, %R and %%";
 
 /// The names of the months.
@@ -209,7 +209,7 @@ fn write_items(items: &[Item], Parts { date, time, offset }: Parts) -> Option<St
     Some(text)
 }
 
-/// What is read so far.
+/// The parts that are read so far.
 #[derive(Default)]
 struct Found {
     year: Option<i16>,

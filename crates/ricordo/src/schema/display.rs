@@ -11,19 +11,19 @@ use super::date_pattern::{self, Parts};
 use super::{Choices, Kind, Part};
 use crate::value::{DateTime, Value, read_number, write_number};
 
-/// How a value is shown to a person where nobody is typing. The value stays what it is.
+/// The display of a value where nobody is typing. The value stays what it is.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum DisplayFormat {
-    /// How a number is shown.
+    /// The display of a number.
     Number(NumberFormat),
-    /// How a date, a time, or both are shown: a pattern of `strftime` (POSIX.1-2024), such as `%d/%m/%Y`. There are `%Y`, `%y`,
+    /// The display of a date, a time, or both: a pattern of `strftime` (POSIX.1-2024), such as `%d/%m/%Y`. There are `%Y`, `%y`,
     /// `%m`, `%d`, `%e`, `%b`, `%B`, `%a`, `%A`, `%H`, `%I`, `%p`, `%M`, `%S`, `%z`, `%F`, `%T`, `%R` and `%%`; a `-` after
     /// the percent sign leaves out zeros at the front. Names are English.
     Pattern(Arc<str>),
 }
 
-/// How a number is shown.
+/// The display of a number.
 ///
 /// ```
 /// use ricordo::schema::NumberFormat;
@@ -142,7 +142,7 @@ impl NumberFormat {
 }
 
 impl DisplayFormat {
-    /// What is wrong with the format for a part of this kind, if anything is.
+    /// Returns the fault of the format for a part of this kind, if there is one.
     pub(crate) fn problem(&self, kind: &Kind) -> Option<String> {
         match (self, kind) {
             (DisplayFormat::Number(format), Kind::Integer | Kind::Decimal) => {

@@ -20,7 +20,7 @@ impl Schema {
     }
 }
 
-/// What places hold, as text. A record type is written where it stands first, and named by its number after that.
+/// The content of places, as text. A record type is written where it stands first, and named by its number after that.
 struct Outline<'a> {
     schema: &'a Schema,
     records: FxHashMap<RecordId, usize>,

@@ -3,7 +3,7 @@
 use super::{Choice, Choices, Error, Kind, Part, PartId, Pointer, RecordId, Schema, Variant};
 use crate::value::{Record, Value, is_normalized, write_number};
 
-/// How deep places may lie in each other. Deeper data is refused before it can exhaust the stack.
+/// The greatest depth of places in each other. Deeper data is refused before it can exhaust the stack.
 pub(crate) const DEEPEST: usize = 100;
 
 impl Schema {

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-/// How a scalar of a type of the program's own is parsed, written and shown. It comes from a
+/// The parsing, writing and display of a scalar type of the program's own. It comes from a
 /// [`Scalar`](crate::model::Scalar).
 #[derive(Clone, Copy)]
 pub struct OwnScalar {

@@ -1,4 +1,4 @@
-//! What an entry means: text to a value of a part.
+//! Reading: the text of an entry to a value of a part.
 
 use rust_decimal::Decimal;
 
@@ -6,7 +6,7 @@ use super::display::read_pattern;
 use super::{Choices, Kind, Part};
 use crate::value::{Value, read_date, read_date_time, read_number, read_time};
 
-/// What a text that was typed means.
+/// The meaning of a typed text.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Reading {
     /// Nothing was typed, or only blanks.

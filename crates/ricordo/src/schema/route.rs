@@ -29,12 +29,12 @@ pub enum Step {
 #[derive(Clone, Copy)]
 pub struct Route {
     steps: [Step; Self::LONGEST],
-    /// How many steps there are, also those for which there was no room.
+    /// The number of steps, with those for which there was no room.
     length: u8,
 }
 
 impl Route {
-    /// How many steps a route can hold.
+    /// The greatest number of steps in a route.
     pub const LONGEST: usize = 8;
 
     /// The route that leads to where it starts.

@@ -13,11 +13,11 @@ use super::Pointer;
 #[derive(Clone, Debug)]
 pub(crate) struct RuleText {
     pub(crate) of: RuleTextOf,
-    /// Where its text begins in the definition, as a byte: the quotation mark.
+    /// The byte in the definition at which its text begins: the quotation mark.
     pub(crate) at: usize,
 }
 
-/// What a rule of a part says.
+/// The content of a rule of a part.
 #[derive(Clone, Debug)]
 pub(crate) enum RuleTextOf {
     Calculate(Arc<str>),

@@ -7,12 +7,12 @@ use smallvec::SmallVec;
 
 use crate::value::normalized;
 
-/// What a row adds to an aggregate.
+/// The share of a row in an aggregate.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub(super) struct Share {
     /// The number, if there is one.
     pub(super) number: Option<Decimal>,
-    /// What the number counts for.
+    /// The weight of the number.
     pub(super) weight: Option<Decimal>,
     /// The flag, if there is one.
     pub(super) flag: Option<bool>,
@@ -27,7 +27,7 @@ pub(super) struct Accumulator {
     sum: ExactSum,
     weights: ExactSum,
     weighted: ExactSum,
-    /// How often each number is there; kept only where somebody asks for the least or the greatest.
+    /// The count of each number; kept only where somebody asks for the least or the greatest.
     ordered: Option<BTreeMap<Decimal, u64>>,
     yes: u64,
     no: u64,

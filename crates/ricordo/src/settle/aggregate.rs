@@ -10,12 +10,12 @@ use crate::schema::{PartId, Step};
 use crate::tree::{FilterId, PlaceId, Tree};
 use crate::value::{Value, normalized};
 
-/// What an aggregate says of the rows of a list.
+/// The kind of an aggregate over the rows of a list.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum AggregateKind {
     /// The sum of the numbers; 0 if there is none.
     Sum,
-    /// How many rows there are.
+    /// The number of rows.
     Count,
     /// The least of the numbers; blank if there is none.
     Minimum,
@@ -32,7 +32,7 @@ pub(crate) enum AggregateKind {
 }
 
 impl AggregateKind {
-    /// What the aggregate is called in messages: "a sum".
+    /// The name of the aggregate in messages: "a sum".
     pub(crate) fn name(self) -> &'static str {
         match self {
             AggregateKind::Sum => "a sum",
@@ -47,7 +47,7 @@ impl AggregateKind {
     }
 }
 
-/// What is declared of an aggregate.
+/// The declaration of an aggregate.
 #[derive(Clone, Debug)]
 pub(crate) struct AggregateOf {
     pub(crate) kind: AggregateKind,
@@ -83,7 +83,7 @@ impl AggregatedField {
 pub(crate) struct Level {
     /// The way to the list, from a row of the level before, or from what the aggregate is for.
     pub(crate) list: Vec<Step>,
-    /// What must hold of a row for it to count.
+    /// A condition that a row must meet to count.
     pub(crate) conditions: Vec<Condition>,
     /// Functions of a row that must give true for it to count. Each has a cell for each row.
     pub(crate) filters: Vec<FilterId>,
@@ -98,7 +98,7 @@ pub(crate) struct Condition {
     pub(crate) value: Value,
 }
 
-/// How a place is compared with a value.
+/// A comparison of a place with a value.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Comparison {
@@ -282,11 +282,11 @@ fn rows_of(tree: &Tree, rows: Vec<PlaceId>, levels: &[Level]) -> Vec<PlaceId> {
 #[derive(Debug)]
 pub(super) struct Aggregate {
     accumulator: Accumulator,
-    /// What each row that counts adds.
+    /// The share of each row that counts.
     shares: FxHashMap<PlaceId, Share>,
 }
 
-/// What a row added before, if it counted.
+/// The previous share of a row, if it counted.
 #[derive(Debug)]
 pub(super) struct Added(pub(super) Option<Share>);
 

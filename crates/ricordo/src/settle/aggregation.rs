@@ -1,4 +1,4 @@
-//! Which aggregates depend on what, and how they are updated.
+//! The dependencies of aggregates, and their updates.
 
 use rustc_hash::FxHashSet;
 use smallvec::SmallVec;
@@ -126,7 +126,7 @@ impl Graph {
         found
     }
 
-    /// What a cell aggregates, if it does.
+    /// The aggregate of a cell, if it has one.
     pub(super) fn aggregate_of(&self, cell: &CellBody) -> Option<&AggregateOf> {
         match &self.declarations[cell.declaration].declaration.way {
             Way::Aggregate(of) => Some(of),

@@ -20,7 +20,7 @@ impl Graph {
         })
     }
 
-    /// What is to be written for a computed place; `None` where it keeps what it has.
+    /// The value to write for a computed place; `None` if it keeps its value.
     pub(super) fn value_to_write(
         &self,
         tree: &mut Tree,

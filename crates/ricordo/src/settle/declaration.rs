@@ -38,14 +38,14 @@ pub(crate) struct Declaration {
     /// The places that it is about: all of this part that the pattern means.
     pub(crate) part: PartId,
     pub(crate) pattern: Pattern,
-    /// How many steps lead from the anchor of the pattern to the place that its function is given.
+    /// The number of steps from the anchor of the pattern to the place that its function is given.
     pub(crate) base: usize,
     /// The places that its function is given.
     pub(crate) bases: Bases,
-    /// What is computed.
+    /// The slot that is computed.
     pub(crate) slot: Slot,
     pub(crate) way: Way,
-    /// How it is written, if it is a formula.
+    /// Its text, if it is a formula.
     pub(crate) text: Option<FormulaText>,
 }
 
@@ -88,7 +88,7 @@ impl Bases {
     }
 }
 
-/// What of a place is computed.
+/// The parts of a place that rules compute.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Slot {
     /// Its value.
@@ -101,7 +101,7 @@ pub(crate) enum Slot {
     Required,
     /// Whether a constraint holds.
     Constraint(ConstraintId),
-    /// What it is chosen from.
+    /// Its choices.
     Choices,
     /// The earliest date or time that is allowed.
     Earliest,
@@ -146,7 +146,7 @@ pub(crate) enum Role {
     Second { other: u32 },
 }
 
-/// How something is computed.
+/// A way to compute something.
 #[derive(Clone)]
 pub(crate) enum Way {
     Function(Function),

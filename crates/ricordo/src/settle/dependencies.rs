@@ -10,11 +10,11 @@ use smallvec::SmallVec;
 use super::{Reach, Read};
 use crate::tree::{Aspects, PlaceId, Tree};
 
-/// Who reads which places. `R` names a reader.
+/// The readers of places. `R` names a reader.
 #[derive(Debug)]
 pub(crate) struct DependencyIndex<R> {
     of_places: FxHashMap<PlaceId, Readers<R>>,
-    /// How many reads there are of all in a place.
+    /// The number of reads of everything in a place.
     deep: usize,
 }
 

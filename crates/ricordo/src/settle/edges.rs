@@ -13,7 +13,7 @@ use super::{Reach, Read};
 use crate::schema::PartId;
 use crate::tree::{Aspects, PlaceId, Shape, Tree};
 
-/// What a cell read when it was computed last.
+/// The reads of a cell when it was computed last.
 #[derive(Clone, Debug, Default)]
 pub(super) enum ReadSet {
     /// Nothing: it was not computed yet, rests, or reads nothing.
@@ -31,7 +31,7 @@ pub(super) type Variant = Vec<Edge>;
 /// The way from what a function is given to a place that it reads.
 #[derive(Debug)]
 pub(super) struct Edge {
-    /// How many places to go up.
+    /// The number of places to go up.
     pub(super) climb: usize,
     /// The fields to go down from there.
     down: SmallVec<[u32; 2]>,
@@ -44,7 +44,7 @@ pub(super) struct Edge {
 #[derive(Debug, Default)]
 pub(super) struct EdgeIndex {
     of_parts: FxHashMap<PartId, Vec<EdgeName>>,
-    /// How many of them read all in a place.
+    /// The number of those that read everything in a place.
     pub(super) deep: usize,
 }
 

@@ -28,7 +28,7 @@ impl Graph {
     fn calculate(&mut self, tree: &mut Tree, cell: Cell) -> Result<bool, Unsettled> {
         let Some(body) = self.cells.get(cell) else { return Ok(true) };
         let (place, slot) = (body.place, body.slot);
-        // What is not there is calculated when it is back.
+        // An absent place is calculated when it is back.
         if !tree.is_there(place) {
             return Ok(true);
         }
@@ -215,7 +215,7 @@ impl Graph {
         bodies.flat_map(with_shared).flat_map(|body| self.values_read(tree, body)).collect()
     }
 
-    /// What a rule computes of its place.
+    /// The slot that a rule computes.
     pub(crate) fn slot_of(&self, rule: u64) -> Option<Slot> {
         self.declarations.get(RuleKey::of_number(rule)).map(|declared| declared.declaration.slot)
     }
@@ -268,7 +268,7 @@ impl Graph {
         places
     }
 
-    /// How the rule is written that computes something of a place, and how with values in it.
+    /// The text of the rule that computes something of a place, as written and with values in it.
     pub(crate) fn text_of(
         &self,
         tree: &Tree,
@@ -297,7 +297,7 @@ fn is_own(tree: &Tree, place: PlaceId, slot: Slot) -> bool {
     matches!(slot, Slot::Value(_)) && tree.is_leading(place)
 }
 
-/// What a function says of a flag: nothing if it is blank.
+/// The flag that a function gives; `None` if it is blank.
 fn flag(value: &Value) -> Result<Option<bool>, String> {
     match value {
         Value::Flag(flag) => Ok(Some(*flag)),
@@ -345,7 +345,7 @@ fn put_bound(
     Ok(())
 }
 
-/// What a panic says.
+/// The message of a panic.
 fn words_of(panic: &(dyn Any + Send)) -> String {
     let words = panic.downcast_ref::<&str>().map(|words| (*words).to_owned());
     words

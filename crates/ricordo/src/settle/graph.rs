@@ -40,13 +40,13 @@ pub(crate) struct Graph {
     pub(super) is_return: bool,
     /// Cells that were calculated since the settling began.
     pub(super) done: Vec<Cell>,
-    /// What cells read before they were computed in this transaction.
+    /// The reads of cells before they were computed in this transaction.
     pub(super) replaced: Vec<(Cell, ReadSet)>,
-    /// What rows added to aggregates before this transaction changed that.
+    /// The shares of rows in aggregates before this transaction changed them.
     pub(super) replaced_shares: Vec<(Cell, PlaceId, Option<Share>)>,
-    /// How many shares of rows were computed, and places that were visited for that.
+    /// The number of shares that were computed, and of places that were visited for them.
     pub(crate) aggregated: u64,
-    /// How many slots of tables were touched to clear them.
+    /// The number of table slots that were touched to clear them.
     pub(crate) slots: u64,
     /// The latest choices of fields of a part, as the rule gave them and fitted to the part.
     pub(super) latest_choices: FxHashMap<PartId, (Choices, Choices)>,

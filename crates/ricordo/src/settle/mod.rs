@@ -35,7 +35,7 @@ use crate::check;
 use crate::schema::{FindingKind, Findings};
 use crate::tree::{Fault, Faults, PlaceId, Severity, Shape, Tree, Unchecked};
 
-/// How often findings may lead to other findings.
+/// The number of times that findings may lead to other findings.
 const MOST_ROUNDS: usize = 100;
 
 /// Why a form could not be settled.
@@ -93,7 +93,7 @@ fn check_lists_around(tree: &mut Tree, place: PlaceId) {
 /// Checks a place and everything in it.
 pub(crate) fn check_all(tree: &mut Tree, place: PlaceId) {
     check(tree, place);
-    // What is not there is checked when it comes.
+    // An absent place is checked when it comes.
     match tree.shape(place) {
         Shape::Field => {}
         Shape::Record => {

@@ -102,7 +102,7 @@ impl Graph {
         })
     }
 
-    /// What a cell read when it was computed last.
+    /// The reads of a cell when it was computed last.
     pub(super) fn read_set(&self, tree: &Tree, body: &CellBody) -> SmallVec<[Read; 4]> {
         match &body.read_set {
             ReadSet::Nothing => SmallVec::new(),

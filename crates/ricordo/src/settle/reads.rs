@@ -34,7 +34,7 @@ struct Seen {
     index: FxHashMap<(PlaceId, Reach), usize>,
 }
 
-/// How far an observation reaches.
+/// The reach of an observation.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) enum Reach {
     /// The place itself.

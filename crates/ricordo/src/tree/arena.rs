@@ -38,7 +38,7 @@ impl PlaceId {
         PlaceId { index: index(number), generation: 0 }
     }
 
-    /// Where its node is.
+    /// The index of its node.
     pub(super) fn index(self) -> u32 {
         self.index
     }
@@ -59,7 +59,7 @@ pub(super) struct Node {
     pub(super) body: Body,
     /// The node around it; [`NONE`] for the form itself.
     pub(super) parent: u32,
-    /// How often the node was freed, so that the ids of freed places name nothing.
+    /// The number of times that the node was freed, so that the ids of freed places name nothing.
     generation: u32,
     /// The position among the fields of the record, or the key among the rows of the list.
     pub(super) slot: u32,
@@ -73,7 +73,7 @@ pub(super) struct Node {
     pub(super) changed: u16,
 }
 
-/// What is in a place.
+/// The content of a place.
 #[derive(Debug)]
 pub(super) enum Body {
     /// A scalar.
@@ -81,7 +81,7 @@ pub(super) enum Body {
     Record {
         /// The first of its children; [`NONE`] while the record has never been there.
         first: u32,
-        /// How many children have each mark.
+        /// The number of children with each mark.
         counts: Counts<u8>,
     },
     /// A record with more children than a byte counts.
@@ -180,7 +180,7 @@ impl Arena {
         }
     }
 
-    /// How many nodes there are, free ones included.
+    /// The number of nodes, free ones included.
     pub(super) fn len(&self) -> usize {
         self.nodes.len()
     }
@@ -262,7 +262,7 @@ impl Arena {
         (0..).zip(&self.nodes).map(|(index, node)| (PlaceId { index, generation: node.generation }, node))
     }
 
-    /// What a node has in the side table.
+    /// The entry of a node in the side table.
     pub(super) fn extra(&self, node: &Node) -> Option<&Extra> {
         self.extras.get(node.extra.checked_sub(1)? as usize)
     }

@@ -3,7 +3,7 @@
 use std::fmt;
 use std::ops::{BitOr, BitOrAssign};
 
-/// What can be observed of a place. Combine several with `|`.
+/// The aspects of a place that can be observed. Combine several with `|`.
 ///
 /// ```
 /// use ricordo::engine::Aspects;
@@ -26,7 +26,7 @@ impl Aspects {
     pub const TOUCHED: Aspects = Aspects(8);
     /// The findings of the place itself.
     pub const FINDINGS: Aspects = Aspects(16);
-    /// Which rows a list has, in which order.
+    /// The rows of a list and their order.
     pub const ROWS: Aspects = Aspects(32);
     /// Whether an optional record or list is there, and which fields a record has: those of another variant, or new ones.
     pub const PRESENCE: Aspects = Aspects(64);
@@ -36,7 +36,7 @@ impl Aspects {
     pub const UNCOMMITTED: Aspects = Aspects(256);
     /// Whether the place has the focus.
     pub const FOCUS: Aspects = Aspects(512);
-    /// What a field is chosen from.
+    /// The choices of a field.
     pub const CHOICES: Aspects = Aspects(1024);
     /// Whether neither the place nor anything in it has an error.
     pub const VALIDITY: Aspects = Aspects(2048);
@@ -54,13 +54,13 @@ impl Aspects {
 
     /// That rows or records came or went: the place itself, or what is in it. Only settling sees it.
     pub(crate) const PLACED: Aspects = Aspects(1 << 17);
-    /// Where the value of the place comes from. Only settling sees it.
+    /// The source of the value. Only settling sees it.
     pub(crate) const SOURCE: Aspects = Aspects(1 << 19);
     /// Choices that were set at run time, and not by a rule. Only outcomes see it.
     pub(crate) const OFFERED: Aspects = Aspects(1 << 20);
     /// That a read is of a sum over all in a place. Nothing changes in this aspect.
     pub(crate) const SUM: Aspects = Aspects(1 << 21);
-    /// Which filters of aggregates keep the row. Only settling sees it.
+    /// The filters of aggregates that keep the row. Only settling sees it.
     pub(crate) const KEPT: Aspects = Aspects(1 << 18);
 
     /// The time that the form was told. Only settling sees it.
@@ -68,11 +68,11 @@ impl Aspects {
     /// The results for a record that no field shows: each is one of these. Only settling sees it.
     pub(crate) const SHARED: Aspects = Aspects(0b11_1111 << 26);
 
-    /// Which binding of the place has the focus.
+    /// The binding of the place that has the focus.
     pub(crate) const HOLDER: Aspects = Aspects(1 << 16);
     /// Whether a submit of the form was tried.
     pub(crate) const TRIED: Aspects = Aspects(1 << 23);
-    /// What the place compares with.
+    /// The baseline of the place.
     pub(crate) const BASELINE: Aspects = Aspects(1 << 24);
     /// What only bindings and selectors depend on: these aspects are not among all, and no change is listed for them alone.
     pub(crate) const UNNAMED: Aspects = Aspects(Self::HOLDER.0 | Self::TRIED.0 | Self::BASELINE.0);

@@ -23,7 +23,7 @@ use super::{
 use crate::schema::{Choices, PartId};
 use crate::value::Value;
 
-/// What a list compares with.
+/// The baseline of a list.
 #[derive(Debug)]
 pub(crate) struct ListBaseline {
     pub(super) presence: Presence,
@@ -43,7 +43,7 @@ pub(crate) struct SwappedRow {
     pub(crate) was_displaced: bool,
 }
 
-/// How to revert one change.
+/// The reversal of one change.
 #[derive(Debug)]
 pub(crate) enum Reversal {
     /// The field was in this state.
@@ -177,7 +177,7 @@ const NOWHERE: Position = u32::MAX;
 /// Stands for a state that the log does not have.
 const UNKNOWN: Position = u32::MAX - 1;
 
-/// What of a place is still to be checked.
+/// The parts of a place that are still to be checked.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Unchecked {
     #[default]
@@ -192,9 +192,9 @@ pub(crate) enum Unchecked {
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct ChangedPlace {
     pub(crate) place: PlaceId,
-    /// What may differ.
+    /// The aspects that may differ.
     pub(crate) aspects: Aspects,
-    /// What was so at the start of the transaction, and the marks then.
+    /// The state at the start of the transaction, and the marks then.
     pub(crate) state: State,
     pub(crate) marks: Marks,
     /// Where the log has the first state of the field, the one at the last savepoint, and the one that was settled last.
@@ -204,16 +204,16 @@ pub(crate) struct ChangedPlace {
     /// Where the log has the first faults and properties.
     faults: Position,
     properties: Position,
-    /// What settling has not seen yet.
+    /// The changes that settling has not seen yet.
     unsettled: Aspects,
     unchecked: Unchecked,
 }
 
-/// What had the focus at the start of a transaction, if that has changed.
+/// The place that had the focus at the start of a transaction, if that has changed.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct FocusBefore(pub(crate) Option<Focus>);
 
-/// What a transaction has changed so far.
+/// The changes of a transaction so far.
 #[derive(Debug, Default)]
 #[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 pub(crate) struct ChangeSet {
@@ -227,7 +227,7 @@ pub(crate) struct ChangeSet {
     to_check: VecDeque<u32>,
     /// Rows that were made, and records that got other children, since somebody asked.
     made: Vec<PlaceId>,
-    /// What had the focus at the start, if that has changed.
+    /// The place that had the focus at the start, if that has changed.
     focus: Option<FocusBefore>,
     may_have_gone_places: bool,
     has_structure: bool,
@@ -257,7 +257,7 @@ impl ChangeSet {
     /// So many changed places can be found through their nodes.
     const NEAR: u16 = u16::MAX - 1;
 
-    /// How to revert the changes, in order.
+    /// The reversals of the changes, in order.
     pub(crate) fn log(&self) -> &[Reversal] {
         &self.log
     }
@@ -300,7 +300,7 @@ impl ChangeSet {
         self.has_new_baseline
     }
 
-    /// What had the focus at the start, if that has changed.
+    /// The place that had the focus at the start, if that has changed.
     pub(crate) fn focus_before(&self) -> Option<FocusBefore> {
         self.focus
     }
@@ -333,7 +333,7 @@ impl ChangeSet {
         }
     }
 
-    /// What is known of a place; `None` if it has not changed.
+    /// The record of a place; `None` if it has not changed.
     pub(super) fn of(&self, arena: &Arena, place: PlaceId) -> Option<&ChangedPlace> {
         self.places.get(self.position_of(arena, place)?)
     }
@@ -618,7 +618,7 @@ impl ChangeSet {
         for at in 0..self.places.len() {
             let changed = &mut self.places[at];
             changed.first = in_log(changed.first);
-            // What was settled last may have been rolled back.
+            // The last settled state may have been rolled back.
             (changed.latest, changed.settled) = (NOWHERE, UNKNOWN);
             (changed.faults, changed.properties) = (in_log(changed.faults), in_log(changed.properties));
             (changed.unsettled, changed.unchecked) = (Aspects::default(), Unchecked::Nothing);

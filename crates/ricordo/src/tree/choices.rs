@@ -26,7 +26,7 @@ impl Tree {
         !self.choices.of_places.is_empty() || !self.choices.of_parts.is_empty()
     }
 
-    /// What a field is chosen from now: the choices that a rule gives, its own, those of all such fields, or the schema's.
+    /// The choices of a field now: the choices that a rule gives, its own, those of all such fields, or the schema's.
     pub(crate) fn choices(&self, place: PlaceId) -> Option<&Choices> {
         let ruled = self.properties_of(place).and_then(|flags| flags.choices.as_ref());
         let own = ruled.or_else(|| self.choices.of_places.get(&place));

@@ -30,11 +30,11 @@ pub struct Conflict {
     pub pointer: Pointer,
     /// The key of the row, if the person has removed it.
     pub removed_row: Option<RowKey>,
-    /// What both had before.
+    /// The value that both sides had before.
     pub base: Value,
-    /// What the person has; blank if they have removed the row.
+    /// The user's value; blank if the user removed the row.
     pub mine: Value,
-    /// What the other side has; blank if it has removed the row.
+    /// The value of the other side; blank if it removed the row.
     pub theirs: Value,
 }
 
@@ -49,7 +49,7 @@ impl fmt::Debug for Conflict {
     }
 }
 
-/// Which side's value a conflict is resolved to.
+/// The side whose value a conflict is resolved to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum Side {
@@ -62,7 +62,7 @@ pub enum Side {
 /// The conflicts of a form, open or not. [`Conflicts::put`] alone changes the two.
 #[derive(Debug, Default)]
 pub(super) struct Conflicts {
-    /// What both sides had before, by place.
+    /// The values that both sides had before, by place.
     bases: FxHashMap<PlaceId, Value>,
     /// The places in conflict that lie in a place, so that nobody searches all of them for these.
     inside: FxHashMap<PlaceId, BTreeSet<PlaceId>>,
@@ -136,7 +136,7 @@ impl Tree {
         }
     }
 
-    /// What both sides had before they changed a place that is in conflict.
+    /// The value that both sides had before they changed a place that is in conflict.
     pub(crate) fn base_of_conflict(&self, place: PlaceId) -> Option<&Value> {
         if self.conflicts.bases.is_empty() { None } else { self.conflicts.bases.get(&place) }
     }

@@ -1,4 +1,4 @@
-//! What records and lists keep of the places in them: marks, presence, children, and content hashes.
+//! The state that records and lists keep of the places in them: marks, presence, children, and content hashes.
 //!
 //! Every function here leaves the marks and counts of all containers right. Content hashes are kept for rows alone, and may be
 //! stale: a list refreshes those of its rows when its own order makes it need them.
@@ -51,7 +51,7 @@ impl Tree {
         range.map(|index| self.arena.id(index))
     }
 
-    /// What is right in a place: the children of a record that is there, or the rows of a list.
+    /// The direct children of a place: the children of a record that is there, or the rows of a list.
     pub(crate) fn below(&self, place: PlaceId) -> Vec<PlaceId> {
         match &self.arena.get(place).body {
             Body::Field(_) => Vec::new(),
@@ -65,7 +65,7 @@ impl Tree {
         self.arena.get(place).body.first_child()
     }
 
-    /// How many children records like this one have.
+    /// The number of children of records like this one.
     pub(super) fn width(&self, record: PlaceId) -> u32 {
         match self.part(record).kind {
             Kind::Record(of) => {

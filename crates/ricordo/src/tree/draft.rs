@@ -1,4 +1,4 @@
-//! What a draft says of the places, and brings back: fields as a person left them, and rows with their keys.
+//! Drafts of the places, written and restored: fields as a person left them, and rows with their keys.
 
 use std::sync::Arc;
 
@@ -11,7 +11,7 @@ use super::{Pending, PlaceId, Tree};
 use crate::schema::Kind;
 use crate::value::{Value, sort};
 
-/// How the rows of a list differ from those of its baseline in their order.
+/// The difference in order between the rows of a list and those of its baseline.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct Displacement {
     /// The positions in the baseline of the rows that are displaced, in order.
@@ -21,7 +21,7 @@ pub(crate) struct Displacement {
 }
 
 impl ListBody {
-    /// How the rows differ from those of the baseline in their order. It costs what differs.
+    /// Returns the difference in order between the rows and those of the baseline. It costs as much as differs.
     pub(crate) fn displacement(&self) -> Displacement {
         let stood = |key: &Key| self.rows[*key as usize].baseline_position();
         let stands = |key: &Key| Some((self.sequence.position(*key)?, *key));
@@ -34,7 +34,7 @@ impl ListBody {
     }
 }
 
-/// What a field was given.
+/// The input of a field.
 #[derive(Clone, Debug)]
 pub(crate) struct Given {
     pub(crate) value: Value,

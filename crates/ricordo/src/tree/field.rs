@@ -7,7 +7,7 @@ use super::state::{FieldState, Pending, State};
 use super::{Arena, Aspects, FieldRef, Marks, PlaceId, Reversal, Source, Tree, Unchecked};
 use crate::value::Value;
 
-/// What is put into a field.
+/// Writing to fields.
 struct Input {
     value: Value,
     /// Whether the value is not the one that is there.

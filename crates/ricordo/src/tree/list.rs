@@ -9,10 +9,10 @@ use super::sequence::{Key, RowSequence};
 use super::{PlaceId, RowKey, Tree};
 use crate::value::{Value, sort, sorted_by_cached_key};
 
-/// What is kept of a list.
+/// The state of a list.
 #[derive(Debug, Default)]
 pub(crate) struct ListBody {
-    /// How many rows have each mark.
+    /// The number of rows with each mark.
     pub(super) counts: Counts<u32>,
     /// Every row there ever was, by key.
     pub(crate) rows: Vec<Row>,
@@ -33,7 +33,7 @@ pub(crate) struct ListBody {
     pub(crate) marked: FxHashSet<Key>,
     /// Rows whose content hash may be stale. Each of them says so itself.
     stale: Vec<Key>,
-    /// Which rows have the same content; only where rows must differ.
+    /// The rows with equal content; only for lists whose rows must differ.
     pub(super) contents: Option<Box<Contents>>,
 }
 
@@ -54,7 +54,7 @@ impl Row {
         Row { place, baseline_position: baseline_position.unwrap_or(NONE), is_stale: false }
     }
 
-    /// Where it stands in the baseline; `None` for a row that was added since.
+    /// Its position in the baseline; `None` for a row that was added since.
     pub(crate) fn baseline_position(&self) -> Option<u32> {
         Some(self.baseline_position).filter(|position| *position != NONE)
     }

@@ -168,7 +168,7 @@ impl Tree {
         pointer
     }
 
-    /// How many places there are in a place, with itself; those of an absent record are not counted.
+    /// The number of places in a place, with itself; those of an absent record are not counted.
     pub(crate) fn places_below(&self, place: PlaceId) -> usize {
         1 + match self.shape(place) {
             Shape::Field => 0,
@@ -182,7 +182,7 @@ impl Tree {
         self.child(self.parent(place)?, slot)
     }
 
-    /// How many places this one lies in.
+    /// The number of places that this one lies in.
     pub(crate) fn depth(&self, place: PlaceId) -> usize {
         self.with_ancestors(place).count() - 1
     }

@@ -26,11 +26,11 @@ impl Marks {
 
     /// There is a finding about the place, or about one in it.
     pub(crate) const FOUND: Marks = Marks(8 | 128);
-    /// What may differ from the baseline: values, what leads, rows.
+    /// Something may differ from the baseline: a value, a lead, rows.
     pub(crate) const UNSENT: Marks = Marks(1 | 4 | 16);
-    /// What a person has changed.
+    /// Something was changed by the user.
     pub(crate) const CHANGED: Marks = Marks(1 | 4 | 16 | 32);
-    /// What a reset reverts.
+    /// There is something for a reset to revert.
     pub(crate) const RESETTABLE: Marks = Marks(1 | 2 | 4 | 16 | 32 | 64);
 
     /// Whether any of these marks is set.
@@ -62,7 +62,7 @@ impl Marks {
     }
 }
 
-/// How many children of a place have each mark, by the bit of the mark.
+/// The number of children with each mark, by the bit of the mark.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(super) struct Counts<N>([N; 8]);
 
@@ -88,7 +88,7 @@ impl<N: Copy + Default + PartialEq + From<u8> + std::ops::Add<Output = N> + std:
         Marks(bits)
     }
 
-    /// How many children are not their own baseline.
+    /// The number of children that differ from their own baseline.
     pub(super) fn differing(&self) -> N {
         self.0[0]
     }

@@ -81,17 +81,17 @@ pub(crate) struct Tree {
     /// When each place was last reset itself, as a count of all resets.
     epochs: FxHashMap<PlaceId, Epoch>,
     resets: u64,
-    /// What was done so far.
+    /// The counts of the work done so far.
     pub(crate) cost: Cost,
-    /// What was changed since the changes were last taken.
+    /// The changes since they were last taken.
     changes: ChangeSet,
     /// The program's wording of findings.
     wording: Option<Wording>,
-    /// What time it is, if the form was told.
+    /// The current time, if the form was told.
     now: Option<DateTime>,
     /// Whether a submit was tried since the form was last reset, cleared, or given another record.
     was_submitted: bool,
-    /// What was sent, while that is not answered.
+    /// The submitted values, until the reply.
     sent: Option<Box<Sent>>,
     /// The places that both sides have changed.
     conflicts: Conflicts,
@@ -117,7 +117,7 @@ impl fmt::Debug for Wording {
     }
 }
 
-/// What is in a place.
+/// The content of a place.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Shape {
     Field,
@@ -159,7 +159,7 @@ impl Tree {
         }
     }
 
-    /// What time it is, if the form was told.
+    /// The current time, if the form was told.
     pub(crate) fn now(&self) -> Option<DateTime> {
         self.now
     }
@@ -200,7 +200,7 @@ impl Tree {
         self.root
     }
 
-    /// What was changed since the changes were last taken.
+    /// The changes since they were last taken.
     pub(crate) fn changes(&self) -> &ChangeSet {
         &self.changes
     }
@@ -209,7 +209,7 @@ impl Tree {
         &mut self.changes
     }
 
-    /// What has changed of a place; `None` if nothing has.
+    /// The changes of a place; `None` if there are none.
     pub(crate) fn change_of(&self, place: PlaceId) -> Option<&ChangedPlace> {
         self.changes.of(&self.arena, place)
     }
@@ -228,7 +228,7 @@ impl Tree {
         self.arena.knows(place)
     }
 
-    /// What the schema says of a place.
+    /// The part of a place in the schema.
     pub(crate) fn part(&self, place: PlaceId) -> &Part {
         self.schema.part(self.part_id(place))
     }
@@ -242,7 +242,7 @@ impl Tree {
         self.arena.get(place).slot
     }
 
-    /// What a place lies in; `None` for the form itself.
+    /// The parent of a place; `None` for the form itself.
     pub(crate) fn parent(&self, place: PlaceId) -> Option<PlaceId> {
         match self.arena.get(place).parent {
             NONE => None,
@@ -281,7 +281,7 @@ impl Tree {
         self.arena.field(place)
     }
 
-    /// What is wrong with the place itself.
+    /// The faults of the place itself.
     pub(crate) fn faults(&self, place: PlaceId) -> &[Fault] {
         self.arena.extra(self.arena.get(place)).map_or(&[], |extra| &extra.faults)
     }

@@ -4,7 +4,7 @@ use super::arena::{Body, NONE};
 use super::{PlaceId, Shape, Tree};
 use crate::schema::{Kind, RecordId, Schema};
 
-/// Where a pattern begins.
+/// The start of a pattern.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub(crate) enum Anchor {
     /// At the form.

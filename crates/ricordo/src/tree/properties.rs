@@ -11,7 +11,7 @@ use super::{Aspects, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::{Choices, FindingKind, Kind, PartId};
 use crate::value::{Value, sort};
 
-/// How much a fault matters.
+/// The severity of a fault.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Severity {
     /// There is no finished record with it.
@@ -31,7 +31,7 @@ pub(crate) struct Fault {
     pub(crate) constraint: Option<ConstraintId>,
 }
 
-/// What is wrong with one place.
+/// The faults of one place.
 pub(crate) type Faults = SmallVec<[Fault; 2]>;
 
 impl From<FindingKind> for Fault {
@@ -91,16 +91,16 @@ pub(crate) enum Computed {
     Choices(Option<Choices>),
 }
 
-/// What is said where a constraint does not hold.
+/// The words for a constraint that does not hold.
 #[derive(Clone, Debug)]
 pub(crate) struct ConstraintWords {
     pub(crate) message: Arc<str>,
     pub(crate) is_warning: bool,
-    /// What a program calls it.
+    /// Its id.
     pub(crate) id: Option<Arc<str>>,
 }
 
-/// Where the value of a place comes from.
+/// The source of a place's value.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Source {
     /// Whoever sets it; only properties of the place are computed.
@@ -117,7 +117,7 @@ pub(crate) enum Source {
     Second(PlaceId),
 }
 
-/// What is so of a place because of other places.
+/// The properties of a place that depend on other places.
 #[derive(Clone, Debug, Default, PartialEq)]
 #[allow(clippy::struct_excessive_bools, reason = "they are independent of each other")]
 pub(crate) struct Properties {
@@ -130,13 +130,13 @@ pub(crate) struct Properties {
     pub(crate) failed: SmallVec<[FailedConstraint; 1]>,
     /// The bounds of a date or time that rules give.
     pub(crate) bounds: Option<Box<Bounds>>,
-    /// What the field is chosen from by a rule.
+    /// The choices that a rule gives the field.
     pub(crate) choices: Option<Choices>,
     /// Whether these choices are computed from a secret, so that no message names them.
     pub(crate) hides_choices: bool,
     /// The filters of aggregates by which the place, a row, is kept.
     pub(crate) kept: SmallVec<[FilterId; 0]>,
-    /// What was said about the place when it was submitted.
+    /// The messages about the place in the reply to a submission.
     pub(crate) reported: SmallVec<[Arc<str>; 0]>,
     /// Whether a check of the place is under way.
     pub(crate) is_pending: bool,
@@ -182,12 +182,12 @@ pub(super) struct PropertiesOfPlaces {
     around_relevance: OnceLock<FxHashSet<PartId>>,
     /// In the order of their ids.
     constraints: Vec<(ConstraintId, ConstraintWords)>,
-    /// What programs call the constraints that are suppressed.
+    /// The ids of the suppressed constraints.
     suppressed: BTreeSet<Arc<str>>,
 }
 
 impl Properties {
-    /// What differs between two.
+    /// Returns the aspects that differ between two.
     pub(crate) fn differing(&self, now: &Properties) -> Aspects {
         let mut aspects = Aspects::default();
         aspects.put(Aspects::RELEVANT, self.is_irrelevant != now.is_irrelevant);
@@ -223,7 +223,7 @@ impl PropertiesOfPlaces {
 }
 
 impl Tree {
-    /// Where the value of a place comes from; `None` if no rule is about the place.
+    /// The source of a place's value; `None` if no rule is about the place.
     pub(crate) fn source(&self, place: PlaceId) -> Option<Source> {
         if self.properties.sources.is_empty() { None } else { self.properties.sources.get(&place).copied() }
     }
@@ -389,13 +389,13 @@ impl Tree {
         }
     }
 
-    /// What is said where a constraint does not hold.
+    /// The words for a constraint that does not hold.
     pub(crate) fn constraint(&self, constraint: ConstraintId) -> Option<&ConstraintWords> {
         let at = self.position_of_constraint(constraint).ok()?;
         Some(&self.properties.constraints[at].1)
     }
 
-    /// What programs call the constraints.
+    /// The ids of the constraints.
     pub(crate) fn constraint_ids(&self) -> impl Iterator<Item = &Arc<str>> {
         self.properties.constraints.iter().filter_map(|(_, words)| words.id.as_ref())
     }

@@ -106,7 +106,7 @@ impl Tree {
         {
             return;
         }
-        // What is calculated is settled then, in the baseline, too.
+        // Calculated values settle then, in the baseline, too.
         let Some(field) = self.field(place).filter(|_| !self.is_calculated(place)) else { return };
         // Null and blank are the same for whoever has emptied the field.
         let is_same = !field.is_unreadable()
@@ -115,12 +115,12 @@ impl Tree {
         let is_mine = !is_same && (was_put_in || field.differs() || field.is_unreadable());
         let is_other = *field.value() != theirs;
         let mut leads = field.leads_at_baseline();
-        // What both have put in anew was blank before.
+        // A value that both have put in anew was blank before.
         let is_theirs = || match self.base_of_conflict(place) {
             None if keeps_all => !Value::Blank.matches(&theirs),
             None | Some(_) => self.is_changed_by_others(place, &theirs),
         };
-        // What is computed from others is in no conflict of its own.
+        // A computed value is in no conflict of its own.
         let are_both = is_mine && is_theirs() && !self.is_computed_now(place);
         self.note_both_changed(
             place,

@@ -86,7 +86,7 @@ impl Tree {
             tags.extend(self.tag_concerned(&reversal));
             match reversal {
                 Reversal::Field { place, mut before } => {
-                    // What was as its baseline still is.
+                    // A value that equalled its baseline still does.
                     if let Some(now) = self.field(place)
                         && before.is_pristine()
                         && before.value != *now.baseline()
@@ -101,7 +101,7 @@ impl Tree {
                 Reversal::Children { record, presence, .. }
                     if self.baseline_presence(record) == Presence::Present =>
                 {
-                    // What the baseline has stays in it.
+                    // The children of the baseline stay in it.
                     self.revert(Reversal::Presence { place: record, before: presence });
                 }
                 Reversal::Children { record, presence, baseline_presence: _, first } => {
@@ -279,7 +279,7 @@ impl Tree {
         self.kept_rows.extend(rows);
     }
 
-    /// How many rows are kept.
+    /// The number of rows that are kept.
     pub(crate) fn kept_rows(&self) -> usize {
         self.kept_rows.len()
     }

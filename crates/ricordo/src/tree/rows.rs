@@ -204,7 +204,7 @@ impl Tree {
         self.push_some(reversal);
     }
 
-    /// Where a row stood in the baseline.
+    /// The position of a row in the baseline.
     pub(crate) fn stood_at(&self, list: PlaceId, key: Key) -> Option<u32> {
         self.list(list)?.rows.get(key as usize)?.baseline_position()
     }

@@ -18,7 +18,7 @@ pub(crate) type Key = u32;
 const WIDEST: usize = 32;
 /// A node with fewer joins a neighbour if that has room.
 const NARROW: usize = 8;
-/// How many a node holds when a whole sequence is built at once: room is left for insertions.
+/// The number of items in a node when a whole sequence is built at once: room is left for insertions.
 const BUILT: usize = 24;
 
 type NodeIndex = u32;
@@ -28,7 +28,7 @@ const NONE: u32 = u32::MAX;
 struct SequenceNode {
     parent: NodeIndex,
     is_leaf: bool,
-    /// How many rows are below.
+    /// The number of rows below.
     rows: u32,
     /// The hash of the rows below.
     hash: u64,
@@ -38,11 +38,11 @@ struct SequenceNode {
     sizes: Entries,
 }
 
-/// What a node holds, in the node itself: every hop to another piece of memory counts. There is room for one
+/// The items of a node, in the node itself: every hop to another piece of memory counts. There is room for one
 /// more than a node may keep, since it is split after it has taken one in.
 type Entries = SmallVec<[u32; WIDEST + 1]>;
 
-/// What is known of a row by its key.
+/// The record of a row, by its key.
 #[derive(Debug, Clone, Copy)]
 struct Home {
     /// The leaf that holds the row, or `NONE` if it is not in the sequence.
@@ -59,7 +59,7 @@ pub(crate) struct RowSequence {
     root: NodeIndex,
     /// By key.
     homes: Vec<Home>,
-    /// How many nodes were summed up or brought up to date so far.
+    /// The number of nodes that were summed up or updated so far.
     touched_nodes: u64,
 }
 
@@ -161,7 +161,7 @@ impl RowSequence {
         }
     }
 
-    /// How many rows there are.
+    /// The number of rows.
     pub(crate) fn len(&self) -> u32 {
         self.nodes[self.root as usize].rows
     }
@@ -171,7 +171,7 @@ impl RowSequence {
         self.nodes[self.root as usize].hash
     }
 
-    /// How many nodes were summed up or brought up to date since this was last asked.
+    /// The number of nodes that were summed up or updated since the last call.
     pub(crate) fn take_touched_nodes(&mut self) -> u64 {
         std::mem::take(&mut self.touched_nodes)
     }
@@ -224,7 +224,7 @@ impl RowSequence {
         entries.iter().position(|other| *other == entry).expect("a node's entries know their home")
     }
 
-    /// Where a row is, if it is in the sequence.
+    /// The position of a row, if it is in the sequence.
     pub(crate) fn position(&self, key: Key) -> Option<u32> {
         let mut index = self.homes.get(key as usize)?.leaf;
         if index == NONE {
@@ -415,7 +415,7 @@ mod tests {
 
     use super::*;
 
-    /// What a sequence is, said simply: a vector of keys.
+    /// A simple model of a sequence: a vector of keys.
     fn hash_of(keys: &[Key], hashes: &[u64]) -> u64 {
         keys.iter().fold(0, |hash, key| join(hash, reduce(hashes[*key as usize]), 1))
     }

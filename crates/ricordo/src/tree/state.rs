@@ -27,7 +27,7 @@ impl Presence {
         }
     }
 
-    /// What an absent record or list is as a value.
+    /// An absent record or list as a value.
     pub(crate) fn absent_value(self) -> Option<Value> {
         match self {
             Presence::Present => None,
@@ -53,7 +53,7 @@ impl Presence {
     }
 }
 
-/// What is so of a place itself, in bits.
+/// The state of a place itself, in bits.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) struct State(u8);
 
@@ -116,12 +116,12 @@ impl State {
     }
 }
 
-/// What few places have.
+/// The state that few places have.
 #[derive(Debug, Default)]
 pub(super) struct Extra {
     /// The baseline of a field, where it is not the value.
     pub(super) baseline: Option<Value>,
-    /// What was typed, where it is not the canonical text of the value.
+    /// The typed text, if it is not the canonical text of the value.
     pub(super) entry: Option<Arc<str>>,
     /// The text that is not committed yet.
     pub(super) pending: Option<Box<Pending>>,
@@ -175,7 +175,7 @@ impl FieldState {
         self.pending.as_deref()
     }
 
-    /// What was typed, where it was not the canonical text of the value.
+    /// The typed text, if it was not the canonical text of the value.
     pub(crate) fn typed(&self) -> Option<&Arc<str>> {
         self.pending.as_ref().map(|pending| &pending.text).or(self.entry.as_ref())
     }
@@ -244,7 +244,7 @@ impl<'a> FieldRef<'a> {
         !self.differs() && !self.is_unreadable() && self.pending().is_none()
     }
 
-    /// What was typed, where it is not the canonical text of the value.
+    /// The typed text, if it is not the canonical text of the value.
     pub(crate) fn typed(self) -> Option<&'a Arc<str>> {
         let extra = self.extra?;
         extra.pending.as_ref().map(|pending| &pending.text).or(extra.entry.as_ref())

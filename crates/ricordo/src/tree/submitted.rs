@@ -1,4 +1,4 @@
-//! What was sent of a form: kept until it is answered, and then taken as the baseline.
+//! Submitted values: kept until the reply, and then taken as the baseline.
 //!
 //! Only what is not as its baseline is kept. Rows and records that were sent stay known until the answer comes, whatever
 //! becomes of them meanwhile.
@@ -15,7 +15,7 @@ use super::state::Presence;
 use super::{Aspects, Marks, PlaceId, Reversal, Shape, Tree, Unchecked};
 use crate::value::{Value, content_of, list_content, member_content};
 
-/// What is to become the baseline of what was sent.
+/// The future baseline of submitted values.
 #[derive(Debug, Default)]
 pub(crate) struct Sent {
     fields: Vec<SentField>,
@@ -25,7 +25,7 @@ pub(crate) struct Sent {
     /// Rows that the baseline does not have in its order, and children of records, that stay known because of this.
     rows: FxHashSet<(PlaceId, Key)>,
     blocks: FxHashSet<(PlaceId, u32)>,
-    /// What would have been forgotten meanwhile.
+    /// The entries of the log that would have been forgotten meanwhile.
     forgotten: Vec<Reversal>,
 }
 
@@ -101,7 +101,7 @@ impl SentRows {
     }
 }
 
-/// What another baseline means for steps that can be undone.
+/// The effect of another baseline on steps that can be undone.
 #[derive(Debug, Default)]
 pub(crate) struct Rebased {
     /// Fields with another baseline.

@@ -18,7 +18,7 @@ impl Tree {
         self.part(place).is_variant
     }
 
-    /// What a place lies in as people see it: a variant is passed over.
+    /// The parent of a place as people see it: a variant is passed over.
     pub(crate) fn named_parent(&self, place: PlaceId) -> Option<PlaceId> {
         self.parent(place)
             .and_then(|parent| if self.is_variant(parent) { self.parent(parent) } else { Some(parent) })

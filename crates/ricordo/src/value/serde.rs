@@ -34,7 +34,7 @@ impl Serialize for Value {
 
 impl Serialize for Record {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        // What is blank is left out.
+        // Blank members are left out.
         let members = || self.iter().filter(|(_, value)| **value != Value::Blank);
         let mut map = serializer.serialize_map(Some(members().count()))?;
         members().try_for_each(|(name, value)| map.serialize_entry(name, value))?;

@@ -81,7 +81,7 @@ impl LeftOuts {
                 return schema.blank(part);
             }
         };
-        // What is still wrong is said of the whole.
+        // A fault that is left is said of the whole.
         schema.fit_below(part, fitting, depth).unwrap_or_else(|misfit| {
             self.misfit(at, misfit.to_string());
             schema.blank(part)

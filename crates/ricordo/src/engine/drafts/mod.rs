@@ -19,7 +19,7 @@ pub use leftovers::LeftOut;
 pub use restoring::Restored;
 use writing::{DraftWriter, number};
 
-/// What identifies a draft, with the version of the format.
+/// The mark of a draft, with the version of the format.
 const FORMAT: &str = "ricordo draft 1";
 
 /// The state of a form as a person left it: what was typed, whether it parses or not, what was touched, the rows with their keys, what

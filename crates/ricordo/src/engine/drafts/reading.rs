@@ -1,4 +1,4 @@
-//! What a draft says of a place, read member by member.
+//! The entry of a place in a draft, read member by member.
 
 use std::sync::Arc;
 use std::time::Duration;

@@ -96,7 +96,7 @@ impl Engine {
 /// The depth limit for a draft. Each level of the form takes several levels of a draft.
 const DEEPEST_DRAFT: usize = DEEPEST * 4;
 
-/// What is brought back once everything is settled.
+/// The state that is restored once everything is settled.
 #[derive(Default)]
 struct Noted {
     conflicts: Vec<(PlaceId, Value)>,
@@ -111,7 +111,7 @@ pub(super) struct DraftReader<'a> {
     is_same_schema: bool,
     pub(super) left_out: LeftOuts,
     pub(super) lost_keys: usize,
-    /// What fields were given, and what they compare with.
+    /// The input of fields, and their baselines.
     fields: Vec<(PlaceId, Given, Value)>,
     noted: Noted,
 }
@@ -154,7 +154,7 @@ impl DraftReader<'_> {
 
     /// Settles what was brought back.
     fn settle(&mut self) {
-        // What is new compares with what it was given, and not with what is computed now.
+        // A new place compares with its given value, and not with the computed one.
         self.engine.tree.changes_mut().take_made();
         self.engine.settle_with_checks();
         self.engine.graph.end_loading(&self.engine.tree);

@@ -9,7 +9,7 @@ use crate::schema::{Kind, Pointer};
 use crate::tree::{Displacement, PlaceId, Presence, Row};
 use crate::value::Value;
 
-/// How many keys a draft may leave out that no row has: room is made for each of them.
+/// The number of unused keys that a draft may leave out: room is made for each of them.
 const MOST_LOST_KEYS: usize = 1_000_000;
 
 impl DraftReader<'_> {
@@ -183,7 +183,7 @@ impl DraftReader<'_> {
         Ok(())
     }
 
-    /// What the rows were given that the baseline does not have.
+    /// The values of rows that the baseline does not have.
     fn added(
         &mut self,
         list: PlaceId,

@@ -1,4 +1,4 @@
-//! What is chosen from: the list that a formula gives, or one of the form.
+//! Choices: the list that a formula gives, or one of the form.
 
 use std::sync::Arc;
 

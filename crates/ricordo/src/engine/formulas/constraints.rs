@@ -104,7 +104,7 @@ impl Compiler<'_> {
         (code, of, findings.reads, is_right)
     }
 
-    /// What a message consists of: texts, and formulas in braces, as far as they are right. `{{` is a brace.
+    /// The pieces of a message: texts, and formulas in braces, as far as they are right. `{{` is a brace.
     fn pieces(&mut self, message: &str, at: usize) -> Vec<Piece> {
         let (mut pieces, mut text, mut from) = (Vec::new(), String::new(), 0);
         while let Some(brace) = message[from..].find('{').map(|brace| from + brace) {
@@ -172,7 +172,7 @@ fn field_of(code: &Code) -> Option<&Way> {
     }
 }
 
-/// Where the formula ends that a brace begins; braces in its texts are its own.
+/// The end of the formula that a brace begins; braces in its texts are its own.
 fn end_of_formula(text: &str) -> Option<usize> {
     let (mut is_quoted, mut is_escaped) = (false, false);
     text.char_indices().find_map(|(at, sign)| {

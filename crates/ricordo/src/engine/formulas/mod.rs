@@ -24,9 +24,9 @@ use crate::value::Value;
 /// Something wrong with a rule, or doubtful about it.
 #[derive(Clone, Debug)]
 pub(crate) struct RuleFault {
-    /// Where the text begins in the definition that it is about.
+    /// The position of the text in the definition.
     pub(crate) at: usize,
-    /// What is wrong, with where in that text.
+    /// The fault, with its position in that text.
     pub(crate) error: Error,
 }
 
@@ -37,7 +37,7 @@ pub struct FormulaInfo {
     pub(super) key: &'static str,
     pub(super) text: Arc<str>,
     pub(super) reads: Vec<PartRead>,
-    /// Where its text begins in the definition.
+    /// The position of its text in the definition.
     at: usize,
 }
 
@@ -215,7 +215,7 @@ impl Compiler<'_> {
         }
     }
 
-    /// How a formula is written, and how with values in it.
+    /// The text of a formula, as written and with values in it.
     fn written(formula: &Formula, chain: &Chain, levels: &Arc<[Level]>) -> FormulaText {
         let (text, formula, levels) = (formula.to_string().into(), formula.clone(), levels.clone());
         let records = chain.records.clone();

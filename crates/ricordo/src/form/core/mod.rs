@@ -591,7 +591,7 @@ impl Core {
             // While the form is read, or settles, nobody is called anyway.
             _ => return self.ended.borrow_mut().push(observer),
         }
-        // What the callback holds may itself end subscriptions when it is dropped: not under the borrow.
+        // The callback's captures may themselves end subscriptions when they are dropped: not under the borrow.
         let ended = self.subscribers.borrow_mut().remove(&observer);
         drop(ended);
         let mut answerers = std::mem::take(&mut *self.answerers.borrow_mut());

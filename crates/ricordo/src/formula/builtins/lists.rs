@@ -107,7 +107,7 @@ fn sum(arguments: &[Datum]) -> Option<Datum> {
 fn extreme(arguments: &[Datum], wanted: Ordering) -> Option<Datum> {
     let mut values = values(arguments);
     let mut extreme = values.next()?;
-    // What cannot be compared has no least.
+    // Values that cannot be compared have no least.
     extreme.compare(extreme)?;
     for value in values {
         if value.compare(extreme)? == wanted {

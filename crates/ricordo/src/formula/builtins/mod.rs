@@ -1,4 +1,4 @@
-//! What the built-in functions give (DMN 1.5, 10.3.4). An argument of the wrong kind, or out of range, gives null.
+//! The built-in functions (DMN 1.5, 10.3.4). An argument of the wrong kind, or out of range, gives null.
 
 mod conversions;
 mod lists;
