@@ -6,7 +6,7 @@ use std::rc::{Rc, Weak};
 
 use super::cause::Cause;
 use super::core::{Core, Notice};
-use super::diagnostics::Counts;
+use super::counts::Counts;
 use super::{Form, Place};
 use crate::engine::{Aspects, ObserverId, RowEdit};
 use crate::value::Value;

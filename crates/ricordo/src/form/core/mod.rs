@@ -13,7 +13,7 @@ use rustc_hash::FxHashMap;
 
 pub(super) use self::finally::finally;
 use super::cause::{Cause, Link};
-use super::diagnostics::{Counts, SubscriberReport};
+use super::counts::{Counts, SubscriberReport};
 use super::recording::Recorder;
 use crate::engine::{
     Action, AddedRules, Address, BindingId, Engine, ObserverId, Outcome, PlaceId, PlaceView, Prepared, Reads,
