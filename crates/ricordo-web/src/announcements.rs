@@ -1,6 +1,6 @@
 //! Announcements: what a screen reader says about new findings.
 //!
-//! It stays silent while a person types, says nothing twice, and does not mention findings that are fixed.
+//! It stays silent while the user types, says nothing twice, and does not mention findings that are fixed.
 
 use std::cell::RefCell;
 use std::rc::Rc;

@@ -409,7 +409,7 @@ impl Binder<'_> {
             ));
         }
         if dom::is_submit_button(element) {
-            // It would also act when a person presses Enter in a field.
+            // It would also act when the user presses Enter in a field.
             dom::set_attribute(element, "type", "button");
         }
         let button = Button { element: element.clone(), place: place.clone(), command };

@@ -1,4 +1,4 @@
-//! Events: what a person does in the page, and what the page does then.
+//! Events: what the user does in the page, and what the page does then.
 
 use std::rc::{Rc, Weak};
 

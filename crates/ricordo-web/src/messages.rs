@@ -25,7 +25,7 @@ pub(crate) enum Notice {
     Program,
 }
 
-/// The findings that a person should see, with the label of their place.
+/// The findings that the user should see, with the label of their place.
 pub(crate) fn messages_of(label: &str, findings: &[Finding]) -> Vec<Message> {
     let shown = findings.iter().filter(|finding| finding.is_shown);
     shown
@@ -210,7 +210,7 @@ type ShownMessages = IndexMap<PlaceId, (Place<Value>, Vec<Message>)>;
 /// The messages about the form as a whole, and those that have no element of their own.
 #[derive(Debug, Default)]
 struct Summary {
-    /// The messages that a person should see now, of all places that have any.
+    /// The messages that the user should see now, of all places that have any.
     shown_of_places: RefCell<ShownMessages>,
     notices: RefCell<Vec<(Notice, String)>>,
     shown: RefCell<Vec<Message>>,
@@ -256,7 +256,7 @@ impl Summary {
     }
 }
 
-/// Notes the messages of a place that a person should see now, if there are any.
+/// Notes the messages of a place that the user should see now, if there are any.
 fn note_shown(shown: &mut ShownMessages, place: &Place<Value>) {
     let messages = messages_of(&place.label(), &place.findings());
     if messages.is_empty() {

@@ -69,7 +69,7 @@ pub(crate) enum What {
 /// The way in which a control shows a place.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Kind {
-    /// A person types in the edit format.
+    /// The user types in the edit format.
     Text,
     Area,
     /// The control speaks canonical text.

@@ -488,7 +488,7 @@ impl Widget {
         }
     }
 
-    /// A person has typed or chosen something. Of a group, `element` is the button or box.
+    /// The user has typed or chosen something. Of a group, `element` is the button or box.
     pub(crate) fn on_input(&self, element: &Element) {
         self.is_typing.set(true);
         self.read_input(element);

@@ -1,4 +1,4 @@
-//! Ricordo holds the state of application forms: the text that a person typed and the value that it means, the value before,
+//! Ricordo holds the state of application forms: the text that the user typed and the value that it means, the value before,
 //! everything computed from it, its errors, and the subscribers to notify. It has no interface code, so it runs unchanged in
 //! a browser, in a terminal and on a desktop.
 //!
@@ -62,7 +62,7 @@
 //!
 //! The *entry* is the text in the widget, kept as typed whether or not it parses. The *value* is what it means. The *baseline*
 //! is the value that dirty compares with and reset returns to. A field is *dirty* when its value differs from its baseline or
-//! its entry cannot be parsed, *touched* once a person has left it, and has a *finding* for each thing that is wrong. Rows of
+//! its entry cannot be parsed, *touched* once the user has left it, and has a *finding* for each thing that is wrong. Rows of
 //! lists have keys, and keep everything that is known about them wherever they move.
 
 // Derived code names the crate by its name; so it works in the crate itself.

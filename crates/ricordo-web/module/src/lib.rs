@@ -169,7 +169,7 @@ impl Form {
         self.form.set(path.as_str(), value).map_err(|problem| error(&problem))
     }
 
-    /// Enters text in a field, as a person does.
+    /// Enters text in a field, as the user does.
     pub fn enter(
         &self,
         #[wasm_bindgen(unchecked_param_type = "string")] path: &JsValue,
@@ -383,7 +383,7 @@ impl Form {
         self.apply(&action.done())
     }
 
-    /// Takes in the record as the other side has it now. What a person has changed stays; where both have changed something, there
+    /// Takes in the record as the other side has it now. What the user has changed stays; where both have changed something, there
     /// is a conflict.
     pub fn rebase(
         &self,

@@ -1,7 +1,7 @@
-//! Checks for adapters: whether a user interface shows the state of a form, and reports what a person does.
+//! Checks for adapters: whether a user interface shows the state of a form, and reports what the user does.
 //!
 //! An adapter connects a form to the widgets of some user interface. Implement [`Adapter`] for a screen that drives
-//! the real widgets, and [`check`] runs a script of what a person does and what the screen must show:
+//! the real widgets, and [`check`] runs a script of what the user does and what the screen must show:
 //!
 //! ```
 //! use ricordo::conformance::{PlainScreen, check};

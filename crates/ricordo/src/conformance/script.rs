@@ -1,4 +1,4 @@
-//! Scripts: what a person does, what a program does, and what must be seen.
+//! Scripts: what the user does, what a program does, and what must be seen.
 
 use super::Gesture;
 use crate::exchange::{Command, read_journal, read_value};
@@ -18,7 +18,7 @@ pub(super) struct Line {
 pub(super) enum ScriptStep {
     /// A case begins, with a new form on the screen.
     Case(String),
-    /// A person does something at a widget.
+    /// The user does something at a widget.
     Act(Pointer, Gesture),
     /// Time passes, in milliseconds.
     PassTime(u64),

@@ -14,7 +14,7 @@ use crate::value::{DateTime, Value};
 
 /// An action on a form.
 ///
-/// `Focus`, `Enter`, `Leave`, `Clear` and `Release` are what a person does at a widget; the others are what a program
+/// `Focus`, `Enter`, `Leave`, `Clear` and `Release` are what the user does at a widget; the others are what a program
 /// does. `Add`, `Remove`, `Replace`, `Move`, `Copy` and `Test` mean what the operations of JSON Patch (RFC 6902,
 /// section 4) mean.
 ///
@@ -130,7 +130,7 @@ pub enum Action {
         value: Value,
     },
     /// The record has changed upstream, and this is what it is now: it becomes the baseline. Places that are not dirty take its values;
-    /// what a person has changed stays. Where both have changed something differently, there is a [conflict](super::Conflict). Rows
+    /// what the user has changed stays. Where both have changed something differently, there is a [conflict](super::Conflict). Rows
     /// match by the key field of their list or, without one, by position. It is no step to undo, and undo goes back across it.
     Rebase {
         /// The record, with all its members.
@@ -140,7 +140,7 @@ pub enum Action {
     Resolve {
         /// The place.
         at: Address,
-        /// If only the conflict of a row is resolved that a person has removed from this list: the key of the row.
+        /// If only the conflict of a row is resolved that the user has removed from this list: the key of the row.
         removed_row: Option<RowKey>,
         /// Whether the conflicts of what lies in the place stay.
         is_alone: bool,

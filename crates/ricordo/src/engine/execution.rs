@@ -197,7 +197,7 @@ impl Engine {
         Err(Error::new(ErrorKind::NotPossible, pointer, message))
     }
 
-    /// Refuses what a person does to a place that is not a person's to change.
+    /// Refuses what the user does to a place that is not a person's to change.
     pub(super) fn writable(&self, place: PlaceId) -> Result<(), Error> {
         if !self.tree.is_readonly(place) {
             return Ok(());

@@ -140,7 +140,7 @@ impl fmt::Debug for Engine {
 pub struct FormState {
     /// Whether the value of the form differs from its baseline, or an entry cannot be parsed.
     pub is_dirty: bool,
-    /// Whether a person has left any field.
+    /// Whether the user has left any field.
     pub is_touched: bool,
     /// Whether there are no errors.
     pub is_valid: bool,

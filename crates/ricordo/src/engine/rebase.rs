@@ -48,7 +48,7 @@ impl Engine {
             .collect()
     }
 
-    /// Puts a newer upstream record under what a person has changed. It is no step to undo, and settles what depends on it.
+    /// Puts a newer upstream record under what the user has changed. It is no step to undo, and settles what depends on it.
     pub(super) fn rebase(&mut self, value: Value) -> Result<Outcome, Error> {
         let value = self.fitted(self.root(), value)?;
         let summary = ActionSummary::of(&Action::Rebase { value: Value::Blank }, self);

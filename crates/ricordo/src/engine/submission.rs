@@ -672,7 +672,7 @@ impl Engine {
     }
 }
 
-/// The places that differ from the start of the transaction in what a person has put there.
+/// The places that differ from the start of the transaction in what the user has put there.
 fn changed_places(tree: &Tree) -> impl Iterator<Item = PlaceId> {
     let changes = tree.changes();
     let content = Aspects::ENTRY | Aspects::VALUE | Aspects::ROWS | Aspects::PRESENCE | Aspects::PLACED;

@@ -1,4 +1,4 @@
-//! Text input: what becomes of a text that a person types, at once or later.
+//! Text input: what becomes of a text that the user types, at once or later.
 
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;

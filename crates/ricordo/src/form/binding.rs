@@ -53,7 +53,7 @@ pub struct Binding {
 /// The kinds of text that a widget exchanges with the form.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Style {
-    /// A person types in the edit format, and sees the display format elsewhere.
+    /// The user types in the edit format, and sees the display format elsewhere.
     Typed,
     /// It speaks canonical text, as native inputs for dates and numbers do.
     Native,
@@ -84,7 +84,7 @@ pub struct WidgetState {
     pub text: String,
     /// The choices, in order.
     pub choices: Vec<WidgetChoice>,
-    /// The findings that a person should see now.
+    /// The findings that the user should see now.
     pub findings: Vec<Finding>,
     /// Whether the place is relevant; the widget of one that is not is mostly hidden.
     pub is_relevant: bool,
@@ -100,7 +100,7 @@ pub struct WidgetState {
     pub is_secret: bool,
     /// Whether the value differs from the baseline, or the entry cannot be parsed.
     pub is_dirty: bool,
-    /// Whether a person has left the place.
+    /// Whether the user has left the place.
     pub is_touched: bool,
     /// Whether there are no errors, shown or not.
     pub is_valid: bool,
@@ -148,7 +148,7 @@ impl fmt::Debug for WidgetState {
 pub struct WidgetChoice {
     /// The value that is stored, and that the widget reports.
     pub value: Value,
-    /// The text that a person reads.
+    /// The text that the user reads.
     pub label: String,
     /// Whether it is the one, or one of those, that are chosen now.
     pub is_chosen: bool,
@@ -186,7 +186,7 @@ pub enum WidgetKind {
 pub enum WidgetEvent {
     /// It got the focus.
     Focus,
-    /// A person typed; this is the whole text in it.
+    /// The user typed; this is the whole text in it.
     Input(String),
     /// An input method is composing; this is the whole text in the widget. It is shown, but not entered: nothing
     /// happens to the form until `Input` reports the result, or the widget is left. If the place is set or reset
@@ -391,7 +391,7 @@ impl Binding {
         })
     }
 
-    /// A widget that a person types into has the focus, whether it was reported or not.
+    /// A widget that the user types into has the focus, whether it was reported or not.
     fn take_focus(&self) -> Result<(), Error> {
         if self.view(|view| view.is_focused_by(self.id)) {
             return Ok(());

@@ -74,7 +74,7 @@ impl Form<Untyped> {
 }
 
 impl<M: 'static> Form<M> {
-    /// A draft of the form: what a person has put into it, to be kept across restarts. Its size, and what making it
+    /// A draft of the form: what the user has put into it, to be kept across restarts. Its size, and what making it
     /// costs, follow what is dirty. It does not hold the record that the form compares with, nor secrets.
     pub fn draft(&self) -> Draft {
         self.core.read(Engine::draft)

@@ -113,7 +113,7 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.is_dirty())
     }
 
-    /// Whether a person has left the place, or one in it.
+    /// Whether the user has left the place, or one in it.
     pub fn is_touched(&self) -> bool {
         self.core.view(self.id, |view| view.is_touched())
     }
@@ -273,7 +273,7 @@ impl<T> Place<T> {
         self.apply(Action::Focus { at: self.id.into(), by: None })
     }
 
-    /// Enters text: what a widget does when a person has typed, with the whole text in it.
+    /// Enters text: what a widget does when the user has typed, with the whole text in it.
     ///
     /// # Errors
     ///

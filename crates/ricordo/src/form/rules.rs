@@ -238,7 +238,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         self.add_constraint(at, message, false, function_of::<M, R, bool, G>(function));
     }
 
-    /// Adds a constraint that only warns: where the function gives false, a person sees this message as a warning, and the form stays
+    /// Adds a constraint that only warns: where the function gives false, the user sees this message as a warning, and the form stays
     /// valid. Blank passes.
     pub fn warn_unless<L: Locate<R>, G: Gives<bool>>(
         &mut self,
@@ -285,7 +285,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         self.add_with_message(at, false, function);
     }
 
-    /// Adds a constraint that only warns, with a message that depends on the form: where the function gives one, a person sees it as a
+    /// Adds a constraint that only warns, with a message that depends on the form: where the function gives one, the user sees it as a
     /// warning, and the form stays valid.
     pub fn warn_with<L: Locate<R>>(
         &mut self,

@@ -56,7 +56,7 @@
 //!
 //! | `#[model(…)]` | on | meaning |
 //! |---|---|---|
-//! | `label = "…"`, `description = "…"` | any field or variant (label only) | what a person reads |
+//! | `label = "…"`, `description = "…"` | any field or variant (label only) | what the user reads |
 //! | `required` | any field | an empty value is an error; a flag must be ticked |
 //! | `min_length = N`, `max_length = N` | text | length in Unicode code points |
 //! | `format = "email"`, `"url"`, `"uri"` | text | what the text must look like: see [`Format`](crate::schema::Format) |

@@ -11,7 +11,7 @@ use crate::value::{Value, content_of, sort};
 pub struct Choice {
     /// The value: a text, a number or a flag.
     pub value: Value,
-    /// The text that a person reads; without it, the text of the value.
+    /// The text that the user reads; without it, the text of the value.
     pub label: Option<Arc<str>>,
 }
 
@@ -26,7 +26,7 @@ impl Choice {
         Choice { label: Some(label.into()), ..self }
     }
 
-    /// Returns the text that a person reads.
+    /// Returns the text that the user reads.
     pub fn shown(&self) -> String {
         self.label.as_deref().map_or_else(|| self.value.to_text().into_owned(), str::to_owned)
     }
@@ -81,7 +81,7 @@ impl Choices {
         alike.map(|(_, at)| &choices[*at]).find(|choice| choice.value == *value)
     }
 
-    /// Returns the text that a person reads for a value: its label or its text. `None` if it is not among the choices.
+    /// Returns the text that the user reads for a value: its label or its text. `None` if it is not among the choices.
     pub fn label_of(&self, value: &Value) -> Option<&str> {
         let choice = self.of_value(value)?;
         choice.label.as_deref().or_else(|| choice.value.as_text())

@@ -25,7 +25,7 @@ pub struct Finding {
     pub is_warning: bool,
     /// Whether the server reported it for a submission. It does not block another submit.
     pub is_reported: bool,
-    /// Whether a person should see it now, as the place's [`Reveal`](crate::schema::Reveal) says.
+    /// Whether the user should see it now, as the place's [`Reveal`](crate::schema::Reveal) says.
     pub is_shown: bool,
     /// The bound that is violated: a length, a number of rows, a number, a date, a step. Of times from before midnight to after it,
     /// a list of both bounds.

@@ -204,7 +204,7 @@ impl Schema {
         part.secret || matches!(part.kind, Kind::List(list) if self.part(self.item(list)).secret)
     }
 
-    /// Choices as others may see them: those of a secret hide what they store and what a person reads for it.
+    /// Choices as others may see them: those of a secret hide what they store and what the user reads for it.
     pub(crate) fn masked_choices(&self, parts: &[PartId], choices: &Choices) -> Choices {
         let is_plain = |part: &PartId| {
             let item = if let Kind::List(list) = self.part(*part).kind { self.item(list) } else { *part };

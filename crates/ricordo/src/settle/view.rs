@@ -402,7 +402,7 @@ impl<'a> PlaceView<'a> {
         self.tree.is_dirty(self.place)
     }
 
-    /// Whether a person has left the place, or one in it.
+    /// Whether the user has left the place, or one in it.
     pub fn is_touched(&self) -> bool {
         self.read_sum(Aspects::TOUCHED | Aspects::EPOCH);
         self.tree.is_touched(self.place)

@@ -92,7 +92,7 @@ pub(crate) enum Reversal {
     Suppressed { id: Arc<str>, before: bool },
     /// The place was in conflict, and both sides had this before; or it was in none.
     Conflict { place: PlaceId, before: Option<Box<Value>> },
-    /// A person had left this input in the variant, or none.
+    /// The user had left this input in the variant, or none.
     LeftInput { variant: PlaceId, before: Option<Box<LeftInput>> },
 }
 
@@ -140,7 +140,7 @@ impl Reversal {
     }
 
     /// Whether an undo needs it: findings and properties are computed again, a reset stays a fact, a row that was made stays
-    /// known, for the case that the undo is undone, and neither the focus nor the choices are what a person has put into the form.
+    /// known, for the case that the undo is undone, and neither the focus nor the choices are what the user has put into the form.
     pub(super) fn is_for_history(&self) -> bool {
         match self {
             Reversal::Field { .. }

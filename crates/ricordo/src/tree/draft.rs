@@ -1,4 +1,4 @@
-//! Drafts of the places, written and restored: fields as a person left them, and rows with their keys.
+//! Drafts of the places, written and restored: fields as the user left them, and rows with their keys.
 
 use std::sync::Arc;
 

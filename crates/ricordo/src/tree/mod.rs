@@ -101,7 +101,7 @@ pub(crate) struct Tree {
     rekeyed: FxHashSet<PlaceId>,
     /// Fields that may lead in the baseline where loading it would let them follow, or the other way round.
     led_otherwise: FxHashSet<PlaceId>,
-    /// The input that a person has left in variants by choosing others.
+    /// The input that the user has left in variants by choosing others.
     left_input: FxHashMap<PlaceId, Box<LeftInput>>,
 }
 

@@ -1,4 +1,4 @@
-//! Rebasing: another baseline is put under what a person has changed.
+//! Rebasing: another baseline is put under what the user has changed.
 //!
 //! A place that is as its baseline takes the new one. What was changed stays, and compares with the new baseline.
 
@@ -41,7 +41,7 @@ impl Tree {
         self.drop_conflicts_in(self.root());
     }
 
-    /// Whether a person has changed something in a place. Computed values do not count.
+    /// Whether the user has changed something in a place. Computed values do not count.
     pub(crate) fn is_changed(&self, place: PlaceId) -> bool {
         self.is_changed_by(place, &mut |place, field| is_otherwise(field) && !self.is_computed_now(place))
     }
@@ -348,7 +348,7 @@ impl Tree {
         rebase.rebased.forgets_steps |= self.keys_in_order(place) != before;
     }
 
-    /// Rebases a row that both sides know, or that a person has removed.
+    /// Rebases a row that both sides know, or that the user has removed.
     fn rebase_row(&mut self, row: PlaceId, is_present: bool, theirs: Value, rebase: &mut Rebase) {
         if is_present {
             let kept_all = rebase.keeps_all;

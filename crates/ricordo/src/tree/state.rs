@@ -58,7 +58,7 @@ impl Presence {
 pub(crate) struct State(u8);
 
 impl State {
-    /// A person has left the place.
+    /// The user has left the place.
     pub(super) const TOUCHED: u8 = 1;
     /// The entry of the field cannot be parsed.
     pub(super) const UNREADABLE: u8 = 2;
@@ -108,7 +108,7 @@ impl State {
         State(self.0 & !(3 << 6) | presence.bits() << 6)
     }
 
-    /// The same with what a person has put into a field, as another state has it.
+    /// The same with what the user has put into a field, as another state has it.
     #[must_use]
     pub(super) fn with_input_of(self, other: State) -> Self {
         const INPUT: u8 = State::UNREADABLE | State::LEADS;
@@ -265,7 +265,7 @@ impl<'a> FieldRef<'a> {
         self.typed().map_or_else(|| part.edit_text(self.value), |typed| Cow::Borrowed(typed))
     }
 
-    /// Whether all that a person has put into it is as it was, given whether the value differs.
+    /// Whether all that the user has put into it is as it was, given whether the value differs.
     pub(crate) fn is_as(self, before: &FieldState, value_differs: bool) -> bool {
         !value_differs
             && self.is_unreadable() == before.state.is_unreadable()

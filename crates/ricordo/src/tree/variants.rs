@@ -81,7 +81,7 @@ impl Tree {
     }
 }
 
-/// The input in a variant that a person has left by choosing another one. It is in no value, no patch and no check, and comes back if
+/// The input in a variant that the user has left by choosing another one. It is in no value, no patch and no check, and comes back if
 /// the person chooses the variant again.
 #[derive(Clone, Debug)]
 pub(crate) struct LeftInput {
@@ -94,7 +94,7 @@ pub(crate) struct LeftInput {
 type Path = Vec<u32>;
 
 impl Tree {
-    /// Gives a tag the value that a person has chosen. The input in the variant that is left is kept, and the input in the variant
+    /// Gives a tag the value that the user has chosen. The input in the variant that is left is kept, and the input in the variant
     /// that is chosen comes back.
     pub(crate) fn choose_tag(
         &mut self,
@@ -164,7 +164,7 @@ impl Tree {
         }
     }
 
-    /// Gives a variant that was just opened the input that a person had left in it.
+    /// Gives a variant that was just opened the input that the user had left in it.
     fn give_input(&mut self, variant: PlaceId, input: LeftInput) {
         for (path, value) in input.wholes {
             if let Some(place) = self.down(variant, &path) {

@@ -1,4 +1,4 @@
-//! Drafts: all that a person has put into a form, to be kept across restarts of the program.
+//! Drafts: all that the user has put into a form, to be kept across restarts of the program.
 //!
 //! A draft holds how a form differs from its baseline, place by place, and nothing else. So its size, and the cost of making it, follow
 //! what is dirty. Secrets are not in it.
@@ -22,7 +22,7 @@ use writing::{DraftWriter, number};
 /// The mark of a draft, with the version of the format.
 const FORMAT: &str = "ricordo draft 1";
 
-/// The state of a form as a person left it: what was typed, whether it parses or not, what was touched, the rows with their keys, what
+/// The state of a form as the user left it: what was typed, whether it parses or not, what was touched, the rows with their keys, what
 /// leads, conflicts, what was reported.
 ///
 /// It is read from JSON by [`read_draft`](crate::exchange::read_draft), and written with `{}`. Secrets are not in it. Neither is the

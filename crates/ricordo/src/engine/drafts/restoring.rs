@@ -1,4 +1,4 @@
-//! Restoring drafts: a form as a person left it.
+//! Restoring drafts: a form as the user left it.
 //!
 //! A place that cannot be restored is reported and left out, and the rest is restored. Only input that is not a draft is refused.
 
