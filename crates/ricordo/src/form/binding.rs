@@ -249,6 +249,16 @@ impl<T> Place<T> {
 
 impl Binding {
     /// A read-only binding to the same place: it always shows the value in its display format.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, WidgetEvent};
+    /// # #[derive(Model)] struct Batch { #[model(decimals = 2)] price: ricordo::Decimal }
+    /// # let form = Form::new(&Batch { price: 6.into() })?;
+    /// let label = form.bind("/price")?.one_way();
+    /// assert_eq!(label.state().text, "6.00");
+    /// assert!(label.handle(WidgetEvent::Input("7".into())).is_err());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn one_way(&self) -> Self {
         self.styled(Style::OneWay)
     }
@@ -282,6 +292,15 @@ impl Binding {
     }
 
     /// Returns the state that the widget shows now.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, WidgetEvent};
+    /// # #[derive(Model)] struct Batch { #[model(decimals = 2)] price: ricordo::Decimal }
+    /// # let form = Form::new(&Batch { price: 6.into() })?;
+    /// let price = form.bind("/price")?;
+    /// assert_eq!(price.state().text, "6.00");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn state(&self) -> WidgetState {
         self.core.view(self.place, |view| self.state_of(view))
     }
@@ -309,6 +328,18 @@ impl Binding {
 
     /// Handles what the widget reports. It is refused if it does not suit the place, or if a person may not change
     /// the place.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, WidgetEvent};
+    /// # #[derive(Model)] struct Batch { #[model(decimals = 2)] price: ricordo::Decimal }
+    /// # let form = Form::new(&Batch { price: 6.into() })?;
+    /// let price = form.bind("/price")?;
+    /// price.handle(WidgetEvent::Focus)?;
+    /// price.handle(WidgetEvent::Input("6.5".into()))?;
+    /// price.handle(WidgetEvent::Leave)?;
+    /// assert_eq!(price.state().text, "6.50");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///

@@ -69,11 +69,33 @@ impl<T> Place<T> {
     }
 
     /// Returns the pointer of the place; if it is gone, the one that it had.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// assert_eq!(form.place(batch.rows().at(1))?.pointer().as_str(), "/rows/1");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn pointer(&self) -> Pointer {
         self.core.view(self.id, |view| view.pointer())
     }
 
     /// Returns the text beside the widget: the label, or else the name of the field.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// assert_eq!(form.place(batch.loaves())?.label(), "Loaves");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn label(&self) -> String {
         self.core.view(self.id, |view| {
             let label = view.part().label.as_deref().or_else(|| view.name());
@@ -83,12 +105,38 @@ impl<T> Place<T> {
 
     /// The text in the widget: as typed, whether or not it parses, or the value in its edit format where nothing was
     /// typed since the last set, load or reset.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.enter("1o")?;
+    /// assert_eq!(loaves.entry(), "1o");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn entry(&self) -> String {
         self.core.view(self.id, |view| view.entry().into_owned())
     }
 
     /// The text by which the value is shown where nobody is typing: in its display format, or a choice by its
     /// label.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.enter("4000")?;
+    /// assert_eq!((loaves.entry().as_str(), loaves.display().as_str()), ("4000", "4,000"));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn display(&self) -> String {
         self.core.view(self.id, |view| view.display())
     }
@@ -99,26 +147,91 @@ impl<T> Place<T> {
     }
 
     /// The value, with all in it.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// assert_eq!(form.place(batch.rows().at(0))?.value().to_string(), r#"{"name":"Rye"}"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn value(&self) -> Value {
         self.core.view(self.id, |view| view.value())
     }
 
     /// The value that dirty compares with and reset returns to.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.set(24)?;
+    /// assert_eq!(loaves.baseline(), 12.into());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn baseline(&self) -> Value {
         self.core.view(self.id, |view| view.baseline())
     }
 
     /// Whether the value differs from the baseline, or the entry cannot be parsed.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.enter("24")?;
+    /// assert!(loaves.is_dirty());
+    /// loaves.enter("12")?;
+    /// assert!(!loaves.is_dirty());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn is_dirty(&self) -> bool {
         self.core.view(self.id, |view| view.is_dirty())
     }
 
     /// Whether the user has left the place, or one in it.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.leave()?;
+    /// assert!(loaves.is_touched() && form.is_touched());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn is_touched(&self) -> bool {
         self.core.view(self.id, |view| view.is_touched())
     }
 
     /// Whether the place has no errors, and nothing in it has any.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.enter("900")?;
+    /// assert!(!loaves.is_valid() && !form.is_valid());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn is_valid(&self) -> bool {
         self.core.view(self.id, |view| view.is_valid())
     }
@@ -225,11 +338,40 @@ impl<T> Place<T> {
 
     /// Whether the place is gone: the row that it is, or lies in, was removed, or the optional record that it
     /// lies in is empty.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// let salt = rows.row(1).unwrap();
+    /// salt.remove()?;
+    /// assert!(salt.is_gone());
+    /// form.undo()?;
+    /// assert!(!salt.is_gone());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn is_gone(&self) -> bool {
         !self.core.view(self.id, |view| view.is_there())
     }
 
     /// The errors and warnings of the place itself.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.enter("900")?;
+    /// assert_eq!(loaves.findings()[0].message, "Must be at most 500.");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn findings(&self) -> Vec<Finding> {
         self.core.view(self.id, |view| view.findings())
     }
@@ -252,12 +394,36 @@ impl<T> Place<T> {
     }
 
     /// Returns the place around it: the record of a field, the list of a row; `None` for the form itself.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let salt = form.place(batch.rows().at(1))?;
+    /// assert_eq!(salt.parent().unwrap().pointer().as_str(), "/rows");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn parent(&self) -> Option<Place<Value>> {
         let parent = self.core.view(self.id, |view| view.parent().map(|parent| parent.id()))?;
         Some(Place::new(self.core.clone(), parent))
     }
 
     /// The fields of a record, or the rows of a list.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// assert_eq!(rows.children().len(), 2);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn children(&self) -> Vec<Place<Value>> {
         let children: Vec<PlaceId> =
             self.core.view(self.id, |view| view.children().map(|child| child.id()).collect());
@@ -265,6 +431,19 @@ impl<T> Place<T> {
     }
 
     /// Gives the focus to the place, as a widget does.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.focus()?;
+    /// assert!(loaves.has_focus());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -275,6 +454,19 @@ impl<T> Place<T> {
 
     /// Enters text: what a widget does when the user has typed, with the whole text in it.
     ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.enter("24")?;
+    /// assert_eq!(loaves.get(), Some(24));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// Fails if the place is gone, or is not a field that a person can change.
@@ -284,6 +476,19 @@ impl<T> Place<T> {
 
     /// Leaves the place, as a widget does when it loses the focus. Only this touches a field.
     ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.leave()?;
+    /// assert!(loaves.is_touched());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// Fails if the place is gone.
@@ -292,6 +497,19 @@ impl<T> Place<T> {
     }
 
     /// Clears the place.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.clear()?;
+    /// assert_eq!((loaves.entry().as_str(), loaves.get()), ("", None));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -325,6 +543,20 @@ impl<T> Place<T> {
 
     /// Resets the place, with everything in it, to its baseline.
     ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// rows.row(0).unwrap().remove()?;
+    /// rows.reset()?;
+    /// assert_eq!(rows.len(), 2);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// Fails if the place is gone.
@@ -333,6 +565,19 @@ impl<T> Place<T> {
     }
 
     /// Removes a row from its list, or makes a field blank.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// rows.row(0).unwrap().remove()?;
+    /// assert_eq!(form.to_json(), r#"{"loaves":12,"hours":null,"rows":[{"name":"Salt"}]}"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -343,6 +588,20 @@ impl<T> Place<T> {
 
     /// Moves a row to a position in its list, counted without the row.
     ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// let salt = rows.row(1).unwrap();
+    /// salt.move_to(0)?;
+    /// assert_eq!(salt.pointer().as_str(), "/rows/0");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// Fails if the place is gone or not a row, or if its list has no such position.
@@ -351,6 +610,20 @@ impl<T> Place<T> {
     }
 
     /// Swaps a row with another of its list.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// let (rye, salt) = (rows.row(0).unwrap(), rows.row(1).unwrap());
+    /// rye.swap_with(&salt)?;
+    /// assert_eq!(salt.position(), Some(0));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -365,16 +638,56 @@ impl<T> Place<T> {
     }
 
     /// The key of a row, which stays with it wherever it moves; `None` if the place is not a row.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// let salt = rows.row(1).unwrap();
+    /// let key = salt.row_key();
+    /// salt.move_to(0)?;
+    /// assert_eq!(salt.row_key(), key);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn row_key(&self) -> Option<RowKey> {
         self.core.view(self.id, |view| view.row_key())
     }
 
     /// The position of a row in its list, counted from 0; `None` if the place is not a row, or is gone.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// assert_eq!(rows.row(1).unwrap().position(), Some(1));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn position(&self) -> Option<usize> {
         self.core.view(self.id, |view| view.position())
     }
 
     /// Duplicates a row: the new row comes after it.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// let copy = rows.row(0).unwrap().duplicate()?;
+    /// assert_eq!((copy.position(), copy.get()), (Some(1), Some(row("Rye"))));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -401,6 +714,19 @@ impl<T> Place<T> {
 impl<T: 'static> Place<T> {
     /// A handle to a place in this one.
     ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rye = form.place(batch.rows().at(0))?;
+    /// let name = rye.place(at::<Row>().name())?;
+    /// assert_eq!(name.get().as_deref(), Some("Rye"));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// Fails if there is no such place in this one; the error names the nearest field.
@@ -421,11 +747,36 @@ impl<T: 'static> Place<T> {
 impl<T: Data> Place<T> {
     /// The value as its Rust type, without options around it; `None` if the field is blank or its entry cannot be
     /// parsed.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// assert_eq!(form.place(batch.loaves())?.get(), Some(12));
+    /// assert_eq!(form.place(batch.hours())?.get(), None);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn get(&self) -> Option<T::Inner> {
         T::from_value(&self.value()).ok()?.into_inner()
     }
 
     /// Sets the place to a value.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.set(24)?;
+    /// assert_eq!(loaves.entry(), "24");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -475,6 +826,18 @@ impl<T: Model> Place<Option<T>> {
 
 impl<T: Model> Place<Vec<T>> {
     /// Returns the number of rows.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// assert_eq!(rows.len(), 2);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn len(&self) -> usize {
         self.core.view(self.id, |view| view.row_count())
     }
@@ -485,12 +848,38 @@ impl<T: Model> Place<Vec<T>> {
     }
 
     /// The row at a position.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// assert_eq!(rows.row(1).and_then(|row| row.get()), Some(row("Salt")));
+    /// assert!(rows.row(2).is_none());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn row(&self, position: usize) -> Option<Place<T>> {
         let row = self.core.view(self.id, |view| view.row(position).map(|row| row.id()))?;
         Some(Place::new(self.core.clone(), row))
     }
 
     /// The rows in order.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// let names = rows.rows().iter().map(|row| row.get().unwrap().name).collect::<Vec<_>>();
+    /// assert_eq!(names, ["Rye", "Salt"]);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn rows(&self) -> Vec<Place<T>> {
         let rows: Vec<PlaceId> =
             self.core.view(self.id, |view| view.children().map(|row| row.id()).collect());
@@ -528,6 +917,19 @@ impl<T: Model> Place<Vec<T>> {
 
     /// Adds a row at the end.
     ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// let honey = rows.push(row("Honey"))?;
+    /// assert_eq!(honey.position(), Some(2));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// Fails if the list is gone, or if the row does not fit it.
@@ -537,6 +939,19 @@ impl<T: Model> Place<Vec<T>> {
     }
 
     /// Inserts a row at a position.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500, grouping)] loaves: u32, hours: Option<u32>, rows: Vec<Row> }
+    /// # let row = |name: &str| Row { name: name.into() };
+    /// # let form = Form::new(&Batch { loaves: 12, hours: None, rows: vec![row("Rye"), row("Salt")] })?;
+    /// # let batch = at::<Batch>();
+    /// let rows = form.place(batch.rows())?;
+    /// rows.insert(0, row("Honey"))?;
+    /// assert_eq!(form.place(batch.rows().at(0))?.get(), Some(row("Honey")));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///

@@ -113,6 +113,17 @@ impl<M: 'static, R: 'static> Rules<M, R> {
     }
 
     /// A field is calculated. Nobody else can set it: neither a person nor a program.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Rules, at};
+    /// # #[derive(Model)] #[model(rules = Batch::rules)] struct Batch { loaves: u32, grams: u32, dough: Option<u32> }
+    /// # impl Batch { fn rules(rules: &mut Rules<Self>) { let batch = at::<Self>();
+    /// rules.calculate(batch.dough(), move |it| it.number(batch.loaves()) * it.number(batch.grams()));
+    /// # } }
+    /// let form = Form::new(&Batch { loaves: 12, grams: 900, dough: None })?;
+    /// assert_eq!(form.get(at::<Batch>().dough())?, Some(10_800));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn calculate<L: Locate<R>, G: Gives<L::Target>>(
         &mut self,
         at: L,
@@ -123,6 +134,19 @@ impl<M: 'static, R: 'static> Rules<M, R> {
 
     /// A field is suggested a value. It has that until somebody overrides it, and again once the override is given up. In
     /// data, a value that is not the one suggested is an override.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Rules, at};
+    /// # #[derive(Model)] #[model(rules = Batch::rules)] struct Batch { loaves: u32, grams: u32, dough: Option<u32> }
+    /// # impl Batch { fn rules(rules: &mut Rules<Self>) { let batch = at::<Self>();
+    /// rules.suggest(batch.dough(), move |it| it.number(batch.loaves()) * 1_000);
+    /// # } }
+    /// let form = Form::new(&Batch { loaves: 12, grams: 900, dough: None })?;
+    /// assert_eq!(form.get(at::<Batch>().dough())?, Some(12_000));
+    /// form.enter(at::<Batch>().dough(), "11000")?;
+    /// assert!(form.place(at::<Batch>().dough())?.is_overridden());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn suggest<L: Locate<R>, G: Gives<L::Target>>(
         &mut self,
         at: L,
@@ -229,6 +253,18 @@ impl<M: 'static, R: 'static> Rules<M, R> {
 
     /// Adds a constraint on a place: where the function gives false, the place has an error with this message. Blank passes, so that
     /// what is not filled in yet is not wrong. A place may have several.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Rules, at};
+    /// # #[derive(Model)] #[model(rules = Batch::rules)] struct Batch { loaves: u32, grams: u32, dough: Option<u32> }
+    /// # impl Batch { fn rules(rules: &mut Rules<Self>) { let batch = at::<Self>();
+    /// rules.constraint(batch.loaves(), "Bake an even number.", move |it| it.get(batch.loaves()).map(|n| n % 2 == 0));
+    /// # } }
+    /// let form = Form::new(&Batch { loaves: 12, grams: 900, dough: None })?;
+    /// form.enter(at::<Batch>().loaves(), "13")?;
+    /// assert_eq!(form.findings()[0].message, "Bake an even number.");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn constraint<L: Locate<R>, G: Gives<bool>>(
         &mut self,
         at: L,
@@ -240,6 +276,18 @@ impl<M: 'static, R: 'static> Rules<M, R> {
 
     /// Adds a constraint that only warns: where the function gives false, the user sees this message as a warning, and the form stays
     /// valid. Blank passes.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, Rules, at};
+    /// # #[derive(Model)] #[model(rules = Batch::rules)] struct Batch { loaves: u32, grams: u32, dough: Option<u32> }
+    /// # impl Batch { fn rules(rules: &mut Rules<Self>) { let batch = at::<Self>();
+    /// rules.warn_unless(batch.loaves(), "A large batch.", move |it| it.number(batch.loaves()).at_most(100));
+    /// # } }
+    /// let form = Form::new(&Batch { loaves: 12, grams: 900, dough: None })?;
+    /// form.enter(at::<Batch>().loaves(), "200")?;
+    /// assert!(form.findings()[0].is_warning && form.is_valid());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn warn_unless<L: Locate<R>, G: Gives<bool>>(
         &mut self,
         at: L,

@@ -123,6 +123,17 @@ impl<M> SubmitOptions<M> {
 
     /// Submits only this field, record or list, and others that are named so: one step of several, or one card on a page. Only these
     /// parts are checked, touched and sent, and only they become the baseline. A part cannot lie in a row.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// let payload = form.payload(&SubmitOptions::new().only(batch.loaves()))?;
+    /// assert_eq!(payload.to_string(), r#"{"loaves":24}"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn only<L: Locate<M>>(mut self, at: L) -> Self {
         self.parts.push(address(at));
         self
@@ -130,6 +141,17 @@ impl<M> SubmitOptions<M> {
 
     /// Sends only what is dirty. What was emptied is null, as in a JSON Merge Patch (RFC 7396); a list is sent whole, and so is a record
     /// to create.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// let payload = form.payload(&SubmitOptions::new().dirty_only())?;
+    /// assert_eq!(payload.to_string(), r#"{"loaves":24}"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn dirty_only(mut self) -> Self {
         self.extent = Extent::Dirty;
         self
@@ -154,6 +176,17 @@ impl<M> SubmitOptions<M> {
 
     /// Adds `test` operations to the JSON Patch, so that it fails if the server's record has changed in the same places
     /// that it changes. It makes a difference only with [`as_json_patch`](SubmitOptions::as_json_patch), before or after it.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// let payload = form.payload(&SubmitOptions::new().as_json_patch().with_tests())?;
+    /// assert_eq!(payload.to_string(), r#"[{"op":"test","path":"/loaves","value":12},{"op":"replace","path":"/loaves","value":24}]"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn with_tests(mut self) -> Self {
         self.has_tests = true;
         self
@@ -168,6 +201,16 @@ impl<M> SubmitOptions<M> {
 
     /// Wraps the payload in a record with one member of this name: `{"batch": {…}}`. Pointers in problems may begin with the name, or
     /// not.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// let payload = form.payload(&SubmitOptions::new().under("batch"))?;
+    /// assert_eq!(payload.to_string(), r#"{"batch":{"name":"Rye","loaves":12}}"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn under(mut self, name: &str) -> Self {
         self.under = Some(name.into());
         self
@@ -188,6 +231,17 @@ impl<M> SubmitOptions<M> {
     }
 
     /// Once a submission is accepted, nothing is touched any more, as after a reset. What was typed meanwhile stays.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// form.place(batch.loaves())?.leave()?;
+    /// form.submit(&SubmitOptions::new().then_reset())?.accept()?;
+    /// assert!(!form.is_touched());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn then_reset(mut self) -> Self {
         self.then = Then::Reset;
         self
@@ -352,6 +406,16 @@ impl<M: Model> Submission<M> {
     /// If only parts of the form were submitted, or only what is dirty, the record is read from the form: ask for it before the form
     /// changes and before you answer.
     ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// let submission = form.submit(&SubmitOptions::new())?;
+    /// assert_eq!(submission.record()?.loaves, 12);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// Fails if only parts were submitted and the rest is not finished, and if the record would be read from a form that has changed
@@ -366,6 +430,18 @@ impl<M: Model> Submission<M> {
 
     /// The submission was accepted, and this is the record as the other side has it now. What was not changed meanwhile takes its
     /// values. Rows match by key where the list has one, else by the position at which they were sent.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// let submission = form.submit(&SubmitOptions::new())?;
+    /// submission.accept_with(&Batch { name: "Rye loaf".into(), loaves: 24 })?;
+    /// assert_eq!(form.get(batch.name())?.as_deref(), Some("Rye loaf"));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -387,12 +463,32 @@ impl<M> Submission<M> {
     }
 
     /// Returns the payload as JSON on one line.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// let submission = form.submit(&SubmitOptions::new())?;
+    /// assert_eq!(submission.to_json(), r#"{"name":"Rye","loaves":12}"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn to_json(&self) -> String {
         self.payload.to_string()
     }
 
     /// Returns the payload as `application/x-www-form-urlencoded`, with pointers as names: see
     /// [`write_urlencoded`](exchange::write_urlencoded).
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// let submission = form.submit(&SubmitOptions::new())?;
+    /// assert_eq!(submission.to_urlencoded(), "%2Fname=Rye&%2Floaves=12");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn to_urlencoded(&self) -> String {
         exchange::write_urlencoded(&self.payload)
     }
@@ -415,6 +511,17 @@ impl<M> Submission<M> {
 
     /// The submission was accepted: what was sent becomes the baseline. What was typed meanwhile stays, and is dirty.
     ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// form.submit(&SubmitOptions::new())?.accept()?;
+    /// assert!(!form.is_dirty());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// Fails if it was answered already, or if the form has started from another record since.
@@ -424,6 +531,17 @@ impl<M> Submission<M> {
 
     /// The submission was accepted, and this is the record in JSON as the other side has it now. See
     /// [`Submission::accept_with`].
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// form.submit(&SubmitOptions::new())?.accept_json(r#"{"name": "Rye loaf", "loaves": 24}"#)?;
+    /// assert_eq!(form.get(batch.name())?.as_deref(), Some("Rye loaf"));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -479,6 +597,17 @@ impl<M> Submission<M> {
     /// The submission was rejected, with problem details (RFC 9457) in JSON. Any other text, such as an error page of a
     /// gateway, is a problem without details.
     ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// let submission = form.submit(&SubmitOptions::new())?;
+    /// submission.reject_json(r##"{"title": "No", "errors": [{"pointer": "#/name", "detail": "Taken."}]}"##)?;
+    /// assert_eq!(form.findings()[0].message, "Taken.");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// As for [`Submission::accept`].
@@ -526,6 +655,19 @@ impl<M> Drop for Submission<M> {
 impl<M: 'static> Form<M> {
     /// Submits the form, or the parts that the options names: commits what is being typed, touches what is relevant, and checks
     /// everything. Without errors, it hands out a submission, and no other until that one is answered.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// let submission = form.submit(&SubmitOptions::new().dirty_only())?;
+    /// assert_eq!(submission.to_json(), r#"{"loaves":24}"#);
+    /// assert!(form.submit(&SubmitOptions::new()).is_err(), "one is in flight");
+    /// submission.accept()?;
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -582,6 +724,16 @@ impl<M: 'static> Form<M> {
 
     /// Returns the changes since the baseline as a JSON Merge Patch (RFC 7396). See
     /// [`Engine::merge_patch`](crate::engine::Engine::merge_patch).
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, SubmitOptions, at};
+    /// # #[derive(Debug, Model)] struct Batch { name: String, loaves: u32 }
+    /// # let form = Form::new(&Batch { name: "Rye".into(), loaves: 12 })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// assert_eq!(form.merge_patch().to_string(), r#"{"loaves":24}"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn merge_patch(&self) -> Value {
         self.core.read(Engine::merge_patch)
     }

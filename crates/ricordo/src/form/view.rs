@@ -50,6 +50,16 @@ impl<'a, T> Deref for View<'a, T> {
 
 impl<'a, T: 'static> View<'a, T> {
     /// A place in this one; `None` if there is none now.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Row { grams: u32 }
+    /// # #[derive(Model)] struct Batch { loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { grams: 5 }, Row { grams: 7 }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.subscribe_selector(move |view| view.at(batch.loaves()).map(|loaves| loaves.is_dirty()), |_| {})?.keep();
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn at<L: Locate<T>>(&self, at: L) -> Option<View<'a, L::Target>> {
         let spot = at.spot().map_err(|wrong| self.place.record_wrong(wrong)).ok()?;
         let place = match spot {
@@ -61,16 +71,47 @@ impl<'a, T: 'static> View<'a, T> {
 
     /// The value of a place in this one as its Rust type, without options around it; `None` if there is no such
     /// place, or if it is blank or cannot be parsed.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Row { grams: u32 }
+    /// # #[derive(Model)] struct Batch { loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { grams: 5 }, Row { grams: 7 }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.subscribe_selector(move |view| view.get(batch.loaves()), |update| println!("{:?}", update.now()))?.keep();
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn get<L: Locate<T>>(&self, at: L) -> Option<<L::Target as Data>::Inner> {
         self.at(at)?.typed()
     }
 
     /// The number in a place in this one; blank if there is no such place, or no number in it.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Row { grams: u32 }
+    /// # #[derive(Model)] struct Batch { loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { grams: 5 }, Row { grams: 7 }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.subscribe_selector(move |view| view.number(batch.loaves()) * 400, |update| println!("{}", update.now()))?.keep();
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn number<L: Locate<T>>(&self, at: L) -> Number {
         self.at(at).and_then(|view| view.place.number()).into()
     }
 
     /// The rows of a list in this place, in order; empty if there is no such list.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Row { grams: u32 }
+    /// # #[derive(Model)] struct Batch { loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { grams: 5 }, Row { grams: 7 }] })?;
+    /// # let batch = at::<Batch>();
+    /// let grams = move |row: &ricordo::View<'_, Row>| row.number(at::<Row>().grams());
+    /// form.subscribe_selector(move |view| view.rows(batch.rows()).iter().map(grams).sum::<ricordo::Number>(), |_| {})?.keep();
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn rows<R: Model, L: Locate<T, Target = Vec<R>>>(&self, at: L) -> Vec<View<'a, R>> {
         self.at(at).map_or_else(Vec::new, |list| list.place.children().map(View::new).collect())
     }
