@@ -82,7 +82,7 @@ impl<'a, T: 'static> View<'a, T> {
     /// # Ok::<(), ricordo::Error>(())
     /// ```
     pub fn get<L: Locate<T>>(&self, at: L) -> Option<<L::Target as Data>::Inner> {
-        self.at(at)?.typed()
+        self.at(at)?.parsed()
     }
 
     /// The number in a place in this one; blank if there is no such place, or no number in it.
@@ -119,7 +119,7 @@ impl<'a, T: 'static> View<'a, T> {
 
 impl<T: Data> View<'_, T> {
     /// The value as its Rust type, without options around it; `None` if the place is blank or cannot be parsed.
-    pub fn typed(&self) -> Option<T::Inner> {
+    pub fn parsed(&self) -> Option<T::Inner> {
         T::from_value(&self.place.value()).ok()?.into_inner()
     }
 }
