@@ -3,7 +3,9 @@
 use std::cell::Cell;
 use std::collections::HashMap;
 
-use ricordo::engine::{Action, Conflict, Engine, ObserverId, Outcome, PlaceId, Status, Submitted};
+use ricordo::engine::{
+    Action, Aspects, Change, Conflict, Engine, ObserverId, Outcome, PlaceId, Status, Submitted,
+};
 use ricordo::exchange::{Entry, write_action, write_response};
 use ricordo::{Error, Value};
 
@@ -21,7 +23,7 @@ fn wrapped(text: &str, free: usize) -> Vec<(&'static str, String)> {
     lines.map(|(at, line)| (if at == 0 { "" } else { "  " }, line.into_owned())).collect()
 }
 
-/// So many changes of an action are told on few lines.
+/// The number of changes that the brief description of an action lists.
 const MOST_CHANGES: usize = 3;
 
 /// A form with an observer on itself, and one on each place that lies directly in it.
@@ -82,20 +84,18 @@ impl Watched {
         }
     }
 
-    /// What an action does, in words.
+    /// Describes an action.
     pub(crate) fn words(&self, action: &Action) -> String {
         self.engine.words(&self.engine.summarize(action))
     }
 
-    /// What an action changed, on few lines.
+    /// The changes of an action, on a few lines.
     pub(crate) fn changed(&self, outcome: &Outcome) -> Vec<Line> {
         if outcome.submitted() == Some(Submitted::Sent) {
             return vec![Line::of(GOOD, "submitted")];
         }
-        let words = outcome.changes().iter().map(|change| self.engine.change_words(change));
-        // The dependencies of a value are told at length elsewhere.
-        let short = |words: String| words.split(", calculated from ").next().unwrap_or_default().to_owned();
-        let mut short: Vec<String> = words.map(short).collect();
+        let mut short: Vec<String> =
+            outcome.changes().iter().map(|change| self.engine.brief_change_words(change)).collect();
         let more = short.len().saturating_sub(MOST_CHANGES);
         if more > 1 {
             short.truncate(MOST_CHANGES);
@@ -117,20 +117,19 @@ impl Watched {
         wrapped.map(|(lead, words)| Line::new(format!("{lead}{words}"))).collect()
     }
 
-    /// What an action changed, and who was notified.
+    /// The changes of an action, and the places whose observers were notified.
     pub(crate) fn notified(&self, outcome: &Outcome) -> Vec<Line> {
         // A submit touches all there is, which is said once.
-        let is_touch = |words: &String| words.split_once(": ").is_some_and(|(_, what)| what == "now touched");
-        let words = outcome.changes().iter().map(|change| match self.values {
+        let is_touch =
+            |change: &&Change| outcome.submitted().is_some() && change.aspects() == Aspects::TOUCHED;
+        let (touches, others): (Vec<&Change>, Vec<&Change>) = outcome.changes().iter().partition(is_touch);
+        let words = others.into_iter().map(|change| match self.values {
             Values::Displayed => self.engine.change_words(change),
             Values::Exact => self.engine.exact_change_words(change),
         });
-        let (touches, words): (Vec<String>, Vec<String>) =
-            words.partition(|words| outcome.submitted().is_some() && is_touch(words));
         let touched = touches.len();
         let touches = (touched > 0).then(|| format!("{}: now touched", describe::counted(touched, "place")));
         let mut lines: Vec<Line> = words
-            .into_iter()
             .chain(touches)
             .flat_map(|words| wrapped(&words, 12))
             .map(|(lead, words)| Line::new(format!("{lead}{words}")))
@@ -157,7 +156,7 @@ impl Watched {
         lines
     }
 
-    /// What an action handed out to be sent, beside the baseline, with what differs marked.
+    /// The payload that an action handed out, beside the baseline, with the differences marked.
     pub(crate) fn sent(&self, outcome: &Outcome) -> Option<String> {
         let is_sent = outcome.submitted() == Some(Submitted::Sent);
         self.engine
@@ -179,7 +178,7 @@ impl Watched {
         }
     }
 
-    /// What the comment above an entry says: the first sentence, and the rest.
+    /// The comment above an entry: its first sentence, and the rest.
     pub(crate) fn heading(entry: &Entry) -> Option<(&str, &str)> {
         let comment = entry.comment.as_str();
         (!comment.is_empty()).then(|| comment.split_once(". ").unwrap_or((comment, "")))

@@ -1,15 +1,26 @@
 //! The changes of an action, in words.
 
-use super::{Aspects, Change, Engine, PlaceId, PlaceView, RowEdit};
+use super::{Aspects, Change, Engine, PlaceView, RowEdit};
 use crate::schema::{FindingKind, MASK, Named, shorten};
 use crate::settle::Slot;
 use crate::tree::Severity;
 use crate::value::Value;
 
 impl Engine {
-    /// Describes the differences of a place: `/loaves: value 12 → 15, now dirty`. Values are as they are displayed. Secrets are
-    /// hidden.
+    /// Describes the differences of a place: `/loaves: value 12 → 15, now dirty`. Values are in their display formats.
+    /// Secrets are hidden.
     pub fn change_words(&self, change: &Change) -> String {
+        self.with_dependencies(change, self.brief_change_words(change))
+    }
+
+    /// Describes the differences of a place as [`Engine::change_words`] does, with exact values.
+    pub fn exact_change_words(&self, change: &Change) -> String {
+        self.with_dependencies(change, self.words_of_change(change, |_, value| value_words(value)))
+    }
+
+    /// Describes the differences of a place as [`Engine::change_words`] does, without the dependencies of a calculated
+    /// value.
+    pub fn brief_change_words(&self, change: &Change) -> String {
         self.words_of_change(change, |place, value| match value {
             Value::Number(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_) => {
                 place.display_of(value)
@@ -23,9 +34,13 @@ impl Engine {
         })
     }
 
-    /// Describes the differences of a place as [`Engine::change_words`] does, with exact values.
-    pub fn exact_change_words(&self, change: &Change) -> String {
-        self.words_of_change(change, |_, value| value_words(value))
+    /// Adds the dependencies of a calculated value to the words of its change.
+    fn with_dependencies(&self, change: &Change, words: String) -> String {
+        if !change.aspects().contains(Aspects::VALUE) {
+            return words;
+        }
+        let from = self.dependencies(change.place());
+        if from.is_empty() { words } else { format!("{words}, calculated from {}", self.names_of(&from)) }
     }
 
     fn words_of_change(&self, change: &Change, said: fn(PlaceView<'_>, &Value) -> String) -> String {
@@ -124,18 +139,7 @@ impl Engine {
         if aspects.contains(Aspects::EPOCH) {
             words.push("reset".to_owned());
         }
-        if aspects.contains(Aspects::VALUE) {
-            words.extend(self.calculated_words(change.place()));
-        }
         format!("{}: {}", Named(&now.pointer()), words.join(", "))
-    }
-}
-
-impl Engine {
-    /// The dependencies of a calculated place, in words.
-    fn calculated_words(&self, place: PlaceId) -> Option<String> {
-        let from = self.dependencies(place);
-        if from.is_empty() { None } else { Some(format!("calculated from {}", self.names_of(&from))) }
     }
 }
 
