@@ -16,7 +16,7 @@ pub(crate) const STRONG: Style = Style::new().bold();
 pub(crate) const FAINT: Style = Style::new().dimmed();
 /// What is well.
 pub(crate) const GOOD: Style = AnsiColor::Green.on_default();
-/// The description of the error.
+/// Errors.
 pub(crate) const BAD: Style = AnsiColor::Red.on_default();
 
 /// The width to lay out for, in columns.

@@ -1,4 +1,4 @@
-//! Tables: the state of a form, and what a form is made of.
+//! Tables: the state of a form, and the places that it has.
 
 use comfy_table::{
     Attribute, Cell, CellAlignment, Color, ColumnConstraint, ContentArrangement, LineStyle, Table,
@@ -52,7 +52,7 @@ fn lines<T: AsRef<str>>(texts: impl IntoIterator<Item = T>) -> Cell {
     Cell::new(texts.into_iter().map(shown).collect::<Vec<_>>().join("\n"))
 }
 
-/// How values are written.
+/// The way values are shown.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) enum Values {
     /// In their display formats.
@@ -89,31 +89,34 @@ pub(crate) fn state(engine: &Engine, values: Values) -> String {
     format!("{}\n{}", drawn(&table), screen::Line::of(screen::FAINT, legend))
 }
 
-/// A payload beside the baseline of a form, with what differs marked, so many columns further to the right. Secrets are hidden.
-pub(crate) fn payload(engine: &Engine, payload: &Value, indent: usize) -> String {
+/// A payload beside the baseline of a form, with the differences marked, indented by so many columns. Secrets are hidden.
+pub(crate) fn payload(engine: &Engine, payload: &Value, indent: usize, values: Values) -> String {
     let root = engine.view(engine.root());
     let schema = engine.schema();
     let sent = schema.masked_value(schema.root(), payload);
-    let mut leaves: Vec<(String, [Option<String>; 2])> = Vec::new();
-    add_leaves(engine, &mut leaves, &mut String::new(), [Some(&root.masked_baseline()), Some(&sent)]);
+    let baseline = root.masked_baseline();
+    let mut leaves = Vec::new();
+    add_leaves(&mut leaves, &mut String::new(), [Some(&baseline), Some(&sent)]);
     let mut table = table(&["", "Place", "Baseline", "Sent"]);
     table.set_width(u16::try_from(screen::width().saturating_sub(indent)).unwrap_or(100));
     let (mut same, mut unsent) = (0, 0);
-    for (place, [baseline, sent]) in &leaves {
-        let mark = match (baseline, sent) {
-            (Some(baseline), Some(sent)) if baseline == sent => {
+    for (place, leaf) in &leaves {
+        let (mark, baseline, sent) = match *leaf {
+            [Some(baseline), Some(sent)] if baseline == sent => {
                 same += 1;
                 continue;
             }
-            (Some(_), Some(_)) => "≠",
-            (None, Some(_)) => "+",
-            (_, None) => {
+            [Some(baseline), Some(sent)] => {
+                let [baseline, sent] = side_by_side(engine, place, [baseline, sent], values);
+                ("≠", baseline, sent)
+            }
+            [None, Some(sent)] => ("+", String::new(), written(engine, place, sent, values)),
+            [_, None] => {
                 unsent += 1;
                 continue;
             }
         };
-        let text = |text: &Option<String>| cell(text.as_deref().unwrap_or_default());
-        table.add_row([cell(mark), cell(place), text(baseline), text(sent)]);
+        table.add_row([cell(mark), cell(place), cell(&baseline), cell(&sent)]);
     }
     let more = [(same, "sent as in the baseline"), (unsent, "not sent")];
     let more = more.into_iter().filter(|(count, _)| *count > 0);
@@ -126,27 +129,30 @@ pub(crate) fn payload(engine: &Engine, payload: &Value, indent: usize) -> String
 }
 
 /// Conflicts that there were, and how they were resolved.
-pub(crate) fn conflicts(engine: &Engine, conflicts: &[Conflict]) -> String {
+pub(crate) fn conflicts(engine: &Engine, conflicts: &[Conflict], values: Values) -> String {
     let mut table = table(&["Changed by both", "Before", "Mine", "Theirs", "Resolved to"]);
     for conflict in conflicts {
         let (at, view) = (conflict.place.into(), engine.view(conflict.place));
         let is_row = conflict.removed_row.is_some() || view.row_key().is_some();
-        let words = |value: &Value| match engine.masked_at(&at, value) {
-            Value::Blank if is_row => "removed".to_owned(),
-            value => displayed(engine, conflict.pointer.as_str(), &value),
-        };
         let now = if view.is_there() { view.value() } else { Value::Blank };
-        let solved = match &now {
+        let sides = [&conflict.base, &conflict.mine, &conflict.theirs, &now];
+        let masked = sides.map(|value| engine.masked_at(&at, value));
+        let texts = side_by_side(engine, conflict.pointer.as_str(), masked.each_ref(), values);
+        let mut words = masked.iter().zip(texts).map(|(value, text)| match value {
+            Value::Blank if is_row => "removed".to_owned(),
+            _ => text,
+        });
+        let [base, mine, theirs, resolved] = std::array::from_fn(|_| words.next().unwrap_or_default());
+        let resolved = match &now {
             _ if view.conflict().is_some() => "open".to_owned(),
-            now if *now == conflict.theirs => format!("theirs: {}", words(now)),
-            now if *now == conflict.mine => format!("mine: {}", words(now)),
-            now => words(now),
+            now if *now == conflict.theirs => format!("theirs: {resolved}"),
+            now if *now == conflict.mine => format!("mine: {resolved}"),
+            _ => resolved,
         };
         let row = if conflict.removed_row.is_some() { words_of_row(&conflict.base) } else { String::new() };
         let place = format!("{}\n{row}", describe::place(conflict.pointer.as_str()));
-        let [base, mine, theirs] =
-            [&conflict.base, &conflict.mine, &conflict.theirs].map(|value| cell(&words(value)));
-        table.add_row([lines(place.trim_end().lines()), base, mine, theirs, cell(&solved)]);
+        let place = lines(place.trim_end().lines());
+        table.add_row([place, cell(&base), cell(&mine), cell(&theirs), cell(&resolved)]);
     }
     drawn(&table)
 }
@@ -159,21 +165,19 @@ fn words_of_row(row: &Value) -> String {
 
 /// A value as the place at a pointer displays it.
 fn displayed(engine: &Engine, pointer: &str, value: &Value) -> String {
-    let part = pointer.parse::<Pointer>().ok().and_then(|pointer| engine.schema().part_at(&pointer));
-    match (part, value) {
-        (Some(part), Value::Number(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_)) => {
-            engine.schema().part(part).displayed(value)
-        }
+    let schema = engine.schema();
+    match (part_at(engine, pointer), value) {
+        (Some(part), value) if is_formatted(value) => part.displayed(value),
         (Some(part), Value::Record(members)) => {
             // A row that has gone is known by its list.
-            let part = match engine.schema().part(part).kind {
-                Kind::List(list) => engine.schema().item(list),
+            let part = match part.kind {
+                Kind::List(list) => schema.part(schema.item(list)),
                 _ => part,
             };
-            let Kind::Record(record) = engine.schema().part(part).kind else { return describe::value(value) };
-            let fields = engine.schema().fields(record).map(|(name, part)| match members.get(name) {
+            let Kind::Record(record) = part.kind else { return describe::value(value) };
+            let fields = schema.fields(record).map(|(name, part)| match members.get(name) {
                 Some(Value::List(rows)) => describe::counted(rows.len(), "row"),
-                Some(value) if !value.is_empty() => engine.schema().part(part).displayed(value),
+                Some(value) if !value.is_empty() => schema.part(part).displayed(value),
                 Some(_) | None => String::new(),
             });
             fields.filter(|text| !text.is_empty()).collect::<Vec<_>>().join(" · ")
@@ -182,7 +186,44 @@ fn displayed(engine: &Engine, pointer: &str, value: &Value) -> String {
     }
 }
 
-/// What a pointer leads to in a value.
+/// Whether a value is shown in a display format, and not in words.
+fn is_formatted(value: &Value) -> bool {
+    matches!(value, Value::Number(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_))
+}
+
+fn part_at<'a>(engine: &'a Engine, pointer: &str) -> Option<&'a Part> {
+    let part = engine.schema().part_at(&pointer.parse().ok()?)?;
+    Some(engine.schema().part(part))
+}
+
+/// A value of the place at a pointer, in its display format or with all digits.
+fn written(engine: &Engine, pointer: &str, value: &Value, values: Values) -> String {
+    match values {
+        Values::Displayed => displayed(engine, pointer, value),
+        Values::Exact => describe::value(value),
+    }
+}
+
+/// Values of the place at a pointer that stand side by side. Different ones look different.
+fn side_by_side<const N: usize>(
+    engine: &Engine,
+    pointer: &str,
+    sides: [&Value; N],
+    values: Values,
+) -> [String; N] {
+    let mut texts = sides.map(|side| written(engine, pointer, side, values));
+    if let (Some(part), Values::Displayed) = (part_at(engine, pointer), values) {
+        let apart = part.displayed_apart(sides);
+        for ((text, apart), side) in texts.iter_mut().zip(apart).zip(sides) {
+            if is_formatted(side) {
+                *text = apart;
+            }
+        }
+    }
+    texts
+}
+
+/// The value that a pointer leads to in a value.
 fn found<'a>(value: &'a Value, pointer: &str) -> Option<&'a Value> {
     let pointer: Pointer = pointer.parse().ok()?;
     pointer.tokens().try_fold(value, |value, token| match value {
@@ -192,18 +233,18 @@ fn found<'a>(value: &'a Value, pointer: &str) -> Option<&'a Value> {
     })
 }
 
-/// What the place held that is at a pointer now. A row that has moved stood elsewhere.
-fn held_by_place(engine: &Engine, pointer: &str) -> String {
-    let place = pointer.parse::<Pointer>().ok().and_then(|pointer| engine.locate(&pointer.into()).ok());
-    place.map(|place| displayed(engine, pointer, &engine.view(place).masked_baseline())).unwrap_or_default()
+/// The baseline of the place that is at a pointer now. A row that has moved stood elsewhere.
+fn baseline_at(engine: &Engine, pointer: &str) -> Option<Value> {
+    let place = engine.locate(&pointer.parse::<Pointer>().ok()?.into()).ok()?;
+    Some(engine.view(place).masked_baseline())
 }
 
-/// What was at a pointer.
+/// The value that was at a pointer.
 fn held(value: &Value, pointer: &str) -> String {
     found(value, pointer).map(describe::value).unwrap_or_default()
 }
 
-/// What people know the row by that a place is or lies in.
+/// The first text in the row that a place is or lies in.
 fn row_words(value: &Value, pointer: &str) -> String {
     let tokens: Vec<&str> = pointer.split('/').collect();
     let row = tokens.iter().rposition(|token| token.parse::<usize>().is_ok());
@@ -220,13 +261,16 @@ pub(crate) fn differences(engine: &Engine, operations: &[Value]) -> String {
         let text = |name: &str| operation.as_record()?.get(name)?.as_text().map(str::to_owned);
         let (Some(op), Some(path)) = (text("op"), text("path")) else { continue };
         let value = operation.as_record().and_then(|operation| operation.get("value"));
-        let value = value.map(|value| displayed(engine, &path, value));
         let at = describe::place(&path);
-        let (mark, from, to) = match op.as_str() {
-            "add" => ("+", String::new(), value.unwrap_or_default()),
-            "remove" => ("−", held(&baseline, &path), String::new()),
-            "move" => ("↕", text("from").unwrap_or_default(), path.clone()),
-            _ => ("≠", held_by_place(engine, &path), value.unwrap_or_default()),
+        let (mark, [from, to]) = match (op.as_str(), value) {
+            ("remove", _) => ("−", [held(&baseline, &path), String::new()]),
+            ("move", _) => ("↕", [text("from").unwrap_or_default(), path.clone()]),
+            ("add", Some(value)) => ("+", [String::new(), displayed(engine, &path, value)]),
+            (_, Some(value)) => {
+                let before = baseline_at(engine, &path).unwrap_or_default();
+                ("≠", side_by_side(engine, &path, [&before, value], Values::Displayed))
+            }
+            (_, None) => continue,
         };
         // A row is known by what is in it.
         let row = row_words(if op == "remove" { &baseline } else { &now }, &path);
@@ -236,12 +280,11 @@ pub(crate) fn differences(engine: &Engine, operations: &[Value]) -> String {
     drawn(&table)
 }
 
-/// Adds what stands at each place in two values, of which either may be missing.
-fn add_leaves(
-    engine: &Engine,
-    leaves: &mut Vec<(String, [Option<String>; 2])>,
+/// Adds the scalars at each place in two values, of which either may be missing.
+fn add_leaves<'a>(
+    leaves: &mut Vec<(String, [Option<&'a Value>; 2])>,
     place: &mut String,
-    values: [Option<&Value>; 2],
+    values: [Option<&'a Value>; 2],
 ) {
     let names: Vec<String> = match values {
         [Some(Value::Record(one)), Some(Value::Record(other))] => {
@@ -257,23 +300,22 @@ fn add_leaves(
         [Some(Value::List(rows)), None] | [None, Some(Value::List(rows))] => {
             (0..rows.len()).map(|at| at.to_string()).collect()
         }
-        [one, other] => {
-            let scalars = [one, other].map(|value| value.map(|value| displayed(engine, place, value)));
+        scalars => {
             leaves.push((place.clone(), scalars));
             return;
         }
     };
     for name in names {
-        let member = |value: &Value| match value {
-            Value::Record(members) => members.get(&name).cloned(),
-            Value::List(rows) => name.parse::<usize>().ok().and_then(|at| rows.get(at).cloned()),
+        let member = |value: &'a Value| match value {
+            Value::Record(members) => members.get(&name),
+            Value::List(rows) => name.parse::<usize>().ok().and_then(|at| rows.get(at)),
             _ => None,
         };
-        let [one, other] = values.map(|value| value.and_then(member));
+        let members = values.map(|value| value.and_then(member));
         let length = place.len();
         place.push('/');
         place.push_str(&name.replace('~', "~0").replace('/', "~1"));
-        add_leaves(engine, leaves, place, [one.as_ref(), other.as_ref()]);
+        add_leaves(leaves, place, members);
         place.truncate(length);
     }
 }
@@ -297,7 +339,7 @@ fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize, values: Valu
         let texts = match values {
             Values::Displayed => {
                 let value = match child.part().kind {
-                    // The text that no value says.
+                    // The value is not that of the text.
                     _ if is_field && (child.is_unreadable() || child.is_uncommitted()) => {
                         describe::quoted(&entry)
                     }
@@ -306,18 +348,22 @@ fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize, values: Valu
                     Kind::Record(_) if !child.is_absent() => String::new(),
                     _ => describe::value(&held),
                 };
-                let baseline = match child.part().kind {
+                let before = match child.part().kind {
                     Kind::Record(_) => String::new(),
                     _ if differs && is_field && !baseline.is_empty() => child.display_of(&child.baseline()),
                     _ if differs => scalar(&baseline),
                     _ => String::new(),
                 };
-                vec![value, baseline]
+                if is_field && value == before && is_formatted(&held) && is_formatted(&baseline) {
+                    child.part().displayed_apart([&held, &baseline]).to_vec()
+                } else {
+                    vec![value, before]
+                }
             }
             Values::Exact => {
                 let value = match child.part().kind {
                     Kind::Record(_) if !child.is_absent() => String::new(),
-                    // What only repeats the entry would be noise.
+                    // The entry says the same.
                     _ if is_field && !held.is_empty() && *child.part().edit_text(&held) == *entry => {
                         "=".to_owned()
                     }
@@ -364,7 +410,7 @@ fn has_only_fields(place: PlaceView<'_>) -> bool {
     place.children().all(|child| child.part().is_field())
 }
 
-/// What is in a place, on one line.
+/// The values in a place, on one line.
 fn folded(place: PlaceView<'_>, values: Values) -> String {
     let texts = place.children().map(|child| match values {
         _ if !child.part().is_field() => folded(child, values),
@@ -382,7 +428,7 @@ fn scalar(value: &Value) -> String {
     }
 }
 
-/// Returns the description of the form.
+/// The places of a form, with their labels, types, constraints and rules.
 pub(crate) fn outline(compiled: &CompiledSchema) -> String {
     let mut table = table(&["Place", "Label", "Type", "Constraints, rules and format"]);
     let mut open = Vec::new();
@@ -396,7 +442,7 @@ pub(crate) fn outline(compiled: &CompiledSchema) -> String {
     drawn(&table)
 }
 
-/// What each place depends on, and what depends on it.
+/// The dependencies of each place, and the places that depend on it.
 pub(crate) fn graph(nodes: &[(String, GraphNode)]) -> String {
     let mut table = table(&["Place", "Formulas", "Depends on", "Read by"]);
     for (name, node) in nodes {
@@ -498,7 +544,7 @@ fn what(part: &Part) -> String {
     if part.nullable { format!("{kind} or null") } else { kind.to_owned() }
 }
 
-/// What a place keeps to: one line of constraints, and one for each rule.
+/// The constraints of a place on one line, and a line for each of its rules.
 fn keeps_to(compiled: &CompiledSchema, id: PartId, condition: Option<&str>) -> Vec<String> {
     let schema = compiled.schema();
     let part = schema.part(id);

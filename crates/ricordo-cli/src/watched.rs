@@ -162,7 +162,7 @@ impl Watched {
         self.engine
             .submission()
             .filter(|_| is_sent)
-            .map(|sent| table::payload(&self.engine, sent.payload(), 7))
+            .map(|sent| table::payload(&self.engine, sent.payload(), 7, self.values))
     }
 
     /// An action as a line of a journal, with secrets hidden.

@@ -46,7 +46,7 @@ pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Endin
         }
         out.block(table::state(&watched.engine, values))?;
         if !watched.conflicts.is_empty() {
-            out.block(table::conflicts(&watched.engine, &watched.conflicts))?;
+            out.block(table::conflicts(&watched.engine, &watched.conflicts, values))?;
         }
         out.line(&report.summary())?;
         report.failures().try_for_each(|line| out.line(&line))?;

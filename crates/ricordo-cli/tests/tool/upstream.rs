@@ -66,3 +66,74 @@ fn replay_shows_conflicts_and_what_they_were_solved_to() {
     let (_, conflicts) = run.out.split_once("(…) found, but not shown to the user yet\n").unwrap();
     assert_snapshot!(conflicts);
 }
+
+#[test]
+fn values_that_differ_in_hidden_digits_are_told_apart() {
+    let folder = tempfile::tempdir().unwrap();
+    let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
+    let cost = r#"{"type": "number", "x-ricordo": {"display": {"decimals": 2}}}"#;
+    write("f.json", &format!(r#"{{"type": "object", "properties": {{"cost": {cost}, "weight": {cost}}}}}"#));
+    write("a.json", r#"{"cost": 0.0811, "weight": 1.5}"#);
+    write("b.json", r#"{"cost": 0.0822, "weight": 2.5}"#);
+    write(
+        "j.journal",
+        r#"{"op": "replace", "path": "/cost", "value": 0.0833}
+{"op": "submit"}
+{"op": "abandon"}
+{"op": "rebase", "value": {"cost": 0.0822, "weight": 1.5}}
+"#,
+    );
+    let rows = |arguments: &[&str]| -> Vec<String> {
+        let run = run_in(folder.path(), arguments, "");
+        assert_eq!(run.err, "");
+        let rows = run.out.lines().filter(|line| line.contains("/cost") || line.contains("/weight"));
+        rows.map(|row| row.split_whitespace().collect::<Vec<_>>().join(" ")).collect()
+    };
+    let difference = rows(&["diff", "f.json", "--from", "a.json", "--to", "b.json"]);
+    assert_eq!(difference, ["≠ /cost 0.081 0.082", "≠ /weight 1.50 2.50"]);
+
+    let replay = rows(&["replay", "--steps", "f.json", "j.journal", "--data", "a.json"]);
+    let has = |start: &str| assert!(replay.iter().any(|row| row.starts_with(start)), "{start} {replay:#?}");
+    has("≠ /cost 0.081 0.083");
+    has("/cost 0.083 0.082 dirty");
+    has("/weight 1.50");
+    has("/cost 0.081 0.083 0.082 open");
+}
+
+#[test]
+fn exact_values_are_shown_in_every_table_of_a_replay() {
+    let folder = tempfile::tempdir().unwrap();
+    let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
+    write(
+        "f.json",
+        r#"{"type": "object", "properties": {"cost": {"type": "number", "x-ricordo": {"display": {"decimals": 2}}}}}"#,
+    );
+    write("d.json", r#"{"cost": 1.2345}"#);
+    write(
+        "j.journal",
+        r#"{"op": "replace", "path": "/cost", "value": 2.3456}
+{"op": "submit"}
+{"op": "abandon"}
+{"op": "rebase", "value": {"cost": 3.4567}}
+"#,
+    );
+    let run = run_in(
+        folder.path(),
+        &["replay", "--steps", "--exact", "f.json", "j.journal", "--data", "d.json"],
+        "",
+    );
+    let (steps, end) = run.out.split_once("abandon").unwrap();
+    assert!(
+        steps.lines().any(|line| line.split_whitespace().eq(["≠", "/cost", "1.2345", "2.3456"])),
+        "{steps}"
+    );
+    assert!(
+        end.lines().any(|line| line.split_whitespace().eq(["/cost", "1.2345", "2.3456", "3.4567", "open"])),
+        "{end}"
+    );
+    assert!(
+        !run.out.contains("1.23 ") && !run.out.contains("2.35") && !run.out.contains("3.46"),
+        "{}",
+        run.out
+    );
+}

@@ -21,16 +21,8 @@ impl Engine {
     /// Describes the differences of a place as [`Engine::change_words`] does, without the dependencies of a calculated
     /// value.
     pub fn brief_change_words(&self, change: &Change) -> String {
-        self.words_of_change(change, |place, value| match value {
-            Value::Number(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_) => {
-                place.display_of(value)
-            }
-            Value::Blank
-            | Value::Null
-            | Value::Flag(_)
-            | Value::Text(_)
-            | Value::List(_)
-            | Value::Record(_) => value_words(value),
+        self.words_of_change(change, |place, value| {
+            if is_formatted(value) { place.display_of(value) } else { value_words(value) }
         })
     }
 
@@ -66,10 +58,9 @@ impl Engine {
             words.push(format!("entry {} → {}", quoted(entry), quoted(&now.entry())));
         }
         if let Some(before) = before {
-            let (mut from, mut to) = (valued(before), valued(&now.value()));
-            if from == to && !is_secret {
-                // Only digits differ that are not displayed.
-                (from, to) = (value_words(before), value_words(&now.value()));
+            let [mut from, mut to] = [valued(before), valued(&now.value())];
+            if from == to && is_formatted(before) && !is_secret {
+                [from, to] = now.part().displayed_apart([before, &now.value()]);
             }
             words.push(format!("value {from} → {to}"));
         }
@@ -140,6 +131,16 @@ impl Engine {
             words.push("reset".to_owned());
         }
         format!("{}: {}", Named(&now.pointer()), words.join(", "))
+    }
+}
+
+/// Whether a value may have a display format that says less than the value.
+fn is_formatted(value: &Value) -> bool {
+    match value {
+        Value::Number(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_) => true,
+        Value::Blank | Value::Null | Value::Flag(_) | Value::Text(_) | Value::List(_) | Value::Record(_) => {
+            false
+        }
     }
 }
 

@@ -281,6 +281,38 @@ impl Part {
         self.display_text(value, self.kind.choices())
     }
 
+    /// Returns the texts for values that stand side by side: those of [`Part::displayed`] or, where they make different
+    /// values look the same, with as many more decimals as tell them apart.
+    ///
+    /// ```
+    /// use ricordo::schema::{DisplayFormat, Kind, NumberFormat, Part};
+    ///
+    /// let cost = Part::new(Kind::Decimal).display(DisplayFormat::Number(NumberFormat::new().decimals(1)));
+    /// let [long, short] = ["0.333333".parse()?, "0.33".parse()?].map(ricordo::Value::Number);
+    /// assert_eq!(cost.displayed_apart([&long, &short]), ["0.333", "0.330"]);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn displayed_apart<const N: usize>(&self, values: [&Value; N]) -> [String; N] {
+        let look_alike = |texts: &[String; N]| {
+            (0..N).any(|one| (0..one).any(|other| texts[one] == texts[other] && values[one] != values[other]))
+        };
+        let texts = values.map(|value| self.displayed(value));
+        if !look_alike(&texts) {
+            return texts;
+        }
+        if let Some(DisplayFormat::Number(format)) = self.display {
+            let fewest = format.decimals.map_or(MOST_DECIMALS, |decimals| decimals + 1);
+            for decimals in fewest..=MOST_DECIMALS {
+                let format = DisplayFormat::Number(format.decimals(decimals));
+                let texts = values.map(|value| format.write(value).unwrap_or_else(|| self.displayed(value)));
+                if !look_alike(&texts) {
+                    return texts;
+                }
+            }
+        }
+        values.map(|value| self.edit_text(value).into_owned())
+    }
+
     /// The text by which a value is shown where nobody is typing: in the display format, a choice by its label,
     /// anything else as [`Value::to_text`] has it. `choices` are those there are now.
     pub(crate) fn display_text(&self, value: &Value, choices: Option<&Choices>) -> String {
