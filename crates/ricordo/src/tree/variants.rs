@@ -5,8 +5,6 @@
 
 use std::sync::Arc;
 
-use smallvec::SmallVec;
-
 use super::state::Presence;
 use super::{Given, Marks, PlaceId, Reversal, Shape, Tree};
 use crate::schema::Kind;
@@ -36,6 +34,13 @@ impl Tree {
     /// The variant of a record that is present.
     pub(crate) fn chosen_variant(&self, record: PlaceId) -> Option<PlaceId> {
         self.variants(record).find(|variant| self.is_present(*variant))
+    }
+
+    /// The variant of a record that a value of the tag says.
+    fn variant_of(&self, record: PlaceId, tag: &Value) -> Option<PlaceId> {
+        let Kind::Record(of) = self.part(record).kind else { return None };
+        let mut variants = self.variants(record).zip(self.schema().variants(of));
+        variants.find(|(_, variant)| variant.tag() == tag).map(|(place, _)| place)
     }
 
     /// Lets the baseline of a record have the variant that the tag says there, and no other.
@@ -109,9 +114,9 @@ impl Tree {
         }
         let before = self.chosen_variant(record);
         let input = before.and_then(|variant| self.input_in(variant));
-        let left =
-            self.children(record).filter_map(|child| Some((child, self.left_input.get(&child)?.clone())));
-        let left: SmallVec<[(PlaceId, Box<LeftInput>); 2]> = left.collect();
+        let chosen = self.variant_of(record, &value);
+        // Opening the variant forgets it.
+        let left = chosen.and_then(|variant| self.left_input.get(&variant).cloned());
         self.write(tag, value, entry, unreadable);
         let now = self.chosen_variant(record);
         if now == before {
@@ -120,8 +125,8 @@ impl Tree {
         if let Some(before) = before {
             self.set_left_input(before, input.map(Box::new));
         }
-        for (chosen, input) in left.into_iter().filter(|(variant, _)| Some(*variant) == now) {
-            self.give_input(chosen, *input);
+        if let (Some(variant), Some(left)) = (now.filter(|now| chosen == Some(*now)), left) {
+            self.give_input(variant, *left);
         }
     }
 
