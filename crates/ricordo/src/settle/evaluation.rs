@@ -13,7 +13,7 @@ use crate::tree::{Aspects, Bounds, Computed, FailedConstraint, Failure, PlaceId,
 use crate::value::{Value, sort, sort_by_key};
 
 impl Graph {
-    /// Calculates the lowest pending cell; whether there was one.
+    /// Calculates the lowest pending cell. Returns whether there was one.
     pub(super) fn calculate_one(&mut self, tree: &mut Tree) -> Result<bool, Unsettled> {
         let Some(cell) = self.pending.pop(&mut self.cells) else { return Ok(false) };
         // Should it fail, it is calculated again when the form has gone back to what it was.
@@ -24,7 +24,7 @@ impl Graph {
         Ok(true)
     }
 
-    /// Calculates a cell; whether that can be done before another.
+    /// Calculates a cell. Returns whether it could be done: it may read a cell that comes first.
     fn calculate(&mut self, tree: &mut Tree, cell: Cell) -> Result<bool, Unsettled> {
         let Some(body) = self.cells.get(cell) else { return Ok(true) };
         let (place, slot) = (body.place, body.slot);
@@ -52,27 +52,24 @@ impl Graph {
         Ok(true)
     }
 
-    /// Writes the result of a cell, or says why it does not fit.
+    /// Writes the result of a cell.
+    ///
+    /// # Errors
+    ///
+    /// The reason why the result does not fit the slot.
     fn put(&mut self, tree: &mut Tree, cell: Cell, slot: Slot, result: Computed) -> Result<(), String> {
         let Some(place) = self.cells.get(cell).map(|body| body.place) else { return Ok(()) };
-        let (value, choices) = match (slot, result) {
-            (Slot::Shared(id), result) => {
-                tree.set_shared(place, id, Some(result));
-                return Ok(());
-            }
-            (_, Computed::Value(value)) => (value, None),
-            (_, Computed::Choices(choices)) => (Value::Blank, choices),
-        };
         let hides = |graph: &Graph| graph.cells.get(cell).is_some_and(|cell| graph.reads_secret(tree, cell));
         match slot {
-            Slot::Value(role) => self.put_value(tree, cell, role, value)?,
+            Slot::Value(role) => self.put_value(tree, cell, role, result.into_value())?,
             Slot::Relevant => {
-                let is_so = flag(&value)?;
+                let is_so = flag(&result.into_value())?;
                 tree.change_properties(place, |flags| flags.is_irrelevant = is_so == Some(false));
             }
-            Slot::Readonly => put_flag(tree, place, &value, |flags| &mut flags.is_readonly)?,
-            Slot::Required => put_flag(tree, place, &value, |flags| &mut flags.is_required)?,
+            Slot::Readonly => put_flag(tree, place, &result.into_value(), |flags| &mut flags.is_readonly)?,
+            Slot::Required => put_flag(tree, place, &result.into_value(), |flags| &mut flags.is_required)?,
             Slot::Choices => {
+                let choices = result.into_choices();
                 let choices = choices.map(|choices| self.fitted(tree, tree.part_id(place), choices));
                 let choices = choices.transpose().map_err(|error| format!("a choice {}", error.problem()))?;
                 let hides_choices = choices.is_some() && hides(self);
@@ -82,16 +79,15 @@ impl Graph {
             }
             Slot::Earliest => {
                 let is_hidden = hides(self);
-                put_bound(tree, place, value, is_hidden, |bounds| &mut bounds.earliest)?;
+                put_bound(tree, place, result.into_value(), is_hidden, |bounds| &mut bounds.earliest)?;
             }
             Slot::Latest => {
                 let is_hidden = hides(self);
-                put_bound(tree, place, value, is_hidden, |bounds| &mut bounds.latest)?;
+                put_bound(tree, place, result.into_value(), is_hidden, |bounds| &mut bounds.latest)?;
             }
-            // That was written above.
-            Slot::Shared(_) => {}
+            Slot::Shared(id) => tree.set_shared(place, id, Some(result)),
             Slot::Kept(filter) => {
-                let is_kept = flag(&value)? == Some(true);
+                let is_kept = flag(&result.into_value())? == Some(true);
                 tree.change_properties(place, |flags| {
                     flags.kept.retain(|kept| *kept != filter);
                     flags.kept.extend(is_kept.then_some(filter));
@@ -99,6 +95,7 @@ impl Graph {
                 });
             }
             Slot::Constraint(constraint) => {
+                let value = result.into_value();
                 // A message says that it does not hold, and why.
                 let message = if let Value::Text(message) = &value { Some(message.clone()) } else { None };
                 let has_failed = message.is_some() || flag(&value)? == Some(false);

@@ -91,6 +91,24 @@ pub(crate) enum Computed {
     Choices(Option<Choices>),
 }
 
+impl Computed {
+    /// The value; choices are none.
+    pub(crate) fn into_value(self) -> Value {
+        match self {
+            Computed::Value(value) => value,
+            Computed::Choices(_) => Value::Blank,
+        }
+    }
+
+    /// The choices; a value is none.
+    pub(crate) fn into_choices(self) -> Option<Choices> {
+        match self {
+            Computed::Choices(choices) => choices,
+            Computed::Value(_) => None,
+        }
+    }
+}
+
 /// The words for a constraint that does not hold.
 #[derive(Clone, Debug)]
 pub(crate) struct ConstraintWords {
