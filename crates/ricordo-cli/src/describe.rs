@@ -33,7 +33,7 @@ fn cut(text: &str) -> String {
     }
 }
 
-/// What is in a record, one beside the other: `Salt · 126`.
+/// Describes a record by its first values, side by side: `Salt · 126`.
 fn words_of_record(value: &Value) -> String {
     match value {
         Value::Record(members) => {
@@ -51,7 +51,7 @@ pub(crate) fn counted(count: usize, noun: &str) -> String {
     if count == 1 { format!("1 {noun}") } else { format!("{count} {noun}s") }
 }
 
-/// What one row of a list is called, if the list is called by the rows in it: `Stages`, `Stage`.
+/// The name of one row, if the list has the plural of that name: `Stages`, `Stage`.
 pub(crate) fn singular(plural: &str) -> String {
     plural
         .strip_suffix('s')
@@ -74,7 +74,7 @@ pub(crate) fn marks(place: PlaceView<'_>) -> Vec<&'static str> {
         (place.is_moved(), "moved"),
         (place.is_uncommitted(), "uncommitted"),
         (place.is_readonly() && place.part().is_field(), "read-only"),
-        // What is wrong with a field stands beside it.
+        // The findings of a field stand beside it.
         (!place.is_valid() && !place.part().is_field(), "invalid"),
     ];
     marks.into_iter().filter(|(is_set, _)| *is_set).map(|(_, word)| word).collect()

@@ -86,7 +86,7 @@ fn is_standard_input(path: &Path) -> bool {
     path.as_os_str() == "-"
 }
 
-/// What a file is called in messages.
+/// The name of a file in messages.
 fn name_of(path: &Path) -> String {
     if is_standard_input(path) { "standard input".to_owned() } else { path.display().to_string() }
 }
@@ -112,12 +112,12 @@ impl File {
         drawn(&self.name, &self.text, error, hides)
     }
 
-    /// What the form that this file defines refuses.
+    /// An error of the form that this file defines.
     pub(crate) fn refused(&self, refused: &Error) -> Problem {
         Problem::of_input(&format!("{}: {refused}", self.name))
     }
 
-    /// What this file defines.
+    /// The schema that this file defines.
     pub(crate) fn schema(&self) -> Result<Arc<CompiledSchema>, Problem> {
         Ok(Arc::new(read_definition(&self.text).map_err(|error| self.problem(&error, self.hides()))?))
     }

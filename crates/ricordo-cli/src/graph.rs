@@ -1,4 +1,4 @@
-//! What depends on what in a form, by the formulas of its definition.
+//! The dependencies between the places of a form, from the formulas of its definition.
 
 use std::collections::{BTreeSet, HashMap, HashSet};
 use std::fmt::Write;
@@ -59,8 +59,8 @@ pub(crate) fn unused(schema: &CompiledSchema) -> Vec<String> {
     names.map(|(_, name)| name).collect()
 }
 
-/// All parts with a pointer to them, in which `*` is any row, each after what it lies in and what stands before it. Where a
-/// record lies in itself, it is there once.
+/// All parts with a pointer to them, in which `*` is any row, each after what it lies in and what stands
+/// before it. A record that contains its own type is listed once.
 fn names(schema: &CompiledSchema) -> Vec<(PartId, String)> {
     let schema = schema.schema();
     let (mut names, mut seen, mut rest) = (Vec::new(), HashSet::new(), vec![(schema.root(), String::new())]);

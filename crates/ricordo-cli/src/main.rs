@@ -134,14 +134,14 @@ enum ScaffoldAs {
     Typescript,
 }
 
-/// How dependencies are shown.
+/// The format of the dependencies.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 enum GraphAs {
     Table,
     Dot,
 }
 
-/// How a difference is written.
+/// The format of a difference.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 enum DiffAs {
     Table,
@@ -149,14 +149,14 @@ enum DiffAs {
     Merge,
 }
 
-/// How a payload is written.
+/// The format of a payload.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 enum PayloadAs {
     Json,
     Urlencoded,
 }
 
-/// How a command ended, if it could be carried out.
+/// The result of a command that ran.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Ending {
     Well,

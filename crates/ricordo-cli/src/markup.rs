@@ -8,9 +8,9 @@ use ricordo::schema::{Choices, Format, Kind, OffsetRule, Part, PartId, RecordId,
 
 use crate::describe;
 
-/// How often a record may lie in a record of its own type: then the page ends.
+/// The greatest depth of records that contain their own type: there the page ends.
 const DEEPEST_RECURSION: usize = 2;
-/// Lists whose rows have more fields are no tables.
+/// Lists whose rows have more fields are not tables.
 const MOST_COLUMNS: usize = 7;
 /// Choices of which there are more are offered by a select.
 const MOST_RADIOS: usize = 4;
@@ -375,7 +375,8 @@ fn is_long(part: &Part) -> bool {
         && part.constraints.max_length.is_some_and(|most| most > LONG_TEXT)
 }
 
-/// An id: the names that lead to a place. What an id cannot have is there by its number, so that different names stay different.
+/// An id: the names that lead to a place. A character that an id cannot have is replaced with its number, so
+/// that different names stay different.
 fn joined(id: &str, name: &str) -> String {
     let mut joined = if id.is_empty() { String::new() } else { format!("{id}-") };
     for letter in name.chars() {

@@ -1,4 +1,4 @@
-//! What the tool prints: how wide the screen is, whether it takes colours, and lines that are safe to show.
+//! Output to the screen: its width, its colours, and lines that are safe to show.
 
 use std::borrow::Cow;
 use std::fmt::{self, Display, Write as _};
@@ -12,9 +12,9 @@ const USUAL_WIDTH: usize = 100;
 
 /// Headings.
 pub(crate) const STRONG: Style = Style::new().bold();
-/// What matters less.
+/// Less important text.
 pub(crate) const FAINT: Style = Style::new().dimmed();
-/// What is well.
+/// A success.
 pub(crate) const GOOD: Style = AnsiColor::Green.on_default();
 /// Errors.
 pub(crate) const BAD: Style = AnsiColor::Red.on_default();

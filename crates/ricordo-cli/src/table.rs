@@ -469,7 +469,7 @@ fn rule(formula: &FormulaInfo) -> String {
     }
 }
 
-/// Adds a row for everything in a part. Where a record lies in itself, that is said once.
+/// Adds a row for everything in a part. A record that contains its own type is reported once.
 fn add_outline(
     table: &mut Table,
     compiled: &CompiledSchema,

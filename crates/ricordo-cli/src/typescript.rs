@@ -172,7 +172,7 @@ fn literal(value: &Value) -> String {
     value.to_string()
 }
 
-/// The name of a member, in quotes where it is no identifier.
+/// The name of a member, in quotes if it is not an identifier.
 fn member(name: &str) -> String {
     let is_identifier = name.starts_with(|first: char| first.is_ascii_alphabetic() || first == '_')
         && name.chars().all(|letter| letter.is_ascii_alphanumeric() || letter == '_');

@@ -1,4 +1,4 @@
-//! What `#[model(…)]` says about a field or a variant.
+//! The attributes of a field or a variant: `#[model(…)]`.
 
 use proc_macro2::{Ident, Span, TokenStream};
 use quote::{ToTokens, quote, quote_spanned};
@@ -317,7 +317,7 @@ pub(crate) fn says_scalar(attributes: &[Attribute]) -> bool {
         .any(|attribute| attribute.parse_args::<Ident>().is_ok_and(|name| name == "scalar"))
 }
 
-/// What `#[model(…)]` says of a type.
+/// The attributes of a type: `#[model(…)]`.
 #[derive(Default)]
 pub(crate) struct TypeAttributes {
     /// The function that declares the rules of the record type: `#[model(rules = Batch::rules)]`.

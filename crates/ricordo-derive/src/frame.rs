@@ -4,7 +4,7 @@ use proc_macro2::TokenStream;
 use quote::quote;
 use syn::Ident;
 
-/// What differs from type to type.
+/// The parts of an implementation that differ from type to type.
 pub(crate) struct Frame<'a> {
     pub(crate) ty: &'a Ident,
     /// The value of `self`.
@@ -17,7 +17,7 @@ pub(crate) struct Frame<'a> {
     pub(crate) at: TokenStream,
     /// The part, built with `schema`, as a `Result`.
     pub(crate) part: TokenStream,
-    /// What else is implemented beside the two.
+    /// Further implementations beside the two.
     pub(crate) beside: TokenStream,
 }
 

@@ -4,7 +4,7 @@ use proc_macro2::Ident;
 use syn::ext::IdentExt;
 use syn::{Attribute, Error, LitStr, Token};
 
-/// What `#[serde(…)]` says about the name of a field, a variant or a whole type.
+/// The names that `#[serde(…)]` gives to a field, a variant or a whole type.
 #[derive(Default)]
 pub(crate) struct SerdeNames {
     rename: Option<String>,

@@ -24,7 +24,7 @@ pub(crate) struct RecordFields {
     pub(crate) paths: Vec<TokenStream>,
     /// Statements that compile only if the attributes suit the types.
     pub(crate) checks: Vec<TokenStream>,
-    /// The fields that are no part of the record.
+    /// The fields that are not part of the record.
     pub(crate) locals: Vec<Ident>,
 }
 

@@ -26,7 +26,7 @@ struct WithData<'a> {
     content: Option<String>,
 }
 
-/// What is made of one variant.
+/// The generated code of one variant.
 #[derive(Default)]
 struct Expanded {
     /// Code that gives the `RecordId` of the fields.
@@ -136,7 +136,7 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
 impl WithData<'_> {
     /// The type of the tag: an enum with the same variants, but without their fields.
     fn tag_type(&self, tag_type: &Ident, choices: &[TokenStream]) -> TokenStream {
-        let (vis, docs) = (&self.input.vis, format!("Which variant a [`{}`] is.", self.input.ident));
+        let (vis, docs) = (&self.input.vis, format!("The variant of a [`{}`].", self.input.ident));
         quote! {
             #[doc = #docs]
             #[allow(dead_code, clippy::all, clippy::pedantic)]

@@ -62,7 +62,7 @@ fn is_number(ty: &Type) -> bool {
     name_of(ty).is_some_and(|name| NUMBERS.contains(&name.as_str()))
 }
 
-/// Which attributes suit the type, since they suit what it holds.
+/// Checks that the attributes suit the wrapped type.
 fn markers(ty: &Type) -> Vec<&'static str> {
     match name_of(ty).as_deref() {
         Some("String") => vec!["TextField"],

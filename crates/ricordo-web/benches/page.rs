@@ -13,7 +13,7 @@ use std::path::Path;
 use browser::{Browser, Driver};
 use serde_json::json;
 
-/// What came of one page.
+/// The result of one page.
 #[derive(Clone, Copy)]
 struct Measured {
     bound: f64,

@@ -342,7 +342,7 @@ impl Page {
         act(drafts);
         let problem = drafts.problem();
         if problem != before {
-            let words = |refused| format!("What you type is not kept if you reload this page: {refused}");
+            let words = |refused| format!("A reload of this page loses your input: {refused}");
             self.messages.set_notice(Notice::Draft, problem.map(words));
         }
     }

@@ -1,4 +1,5 @@
-//! What it takes to read and check a definition in which every field has a formula, and to make a form of it.
+//! The cost of reading and checking a definition in which every field has a formula, and of making a form of
+//! it.
 //!
 //! Run with `cargo bench --bench definitions`; `docs/performance.md` says how to read it.
 #![allow(missing_docs, unreachable_pub, dead_code, clippy::pedantic)]

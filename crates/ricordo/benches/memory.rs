@@ -1,4 +1,4 @@
-//! How many bytes a form takes for a field, and in the full scene for a row with its rules, counted by the allocator.
+//! The bytes of a form per field, and in the full scene per row with its rules, counted by the allocator.
 //!
 //! Run with `cargo bench --bench memory`.
 #![allow(missing_docs, unreachable_pub, dead_code, clippy::pedantic)]

@@ -1,5 +1,5 @@
-//! What one edit costs in the full scene: row cost, dough weight, flour, water, hydration, total cost and cost a loaf
-//! depend on the edited row, with undo and three subscribers.
+//! The cost of one edit in the full scene: row cost, dough weight, flour, water, hydration, total cost and
+//! cost a loaf depend on the edited row, with undo and three subscribers.
 //!
 //! Run with `cargo bench --bench scene`; `docs/performance.md` says how to read it.
 #![allow(missing_docs, unreachable_pub, dead_code, clippy::pedantic)]

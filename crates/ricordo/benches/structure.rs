@@ -1,4 +1,4 @@
-//! What rows, flags, undo, resets, loading and parsing cost, at 10 to 100,000 rows.
+//! The cost of rows, flags, undo, resets, loading and parsing, at 10 to 100,000 rows.
 //!
 //! Run with `cargo bench --bench structure`; `docs/performance.md` says how to read it.
 #![allow(missing_docs, unreachable_pub, dead_code, clippy::pedantic)]

@@ -13,7 +13,7 @@ struct Note {
     text: String,
 }
 
-/// What happens at a second.
+/// An event at a given second.
 enum Event {
     Types(&'static str),
     /// The server answers what was sent.

@@ -71,7 +71,7 @@ pub struct Batch {
     pub notes: String,
     #[model(label = "Sheet number", readonly)]
     pub sheet_number: Option<u32>,
-    /// The baker's own, to release the sheet. It is no part of the record.
+    /// The baker's own, to release the sheet. It is not part of the record.
     #[model(
         label = "Sign-off code",
         description = "The baker's own, to release the sheet. It is no part of the record.",
@@ -142,7 +142,7 @@ pub struct Stage {
 }
 
 impl Batch {
-    /// What depends on what. The order makes no difference.
+    /// The dependencies. The order makes no difference.
     fn rules(rules: &mut Rules<Self>) {
         let (batch, row, stage) = (at::<Self>(), at::<Ingredient>(), at::<Stage>());
         // Of grams and percentage, the one that was typed last leads.
@@ -177,9 +177,9 @@ impl Batch {
         rules.calculate(batch.cost_a_loaf(), move |it| {
             it.number(batch.total_cost()) / it.number(batch.loaves())
         });
-        // What a loaf costs, and what the bakery lives on; somebody may override it.
+        // Ten times the cost of a loaf, to five cents; the user may override it.
         rules.suggest(batch.price(), move |it| (it.number(batch.cost_a_loaf()) * 10 * 20).round(0) / 20);
-        rules.constraint(batch.price(), "What is on sale has a price.", move |it| {
+        rules.constraint(batch.price(), "Enter a price: this batch is on sale.", move |it| {
             Some(it.get(batch.on_sale()) != Some(true) || !it.number(batch.price()).is_blank())
         });
 

@@ -23,7 +23,7 @@ struct Ingredient {
     grams: u32,
 }
 
-/// What an ingredient list tells outwards.
+/// The events of an ingredient list.
 #[derive(Event)]
 enum ListEvent {
     /// A row was removed; the event carries its value.
@@ -49,7 +49,7 @@ impl IngredientList {
     }
 }
 
-/// What the entry of an ingredient tells outwards.
+/// The events of an ingredient's entry.
 #[derive(Event)]
 enum EntryEvent {
     Saved(Ingredient),
@@ -113,6 +113,6 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     filling_list.remove_first()?;
     dough_list.remove_first()?;
     println!("The parent's form: {}", form.value());
-    println!("What was done to it:\n{}", form.diagnostics().recording().unwrap_or_default());
+    println!("Its journal:\n{}", form.diagnostics().recording().unwrap_or_default());
     Ok(())
 }

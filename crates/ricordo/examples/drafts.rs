@@ -22,7 +22,7 @@ struct Ingredient {
     grams: Option<u32>,
 }
 
-/// What the program keeps where it survives: a file, or the storage of a browser.
+/// Storage that survives the program: a file, or the storage of a browser.
 #[derive(Default)]
 struct Storage {
     draft: Option<String>,

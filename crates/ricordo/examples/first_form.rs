@@ -16,11 +16,11 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let form = Form::new(&Batch { name: "Field loaf".into(), loaves: 12 })?;
     let batch = ricordo::at::<Batch>();
 
-    // A letter O is no zero: there is no value now, but what was typed is kept.
+    // A letter O is not a zero: the field has no value now, but keeps the typed text.
     form.enter(batch.loaves(), "15O")?;
     println!("typed “{}”, value {:?}", form.place(batch.loaves())?.entry(), form.get(batch.loaves())?);
 
-    // What is wrong is shown once the field has been left.
+    // Findings are shown once the field has been left.
     form.place(batch.loaves())?.leave()?;
     for finding in form.findings() {
         println!("{}: {} (shown: {})", finding.place, finding.message, finding.is_shown);

@@ -26,7 +26,7 @@ struct Ingredient {
 }
 
 impl Batch {
-    /// How a batch is saved, on every screen that does.
+    /// The submit options of every screen that saves a batch.
     fn saving() -> SubmitOptions<Self> {
         SubmitOptions::new().identified_by(at::<Self>().id()).under("batch")
     }
@@ -48,7 +48,7 @@ enum Answer {
 }
 
 impl Server {
-    /// What is sent now; the answer comes later.
+    /// The request; the answer comes later.
     fn send(&self, submission: &Submission<Batch>) {
         let verb = if submission.creates() { "POST" } else { "PUT" };
         println!("  {verb} {}", submission.to_json());

@@ -1,7 +1,7 @@
 //! Every message of a form in a second language.
 //!
-//! A form words its findings in English. A program that speaks another language is given each finding with all that its
-//! message says, and words it itself. What it does not word stays as it is.
+//! A form words its findings in English. A program that speaks another language is given each finding with
+//! all that its message says, and words it itself. Other messages stay as they are.
 //!
 //! Run it with `cargo run --example second_language`.
 
@@ -22,7 +22,7 @@ struct Order {
     read: bool,
 }
 
-/// What a finding says in German; `None` for what the program has worded itself.
+/// The German message of a finding; `None` for what the program has worded itself.
 fn german(finding: &Finding) -> Option<String> {
     let text = |value: &Option<ricordo::Value>| {
         value.as_ref().map(|value| value.to_text().into_owned()).unwrap_or_default()
@@ -68,7 +68,7 @@ fn german(finding: &Finding) -> Option<String> {
     })
 }
 
-/// What an entry is not.
+/// The name of the type that an entry does not have.
 fn not(expected: &Expected) -> String {
     match expected {
         Expected::WholeNumber => "keine ganze Zahl".to_owned(),

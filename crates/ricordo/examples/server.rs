@@ -33,7 +33,7 @@ impl Batch {
         rules.calculate(batch.turnover(), move |it| it.number(batch.price()) * it.number(batch.loaves()));
     }
 
-    /// How a batch is saved, on every screen: only what has changed, and only if it is still what it was.
+    /// The submit options of every screen: a batch is saved as a patch that tests the old values.
     fn saving() -> SubmitOptions<Self> {
         SubmitOptions::new().as_json_patch().with_tests()
     }

@@ -7,7 +7,7 @@
 use ricordo::Error;
 use ricordo::{Decimal, Form, Model, Rules, at};
 
-/// What something costs. Of net and gross, the one that was typed last leads.
+/// A price. Of net and gross, the one that was typed last leads.
 #[derive(Clone, Debug, Model)]
 #[model(rules = Price::rules)]
 struct Price {
@@ -41,7 +41,7 @@ impl Price {
 struct Product {
     name: String,
     price: Price,
-    /// What half a loaf costs.
+    /// The price of half a loaf.
     #[model(decimals = 2)]
     half: Option<Decimal>,
 }

@@ -26,7 +26,7 @@ struct Ingredient {
 }
 
 impl Batch {
-    /// What the screens have in common.
+    /// The part that the screens share.
     fn saving() -> SubmitOptions<Self> {
         SubmitOptions::new().dirty_only()
     }

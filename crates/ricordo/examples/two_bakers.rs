@@ -1,4 +1,5 @@
-//! Two people edit one batch sheet. What only one of them has changed is kept, and what both have changed is settled by whoever saves last.
+//! Two people edit one batch sheet. Fields that only one of them changed are merged; whoever saves last
+//! resolves the others.
 
 use ricordo::engine::Incoming;
 use ricordo::form::Side;

@@ -1,4 +1,4 @@
-//! What the compiler says when a model, or a path in it, is wrong: messages that a newcomer understands.
+//! Compile errors of wrong models and paths: messages that a newcomer understands.
 #![allow(missing_docs)]
 
 #[test]

@@ -13,7 +13,7 @@ fn blocks(text: &str) -> Vec<(&str, &str)> {
 
 fn cargo(folder: &Path, arguments: &[&str]) -> String {
     let mut command = Command::new(env!("CARGO"));
-    // What cargo tells a test is not for another program.
+    // Cargo's variables for a test are not for another program.
     for name in ["CARGO_MANIFEST_DIR", "CARGO_PKG_NAME", "RUSTFLAGS", "CARGO_ENCODED_RUSTFLAGS"] {
         command.env_remove(name);
     }

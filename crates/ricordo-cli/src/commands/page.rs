@@ -69,7 +69,8 @@ pub(crate) fn run(out: &mut Output, arguments: &PageArguments) -> Result<Ending,
     Ok(Ending::Well)
 }
 
-/// A template with its placeholders filled in. What is filled in is not searched: a title may contain the text of a placeholder.
+/// A template with its placeholders filled in. The text filled in is not searched again: a title may contain
+/// the text of a placeholder.
 fn filled(template: &str, values: &[(&str, &str)]) -> String {
     let (mut page, mut rest) = (String::new(), template);
     let next = |rest: &str| {
@@ -84,7 +85,7 @@ fn filled(template: &str, values: &[(&str, &str)]) -> String {
     page + rest
 }
 
-/// Where the module is: where it is said to be, beside the tool, or where the project builds it.
+/// Finds the module: at the given path, beside the tool, or where the project builds it.
 fn find_module(given: Option<&Path>) -> Result<PathBuf, Problem> {
     let has_all = |folder: &Path| MODULE.iter().all(|name| folder.join(name).is_file());
     if let Some(given) = given {

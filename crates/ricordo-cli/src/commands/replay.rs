@@ -76,7 +76,7 @@ pub(crate) fn run(out: &mut Output, arguments: &ReplayArguments) -> Result<Endin
     Ok(if is_well { Ending::Well } else { Ending::Findings })
 }
 
-/// What has happened in a replay.
+/// The record of a replay.
 #[derive(Debug, Default)]
 struct Report {
     steps: bool,
@@ -84,12 +84,13 @@ struct Report {
     expectations: usize,
     refused: usize,
     failed: usize,
-    /// What was refused or not met, each with its line; of very many, the first ones.
+    /// The first failures (refused actions and unmet expectations), each with its line.
     listed: Vec<Line>,
     unlisted: usize,
 }
 
-/// How many lines that failed are listed at the end. A replay takes the same memory however many there are.
+/// The number of failed lines that are listed at the end. A replay takes the same memory however many there
+/// are.
 const MOST_LISTED: usize = 1_000;
 
 impl Report {
@@ -174,7 +175,7 @@ impl Report {
         }
     }
 
-    /// What was refused or not met, to print at the end.
+    /// Returns the failures, to print at the end.
     fn failures(&self) -> impl Iterator<Item = Line> {
         let rest = (self.unlisted > 0).then(|| {
             let more = describe::counted(self.unlisted, "line");

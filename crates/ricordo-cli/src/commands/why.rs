@@ -56,7 +56,7 @@ pub(crate) fn run(
     Ok(Ending::Well)
 }
 
-/// What a line of a journal did.
+/// The effect of one line of a journal.
 struct TimelineStep {
     /// The file and line.
     at: String,
@@ -84,7 +84,7 @@ impl TimelineStep {
         TimelineStep { at, action: engine.words(outcome.action()), changes: changes.collect() }
     }
 
-    /// What it changed of a place, of anything in it, or of where its row stands.
+    /// The aspects it changed of a place, of anything in it, or of the position of its row.
     fn concerning(&self, engine: &Engine, place: PlaceView<'_>) -> Vec<&str> {
         let concerns =
             |changed: &&Changed| lies_in(engine.view(changed.place), place) || is_of_row(changed, place);
@@ -138,7 +138,7 @@ fn state(view: PlaceView<'_>) -> Line {
     Line::of(STRONG, describe::place(pointer.as_str())).text(format_args!("{label} is {value}{details}"))
 }
 
-/// What the value and the flags of the place follow from.
+/// Writes the dependencies of the value and the flags of the place.
 fn reasons(engine: &Engine, place: PlaceId) -> Vec<Line> {
     let mut lines = Vec::new();
     let mut rest: Vec<(Reason, usize)> =
@@ -207,7 +207,7 @@ fn flags(engine: &Engine, view: PlaceView<'_>, steps: &[TimelineStep]) -> Vec<Li
     reasons.into_iter().map(line).collect()
 }
 
-/// Which of the places in a container make it dirty.
+/// Writes the dirty places of a container.
 fn of_those_in(view: PlaceView<'_>) -> String {
     let is_list = matches!(view.value(), Value::List(_));
     let rows_differ = is_list && view.children().any(|row| row.is_added() || row.is_moved());

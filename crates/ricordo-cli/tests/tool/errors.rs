@@ -1,4 +1,4 @@
-//! What the tool says of input that it cannot read: one clear message, and exit status 2.
+//! Input that the tool cannot read: one clear message, and exit status 2.
 
 use std::fmt::Write;
 use std::fs;

@@ -1,4 +1,4 @@
-//! What `ricordo check` and `ricordo why` say of formulas.
+//! Formulas in `ricordo check` and `ricordo why`.
 
 use std::fs;
 

@@ -18,7 +18,7 @@ pub fn project() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().unwrap()
 }
 
-/// What a run printed, and how it ended.
+/// The output of a run, and its exit status.
 #[derive(Debug)]
 pub struct Run {
     pub status: i32,

@@ -1,4 +1,4 @@
-//! What the commands print.
+//! The output of the commands.
 
 use insta::assert_snapshot;
 
@@ -291,7 +291,7 @@ fn a_journal_is_read_as_a_stream() {
         assert_eq!(next(), format!("{loaves:>4} enter “{loaves}” in /loaves"));
         while !next().contains("notified:") {}
     }
-    // What is no action stops the replay: what was done until then was shown, and no state follows.
+    // A line that is not an action stops the replay: earlier lines are shown, and no state follows.
     writeln!(input, "{{\"op\":\"entr\"}}").unwrap();
     drop(input);
     assert!(output.next().is_none());

@@ -1,4 +1,4 @@
-//! What the tool shows of payloads and submissions.
+//! Payloads and submissions in the tool.
 
 use insta::assert_snapshot;
 

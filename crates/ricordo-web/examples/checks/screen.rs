@@ -122,7 +122,7 @@ impl Screen {
         if element.has_attribute("readonly") || element.has_attribute("disabled") {
             return Some(());
         }
-        // Past the counter: this is no drawing.
+        // Past the counter: this is not a drawing.
         let write = Function::new_with_args(
             "element, text",
             "Object.getOwnPropertyDescriptor(Object.getPrototypeOf(element), 'value').set.call(element, text)",

@@ -213,7 +213,7 @@ pub(crate) fn words(thrown: &JsValue) -> String {
     thrown.dyn_ref::<js_sys::Error>().map_or_else(|| format!("{thrown:?}"), |error| error.message().into())
 }
 
-/// Calls a callback. What it throws is logged, and stops no other.
+/// Calls a callback. An exception is logged, and the other callbacks are still called.
 pub(crate) fn call(function: &Function, argument: &JsValue) {
     if let Err(thrown) = function.call1(&JsValue::NULL, argument) {
         console::error_1(&thrown);

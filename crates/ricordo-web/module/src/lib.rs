@@ -383,8 +383,8 @@ impl Form {
         self.apply(&action.done())
     }
 
-    /// Takes in the record as the other side has it now. What the user has changed stays; where both have changed something, there
-    /// is a conflict.
+    /// Merges a newer record from the server under the user's changes. The user's changes stay; a place that
+    /// both changed differently is in conflict.
     pub fn rebase(
         &self,
         #[wasm_bindgen(unchecked_param_type = "Writable")] record: &JsValue,

@@ -61,8 +61,8 @@ impl Submission {
         self.submission.is_current()
     }
 
-    /// It was accepted: what was sent is the baseline, and what was typed meanwhile stays. With the record as the other side has it
-    /// now, what was not changed meanwhile takes its values.
+    /// It was accepted: what was sent is the baseline, and what was typed meanwhile stays. With the record as
+    /// the server has it now, what was not changed meanwhile takes its values.
     pub fn accept(
         &self,
         #[wasm_bindgen(unchecked_optional_param_type = "Json")] record: &JsValue,

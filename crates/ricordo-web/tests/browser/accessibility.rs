@@ -9,7 +9,7 @@ use crate::{generated, root};
 
 crate::tests!(the_demo_page_has_no_violation, generated_pages_have_no_violation);
 
-/// What the audit finds, a line each.
+/// The violations that the audit finds, a line each.
 async fn violations(page: &Browser) -> Result<Vec<String>, Box<dyn std::error::Error>> {
     let file = root().join("target/web/tools/node_modules/axe-core/axe.min.js");
     let axe = fs::read_to_string(&file)

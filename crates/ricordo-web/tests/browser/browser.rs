@@ -16,7 +16,7 @@ use tempfile::TempDir;
 
 pub(crate) type Done = Result<(), Box<dyn std::error::Error>>;
 
-/// How long something may take to happen.
+/// The longest wait for something to happen.
 const PATIENCE: Duration = Duration::from_secs(10);
 
 /// Chromium's driver, which ends with everything that it has started.
@@ -44,7 +44,7 @@ impl Driver {
                 break number;
             }
         };
-        // What it says later must not block it.
+        // Its later output must not block it.
         std::thread::spawn(move || lines.for_each(drop));
         let path = profile.path().to_owned();
         Ok(Driver { process, address: format!("http://127.0.0.1:{port}"), _profile: profile, profile: path })
@@ -163,7 +163,7 @@ impl Browser {
         self.client.execute(script, Vec::new()).await
     }
 
-    /// What an expression is in the page.
+    /// The value of an expression in the page.
     pub(crate) async fn eval(&self, expression: &str) -> Result<Value, CmdError> {
         self.js(&format!("return {expression}")).await
     }
@@ -253,7 +253,7 @@ impl Browser {
         Ok(())
     }
 
-    /// What stands in a control.
+    /// The content of a control.
     pub(crate) async fn value(&self, selector: &str) -> Result<String, CmdError> {
         let value = self
             .client
@@ -271,13 +271,13 @@ impl Browser {
         Ok(text.as_str().unwrap_or_default().to_owned())
     }
 
-    /// What has the focus, by id or name.
+    /// The id or name of the focused element.
     pub(crate) async fn focused(&self) -> Result<String, CmdError> {
         let script = "const at = document.activeElement; return at.id || at.getAttribute('name') || at.tagName.toLowerCase()";
         Ok(self.js(script).await?.as_str().unwrap_or_default().to_owned())
     }
 
-    /// What the developer has read in the console.
+    /// The messages in the console.
     pub(crate) async fn logged(&self) -> Result<Vec<String>, Box<dyn std::error::Error>> {
         Ok(serde_json::from_value(self.eval("logged").await?)?)
     }

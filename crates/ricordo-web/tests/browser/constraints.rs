@@ -137,8 +137,9 @@ const TABLE: &[(&str, &str, &[&str])] = &[
     ("select", "{}", &["", "a"]),
 ];
 
-/// Where the verdicts differ: the input, the text, what the library says, what the browser says, and why. Of addresses, the standard
-/// asks for a *valid URL string* (WHATWG URL, section 4.3), and browsers accept whatever their parser can mend.
+/// The different verdicts: the input, the text, the library's verdict, the browser's, and the reason. Of
+/// addresses, the standard asks for a *valid URL string* (WHATWG URL, section 4.3), and browsers accept
+/// whatever their parser can mend.
 const DIFFERENCES: &[(&str, &str, &str, &str, &str)] = &[
     (
         r#"text {"maxlength":2,"minlength":2}"#,
@@ -256,7 +257,7 @@ const BOTH: &str = "
         if (input.validity[name] === true && name !== 'valid' && name !== 'customError') said.push(name);
     }
     const form = new Form(definition);
-    // What is typed is what stands in the control: some inputs strip white space.
+    // The entry is the control's content: some inputs strip white space.
     form.enter('/it', kind === 'checkbox' ? text : input.value);
     return [said, form.findings().map((finding) => finding.kind)];
 ";

@@ -113,7 +113,7 @@ async fn what_a_number_input_cannot_read_is_kept_and_said_to_be_wrong(page: &Bro
         json!([null, ["bad_input"]])
     );
     page.keys(TAB).await?;
-    // What the person typed is still there, and the message says so.
+    // The typed text is still there, and the message says so.
     assert_eq!(page.eval("weight.validity.badInput").await?, json!(true));
     assert_eq!(page.text("p").await?, "“?” is not a number.");
     page.js("form.reset()").await?;

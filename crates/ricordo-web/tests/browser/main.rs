@@ -84,7 +84,7 @@ pub(crate) fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
 }
 
-/// What keeps the tests from being run here; `None` if nothing does.
+/// The reason why the tests cannot run here; `None` if nothing does.
 fn obstacle() -> Option<String> {
     let missing = ["chromium", "chromedriver"].into_iter().find(|tool| {
         let found = Command::new(tool).arg("--version").stdout(Stdio::null()).stderr(Stdio::null()).status();

@@ -131,7 +131,7 @@ async fn what_does_not_fit_is_said_and_the_rest_works(page: &Browser) -> Done {
             "{logged:?}"
         );
     }
-    // What stands outside is found, too.
+    // Elements outside the form are found, too.
     let html = r#"<form id="sheet"></form><input form="sheet" name="/name">"#;
     let mistakes = page.show(html, definition(), json!({})).await?;
     assert_eq!(mistakes, ["lies outside its form (`form=…`), so it is not bound; move it inside"]);

@@ -44,7 +44,7 @@ Object.assign(window, { form, bound, seen, sent, dough, names, stateNow: () => s
 document.body.dataset.ready = "";
 "#;
 
-/// What the types must refuse, a line each.
+/// The programs that the types must refuse, a line each.
 const WRONG: &[&str] = &[
     "form.set(1, 2);",
     "form.submit({ send: \"everything\" });",

@@ -1,4 +1,4 @@
-//! What a person expects of a page: submitting, resetting, keyboard, messages, and what survives a reload.
+//! The habits of a page: submitting, resetting, keyboard, messages, and reloading.
 
 use serde_json::{Value, json};
 
@@ -78,7 +78,7 @@ async fn a_refused_submit_leads_to_the_first_finding(page: &Browser) -> Done {
     assert_eq!(page.focused().await?, "loaves");
     assert_eq!(page.text("#name + p").await?, "Needs a value.");
     assert_eq!(page.text("#loaves + p").await?, "Must be at most 500.");
-    // What is nowhere in the page is in the summary.
+    // Findings without a place in the page are in the summary.
     assert_eq!(page.text("#sheet > div").await?, "Notes: Use at most 5 characters (now 13).");
     page.js("form.set('/notes', 'ok')").await?;
     assert_eq!(page.text("#sheet > div").await?, "");
@@ -373,7 +373,7 @@ async fn storage_that_is_refused_is_spoken_of(page: &Browser) -> Done {
     page.until("sheet.firstElementChild.textContent !== ''").await?;
     assert_eq!(
         page.text("#sheet > div").await?,
-        "What you type is not kept if you reload this page: it is full"
+        "A reload of this page loses your input: it is full"
     );
     let logged = page.logged().await?;
     assert_eq!(logged, ["ricordo: the draft “sheet” is not stored: it is full"]);
@@ -441,7 +441,7 @@ async fn handles_may_be_forgotten(page: &Browser) -> Done {
         form.subscribe('/loaves', (change) => { window.seen = change.value; });
     ";
     page.client.execute(script, vec![SHEET.into(), definition(), data()]).await?;
-    // What nobody holds is collected, and its finalizers run.
+    // Objects that nobody holds are collected, and their finalizers run.
     for _ in 0..3 {
         page.js("gc()").await?;
         tokio::time::sleep(std::time::Duration::from_millis(50)).await;

@@ -58,7 +58,7 @@ async fn show_sheet(page: &Browser, grams: &[u32]) -> Done {
     Ok(())
 }
 
-/// What stands in the rows, in the order of the page.
+/// The content of the rows, in the order of the page.
 async fn grams(page: &Browser) -> Result<Vec<String>, Box<dyn std::error::Error>> {
     let shown = page.eval("[...document.querySelectorAll('li input')].map((input) => input.value)").await?;
     Ok(serde_json::from_value(shown)?)
@@ -237,7 +237,7 @@ async fn only_the_affected_nodes_change(page: &Browser) -> Done {
     page.js("document.querySelectorAll('li').forEach((row, index) => row.querySelector('output').id = `cost${index}`)").await?;
     page.js("watch()").await?;
     page.keys("1").await?;
-    // The row's cost and the total. The input's text is no change of a node.
+    // The row's cost and the total. The input's text does not change a node.
     assert_eq!(page.eval("changes().sort()").await?, json!(["cost1", "total"]));
     page.js("watch()").await?;
     page.keys(TAB).await?;

@@ -30,7 +30,7 @@ fn block(blocks: &[(String, String)], language: &str) -> Result<String, String> 
     found.map(|(_, text)| text.clone()).ok_or_else(|| format!("there is no block of {language}"))
 }
 
-/// What both pages do.
+/// The behaviour of both pages.
 async fn order(page: &Browser) -> Done {
     page.js("sessionStorage.clear(); window.onbeforeunload = null").await?;
     page.client.refresh().await?;
@@ -89,7 +89,7 @@ async fn the_walk_through_leads_to_the_page_in_rust(page: &Browser) -> Done {
     let folder = root().join("target/web/walk-through");
     fs::create_dir_all(folder.join("src"))?;
     let in_rust = blocks("In Rust")?;
-    // What is not published is taken from here.
+    // Unpublished crates are taken from here.
     let local =
         |name: &str| format!("{name} = {{ path = \"{}\" }}", root().join("crates").join(name).display());
     let manifest = block(&in_rust, "toml")?;

@@ -24,7 +24,7 @@ pub struct Row {
     pub cost: Decimal,
 }
 
-/// What an edit of a row changed in it.
+/// The changes that an edit makes in a row.
 pub struct Edit {
     pub grams: Decimal,
     pub grams_difference: Decimal,

@@ -18,7 +18,7 @@ pub struct HandWrittenScene {
     on_cost_a_loaf: Box<dyn FnMut(Option<Decimal>)>,
 }
 
-/// What depends on all rows.
+/// The results that depend on all rows.
 #[derive(Clone, Copy, Default)]
 struct Results {
     dough_weight: Decimal,
@@ -77,7 +77,7 @@ impl HandWrittenScene {
         }
     }
 
-    /// What a screen would read, so that nothing is optimised away.
+    /// The values that a screen would read, so that nothing is optimised away.
     pub fn totals(&self) -> (Decimal, Decimal, usize) {
         (self.results.dough_weight, self.results.total_cost, self.rows.dirty_fields)
     }

@@ -1,4 +1,4 @@
-//! What one edit costs, side by side, at 10 to 100,000 rows.
+//! The cost of one edit, side by side, at 10 to 100,000 rows.
 //!
 //! Run with `cargo bench --bench edit`; `docs/performance.md` says how to read it.
 #![allow(missing_docs, unreachable_pub, clippy::pedantic)]

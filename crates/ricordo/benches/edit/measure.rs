@@ -28,7 +28,7 @@ fn time(step: &mut Step<'_>, calls: u32) -> f64 {
     start.elapsed().as_nanos() as f64 / f64::from(calls)
 }
 
-/// How many calls make a sample; finding out warms up as well.
+/// The number of calls in a sample; finding it warms up as well.
 fn calls_per_sample(step: &mut Step<'_>) -> u32 {
     const SAMPLE: Duration = Duration::from_millis(10);
     let mut calls = 1;

@@ -159,7 +159,7 @@ fn is_encoded_byte(text: &str) -> bool {
 mod tests {
     use super::{is_uri, is_url};
 
-    /// The examples of RFC 3986, sections 1.1.2 and 3, and what is no URI by its grammar.
+    /// The examples of RFC 3986, sections 1.1.2 and 3, and texts that are not URIs by its grammar.
     #[test]
     fn uris_follow_the_grammar_of_the_standard() {
         for valid in [

@@ -52,7 +52,8 @@ pub(crate) fn check_field(
     if required.tick && matches!(part.kind, Kind::Flag) && *value == Value::Flag(false) {
         return found(FindingKind::ValueMissing);
     }
-    // What is offered at run time narrows what the type allows, but does not widen it: the record could not be parsed.
+    // Choices set at run time narrow the choices of the type, but do not widen them: the record could not be
+    // parsed.
     if [choices, part.kind.choices()].into_iter().flatten().any(|choices| !choices.offers(value)) {
         found(FindingKind::NotListed);
     }

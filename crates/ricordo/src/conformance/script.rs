@@ -45,8 +45,8 @@ pub(super) enum Expected {
     Readonly(bool),
 }
 
-/// Reads a script: JSON Lines, where blank lines and lines that begin with `#` are passed over. What is wrong comes
-/// back with the number of the line.
+/// Reads a script: JSON Lines, where blank lines and lines that begin with `#` are passed over. An error has
+/// the number of the line.
 pub(super) fn read(text: &str) -> Result<Vec<Line>, (usize, String)> {
     let mut lines = Vec::new();
     for (index, line) in text.lines().enumerate() {

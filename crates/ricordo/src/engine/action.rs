@@ -129,9 +129,10 @@ pub enum Action {
         /// The value, with all its members.
         value: Value,
     },
-    /// The record has changed upstream, and this is what it is now: it becomes the baseline. Places that are not dirty take its values;
-    /// what the user has changed stays. Where both have changed something differently, there is a [conflict](super::Conflict). Rows
-    /// match by the key field of their list or, without one, by position. It is no step to undo, and undo goes back across it.
+    /// The record has changed upstream, and this is what it is now: it becomes the baseline. Places that are
+    /// not dirty take its values; what the user has changed stays. A place that both changed differently is
+    /// in [conflict](super::Conflict). Rows match by the key field of their list or, without one, by
+    /// position. It is not an undo step, and undo goes back across it.
     Rebase {
         /// The record, with all its members.
         value: Value,
@@ -166,7 +167,7 @@ pub enum Action {
         /// The time that has passed.
         duration: Duration,
     },
-    /// The program says what time it is, for formulas with `now()` or `today()`. It is no step to undo.
+    /// The program says what time it is, for formulas with `now()` or `today()`. It is not an undo step.
     Now {
         /// The date and time, as a clock at the person's place shows them.
         now: DateTime,
@@ -186,7 +187,8 @@ pub enum Action {
     Submit(SubmitRequest),
     /// Accepts a submission: what was sent becomes the baseline, and what was typed meanwhile stays.
     Accept {
-        /// The record as the other side has it now, if it says so: what was not changed meanwhile takes its values.
+        /// The record as the server has it now, if it sends one: places not changed meanwhile take its
+        /// values.
         value: Option<Value>,
         /// The step that follows.
         then: AfterAccept,

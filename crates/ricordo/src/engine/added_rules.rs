@@ -96,7 +96,7 @@ impl Engine {
     pub(crate) fn withdraw_rules(&mut self, added: &AddedRules) -> Outcome {
         self.graph.end_loading(&self.tree);
         self.take_out(added);
-        // What the other rules give may depend on what was said, in the baseline, too.
+        // Other rules may depend on the values of the added ones, in the baseline, too.
         let rulebook = self.rulebook();
         if !rulebook.rules().is_empty()
             && let Ok(mut baseline) = Baseline::settled(self, &rulebook, rulebook.rules().len())
@@ -127,7 +127,8 @@ impl Engine {
         }
     }
 
-    /// What rules changed that were added or withdrawn. That is no step to undo, and the steps before can be undone.
+    /// The changes made by rules that were added or withdrawn. They are not an undo step, and earlier steps
+    /// can be undone.
     pub(super) fn report_rules(&mut self, summary: ActionSummary) -> Outcome {
         self.graph.finish();
         self.history.note_other_rules();

@@ -40,9 +40,9 @@ impl RowsOf {
     }
 }
 
-/// What an aggregate for these places goes through, if that suits it. The filters of each of
-/// its lists are declared by `declare`, given the way to the list from the row of the list before, and the parts of the list
-/// and of its rows.
+/// Returns the lists that an aggregate over these places visits, if they suit it. The filters of each of its
+/// lists are declared by `declare`, given the way to the list from the row of the list before, and the parts
+/// of the list and of its rows.
 pub(super) fn aggregate_of(
     schema: &Schema,
     targeted: &Targeted,

@@ -81,8 +81,8 @@ impl CompiledSchema {
         &self.formulas.errors
     }
 
-    /// What is doubtful about the formulas of the definition that the schema was read from, with the line and the column: a test that
-    /// always holds, a comparison that the bounds of a field rule out. They can be computed all the same.
+    /// Returns the warnings about the formulas of the definition, with line and column: a test that always
+    /// holds, a comparison that the bounds of a field rule out. They can be computed all the same.
     pub fn warnings(&self) -> &[Error] {
         &self.warnings
     }
@@ -131,8 +131,8 @@ impl From<Schema> for Arc<CompiledSchema> {
 }
 
 impl Engine {
-    /// A form of this schema, with its rules, that starts from this value or, without one, from defaults and blanks. What
-    /// the rules give for it is its baseline.
+    /// A form of this schema, with its rules, that starts from this value or, without one, from defaults and
+    /// blanks. Its baseline is the value settled by the rules.
     ///
     /// # Errors
     ///

@@ -60,7 +60,7 @@ pub enum Verdict {
     Passed,
     /// It does not, for this reason.
     Failed(String),
-    /// It could not be found out. That is no obstacle: whoever receives what is submitted has the last word.
+    /// It could not be found out. That does not prevent a submit: the server has the last word.
     Unknown,
 }
 

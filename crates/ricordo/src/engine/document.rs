@@ -29,10 +29,10 @@ const DEEPEST: usize = 128;
 ///
 /// # Errors
 ///
-/// Fails with [`ErrorKind::Syntax`] if the value is no JSON Patch, with [`ErrorKind::TestFailed`] if a test fails, with
-/// [`ErrorKind::NotFound`] if an operation names what is not there, and with [`ErrorKind::NotPossible`] if one would move a value into
-/// itself, nest values more than 128 deep, or if more than a million values would be copied. The message has the number of the
-/// operation, counted from 0.
+/// Fails with [`ErrorKind::Syntax`] if the value is not a JSON Patch, with [`ErrorKind::TestFailed`] if a
+/// test fails, with [`ErrorKind::NotFound`] if an operation names what is not there, and with
+/// [`ErrorKind::NotPossible`] if one would move a value into itself, nest values more than 128 deep, or if
+/// more than a million values would be copied. The message has the number of the operation, counted from 0.
 pub fn apply_json_patch(document: &mut Value, patch: &Value) -> Result<(), Error> {
     within_depth(&Pointer::root(), document)?;
     *document = patched(as_document(document.clone()), patch)?;

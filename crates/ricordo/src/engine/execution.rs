@@ -180,7 +180,7 @@ impl Engine {
             let problem = "has variants, and an action cannot address one of them: address the record, or a field of the variant";
             return self.not_possible(place, problem);
         }
-        // What a pointer or a way from the form leads to is there; a place that is remembered may be gone.
+        // A pointer or a route from the form leads to a place that exists; a remembered place may be gone.
         if let Address::Route(Some(_), _) = address
             && !self.tree.is_there(place)
         {

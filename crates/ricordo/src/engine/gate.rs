@@ -1,4 +1,4 @@
-//! The other side of a submission: what a server does with a record or a patch that a client has sent.
+//! The server's side: applies a record or a patch that a client has sent.
 //!
 //! The patch is applied to the record that the server holds, as to a document in which there are no secrets: so none can be tested,
 //! copied or moved to where it is read. The two records are then compared as a form compares its value with its baseline, and each
@@ -55,10 +55,11 @@ impl fmt::Debug for Admitted {
     }
 }
 
-/// The other side of a submission: takes what clients send into the record that a server holds, and refuses what they must not change.
+/// The server's side of a submission: applies what clients send to the record that the server holds, and
+/// refuses what they must not change.
 ///
-/// It is `Send` and `Sync`, and cheap to clone: one gate serves all threads. What it refuses is a [`Problem`] that lands on the
-/// fields of the form that was submitted.
+/// It is `Send` and `Sync`, and cheap to clone: one gate serves all threads. A refusal is a [`Problem`] that
+/// lands on the fields of the form that was submitted.
 ///
 /// | problem | status |
 /// |---|---|
@@ -172,7 +173,7 @@ impl Gate {
         let unfit = |error: Error| problem(500, "The stored record does not fit the form.", &error);
         let held = schema.fit(root, held).map_err(unfit)?;
         let document = as_document(schema.without_secrets(root, &held));
-        let misfit = |error: Error| problem(422, "What was sent does not fit the form.", &error);
+        let misfit = |error: Error| problem(422, "The sent data does not fit the form.", &error);
         let mut result = self.applied(document, sent)?;
         drop_left_variants(schema, root, &mut result);
         let mut result = schema.fit(root, result).map_err(misfit)?;
@@ -193,7 +194,7 @@ impl Gate {
         Ok(Admitted { record, recalculated })
     }
 
-    /// Refuses a form that has errors in what the client owns. What is beside the record is not there on a server.
+    /// Refuses a form that has errors in what the client owns. Local fields do not exist on a server.
     fn check_values(&self, form: &Engine) -> Result<(), Problem> {
         let concerns_client = |finding: &Finding| {
             let at = finding.place.clone().into();
@@ -228,7 +229,7 @@ impl Gate {
                 Pointer::root(),
                 format!("values lie at most {DEEPEST} deep in each other"),
             );
-            return Err(problem(422, "What was sent cannot be applied.", &error));
+            return Err(problem(422, "The sent data cannot be applied.", &error));
         }
         let applied = match sent {
             Incoming::Record(record) => {
@@ -242,7 +243,7 @@ impl Gate {
             ErrorKind::TestFailed | ErrorKind::NotFound => {
                 problem(409, "The record has changed, so the patch does not apply.", &error)
             }
-            _ => problem(422, "What was sent cannot be applied.", &error),
+            _ => problem(422, "The sent data cannot be applied.", &error),
         })
     }
 
@@ -256,8 +257,8 @@ impl Gate {
         }
     }
 
-    /// A record that was sent, or what lies in it, put over what is held. What is owned is as it was sent, and what is not is held
-    /// unless it was sent.
+    /// A record that was sent, or what lies in it, put over what is held. Owned places are as they were sent;
+    /// others keep the held value unless they were sent.
     fn overlaid(&self, held: Value, sent: Option<Value>, at: &Pointer) -> Option<Value> {
         match (self.ownership(at), held, sent) {
             (Owned::Whole, _, sent) => sent,

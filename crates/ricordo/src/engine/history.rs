@@ -52,7 +52,8 @@ pub(super) struct History {
     /// The fields whose values became their baselines while steps stayed, and at which count of baselines they last did. Steps from
     /// before that lead to the values that were there, whatever they say of the baseline.
     saved: FxHashMap<PlaceId, u64>,
-    /// How many rows that have gone from the baseline are kept before it is looked up which of them steps lead to.
+    /// The number of rows gone from the baseline that are kept before the history looks up which of them its
+    /// steps lead to.
     most_kept_rows: usize,
 }
 
@@ -173,8 +174,8 @@ impl History {
         if log.is_empty() || self.undo.is_empty() {
             return;
         }
-        // The step knows already what the field was before the typing began. What is calculated is calculated again, but for what
-        // may keep a value that it was loaded with.
+        // The step knows already what the field was before the typing began. Calculated fields are calculated
+        // again, except those that may keep a loaded value.
         let may_be_needed =
             |reversal: &Reversal| reversal.field().is_some_and(|place| tree.counterpart(place).is_some());
         let known: FxHashSet<PlaceId> = if log.iter().any(may_be_needed) {
@@ -259,10 +260,11 @@ impl History {
         };
         self.make_absolute(&mut log, step.baselines);
         if self.baselines > 0 {
-            // What it leads to may lie in what the other side has emptied, or left. So may a step that takes back an undo across that.
+            // It may lead into a place that the server has emptied, or into a variant that it has left. So
+            // may a step that takes back an undo across that.
             tree.changes_mut().expect_gone_places();
         }
-        // What was done in response to the last move is reverted before the history moves on.
+        // Responses to the last move are reverted before the history moves on.
         tree.revert_all(std::mem::take(&mut self.responses).into_iter());
         let reverted = tree.changes().log().len();
         // The step itself must be in the log as a whole.

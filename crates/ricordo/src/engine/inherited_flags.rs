@@ -28,7 +28,8 @@ impl<'a> FlagsBefore<'a> {
     }
 }
 
-/// Which flags differ from what they were: those of places whose properties changed, and of all in them that inherit them.
+/// Finds the flags that differ: those of places whose properties changed, and of all places in them that
+/// inherit them.
 pub(super) fn differing_flags(tree: &Tree, before: &FlagsBefore<'_>) -> Vec<(PlaceId, Aspects)> {
     let mut differing = Vec::new();
     let mut places: Vec<PlaceId> = before.properties.keys().chain(before.sources.keys()).copied().collect();
@@ -90,7 +91,7 @@ impl Inherited {
     }
 }
 
-/// Notes what differs for a place and all in it. Where nothing differs, nothing that it contains inherits anything else.
+/// Notes what differs for a place and all in it. A place without a difference passes none on to its contents.
 fn note(
     tree: &Tree,
     before: &FlagsBefore<'_>,

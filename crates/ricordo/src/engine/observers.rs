@@ -31,7 +31,7 @@ struct Observer {
     considered: u64,
 }
 
-/// What an observer knows of a record or a list: it is notified only when one of these sums differs.
+/// The counts of a record or a list that an observer knows: it is notified only when one of them differs.
 #[derive(Debug)]
 struct Sum {
     place: PlaceId,

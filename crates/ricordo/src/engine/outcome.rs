@@ -135,8 +135,8 @@ impl Outcome {
         places.any(|changed| structure.is_resolved(tree, changed) || is_step(changed))
     }
 
-    /// Whether anything was changed that undo reverts. What leads to what was there anyway is no step, and neither is
-    /// what only touches places.
+    /// Whether anything was changed that undo reverts. A change that leads back to the state before is not a
+    /// step, and neither is one that only touches places.
     pub(super) fn is_step(&self) -> bool {
         self.is_step
     }
@@ -154,8 +154,8 @@ fn compare_all(tree: &Tree, mut changes: Vec<Change>) -> (Vec<Change>, Vec<Place
     let mut flags = Flags::of(tree);
     let (mut gone, mut is_step) = (Vec::new(), false);
     for changed in set.places() {
-        // A change in a place that is gone notifies nobody; that the place is gone is a change of its container. What was in the
-        // place may no longer be reachable from there, so it is collected.
+        // A change in a place that is gone notifies nobody; that the place is gone is a change of its
+        // container. The contents of the place may no longer be reachable from there, so they are collected.
         if !set.may_have_gone_places() || is_there(tree, changed) {
             changes.extend(structure.compare(tree, changed, flags.take(changed.place), &mut is_step));
             continue;
@@ -403,7 +403,7 @@ impl<'a> Structure<'a> {
             || tree.parent(place).and_then(|list| self.lists.get(&list)).is_some_and(has_come_or_gone)
     }
 
-    /// Whether anything differs that undo reverts. What is calculated depends on that.
+    /// Whether anything differs that undo reverts. Calculated fields depend on that.
     fn is_step(&self, tree: &Tree, changed: &ChangedPlace) -> bool {
         let place = changed.place;
         let (presence, was) = (tree.presence(place), changed.state.presence());

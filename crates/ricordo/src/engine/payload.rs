@@ -55,7 +55,7 @@ pub(super) struct Gathering<'a> {
 }
 
 impl<'a> Gathering<'a> {
-    /// Begins to gather what is sent of these places. What is local is left out.
+    /// Begins to gather what is sent of these places. Local fields are left out.
     pub(super) fn of(tree: &'a Tree, owned: &[PlaceId], extent: Extent, account: Account<'a>) -> Self {
         let around = owned.iter().flat_map(|place| tree.with_ancestors(*place).skip(1)).collect();
         let owned = owned.iter().copied().collect();
@@ -116,8 +116,8 @@ impl Gathering<'_> {
         }
     }
 
-    /// What is sent of a place; `None` if nothing is. What lies in a place that is owned is owned, and what lies in one that is
-    /// sent as a whole is sent as a whole.
+    /// Returns the part of a place that is sent; `None` if nothing is. The contents of an owned place are
+    /// owned, and those of a place sent as a whole are sent as a whole.
     pub(super) fn member(&mut self, place: PlaceId, is_owned: bool, is_whole: bool) -> Option<Value> {
         let is_owned = self.owns(place, is_owned)?;
         let tree = self.tree;

@@ -32,7 +32,8 @@ pub struct Problem {
 #[derive(Clone, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct ProblemError {
-    /// The place in what was submitted, as a JSON Pointer; empty if the whole is meant. What is no pointer is kept as it is.
+    /// The place in what was submitted, as a JSON Pointer; empty if the whole is meant. Text that is not a
+    /// pointer is kept as it is.
     pub pointer: String,
     /// The description of the error.
     pub detail: String,

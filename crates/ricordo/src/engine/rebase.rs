@@ -48,7 +48,8 @@ impl Engine {
             .collect()
     }
 
-    /// Puts a newer upstream record under what the user has changed. It is no step to undo, and settles what depends on it.
+    /// Merges a newer upstream record under the user's changes, and settles what depends on it. It is not an
+    /// undo step.
     pub(super) fn rebase(&mut self, value: Value) -> Result<Outcome, Error> {
         let value = self.fitted(self.root(), value)?;
         let summary = ActionSummary::of(&Action::Rebase { value: Value::Blank }, self);

@@ -68,7 +68,7 @@ fn fewest_moved(difference: &RowDifference<'_>) -> Vec<(u32, u32)> {
     sort(&mut stands);
     let mut others: Vec<u32> = added.iter().chain(&stands).copied().collect();
     sort(&mut others);
-    // How many rows that are not displaced lie before a displaced one: where it stood, and where it stands.
+    // The number of undisplaced rows before a displaced one, at its old position and at its new one.
     let before = |(base, stand): (u32, u32)| {
         (
             base - below(removed, base) - below(&bases, base),
@@ -97,7 +97,7 @@ fn fewest_moved(difference: &RowDifference<'_>) -> Vec<(u32, u32)> {
     let mut blocks: Vec<Block> = rows.chain(stretches).collect();
     sort_by_key(&mut blocks, |block| block.now);
     let stays = heaviest_rise(&blocks);
-    // Where a row stands that is not displaced, by how many such are before it.
+    // The position of an undisplaced row, from the number of such rows before it.
     let stands_at = |before: u32| {
         let (mut low, mut high) = (0, others.len());
         while low < high {

@@ -70,12 +70,13 @@ pub struct SubmitRequest {
 #[derive(Clone, Debug, Default, PartialEq)]
 #[non_exhaustive]
 pub enum AfterAccept {
-    /// Nothing: the form goes on with the saved record. What was touched stays touched, and the history stays.
+    /// Nothing: the form goes on with the saved record. Touched places stay touched, and the history stays.
     #[default]
     Stay,
-    /// Nothing is touched any more, as after a reset. What was typed meanwhile stays.
+    /// Nothing is touched any more, as after a reset. Entries made meanwhile stay.
     Reset,
-    /// The form starts from a blank record, in which these fields keep their values. What was typed meanwhile stays. The history ends.
+    /// The form starts from a blank record, in which these fields keep their values. Entries made meanwhile
+    /// stay. The history ends.
     Clear {
         /// The fields that keep their values.
         keep: Vec<Address>,
@@ -142,7 +143,8 @@ pub(super) struct Submissions {
     last: Option<(u64, Answer)>,
     /// The problem of the last rejection. An accept, a reset or another record ends it.
     rejected: Option<Submission>,
-    /// The places that the other side lacks, although the baseline has them: they were not relevant when the form was sent.
+    /// The places in the baseline that the server does not have, since they were not relevant when the form
+    /// was sent.
     unsent: FxHashSet<PlaceId>,
     /// The places with reported messages.
     reports: Vec<PlaceId>,
@@ -157,12 +159,12 @@ impl Submissions {
         self.reports.iter().copied()
     }
 
-    /// The places that the other side lacks, although the baseline has them.
+    /// The places in the baseline that the server does not have.
     pub(super) fn unsent(&self) -> impl Iterator<Item = PlaceId> {
         self.unsent.iter().copied()
     }
 
-    /// Whether the other side does not have a place, whatever the baseline says.
+    /// Whether the server does not have a place, whatever the baseline says.
     pub(super) fn is_unsent(&self, place: PlaceId) -> bool {
         self.unsent.contains(&place)
     }
@@ -386,7 +388,7 @@ impl Engine {
         let is_other = value.is_some();
         if let Some(value) = value {
             rebased.push(self.tree.rebase(value));
-            // It is said what the other side has.
+            // Records what the server has.
             self.submissions.unsent.clear();
             self.take_suggested_as_loaded();
         }
@@ -573,7 +575,7 @@ impl Engine {
         self.submissions.problem = None;
     }
 
-    /// Notes what of the submission the other side does not have, since it was left out.
+    /// Notes the places of the submission that the server does not have, since they were left out.
     fn note_unsent(&mut self, submission: &Submission) {
         let is_sent = |place: &PlaceId| {
             self.tree.with_ancestors(*place).any(|around| submission.parts.contains(&around))
@@ -589,7 +591,7 @@ impl Engine {
         let pointer: Pointer = pointer.parse().ok()?;
         let place = pointer.tokens().try_fold(self.root(), |place, token| {
             let Some(list) = self.tree.list(place) else { return self.tree.child_named(place, &token).ok() };
-            // Rows that were not sent have no positions that the other side knows.
+            // Rows that were not sent have no positions that the server knows.
             if self.tree.is_beside(place) {
                 return None;
             }
@@ -598,7 +600,7 @@ impl Engine {
             match rows.get(&place) {
                 Some(rows) => rows.get(position as usize).copied(),
                 None if reordered.contains(&place) => self.tree.row_sent_at(place, position),
-                // A list that was not sent is as the other side has it.
+                // A list that was not sent is as the server has it.
                 None => Some(list.rows[*list.baseline.get(position as usize)? as usize].place),
             }
         });

@@ -64,8 +64,7 @@ impl Engine {
         if let [field] = fields[..] { Some(field) } else { None }
     }
 
-    /// What it means that a widget has lost the focus. The field comes back in which typing took effect, if it was
-    /// one.
+    /// Handles the loss of a widget's focus. The field comes back in which typing took effect, if it was one.
     pub(super) fn leave(&mut self, place: PlaceId, by: Option<BindingId>) -> Option<PlaceId> {
         let committed = self.commit_typing(place);
         self.tree.set_touched(place, true);
@@ -81,7 +80,7 @@ impl Engine {
         let mut committed = Vec::new();
         while let Some((due, place)) = self.pauses.next_over() {
             self.tree.cost.places += 1;
-            // What lies in a row that was removed is noted again should the row come back.
+            // Places in a removed row are noted again should the row come back.
             if is_due(&self.tree, due, place) {
                 self.commit_typing(place);
                 committed.push((due, place));

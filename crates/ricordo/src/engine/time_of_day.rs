@@ -12,8 +12,8 @@ impl Engine {
         self.tree.now()
     }
 
-    /// Tells the form what time it is. Formulas that read it are computed again, for the baseline, too, so that a pristine form
-    /// stays pristine. That is no step to undo.
+    /// Tells the form what time it is. Formulas that read it are computed again, for the baseline, too, so
+    /// that a pristine form stays pristine. That is not an undo step.
     pub(super) fn tell_time(&mut self, now: DateTime) -> Outcome {
         let summary = ActionSummary::of(&Action::Now { now }, self);
         self.tree.set_now(now);

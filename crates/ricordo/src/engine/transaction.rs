@@ -306,7 +306,8 @@ impl Engine {
             }
         }
         if self.tree.has_changed_out_of_sight() && !Outcome::will_be_step(&self.tree) {
-            // It is no step to undo, so what the steps before may bring back must be as they left it.
+            // It is not an undo step, so the places that earlier steps may bring back must be as they left
+            // them.
             let lasting = self.tree.lasting();
             self.revert_to(Checkpoint::default());
             self.tree.do_again(lasting);
@@ -408,7 +409,7 @@ impl Engine {
         lists.into_iter().for_each(|list| self.tree.find_displaced(list));
     }
 
-    /// Settles what cannot be refused. What cannot be computed now is computed the next time.
+    /// Settles what cannot be refused. A rule that cannot be computed now is computed the next time.
     pub(super) fn settle_or_keep_for_later(&mut self) {
         if settle::settle(&mut self.tree, &mut self.graph).is_err() {
             settle::check_changes(&mut self.tree);

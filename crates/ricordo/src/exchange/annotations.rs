@@ -13,7 +13,7 @@ use crate::schema::{
 };
 use crate::value::Value;
 
-/// Reads annotations: labels, defaults, and the members of `x-ricordo`. What is wrong is added to the faults.
+/// Reads annotations: labels, defaults, and the members of `x-ricordo`. Errors are added to the faults.
 pub(super) fn annotate(part: &mut Part, keywords: &Keywords<'_>, faults: &mut Vec<Error>) {
     for name in ["title", "description", "default", "readOnly", "writeOnly"] {
         if let Some(node) = keywords.get(name) {
@@ -89,7 +89,7 @@ fn time_bound(part: &Part, member: &Member<'_>) -> Result<Option<Value>, Error> 
     }
     let text = member.node.string()?;
     let bound = part.kind.read_time(&text);
-    // What begins with a digit is a date or time that is not written as it should be.
+    // Text that begins with a digit is a date or time in the wrong format.
     if bound.is_none()
         && (cfg!(not(feature = "formula")) || text.starts_with(|first: char| first.is_ascii_digit()))
     {

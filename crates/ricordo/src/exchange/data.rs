@@ -37,8 +37,8 @@ pub fn read_draft(text: &str) -> Result<Draft, Error> {
     }
 }
 
-/// Reads data for a form of this schema. What does not fit is an error at its place in the text. To make a form of the data,
-/// [`load`](super::load()) is faster.
+/// Reads data for a form of this schema. A value that does not fit is an error with its position in the text.
+/// To make a form of the data, [`load`](super::load()) is faster.
 ///
 /// # Errors
 ///

@@ -86,7 +86,7 @@ fn faults_of_unused<'a>(document: JsonNode<'a>, unused: Vec<Definition<'a>>) -> 
         unused.extend(reader.unused()?);
     }
     let (schema, mut faults) = reader.finish(Part::new(Kind::Record(all)));
-    // What names mean is not known where nothing is around.
+    // Names cannot be resolved without the records around.
     faults.extend(rules::unparsable(document.document(), schema.as_ref()));
     Ok(faults)
 }
@@ -268,7 +268,7 @@ fn read_type<'a>(keywords: &Keywords<'a>) -> Result<(Option<&'static str>, bool)
     }
 }
 
-/// What sort of text a string is: dates and times are sorts of their own.
+/// The kind of text of a string: dates and times are kinds of their own.
 fn read_text_kind(keywords: &Keywords<'_>) -> Result<Kind, Error> {
     let format = keywords.get("format").map(|node| node.string()).transpose()?;
     Ok(match format.as_deref() {
@@ -359,7 +359,7 @@ fn constrain(part: &mut Part, keywords: &Keywords<'_>) -> Result<(), Error> {
     let (allowed, here): (&[&str], _) = match &part.kind {
         Kind::Text => (&["minLength", "maxLength", "format", "pattern"], "a text"),
         Kind::Integer | Kind::Decimal => {
-            // How a number is stored elsewhere, which generators write as its format, is no matter here.
+            // Generators write the storage type of a number as its format, which does not matter here.
             (
                 &["minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "format"],
                 "a number",

@@ -28,7 +28,7 @@ pub fn dump(engine: &Engine) -> Value {
     ])
 }
 
-/// A conflict as dumps have it. What is absent is null.
+/// A conflict as dumps have it. Absent values are null.
 fn conflict(engine: &Engine, conflict: &Conflict) -> Value {
     let at = conflict.place.into();
     let value = |value: &Value| match engine.masked_at(&at, value) {

@@ -26,7 +26,8 @@ impl<T: Inspect + ?Sized> Inspect for &T {
     }
 }
 
-/// What a journal expects of a place or, without a path, of the form. Absent members are not checked.
+/// The expectations of a journal about a place or, without a path, about the form. Absent members are not
+/// checked.
 #[derive(Clone, Default, PartialEq)]
 pub struct Expectation {
     path: Option<Pointer>,

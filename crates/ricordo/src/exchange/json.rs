@@ -285,7 +285,7 @@ fn span_of(document: &str, part: &str) -> Range<usize> {
     start..start + part.len()
 }
 
-/// The error for a text that is no JSON, or a string that is no text.
+/// The error for a text that is not JSON, or a string that is not text.
 fn syntax(document: &str, part: &str, error: &serde_json::Error) -> Error {
     let lines_before: usize =
         part.split_inclusive('\n').take(error.line().saturating_sub(1)).map(str::len).sum();

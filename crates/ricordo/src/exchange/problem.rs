@@ -66,7 +66,8 @@ fn error_of(node: JsonNode<'_>) -> Option<ProblemError> {
     Some(ProblemError { pointer, detail })
 }
 
-/// A fragment of a URI without percent encoding (RFC 6901, section 6). What is not encoded properly stays as it is.
+/// A fragment of a URI without percent encoding (RFC 6901, section 6). Text that is not encoded properly
+/// stays as it is.
 fn percent_decoded(text: &str) -> String {
     percent_decode_str(text).decode_utf8().map_or_else(|_| text.to_owned(), Cow::into_owned)
 }

@@ -7,7 +7,8 @@ use super::reference;
 use crate::check::check_defaults;
 use crate::schema::{Error, Part, PartId, Pointer, Schema, SchemaBuilder, nearest};
 
-/// How long a chain of definitions, each reached through the one before, may be. The stack of a browser is small.
+/// The greatest length of a chain of definitions, each reached through the one before. The stack of a browser
+/// is small.
 pub(super) const LONGEST_CHAIN: usize = 64;
 
 /// A definition under `$defs`.

@@ -64,7 +64,8 @@ fn write_at(pointer: &Pointer, value: &Value, pairs: &mut Serializer<'_, String>
 ///
 /// # Errors
 ///
-/// Fails if a name is no pointer of the form, is there twice, or skips rows, or if a text cannot be read as its field.
+/// Fails if a name is not a pointer of the form, is there twice, or skips rows, or if a text cannot be read
+/// as its field.
 pub fn read_urlencoded(text: &str, schema: &Schema) -> Result<Value, Error> {
     let mut root = Gathered::Nothing;
     for (name, text) in form_urlencoded::parse(text.as_bytes()) {
@@ -91,7 +92,7 @@ pub fn read_urlencoded(text: &str, schema: &Schema) -> Result<Value, Error> {
 enum Gathered {
     Nothing,
     Text(String),
-    /// What lies in a record or a list: which of the two it is may depend on a tag that comes later.
+    /// The contents of a record or a list: which of the two it is may depend on a tag that comes later.
     Inner(IndexMap<String, Gathered>),
 }
 

@@ -15,7 +15,7 @@ struct Alternative<'a> {
     pointer: Pointer,
     keywords: Keywords<'a>,
     properties: Vec<Member<'a>>,
-    /// What its fields are defined by, if that stands beside its tag as a `$ref`.
+    /// The definition of its fields, if it stands beside the tag as a `$ref`.
     reference: Option<JsonNode<'a>>,
     label: Option<Cow<'a, str>>,
 }

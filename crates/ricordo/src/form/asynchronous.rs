@@ -1,7 +1,7 @@
 //! Futures: for programs that are asynchronous anyway, whatever runs them.
 //!
-//! Nothing here knows a runtime. What is to be run is given to a function of the program, such as `spawn_local`, as a boxed future
-//! on the thread of the form.
+//! Nothing here knows a runtime. Futures are boxed and given to a function of the program, such as
+//! `spawn_local`, on the thread of the form.
 
 use std::cell::RefCell;
 use std::fmt;
@@ -45,7 +45,7 @@ impl<F: Future<Output = Verdict>> Future for Answering<F> {
             Poll::Pending => return Poll::Pending,
         };
         if let Some(ticket) = self.ticket.take() {
-            // What cannot be answered counts as unknown, and the ticket says so when it is dropped.
+            // A check that cannot be answered counts as unknown, and the ticket says so when it is dropped.
             let _ = ticket.answer(verdict);
         }
         Poll::Ready(())

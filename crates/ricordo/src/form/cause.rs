@@ -91,13 +91,13 @@ fn concerned<'a>(engine: &Engine, outcome: &'a Outcome, place: PlaceId) -> Vec<&
         .iter()
         .map(|change| lies_in(change.place(), place) || lies_in(place, change.place()))
         .collect();
-    // Which changes are in which places, so that each is found by what it is in.
+    // The changes by the places they are in.
     let mut changes_in: FxHashMap<PlaceId, Vec<usize>> = FxHashMap::default();
     for (at, change) in changes.iter().enumerate() {
         let around = std::iter::successors(Some(engine.view(change.place())), PlaceView::parent);
         around.for_each(|view| changes_in.entry(view.id()).or_default().push(at));
     }
-    // What something has followed from may itself have followed from something.
+    // A cause may itself have a cause.
     let mut behind = vec![place];
     behind.extend(changes.iter().zip(&is_concerned).filter(|(_, is)| **is).map(|(change, _)| change.place()));
     while let Some(place) = behind.pop() {

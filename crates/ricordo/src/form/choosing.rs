@@ -31,7 +31,8 @@ pub(super) fn rows_with(core: &Core, list: PlaceId, value: &Value) -> Vec<PlaceI
     core.view(list, |view| view.children().filter(|row| row.value() == *value).map(|row| row.id()).collect())
 }
 
-/// Behind how many rows a value belongs, in the order of the choices; what is no choice belongs at the end.
+/// Behind how many rows a value belongs, in the order of the choices; a value that is not a choice belongs at
+/// the end.
 fn rank(core: &Core, list: PlaceId, value: &Value) -> usize {
     core.view(list, |view| {
         let Some(choices) = view.choices() else { return view.row_count() };

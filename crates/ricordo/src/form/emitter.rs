@@ -34,8 +34,8 @@ use crate::value::Value;
 /// assert_eq!(RowEvent::Deleted.carried(), Value::Blank);
 /// ```
 ///
-/// Names are in snake case, or as `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` have them. What an event
-/// carries are types that a form can hold: it is written down in journals.
+/// Names are in snake case, or as `#[serde(rename = "…")]` and `#[serde(rename_all = "…")]` have them. An
+/// event carries types that a form can hold, since journals record it.
 pub trait Event: 'static {
     /// The name of the event for journals: `deleted`.
     fn name(&self) -> &'static str;

@@ -387,7 +387,7 @@ impl<M: 'static> Form<M> {
         self.root().is_touched()
     }
 
-    /// Whether there are no errors, so that [`Form::parse`] succeeds.
+    /// Whether the form has no errors, so that [`Form::parse`] succeeds.
     pub fn is_valid(&self) -> bool {
         self.root().is_valid()
     }

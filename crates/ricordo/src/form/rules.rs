@@ -354,8 +354,9 @@ impl<M: 'static, R: 'static> Rules<M, R> {
         self.add_constraint(at, "", is_warning, function);
     }
 
-    /// Rules for every row of a list, also of rows to come. Their functions are given the row, and can read the record around
-    /// it by [`form`](RuleView::form). What holds for such a row in every list belongs to the rules of its own type instead.
+    /// Rules for every row of a list, also of rows to come. Their functions are given the row, and can read
+    /// the record around it by [`form`](RuleView::form). Rules that hold for such a row in every list belong
+    /// to its own type.
     pub fn each<L>(&mut self, list: L, declare: impl FnOnce(&mut Rules<M, <L::Target as HoldsRows>::Row>))
     where
         L: Locate<R>,

@@ -17,8 +17,8 @@ use crate::engine::Aspects;
 use crate::schema::Error;
 use crate::tree::PlaceId;
 
-/// A stream that is ready whenever something is not what it was at a place, or anywhere in it. What happens while
-/// nobody asks is one item. It ends with the form.
+/// A stream that is ready whenever something is not what it was at a place, or anywhere in it. All changes
+/// between two polls are one item. It ends with the form.
 pub struct Changes<T> {
     /// The form, which a stream does not keep alive.
     core: Weak<Core>,

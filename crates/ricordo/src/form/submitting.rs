@@ -139,8 +139,8 @@ impl<M> SubmitOptions<M> {
         self
     }
 
-    /// Sends only what is dirty. What was emptied is null, as in a JSON Merge Patch (RFC 7396); a list is sent whole, and so is a record
-    /// to create.
+    /// Sends only what is dirty. An emptied field is null, as in a JSON Merge Patch (RFC 7396); a list is
+    /// sent whole, and so is a record to create.
     ///
     /// ```
     /// # use ricordo::{Form, Model, SubmitOptions, at};
@@ -230,7 +230,8 @@ impl<M> SubmitOptions<M> {
         self
     }
 
-    /// Once a submission is accepted, nothing is touched any more, as after a reset. What was typed meanwhile stays.
+    /// Once a submission is accepted, nothing is touched any more, as after a reset. Entries made meanwhile
+    /// stay.
     ///
     /// ```
     /// # use ricordo::{Form, Model, SubmitOptions, at};
@@ -247,8 +248,8 @@ impl<M> SubmitOptions<M> {
         self
     }
 
-    /// Once a submission is accepted, the form starts from a blank record, in which some fields keep their values. What was typed
-    /// meanwhile stays. The history ends.
+    /// Once a submission is accepted, the form starts from a blank record, in which some fields keep their
+    /// values. Entries made meanwhile stay. The history ends.
     pub fn then_clear(mut self, keep: Keep<M>) -> Self {
         self.then = Then::Clear(keep);
         self
@@ -428,8 +429,9 @@ impl<M: Model> Submission<M> {
         record.map_err(|error| Error::invalid(vec![Finding::of(&error)]))
     }
 
-    /// The submission was accepted, and this is the record as the other side has it now. What was not changed meanwhile takes its
-    /// values. Rows match by key where the list has one, else by the position at which they were sent.
+    /// The submission was accepted, and this is the record as the server has it now. Places not changed
+    /// meanwhile take its values. Rows match by key where the list has one, else by the position at which
+    /// they were sent.
     ///
     /// ```
     /// # use ricordo::{Form, Model, SubmitOptions, at};
@@ -509,7 +511,8 @@ impl<M> Submission<M> {
         (current == Some(self.number)).then_some(core)
     }
 
-    /// The submission was accepted: what was sent becomes the baseline. What was typed meanwhile stays, and is dirty.
+    /// The submission was accepted: what was sent becomes the baseline. Entries made meanwhile stay, and are
+    /// dirty.
     ///
     /// ```
     /// # use ricordo::{Form, Model, SubmitOptions, at};
@@ -529,7 +532,7 @@ impl<M> Submission<M> {
         self.accept_value(None)
     }
 
-    /// The submission was accepted, and this is the record in JSON as the other side has it now. See
+    /// The submission was accepted, and this is the record in JSON as the server has it now. See
     /// [`Submission::accept_with`].
     ///
     /// ```
@@ -553,7 +556,8 @@ impl<M> Submission<M> {
         self.accept_value(Some(exchange::read_data(text, &schema)?))
     }
 
-    /// The submission was accepted, and this is the record as the other side has it now. See [`Submission::accept_with`].
+    /// The submission was accepted, and this is the record as the server has it now. See
+    /// [`Submission::accept_with`].
     ///
     /// # Errors
     ///

@@ -133,8 +133,8 @@ impl<T: 'static> Place<T> {
     /// Subscribers are called once, after an action has settled, in the order in which they subscribed. A subscriber
     /// of a row that is removed, or of a place in it, is called once, and finds the place gone.
     ///
-    /// A callback can read, act, subscribe, and end subscriptions, its own included. What it does to the form waits
-    /// for the end of the round. If it panics, the others are still called, and then the panic continues in the code
+    /// A callback can read, act, subscribe, and end subscriptions, its own included. Its actions wait for the
+    /// end of the round. If it panics, the others are still called, and then the panic continues in the code
     /// that acted.
     ///
     /// # Errors
@@ -273,7 +273,7 @@ pub(super) fn select_with<V: 'static, T: PartialEq + 'static, R: 'static, S: 'st
         reads.take_wrong().into_iter().for_each(|wrong| core.keep_error(wrong));
         let Some(before) = known.take_if(|before| *before != now) else { return false };
         let update = Update::new(core, before, now, notice);
-        // What it is now is known, whatever becomes of the callback.
+        // The new state is stored even if the callback panics.
         let called = catch_unwind(AssertUnwindSafe(|| callback(&mut held, &update)));
         known = Some(update.into_now());
         called.map_or_else(|panic| resume_unwind(panic), |()| true)

@@ -37,8 +37,8 @@ impl Subscription {
         self.core.upgrade().map(|core| core.counts(self.observer)).unwrap_or_default()
     }
 
-    /// Lets the subscription live as long as the form. What its callback holds lives as long: a form that is held
-    /// by a callback of its own is never freed.
+    /// Lets the subscription live as long as the form. Everything its callback holds lives as long: a form
+    /// held by its own callback is never freed.
     pub fn keep(mut self) {
         self.ends = false;
     }

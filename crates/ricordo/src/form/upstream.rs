@@ -28,9 +28,10 @@ impl<M: Model> Form<M> {
         self.apply(Action::ResetTo { value: record.to_value() })
     }
 
-    /// Merges a newer version of the record: fields that are not dirty take its values, edited fields keep theirs. Where both
-    /// sides changed something differently there is a [conflict](Form::conflicts). Rows match by the key field of their list or,
-    /// without one, by position. Without local changes it simply loads another record.
+    /// Merges a newer version of the record: fields that are not dirty take its values, edited fields keep
+    /// theirs. A place that both sides changed differently is in [conflict](Form::conflicts). Rows match by
+    /// the key field of their list or, without one, by position. Without local changes it simply loads
+    /// another record.
     ///
     /// A rebase is not an undo step; undo goes back across it to what was typed. Text that is not committed stays.
     ///
@@ -62,13 +63,13 @@ impl<M: Model> Form<M> {
 
 /// # Conflicts
 impl<M: 'static> Form<M> {
-    /// Returns the places that the user and the other side changed differently, in the order of the form. Secrets are not hidden.
-    /// [`Form::rebase`] has an example.
+    /// Returns the open conflicts, in the order of the form: places that the user and the server changed
+    /// differently. Secrets are not hidden. [`Form::rebase`] has an example.
     pub fn conflicts(&self) -> Vec<Conflict> {
         self.core.read(Engine::conflicts)
     }
 
-    /// Resolves a conflict: the place keeps the user's value, or takes that of the other side. Undo takes that back.
+    /// Resolves a conflict: the place keeps the user's value, or takes the server's. Undo takes that back.
     /// [`Form::rebase`] has an example.
     ///
     /// # Errors

@@ -13,10 +13,10 @@ use crate::value::Number;
 ///
 /// Rules see what is relevant; everything else is blank. Selectors see everything.
 ///
-/// Paths with row numbers are followed each time. What is not there is `None`, not an error. An address that can lead to no
-/// place, whatever the data, is a mistake: a pointer with a misspelt field, or a path with more than eight steps. A rule with
-/// it fails (`not_computable`), and a selector is refused or, if it has run before, its error is in
-/// [`Diagnostics::take_errors`](crate::form::Diagnostics::take_errors).
+/// Paths with row numbers are followed each time. A place that does not exist is `None`, not an error. An
+/// address that can lead to no place, whatever the data, is a mistake: a pointer with a misspelt field, or a
+/// path with more than eight steps. A rule with it fails (`not_computable`), and a selector is refused or, if
+/// it has run before, its error is in [`Diagnostics::take_errors`](crate::form::Diagnostics::take_errors).
 #[derive(Clone, Copy)]
 pub struct View<'a, T> {
     place: PlaceView<'a>,

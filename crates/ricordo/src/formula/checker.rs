@@ -42,7 +42,7 @@ impl Findings {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct PartRead {
     pub(crate) part: PartId,
-    /// Whether it may be read in other rows than the formula's own, so that reading itself is no cycle.
+    /// Whether it may be read in other rows than the formula's own, so that reading itself is not a cycle.
     pub(crate) is_elsewhere: bool,
 }
 
@@ -187,8 +187,8 @@ impl<'a> Checker<'a> {
         }
     }
 
-    /// What a name means: first among those that are bound, and the fields of what is filtered; then the fields of the records that
-    /// the formula stands in, the innermost first.
+    /// Resolves a name: first among the bound names and the fields of the filtered rows, then among the
+    /// fields of the records around the formula, the innermost first.
     fn name(&mut self, name: &str, span: &Range<usize>) -> (Code, Type) {
         for at in (0..self.locals.len()).rev() {
             let local = &self.locals[at];
@@ -374,7 +374,7 @@ impl<'a> Checker<'a> {
             let error = self.error(span, problem);
             let is_joined = operator == Operator::Plus && (one == Type::Text) != (other == Type::Text);
             self.findings.errors.push(if is_joined {
-                error.with_help("turn what is no text into one by string(…)")
+                error.with_help("convert the other operand with string(…)")
             } else {
                 error
             });

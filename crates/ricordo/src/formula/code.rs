@@ -264,7 +264,7 @@ impl<'a> Evaluation<'a> {
             Code::Negation(of) => negate(&self.evaluate(of)),
             Code::Binary(operator @ (Operator::And | Operator::Or), sides) => {
                 let left = self.evaluate(&sides[0]).as_flag();
-                // The other side makes no difference.
+                // The other operand makes no difference.
                 if left == Some(*operator == Operator::Or) {
                     return Datum::Flag(*operator == Operator::Or);
                 }

@@ -46,7 +46,8 @@ impl Datum {
         Datum::Number(normalized(number))
     }
 
-    /// What a value of the form is in a formula: blank, null and the empty text are null. Lists and records are places.
+    /// Converts a value of the form for a formula: blank, null and the empty text are null. Lists and records
+    /// are places.
     pub(crate) fn of_value(value: &Value) -> Self {
         match value {
             Value::Blank | Value::Null | Value::List(_) | Value::Record(_) => Datum::Null,
@@ -60,7 +61,7 @@ impl Datum {
         }
     }
 
-    /// The value for a field of the form; null is blank. Durations and records are no values.
+    /// The value for a field of the form; null is blank. Durations and records are not values.
     pub(crate) fn into_value(self) -> Value {
         match self {
             Datum::Null | Datum::Duration(_) | Datum::Record(_) => Value::Blank,
@@ -105,7 +106,7 @@ impl Datum {
         }
     }
 
-    /// Which of two is less, if they can be compared.
+    /// Compares two values, if they can be compared.
     pub(super) fn compare(&self, other: &Datum) -> Option<Ordering> {
         match (self, other) {
             (Datum::Number(one), Datum::Number(other)) => Some(one.cmp(other)),

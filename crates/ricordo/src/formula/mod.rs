@@ -1,8 +1,8 @@
 //! Formulas: the expression language of form definitions.
 //!
-//! A formula is an expression of FEEL, the language of the OMG's *Decision Model and Notation* (DMN 1.5, clause 10.3), less
-//! what forms do not need: contexts, functions of one's own, `instance of`, and external functions. What is left out is refused
-//! by name.
+//! A formula is an expression of FEEL, the language of the OMG's *Decision Model and Notation* (DMN 1.5,
+//! clause 10.3), less what forms do not need: contexts, functions of one's own, `instance of`, and external
+//! functions. Parts left out are refused by name.
 //!
 //! A formula is parsed here, and says where it is wrong; what its names mean is a matter of the form that it is for.
 
@@ -96,8 +96,8 @@ impl Formula {
         names
     }
 
-    /// Resolves the names of the formula in records that it stands in, the innermost first, and checks its types. What is wrong is
-    /// among the findings.
+    /// Resolves the names of the formula in records that it stands in, the innermost first, and checks its
+    /// types. Errors are among the findings.
     pub(crate) fn check(&self, schema: &Schema, records: &[RecordId]) -> (Code, Type, Findings) {
         let mut checker = Checker::new(&self.text, schema, records);
         let (code, of) = checker.check(&self.root);

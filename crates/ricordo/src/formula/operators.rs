@@ -215,7 +215,7 @@ pub(super) fn square_root(of: Decimal) -> Option<Decimal> {
         }
         root = next;
     }
-    // Where the root has few digits, the last steps only leave rounding behind.
+    // If the root has few digits, the last steps only leave rounding behind.
     let short = root.round_dp(14);
     if multiplied(short, short) == Some(of) { Some(short) } else { Some(root) }
 }

@@ -129,7 +129,7 @@ impl Chain {
         self.records.last().copied()
     }
 
-    /// How long the way to the innermost row on it is, which is what a formula is computed for.
+    /// The length of the route to its innermost row, for which a formula is computed.
     fn base(&self) -> usize {
         self.way.iter().rposition(|step| matches!(step, Step::Row(_) | Step::EachRow)).map_or(0, |at| at + 1)
     }

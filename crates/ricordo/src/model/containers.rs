@@ -28,7 +28,7 @@ impl<T: Model> Model for Option<T> {
 
     fn part(schema: &mut SchemaBuilder) -> Result<Part, Error> {
         let mut part = T::part(schema)?.nullable();
-        // What a flag starts from is no news for an option, which starts from nothing.
+        // The default of a flag does not apply to an option, which starts blank.
         part.default = None;
         Ok(part)
     }
@@ -95,7 +95,7 @@ impl<T: HoldsRows> HoldsRows for Option<T> {
     type Row = T::Row;
 }
 
-/// Where only pointers are known, any place may be a list.
+/// For pointers, any place may be a list.
 impl HoldsRows for Value {
     type Row = Untyped;
 }

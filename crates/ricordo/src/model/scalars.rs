@@ -154,8 +154,8 @@ macro_rules! floats {
                 Some(self)
             }
 
-            /// The shortest decimal that is read back as the same float. One that is no decimal of 28 digits
-            /// (infinite, tiny, huge or not a number) is given as a text, which no number field takes.
+            /// The shortest decimal that is read back as the same float. One that is not a decimal of 28
+            /// digits (infinite, tiny, huge or not a number) is given as a text, which no number field takes.
             fn to_value(&self) -> Value {
                 let text = self.to_string();
                 read_number(&text).map_or_else(|_| text.into(), Value::Number)
@@ -213,7 +213,7 @@ floats!(f32, f64);
 /// A form holds the text that [`write`](Scalar::write) gives, and compares by it; in JSON it is a string. `parse`
 /// must read what `write` gives as the same value; an entry for which it does not cannot be parsed.
 pub trait Scalar: Sized + 'static {
-    /// What a person should enter, as the rest of a sentence: "a duration like 1:30".
+    /// The expected input, as the rest of a sentence: "a duration like 1:30".
     const EXPECTED: &'static str;
 
     /// The value of a text; `None` if it cannot be parsed. White space around an entry is removed before.
@@ -232,7 +232,7 @@ pub trait Scalar: Sized + 'static {
 pub(super) fn part_of_scalar<T: Scalar>() -> Part {
     let canonical = |text: &str| {
         let written = T::parse(text.trim())?.write();
-        // What is not parsed to itself again would be another value after the next reading.
+        // A value that does not parse back to itself would change on the next reading.
         let again = T::parse(&written)?.write();
         (again == written && !written.is_empty()).then_some(written)
     };

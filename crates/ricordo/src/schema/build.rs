@@ -264,8 +264,8 @@ fn index(position: usize) -> u32 {
     u32::try_from(position).expect("fewer parts than a u32 counts")
 }
 
-/// How many places a blank record of each type has, and how deep they lie: a record that is always there
-/// holds all records that are always there in it, which must come to an end.
+/// The number and the depth of places in a blank record of each type: a mandatory record holds all its
+/// mandatory records, which must come to an end.
 struct Extents<'a> {
     schema: &'a Schema,
     known: Vec<Option<Extent>>,

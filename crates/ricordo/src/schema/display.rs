@@ -183,7 +183,7 @@ impl DisplayFormat {
         }
     }
 
-    /// What a text in this format says, where it is the format of what is typed, too. With a decimal comma a point stands
+    /// Parses a text in this format, if it is the edit format, too. With a decimal comma a point stands
     /// between groups of digits, whether the format has groups or not.
     pub(super) fn read_edited(&self, kind: &Kind, text: &str) -> Option<Value> {
         match self {
@@ -390,7 +390,7 @@ mod tests {
     }
 
     proptest! {
-        /// What is shown is read back as the number that it shows, and only rounding comes between.
+        /// Displayed text parses as the number shown, and only rounding comes between.
         #[test]
         fn what_is_shown_is_read_back(mantissa: i64, scale in 0..12_u32, decimals in 0..12_u32, grouping: bool, decimal_comma: bool) {
             let number = Decimal::new(mantissa, scale);

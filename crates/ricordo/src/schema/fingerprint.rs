@@ -7,8 +7,8 @@ use rustc_hash::FxHashMap;
 use super::{Kind, OffsetRule, PartId, RecordId, Schema};
 
 impl Schema {
-    /// A number that tells schemas apart by what fits them: the names of fields, and what kinds of values they take. What is computed,
-    /// checked or shown makes no difference. It is the same on every platform.
+    /// A number that tells schemas apart by what fits them: the names of fields, and what kinds of values
+    /// they take. Rules, checks and formats make no difference. It is the same on every platform.
     pub fn fingerprint(&self) -> u64 {
         let mut outline = Outline { schema: self, records: FxHashMap::default(), text: String::new() };
         outline.part(self.root());

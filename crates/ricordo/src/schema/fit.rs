@@ -8,7 +8,7 @@ pub(crate) const DEEPEST: usize = 100;
 
 impl Schema {
     /// Brings a value into the form that places of this part hold: members in the order of the definition,
-    /// numbers without trailing zeros, blank members left out. What has no place in the schema is refused, not
+    /// numbers without trailing zeros, blank members left out. Members unknown to the schema are refused, not
     /// dropped. Constraints are not checked.
     ///
     /// # Errors
@@ -200,7 +200,7 @@ impl Schema {
             kind => kind.expectation().to_owned(),
         };
         let or_null = if part.nullable { " or null" } else { "" };
-        // What is given for a record or list may be a secret that belongs within.
+        // A scalar given for a record or list may be a secret that belongs within.
         let is_hidden = part.secret || (self.has_secrets && !part.is_field());
         let given = match value {
             value if is_hidden => value.sort().to_owned(),
@@ -218,8 +218,8 @@ impl Schema {
         if value == Value::Blank && self.part(item).nullable { Value::Null } else { value }
     }
 
-    /// What a place of this part holds when it is given no data: its default, or a record of its fields'
-    /// defaults, or blank.
+    /// Returns the value of a place of this part without data: its default, a record of its fields' defaults,
+    /// or blank.
     pub fn blank(&self, part: PartId) -> Value {
         let described = self.part(part);
         match (&described.default, &described.kind) {
@@ -229,8 +229,8 @@ impl Schema {
         }
     }
 
-    /// What a place of this part holds when it is added without a value: as [`Schema::blank`], but that an optional record
-    /// or list is there.
+    /// Returns the value of a place of this part that is added without one: as [`Schema::blank`], but with an
+    /// optional record or list present.
     pub(crate) fn opened(&self, part: PartId) -> Value {
         let described = self.part(part);
         match (&described.default, &described.kind) {

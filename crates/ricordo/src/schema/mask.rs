@@ -33,8 +33,8 @@ impl Schema {
         self.hide(parts, value, |value| if value.is_empty() { value.clone() } else { MASK.into() })
     }
 
-    /// What an event carries as others may see it. It need not be what its place holds: what has no place in that is kept,
-    /// since an event hides the secrets of its own types.
+    /// Masks the value that an event carries. It need not be what its place holds: what has no place in that
+    /// is kept, since an event hides the secrets of its own types.
     pub(crate) fn masked_event(&self, parts: &[PartId], value: &Value) -> Value {
         self.hide(parts, value, Value::clone)
     }
@@ -70,7 +70,7 @@ impl Schema {
                 let item = self.item(*list);
                 Value::List(rows.iter().map(|row| self.hide(&[item], row, misplaced)).collect())
             }
-            // What does not fit a record or list may be a secret that belongs within.
+            // A value that does not fit a record or list may be a secret that belongs within.
             (Kind::Record(_) | Kind::List(_), _) => misplaced(value),
             (_, value) => value.clone(),
         }

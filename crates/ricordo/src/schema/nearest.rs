@@ -59,7 +59,7 @@ impl<'a> Likely<'a> {
         let same = |(one, other): &(char, char)| *one == other.to_ascii_lowercase();
         let head = wanted.chars().zip(candidate.chars()).take_while(same).count();
         let tail = wanted.chars().rev().zip(candidate.chars().rev()).take_while(same).count();
-        // What lies between the head and the tail that both share can be replaced letter by letter.
+        // The letters between the shared head and tail can be replaced one by one.
         let shared = (head + tail).min(letters.count.min(own.count));
         Likely { candidate, least: letters.least_distance(own), most: longer - shared }
     }

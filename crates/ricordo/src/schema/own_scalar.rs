@@ -6,7 +6,7 @@ use std::fmt;
 /// [`Scalar`](crate::model::Scalar).
 #[derive(Clone, Copy)]
 pub struct OwnScalar {
-    /// What a person is to enter, as the rest of a sentence: "a duration like 1 h 30".
+    /// The expected input, as the rest of a sentence: "a duration like 1 h 30".
     pub(crate) expected: &'static str,
     /// The canonical text of what was entered, if it means anything.
     pub(crate) canonical: fn(&str) -> Option<String>,

@@ -428,7 +428,7 @@ impl Constraints {
             _ => self.multiple_of,
         };
         let has_none = match step {
-            // Where the first multiple is too large to be calculated, nothing is known.
+            // If the first multiple is too large to be calculated, nothing is known.
             Some(step) => {
                 let first = lower.checked_div(step)?.ceil().checked_mul(step)?;
                 let is_left_out = is_open_below && first == lower;

@@ -199,8 +199,8 @@ impl Schema {
         self.variants(record).iter().enumerate().find(|(_, variant)| variant.tag == *tag)
     }
 
-    /// What each variant of a record holds, given the fitted members of the record: all that are not its own fields, if it is
-    /// the one that the record has.
+    /// Returns the values of each variant, given the fitted members of the record: all members that are not
+    /// the record's own fields go to the variant it has.
     pub(crate) fn in_variants(&self, record: RecordId, members: &Record) -> Vec<Value> {
         let chosen = self.chosen(record, members).map(|(position, _)| position);
         let held = (0..self.variants(record).len()).map(|position| {

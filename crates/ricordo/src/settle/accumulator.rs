@@ -143,7 +143,7 @@ const MOST_SCALE: u32 = 28;
 struct ExactSum {
     /// By scale, in order: few are ever in use.
     of_scales: SmallVec<[(u32, i128); 2]>,
-    /// How many were too large to be counted: while there are any, there is no sum.
+    /// The number of values too large to be counted: while there are any, there is no sum.
     too_large: i128,
 }
 
@@ -212,7 +212,7 @@ mod tests {
     }
 
     proptest! {
-        /// What was put in and taken out again leaves nothing behind, and the order makes no difference.
+        /// Values added and removed again leave nothing behind, in any order.
         #[test]
         fn aggregates_match_the_values_in_them(
             kept in prop::collection::vec((-999_999_i64..999_999, 0..9_u32, 1..500_i64), 0..20),

@@ -51,8 +51,8 @@ impl AggregateKind {
 #[derive(Clone, Debug)]
 pub(crate) struct AggregateOf {
     pub(crate) kind: AggregateKind,
-    /// The lists whose rows are gone through, each in the rows of the one before. What is aggregated lies in the rows of
-    /// the last.
+    /// The lists whose rows are gone through, each in the rows of the one before. The aggregated fields lie
+    /// in the rows of the last.
     pub(crate) levels: Vec<Level>,
     /// The ways from such a row to what is aggregated, and to its weight.
     pub(crate) field: Vec<Step>,
@@ -72,7 +72,7 @@ pub(crate) struct AggregatedField {
 }
 
 impl AggregatedField {
-    /// What the aggregate is for of which a place is such a field, and the row that it lies in.
+    /// Returns the target of the aggregate over this field, and the row that the field lies in.
     fn base(&self, tree: &Tree, place: PlaceId) -> Option<(PlaceId, PlaceId)> {
         tree.climb(place, &self.steps)
     }
@@ -144,7 +144,7 @@ pub(super) enum Scope {
 }
 
 impl AggregateOf {
-    /// What the aggregate is for of whose rows a field matters, and which of them.
+    /// Returns the target of the aggregate whose rows read a field, and those rows.
     pub(super) fn scopes_of_field(
         &self,
         tree: &Tree,
@@ -170,7 +170,7 @@ impl AggregateOf {
         }
         let mut at = way.len() - 1;
         let mut within = Scope::All;
-        // What does not lie in the next list may be a record that a condition reads.
+        // A place outside the next list may be a record that a condition reads.
         let mut beside = None;
         for (level, Level { list, conditions, .. }) in self.levels.iter().enumerate() {
             for step in list {
@@ -182,7 +182,7 @@ impl AggregateOf {
                     return beside;
                 }
             }
-            // What concerns the list concerns all its rows.
+            // A change of the list concerns all its rows.
             if at == 0 {
                 return Some(within);
             }
@@ -229,7 +229,8 @@ impl AggregateOf {
         places
     }
 
-    /// What a row adds now. Whether what the aggregate is for is itself in the form makes no difference.
+    /// Returns the contribution of a row. Whether what the aggregate is for is itself in the form makes no
+    /// difference.
     fn share(&self, tree: &Tree, base: PlaceId, row: PlaceId) -> Option<Share> {
         if !tree.is_there_in(base, row) || !tree.is_relevant(row) || !self.counts(tree, row) {
             return None;

@@ -21,7 +21,7 @@ impl Graph {
     pub(super) fn update_aggregates_of_relevance(&mut self, tree: &Tree, place: PlaceId) {
         self.update_aggregates_of(tree, place);
         for at in 0..self.aggregates.len() {
-            // What the aggregate is for may itself lie in the place.
+            // The target of the aggregate may itself lie in the place.
             let at = self.aggregates[at];
             let (within, visited) = self.bases_within(tree, at, place);
             self.aggregated += visited;
@@ -32,8 +32,8 @@ impl Graph {
         }
     }
 
-    /// What an aggregate is for that lies in a place, and how many places were gone through: found in the place where
-    /// that is small, and among all where these are fewer.
+    /// Finds the aggregate targets in a place, and counts the places visited: searches the place if it is
+    /// small, and all targets if they are fewer.
     fn bases_within(&self, tree: &Tree, at: RuleKey, place: PlaceId) -> (Vec<PlaceId>, u64) {
         let Declared { declaration, of_bases, .. } = &self.declarations[at];
         let (mut found, mut visited, mut rest) = (Vec::new(), 0_usize, vec![place]);
@@ -152,7 +152,8 @@ impl Graph {
         body.is_some_and(|body| body.aggregate.is_some())
     }
 
-    /// What the rows add that a place shows the aggregate of, in order; nothing if it shows none.
+    /// Returns the contributions of the rows to the aggregate of a place, in order; none if it has no
+    /// aggregate.
     pub(crate) fn aggregated_places(&self, tree: &Tree, place: PlaceId) -> Option<Vec<PlaceId>> {
         let body = self.cells.get(self.cells.of_value(place)?)?;
         let (Way::Aggregate(of), Some(aggregate)) =
@@ -188,7 +189,7 @@ pub(super) fn depends_on(of: &AggregateOf, slot: Slot) -> bool {
     }
 }
 
-/// What aggregates are for that a place lies in, or is.
+/// The aggregate targets at or around a place.
 fn bases_around(tree: &Tree, declaration: &Declaration, place: PlaceId) -> impl Iterator<Item = PlaceId> {
     let bases = declaration.bases;
     let is_base = move |place: &PlaceId| bases.include(tree, *place);

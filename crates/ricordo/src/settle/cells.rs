@@ -33,7 +33,7 @@ pub(super) struct CellBody {
     pub(super) is_pending: bool,
     pub(super) fresh: Fresh,
     pub(super) read_set: ReadSet,
-    /// What the rows add up to, if it shows that.
+    /// The aggregate of the rows, if it has one.
     pub(super) aggregate: Option<Box<Aggregate>>,
 }
 

@@ -13,7 +13,7 @@ impl Graph {
     pub(super) fn is_computed(&self, tree: &Tree, cell: Cell) -> bool {
         self.cells.get(cell).is_none_or(|body| match body.slot {
             Slot::Value(Role::Calculated) => true,
-            // What was loaded is only known to lead once everything is settled.
+            // A loaded value is only known to lead once everything is settled.
             Slot::Value(Role::Suggestion) if body.fresh == Fresh::Loaded => true,
             Slot::Value(_) => !tree.is_leading(body.place),
             _ => true,
@@ -33,7 +33,7 @@ impl Graph {
         let field = tree.field(place)?;
         if role == Role::Suggestion {
             if body.fresh == Fresh::Loaded {
-                // What was loaded and is not what is suggested is an override.
+                // A loaded value that differs from the suggestion is an override.
                 let leads = *field.value() != value;
                 tree.set_leads(place, leads);
                 tree.take_value_as_baseline(place);
@@ -151,7 +151,7 @@ impl Graph {
     pub(super) fn track_again(&mut self, tree: &mut Tree, cell: Cell) -> Result<(), Unsettled> {
         let Some(body) = self.cells.get(cell) else { return Ok(()) };
         let (place, slot) = (body.place, body.slot);
-        // What is pending has its reads tracked anyway when it is computed.
+        // A pending cell tracks its reads anyway when it is computed.
         if body.is_pending || !tree.is_there(place) || !self.is_computed(tree, cell) {
             return Ok(());
         }
@@ -237,8 +237,9 @@ fn has_changed(tree: &Tree, read_set: &[Read]) -> bool {
     })
 }
 
-/// Of two counterparts lets lead the one that has come back, if it is dirty, or else the one that led before, if that is; or
-/// else the one that leads in the baseline. What was only computed does not count as dirty.
+/// Of two counterparts lets lead the one that has come back, if it is dirty, or else the one that led before,
+/// if that is; or else the one that leads in the baseline. A value that was only computed does not count as
+/// dirty.
 fn lead_of_two(role: Role, tree: &mut Tree, place: PlaceId) {
     let (first, second) = match role {
         Role::First { other } => (Some(place), tree.sibling(place, other)),

@@ -19,13 +19,13 @@ pub(super) enum ReadSet {
     /// Nothing: it was not computed yet, rests, or reads nothing.
     #[default]
     Nothing,
-    /// What its rule reads in the variant at this position.
+    /// The reads of its rule in the variant at this position.
     Compiled(u8),
     /// These places.
     Own(Box<[Read]>),
 }
 
-/// What a rule reads, where it always reads the same: a read each, in order.
+/// The reads of a rule that always reads the same places, in order.
 pub(super) type Variant = Vec<Edge>;
 
 /// The way from what a function is given to a place that it reads.

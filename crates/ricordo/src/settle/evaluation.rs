@@ -217,7 +217,7 @@ impl Graph {
         self.declarations.get(RuleKey::of_number(rule)).map(|declared| declared.declaration.slot)
     }
 
-    /// What rules compute of a place, apart from its value, each with the places that it depends on.
+    /// Returns the computed properties of a place, each with the places that it depends on.
     pub(crate) fn rules_of(&self, tree: &Tree, place: PlaceId) -> Vec<(Slot, Vec<PlaceId>)> {
         let slots = self.cells.of(place).iter().filter_map(|cell| Some((*cell, self.cells.get(*cell)?.slot)));
         let rules = slots.filter(|(_, slot)| !matches!(slot, Slot::Value(_)));

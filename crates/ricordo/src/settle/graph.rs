@@ -160,7 +160,7 @@ impl Graph {
         let part = declaration.part;
         if declaration.slot == Slot::Relevant {
             tree.set_has_relevance(part, true);
-            // What has read such a place, or something in it, has not read whether it is relevant.
+            // A cell that read such a place, or something in it, has not read its relevance.
             let all: Vec<Cell> = self.cells.iter().map(|(cell, _)| cell).collect();
             all.into_iter().for_each(|cell| self.trigger(cell));
         }
@@ -430,7 +430,7 @@ impl Graph {
         std::mem::take(&mut self.done).into_iter().for_each(|cell| self.trigger(cell));
     }
 
-    /// Where the tree and the graph are now, for a roll-back to it.
+    /// The current position of the tree and the graph, for a roll-back.
     pub(crate) fn checkpoint(&self, tree: &Tree) -> Checkpoint {
         Checkpoint {
             log: tree.changes().log().len(),

@@ -27,7 +27,7 @@ impl Graph {
         self.raise_all(tree, cell, BinaryHeap::from([Reverse((height, cell))]))
     }
 
-    /// What has read the place of a new cell already comes after it from now on.
+    /// Cells that already read the place of a new cell come after it from now on.
     pub(super) fn raise_above(&mut self, tree: &Tree, cell: Cell) -> Result<(), Unsettled> {
         let Some(height) = self.cells.get(cell).map(|body| body.height) else { return Ok(()) };
         let above = self.above(tree, cell).into_iter().map(|above| Reverse((height + 1, above))).collect();

@@ -505,8 +505,8 @@ impl<'a> PlaceView<'a> {
         faults.iter().map(finding).collect()
     }
 
-    /// What is said of a kind of finding here instead of the library's own message: of the place, or of the innermost record or
-    /// list around it of which anything is said.
+    /// Returns the form's own message for a kind of finding: from the place, or from the innermost record or
+    /// list around it that has one.
     fn own_message(&self, kind: FindingKind) -> Option<&'a str> {
         let tree = self.tree;
         tree.with_ancestors(self.place).find_map(|place| tree.part(place).message_of(kind))

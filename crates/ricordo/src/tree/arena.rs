@@ -1,7 +1,7 @@
 //! The arena of places: nodes with ids that stay.
 //!
-//! A node is 48 bytes. The fields of a record lie side by side, in the order of their slots, so that a record knows its
-//! children by the first of them. What few nodes have lies in a side table.
+//! A node is 48 bytes. The fields of a record lie side by side, in the order of their slots, so that a record
+//! knows its children by the first of them. Rare properties are in a side table.
 
 use std::fmt;
 use std::hash::{Hash, Hasher};
@@ -106,7 +106,7 @@ impl Body {
         }
     }
 
-    /// Where the children of a record begin; [`NONE`] if there are none.
+    /// The position of the first child of a record; [`NONE`] if there are none.
     pub(super) fn first_child(&self) -> u32 {
         match self {
             Body::Record { first, .. } => *first,
@@ -155,7 +155,7 @@ pub(super) struct Arena {
     unused: Vec<(u32, Vec<u32>)>,
     extras: Vec<Extra>,
     unused_extras: Vec<u32>,
-    /// What is seen of a place that was freed: a field without anything in it.
+    /// The node of a freed place: a blank field.
     nowhere: Node,
     /// The generation in which the ids of this form begin.
     first_generation: u32,

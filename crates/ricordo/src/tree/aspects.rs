@@ -49,7 +49,7 @@ impl Aspects {
     pub const REQUIRED: Aspects = Aspects(16384);
     /// Whether the place leads its counterpart, or overrides its suggestion.
     pub const LEADS: Aspects = Aspects(32768);
-    /// That both a person and another side have changed the place, and from what.
+    /// The user and the server have both changed the place; from which base.
     pub(crate) const CONFLICT: Aspects = Aspects(1 << 25);
 
     /// That rows or records came or went: the place itself, or what is in it. Only settling sees it.
@@ -74,7 +74,8 @@ impl Aspects {
     pub(crate) const TRIED: Aspects = Aspects(1 << 23);
     /// The baseline of the place.
     pub(crate) const BASELINE: Aspects = Aspects(1 << 24);
-    /// What only bindings and selectors depend on: these aspects are not among all, and no change is listed for them alone.
+    /// The aspects that only bindings and selectors depend on: they are not part of `ALL`, and no change is
+    /// listed for them alone.
     pub(crate) const UNNAMED: Aspects = Aspects(Self::HOLDER.0 | Self::TRIED.0 | Self::BASELINE.0);
 
     /// All of them.
@@ -82,7 +83,7 @@ impl Aspects {
 
     /// Aspects of a record or list that depend on everything in it.
     pub(crate) const SUMS: Aspects = Aspects(2 | 4 | 8 | 256 | 2048);
-    /// What may come or go with all that is in it.
+    /// An optional record, a list or a row, which comes and goes with its contents.
     pub(crate) const STRUCTURE: Aspects = Aspects(32 | 64);
 
     /// The aspect of a result that no field shows, by its number. Some have one in common.

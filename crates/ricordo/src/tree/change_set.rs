@@ -58,7 +58,7 @@ pub(crate) enum Reversal {
     Properties { place: PlaceId, before: Box<Properties> },
     /// The record had this of an aggregate that no field shows.
     Shared { record: PlaceId, of: SharedId, before: Option<Computed> },
-    /// Where the value of the place came from. It is only reported: whoever said so knows it.
+    /// The origin of the value. It is only reported: whoever said so knows it.
     Source { place: PlaceId, before: Option<Source> },
     /// A row was made that had not been there before.
     RowMade { list: PlaceId, key: Key },
@@ -171,7 +171,7 @@ impl Reversal {
     }
 }
 
-/// Where in the log something is; [`NOWHERE`] if it is not there.
+/// A position in the log; [`NOWHERE`] if it is not there.
 type Position = u32;
 const NOWHERE: Position = u32::MAX;
 /// Stands for a state that the log does not have.
@@ -197,11 +197,12 @@ pub(crate) struct ChangedPlace {
     /// The state at the start of the transaction, and the marks then.
     pub(crate) state: State,
     pub(crate) marks: Marks,
-    /// Where the log has the first state of the field, the one at the last savepoint, and the one that was settled last.
+    /// The log positions of the field's first state, its state at the last savepoint, and its last settled
+    /// state.
     first: Position,
     latest: Position,
     settled: Position,
-    /// Where the log has the first faults and properties.
+    /// The log positions of the first faults and properties.
     faults: Position,
     properties: Position,
     /// The changes that settling has not seen yet.
@@ -219,7 +220,7 @@ pub(crate) struct FocusBefore(pub(crate) Option<Focus>);
 pub(crate) struct ChangeSet {
     log: Vec<Reversal>,
     places: Vec<ChangedPlace>,
-    /// Where the places are to which their nodes cannot point.
+    /// The records of places that their nodes cannot point to.
     far: FxHashMap<u32, u32>,
     /// The length of the log before which nothing is to be overwritten.
     savepoint: usize,
@@ -283,7 +284,7 @@ impl ChangeSet {
         self.has_structure
     }
 
-    /// Where the values of places came from at the start, where that was changed.
+    /// The origins of values at the start, if they have changed.
     pub(crate) fn first_sources(&self) -> FxHashMap<PlaceId, Option<Source>> {
         let mut first = FxHashMap::default();
         let log = if self.has_sources { &self.log[..] } else { &[] };

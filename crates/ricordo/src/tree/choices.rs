@@ -36,7 +36,7 @@ impl Tree {
         })
     }
 
-    /// What the rows of a list are chosen from that have no choices of their own.
+    /// The choices of the rows of a list that have none of their own.
     pub(crate) fn choices_of_rows(&self, list: PlaceId, item: PartId) -> Option<&Choices> {
         self.choices_of_part(item, |pattern| self.are_rows_meant(list, pattern))
     }

@@ -1,7 +1,7 @@
 //! Conflicts: places that both sides have changed since they last agreed.
 //!
-//! Of each, only what both had before is kept: mine is the value, theirs the baseline. A conflict is *open* as long as the two differ, so
-//! that a person who types what the other side has solves it.
+//! Of each, only what both had before is kept: mine is the value, theirs the baseline. A conflict is *open*
+//! as long as the two differ, so that typing the server's value resolves it.
 
 use std::collections::BTreeSet;
 use std::fmt;
@@ -17,9 +17,10 @@ use super::{Aspects, PlaceId, Reversal, RowKey, Shape, Tree, Unchecked};
 use crate::schema::{Kind, Pointer};
 use crate::value::{Record, Value, sort};
 
-/// A place that a person and another side have changed differently since they last agreed.
+/// A place that the user and the server have changed differently since they last agreed.
 ///
-/// The value is the person's, the baseline that of the other side, until it is [resolved](crate::engine::Action::Resolve).
+/// The value is the user's, the baseline the server's, until it is
+/// [resolved](crate::engine::Action::Resolve).
 #[derive(Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Conflict {
@@ -34,7 +35,7 @@ pub struct Conflict {
     pub base: Value,
     /// The user's value; blank if the user removed the row.
     pub mine: Value,
-    /// The value of the other side; blank if it removed the row.
+    /// The server's value; blank if it removed the row.
     pub theirs: Value,
 }
 
@@ -55,7 +56,7 @@ impl fmt::Debug for Conflict {
 pub enum Side {
     /// The person's, which is in the form already.
     Mine,
-    /// That of the other side, which is the baseline.
+    /// The server's value, which is the baseline.
     Theirs,
 }
 
@@ -141,8 +142,8 @@ impl Tree {
         if self.conflicts.bases.is_empty() { None } else { self.conflicts.bases.get(&place) }
     }
 
-    /// Notes that both sides have changed a place, or that they have not. What both had before stays what it was if the
-    /// place is in conflict already.
+    /// Notes that both sides have changed a place, or that they have not. The common base stays the same if
+    /// the place is in conflict already.
     pub(super) fn note_both_changed(
         &mut self,
         place: PlaceId,
@@ -156,7 +157,7 @@ impl Tree {
             let base = base(self);
             self.set_conflict(place, Some(base));
         } else {
-            // What the other side has of it may differ all the same: the value of a row, or that it has gone.
+            // The server's side may still differ: the value of a row, or its removal.
             self.changes.note_for(&mut self.arena, place, Aspects::BASELINE, Unchecked::Nothing);
         }
     }
@@ -182,7 +183,8 @@ impl Tree {
         self.set_conflict(place, None);
     }
 
-    /// Whether another side has in a place what it did not have when both last agreed. What is only computed does not count.
+    /// Whether the server's value of a place has changed since both last agreed. Computed values do not
+    /// count.
     pub(super) fn is_changed_by_others(&self, place: PlaceId, theirs: &Value) -> bool {
         match (self.base_of_conflict(place), self.field(place)) {
             (Some(base), _) => self.differs_in_what_is_given(place, base, theirs),
@@ -273,7 +275,7 @@ impl Tree {
                 let stood = self.is_there(list) && self.stood_at(list, key).is_some();
                 stood && !self.is_added_again(list, place)
             }
-            // A row that the baseline does not have is one that the other side has removed.
+            // A row missing in the baseline was removed by the server.
             None => self.is_there(place) && (self.row_marks(place).0 || self.is_dirty(place)),
         }
     }
@@ -285,7 +287,7 @@ impl Tree {
         self.list(list).filter(|body| !body.sequence.holds(key)).map(|_| (list, key))
     }
 
-    /// Where a place stands in each of the places that it lies in, from the form on.
+    /// The positions of a place in the containers around it, from the form down.
     fn order_of(&self, place: PlaceId) -> Vec<u32> {
         let position = |place: PlaceId| {
             let slot = self.slot(place);
@@ -303,7 +305,7 @@ impl Tree {
         order
     }
 
-    /// Takes what the other side has in a place that is in conflict.
+    /// Takes the server's value of a place in conflict.
     pub(crate) fn take_theirs(&mut self, place: PlaceId) {
         if let Some((list, key)) = self.removed_row(place) {
             self.restore(place);

@@ -60,7 +60,7 @@ impl Tree {
         }
     }
 
-    /// Where the children of a record begin; [`NONE`] if there are none.
+    /// The position of the first child of a record; [`NONE`] if there are none.
     pub(super) fn first_child(&self, place: PlaceId) -> u32 {
         self.arena.get(place).body.first_child()
     }
@@ -86,7 +86,7 @@ impl Tree {
         match self.first_child(record) {
             NONE => None,
             first => {
-                // What lies behind the last child has another parent, or another slot.
+                // The node after the last child has another parent, or another slot.
                 let index = first.checked_add(slot)?;
                 let node = self.arena.node(index);
                 (node.parent == record.index() && node.slot == slot).then(|| self.arena.id(index))
@@ -135,7 +135,8 @@ impl Tree {
             self.cost.places += 1;
             let is_beside = self.schema.part(self.arena.node(index).part).local;
             let body = &mut self.arena.node_mut(parent).body;
-            // What happens in a removed row, or in children that a record had once, is no business of what is around.
+            // Changes in a removed row, or in former children of a record, do not concern the containers
+            // around.
             let (is_counted, is_list) = match body {
                 Body::Field(_) => (false, false),
                 Body::Record { .. } | Body::Wide(_) => {
@@ -284,8 +285,8 @@ impl Tree {
         self.changes.push(Reversal::Children { record: place, presence, baseline_presence, first });
     }
 
-    /// Makes a record be there, or not, in its value and its baseline alike. Where it has no children yet, these members become
-    /// them.
+    /// Makes a record be there, or not, in its value and its baseline alike. If it has no children yet, these
+    /// members become its children.
     pub(super) fn set_record_baseline(&mut self, place: PlaceId, new: Presence, members: &Record) {
         let Kind::Record(record) = self.part(place).kind else { return };
         let (presence, baseline_presence) = (self.presence(place), self.baseline_presence(place));
@@ -318,8 +319,8 @@ impl Tree {
         self.changing(place, aspects, Unchecked::All, change);
     }
 
-    /// Makes the nodes that begin here the children of a record, and counts their marks. What happened to them meanwhile was no
-    /// business of the record's.
+    /// Makes the nodes that begin here the children of a record, and counts their marks. The record did not
+    /// count their changes meanwhile.
     pub(super) fn adopt(&mut self, place: PlaceId, first: u32) {
         let width = self.width(place);
         let mut body = Body::record(first, width);

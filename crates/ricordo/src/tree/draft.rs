@@ -46,7 +46,7 @@ pub(crate) struct Given {
 }
 
 impl Given {
-    /// What a field was given that is like this one.
+    /// The value that a similar field was given.
     pub(crate) fn of(field: FieldRef<'_>) -> Self {
         Given {
             value: field.value().clone(),
@@ -76,7 +76,7 @@ impl FieldState {
 }
 
 impl Tree {
-    /// What the children of a record compare with, whether the record is there in the baseline or not.
+    /// Returns the baselines of a record's children, whether or not the record exists in the baseline.
     pub(crate) fn given_members(&self, record: PlaceId) -> Value {
         self.record_of(record, |child| self.baseline(child))
     }
@@ -110,8 +110,8 @@ impl Tree {
         self.led_otherwise.insert(place);
     }
 
-    /// Takes in that the form was just loaded. What is suggested and leads then does so whenever the same is loaded; a second
-    /// counterpart does not, once there is a value for the first.
+    /// Takes in that the form was just loaded. A suggested value that leads then does so whenever the same
+    /// data is loaded; a second counterpart does not once the first has a value.
     pub(crate) fn note_loaded(&mut self) {
         let mut led_otherwise = std::mem::take(&mut self.led_otherwise);
         led_otherwise.retain(|place| self.counterpart(*place).is_some());

@@ -47,7 +47,7 @@ impl Tree {
         Aspects::default()
     }
 
-    /// Puts a value and its text into a field. What it compares with stays.
+    /// Puts a value and its text into a field. Its baseline stays.
     fn put(&mut self, place: PlaceId, input: Input) -> Aspects {
         let Some(old) = self.field(place) else { return Aspects::default() };
         let Input { value, is_other, entry, pending, unreadable, is_settled } = input;
@@ -163,7 +163,7 @@ impl Tree {
         self.changes.push(Reversal::Source { place, before });
     }
 
-    /// Gives a field another state. What it compares with, and whether it is touched, stay.
+    /// Gives a field another state. Its baseline and its touched mark stay.
     pub(super) fn replace_field(&mut self, place: PlaceId, new: FieldState) {
         let Some(old) = self.field(place) else { return };
         let is_other = *old.value() != new.value;

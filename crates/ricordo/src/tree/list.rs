@@ -269,14 +269,14 @@ impl Tree {
         (differing == list.counts.differing(), compared)
     }
 
-    /// Where the row of a key, as people see it, stands in a list.
+    /// The position of the row with a public key in a list.
     pub(crate) fn shown_position(&self, list: PlaceId, key: RowKey) -> Option<usize> {
         let body = self.list(list)?;
         let position = body.sequence.position(self.slot(body.row_of_shown(key)?.place))?;
         Some(position as usize)
     }
 
-    /// The places of a list's rows in order; none if it is no list.
+    /// The places of a list's rows in order; none if it is not a list.
     pub(crate) fn rows(&self, list: PlaceId) -> Vec<PlaceId> {
         let Some(body) = self.list(list) else { return Vec::new() };
         body.sequence.keys().map(|key| body.rows[key as usize].place).collect()
@@ -339,7 +339,7 @@ pub(crate) fn longest_rise(numbers: &[u32]) -> Vec<usize> {
     rise
 }
 
-/// Which rows of a list have the same content, for lists in which none may.
+/// The rows of a list with the same content, for lists of unique items.
 #[derive(Debug, Default)]
 pub(crate) struct Contents {
     /// The rows by their content, and then by their keys.

@@ -12,7 +12,7 @@ impl Tree {
         let mut tokens = pointer.tokens();
         while let Some(token) = tokens.next() {
             place = self.child_named(place, &token).map_err(|missing| {
-                // What follows the wrong name may well be right: the whole address is worth offering.
+                // The rest of the address may well be right, so the suggestion is the whole address.
                 let nearest = missing.nearest().cloned().map(|mut near| {
                     tokens.by_ref().for_each(|token| near.push(&token));
                     near
@@ -25,7 +25,7 @@ impl Tree {
 
     /// The place of this name, or row number, right in another.
     pub(crate) fn child_named(&self, place: PlaceId, token: &str) -> Result<PlaceId, Error> {
-        // Where it is matters only if something is missing.
+        // The position matters only if something is missing.
         let missing = |problem: &dyn Fn(Named<'_>) -> String| {
             let reached = self.pointer(place);
             let problem = problem(Named(&reached));
@@ -129,7 +129,7 @@ impl Tree {
         Error::new(ErrorKind::NotFound, reached, problem)
     }
 
-    /// What the tag of a record with variants holds, as a clause: “while “kind” is “yeast””.
+    /// Describes the tag of a record with variants, as a clause: “while “kind” is “yeast””.
     fn while_tag(&self, record: PlaceId) -> String {
         let tag = match self.part(record).kind {
             Kind::Record(of) => self.schema().tag(of).zip(self.child(record, 0)),

@@ -21,7 +21,7 @@ impl Marks {
     pub(crate) const UNCOMMITTED: Marks = Marks(32);
     /// Something beside a record in the place is not its baseline.
     pub(crate) const DIFFERS_BESIDE: Marks = Marks(64);
-    /// There is a finding about the place, or about one in it, that is no error.
+    /// There is a finding about the place, or about one in it, that is not an error.
     pub(crate) const DOUBTFUL: Marks = Marks(128);
 
     /// There is a finding about the place, or about one in it.
@@ -53,7 +53,7 @@ impl Marks {
         }
     }
 
-    /// What a record counts of a place beside it: nothing that concerns its value.
+    /// The marks of a local field that a record counts: none that concern its value.
     pub(super) fn beside(mut self) -> Self {
         let differs = self.has(Marks::DIFFERS) || self.has(Marks::DIFFERS_BESIDE);
         self.put(Marks::DIFFERS, false);

@@ -164,7 +164,7 @@ impl Tree {
         self.now
     }
 
-    /// Says what time it is. It is no part of what can be undone.
+    /// Says what time it is. Undo does not revert it.
     pub(crate) fn set_now(&mut self, now: DateTime) {
         self.now = Some(now);
         self.changes.note_for(&mut self.arena, self.root, Aspects::NOW, Unchecked::Nothing);
@@ -175,7 +175,7 @@ impl Tree {
         self.was_submitted
     }
 
-    /// Says whether a submit was tried. It is no part of what can be undone.
+    /// Says whether a submit was tried. Undo does not revert it.
     pub(crate) fn set_submitted(&mut self, was_submitted: bool) {
         if std::mem::replace(&mut self.was_submitted, was_submitted) != was_submitted {
             self.changes.note_for(&mut self.arena, self.root, Aspects::TRIED, Unchecked::Nothing);

@@ -14,8 +14,9 @@ pub(crate) enum Anchor {
     Record(RecordId),
 }
 
-/// Which places are meant: where the way to them begins, and its steps, each the position of a field or, for whichever row,
-/// nothing. Records of one type may lie in several places; a pattern that begins at the form means those of one of them.
+/// A set of places: the start of a route, and its steps, each the position of a field or, for every row,
+/// nothing. Records of one type may lie in several places; a pattern that begins at the form means those of
+/// one of them.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
 pub(crate) struct Pattern {
     anchor: Anchor,
@@ -55,7 +56,7 @@ impl Pattern {
         &self.steps
     }
 
-    /// How many places lie above those that are meant, down from where the pattern begins.
+    /// The number of levels between the start of the pattern and the places it matches.
     pub(crate) fn depth(&self) -> usize {
         self.steps.len()
     }

@@ -162,7 +162,7 @@ impl Tree {
             || (may_be_readonly && self.with_ancestors(place).any(|place| self.is_readonly_itself(place)))
     }
 
-    /// Whether a place is no part of the record: it, or what it lies in, is local.
+    /// Whether a place is not part of the record: it, or a container around it, is local.
     pub(crate) fn is_beside(&self, place: PlaceId) -> bool {
         self.with_ancestors(place).any(|around| self.part(around).local)
     }
@@ -187,8 +187,8 @@ impl Tree {
         found
     }
 
-    /// What a place holds when it is emptied: the baseline's own emptiness if that was empty, otherwise null
-    /// where null is allowed, the empty text for texts, and else blank.
+    /// Returns the value of a cleared place: the baseline's own emptiness if that was empty, otherwise null
+    /// if null is allowed, the empty text for texts, and else blank.
     pub(crate) fn emptiness(&self, place: PlaceId) -> Value {
         let part = self.part(place);
         let baseline = match self.field(place) {
@@ -220,8 +220,8 @@ impl Tree {
             }
             (Shape::Record, Presence::Present) => {
                 let members = if let Value::Record(members) = value { members } else { Record::new() };
-                // What lies in it is assigned by itself, and what is beside the record stays. A variant is assigned whenever its
-                // tag says it: its input comes back after that.
+                // Its contents are assigned one by one, and local fields stay. A variant is assigned whenever
+                // its tag says it: its input comes back after that.
                 if !self.is_variant(place) {
                     self.forget_left_input_of(place);
                 }

@@ -1,6 +1,7 @@
 //! Rebasing: another baseline is put under what the user has changed.
 //!
-//! A place that is as its baseline takes the new one. What was changed stays, and compares with the new baseline.
+//! A place that is as its baseline takes the new one. A changed place stays, and compares with the new
+//! baseline.
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -16,15 +17,16 @@ struct Rebase {
     rebased: Rebased,
     /// The lists whose baselines may be others now.
     lists: FxHashSet<PlaceId>,
-    /// Whether all that is there was put there by a person, and both sides had nothing there before: it stays, whatever it compares
-    /// with. Only what is blank takes what the other side has.
+    /// Whether all that is there was put there by a person, and both sides had nothing there before: it
+    /// stays, whatever it compares with. Only blank places take the server's values.
     keeps_all: bool,
     /// Whether the form is only to be compared: nothing of the new baseline comes into its value.
     is_comparison: bool,
 }
 
 impl Tree {
-    /// Puts another baseline under the form. The value must fit it. What is calculated is still to be settled.
+    /// Puts another baseline under the form. The value must fit it. Calculated fields are still to be
+    /// settled.
     pub(crate) fn rebase(&mut self, value: Value) -> Rebased {
         let mut rebase = Rebase::default();
         self.rebase_place(self.root(), value, &mut rebase);
@@ -32,8 +34,8 @@ impl Tree {
         rebase.rebased
     }
 
-    /// Lets the form compare with another value, which must fit it, and leaves its own as it is. What is calculated is still to be
-    /// settled.
+    /// Lets the form compare with another value, which must fit it, and leaves its own as it is. Calculated
+    /// fields are still to be settled.
     pub(crate) fn compare_with(&mut self, value: Value) {
         let mut rebase = Rebase { keeps_all: true, is_comparison: true, ..Rebase::default() };
         self.rebase_place(self.root(), value, &mut rebase);
@@ -184,7 +186,7 @@ impl Tree {
         }
         let members = if let Value::Record(members) = theirs { members } else { Record::new() };
         let kept_all = rebase.keeps_all;
-        // What the other side had emptied, and now has again, is what both had before.
+        // A value that the server had emptied, and now has again, is the common base.
         rebase.keeps_all |= !is_there(was) && self.base_of_conflict(place).is_none();
         if !is_there(was) {
             self.set_conflict(place, None);
@@ -331,7 +333,7 @@ impl Tree {
             // Whoever has removed the list has removed its rows.
             self.keys_in_order(place).into_iter().for_each(|key| self.remove_row(place, key));
         } else if !rebase.is_comparison {
-            // Rows that both have added stand where the other side has them.
+            // Rows that both have added stand where the server has them.
             let in_both: FxHashSet<Key> =
                 order.iter().copied().filter(|key| !was_in_baseline.contains(key)).collect();
             let known: Vec<Key> = before.iter().copied().filter(|key| !in_both.contains(key)).collect();
@@ -352,7 +354,7 @@ impl Tree {
     fn rebase_row(&mut self, row: PlaceId, is_present: bool, theirs: Value, rebase: &mut Rebase) {
         if is_present {
             let kept_all = rebase.keeps_all;
-            // A row that the other side removed and restored was in both records before.
+            // A row that the server removed and restored was in both records before.
             rebase.keeps_all |= self.row_marks(row).0 && self.base_of_conflict(row).is_none();
             self.set_conflict(row, None);
             self.rebase_place(row, theirs, rebase);
@@ -392,7 +394,7 @@ impl Tree {
             (baseline.iter().copied().filter(|key| list.sequence.holds(*key)).collect(), before)
         };
         let leads: FxHashSet<Key> = leading.iter().copied().collect();
-        // Rows that have come on the other side stand in front of those that a person has added at the same place.
+        // Rows added upstream stand before those that the user added at the same position.
         let mut ends: FxHashMap<Option<Key>, Option<Key>> = FxHashMap::default();
         let mut last = None;
         for key in leading.iter().copied() {
@@ -425,9 +427,9 @@ impl Tree {
         }
     }
 
-    /// Which row of the baseline each of these is: the one with the same value in the key field of the list or, without one, at
-    /// the same position. Where two records are compared, a row that has a key is none that has no key, and a list without a key field
-    /// finds rows that are the same wherever they stand.
+    /// Matches each of these with a row of the baseline: the one with the same value in the key field of the
+    /// list or, without a key field, the one at the same position. Between two records, a row with a key
+    /// never matches one without, and a list without a key field matches equal rows wherever they stand.
     fn matching_rows(
         &self,
         list: PlaceId,
@@ -480,8 +482,8 @@ impl Tree {
         found.collect()
     }
 
-    /// The rows that the baseline of a list does not have, by what they hold in its key field: those that the other side has now,
-    /// too, under the same key are the same rows. Of several with one key it is the first.
+    /// The rows that the baseline of a list does not have, by what they hold in its key field: those that the
+    /// server has now, too, under the same key are the same rows. Of several with one key it is the first.
     fn added_rows_by_key(&self, list: PlaceId) -> FxHashMap<String, Key> {
         let mut by_key = FxHashMap::default();
         let Some(body) = self.list(list).filter(|_| self.part(list).key.is_some()) else { return by_key };
@@ -505,7 +507,8 @@ impl Tree {
         })
     }
 
-    /// What a row has in its baseline in the key field of its list; `None` if that is empty, or if there is none.
+    /// The value of a row's baseline in the key field of its list; `None` if that is empty, or if there is
+    /// none.
     fn baseline_key(&self, list: PlaceId, row: PlaceId) -> Option<String> {
         key_text(self.key_field(list, row)?.baseline())
     }

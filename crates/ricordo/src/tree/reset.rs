@@ -7,8 +7,8 @@ use crate::schema::Kind;
 use crate::value::{Record, Value, sort};
 
 impl Tree {
-    /// Takes a place, and all in it, back to its baseline: nothing is touched, typed or moved any more. What
-    /// was not changed is not visited. The epoch moves in any case.
+    /// Takes a place, and all in it, back to its baseline: nothing is touched, typed or moved any more.
+    /// Unchanged places are not visited. The epoch moves in any case.
     pub(crate) fn reset(&mut self, place: PlaceId) {
         self.drop_conflicts_in(place);
         self.forget_left_input(place);

@@ -17,7 +17,8 @@ impl Tree {
         self.changes.recycle(log);
     }
 
-    /// Whether an undo needs an entry of the log. What is calculated is so again, from what is brought back.
+    /// Whether an undo needs an entry of the log. Calculated values are calculated again from the restored
+    /// ones.
     pub(crate) fn is_for_history(&self, reversal: &Reversal) -> bool {
         let is_calculated = reversal.field().is_some_and(|field| self.is_calculated(field));
         reversal.is_for_history() && !is_calculated
@@ -223,7 +224,7 @@ impl Tree {
                 .any(|reversal| has_other_children(reversal) || reversal.place().is_some_and(is_out_of_sight))
     }
 
-    /// What was done that undo does not revert, as entries that do it again wherever its places are still known.
+    /// The changes that undo does not revert, as log entries that make them again in all places still known.
     pub(crate) fn lasting(&self) -> Vec<Reversal> {
         let now = |reversal: &Reversal| match *reversal {
             Reversal::Touched { place, .. } => {

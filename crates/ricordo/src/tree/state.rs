@@ -142,14 +142,14 @@ pub(crate) struct Pending {
     pub(crate) due: Option<Duration>,
 }
 
-/// What a person or a rule has put into a field, as it was at some time.
+/// The content of a field, from a person or a rule, at some time.
 #[derive(Clone, Debug)]
 pub(crate) struct FieldState {
     pub(super) value: Value,
     pub(super) entry: Option<Arc<str>>,
     pub(super) pending: Option<Box<Pending>>,
     pub(super) state: State,
-    /// Whether the value was the baseline. What that was is logged where it changes.
+    /// Whether the value was the baseline. A change of the baseline is logged where it happens.
     pub(super) is_baseline: bool,
 }
 
@@ -250,7 +250,7 @@ impl<'a> FieldRef<'a> {
         extra.pending.as_ref().map(|pending| &pending.text).or(extra.entry.as_ref())
     }
 
-    /// What was typed last and has taken effect, where it is not the canonical text of the value.
+    /// The typed text that has taken effect, if it is not the canonical text of the value.
     pub(crate) fn entry(self) -> Option<&'a Arc<str>> {
         self.extra?.entry.as_ref()
     }

@@ -131,7 +131,7 @@ pub(super) fn are_equal(one: Decimal, other: Decimal) -> bool {
     if one.scale() == other.scale() {
         return one.mantissa() == other.mantissa();
     }
-    // What needs more decimals than the other has is not equal to it.
+    // A number that needs more decimals than the other has is not equal to it.
     let longer = if one.scale() > other.scale() { one } else { other };
     ends_with_zero_decimal(longer) && one == other
 }

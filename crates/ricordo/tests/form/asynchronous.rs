@@ -79,7 +79,7 @@ impl Server {
     }
 }
 
-/// What an executor has to be able to do: run what it was given until nothing more happens.
+/// A minimal executor: runs its tasks until nothing more happens.
 trait Executor {
     fn spawner(&self) -> Box<dyn Fn(LocalFuture)>;
     fn run(&mut self);

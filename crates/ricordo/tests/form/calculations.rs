@@ -36,7 +36,7 @@ fn sheet(rows: usize) -> Sheet {
     Sheet { flour: 1_000, loaves: 2, total: Some(77), surplus: None, rows, name: "Rye".into() }
 }
 
-/// How often each calculation ran.
+/// The number of runs of each calculation.
 #[derive(Clone, Default)]
 struct Runs(Arc<[AtomicU32; 4]>);
 
@@ -181,7 +181,7 @@ fn nobody_else_sets_what_is_calculated() {
     assert!(cost.bind().state().is_readonly);
     assert_eq!(cost.bind().handle(WidgetEvent::Input("1".into())).unwrap_err().kind(), ErrorKind::Readonly);
     assert_eq!(form.diagnostics().dump(), before);
-    // What contains it may be set: the figure given is replaced.
+    // Its container may be set: the given number is replaced.
     form.place(at::<Sheet>().rows().at(0)).unwrap().set(Row { cost: Some(9), ..row(5, 5) }).unwrap();
     assert_eq!((cost.get(), total(&form)), (Some(25), Some(25)));
     cost.reset().unwrap();
@@ -267,7 +267,7 @@ fn calculations_that_fail_leave_a_blank_and_wrong_declarations_are_refused() {
         rules.calculate(at::<Sheet>().surplus(), move |view| {
             let loaves = view.get(at::<Sheet>().loaves())?;
             assert!(loaves != 13, "nobody bakes thirteen");
-            // What is done to the form is refused; another form may be read, but is not followed.
+            // Actions on the form are refused; another form may be read, but is not tracked.
             let set = INSIDE.with(|inside| inside.set(at::<Sheet>().flour(), 1));
             assert_eq!(set.unwrap_err().kind(), ErrorKind::Busy);
             let elsewhere = ELSEWHERE.with(|other| other.get(at::<Sheet>().loaves()).unwrap())?;
@@ -428,7 +428,7 @@ fn aggregates_are_refused_where_they_cannot_be() {
     ] {
         refused.unwrap_err();
     }
-    // What follows from the sum cannot be summed up.
+    // A field that depends on the sum cannot be part of it.
     let cycle = form.rule(|rules| {
         rules.each(sheet.rows(), |rules| {
             rules.calculate(row.cost(), |row: &RuleView<'_, Sheet, Row>| {

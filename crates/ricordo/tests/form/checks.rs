@@ -55,7 +55,7 @@ fn form() -> Form<Entry> {
     form
 }
 
-/// What is said of a place with this entry.
+/// The findings of a place with this entry.
 fn said(form: &Form<Entry>, place: &str, text: &str) -> Vec<String> {
     form.enter(place, text).unwrap();
     let findings = form.findings().into_iter().filter(|finding| finding.place.as_str() == place);
@@ -287,7 +287,7 @@ mod everywhere {
         wanted.sort();
         assert_eq!(found_first, wanted);
 
-        // What none of them reads lets none of them run.
+        // A change that none of them reads runs none of them.
         let cost = form.diagnostics().cost();
         form.enter("/rows/0/name", "flour").unwrap();
         let ran = form.diagnostics().cost().calculations - cost.calculations;

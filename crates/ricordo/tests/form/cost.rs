@@ -23,8 +23,8 @@ fn ingredient(number: usize) -> Ingredient {
     Ingredient { number, grams: Decimal::ONE_HUNDRED, folds: vec![30, 60] }
 }
 
-/// What each kind of action costs in a form of so many rows, with subscribers on ten of them: a reset tells all
-/// of these, since their epochs move.
+/// The cost of each kind of action in a form of so many rows, with subscribers on ten of them: a reset tells
+/// all of these, since their epochs move.
 fn costs(rows: usize) -> Vec<(&'static str, Cost)> {
     let sheet = Sheet { name: "Field loaf".to_owned(), ingredients: (0..rows).map(ingredient).collect() };
     let form = Form::new(&sheet).unwrap();
@@ -198,7 +198,7 @@ fn a_quiet_save_of_what_is_dirty_costs_what_is_dirty() {
         (after.places - before.places, after.checks - before.checks, after.row_nodes - before.row_nodes)
     };
     assert_eq!(cost(100), cost(10_000));
-    // What is sent is a row's, and the accept compares what is in it with its list.
+    // A row's field is sent, and the accept compares the fields of the row with its list.
     let in_a_row = |rows: usize| {
         let sheet = Sheet { name: "Field loaf".to_owned(), ingredients: (0..rows).map(ingredient).collect() };
         let form = Form::new(&sheet).unwrap();

@@ -1,4 +1,4 @@
-//! What a definition, or a model, is refused for, and what it may be.
+//! Definitions and models that are refused, and those that are not.
 
 use ricordo::exchange::{read_data, read_definition};
 use ricordo::schema::{Kind, Part, SchemaBuilder};
@@ -91,7 +91,7 @@ fn defaults_that_would_be_found_fault_with_are_refused() {
         let message = refused(&properties(&format!(r#""f":{{{field}}}"#)));
         assert!(message.contains(problem), "{message}");
     }
-    // Too few rows are no fault of a default, and an empty text is for `required` alone.
+    // Too few rows are not a fault of a default, and an empty text is for `required` alone.
     for field in [
         r#""type":"array","items":{"type":"string"},"minItems":1,"default":[]"#,
         r#""type":"string","minLength":2,"default":"""#,

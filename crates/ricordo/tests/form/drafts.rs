@@ -245,7 +245,7 @@ fn a_draft_is_written_after_a_pause_and_at_most_every_so_often() {
     assert_eq!(written, [5, 10]);
     type_at(&form, "Rye");
     assert_eq!(drafting.poll(&form, seconds(30)), AutosaveStep::Discard, "the record is as it was");
-    // What was rejected, accepted or undone is a change like any other.
+    // A reject, an accept and an undo are changes like any other.
     type_at(&form, "y");
     assert_eq!(drafting.poll(&form, seconds(31)), AutosaveStep::Wait(seconds(2)));
     form.undo().unwrap();

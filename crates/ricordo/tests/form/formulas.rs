@@ -41,7 +41,7 @@ fn definition(test: &str, message: &str) -> String {
     )
 }
 
-/// What a formula gives, as `string` has it.
+/// The result of a formula, as `string` writes it.
 fn value(formula: &str) -> String {
     let message = format!("{{if ({formula}\n) = null then \"null\" else string({formula}\n)}}");
     match Form::from_definition(&definition("loaves = -1", &message), Some(DATA)) {
@@ -151,7 +151,7 @@ fn formulas_that_read_the_time_are_computed_again_when_the_form_is_told_another(
     assert_eq!(messages(&form), ["/due: Must be 2026-11-30 or later."]);
     assert!(!form.place("/left").unwrap().is_dirty() && form.place("/name").unwrap().is_dirty());
 
-    // It is no step: what is undone is the name.
+    // It is not a step: undo reverts the name.
     form.undo().unwrap();
     assert!(!form.is_dirty());
     assert_eq!(value_at(&form, "/left"), number("-2"));
@@ -307,8 +307,8 @@ fn a_message_shows_fields_as_they_are_displayed() {
     assert!(messages(&form).is_empty(), "null passes");
 }
 
-/// Whether places depend on each other may depend on the data. What is refused then changes nothing, not even an aggregate
-/// that no field shows.
+/// Whether places depend on each other may depend on the data. A refused action changes nothing, not even an
+/// aggregate that no field shows.
 #[test]
 fn a_cycle_that_comes_with_data_is_refused_and_changes_nothing() {
     let form = form(
@@ -363,7 +363,7 @@ fn what_takes_too_long_or_too_much_is_null() {
     ] {
         assert_eq!(calculated(formula), Value::Blank, "{formula}");
     }
-    // What is large but bearable is computed.
+    // Large but bearable formulas are computed.
     assert_eq!(calculated("count(for i in 1..100000 return i)"), number("100000"));
     assert_eq!(calculated("count(for x in rows, y in rows return 1)"), number("90000"));
 }

@@ -1,4 +1,4 @@
-//! What a server takes of what clients send, and what it refuses.
+//! Records and patches that a server accepts from clients, and those that it refuses.
 
 use std::sync::Arc;
 

@@ -102,7 +102,7 @@ fn refusals_say_what_was_wrong_and_change_nothing() {
     refuse(Action::Move { from: place("/ingredients/0").into(), to: place("/name") });
     refuse(Action::Test { at: place("/loaves").into(), value: 13.into() });
     assert_eq!(format!("{form:?}"), before);
-    // A move to the same place is no error, and changes nothing either.
+    // A move to the same place is not an error, and changes nothing either.
     for at in ["", "/ingredients", "/ingredients/0", "/name"] {
         form.apply(Action::Move { from: place(at).into(), to: place(at) }).unwrap();
     }

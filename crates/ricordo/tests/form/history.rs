@@ -18,7 +18,7 @@ fn a_transaction_is_one_step_and_one_notice() {
     form.transaction(|| {
         form.set(batch.loaves(), 20)?;
         form.place(batch.ingredients())?.push(ingredient("Salt", 90))?.move_to(0)?;
-        // What was set is there; what is wrong with it is found out at the end.
+        // The value is set; findings come at the end.
         assert_eq!(form.get(batch.loaves())?, Some(20));
         form.transaction(|| form.enter(batch.name(), "Ry"))?;
         assert_eq!(told.get(), 0);

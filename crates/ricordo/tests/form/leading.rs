@@ -396,7 +396,7 @@ fn a_copy_of_a_row_leads_where_the_row_does() {
     assert_eq!(told, ["40 2*", "40 2*", "40 2*"]);
     rows.row(1).unwrap().reset().unwrap();
     assert_eq!(Pair::of(&form, 1).told(), "40 2*");
-    // The reset has led to what was there anyway, and is no step.
+    // The reset has led to the values that were there anyway, and is not a step.
     (0..3).for_each(|_| form.undo().unwrap());
     assert!(!form.is_dirty());
 }
@@ -488,7 +488,7 @@ fn a_side_leads_when_what_was_typed_takes_effect() {
     form.enter(paths.gross(), "300").unwrap();
     form.enter(paths.tip(), "7").unwrap();
     assert_eq!(told(), "100* 200 10", "not committed yet");
-    // What follows is another meanwhile; what was typed stays.
+    // The other field follows now; the typed text stays.
     form.enter(paths.net(), "110").unwrap();
     assert_eq!(
         (told().as_str(), form.place(paths.gross()).unwrap().entry().as_str()),
@@ -502,7 +502,7 @@ fn a_side_leads_when_what_was_typed_takes_effect() {
     assert_eq!(told(), "110* 220 11");
 }
 
-/// What each of very many rows looks at in common is no reason to go through all of them for each.
+/// A place that very many rows read is not a reason to visit all of them for each.
 #[test]
 fn very_many_pairs_are_declared_and_handed_over_in_one_go() {
     const ROWS: usize = 8_000;

@@ -4,7 +4,7 @@ use ricordo::engine::{Engine, RowKey};
 use ricordo::exchange::{Command, read_data, read_definition, read_journal};
 use std::time::Duration;
 
-/// What a replay finds: refusals and expectations that are not met, each with its line.
+/// The failures of a replay: refused actions and unmet expectations, each with its line.
 fn replay(definition: &str, data: &str, journal: &str) -> Vec<String> {
     let schema = read_definition(definition).unwrap_or_else(|error| panic!("{error}: {definition}"));
     let value = read_data(data, schema.schema()).unwrap_or_else(|error| panic!("{error}: {data}"));
@@ -124,7 +124,7 @@ fn clearing_gives_back_the_emptiness_of_the_baseline() {
     for data in ["{}", r#"{"list":null,"record":null}"#, r#"{"list":[]}"#] {
         holds(form, data, journal);
     }
-    // What was not empty is emptied as far as its type allows.
+    // A place that was not empty is emptied as far as its type allows.
     holds(
         form,
         r#"{"list":[1],"record":{"n":1}}"#,

@@ -671,7 +671,7 @@ fn an_address_that_can_lead_to_no_place_is_a_mistake_and_not_a_blank() {
     let why = format!("{:?}", sum.explain());
     assert!(why.contains("a path has at most 8 steps"), "{why}");
 
-    // What is only not there now is blank.
+    // A place that is absent for now is blank.
     let form = Form::new(&Nest { value: Some(1), sum: None, inner: None }).unwrap();
     form.rule(|rules| rules.calculate(nest.sum(), move |it| it.number(inner.value()).or(7))).unwrap();
     assert_eq!(form.get(nest.sum()).unwrap(), Some(7));

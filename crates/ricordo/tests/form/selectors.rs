@@ -145,7 +145,7 @@ fn a_selector_only_looks() {
                 log.borrow_mut().push(inside.subscribe("", |_| {}).unwrap_err().kind());
                 log.borrow_mut().push(inside.transaction(|| inside.undo()).unwrap_err().kind());
                 drop(other.borrow_mut().take());
-                // What is looked at through a handle counts as well.
+                // Reads through a handle count as well.
                 (view.get(at::<Sheet>().name()), inside.get(at::<Sheet>().baker()).unwrap())
             },
             |_| {},

@@ -260,7 +260,7 @@ fn what_is_not_relevant_or_local_is_not_sent() {
     submission.accept().unwrap();
     assert!(!form.is_dirty());
 
-    // What was left out is sent once it is relevant again, although the form has it in its baseline.
+    // An omitted field is sent once it is relevant again, although the baseline has it.
     form.enter(order.method(), "sourdough").unwrap();
     let submission = form.submit(&SubmitOptions::new().dirty_only()).unwrap();
     assert_eq!(submission.to_json(), r#"{"method":"sourdough","hours":12}"#);
@@ -526,7 +526,7 @@ fn a_selector_that_reads_a_baseline_follows_an_accept() {
     assert!(seen.borrow()[0][1].starts_with(r#"[{"name":"rye""#), "{seen:?}");
 }
 
-/// What is not there compares with something else, which nobody can see.
+/// An absent place has a hidden baseline of its own.
 #[test]
 fn an_accept_notifies_nobody_of_fields_in_a_record_that_was_emptied_meanwhile() {
     let address = Address { street: "Mill Lane".into(), town: String::new() };

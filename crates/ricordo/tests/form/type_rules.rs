@@ -101,7 +101,7 @@ fn dough() -> Dough {
     }
 }
 
-/// What stands at these pointers.
+/// The values at these pointers.
 fn shown<M: 'static>(form: &Form<M>, pointers: &[&str]) -> Vec<String> {
     let display = |pointer: &&str| form.place(*pointer).unwrap().display();
     pointers.iter().map(display).collect()
@@ -372,7 +372,7 @@ fn rules_that_cannot_be_are_refused_with_the_type_that_has_them() {
     ");
 }
 
-/// What a record brings with it, the record around it cannot declare otherwise, nor the other way round.
+/// A record and the record around it cannot declare the same thing twice.
 #[test]
 fn two_types_cannot_both_say_how_a_field_is_calculated() {
     #[derive(Clone, Debug, Model)]

@@ -309,7 +309,7 @@ fn definitions_of_a_common_generator_are_read() {
     #[derive(schemars::JsonSchema)]
     #[allow(dead_code)]
     struct Sheet {
-        /// What it is called.
+        /// Its name.
         name: String,
         loaves: u16,
         hydration: Option<f64>,

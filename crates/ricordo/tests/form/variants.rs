@@ -415,7 +415,7 @@ fn rules_that_would_break_variants_apart_are_refused() {
     assert_eq!(form.is_valid(), form.parse().is_ok());
 }
 
-/// What a generator of JSON Schema writes for enums with fields is read, and what `serde` writes fits it.
+/// The schema that generators write for enums with fields is read, and data written by `serde` fits it.
 #[test]
 fn definitions_of_a_generator_and_values_of_serde_have_the_same_variants() {
     use schemars::JsonSchema;
@@ -620,7 +620,7 @@ fn the_text_left_in_a_variant_is_undone_and_redone_with_the_rest() {
     form.enter("/shipment/way", "post").unwrap();
     form.enter("/shipment/weight", "1").unwrap();
     form.enter("/shipment/way", "collect").unwrap();
-    // What is left goes back to what it was, too: at first nothing was.
+    // The left input goes back, too: at first there was none.
     for _ in 0..3 {
         form.undo().unwrap();
     }

@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 use serde_json::{Map, Value as Json, json};
 
-/// What a place is.
+/// The kind of a place.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Definition {
     Text {
@@ -50,7 +50,7 @@ pub struct Field {
     pub manner: Manner,
 }
 
-/// How a field is dealt with.
+/// The treatment of a field.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Manner {
     pub commit: Commit,
@@ -71,10 +71,10 @@ pub enum Commit {
 /// The name of the tag.
 pub const TAG: &str = "kind";
 
-/// What a tag can be; of the first few, each has a variant.
+/// The values of a tag; the first few have a variant each.
 pub const KINDS: [&str; 3] = ["rye", "poolish", "straight"];
 
-/// How long the pause is, in milliseconds.
+/// The pause, in milliseconds.
 pub const PAUSE: u64 = 200;
 
 impl Field {

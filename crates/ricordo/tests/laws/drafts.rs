@@ -48,7 +48,8 @@ proptest! {
         prop_assert_eq!(engine.draft().to_string(), both.engine.draft().to_string());
         // Input that was left in variants is not in a draft.
         prop_assume!(!both.reference.has_left_input());
-        // Rows of another record are new ones. What keys they get depends on rows that were there once, of which a draft knows nothing.
+        // Rows of another record are new ones. Their keys depend on former rows, of which a draft knows
+        // nothing.
         let mut has_new_rows = false;
         let state = |engine: &Engine, has_new_rows: bool| {
             let mut dump = serde_json::from_str::<Json>(&dump(engine).to_string()).unwrap();
@@ -81,7 +82,7 @@ proptest! {
                 notices::apply(&form, &mut reference, &line);
             }
         }
-        // What is under way is not in a draft.
+        // A submission in flight is not in a draft.
         let _ = form.apply(Action::Abandon);
         let draft = if has_baseline { form.draft_with_baseline() } else { form.draft() };
         let record = (!has_baseline).then(|| form.place("").unwrap().baseline());
@@ -330,13 +331,13 @@ proptest! {
     }
 }
 
-/// How the dumps of two forms differ.
+/// The differences between the dumps of two forms.
 fn difference(one: &Engine, other: &Engine) -> String {
     let [one, other] = [one, other].map(|engine| super::json(&dump(engine)));
     json_patch::diff(&one, &other).to_string()
 }
 
-/// What is to be seen of a form, but for the keys of rows.
+/// The visible state of a form, without the keys of rows.
 fn values(form: &Form) -> String {
     let mut dump = serde_json::from_str::<Json>(&form.diagnostics().dump().to_string()).unwrap();
     for list in dump["lists"].as_object_mut().unwrap().values_mut() {

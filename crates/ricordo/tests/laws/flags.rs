@@ -135,7 +135,7 @@ fn each(rules: &mut Rules<Untyped>, declare: impl FnOnce(&mut Rules<Untyped, Unt
     rules.each("/rows", declare);
 }
 
-/// What there is to be said of a place, as the rules have it.
+/// The flags of a place, by the rules.
 #[derive(Clone, Debug, Default, PartialEq)]
 struct Told {
     value: Option<Value>,
@@ -409,7 +409,7 @@ fn action(engine: &Engine, doing: Doing) -> Option<Action> {
 const WATCHED: [Aspects; 5] =
     [Aspects::VALUE, Aspects::FINDINGS, Aspects::RELEVANT, Aspects::READONLY, Aspects::REQUIRED];
 
-/// What an observer sees of a place; nothing while that is gone.
+/// An observer's view of a place; nothing while the place is gone.
 fn snapshot(engine: &Engine, place: PlaceId, aspects: Aspects) -> Option<String> {
     let view = engine.view(place);
     view.is_there().then(|| match aspects {

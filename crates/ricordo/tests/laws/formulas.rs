@@ -16,12 +16,12 @@ type Truth = Option<bool>;
 
 const KINDS: [&str; 3] = ["flour", "water", "other"];
 
-/// What a name stands for where an expression does not bind it: a field of the form.
+/// A name that an expression does not bind: a field of the form.
 #[derive(Clone, Debug)]
 enum Num {
     Constant(i16),
     Field(usize),
-    /// What `for`, `some` or `every` binds.
+    /// The names bound by `for`, `some` or `every`.
     Bound,
     /// The number of a row: of the row that is filtered, or else of the one that the formula is for.
     OfRow,
@@ -59,7 +59,7 @@ enum List {
     Mapped(Box<List>, Box<Num>),
 }
 
-/// Which names an expression can use; the innermost `x` is meant.
+/// The names that an expression can use; `x` is the innermost one.
 #[derive(Clone, Copy, Default)]
 struct Names {
     is_bound: bool,
@@ -101,7 +101,7 @@ impl Display for Written<'_, Num> {
     }
 }
 
-/// A number in parentheses of its own: a negative literal is no operand of a minus sign.
+/// A number in parentheses of its own: a negative literal is not an operand of a minus sign.
 struct Enclosed<'a>(&'a Num, Names);
 
 impl Display for Enclosed<'_> {
@@ -176,7 +176,7 @@ struct Row {
     kind: Option<usize>,
 }
 
-/// What a form holds.
+/// The data of a form.
 #[derive(Clone, Debug)]
 struct Form {
     fields: [Number; 3],
@@ -212,7 +212,7 @@ impl Form {
     }
 }
 
-/// Where an expression is computed.
+/// The place where an expression is computed.
 #[derive(Clone, Copy)]
 struct At<'a> {
     form: &'a Form,

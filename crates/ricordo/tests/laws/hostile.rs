@@ -156,7 +156,7 @@ proptest! {
         let _ = (read_definition(&text), read_journal(&text), read_value(&text));
     }
 
-    /// What a server answers, and what a browser sends, is read or refused.
+    /// Replies of servers and requests of browsers are read or refused.
     #[test]
     fn answers_and_payloads_are_read_or_refused(
         pairs in prop::collection::vec(("(/|a|b|0|1|-|~|%|name|rows){0,6}", "\\PC{0,6}"), 0..6), pointer in "\\PC{0,12}", soup in soup(),
@@ -184,7 +184,7 @@ proptest! {
     }
 }
 
-/// What is wrong with a definition, in a word or two of the message.
+/// The error of a definition, in a word or two of the message.
 fn refused(definition: &str) -> String {
     read_definition(definition).expect_err(definition).to_string()
 }

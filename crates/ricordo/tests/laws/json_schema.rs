@@ -7,7 +7,7 @@ use ricordo::engine::Engine;
 use ricordo::exchange::{read_data, read_definition};
 use serde_json::{Value as Json, json};
 
-/// What a general validator says. Formats are asserted.
+/// The verdict of a general validator. Formats are asserted.
 fn validator(schema: &Json) -> Validator {
     jsonschema::options()
         .with_draft(Draft::Draft202012)
@@ -16,7 +16,8 @@ fn validator(schema: &Json) -> Validator {
         .unwrap_or_else(|error| panic!("{error}\n{schema}"))
 }
 
-/// What a form says: whether it takes the document, and finds no errors in it. `None` if the definition is refused.
+/// The verdict of a form: whether it takes the document, and finds no errors in it. `None` if the definition
+/// is refused.
 fn is_valid(schema: &Json, document: &Json) -> Option<bool> {
     let compiled = read_definition(&schema.to_string()).ok()?;
     let Ok(data) = read_data(&document.to_string(), compiled.schema()) else { return Some(false) };
@@ -210,7 +211,8 @@ proptest! {
     }
 }
 
-/// What the documentation names: a form is about what people enter, so what is empty is missing, and nothing else is asked of it.
+/// The documented difference: a form is about entries, so an empty one is missing, and is not checked
+/// otherwise.
 #[test]
 fn the_differences_are_those_that_are_documented() {
     let cases = [
@@ -220,7 +222,7 @@ fn the_differences_are_those_that_are_documented() {
         (json!({"type": "string", "minLength": 3}), json!({"a": ""}), false, true, false),
         (json!({"type": "string", "pattern": "^x"}), json!({"a": ""}), false, true, false),
         (json!({"type": "string", "enum": ["x"]}), json!({"a": ""}), false, true, false),
-        // Where null is not allowed, a null in data is a blank.
+        // A null in data is a blank if null is not allowed.
         (json!({"type": "integer"}), json!({"a": null}), false, true, false),
         // A record always has the records and lists that are not optional.
         (
@@ -265,7 +267,7 @@ fn the_differences_are_those_that_are_documented() {
         let verdicts = (is_valid(&schema, &document), validator(&schema).is_valid(&document));
         assert_eq!(verdicts, (Some(ours), theirs), "{schema} {document}");
     }
-    // What a form does not name, it does not take.
+    // A form refuses unknown members.
     let schema = json!({"type": "object", "properties": {}});
     let document = json!({"more": 1});
     assert_eq!((is_valid(&schema, &document), validator(&schema).is_valid(&document)), (Some(false), true));

@@ -43,7 +43,7 @@ impl Pair {
         if self.right_leads { (Side::Right, Side::Left) } else { (Side::Left, Side::Right) }
     }
 
-    /// What the one that follows is by the other.
+    /// The value of the following field, computed from the other.
     fn computed(&self, whole: Number) -> Number {
         let whole = whole?;
         if self.right_leads { whole.checked_mul(self.right?) } else { self.left?.checked_div(whole) }
@@ -62,7 +62,7 @@ struct Model {
     whole: (Number, Number),
     rows: Vec<Row>,
     baseline_rows: Vec<Row>,
-    /// What is suggested: the whole itself, or what somebody has said.
+    /// The suggestion: the whole itself, or the override.
     said: (Option<Number>, Option<Number>),
     given: usize,
 }

@@ -1,8 +1,8 @@
 //! The laws of a form, as properties of its public interface.
 //!
-//! Forms are generated as definition files and actions as journal lines, so that what is tested is what people
-//! use. What should come of them is told by `reference`, a form written as simply as can be: plain JSON, deep
-//! copies, comparison. It shares no code with the library.
+//! Forms are generated as definition files and actions as journal lines, so that what is tested is what
+//! people use. `reference` predicts the results: a form written as simply as can be, with plain JSON, deep
+//! copies and comparisons. It shares no code with the library.
 #![allow(missing_docs, unreachable_pub, clippy::pedantic)]
 
 mod added_rules;

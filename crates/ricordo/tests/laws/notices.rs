@@ -71,7 +71,7 @@ fn aspect_of(place: &Place<Value>, aspect: Aspects) -> String {
         }
         Aspects::PRESENCE if place.is_absent() => format!("{:?}", place.value()),
         Aspects::PRESENCE => {
-            // Which fields there are: another variant has others, and so has a record that was made anew.
+            // The fields there are: another variant has others, and so has a new record.
             let fields = place.children().into_iter().filter(|child| child.row_key().is_none());
             format!("there {:?}", fields.map(|child| child.id()).collect::<Vec<_>>())
         }
@@ -95,7 +95,7 @@ fn whole(place: &Place<Value>, seen: &mut Vec<(PlaceId, Vec<String>)>) {
     place.children().iter().for_each(|child| whole(child, seen));
 }
 
-/// What a selector finds out, from inside and from outside.
+/// The result of a selector, from inside and from outside.
 fn found(view: Option<View<'_, Value>>, what: u8) -> String {
     let Some(view) = view else { return "nothing there".to_owned() };
     match what % 7 {
@@ -209,7 +209,7 @@ pub fn apply(form: &Form, reference: &mut Reference, line: &serde_json::Value) -
     applied
 }
 
-/// What happens between a form and whoever receives what is submitted.
+/// The exchange between a form and a server.
 #[derive(Clone, Copy, Debug)]
 pub enum Saving {
     Nothing,
@@ -301,7 +301,7 @@ proptest! {
         let mut calls = vec![0; watched.len()];
         let pointers: Vec<String> = places.iter().map(|(pointer, _)| pointer.clone()).collect();
         for (step, saving) in steps.iter().zip(&savings) {
-            // What the reference does not know of can be done to the form all the same.
+            // The form may still accept actions unknown to the reference.
             let lines = [step.line(&reference), saving.line(&definition, &pointers)];
             for line in lines.into_iter().flatten() {
                 let before = snapshots(&form);
@@ -361,7 +361,7 @@ proptest! {
 }
 
 proptest! {
-    /// What an outcome lists as changed can be put in words.
+    /// Every change in an outcome can be put in words.
     #[test]
     fn every_change_says_what_differs(
         definition in record(), seed: u64, steps in steps(25), savings in savings(),

@@ -43,7 +43,7 @@ enum Doing {
     ResolveAll(bool),
 }
 
-/// What either side changes in its record.
+/// The changes of either side.
 #[derive(Clone, Debug)]
 enum Change {
     Name(String),
@@ -163,7 +163,7 @@ struct World {
     server: Sheet,
     conflicts: Conflicts,
     next_id: u32,
-    /// What the address was before the other side emptied it.
+    /// The address before the server emptied it.
     address: Address,
     /// The rows before the other side removed them.
     removed: BTreeMap<u32, Row>,
@@ -335,7 +335,7 @@ impl World {
                 }
             }
         }
-        // What has come on the other side stands behind the row that it stands behind there.
+        // A row that came upstream stands after the row that it follows there.
         let mut last: Option<u32> = None;
         for row in &theirs.rows {
             if find(&base.rows, row.id).is_none() && find(&rows, row.id).is_none() {
@@ -397,7 +397,7 @@ impl World {
         }
     }
 
-    /// What a resolved conflict makes of the plain values.
+    /// The plain values after a resolved conflict.
     fn take_theirs(&mut self, name: &str) {
         let id: Option<u32> = name.split('/').next().and_then(|id| id.parse().ok());
         let theirs = self.base.rows.iter().find(|row| Some(row.id) == id).cloned();
@@ -446,7 +446,7 @@ impl World {
                 self.added_again.clear();
                 self.conflicts.clear();
             }
-            // What undo leads to is said by other laws; here it must only be taken back by redo.
+            // Other laws check the result of undo; here redo must only take it back.
             Doing::Undo => {
                 if !form.can_undo() {
                     return;
@@ -499,7 +499,7 @@ impl World {
         }
     }
 
-    /// Where the order of rows is not foretold, that of the form is taken.
+    /// If the order of rows is not predicted, that of the form is taken.
     fn follow_order(&mut self) {
         let order: Vec<u32> = self.form.parse().unwrap().rows.iter().map(|row| row.id).collect();
         let mine = |sheet: &Sheet| {
@@ -558,7 +558,7 @@ proptest! {
     }
 }
 
-/// What the law has found once.
+/// Failures that the law once found.
 #[test]
 fn work_that_was_lost_once_is_kept() {
     use Change::{Add, Address, Grams, Name, Remove, RowName, Town};

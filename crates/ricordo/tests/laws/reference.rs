@@ -9,7 +9,7 @@ use crate::definitions::{Commit, DATES, Definition, Field, KINDS, Manner, PAUSE,
 
 static IDS: AtomicU64 = AtomicU64::new(0);
 
-/// What is to be seen of a place.
+/// The visible state of a place.
 #[derive(Debug, PartialEq)]
 pub struct Seen {
     pub value: Json,
@@ -34,11 +34,11 @@ struct Place {
     required: bool,
     manner: Manner,
     touched: bool,
-    /// What was typed and has not taken effect yet, and when it does.
+    /// Uncommitted text, and when it takes effect.
     pending: Option<(String, Option<u64>)>,
     /// A row that came after the baseline.
     added: bool,
-    /// Where a row stood in the baseline, and whether it was moved since.
+    /// The position of a row in the baseline, and whether it was moved since.
     stood: Option<usize>,
     moved: bool,
     baseline: Option<Json>,
@@ -69,7 +69,7 @@ enum Held {
     },
 }
 
-/// Which variant a record is, and what it compares with.
+/// The variant of a record, and its baseline.
 #[derive(Clone, Debug, Default)]
 struct Chosen {
     now: Option<usize>,
@@ -87,7 +87,7 @@ impl PartialEq for Chosen {
     }
 }
 
-/// What there is at the end of a way.
+/// The node at the end of a path.
 #[derive(Debug, PartialEq)]
 enum Along {
     /// A place, touched or not.
@@ -159,12 +159,12 @@ impl Reference {
         optional
     }
 
-    /// What is defined at a pointer.
+    /// The definition at a pointer.
     pub fn definition(&self, pointer: &str) -> Option<&Definition> {
         self.root.find(pointer).map(|place| &place.definition)
     }
 
-    /// What the definition of a list says of its rows.
+    /// The definition of a list's rows.
     pub fn item(&self, pointer: &str) -> Option<&Definition> {
         match self.definition(pointer)? {
             Definition::List { item, .. } => Some(item),
@@ -207,7 +207,7 @@ impl Reference {
             }
             self.typing = typing;
         } else if self.root != before {
-            // What only touches belongs to the step before, and stays when steps are done again.
+            // A transaction that only touches belongs to the step before, and stays in a redo.
             self.typing = None;
             self.touch_redone(&before);
         }
@@ -446,7 +446,7 @@ impl Place {
         }
     }
 
-    /// What stands in the widget where nothing was typed.
+    /// The text in the widget if nothing was typed.
     fn edit_text(&self, value: &Option<Json>) -> String {
         match (&self.definition, value) {
             (Definition::Date, Some(Json::String(date))) if self.manner.styled && !date.is_empty() => {
@@ -549,7 +549,7 @@ impl Place {
         }
     }
 
-    /// What the field holds when it is emptied.
+    /// The value of the cleared field.
     fn emptied(&self) -> Option<Json> {
         match (&self.baseline, &self.definition) {
             (None, _) => None,
@@ -685,7 +685,7 @@ impl Place {
                 for (at, new) in wanted[front..wanted.len() - back].iter().enumerate() {
                     rows.insert(front + at, Place { added: true, stood: None, ..new.clone() });
                 }
-                // Where a row holds the value already, what was typed over it still goes.
+                // Text typed over a row goes even if the row holds the value already.
                 for (row, value) in rows.iter_mut().zip(&given) {
                     row.assign(Some(value))?;
                 }
@@ -717,7 +717,7 @@ impl Place {
         }
     }
 
-    /// What there is at the end of a way.
+    /// The node at the end of a path.
     fn along(&self, way: &[u64]) -> Option<Along> {
         let Some((next, rest)) = way.split_first() else { return Some(Along::There(self.touched)) };
         match self.children().into_iter().find(|(_, child)| child.id == *next) {
@@ -955,7 +955,7 @@ fn check_members(fields: &[Field], value: &Json) -> Option<()> {
     given.into_iter().try_for_each(|(field, value)| check_all(&field.definition, Some(value)))
 }
 
-/// What a place holds that is given nothing.
+/// The value of a place without data.
 fn blank(definition: &Definition) -> Option<Json> {
     match definition {
         Definition::Flag { .. } => Some(json!(false)),
@@ -986,7 +986,7 @@ fn places_of(fields: &[Field], value: Option<&Json>) -> Vec<(String, Place)> {
     places.collect()
 }
 
-/// Which variant a tag says.
+/// The variant that a tag chooses.
 fn variant_of(variants: &[Vec<Field>], tag: Option<&Json>) -> Option<usize> {
     let kinds = &KINDS[..variants.len()];
     kinds.iter().position(|kind| tag.and_then(Json::as_str) == Some(kind))

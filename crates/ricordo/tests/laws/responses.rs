@@ -52,7 +52,8 @@ fn doings() -> impl Strategy<Value = Vec<Doing>> {
     prop::collection::vec(doing, 0..25)
 }
 
-/// What subscribers do: a field follows another up to a bound, changes are counted for ever, and a list is never empty.
+/// The responses of subscribers: a field follows another up to a bound, changes are counted for ever, and a
+/// list is never empty.
 fn subscribe(form: &Form) {
     let number =
         |form: &Form, at: &str| form.get(at).unwrap().and_then(|value: Value| value.as_number()).unwrap();
@@ -113,14 +114,15 @@ fn form() -> Form {
     Form::from_schema(&schema.into(), Some(data)).unwrap()
 }
 
-/// What a form must be like: the states that undo and redo lead to, without the responses to undo and redo themselves.
+/// The expected form: the states that undo and redo lead to, without the responses to undo and redo
+/// themselves.
 struct Model {
     now: State,
     undo: Vec<State>,
     redo: Vec<State>,
     /// The state that the last undo or redo has led to, before anybody responded.
     moved_to: Option<State>,
-    /// What the last step was typed into.
+    /// The field of the last step.
     typing: Option<String>,
 }
 
@@ -130,7 +132,7 @@ impl Model {
         if next == self.now {
             return;
         }
-        // What was done in response to an undo belongs to the step before from now on.
+        // Responses to an undo belong to the step before from now on.
         self.moved_to = None;
         let goes_on = typing.is_some() && self.typing == typing && !self.undo.is_empty();
         if !goes_on {

@@ -14,7 +14,7 @@ use ricordo::exchange::{
 use ricordo::{Form, Notification, Untyped, Value};
 use serde_json::{Value as Json, json};
 
-/// What every secret text has in it, and every secret number.
+/// The content of every secret text, and of every secret number.
 const TEXT: &str = "hunter";
 const NUMBER: i64 = 77_310;
 
@@ -255,7 +255,7 @@ proptest! {
         for line in &lines {
             let mut line = line.clone();
             if line["op"] == "reject" {
-                // What was sent is repeated, whatever the form holds by then.
+                // The sent values are repeated, whatever the form holds by then.
                 let sent = engine.submission().and_then(|submission| {
                     let account = submission.payload().as_record()?.get("account")?.as_record()?;
                     account.get("word")?.as_text().map(str::to_owned)
@@ -304,7 +304,7 @@ proptest! {
         }
     }
 
-    /// What does not fit is said without what it is.
+    /// An error does not show a secret that does not fit.
     #[test]
     fn data_that_does_not_fit_is_refused_without_its_secrets(at in 0..6_usize, secret in prop::sample::select(secrets())) {
         let mut data = data();

@@ -16,8 +16,8 @@ use ricordo::{Decimal, Pointer, Record, Rules, Untyped, Value};
 pub const FIELDS: usize = 6;
 pub const COLUMNS: usize = 4;
 
-/// What a calculated field adds up. Each field follows from later ones, each column from later columns and fields that
-/// follow from no column, so that there is no cycle.
+/// The sources of a calculated field. Each field follows from later ones, each column from later columns and
+/// fields that follow from no column, so that there is no cycle.
 #[derive(Clone, Debug)]
 pub struct Plan {
     /// For each field: which later fields, whether the sum of the last column, whether the number of rows. Nothing if
@@ -127,7 +127,7 @@ pub fn data(seed: u8, rows: u8) -> Value {
     Value::Record(record)
 }
 
-/// How often each calculation was run for each place.
+/// The number of runs of each calculation for each place.
 pub type Runs = Arc<Mutex<HashMap<(usize, PlaceId), u32>>>;
 
 fn number(view: Option<PlaceView<'_>>) -> Decimal {
@@ -138,8 +138,8 @@ fn child<'a>(view: &PlaceView<'a>, at: usize) -> Option<PlaceView<'a>> {
     view.children().nth(at)
 }
 
-/// What is said of the first column, in the order of the fields that say it: the weighted mean by the last column, and
-/// every other one only of the rows whose last column is 3.
+/// The aggregates of the first column, in the order of their fields: the weighted mean by the last column,
+/// and every other one only of the rows whose last column is 3.
 const FIGURES: usize = 6;
 
 pub fn add_calculations(rules: &mut Rules<Untyped>) {
@@ -226,7 +226,7 @@ pub fn add_calculation(rules: &mut Rules<Untyped>, plan: &Plan, which: usize, ru
         let cell = format!("/{}", column(which - FIELDS));
         let function = move |row: PlaceView<'_>| {
             count(&row);
-            // Where the last column is odd, nothing else is looked at.
+            // If the last column is odd, the function reads nothing else.
             let last = number(child(&row, COLUMNS - 1));
             if odd && (last % Decimal::TWO) != Decimal::ZERO {
                 return Value::Null;
@@ -310,8 +310,8 @@ proptest! {
                 prop_assert_eq!(dump(&engine).to_string(), before);
             }
             if !is_group {
-                // What a function looks at is only known once it was run. The first time that it has looked at what is
-                // yet to be calculated, it is run again after that.
+                // The reads of a function are only known once it has run. The first time that it has looked
+                // at what is yet to be calculated, it is run again after that.
                 let may_again = has_branches || known.len() < declared;
                 for ((which, _), times) in &*runs.lock().unwrap() {
                     let most = if may_again { 2 } else { 1 };

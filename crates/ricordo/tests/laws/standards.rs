@@ -192,7 +192,7 @@ fn patches_that_cannot_be_applied_say_why() {
         assert_eq!(found, kind, "{text}");
         assert!(text.contains(message), "{text}");
     }
-    // What would fill any memory is refused long before.
+    // A result that would fill the memory is refused long before.
     let doubling: Vec<Json> =
         std::iter::repeat_n(json!({"op": "copy", "from": "/rows", "path": "/rows/-"}), 64).collect();
     assert!(refused(json!(doubling)).1.contains("a patch copies at most 1000000 values"));

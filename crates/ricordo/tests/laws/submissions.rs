@@ -1,5 +1,6 @@
-//! Laws 12 and 15, and the states of a submission: a form and a server, with answers that are late, lost, doubled or refused, and
-//! with changes in between. What the server holds and what the person sees is told by plain records that are copied and compared.
+//! Laws 12 and 15, and the states of a submission: a form and a server, with answers that are late, lost,
+//! doubled or refused, and with changes in between. Plain records, copied and compared, predict the server's
+//! and the user's data.
 
 use proptest::prelude::*;
 use ricordo::engine::{Action, Engine, Extent, Status, SubmitRequest};
@@ -44,7 +45,7 @@ impl Record {
     }
 }
 
-/// What a person sees, or a server holds.
+/// The data of the user or of the server.
 #[derive(Clone, Debug, PartialEq)]
 struct Plain {
     name: Option<String>,
@@ -79,7 +80,7 @@ impl Plain {
         })
     }
 
-    /// What is sent of it as a whole.
+    /// The part of it that is sent as a whole.
     fn sent(&self) -> Json {
         let mut json = self.json();
         if !self.shows_extra {
@@ -280,7 +281,7 @@ struct InFlight {
     payload: Json,
     extent: Extent,
     then: Then,
-    /// What was typed since is known by what differs from this.
+    /// Later entries are those that differ from this.
     number: u64,
 }
 
@@ -663,7 +664,7 @@ impl World {
         self.server = self.baseline.json();
         self.is_server_known = true;
         self.follow(in_flight.then);
-        // What undo leads to is known of what was typed alone, and the server has changed other things.
+        // The result of undo is known for entries alone, and the server has changed other things.
         self.form.set_undo_limit(0);
         self.form.set_undo_limit(2 << 20);
         (self.undo, self.redo) = (Vec::new(), Vec::new());
@@ -749,7 +750,7 @@ fn rebase(base: &Plain, mine: &Plain, theirs: &Plain) -> Plain {
         }
     };
     let mut rows: Vec<PlainRow> = mine.rows.iter().filter_map(merged).collect();
-    // What has come on the other side stands behind the row that it stands behind there.
+    // A row that came upstream stands after the row that it follows there.
     let mut last: Option<usize> = None;
     for row in &theirs.rows {
         let is_new = base.rows.iter().all(|base| base.number != row.number);
@@ -785,7 +786,7 @@ proptest! {
         }
     }
 
-    /// What HTML forms send is read as what was sent: null and blank are the same there, and nothing else is lost.
+    /// Form-encoded data is read as it was sent: null and blank are the same there, and nothing else is lost.
     #[test]
     fn pairs_are_read_as_what_was_sent(definition in record(), seed: u64) {
         let schema = read_definition(&definition.schema().to_string()).unwrap();

@@ -21,7 +21,7 @@ struct Task {
     total: Option<u32>,
     /// The greatest total of a part.
     longest: Option<u32>,
-    /// How much of the task that it is a part of.
+    /// Its share of the task around it.
     share: Option<u32>,
     note: Option<String>,
 }

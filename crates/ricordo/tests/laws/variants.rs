@@ -52,7 +52,7 @@ impl Day {
         rules.aggregate(day.pieces(), day.orders().sum(order.pieces()));
         rules.aggregate(day.carried(), day.orders().sum(order.way().post().parcels()));
         rules.each(day.orders(), |rules| {
-            // What lies in a variant depends on the form, too.
+            // The fields of a variant depend on the form, too.
             rules.required(order.way().deliver().note(), move |it| {
                 it.form().number(day.carried()).more_than(3)
             });
@@ -142,7 +142,7 @@ impl Plain {
         Plain { number, first: order.clone(), order }
     }
 
-    /// What becomes of the row when another variant is chosen.
+    /// The row after another variant is chosen.
     fn choose(&mut self, kind: usize) {
         let is = |order: &Order| match order.way {
             Way::Collect => 0,

@@ -1,4 +1,4 @@
-//! Items that are no models.
+//! Items that are not models.
 
 use ricordo::Model;
 

@@ -39,7 +39,7 @@ fn former_record(schema: &Schema, of: RecordId, says: &Record, now: &Value) -> V
     let (fields, variants) = (member("fields"), member("variants"));
     let mut members = match now {
         Value::Record(members) => members.clone(),
-        // The other side has removed the record, including the changed fields.
+        // The server has removed the record, including the changed fields.
         _ if fields.is_some() || variants.is_some() => Record::new(),
         absent => return absent.clone(),
     };

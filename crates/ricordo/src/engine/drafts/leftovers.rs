@@ -81,7 +81,7 @@ impl LeftOuts {
                 return schema.blank(part);
             }
         };
-        // A fault that is left is said of the whole.
+        // A remaining fault is reported for the whole record.
         schema.fit_below(part, fitting, depth).unwrap_or_else(|misfit| {
             self.misfit(at, misfit.to_string());
             schema.blank(part)

@@ -21,8 +21,8 @@ use crate::value::{Record, Value};
 pub struct Restored {
     /// The form.
     pub engine: Engine,
-    /// What of the draft no longer fits, each with its place and the reason. Always empty for a draft of the same schema that
-    /// is restored on the same record.
+    /// The parts of the draft that no longer fit, each with its place and the reason. Always empty for a
+    /// draft of the same schema that is restored on the same record.
     pub left_out: Vec<LeftOut>,
 }
 
@@ -270,7 +270,7 @@ impl DraftReader<'_> {
             let due = pause.map(|pause| self.engine.pauses.clock().saturating_add(pause));
             given.pending = Some(Pending { text, due });
         }
-        // What computes a field in what is new is known once that is settled.
+        // The rules that compute a field in a new part are known once it is settled.
         given.leads = leads.unwrap_or(given.leads);
         given.leads_at_baseline = led.unwrap_or(given.leads_at_baseline);
         if is_led_otherwise {

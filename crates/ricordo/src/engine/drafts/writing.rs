@@ -25,8 +25,8 @@ fn milliseconds(pause: Duration) -> Value {
 /// Writes a draft.
 pub(super) struct DraftWriter<'a> {
     engine: &'a Engine,
-    /// Places in which there is something that no mark tells (conflicts, what was reported, what the other side does not have), each
-    /// with those that lie right in it.
+    /// Places with something that no mark tells (conflicts, reported findings, values that the server does
+    /// not have), each with those that lie right in it.
     noted: FxHashMap<PlaceId, Vec<PlaceId>>,
 }
 
@@ -46,7 +46,8 @@ impl<'a> DraftWriter<'a> {
         DraftWriter { engine, noted }
     }
 
-    /// What a draft says of a place: nothing if it is as its baseline. In what the baseline does not have, leads are said, too.
+    /// Writes a place into a draft; nothing if it equals its baseline. In what the baseline does not have,
+    /// leads are said, too.
     pub(super) fn place(&self, place: PlaceId, is_new: bool) -> Option<Record> {
         let tree = &self.engine.tree;
         if !is_new && tree.is_as_loaded(place) && !self.noted.contains_key(&place) {

@@ -163,7 +163,7 @@ impl Compiler<'_> {
             formulas.iter().flat_map(|formula| formula.names()).map(|(name, _)| name).collect();
         let outside: Vec<&str> =
             formulas.iter().flat_map(|formula| formula.names_outside_filters()).collect();
-        // What is named in a filter is mostly a field of what is filtered, so that nothing further around is needed.
+        // A name in a filter is mostly a field of the filtered rows, so the records around are not needed.
         let nearest = self.surroundings.chains(part, own, |records| have_all(records, &outside));
         let is_right = |chain: &Chain| {
             formulas.iter().all(|formula| formula.check(schema, &chain.records).2.errors.is_empty())
@@ -406,7 +406,7 @@ impl Compiler<'_> {
         });
     }
 
-    /// Refuses what is no flag, and warns of a flag that is always the same.
+    /// Refuses a result that is not a flag, and warns of a flag that is always the same.
     fn is_flag(&mut self, at: usize, text: &str, key: &str, checked: &Checked) -> Option<()> {
         if !matches!(checked.of, Type::Flag | Type::Any) {
             let of = checked.of.words();

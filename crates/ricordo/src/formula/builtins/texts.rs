@@ -123,12 +123,12 @@ pub(super) fn matches(arguments: &[Datum], known: Option<&RegularExpression>) ->
     with_expression(arguments, 2, known, |expression| Some(Datum::Flag(expression.0.is_match(of))))
 }
 
-/// What stands where a pattern matches is replaced; `$1` in the replacement is the first group, and `\$` a dollar sign.
+/// Each match of the pattern is replaced; `$1` in the replacement is the first group, and `\$` a dollar sign.
 #[cfg(feature = "pattern")]
 pub(super) fn replace(arguments: &[Datum], known: Option<&RegularExpression>) -> Option<Datum> {
     let (of, replacement) = (arguments[0].as_text()?, arguments[2].as_text()?);
     with_expression(arguments, 3, known, |expression| {
-        // Where an empty text matches, there would be a replacement between any two characters.
+        // A pattern that matches the empty text would put a replacement between any two characters.
         if expression.0.is_match("") {
             return None;
         }
