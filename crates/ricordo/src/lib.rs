@@ -36,7 +36,7 @@
 //! | a form definition in a file | [`Form::from_definition`], or [`exchange::read_definition`] and [`Form::from_schema`] |
 //! | the address of a field | a typed path from [`at`], or a [`Pointer`] as text |
 //! | a handle to a field or a row, wherever it moves | a [`Place`] |
-//! | a widget | a [`Binding`], from [`Form::bind`]; check your adapter with [`conformance`] |
+//! | a widget | a [`Binding`], from [`Form::bind`]; check your adapter with the crate `ricordo-conformance` |
 //! | being notified about a place, or about the rows of a list alone | [`Form::subscribe`], [`Form::subscribe_aspects`]; each returns a [`Subscription`] guard |
 //! | the old and the new value | [`Form::subscribe_value`] |
 //! | the result of a function of the form | [`Form::subscribe_selector`] |
@@ -69,7 +69,6 @@
 extern crate self as ricordo;
 
 mod check;
-pub mod conformance;
 pub mod engine;
 pub mod exchange;
 pub mod form;
@@ -88,11 +87,12 @@ pub use form::{
     Autosave, Binding, Diagnostics, Emitter, Event, Form, Notification, Place, RuleView, Rules, RulesGuard,
     Submission, SubmitOptions, Subscription, Untyped, Update, View, WidgetEvent, WidgetState,
 };
-pub use jiff::civil;
+// The crates whose types are part of this interface.
+pub use jiff::{self, civil};
 #[doc(inline)]
 pub use model::{Model, at};
 pub use ricordo_derive::{Event, Model};
-pub use rust_decimal::Decimal;
+pub use rust_decimal::{self, Decimal};
 #[doc(inline)]
 pub use schema::{Error, ErrorKind, Finding, FindingKind, Pointer};
 #[doc(inline)]

@@ -4,7 +4,7 @@
 mod corpus;
 mod screen;
 
-use ricordo::conformance::check;
+use ricordo_conformance::check;
 use wasm_bindgen::prelude::wasm_bindgen;
 use web_sys::Element;
 

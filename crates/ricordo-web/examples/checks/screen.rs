@@ -3,8 +3,8 @@
 use std::time::Duration;
 
 use js_sys::{Function, Reflect};
-use ricordo::conformance::{Adapter, Gesture, Seen};
 use ricordo::{Form, Pointer};
+use ricordo_conformance::{Adapter, Gesture, Seen};
 use ricordo_web::{BindOptions, BoundForm};
 use wasm_bindgen::{JsCast, JsValue};
 use web_sys::{

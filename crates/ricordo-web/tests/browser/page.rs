@@ -371,10 +371,7 @@ async fn storage_that_is_refused_is_spoken_of(page: &Browser) -> Done {
     page.show_again(SHEET, definition(), data(), "{ draft: 'sheet' }", "{}").await?;
     page.retype("#loaves", "13").await?;
     page.until("sheet.firstElementChild.textContent !== ''").await?;
-    assert_eq!(
-        page.text("#sheet > div").await?,
-        "A reload of this page loses your input: it is full"
-    );
+    assert_eq!(page.text("#sheet > div").await?, "A reload of this page loses your input: it is full");
     let logged = page.logged().await?;
     assert_eq!(logged, ["ricordo: the draft “sheet” is not stored: it is full"]);
     // Nothing is lost on the page.

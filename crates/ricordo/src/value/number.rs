@@ -1,19 +1,31 @@
 //! Numbers as text: the floating-point numbers of the HTML Living Standard, read exactly.
 
+use std::fmt;
+
 use rust_decimal::Decimal;
-use thiserror::Error;
 
 /// The reason why a text is not a number.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum UnreadableNumber {
     /// The text does not follow the grammar.
-    #[error("it is not a number")]
     Malformed,
     /// The number is larger, or has more digits, than can be kept exactly.
-    #[error("it has more digits than the 28 that can be kept exactly: round it, or let the place be a text")]
     TooPrecise,
 }
+
+impl fmt::Display for UnreadableNumber {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.write_str(match self {
+            UnreadableNumber::Malformed => "it is not a number",
+            UnreadableNumber::TooPrecise => {
+                "it has more digits than the 28 that can be kept exactly: round it, or let the place be a text"
+            }
+        })
+    }
+}
+
+impl std::error::Error for UnreadableNumber {}
 
 /// Reads a number exactly.
 ///

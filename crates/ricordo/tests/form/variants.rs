@@ -477,26 +477,6 @@ fn definitions_of_a_generator_and_values_of_serde_have_the_same_variants() {
     assert_eq!(serde_json::to_string(&again).unwrap(), json);
 }
 
-#[test]
-fn a_screen_has_the_widgets_of_the_variant_that_there_is() {
-    use ricordo::conformance::{Adapter, Gesture, PlainScreen};
-
-    let schema = ricordo::form::schema_of::<Batch>().unwrap();
-    let definition = exchange::write_definition(schema.schema()).to_string();
-    let mut screen = PlainScreen::default();
-    screen.show(Form::from_definition(&definition, None).unwrap());
-    let (kind, grams, name) = (pointer("/leaven/kind"), pointer("/leaven/grams"), pointer("/leaven/name"));
-    assert!(screen.see(&kind).is_some() && screen.see(&grams).is_none());
-    assert!(screen.act(&kind, &Gesture::Pick("Baker's yeast".to_owned())));
-    assert!(screen.act(&grams, &Gesture::Type("900".to_owned())));
-    assert_eq!(screen.see(&grams).unwrap().text, "900");
-    assert!(screen.act(&kind, &Gesture::Pick("sourdough".to_owned())));
-    assert_eq!(screen.see(&grams).unwrap().text, "", "another field of the same name");
-    assert!(screen.act(&name, &Gesture::Type("Old Tom".to_owned())));
-    assert!(screen.act(&kind, &Gesture::Pick("none".to_owned())));
-    assert!(screen.see(&name).is_none());
-}
-
 /// Undo goes to the tag of the new baseline, and so to the fields of that variant.
 #[test]
 fn undo_across_a_rebase_finds_the_variant_of_the_other_side() {

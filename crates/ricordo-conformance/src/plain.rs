@@ -7,15 +7,16 @@ use std::rc::Rc;
 use std::time::Duration;
 
 use super::{Adapter, Gesture, Seen};
-use crate::engine::{Aspects, PlaceId};
-use crate::form::{Binding, Form, Place, Subscription, WidgetEvent, WidgetKind, WidgetState};
-use crate::schema::{Error, Pointer};
-use crate::value::Value;
+use ricordo::engine::{Aspects, PlaceId};
+use ricordo::form::{Binding, Form, Place, Subscription, WidgetEvent, WidgetKind, WidgetState};
+use ricordo::schema::{Error, Pointer};
+use ricordo::value::Value;
 
 /// A screen whose widgets are strings: the reference for adapters.
 ///
 /// ```
-/// # use ricordo::{Form, conformance::{Adapter, Gesture, PlainScreen}, exchange::read_definition};
+/// # use ricordo::{Form, exchange::read_definition};
+/// # use ricordo_conformance::{Adapter, Gesture, PlainScreen};
 /// let schema = read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer", "minimum": 1}}}"#)?;
 /// let mut screen = PlainScreen::default();
 /// screen.show(Form::from_schema(&schema.into(), None)?);

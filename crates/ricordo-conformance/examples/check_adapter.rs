@@ -4,8 +4,8 @@
 
 use std::time::Duration;
 
-use ricordo::conformance::{Adapter, Gesture, PlainScreen, Seen, check};
 use ricordo::{Form, Pointer, Value};
+use ricordo_conformance::{Adapter, Gesture, PlainScreen, Seen, check};
 
 /// An adapter that reads a field when it draws it, and takes that for following it; that shows the value instead of
 /// what was typed; and that has never heard of input methods.

@@ -7,11 +7,11 @@ use std::time::Duration;
 
 use super::script::{Expected, Line, ScriptStep, read};
 use super::{Adapter, Gesture, Seen};
-use crate::engine::CompiledSchema;
-use crate::exchange::{Command, read_data, read_definition};
-use crate::form::Form;
-use crate::schema::Pointer;
-use crate::value::Value;
+use ricordo::engine::CompiledSchema;
+use ricordo::exchange::{Command, read_data, read_definition};
+use ricordo::form::Form;
+use ricordo::schema::Pointer;
+use ricordo::value::Value;
 
 const FORM: &str = include_str!("screen.form.json");
 const DATA: &str = include_str!("screen.data.json");
@@ -182,6 +182,7 @@ impl<A: Adapter> Run<'_, A> {
                 let differences = expectation.check(&form);
                 if differences.is_empty() { Ok(()) } else { Err(differences.join("; ")) }
             }
+            other => Err(format!("the checks cannot run {other:?}")),
         }
     }
 

@@ -1,10 +1,10 @@
 //! Scripts: what the user does, what a program does, and what must be seen.
 
 use super::Gesture;
-use crate::exchange::{Command, read_journal, read_value};
-use crate::schema::Error;
-use crate::schema::Pointer;
-use crate::value::{Record, Value};
+use ricordo::exchange::{Command, read_journal, read_value};
+use ricordo::schema::Error;
+use ricordo::schema::Pointer;
+use ricordo::value::{Record, Value};
 
 /// One line of a script.
 #[derive(Clone, Debug)]

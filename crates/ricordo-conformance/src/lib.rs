@@ -4,7 +4,7 @@
 //! the real widgets, and [`check`] runs a script of what the user does and what the screen must show:
 //!
 //! ```
-//! use ricordo::conformance::{PlainScreen, check};
+//! use ricordo_conformance::{PlainScreen, check};
 //!
 //! let report = check(&mut PlainScreen::default());
 //! assert!(report.is_passed(), "{report}");
@@ -20,8 +20,8 @@ mod script;
 pub use plain::PlainScreen;
 pub use run::{Failure, Report, check, check_script};
 
-use crate::form::Form;
-use crate::schema::Pointer;
+use ricordo::form::Form;
+use ricordo::schema::Pointer;
 use std::time::Duration;
 
 /// A screen that the checks act on and read.
