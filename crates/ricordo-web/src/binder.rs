@@ -275,7 +275,7 @@ impl Binder<'_> {
         }
         let limited = Rc::downgrade(&widget);
         let follow = widget.binding.place().subscribe_selector(
-            |view| view.range(),
+            |view| view.place().range(),
             move |_| {
                 if let Some(widget) = limited.upgrade() {
                     widget.draw_limits();
@@ -303,7 +303,7 @@ impl Binder<'_> {
         dom::set_hidden(element, !shown(&place.value()));
         let element = element.clone();
         let follow = place.subscribe_selector(
-            move |view| view.is_relevant() && shown(&view.value()),
+            move |view| view.place().is_relevant() && shown(&view.place().value()),
             move |update| dom::set_hidden(&element, !update.now()),
         );
         self.keep(follow)
@@ -342,8 +342,10 @@ impl Binder<'_> {
         if has_errors(place.findings()) {
             mark(true);
         }
-        let follow = place
-            .subscribe_selector(move |view| has_errors(view.findings()), move |update| mark(*update.now()));
+        let follow = place.subscribe_selector(
+            move |view| has_errors(view.place().findings()),
+            move |update| mark(*update.now()),
+        );
         self.keep(follow)
     }
 
@@ -374,7 +376,7 @@ impl Binder<'_> {
         let (label, id) = (place.label(), place.id());
         self.page.messages.show(id, &label, &messages_of("", &place.findings()));
         let follow = place.subscribe_selector(
-            move |view| messages_of("", &view.findings()),
+            move |view| messages_of("", &view.place().findings()),
             move |update| {
                 if let Some(messages) = messages.upgrade() {
                     messages.show(id, &label, update.now());

@@ -168,7 +168,7 @@ impl Batch {
         });
         rules.warn_with(batch.loaves(), move |it| {
             let is_short = it.number(batch.surplus()).less_than(0)?;
-            let missing = it.at(batch.surplus())?.display();
+            let missing = it.at(batch.surplus())?.place().display();
             let missing = missing.trim_start_matches('-');
             is_short.then(|| format!("{missing} g more dough needed for this many loaves."))
         });

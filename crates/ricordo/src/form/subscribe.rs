@@ -221,7 +221,7 @@ fn follow_value<T: Data, R: 'static>(
     place: PlaceId,
     mut callback: impl FnMut(&Update<Option<T::Inner>, R>) + 'static,
 ) -> Result<Subscription, Error> {
-    let value = |view: &View<'_, T>| view.place().is_there().then(|| view.value());
+    let value = |view: &View<'_, T>| view.place().is_there().then(|| view.place().value());
     let typed = |value: &Option<Value>| T::from_value(value.as_ref()?).ok()?.into_inner();
     select(core, place, Some(place), value, move |update| callback(&update.map(typed)))
 }

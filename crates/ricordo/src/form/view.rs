@@ -2,14 +2,13 @@
 
 use std::fmt;
 use std::marker::PhantomData;
-use std::ops::Deref;
 
 use crate::engine::PlaceView;
 use crate::model::{Data, Locate, Model, Spot};
 use crate::value::Number;
 
 /// A place that holds a `T`, as a selector or a rule sees it. Reads are tracked: the function runs again only when something
-/// it read may have changed. All that can be read of a place is read through it, as through a [`PlaceView`].
+/// it read may have changed. The flags and texts of the place are read through its [`place`](View::place).
 ///
 /// Rules see what is relevant; everything else is blank. Selectors see everything.
 ///
@@ -17,11 +16,19 @@ use crate::value::Number;
 /// address that can lead to no place, whatever the data, is a mistake: a pointer with a misspelt field, or a
 /// path with more than eight steps. A rule with it fails (`not_computable`), and a selector is refused or, if
 /// it has run before, its error is in [`Diagnostics::take_errors`](crate::form::Diagnostics::take_errors).
-#[derive(Clone, Copy)]
 pub struct View<'a, T> {
     place: PlaceView<'a>,
     holds: PhantomData<fn() -> T>,
 }
+
+// Derived, these would ask the same of `T`.
+impl<T> Clone for View<'_, T> {
+    fn clone(&self) -> Self {
+        *self
+    }
+}
+
+impl<T> Copy for View<'_, T> {}
 
 impl<T> fmt::Debug for View<'_, T> {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -34,17 +41,17 @@ impl<'a, T> View<'a, T> {
         View { place, holds: PhantomData }
     }
 
-    /// The place as the engine shows it.
+    /// The place itself: its value, entry, flags and findings.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Model)] struct Batch { loaves: u32 }
+    /// # let form = Form::new(&Batch { loaves: 12 })?;
+    /// form.subscribe_selector(|view| view.place().is_dirty(), |dirty| println!("{}", dirty.now()))?.keep();
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn place(&self) -> PlaceView<'a> {
         self.place
-    }
-}
-
-impl<'a, T> Deref for View<'a, T> {
-    type Target = PlaceView<'a>;
-
-    fn deref(&self) -> &PlaceView<'a> {
-        &self.place
     }
 }
 
@@ -57,7 +64,7 @@ impl<'a, T: 'static> View<'a, T> {
     /// # #[derive(Model)] struct Batch { loaves: u32, rows: Vec<Row> }
     /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { grams: 5 }, Row { grams: 7 }] })?;
     /// # let batch = at::<Batch>();
-    /// form.subscribe_selector(move |view| view.at(batch.loaves()).map(|loaves| loaves.is_dirty()), |_| {})?.keep();
+    /// form.subscribe_selector(move |view| view.at(batch.loaves()).map(|loaves| loaves.place().is_dirty()), |_| {})?.keep();
     /// # Ok::<(), ricordo::Error>(())
     /// ```
     pub fn at<L: Locate<T>>(&self, at: L) -> Option<View<'a, L::Target>> {
@@ -160,10 +167,34 @@ impl<'a, M, R> RuleView<'a, M, R> {
     }
 }
 
-impl<'a, M, R> Deref for RuleView<'a, M, R> {
-    type Target = View<'a, R>;
+impl<'a, M, R: 'static> RuleView<'a, M, R> {
+    /// The view of the record, or of the row, that the rule is computed for.
+    pub fn view(&self) -> View<'a, R> {
+        self.view
+    }
 
-    fn deref(&self) -> &View<'a, R> {
-        &self.view
+    /// The place of the record, or of the row, that the rule is computed for.
+    pub fn place(&self) -> PlaceView<'a> {
+        self.view.place
+    }
+
+    /// A place in the record: see [`View::at`].
+    pub fn at<L: Locate<R>>(&self, at: L) -> Option<View<'a, L::Target>> {
+        self.view.at(at)
+    }
+
+    /// The value of a place in the record as its Rust type: see [`View::get`].
+    pub fn get<L: Locate<R>>(&self, at: L) -> Option<<L::Target as Data>::Inner> {
+        self.view.get(at)
+    }
+
+    /// The number in a place in the record: see [`View::number`].
+    pub fn number<L: Locate<R>>(&self, at: L) -> Number {
+        self.view.number(at)
+    }
+
+    /// The rows of a list in the record: see [`View::rows`].
+    pub fn rows<T: Model, L: Locate<R, Target = Vec<T>>>(&self, at: L) -> Vec<View<'a, T>> {
+        self.view.rows(at)
     }
 }

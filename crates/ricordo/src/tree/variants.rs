@@ -101,7 +101,6 @@ type Path = Vec<u32>;
 impl Tree {
     /// Gives a tag the value that the user has chosen. The input in the variant that is left is kept, and the input in the variant
     /// that is chosen comes back.
-    #[inline(never)] // Most fields are not tags, and their edits should not carry this code.
     pub(crate) fn choose_tag(
         &mut self,
         tag: PlaceId,

@@ -307,7 +307,7 @@ fn rows_are_chosen_by_comparisons_and_functions() {
     // Functions may read anything, also beyond the row, and are run again when that changes.
     form.rule(|rules| {
         let enough = paths.rows().filter(move |it| {
-            let least = it.parent()?.parent()?.children().next()?.value().as_number();
+            let least = it.place().parent()?.parent()?.children().next()?.value().as_number();
             it.number(row.grams()).at_least(least)
         });
         rules.aggregate(paths.chosen(), enough.sum(row.grams()));

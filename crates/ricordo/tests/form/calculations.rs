@@ -554,7 +554,7 @@ fn choices_of_rows_are_followed() {
     form.rule(|rules| {
         rules.calculate(paths.name(), |view| {
             let rows = view.rows(at::<Sheet>().rows());
-            Some(rows.iter().filter_map(|row| Some(row.at(at::<Row>().price())?.display())).collect())
+            Some(rows.iter().filter_map(|row| Some(row.at(at::<Row>().price())?.place().display())).collect())
         })
     })
     .unwrap();

@@ -378,11 +378,13 @@ fn only_what_can_be_empty_can_be_irrelevant_and_parses_as_empty() {
 #[test]
 fn findings_that_follow_from_each_other_are_refused() {
     let (form, batch) = (form(), at::<Batch>());
-    form.rule(|rules| rules.required(batch.notes(), |view| Some(view.at(at::<Batch>().oven())?.is_valid())))
-        .unwrap();
+    form.rule(|rules| {
+        rules.required(batch.notes(), |view| Some(view.at(at::<Batch>().oven())?.place().is_valid()))
+    })
+    .unwrap();
     let cycle = form.rule(|rules| {
         rules.constraint(batch.oven(), "Only with notes.", |view| {
-            view.at(at::<Batch>().notes()).map(|notes| !notes.is_valid())
+            view.at(at::<Batch>().notes()).map(|notes| !notes.place().is_valid())
         })
     });
     assert_eq!(cycle.unwrap_err().kind(), ErrorKind::Cycle);

@@ -110,7 +110,7 @@ fn a_selector_is_run_only_when_what_it_looked_at_may_differ() {
     let heaviest = form.subscribe_selector(
         |view| {
             let rows = view.rows(at::<Sheet>().ingredients());
-            rows.iter().max_by_key(|row| row.get(at::<Ingredient>().grams())).map(|row| row.pointer())
+            rows.iter().max_by_key(|row| row.get(at::<Ingredient>().grams())).map(|row| row.place().pointer())
         },
         |update: &Update<_, _>| assert_ne!(update.before(), update.now()),
     );

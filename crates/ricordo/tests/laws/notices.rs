@@ -103,12 +103,14 @@ fn found(view: Option<View<'_, Value>>, what: u8) -> String {
             "{:?}",
             view.place().conflict().map(|conflict| [conflict.base, conflict.mine, conflict.theirs])
         ),
-        0 => view.value().to_string(),
-        1 => format!("{} {}", view.is_dirty(), view.is_valid()),
-        2 => format!("{:?}", view.all_findings()),
-        3 => format!("{} {}", view.is_touched(), view.place().is_uncommitted()),
+        0 => view.place().value().to_string(),
+        1 => format!("{} {}", view.place().is_dirty(), view.place().is_valid()),
+        2 => format!("{:?}", view.place().all_findings()),
+        3 => format!("{} {}", view.place().is_touched(), view.place().is_uncommitted()),
         4 => view.place().children().map(|child| child.display() + &child.entry()).collect(),
-        _ => format!("{:?} {} {}", view.findings(), view.place().baseline(), view.place().has_focus()),
+        _ => {
+            format!("{:?} {} {}", view.place().findings(), view.place().baseline(), view.place().has_focus())
+        }
     }
 }
 
