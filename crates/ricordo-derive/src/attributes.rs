@@ -22,10 +22,40 @@ pub(crate) struct FieldAttributes {
     pub(crate) is_local: bool,
 }
 
-const FIELD_ATTRIBUTES: &str = "label, description, required, min_length, max_length, format, minimum, maximum, \
-                                exclusive_minimum, exclusive_maximum, multiple_of, step, min_items, max_items, \
-                                unique_items, key, default, reveal, findings, deferred, commit, pause_ms, decimals, grouping, \
-                                decimal_comma, display, pattern, trim, messages, readonly, secret and local";
+const FIELD_ATTRIBUTES: [&str; 32] = [
+    "label",
+    "description",
+    "required",
+    "min_length",
+    "max_length",
+    "format",
+    "minimum",
+    "maximum",
+    "exclusive_minimum",
+    "exclusive_maximum",
+    "multiple_of",
+    "step",
+    "min_items",
+    "max_items",
+    "unique_items",
+    "key",
+    "default",
+    "reveal",
+    "findings",
+    "deferred",
+    "commit",
+    "pause_ms",
+    "decimals",
+    "grouping",
+    "decimal_comma",
+    "display",
+    "pattern",
+    "trim",
+    "messages",
+    "readonly",
+    "secret",
+    "local",
+];
 
 /// The kinds of findings that a message can be given for. The variants of `FindingKind` have the same names.
 const FINDINGS: [&str; 14] = [
@@ -168,7 +198,7 @@ impl FieldAttributes {
                 self.is_local = true;
                 quote!(#variant)
             }
-            _ => return Err(meta.error(format!("`{name}` is not known here; there are {FIELD_ATTRIBUTES}"))),
+            _ => return Err(meta.error(unknown("attribute", &name, &FIELD_ATTRIBUTES))),
         };
         self.settings.push(setting);
         Ok(())
@@ -250,6 +280,17 @@ impl FieldAttributes {
     }
 }
 
+/// The message for a name that is not among the known ones: with the nearest, or else with all of them.
+fn unknown(what: &str, name: &str, known: &[&str]) -> String {
+    let nearest = known.iter().map(|known| (strsim::jaro_winkler(known, name), known));
+    match nearest.max_by(|(left, _), (right, _)| left.total_cmp(right)) {
+        Some((likeness, nearest)) if likeness > 0.8 => {
+            format!("there is no {what} `{name}`; did you mean `{nearest}`?")
+        }
+        _ => format!("there is no {what} `{name}`; there are {}", known.join(", ")),
+    }
+}
+
 /// The variant that a word stands for, of those that an attribute can be given.
 fn word(meta: &ParseNestedMeta<'_>, words: &[(&str, &str)]) -> syn::Result<Ident> {
     let given: LitStr = meta.value()?.parse()?;
@@ -268,8 +309,7 @@ fn read_messages(meta: &ParseNestedMeta<'_>) -> syn::Result<Vec<TokenStream>> {
     meta.parse_nested_meta(|message| {
         let kind = message.path.get_ident().map(ToString::to_string).unwrap_or_default();
         if !FINDINGS.contains(&&*kind) {
-            let problem = format!("`{kind}` is not a finding; there are {}", FINDINGS.join(", "));
-            return Err(message.error(problem));
+            return Err(message.error(unknown("kind of finding", &kind, &FINDINGS)));
         }
         let variant = Ident::new(&variant_of(&kind), Span::call_site());
         let text: LitStr = message.value()?.parse()?;

@@ -53,7 +53,8 @@ impl RecordFields {
             }
             let arguments = attributes.arguments();
             read.checks.push(attributes.checks);
-            // Spanned on the type, so that a type which cannot be a part is what the compiler points at.
+            // Spanned on the type, and all through one trait, so that the compiler points at a type that cannot be
+            // a part, and reports it once.
             let span = ty.span();
             read.parts.push(quote_spanned! {span=>
                 ::ricordo::model::derived::field(schema, record, #name, <#ty as ::ricordo::Model>::part, #arguments)?;
@@ -63,12 +64,11 @@ impl RecordFields {
                 read.reads.push(quote_spanned!(span=> #ident: <#ty as ::core::default::Default>::default()));
             } else {
                 let reference = reference(ident);
-                read.writes.push(
-                    quote_spanned!(span=> (#name, <#ty as ::ricordo::model::Data>::to_value(#reference))),
-                );
+                read.writes
+                    .push(quote_spanned!(span=> (#name, <#ty as ::ricordo::Model>::to_member(#reference))));
                 let index = before + index;
                 read.reads.push(quote_spanned! {span=>
-                    #ident: ::ricordo::model::derived::member::<#ty>(members, #index, #name)?
+                    #ident: <#ty as ::ricordo::Model>::member(members, #index, #name)?
                 });
             }
             let position = u32::try_from(index).map_err(|_| Error::new_spanned(ident, "too many fields"))?;

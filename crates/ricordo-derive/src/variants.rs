@@ -282,7 +282,7 @@ impl WithData<'_> {
                 }),
                 quote!(::ricordo::model::derived::record([#tagged, (#content, #written)])),
                 read_with(quote_spanned!(span=>
-                    ::ricordo::model::derived::member::<#inner>(members, 1, #content).map(#ty::#ident)
+                    <#inner as ::ricordo::Model>::member(members, 1, #content).map(#ty::#ident)
                 )),
             ),
         };

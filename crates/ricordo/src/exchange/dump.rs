@@ -2,8 +2,9 @@
 
 use std::sync::Arc;
 
-use crate::engine::{Conflict, Engine, PlaceView};
-use crate::schema::{Finding, Kind};
+use super::serialize::{conflict_value, finding_members};
+use crate::engine::{Engine, PlaceView};
+use crate::schema::Kind;
 use crate::value::{Record, Value};
 
 /// The state of a form as one record, whose members stand in the order of the definition. Secrets are hidden.
@@ -22,28 +23,10 @@ pub fn dump(engine: &Engine) -> Value {
         ("status", engine.status().name().into()),
         ("submits", i64::try_from(engine.submits()).unwrap_or(i64::MAX).into()),
         ("findings", findings(form)),
-        ("conflicts", Value::List(engine.conflicts().iter().map(|at| conflict(engine, at)).collect())),
+        ("conflicts", Value::List(engine.conflicts().iter().map(conflict_value).collect())),
         ("fields", fields.into()),
         ("lists", lists.into()),
     ])
-}
-
-/// A conflict as dumps have it. Absent values are null.
-fn conflict(engine: &Engine, conflict: &Conflict) -> Value {
-    let at = conflict.place.into();
-    let value = |value: &Value| match engine.masked_at(&at, value) {
-        Value::Blank => Value::Null,
-        value => value,
-    };
-    let mut members = Record::new();
-    members.insert("path", conflict.pointer.as_str().into());
-    if let Some(key) = conflict.removed_row.and_then(|key| i64::try_from(key.get()).ok()) {
-        members.insert("key", key.into());
-    }
-    members.insert("base", value(&conflict.base));
-    members.insert("mine", value(&conflict.mine));
-    members.insert("theirs", value(&conflict.theirs));
-    members.into()
 }
 
 /// Collects what lies in a place: fields, records with findings of their own, lists.
@@ -121,23 +104,7 @@ fn list(place: PlaceView<'_>) -> Value {
 }
 
 fn findings(place: PlaceView<'_>) -> Value {
-    let finding = |finding: Finding| {
-        let mut members: Record = [
-            ("kind", finding.kind.name().into()),
-            ("message", Value::from(finding.message)),
-            ("shown", finding.is_shown.into()),
-        ]
-        .into_iter()
-        .collect();
-        if finding.is_warning {
-            members.insert("warning", true.into());
-        }
-        if finding.is_reported {
-            members.insert("reported", true.into());
-        }
-        members.into()
-    };
-    Value::List(place.findings().into_iter().map(finding).collect())
+    Value::List(place.findings().iter().map(|finding| finding_members(finding).into()).collect())
 }
 
 fn record<const N: usize>(members: [(&str, Value); N]) -> Value {

@@ -31,6 +31,7 @@ mod problem;
 mod reader;
 mod reference;
 mod rules;
+mod serialize;
 mod urlencoded;
 mod variants;
 mod writing;

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use super::Untyped;
 use super::view::View;
 use crate::engine::{AggregateKind, AggregateSpec, Comparison, RowsOf};
-use crate::model::{Data, Gives, HoldsRows, ListAt, Locate, Model, Path, Spot};
+use crate::model::{Data, HoldsRows, ListAt, Locate, Model, Path, RuleResult, Spot};
 use crate::schema::{Error, Route};
 use crate::value::Value;
 
@@ -60,8 +60,8 @@ pub struct Condition<R> {
 impl<R> Condition<R> {
     /// A comparison of the place at a path, or at a pointer.
     #[allow(clippy::needless_pass_by_value, reason = "conditions take what they compare with")]
-    pub fn new<L: Locate<R>>(at: L, comparison: Comparison, value: impl Gives<L::Target>) -> Self {
-        Condition { condition: at.spot().map(|at| (at, comparison, value.give())), of: PhantomData }
+    pub fn new<L: Locate<R>>(at: L, comparison: Comparison, value: impl RuleResult<L::Target>) -> Self {
+        Condition { condition: at.spot().map(|at| (at, comparison, value.into_value())), of: PhantomData }
     }
 }
 
@@ -74,7 +74,7 @@ impl<R> fmt::Debug for Condition<R> {
 macro_rules! comparisons {
     ($($(#[$docs:meta])* $name:ident, $comparison:ident;)*) => {$(
         $(#[$docs])*
-        pub fn $name(self, value: impl Gives<T>) -> Condition<R> {
+        pub fn $name(self, value: impl RuleResult<T>) -> Condition<R> {
             Condition::new(self, Comparison::$comparison, value)
         }
     )*};
@@ -147,7 +147,7 @@ impl<M: 'static, R: Model, P: Data> ListAt<M, R, P> {
     }
 
     /// Only those rows for which a function of the row gives true.
-    pub fn filter<G: Gives<bool>>(
+    pub fn filter<G: RuleResult<bool>>(
         self,
         function: impl Fn(&View<'_, R>) -> G + Send + Sync + 'static,
     ) -> Rows<M, R> {
@@ -265,12 +265,12 @@ impl<M, R> Rows<M, R> {
     /// # assert_eq!(form.get(at::<Order>().dear())?, Some(11));
     /// # Ok::<(), ricordo::Error>(())
     /// ```
-    pub fn filter<G: Gives<bool>>(
+    pub fn filter<G: RuleResult<bool>>(
         mut self,
         function: impl Fn(&View<'_, R>) -> G + Send + Sync + 'static,
     ) -> Self {
         if let Some(last) = self.rows.as_mut().ok().and_then(|rows| rows.last_mut()) {
-            last.filters.push(Arc::new(move |row, _| function(&View::new(row)).give()));
+            last.filters.push(Arc::new(move |row, _| function(&View::new(row)).into_value()));
         }
         self
     }

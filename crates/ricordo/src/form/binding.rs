@@ -2,6 +2,7 @@
 
 use std::cell::RefCell;
 use std::fmt;
+use std::hash::{Hash, Hasher};
 use std::rc::Rc;
 
 use super::choosing;
@@ -473,6 +474,21 @@ impl Binding {
     /// The text that an input method is still at work on.
     fn composed(&self) -> Option<String> {
         self.view(|view| composed(view, &self.composing))
+    }
+}
+
+/// Two are equal if they are of the same widget: clones of one binding.
+impl PartialEq for Binding {
+    fn eq(&self, other: &Self) -> bool {
+        Rc::ptr_eq(&self.core, &other.core) && self.id == other.id
+    }
+}
+
+impl Eq for Binding {}
+
+impl Hash for Binding {
+    fn hash<H: Hasher>(&self, hasher: &mut H) {
+        self.id.hash(hasher);
     }
 }
 

@@ -1,6 +1,7 @@
 //! Handles to places.
 
 use std::fmt;
+use std::hash::{Hash, Hasher};
 use std::marker::PhantomData;
 use std::rc::Rc;
 
@@ -55,6 +56,14 @@ impl<T> fmt::Debug for Place<T> {
 impl<T> PartialEq for Place<T> {
     fn eq(&self, other: &Self) -> bool {
         Rc::ptr_eq(&self.core, &other.core) && self.id == other.id
+    }
+}
+
+impl<T> Eq for Place<T> {}
+
+impl<T> Hash for Place<T> {
+    fn hash<H: Hasher>(&self, hasher: &mut H) {
+        self.id.hash(hasher);
     }
 }
 
@@ -821,6 +830,27 @@ impl<T: Model> Place<Option<T>> {
             self.apply(Action::Add { at: self.pointer(), value: None })?;
         }
         Ok(Place::new(self.core.clone(), self.id))
+    }
+}
+
+/// The rows, in order, as [`Place::rows`] returns them.
+///
+/// ```
+/// # use ricordo::{Form, Model, at};
+/// # #[derive(Model)] struct Row { name: String }
+/// # #[derive(Model)] struct Batch { rows: Vec<Row> }
+/// # let form = Form::new(&Batch { rows: vec![Row { name: "Rye".into() }] })?;
+/// for row in form.place(at::<Batch>().rows())? {
+///     println!("{}", row.pointer());
+/// }
+/// # Ok::<(), ricordo::Error>(())
+/// ```
+impl<T: Model> IntoIterator for Place<Vec<T>> {
+    type Item = Place<T>;
+    type IntoIter = std::vec::IntoIter<Place<T>>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.rows().into_iter()
     }
 }
 

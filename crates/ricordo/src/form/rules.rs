@@ -11,7 +11,7 @@ use super::aggregate::Aggregate;
 use super::core::Core;
 use super::view::RuleView;
 use crate::engine::{AddedRules, FlagRule, RuleOf, RuleSpec};
-use crate::model::{Gives, HoldsRows, Locate, Model, Spot};
+use crate::model::{HoldsRows, Locate, Model, RuleResult, Spot};
 use crate::schema::{Attachment, Choices, Error};
 use crate::settle::Function;
 use crate::value::Value;
@@ -87,7 +87,7 @@ impl<M, R> fmt::Debug for Rules<M, R> {
 macro_rules! flags {
     ($($(#[$docs:meta])* $name:ident($($argument:ident: $type:ty)?) $rule:expr;)*) => {$(
         $(#[$docs])*
-        pub fn $name<L: Locate<R>, G: Gives<bool>>(
+        pub fn $name<L: Locate<R>, G: RuleResult<bool>>(
             &mut self,
             at: L,
             $($argument: $type,)?
@@ -124,7 +124,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
     /// assert_eq!(form.get(at::<Batch>().dough())?, Some(10_800));
     /// # Ok::<(), ricordo::Error>(())
     /// ```
-    pub fn calculate<L: Locate<R>, G: Gives<L::Target>>(
+    pub fn calculate<L: Locate<R>, G: RuleResult<L::Target>>(
         &mut self,
         at: L,
         function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
@@ -147,7 +147,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
     /// assert!(form.place(at::<Batch>().dough())?.is_overridden());
     /// # Ok::<(), ricordo::Error>(())
     /// ```
-    pub fn suggest<L: Locate<R>, G: Gives<L::Target>>(
+    pub fn suggest<L: Locate<R>, G: RuleResult<L::Target>>(
         &mut self,
         at: L,
         function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
@@ -167,7 +167,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
     /// Two fields of a record calculate each other, each given by its path and a function. The one that was set last leads,
     /// and the other follows whenever anything its function read has changed; while the leading one is empty, so is the
     /// other. Handing the lead over changes no value by itself.
-    pub fn counterparts<A: Locate<R>, B: Locate<R>, F: Gives<A::Target>, G: Gives<B::Target>>(
+    pub fn counterparts<A: Locate<R>, B: Locate<R>, F: RuleResult<A::Target>, G: RuleResult<B::Target>>(
         &mut self,
         (one, of_one): (A, impl Fn(&RuleView<'_, M, R>) -> F + Send + Sync + 'static),
         (other, of_other): (B, impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static),
@@ -265,7 +265,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
     /// assert_eq!(form.findings()[0].message, "Bake an even number.");
     /// # Ok::<(), ricordo::Error>(())
     /// ```
-    pub fn constraint<L: Locate<R>, G: Gives<bool>>(
+    pub fn constraint<L: Locate<R>, G: RuleResult<bool>>(
         &mut self,
         at: L,
         message: &str,
@@ -288,7 +288,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
     /// assert!(form.findings()[0].is_warning && form.is_valid());
     /// # Ok::<(), ricordo::Error>(())
     /// ```
-    pub fn warn_unless<L: Locate<R>, G: Gives<bool>>(
+    pub fn warn_unless<L: Locate<R>, G: RuleResult<bool>>(
         &mut self,
         at: L,
         message: &str,
@@ -376,10 +376,10 @@ impl<M: 'static, R: 'static> Rules<M, R> {
 }
 
 /// A function as the engine runs it.
-fn function_of<M: 'static, R: 'static, T, G: Gives<T>>(
+fn function_of<M: 'static, R: 'static, T, G: RuleResult<T>>(
     function: impl Fn(&RuleView<'_, M, R>) -> G + Send + Sync + 'static,
 ) -> Function {
-    Arc::new(move |view, form| function(&RuleView::new(view, form)).give())
+    Arc::new(move |view, form| function(&RuleView::new(view, form)).into_value())
 }
 
 /// The rules that a function declares.

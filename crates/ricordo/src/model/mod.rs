@@ -134,7 +134,7 @@ use crate::value::{Record, Value};
 
 pub use containers::HoldsRows;
 pub use locate::{ListAt, Locate, Path, Spot, Untyped};
-pub use rule_result::{Gives, HoldsNumber};
+pub use rule_result::{HoldsNumber, RuleResult};
 pub use scalars::Scalar;
 
 /// A Rust type whose values can be turned into form values and back.
@@ -182,6 +182,21 @@ pub trait Model: Data {
 
     /// The typed path of a route.
     fn at<M: 'static, P: Data>(route: Route) -> Self::At<M, P>;
+
+    // For derived code, which names this trait alone: a type that lacks it is one error of the compiler.
+
+    /// The value in a form.
+    #[doc(hidden)]
+    fn to_member(&self) -> Value {
+        self.to_value()
+    }
+
+    /// A member of a record as its Rust value.
+    #[doc(hidden)]
+    fn member(record: &Record, index: usize, name: &str) -> Result<Self, Error> {
+        let value = record.get_near(index, name).unwrap_or(&Value::Blank);
+        Self::from_value(value).map_err(|misfit| misfit.in_member(name))
+    }
 }
 
 /// The typed root of the paths within a model. Cheap; needs no form.
@@ -240,7 +255,7 @@ pub(crate) fn mismatch(expected: &str, value: &Value) -> Error {
 pub mod derived {
     use std::time::Duration;
 
-    use super::{Data, Model, Record, Scalar, Value, mismatch};
+    use super::{Model, Record, Scalar, Value, mismatch};
     use crate::schema::{MASK, Pattern, RecordId, Route, Step};
 
     pub use crate::schema::{
@@ -267,12 +282,6 @@ pub mod derived {
     /// The record, which a struct needs.
     pub fn members(value: &Value) -> Result<&Record, Error> {
         value.as_record().ok_or_else(|| mismatch("a record", value))
-    }
-
-    /// A member as its Rust value.
-    pub fn member<T: Data>(record: &Record, index: usize, name: &str) -> Result<T, Error> {
-        let value = record.get_near(index, name).unwrap_or(&Value::Blank);
-        T::from_value(value).map_err(|misfit| misfit.in_member(name))
     }
 
     /// The record of what a variant holds, which stands beside the tag.

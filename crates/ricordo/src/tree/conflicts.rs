@@ -37,15 +37,31 @@ pub struct Conflict {
     pub mine: Value,
     /// The server's value; blank if it removed the row.
     pub theirs: Value,
+    /// The three values without secrets, if the form has any.
+    masked: Option<Box<[Value; 3]>>,
 }
 
+impl Conflict {
+    /// The base, mine and theirs for people and files: secrets are hidden.
+    pub fn masked_values(&self) -> [&Value; 3] {
+        match self.masked.as_deref() {
+            Some([base, mine, theirs]) => [base, mine, theirs],
+            None => [&self.base, &self.mine, &self.theirs],
+        }
+    }
+}
+
+/// Secrets are hidden.
 impl fmt::Debug for Conflict {
-    /// Without values, among which there may be secrets.
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let [base, mine, theirs] = self.masked_values();
         formatter
             .debug_struct("Conflict")
             .field("pointer", &self.pointer)
             .field("removed_row", &self.removed_row)
+            .field("base", base)
+            .field("mine", mine)
+            .field("theirs", theirs)
             .finish_non_exhaustive()
     }
 }
@@ -100,13 +116,21 @@ impl Tree {
     pub(crate) fn conflict(&self, place: PlaceId) -> Option<Conflict> {
         let base = self.base_of_conflict(place).filter(|_| self.is_in_conflict(place))?.clone();
         let removed = self.removed_row(place);
+        let mine = if removed.is_some() { Value::Blank } else { self.value(place) };
+        let theirs = if self.row_marks(place).0 { Value::Blank } else { self.baseline(place) };
+        let schema = self.schema();
+        let masked = schema.has_secrets().then(|| {
+            let part = [self.part_id(place)];
+            Box::new([&base, &mine, &theirs].map(|value| schema.masked(&part, value)))
+        });
         Some(Conflict {
             place,
             pointer: self.pointer(place),
             removed_row: removed.map(|(_, key)| ListBody::shown_key(key)),
             base,
-            mine: if removed.is_some() { Value::Blank } else { self.value(place) },
-            theirs: if self.row_marks(place).0 { Value::Blank } else { self.baseline(place) },
+            mine,
+            theirs,
+            masked,
         })
     }
 

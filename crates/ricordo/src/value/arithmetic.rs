@@ -1,5 +1,6 @@
 //! Numbers that may be blank, to calculate with.
 
+use std::cmp::Ordering;
 use std::fmt;
 use std::iter::Sum;
 use std::ops::{Add, Div, Mul, Neg, Rem, Sub};
@@ -18,7 +19,7 @@ use super::{Value, write_number};
 /// use ricordo::Number;
 ///
 /// let (flour, percentage) = (Number::from(6_300), Number::from(70));
-/// assert_eq!(flour * percentage / 100, 4_410.into());
+/// assert_eq!(flour * percentage / 100, Number::from(4_410));
 /// assert!((flour / 0).is_blank());
 /// assert!((flour * Number::BLANK + 1).is_blank());
 /// ```
@@ -132,6 +133,28 @@ impl Number {
 }
 
 /// The number, or nothing.
+/// Nothing implements it. It lets the compiler name the methods where a program compares with an operator.
+#[diagnostic::on_unimplemented(
+    message = "a `Number` may be blank, so it is compared by methods",
+    label = "use `less_than`, `at_most`, `more_than`, `at_least` or `equals`, which give an `Option<bool>`"
+)]
+#[doc(hidden)]
+pub trait ComparedByOperators {}
+
+#[doc(hidden)]
+impl<T: ComparedByOperators> PartialEq<T> for Number {
+    fn eq(&self, _: &T) -> bool {
+        false
+    }
+}
+
+#[doc(hidden)]
+impl<T: ComparedByOperators> PartialOrd<T> for Number {
+    fn partial_cmp(&self, _: &T) -> Option<Ordering> {
+        None
+    }
+}
+
 impl fmt::Display for Number {
     fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.0.map_or(Ok(()), |number| formatter.pad(&write_number(number)))
@@ -274,12 +297,12 @@ mod tests {
     fn rounding_is_half_away_from_zero_and_sums_leave_blanks_out() {
         let number = |text: &str| Number::from(text.parse::<Decimal>().unwrap());
         assert_eq!(number("2.345").round(2), number("2.35"));
-        assert_eq!(number("-2.5").round(0), (-3).into());
-        assert_eq!((number("-2.1").floor(), number("-2.1").ceil()), ((-3).into(), (-2).into()));
+        assert_eq!(number("-2.5").round(0), number("-3"));
+        assert_eq!((number("-2.1").floor(), number("-2.1").ceil()), (number("-3"), number("-2")));
         let sum: Number = [Number::from(1), Number::BLANK, Number::from(2_u8)].into_iter().sum();
-        assert_eq!(sum, 3.into());
+        assert_eq!(sum, number("3"));
         assert!([Number::from(Decimal::MAX), 1.into()].into_iter().sum::<Number>().is_blank());
-        assert_eq!(Number::from(None::<u32>).or(7), 7.into());
+        assert_eq!(Number::from(None::<u32>).or(7), number("7"));
         assert_eq!(
             (Number::BLANK.to_string(), Number::from(Decimal::new(1250, 2)).to_string()),
             (String::new(), "12.5".into())

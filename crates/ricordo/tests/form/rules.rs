@@ -7,7 +7,7 @@ use std::sync::{Arc, Mutex};
 
 use crate::WithRules;
 use ricordo::engine::Aspects;
-use ricordo::{ErrorKind, Form, Model, at};
+use ricordo::{ErrorKind, Form, Model, Number, at};
 
 #[derive(Clone, Debug, Model)]
 struct Batch {
@@ -682,7 +682,7 @@ fn an_address_that_can_lead_to_no_place_is_a_mistake_and_not_a_blank() {
     let refused = form.subscribe_selector(|view| view.number("/inner/valeu"), |_| {}).unwrap_err();
     assert_eq!(refused.to_string(), misspelt);
     let later = move |view: &ricordo::View<'_, Nest>| {
-        if view.number(nest.value()) == 1.into() { 0.into() } else { view.number("/inner/valeu") }
+        if view.number(nest.value()) == Number::from(1) { 0.into() } else { view.number("/inner/valeu") }
     };
     let _guard = form.subscribe_selector(later, |_| {}).unwrap();
     form.set(nest.value(), Some(2)).unwrap();
