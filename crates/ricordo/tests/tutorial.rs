@@ -2,7 +2,7 @@
 //! compared with what it shows.
 
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::process::Command;
 
 /// A block of code in the tutorial: its language with what is added to it, and its text.
@@ -28,12 +28,13 @@ fn cargo(folder: &Path, arguments: &[&str]) -> String {
 fn the_tutorial_leads_to_a_saved_form() {
     let library = Path::new(env!("CARGO_MANIFEST_DIR"));
     let root = library.parent().and_then(Path::parent).unwrap();
-    let target = PathBuf::from(env!("CARGO_TARGET_TMPDIR"));
+    // Where the dependencies of the library are built already.
+    let target = Path::new(env!("CARGO_TARGET_TMPDIR")).parent().unwrap();
     // Outside the workspace, which a new project would join.
     let tutorial = fs::read_to_string(root.join("docs/tutorial.md")).unwrap();
 
-    let empty = std::env::temp_dir().join(format!("ricordo-tutorial-{}", std::process::id()));
-    fs::create_dir_all(&empty).unwrap();
+    let empty = tempfile::tempdir().unwrap();
+    let empty = empty.path();
     let project = empty.join("batch-sheet");
     let mut programs = 0;
     for (language, text) in blocks(&tutorial) {
@@ -44,7 +45,7 @@ fn the_tutorial_leads_to_a_saved_form() {
                     text.trim(),
                     "cargo new batch-sheet\ncd batch-sheet\ncargo add ricordo --path ../ricordo/crates/ricordo"
                 );
-                cargo(&empty, &["new", "--vcs", "none", "batch-sheet"]);
+                cargo(empty, &["new", "--vcs", "none", "batch-sheet"]);
                 // The versions that are known to work.
                 fs::copy(root.join("Cargo.lock"), project.join("Cargo.lock")).unwrap();
                 cargo(&project, &["add", "--quiet", "ricordo", "--path", library.to_str().unwrap()]);
@@ -56,8 +57,7 @@ fn the_tutorial_leads_to_a_saved_form() {
                 fs::write(main, format!("{}{text}{}", &program[..end], &program[end..])).unwrap();
             }
             "text" => {
-                let folder = target.join("tutorial");
-                let printed = cargo(&project, &["run", "--quiet", "--target-dir", folder.to_str().unwrap()]);
+                let printed = cargo(&project, &["run", "--quiet", "--target-dir", target.to_str().unwrap()]);
                 assert_eq!(printed.trim_end(), text.trim_end());
                 programs += 1;
             }
@@ -65,5 +65,4 @@ fn the_tutorial_leads_to_a_saved_form() {
         }
     }
     assert_eq!(programs, 4);
-    fs::remove_dir_all(&empty).unwrap();
 }

@@ -197,7 +197,7 @@ fn forms() -> impl Strategy<Value = (Json, Json)> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(std::env::var("PROPTEST_CASES").ok().and_then(|cases| cases.parse().ok()).unwrap_or(1_000)))]
+    #![proptest_config(crate::cases(4))]
 
     /// A form and a general validator agree on documents in which nothing is empty.
     #[test]

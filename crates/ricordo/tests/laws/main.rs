@@ -41,6 +41,12 @@ use definitions::{Definition, record};
 use reference::Reference;
 use steps::{Step, steps};
 
+/// So many times the usual number of cases, for laws whose faults need rare cases. The usual number is `PROPTEST_CASES`.
+fn cases(times: u32) -> ProptestConfig {
+    let usual = ProptestConfig::default();
+    ProptestConfig { cases: usual.cases.saturating_mul(times), ..usual }
+}
+
 /// A form under test, and what it should be like.
 struct Both {
     engine: Engine,

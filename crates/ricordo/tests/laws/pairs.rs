@@ -749,7 +749,7 @@ fn go(schema: &Arc<CompiledSchema>, number: u64, steps: usize, pairs: &mut Pairs
 #[test]
 fn every_capability_meets_every_action() {
     let schema: Arc<CompiledSchema> = read_definition(&definition().to_string()).unwrap().into();
-    let cases = std::env::var("PROPTEST_CASES").ok().and_then(|cases| cases.parse().ok()).unwrap_or(256_u64);
+    let cases = u64::from(crate::cases(4).cases);
     let mut pairs = Pairs([[0; ACTIONS.len()]; CAPABILITIES.len()]);
     let first = std::env::var("PAIRS_FROM").ok().and_then(|first| first.parse().ok()).unwrap_or(0_u64);
     for number in first..first + cases / 16 {

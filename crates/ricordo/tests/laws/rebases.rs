@@ -549,8 +549,7 @@ impl World {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { max_shrink_iters: 50_000, ..ProptestConfig::with_cases(
-        std::env::var("PROPTEST_CASES").ok().and_then(|cases| cases.parse().ok()).unwrap_or(1_000)) })]
+    #![proptest_config(ProptestConfig { max_shrink_iters: 50_000, ..crate::cases(4) })]
 
     #[test]
     fn a_rebase_loses_nobodys_work(doings in doings()) {

@@ -253,7 +253,7 @@ fn a_value_that_is_moved_to_where_it_is_stays() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(2_000))]
+    #![proptest_config(crate::cases(8))]
 
     /// The same result as another implementation, and the same patches that fail.
     #[test]

@@ -773,7 +773,7 @@ fn rebase(base: &Plain, mine: &Plain, theirs: &Plain) -> Plain {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(std::env::var("PROPTEST_CASES").ok().and_then(|cases| cases.parse().ok()).unwrap_or(1_500)))]
+    #![proptest_config(crate::cases(4))]
 
     /// Nothing is sent twice and nothing is lost: what was sent becomes the baseline, what was typed meanwhile stays, and the
     /// server has what the form has.
