@@ -10,19 +10,21 @@ mod scene;
 #[path = "edit/with_ricordo.rs"]
 mod with_ricordo;
 
+use std::alloc::System;
+
+use cap::Cap;
 use ricordo::Form;
 use scene::{SIZES, ingredients};
 
 #[global_allocator]
-static ALLOCATOR: dhat::Alloc = dhat::Alloc;
+static ALLOCATOR: Cap<System> = Cap::new(System, usize::MAX);
 
 fn bytes() -> usize {
-    dhat::HeapStats::get().curr_bytes
+    ALLOCATOR.allocated()
 }
 
 fn main() {
     const FIELDS: usize = 6;
-    let _profiler = dhat::Profiler::builder().testing().build();
     println!("{:>8}  {:>16}  {:>16}  {:>16}", "rows", "record, a field", "form, a field", "scene, a row");
     for rows in SIZES {
         let data = ingredients(rows);

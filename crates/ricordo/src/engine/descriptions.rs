@@ -9,6 +9,18 @@ use crate::value::Value;
 impl Engine {
     /// Describes the differences of a place: `/loaves: value 12 → 15, now dirty`. Values are in their display formats.
     /// Secrets are hidden.
+    ///
+    /// ```
+    /// # use ricordo::engine::{Action, Engine};
+    /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
+    /// # let mut engine = Engine::new(&schema, None)?;
+    /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
+    /// let outcome = engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// for change in outcome.changes() {
+    ///     println!("{}", engine.change_words(change));
+    /// }
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn change_words(&self, change: &Change) -> String {
         self.with_dependencies(change, self.brief_change_words(change))
     }

@@ -236,6 +236,17 @@ impl Engine {
     }
 
     /// The state of the form as a whole.
+    ///
+    /// ```
+    /// # use ricordo::engine::{Action, Engine};
+    /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
+    /// # let mut engine = Engine::new(&schema, None)?;
+    /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
+    /// assert!(!engine.state().is_dirty);
+    /// engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// assert!(engine.state().is_dirty && engine.state().can_undo);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn state(&self) -> FormState {
         let form = self.view(self.root());
         FormState {
@@ -253,6 +264,16 @@ impl Engine {
 
     /// The place at an address.
     ///
+    /// ```
+    /// # use ricordo::engine::{Action, Engine};
+    /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
+    /// # let mut engine = Engine::new(&schema, None)?;
+    /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
+    /// let loaves = engine.locate(&at)?;
+    /// assert_eq!(engine.view(loaves).pointer().as_str(), "/loaves");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// Fails if there is no such place; the error names the nearest field.
@@ -268,6 +289,16 @@ impl Engine {
 
     /// A view of a place. A removed place shows its last state; one that nothing can bring back, or that belongs to
     /// another form, shows nothing.
+    ///
+    /// ```
+    /// # use ricordo::engine::{Action, Engine};
+    /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
+    /// # let mut engine = Engine::new(&schema, None)?;
+    /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
+    /// let form = engine.view(engine.root());
+    /// assert_eq!(form.children().count(), 1);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn view(&self, place: PlaceId) -> PlaceView<'_> {
         PlaceView::new(&self.tree, place)
     }
@@ -317,6 +348,18 @@ impl Engine {
     }
 
     /// Observes a place and everything in it: outcomes name this observer when something there has changed.
+    ///
+    /// ```
+    /// # use ricordo::engine::{Action, Engine};
+    /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
+    /// # let mut engine = Engine::new(&schema, None)?;
+    /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
+    /// let loaves = engine.locate(&at)?;
+    /// let observer = engine.observe(loaves)?;
+    /// let outcome = engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// assert_eq!(outcome.observers(), [observer]);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///

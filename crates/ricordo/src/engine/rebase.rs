@@ -40,6 +40,17 @@ impl Engine {
     }
 
     /// The conflicts that are not resolved, in the order of the form. Secrets are not hidden in them.
+    ///
+    /// ```
+    /// # use ricordo::engine::{Action, Engine};
+    /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
+    /// # let mut engine = Engine::new(&schema, None)?;
+    /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
+    /// engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// engine.apply(Action::Rebase { value: ricordo::exchange::read_value(r#"{"loaves": 30}"#)? })?;
+    /// assert_eq!(engine.conflicts()[0].pointer.as_str(), "/loaves");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn conflicts(&self) -> Vec<Conflict> {
         self.tree
             .conflicts_in(self.root())

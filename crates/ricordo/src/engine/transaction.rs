@@ -54,6 +54,17 @@ impl Engine {
     /// In an open transaction the action is only performed: it is settled and reported when the transaction is
     /// closed. An action that reads computed values, such as `Test` or `Copy`, settles what was performed before it.
     ///
+    /// ```
+    /// # use ricordo::engine::{Action, Engine};
+    /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
+    /// # let mut engine = Engine::new(&schema, None)?;
+    /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
+    /// let outcome = engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// assert_eq!(engine.view(engine.root()).value().to_string(), r#"{"loaves":24}"#);
+    /// # drop(outcome);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// Fails, and changes nothing, if there is no such place, if the action does not suit it or must not change it, or if the rules
@@ -137,6 +148,20 @@ impl Engine {
 
     /// Opens a transaction: actions are performed, but settled only when it is closed, or when an action or
     /// [`Engine::settle`] needs it. An open transaction stays open.
+    ///
+    /// ```
+    /// # use ricordo::engine::{Action, Engine};
+    /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
+    /// # let mut engine = Engine::new(&schema, None)?;
+    /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
+    /// engine.begin();
+    /// engine.apply(Action::Enter { at: at.clone(), text: "12".into() })?;
+    /// engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// engine.commit()?;
+    /// engine.apply(Action::Undo)?; // takes back both
+    /// assert!(!engine.state().is_dirty);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn begin(&mut self) {
         if self.open.is_none() {
             self.graph.end_loading(&self.tree);
@@ -172,6 +197,18 @@ impl Engine {
     }
 
     /// Reverts the open transaction: the form is as it was before.
+    ///
+    /// ```
+    /// # use ricordo::engine::{Action, Engine};
+    /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
+    /// # let mut engine = Engine::new(&schema, None)?;
+    /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
+    /// engine.begin();
+    /// engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// engine.revert();
+    /// assert!(!engine.state().is_dirty);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn revert(&mut self) {
         if self.open.take().is_some() {
             self.revert_to(Checkpoint::default());

@@ -186,6 +186,23 @@ impl Autosave {
 
     /// Returns the next step. Call it whenever the form has changed, and after the wait that it returned. `now` counts from any moment,
     /// and never goes back.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// use ricordo::form::{AutosavePolicy, AutosaveStep};
+    /// use std::time::Duration;
+    ///
+    /// let mut autosave = ricordo::Autosave::new(AutosavePolicy::after(Duration::from_secs(2)));
+    /// form.enter(batch.loaves(), "24")?;
+    /// let second = Duration::from_secs(1);
+    /// assert!(matches!(autosave.poll(&form, second), AutosaveStep::Wait { .. }));
+    /// assert!(matches!(autosave.poll(&form, 3 * second), AutosaveStep::Save));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn poll<M: 'static>(&mut self, form: &Form<M>, now: Duration) -> AutosaveStep {
         let (state, revision) = (form.state(), form.core.read(Engine::revision));
         let retry_at = match &mut self.target {

@@ -15,6 +15,17 @@ use crate::value::Value;
 /// # Diagnostics
 impl<M: 'static> Form<M> {
     /// Returns a view into the form for debugging and tests.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// println!("{:#}", form.diagnostics().dump());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn diagnostics(&self) -> Diagnostics<'_> {
         Diagnostics { core: &self.core }
     }
@@ -63,11 +74,39 @@ impl Diagnostics<'_> {
     }
 
     /// Returns the counts of what the engine has done so far: see [`Cost`].
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// let before = form.diagnostics().cost();
+    /// form.enter(batch.loaves(), "24")?;
+    /// let cost = form.diagnostics().cost();
+    /// assert!(cost.places > before.places);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn cost(&self) -> Cost {
         self.core.read(Engine::cost)
     }
 
     /// Returns all subscribers, in the order in which they subscribed, with their names and counts.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// let label = form.subscribe(batch.loaves(), |_| {})?.named("label");
+    /// form.enter(batch.loaves(), "24")?;
+    /// for subscriber in form.diagnostics().subscribers() {
+    ///     println!("{subscriber:?}");
+    /// }
+    /// # drop(label);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn subscribers(&self) -> Vec<SubscriberReport> {
         self.core.reports()
     }
@@ -85,6 +124,19 @@ impl Diagnostics<'_> {
 
     /// Starts recording actions into a journal of at most `max_bytes`; beyond that the oldest lines are dropped. Secrets are hidden. An
     /// earlier recording is discarded.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.diagnostics().start_recording(100_000);
+    /// form.enter(batch.loaves(), "24")?;
+    /// let journal = form.diagnostics().recording().unwrap();
+    /// assert_eq!(journal.trim(), r#"{"op":"enter","path":"/loaves","text":"24"}"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn start_recording(&self, max_bytes: usize) {
         self.core.set_recorder(Some(Recorder::new(max_bytes)));
     }

@@ -76,6 +76,19 @@ impl Form<Untyped> {
 impl<M: 'static> Form<M> {
     /// A draft of the form: what the user has put into it, to be kept across restarts. Its size, and what making it
     /// costs, follow what is dirty. It does not hold the record that the form compares with, nor secrets.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "15O")?;
+    /// let record = Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] };
+    /// let restored = Form::from_draft(&form.draft(), Some(&record))?;
+    /// assert_eq!(restored.form.place(batch.loaves())?.entry(), "15O");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn draft(&self) -> Draft {
         self.core.read(Engine::draft)
     }

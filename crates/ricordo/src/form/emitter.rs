@@ -138,6 +138,24 @@ impl<T: 'static> Place<T> {
 
 impl<E: Event> Emitter<E> {
     /// An emitter that belongs to no form: for tests of a component by itself.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// use ricordo::{Emitter, Event};
+    ///
+    /// #[derive(Clone, Event)]
+    /// enum Entered { Saved(Row) }
+    ///
+    /// let events = Emitter::new(|event: Entered| match event {
+    ///     Entered::Saved(row) => println!("saved {}", row.name),
+    /// });
+    /// events.emit(Entered::Saved(Row { name: "Rye".into() }))?; // prints "saved Rye"
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn new(mut listen: impl FnMut(E) + 'static) -> Self {
         Emitter::around(None, move |event| {
             listen(event);

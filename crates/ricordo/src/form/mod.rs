@@ -378,16 +378,51 @@ impl<M: 'static> Form<M> {
     }
 
     /// Whether the value of the form differs from its baseline.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// assert!(form.is_dirty());
+    /// form.enter(batch.loaves(), "12")?;
+    /// assert!(!form.is_dirty());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn is_dirty(&self) -> bool {
         self.root().is_dirty()
     }
 
     /// Whether the user has left any place.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.place(batch.loaves())?.leave()?;
+    /// assert!(form.is_touched());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn is_touched(&self) -> bool {
         self.root().is_touched()
     }
 
     /// Whether the form has no errors, so that [`Form::parse`] succeeds.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "900")?;
+    /// assert!(!form.is_valid() && form.parse().is_err());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn is_valid(&self) -> bool {
         self.root().is_valid()
     }
@@ -625,6 +660,19 @@ impl<M: 'static> Form<M> {
 
     /// Redoes the step that was undone last.
     ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// form.undo()?;
+    /// form.redo()?;
+    /// assert_eq!(form.get(batch.loaves())?, Some(24));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// Fails if there is nothing to redo, or inside a transaction.
@@ -633,16 +681,52 @@ impl<M: 'static> Form<M> {
     }
 
     /// Whether there is a step to undo.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// assert!(!form.can_undo());
+    /// form.enter(batch.loaves(), "24")?;
+    /// assert!(form.can_undo());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn can_undo(&self) -> bool {
         self.core.read(Engine::can_undo)
     }
 
     /// Whether there is a step to redo.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// form.undo()?;
+    /// assert!(form.can_redo());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn can_redo(&self) -> bool {
         self.core.read(Engine::can_redo)
     }
 
     /// Limits the memory that undo takes. See [`Engine::set_undo_limit`].
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.set_undo_limit(0);
+    /// form.enter(batch.loaves(), "24")?;
+    /// assert!(!form.can_undo());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn set_undo_limit(&self, bytes: usize) {
         self.core.change(|engine| engine.set_undo_limit(bytes));
     }

@@ -275,6 +275,17 @@ impl<T> Place<T> {
     }
 
     /// Whether a person may not change the place.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// assert!(!loaves.is_readonly() && loaves.is_required() && loaves.is_relevant());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn is_readonly(&self) -> bool {
         self.core.view(self.id, |view| view.is_readonly())
     }
@@ -291,6 +302,18 @@ impl<T> Place<T> {
 
     /// Returns the least and the greatest value that a number, a date or a time may have. See
     /// [`PlaceView::range`](crate::engine::PlaceView::range).
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// let (least, greatest) = form.place(batch.loaves())?.range();
+    /// assert_eq!(greatest, Some(500.into()));
+    /// # drop(least);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn range(&self) -> (Option<Value>, Option<Value>) {
         self.core.view(self.id, |view| view.range())
     }
@@ -322,6 +345,18 @@ impl<T> Place<T> {
     }
 
     /// Whether the place has the focus.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// let loaves = form.place(batch.loaves())?;
+    /// loaves.focus()?;
+    /// assert!(loaves.has_focus());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn has_focus(&self) -> bool {
         self.core.view(self.id, |view| view.has_focus())
     }
@@ -335,11 +370,36 @@ impl<T> Place<T> {
 
     /// Explains the place: for its value and each of its flags, what they depend on, and what that depends
     /// on. Empty for what was loaded or set.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "900")?;
+    /// for reason in form.place(batch.loaves())?.explain() {
+    ///     println!("{reason:?}");
+    /// }
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn explain(&self) -> Vec<Reason> {
         self.core.read(|engine| engine.explain(self.id))
     }
 
     /// The first place with a finding, this one or one in it.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "900")?;
+    /// let first = form.place("")?.first_finding().unwrap();
+    /// assert_eq!(first.pointer().as_str(), "/loaves");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn first_finding(&self) -> Option<Place<Value>> {
         let found = self.core.view(self.id, |view| view.first_finding().map(|place| place.id()));
         found.map(|place| Place::new(self.core.clone(), place))
@@ -386,6 +446,18 @@ impl<T> Place<T> {
     }
 
     /// Returns the findings of the place and of all in it, in the order of the form.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "900")?;
+    /// let all = form.place("")?.all_findings();
+    /// assert_eq!(all[0].labelled(), "Loaves: Must be at most 500.");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn all_findings(&self) -> Vec<Finding> {
         self.core.view(self.id, |view| view.all_findings())
     }
@@ -396,6 +468,17 @@ impl<T> Place<T> {
     }
 
     /// The same place as a `Place<U>`, for a place that was found by a pointer; `None` if it does not hold a `U`.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// let row = form.place("/rows/0")?.typed::<Row>().unwrap();
+    /// assert_eq!(row.get().unwrap().name, "Rye");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn typed<U: Model>(&self) -> Option<Place<U>> {
         let schema = super::schema_of::<U>().ok()?;
         let suits = self.core.view(self.id, |view| view.is_like(schema.schema()));
@@ -542,6 +625,21 @@ impl<T> Place<T> {
     }
 
     /// Resolves the conflicts of the place, and of all in it. Undo takes that back.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// use ricordo::engine::Side;
+    ///
+    /// form.enter(batch.loaves(), "24")?;
+    /// form.rebase(&Batch { loaves: 30, rows: vec![Row { name: "Rye".into() }] })?;
+    /// form.place(batch.loaves())?.resolve(Side::Mine)?;
+    /// assert!(form.conflicts().is_empty() && form.is_dirty());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -707,6 +805,22 @@ impl<T> Place<T> {
     }
 
     /// Carries out several actions as one. See [`Form::transaction`](super::Form::transaction).
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// let row = form.place(batch.rows().at(0))?;
+    /// row.transaction(|| {
+    ///     row.place(at::<Row>().name())?.enter("Salt")?;
+    ///     row.duplicate()
+    /// })?;
+    /// form.undo()?; // takes back both
+    /// assert_eq!(form.place(batch.rows())?.len(), 1);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///

@@ -194,6 +194,19 @@ impl<M> SubmitOptions<M> {
 
     /// Names the field that identifies a record: if it is empty, the record is created, otherwise updated. See
     /// [`Submission::creates`].
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// use ricordo::SubmitOptions;
+    ///
+    /// let submission = form.submit(&SubmitOptions::new().identified_by(batch.loaves()))?;
+    /// assert!(!submission.creates(), "the record has its key already");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn identified_by<L: Locate<M>>(mut self, at: L) -> Self {
         self.identity = Some(address(at));
         self
@@ -218,6 +231,23 @@ impl<M> SubmitOptions<M> {
 
     /// Sends what the function returns for the payload; its second argument says whether a record is created. Pointers in problems
     /// point into the payload that it is given.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// use ricordo::{Record, SubmitOptions};
+    ///
+    /// let options = SubmitOptions::new().only(batch.loaves()).shaped(|payload, _creates| {
+    ///     let mut wrapped = Record::new();
+    ///     wrapped.insert("batch", payload);
+    ///     wrapped.into()
+    /// });
+    /// assert_eq!(form.payload(&options)?.to_string(), r#"{"batch":{"loaves":12}}"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn shaped(mut self, shape: impl Fn(Value, bool) -> Value + Send + Sync + 'static) -> Self {
         self.shape = Some(Arc::new(shape));
         self
@@ -250,6 +280,21 @@ impl<M> SubmitOptions<M> {
 
     /// Once a submission is accepted, the form starts from a blank record, in which some fields keep their
     /// values. Entries made meanwhile stay. The history ends.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// use ricordo::SubmitOptions;
+    /// use ricordo::form::Keep;
+    ///
+    /// form.submit(&SubmitOptions::new().then_clear(Keep::nothing().field(batch.loaves())))?.accept()?;
+    /// assert_eq!(form.get(batch.loaves())?, Some(12));
+    /// assert!(form.place(batch.rows())?.is_empty());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn then_clear(mut self, keep: Keep<M>) -> Self {
         self.then = Then::Clear(keep);
         self
@@ -501,6 +546,21 @@ impl<M> Submission<M> {
     }
 
     /// Whether it still waits for an answer.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// use ricordo::SubmitOptions;
+    ///
+    /// let submission = form.submit(&SubmitOptions::new())?;
+    /// assert!(submission.is_current());
+    /// submission.accept()?;
+    /// assert!(!submission.is_current());
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn is_current(&self) -> bool {
         self.current().is_some()
     }
@@ -722,6 +782,19 @@ impl<M: 'static> Form<M> {
     }
 
     /// Returns the problem for which the last submission was rejected, until something changes.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// use ricordo::{Problem, SubmitOptions};
+    ///
+    /// form.submit(&SubmitOptions::new())?.reject(Problem::new("Not saved"))?;
+    /// assert_eq!(form.problem().unwrap().summary(), "Not saved");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn problem(&self) -> Option<Problem> {
         self.core.read(|engine| engine.problem().cloned())
     }
@@ -759,11 +832,38 @@ impl<M: 'static> Form<M> {
 
     /// Returns the same patch with `test` operations, so that it fails if the record has changed in the same places. See
     /// [`Engine::json_patch_with_tests`](crate::engine::Engine::json_patch_with_tests).
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.enter(batch.loaves(), "24")?;
+    /// assert_eq!(
+    ///     form.json_patch_with_tests().to_string(),
+    ///     r#"[{"op":"test","path":"/loaves","value":12},{"op":"replace","path":"/loaves","value":24}]"#
+    /// );
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn json_patch_with_tests(&self) -> Value {
         self.core.read(Engine::json_patch_with_tests)
     }
 
     /// Returns the payload that a submit would send now, whether the form is valid or not.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// use ricordo::SubmitOptions;
+    ///
+    /// let payload = form.payload(&SubmitOptions::new().only(batch.loaves()))?;
+    /// assert_eq!(payload.to_string(), r#"{"loaves":12}"#);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///

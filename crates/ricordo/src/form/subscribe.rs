@@ -17,6 +17,18 @@ use crate::value::Value;
 impl<M: 'static> Form<M> {
     /// Notifies when a place, or anything in it, has changed, until the guard is dropped. See [`Place::subscribe`].
     ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// let label = form.subscribe(batch.loaves(), |change| println!("{}", change.place().display()))?;
+    /// form.enter(batch.loaves(), "24")?; // prints 24
+    /// drop(label);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    ///
     /// # Errors
     ///
     /// Fails if there is no such place, or inside a selector.
@@ -29,6 +41,21 @@ impl<M: 'static> Form<M> {
     }
 
     /// Notifies when one of these aspects of a place has changed. See [`Place::subscribe_aspects`].
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// use ricordo::engine::Aspects;
+    ///
+    /// let rows = form.subscribe_aspects(batch.rows(), Aspects::ROWS, |change| println!("{}", change.place().len()))?;
+    /// form.enter(batch.rows().at(0).name(), "Salt")?; // prints nothing
+    /// form.place(batch.rows())?.add()?; // prints 2
+    /// # drop(rows);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///
@@ -71,6 +98,18 @@ impl<M: 'static> Form<M> {
 
     /// Notifies with the old and the new state when the form becomes dirty, touched, valid or uncommitted, or has
     /// steps to undo or redo, or no longer.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// let button = form.subscribe_state(|state| println!("can save: {}", state.now().is_valid))?;
+    /// form.enter(batch.loaves(), "900")?; // prints false
+    /// # drop(button);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     ///
     /// # Errors
     ///

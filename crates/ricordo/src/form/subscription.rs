@@ -25,6 +25,19 @@ impl Subscription {
     }
 
     /// The same subscription with a name, for causes, counts and errors.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// let label = form.subscribe(batch.loaves(), |_| {})?.named("label");
+    /// form.enter(batch.loaves(), "24")?;
+    /// assert_eq!(form.diagnostics().subscribers()[0].name.as_deref(), Some("label"));
+    /// # drop(label);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn named(self, name: &str) -> Self {
         if let Some(core) = self.core.upgrade() {
             core.name(self.observer, name);
@@ -33,12 +46,35 @@ impl Subscription {
     }
 
     /// Returns how often the subscriber was considered, and how often it was called.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// let label = form.subscribe(batch.loaves(), |_| {})?;
+    /// form.enter(batch.rows().at(0).name(), "Salt")?;
+    /// form.enter(batch.loaves(), "24")?;
+    /// assert_eq!(label.counts().called, 1);
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn counts(&self) -> Counts {
         self.core.upgrade().map(|core| core.counts(self.observer)).unwrap_or_default()
     }
 
     /// Lets the subscription live as long as the form. Everything its callback holds lives as long: a form
     /// held by its own callback is never freed.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.subscribe(batch.loaves(), |change| println!("{}", change.place().display()))?.keep();
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn keep(mut self) {
         self.ends = false;
     }

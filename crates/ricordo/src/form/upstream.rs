@@ -65,6 +65,23 @@ impl<M: Model> Form<M> {
 impl<M: 'static> Form<M> {
     /// Returns the open conflicts, in the order of the form: places that the user and the server changed
     /// differently. Secrets are not hidden. [`Form::rebase`] has an example.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// use ricordo::engine::Side;
+    ///
+    /// form.enter(batch.loaves(), "24")?;
+    /// form.rebase(&Batch { loaves: 30, rows: vec![Row { name: "Rye".into() }] })?;
+    /// let conflict = &form.conflicts()[0];
+    /// assert_eq!((conflict.base.to_string(), conflict.theirs.to_string()), ("12".into(), "30".into()));
+    /// form.resolve(conflict, Side::Theirs)?;
+    /// assert_eq!(form.get(batch.loaves())?, Some(30));
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn conflicts(&self) -> Vec<Conflict> {
         self.core.read(Engine::conflicts)
     }

@@ -126,6 +126,16 @@ impl<'a, T: 'static> View<'a, T> {
 
 impl<T: Data> View<'_, T> {
     /// The value as its Rust type, without options around it; `None` if the place is blank or cannot be parsed.
+    ///
+    /// ```
+    /// # use ricordo::{Form, Model, at};
+    /// # #[derive(Clone, Debug, PartialEq, Model)] struct Row { name: String }
+    /// # #[derive(Model)] struct Batch { #[model(label = "Loaves", maximum = 500)] loaves: u32, rows: Vec<Row> }
+    /// # let form = Form::new(&Batch { loaves: 12, rows: vec![Row { name: "Rye".into() }] })?;
+    /// # let batch = at::<Batch>();
+    /// form.subscribe_selector(move |view| view.at(batch.loaves())?.parsed(), |loaves| println!("{:?}", loaves.now()))?.keep();
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
     pub fn parsed(&self) -> Option<T::Inner> {
         T::from_value(&self.place.value()).ok()?.into_inner()
     }

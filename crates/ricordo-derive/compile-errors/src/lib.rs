@@ -1,0 +1,1 @@
+//! Nothing: the tests are beside it.
