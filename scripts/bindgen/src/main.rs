@@ -1,34 +1,69 @@
-//! Makes the files of a page from a WebAssembly module: `bindgen MODULE.wasm FOLDER NAME [--typescript]`.
+//! Makes the files of a page from a WebAssembly module: `bindgen MODULE.wasm FOLDER NAME [--typescript] [--panics]`, or lets the
+//! panics of a module trap at once: `bindgen stub MODULE.wasm STUBBED.wasm`.
+//!
+//! With `--panics` they keep their messages, for whoever looks for a fault.
 
+mod panics;
+
+use std::error::Error;
 use std::process::ExitCode;
 
+use walrus::{Module, ModuleConfig};
 use wasm_bindgen_cli_support::Bindgen;
 
 fn main() -> ExitCode {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
-    let (module, folder, name, has_types) = match &arguments[..] {
-        [module, folder, name] => (module, folder, name, false),
-        [module, folder, name, types] if types == "--typescript" => (module, folder, name, true),
+    let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
+    let made = match &arguments[..] {
+        ["stub", module, stubbed] => stub(module, stubbed),
+        [module, folder, name, options @ ..]
+            if options.iter().all(|option| ["--typescript", "--panics"].contains(option)) =>
+        {
+            generate(module, folder, name, options)
+        }
         _ => {
-            eprintln!("Usage: bindgen MODULE.wasm FOLDER NAME [--typescript]");
+            eprintln!(
+                "Usage: bindgen MODULE.wasm FOLDER NAME [--typescript] [--panics]\n       \
+                 bindgen stub MODULE.wasm STUBBED.wasm"
+            );
             return ExitCode::from(2);
         }
     };
-    let mut bindgen = Bindgen::new();
-    let made = bindgen
-        .input_path(module)
-        .out_name(name)
-        .typescript(has_types)
-        .omit_default_module_path(false)
-        .remove_name_section(true)
-        .remove_producers_section(true)
-        .web(true)
-        .and_then(|bindgen| bindgen.generate(folder));
     match made {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
-            eprintln!("Error: {module}: {error:#}");
+            eprintln!("Error: {error:#}");
             ExitCode::FAILURE
         }
     }
+}
+
+fn stub(module: &str, stubbed: &str) -> Result<(), Box<dyn Error>> {
+    let mut module = read(module)?;
+    if panics::stub(&mut module) == 0 {
+        return Err("the module has no panics, or no names".into());
+    }
+    module.emit_wasm_file(stubbed)?;
+    Ok(())
+}
+
+fn generate(module: &str, folder: &str, name: &str, options: &[&str]) -> Result<(), Box<dyn Error>> {
+    let mut input = read(module)?;
+    if !options.contains(&"--panics") {
+        panics::stub(&mut input);
+    }
+    Bindgen::new()
+        .input_module(name, input)
+        .typescript(options.contains(&"--typescript"))
+        .omit_default_module_path(false)
+        .remove_name_section(true)
+        .remove_producers_section(true)
+        .web(true)?
+        .generate(folder)?;
+    Ok(())
+}
+
+fn read(path: &str) -> Result<Module, Box<dyn Error>> {
+    let module = std::fs::read(path).map_err(|error| format!("{path}: {error}"))?;
+    Ok(ModuleConfig::new().generate_name_section(true).parse(&module)?)
 }
