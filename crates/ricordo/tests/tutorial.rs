@@ -28,7 +28,7 @@ fn cargo(folder: &Path, arguments: &[&str]) -> String {
 fn the_tutorial_leads_to_a_saved_form() {
     let library = Path::new(env!("CARGO_MANIFEST_DIR"));
     let root = library.parent().and_then(Path::parent).unwrap();
-    // Where the dependencies of the library are built already.
+    // The dependencies of the library are built there already.
     let target = Path::new(env!("CARGO_TARGET_TMPDIR")).parent().unwrap();
     // Outside the workspace, which a new project would join.
     let tutorial = fs::read_to_string(root.join("docs/tutorial.md")).unwrap();

@@ -411,7 +411,7 @@ impl<M: 'static> Form<M> {
         self.root().is_touched()
     }
 
-    /// Whether the form has no errors, so that [`Form::parse`] succeeds.
+    /// Whether the form has no errors. [`Form::parse`] succeeds exactly then.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};

@@ -33,8 +33,8 @@ impl Schema {
         self.hide(parts, value, |value| if value.is_empty() { value.clone() } else { MASK.into() })
     }
 
-    /// Masks the value that an event carries. It need not be what its place holds: what has no place in that
-    /// is kept, since an event hides the secrets of its own types.
+    /// Masks the value that an event carries. The value may differ from that of its place: members unknown to
+    /// the place are kept, since an event hides the secrets of its own types.
     pub(crate) fn masked_event(&self, parts: &[PartId], value: &Value) -> Value {
         self.hide(parts, value, Value::clone)
     }

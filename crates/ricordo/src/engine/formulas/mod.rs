@@ -163,7 +163,7 @@ impl Compiler<'_> {
             formulas.iter().flat_map(|formula| formula.names()).map(|(name, _)| name).collect();
         let outside: Vec<&str> =
             formulas.iter().flat_map(|formula| formula.names_outside_filters()).collect();
-        // A name in a filter is mostly a field of the filtered rows, so the records around are not needed.
+        // Most names in a filter are fields of the filtered rows, so the enclosing records are rarely needed.
         let nearest = self.surroundings.chains(part, own, |records| have_all(records, &outside));
         let is_right = |chain: &Chain| {
             formulas.iter().all(|formula| formula.check(schema, &chain.records).2.errors.is_empty())
