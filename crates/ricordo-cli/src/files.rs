@@ -122,8 +122,8 @@ impl File {
         Ok(Arc::new(read_definition(&self.text).map_err(|error| self.problem(&error, self.hides()))?))
     }
 
-    /// Whether nothing is shown of the file: a definition that is refused may have secrets all the same. One that is not even JSON is
-    /// shown unless it may have any.
+    /// Returns whether nothing is shown of the file: a definition that is refused may have secrets all the
+    /// same. One that is not even JSON is shown unless it may have any.
     fn hides(&self) -> bool {
         fn has_secrets(value: &Value) -> bool {
             match value {

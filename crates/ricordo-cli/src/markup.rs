@@ -183,7 +183,7 @@ impl MarkupWriter<'_> {
         self.line("</fieldset>");
     }
 
-    /// Whether the rows of a list are short enough for a table.
+    /// Returns whether the rows of a list are short enough for a table.
     fn is_table(&self, record: RecordId) -> bool {
         let is_short = |part: PartId| self.schema.part(part).is_field();
         self.schema.variants(record).is_empty()
@@ -352,7 +352,7 @@ impl MarkupWriter<'_> {
         self.compiled.formulas().iter().any(|formula| formula.part() == part && formula.key() == key)
     }
 
-    /// Whether nobody can change a field: it is calculated.
+    /// Returns whether nobody can change a field: it is calculated.
     fn is_computed(&self, part: PartId) -> bool {
         self.has_rule(part, "calculate")
     }
@@ -367,7 +367,7 @@ fn described_by(part: &Part, id: &str) -> String {
     if part.description.is_some() { format!(" aria-describedby=\"{id}-hint\"") } else { String::new() }
 }
 
-/// Whether a text has several lines.
+/// Returns whether a text has several lines.
 fn is_long(part: &Part) -> bool {
     let is_plain = part.constraints.format.is_none() && part.constraints.pattern.is_none() && !part.secret;
     matches!(part.kind, Kind::Text)

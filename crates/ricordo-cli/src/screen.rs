@@ -25,12 +25,12 @@ pub(crate) fn width() -> usize {
     terminal.unwrap_or(USUAL_WIDTH).clamp(60, 160)
 }
 
-/// Whether tables may be in colour.
+/// Returns whether tables may be in colour.
 pub(crate) fn in_colour() -> bool {
     AutoStream::choice(&io::stdout()) != ColorChoice::Never
 }
 
-/// Whether errors may be in colour.
+/// Returns whether errors may be in colour.
 pub(crate) fn errors_in_colour() -> bool {
     AutoStream::choice(&io::stderr()) != ColorChoice::Never
 }

@@ -186,7 +186,7 @@ fn displayed(engine: &Engine, pointer: &str, value: &Value) -> String {
     }
 }
 
-/// Whether a value is shown in a display format, and not in words.
+/// Returns whether a value is shown in a display format, and not in words.
 fn is_formatted(value: &Value) -> bool {
     matches!(value, Value::Number(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_))
 }
@@ -398,7 +398,7 @@ fn add_state(table: &mut Table, place: PlaceView<'_>, depth: usize, values: Valu
     }
 }
 
-/// Whether nothing is remarkable about a place or anything in it.
+/// Returns whether nothing is remarkable about a place or anything in it.
 fn is_unchanged(place: PlaceView<'_>) -> bool {
     describe::marks(place).is_empty()
         && place.is_valid()

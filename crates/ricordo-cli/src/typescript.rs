@@ -145,7 +145,7 @@ impl TypeWriter<'_> {
         if described.nullable { format!("{written} | null") } else { written }
     }
 
-    /// Whether a row may be blank, which is null in a list, and is not null by itself.
+    /// Returns whether a row may be blank, which is null in a list, and is not null by itself.
     fn may_be_null(&self, item: PartId) -> bool {
         let part = self.schema.part(item);
         !part.nullable && !part.required && !matches!(part.kind, Kind::Record(_) | Kind::List(_))

@@ -42,7 +42,7 @@ pub struct Failure {
 }
 
 impl Report {
-    /// Whether all was as it must be.
+    /// Returns whether all was as it must be.
     pub fn is_passed(&self) -> bool {
         self.failures.is_empty()
     }

@@ -89,7 +89,7 @@ impl FieldAttributes {
         Ok(attributes)
     }
 
-    /// Whether anything is said of the part.
+    /// Returns whether anything is said of the part.
     pub(crate) fn is_empty(&self) -> bool {
         self.settings.is_empty() && self.default.is_none()
     }
@@ -334,7 +334,7 @@ pub(crate) fn variant_label(variant: &Variant) -> syn::Result<Option<LitStr>> {
     Ok(label)
 }
 
-/// Whether a struct around one other type is a scalar. Refuses all other attributes.
+/// Returns whether a struct around one other type is a scalar. Refuses all other attributes.
 pub(crate) fn is_scalar(attributes: &[Attribute]) -> syn::Result<bool> {
     let mut is_scalar = false;
     for attribute in model_attributes(attributes) {
@@ -351,7 +351,7 @@ pub(crate) fn is_scalar(attributes: &[Attribute]) -> syn::Result<bool> {
     Ok(is_scalar)
 }
 
-/// Whether a type is declared a scalar: `#[model(scalar)]`.
+/// Returns whether a type is declared a scalar: `#[model(scalar)]`.
 pub(crate) fn says_scalar(attributes: &[Attribute]) -> bool {
     model_attributes(attributes)
         .any(|attribute| attribute.parse_args::<Ident>().is_ok_and(|name| name == "scalar"))

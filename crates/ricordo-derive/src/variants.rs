@@ -12,7 +12,7 @@ use crate::frame::Frame;
 use crate::names::{SerdeNames, identifier, method_of};
 use crate::record::{RecordFields, attach_rules, expand_path, expand_path_type, path_to};
 
-/// Whether an enum is a record with variants, and not a choice.
+/// Returns whether an enum is a record with variants, and not a choice.
 pub(crate) fn is_with_data(input: &DeriveInput, data: &DataEnum) -> bool {
     let has_data = data.variants.iter().any(|variant| !matches!(variant.fields, Fields::Unit));
     has_data || SerdeNames::read(&input.attrs).is_ok_and(|names| names.tag.is_some())

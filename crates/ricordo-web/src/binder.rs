@@ -246,7 +246,8 @@ impl Binder<'_> {
         self.add_widget(place.bind().native(), elements, Shows::Group(kind), self.hides(step))
     }
 
-    /// Whether the control itself is hidden when it is not relevant: no element with `data-content-of` is.
+    /// Returns whether the control itself is hidden when it is not relevant: no element with
+    /// `data-content-of` is.
     fn hides(&self, step: &PlanStep) -> bool {
         let is_part = |other: &PlanStep| matches!(other.what, What::Part) && other.at == step.at;
         !self.plan.steps.iter().any(is_part)
@@ -471,7 +472,7 @@ fn expect_field(place: &Place<Value>) -> Result<(), String> {
     }
 }
 
-/// Whether a select has no options of its own, so that the form provides them.
+/// Returns whether a select has no options of its own, so that the form provides them.
 fn offers_nothing(element: &Element) -> bool {
     let Some(select) = element.dyn_ref::<HtmlSelectElement>() else { return false };
     let options = select.options();
@@ -481,7 +482,7 @@ fn offers_nothing(element: &Element) -> bool {
     })
 }
 
-/// Whether a control can show a place, or else what to use instead.
+/// Returns whether a control can show a place, or else what to use instead.
 fn suits(kind: Kind, state: &WidgetState) -> Result<(), &'static str> {
     let needs = match kind {
         Kind::Text | Kind::Area => match state.kind {

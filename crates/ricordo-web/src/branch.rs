@@ -59,7 +59,7 @@ impl Branch {
         Ok(branch)
     }
 
-    /// Whether the content belongs in the page now.
+    /// Returns whether the content belongs in the page now.
     fn is_there(&self) -> bool {
         let place = &self.place;
         if place.is_gone() || place.is_absent() || !place.is_relevant() {

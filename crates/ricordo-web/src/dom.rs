@@ -147,7 +147,7 @@ pub(crate) fn set_disabled(element: &Element, is_disabled: bool) {
     }
 }
 
-/// Whether pressing Enter in a field may press this button.
+/// Returns whether pressing Enter in a field may press this button.
 pub(crate) fn is_submit_button(element: &Element) -> bool {
     let kind = element.dyn_ref::<HtmlButtonElement>().map(HtmlButtonElement::type_);
     kind.unwrap_or_else(|| input_type(element)) == "submit"

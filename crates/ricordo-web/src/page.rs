@@ -584,7 +584,7 @@ impl Page {
         self.is_moving.get()
     }
 
-    /// Whether a node is in the part of the page that belongs to a widget.
+    /// Returns whether a node is in the part of the page that belongs to a widget.
     pub(crate) fn belongs_to(&self, node: Option<&Node>, widget: &Rc<Widget>) -> bool {
         let element = node.and_then(|node| node.dyn_ref::<Element>());
         let member = element

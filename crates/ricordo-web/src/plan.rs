@@ -88,7 +88,7 @@ pub(crate) enum Native {
 }
 
 impl Native {
-    /// Whether HTML has `readonly` for the input.
+    /// Returns whether HTML has `readonly` for the input.
     pub(crate) fn can_be_readonly(self) -> bool {
         match self {
             Native::Number | Native::Date | Native::Time | Native::DateTime => true,
@@ -136,7 +136,7 @@ impl Plan {
         Plan { steps: reader.steps, ids: reader.ids, own_ids: reader.own_ids, content }
     }
 
-    /// Whether there are buttons for the row itself.
+    /// Returns whether there are buttons for the row itself.
     pub(crate) fn has_row_buttons(&self) -> bool {
         self.steps.iter().any(|step| matches!(step.what, What::Button(_)) && step.at.is_empty())
     }
@@ -313,7 +313,7 @@ impl PlanReader<'_> {
     }
 }
 
-/// Whether an element is left alone.
+/// Returns whether an element is left alone.
 pub(crate) fn is_unbound(element: &Element) -> bool {
     matches!(element.closest("[data-unbound]"), Ok(Some(_)))
 }

@@ -22,7 +22,7 @@ pub(crate) fn read_native(element: &Element) -> String {
     if text.is_empty() && is_unreadable(element) { UNREADABLE.to_owned() } else { text }
 }
 
-/// Whether the browser cannot parse what the user has typed.
+/// Returns whether the browser cannot parse what the user has typed.
 pub(crate) fn is_unreadable(element: &Element) -> bool {
     element.dyn_ref::<HtmlInputElement>().is_some_and(|input| input.validity().bad_input())
 }

@@ -165,7 +165,7 @@ impl Widget {
         }
     }
 
-    /// Whether rules may compute the limits, so that they have to be followed.
+    /// Returns whether rules may compute the limits, so that they have to be followed.
     pub(crate) fn has_computed_limits(&self) -> bool {
         matches!(self.shows, Shows::Control(Kind::Native(Native::Date | Native::Time | Native::DateTime)))
     }
@@ -353,8 +353,8 @@ impl Widget {
         self.elements.iter().for_each(|element| dom::set_validity(element, &message));
     }
 
-    /// Whether the control and the form differ: after the browser has filled it in, or an option was chosen without an `input`
-    /// event.
+    /// Returns whether the control and the form differ: after the browser has filled it in, or an option was
+    /// chosen without an `input` event.
     pub(crate) fn differs_from_form(&self, element: &Element) -> bool {
         let state = self.binding.state();
         match self.shows {
@@ -449,7 +449,7 @@ impl Widget {
         }
     }
 
-    /// Whether the whole text is selected, as after the Tab key.
+    /// Returns whether the whole text is selected, as after the Tab key.
     fn is_all_selected(&self) -> bool {
         let Some(input) = self.element().dyn_ref::<HtmlInputElement>() else { return false };
         let length = u32::try_from(input.value().encode_utf16().count()).unwrap_or(u32::MAX);

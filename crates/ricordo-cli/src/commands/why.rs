@@ -96,7 +96,7 @@ fn lies_in(inner: PlaceView<'_>, outer: PlaceView<'_>) -> bool {
     std::iter::successors(Some(inner), PlaceView::parent).any(|place| place.id() == outer.id())
 }
 
-/// Whether a change of a list moved the row that a place is, or lies in.
+/// Returns whether a change of a list moved the row that a place is, or lies in.
 fn is_of_row(changed: &Changed, place: PlaceView<'_>) -> bool {
     let mut around = Some(place);
     while let Some(row) = around {

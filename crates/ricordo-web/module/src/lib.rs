@@ -511,7 +511,7 @@ impl Change {
         to_js(&self.notice.place().value())
     }
 
-    /// Whether the place is gone, as its row was removed.
+    /// Returns whether the place is gone, as its row was removed.
     #[wasm_bindgen(getter, js_name = isGone)]
     pub fn is_gone(&self) -> bool {
         self.notice.place().is_gone()

@@ -49,13 +49,13 @@ impl Submission {
         self.submission.to_json()
     }
 
-    /// Whether a record is created, rather than changed.
+    /// Returns whether a record is created, rather than changed.
     #[wasm_bindgen(getter)]
     pub fn creates(&self) -> bool {
         self.submission.creates()
     }
 
-    /// Whether the form still waits for the answer.
+    /// Returns whether the form still waits for the answer.
     #[wasm_bindgen(getter, js_name = isCurrent)]
     pub fn is_current(&self) -> bool {
         self.submission.is_current()

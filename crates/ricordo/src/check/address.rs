@@ -4,7 +4,7 @@
 
 use std::net::{Ipv4Addr, Ipv6Addr};
 
-/// Whether a text is a *URI* (RFC 3986, section 3): a scheme, a colon, and what the scheme says.
+/// Returns whether a text is a *URI* (RFC 3986, section 3): a scheme, a colon, and what the scheme says.
 pub(super) fn is_uri(text: &str) -> bool {
     let Some((scheme, rest)) = text.split_once(':') else { return false };
     let (rest, fragment) = rest.split_once('#').map_or((rest, ""), |(rest, fragment)| (rest, fragment));
@@ -51,8 +51,8 @@ fn is_uri_sign(sign: u8) -> bool {
     sign.is_ascii_alphanumeric() || b"-._~!$&'()*+,;=".contains(&sign)
 }
 
-/// Whether a text is a *valid absolute URL* (HTML Living Standard, section 2.4; WHATWG URL, section 4.3): with a host where the
-/// scheme needs one, and without a user or a password.
+/// Returns whether a text is a *valid absolute URL* (HTML Living Standard, section 2.4; WHATWG URL, section
+/// 4.3): with a host where the scheme needs one, and without a user or a password.
 pub(super) fn is_url(text: &str) -> bool {
     let Some((scheme, rest)) = text.split_once(':') else { return false };
     if !is_scheme(scheme) {
@@ -79,7 +79,7 @@ pub(super) fn is_url(text: &str) -> bool {
     has_host && is_url_units(after)
 }
 
-/// Whether a text consists of *URL units*: URL code points, and percent-encoded bytes.
+/// Returns whether a text consists of *URL units*: URL code points, and percent-encoded bytes.
 fn is_url_units(text: &str) -> bool {
     let is_unit = |sign: char| match sign {
         sign if sign.is_ascii() => sign.is_ascii_alphanumeric() || "!$&'()*+,-./:;=?@_~".contains(sign),
@@ -89,7 +89,7 @@ fn is_url_units(text: &str) -> bool {
     text.char_indices().all(|(at, sign)| is_unit(sign) || (sign == '%' && is_encoded_byte(&text[at..])))
 }
 
-/// Whether a text is a *valid host*: an address of IPv6 in brackets, one of IPv4, or a domain.
+/// Returns whether a text is a *valid host*: an address of IPv6 in brackets, one of IPv4, or a domain.
 fn is_host(host: &str) -> bool {
     if let Some(literal) = host.strip_prefix('[').and_then(|host| host.strip_suffix(']')) {
         return literal.parse::<Ipv6Addr>().is_ok();
@@ -101,7 +101,8 @@ fn is_host(host: &str) -> bool {
     if ends_in_number { host.parse::<Ipv4Addr>().is_ok() } else { is_domain(host) }
 }
 
-/// Whether a text is a *valid domain*: labels of up to 63 letters, digits and inner hyphens. Letters may be of any script.
+/// Returns whether a text is a *valid domain*: labels of up to 63 letters, digits and inner hyphens. Letters
+/// may be of any script.
 fn is_domain(domain: &str) -> bool {
     const LONGEST_LABEL: usize = 63;
     const LONGEST: usize = 253;
@@ -114,7 +115,7 @@ fn is_domain(domain: &str) -> bool {
     domain.chars().count() <= LONGEST && domain.split('.').all(is_label)
 }
 
-/// Whether a text is a *valid opaque host*, as schemes have it that browsers know nothing of.
+/// Returns whether a text is a *valid opaque host*, as schemes have it that browsers know nothing of.
 fn is_opaque_host(host: &str) -> bool {
     const FORBIDDEN: &[char] = &['/', ':', '?', '@', '[', '\\', ']', '^', '|', '<', '>', '#', ' '];
     !host.is_empty() && is_url_units(host) && !host.contains(FORBIDDEN)
@@ -140,7 +141,7 @@ fn is_scheme(scheme: &str) -> bool {
         && scheme.bytes().all(|sign| sign.is_ascii_alphanumeric() || b"+-.".contains(&sign))
 }
 
-/// Whether a text consists of such signs, and of percent-encoded bytes.
+/// Returns whether a text consists of such signs, and of percent-encoded bytes.
 fn is_encoded(text: &str, is_sign: impl Fn(u8) -> bool) -> bool {
     text.is_ascii()
         && text
@@ -149,7 +150,7 @@ fn is_encoded(text: &str, is_sign: impl Fn(u8) -> bool) -> bool {
             .all(|(at, sign)| is_sign(sign) || (sign == b'%' && is_encoded_byte(&text[at..])))
 }
 
-/// Whether a text begins with a percent-encoded byte.
+/// Returns whether a text begins with a percent-encoded byte.
 fn is_encoded_byte(text: &str) -> bool {
     let mut signs = text.bytes();
     signs.next() == Some(b'%') && (0..2).all(|_| signs.next().is_some_and(|digit| digit.is_ascii_hexdigit()))

@@ -1,7 +1,8 @@
 //! Email addresses, as the HTML Living Standard has them.
 
-/// Whether a text is a *valid email address* (HTML Living Standard, section 4.10.5.1.5): a local part of the
-/// characters that need no quoting, and a domain of labels of up to 63 letters, digits and inner hyphens.
+/// Returns whether a text is a *valid email address* (HTML Living Standard, section 4.10.5.1.5): a local part
+/// of the characters that need no quoting, and a domain of labels of up to 63 letters, digits and inner
+/// hyphens.
 pub(super) fn is_valid(text: &str) -> bool {
     let Some((local, domain)) = text.split_once('@') else { return false };
     let is_local = |byte: u8| byte.is_ascii_alphanumeric() || b".!#$%&'*+/=?^_`{|}~-".contains(&byte);

@@ -162,7 +162,7 @@ fn example(expected: &Expected) -> Option<Value> {
     }
 }
 
-/// Whether a value keeps to the bounds of the schema.
+/// Returns whether a value keeps to the bounds of the schema.
 fn suits(constraints: &Constraints, value: &Value) -> bool {
     let mut is_right = true;
     match value {
@@ -256,12 +256,12 @@ fn english(finding: &Finding) -> String {
     }
 }
 
-/// Whether the bounds are times from before midnight to after it.
+/// Returns whether the bounds are times from before midnight to after it.
 fn is_past_midnight(finding: &Finding) -> bool {
     matches!(finding.limit, Some(Value::List(_)))
 }
 
-/// Whether the bound is a date or a time.
+/// Returns whether the bound is a date or a time.
 fn is_time(finding: &Finding) -> bool {
     matches!(finding.limit, Some(Value::Date(_) | Value::Time(_) | Value::DateTime(_)))
 }

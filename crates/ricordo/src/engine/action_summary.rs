@@ -402,7 +402,7 @@ impl Engine {
         }
     }
 
-    /// Whether what lies at an address is a row.
+    /// Returns whether what lies at an address is a row.
     fn is_row_at(&self, at: &At) -> bool {
         let At::Pointer(pointer) = at else { return false };
         let list = pointer.split_last().and_then(|(list, _)| self.schema().part_at(&list));

@@ -144,7 +144,7 @@ pub(super) fn item_of(schema: &Schema, list: PartId, pointer: &Pointer) -> Resul
     Err(Error::new(ErrorKind::NotPossible, pointer.clone(), message))
 }
 
-/// Whether a field of this kind may hold such values as a number, or a flag.
+/// Returns whether a field of this kind may hold such values as a number, or a flag.
 fn may_hold(kind: &Kind, suits: fn(&Value) -> bool) -> bool {
     match kind {
         Kind::Integer | Kind::Decimal => suits(&Value::Number(Decimal::ZERO)),

@@ -85,7 +85,7 @@ impl Change {
         self.rest.as_ref().map_or(&[], |rest| &rest.edits)
     }
 
-    /// Whether all in the record came or went with it.
+    /// Returns whether all in the record came or went with it.
     pub(super) fn comes_or_goes(&self) -> bool {
         self.rest.as_ref().is_some_and(|rest| rest.comes_or_goes)
     }

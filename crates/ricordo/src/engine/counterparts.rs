@@ -55,7 +55,7 @@ impl Engine {
         }
     }
 
-    /// Whether what is added at a pointer is a row.
+    /// Returns whether what is added at a pointer is a row.
     fn is_row_to_be(&self, at: &Pointer) -> bool {
         let list = at.split_last().and_then(|(list, _)| self.tree.locate(&list).ok());
         list.is_some_and(|list| self.tree.list(list).is_some())

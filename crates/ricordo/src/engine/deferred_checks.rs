@@ -206,7 +206,7 @@ impl DeferredChecks {
 }
 
 impl Engine {
-    /// Whether a check of the place, or of one in it, is under way.
+    /// Returns whether a check of the place, or of one in it, is under way.
     pub(super) fn has_pending_checks(&self, place: PlaceId) -> bool {
         self.checks.under_way().any(|(of, _)| self.tree.with_ancestors(of).any(|around| around == place))
     }
@@ -234,7 +234,7 @@ impl Engine {
         tickets
     }
 
-    /// Whether the form has a deferred check of this name.
+    /// Returns whether the form has a deferred check of this name.
     pub(crate) fn knows_check(&self, name: &str) -> bool {
         self.checks.declared.iter().any(|check| *check.name == *name)
     }
@@ -244,7 +244,7 @@ impl Engine {
         nearest(name, self.checks.declared.iter().map(|check| &*check.name)).map(str::to_owned)
     }
 
-    /// Whether a ticket waits for its answer, and is not out of date.
+    /// Returns whether a ticket waits for its answer, and is not out of date.
     pub fn is_current(&self, ticket: TicketId) -> bool {
         self.checks.asked.contains_key(&ticket)
     }

@@ -146,7 +146,7 @@ impl Engine {
     }
 }
 
-/// Whether a value may have a display format that says less than the value.
+/// Returns whether a value may have a display format that says less than the value.
 fn is_formatted(value: &Value) -> bool {
     match value {
         Value::Number(_) | Value::Date(_) | Value::Time(_) | Value::DateTime(_) => true,

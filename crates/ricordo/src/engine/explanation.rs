@@ -81,12 +81,12 @@ impl Engine {
         self.graph.all_dependencies_of(&self.tree, place)
     }
 
-    /// Whether a place shows an aggregate.
+    /// Returns whether a place shows an aggregate.
     pub(crate) fn shows_aggregate(&self, place: PlaceId) -> bool {
         self.graph.shows_aggregate(place)
     }
 
-    /// Whether a place shows an aggregate that depends on another place.
+    /// Returns whether a place shows an aggregate that depends on another place.
     pub(crate) fn aggregates(&self, place: PlaceId, other: PlaceId) -> bool {
         self.graph.aggregates(&self.tree, place, other)
     }

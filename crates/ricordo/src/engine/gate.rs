@@ -407,7 +407,7 @@ impl Changes<'_> {
         }
     }
 
-    /// Whether a field holds what it would if a person had added what it lies in, and nothing more.
+    /// Returns whether a field holds what it would if a person had added what it lies in, and nothing more.
     fn is_as_made(&self, place: PlaceId) -> bool {
         let tree = &self.form.tree;
         let made = tree.schema().blank(tree.part_id(place));
@@ -415,7 +415,7 @@ impl Changes<'_> {
         value == made || (value.is_empty() && made.is_empty())
     }
 
-    /// Whether a place that was changed may be. If not, an error says so.
+    /// Returns whether a place that was changed may be. If not, an error says so.
     fn may_change(&mut self, place: PlaceId, at: &At) -> bool {
         let refusal = if self.gate.ownership(&at.now) != Owned::Whole {
             "This cannot be changed here."
@@ -428,7 +428,8 @@ impl Changes<'_> {
         false
     }
 
-    /// Whether a place was read-only before the change; whoever may open what it lies in may not set it either.
+    /// Returns whether a place was read-only before the change; whoever may open what it lies in may not set
+    /// it either.
     fn was_readonly(&mut self, at: &At) -> bool {
         let Some(then) = &at.then else { return true };
         if self.before.is_none() {
@@ -475,7 +476,7 @@ impl Engine {
         Some(self.tree.value(follows))
     }
 
-    /// Whether a place lies in a row or record that the baseline does not have.
+    /// Returns whether a place lies in a row or record that the baseline does not have.
     fn lies_in_new(&self, place: PlaceId) -> bool {
         let tree = &self.tree;
         let is_new = |around: PlaceId| match tree.shape(around) {

@@ -21,7 +21,7 @@ impl<'a> FlagsBefore<'a> {
         is_any.then_some(FlagsBefore { properties, sources })
     }
 
-    /// Whether a place was calculated, and whether it is.
+    /// Returns whether a place was calculated, and whether it is.
     fn is_calculated(&self, tree: &Tree, place: PlaceId) -> (bool, bool) {
         let is = tree.is_calculated(place);
         (self.sources.get(&place).map_or(is, |before| *before == Some(Source::Calculated)), is)

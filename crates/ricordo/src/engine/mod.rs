@@ -308,12 +308,12 @@ impl Engine {
         Cost { aggregated: self.graph.aggregated, slots: self.graph.slots, ..self.tree.cost }
     }
 
-    /// Whether there is a step to undo.
+    /// Returns whether there is a step to undo.
     pub fn can_undo(&self) -> bool {
         self.history.can_undo()
     }
 
-    /// Whether there is a step to redo.
+    /// Returns whether there is a step to redo.
     pub fn can_redo(&self) -> bool {
         self.history.can_redo()
     }
@@ -335,8 +335,8 @@ impl Engine {
         self.tree.value_to_parse()
     }
 
-    /// Whether a place holds a value, as in `test` and `expect`: null and blank are the same, and dates and times may
-    /// be texts.
+    /// Returns whether a place holds a value, as in `test` and `expect`: null and blank are the same, and
+    /// dates and times may be texts.
     pub fn holds(&self, place: PlaceId, value: &Value) -> bool {
         // A value deeper than any place is held by none.
         if value.is_deeper_than(DEEPEST) {

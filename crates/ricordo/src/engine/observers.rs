@@ -175,7 +175,8 @@ impl Observers {
         before.content != now.content || flags.into_iter().any(flag)
     }
 
-    /// Whether the place that an observer observes was gone before, and is gone still: of that nobody is notified.
+    /// Returns whether the place that an observer observes was gone before, and is gone still: of that nobody
+    /// is notified.
     pub(super) fn stays_gone(
         &mut self,
         observer: ObserverId,

@@ -127,7 +127,7 @@ impl Outcome {
         Outcome { changes, notices, made, is_step, ..Outcome::default() }
     }
 
-    /// Whether the changes of the tree are a step, of which nobody is notified yet.
+    /// Returns whether the changes of the tree are a step, of which nobody is notified yet.
     pub(super) fn will_be_step(tree: &Tree) -> bool {
         let structure = Structure::of(tree.changes());
         let is_step = |changed: &ChangedPlace| is_there(tree, changed) && structure.is_step(tree, changed);
@@ -135,8 +135,8 @@ impl Outcome {
         places.any(|changed| structure.is_resolved(tree, changed) || is_step(changed))
     }
 
-    /// Whether anything was changed that undo reverts. A change that leads back to the state before is not a
-    /// step, and neither is one that only touches places.
+    /// Returns whether anything was changed that undo reverts. A change that leads back to the state before
+    /// is not a step, and neither is one that only touches places.
     pub(super) fn is_step(&self) -> bool {
         self.is_step
     }
@@ -278,7 +278,7 @@ impl ListChange<'_> {
         self.displaced.push((key, self.all_displaced.map_or(was_displaced, |all| all.contains(&key))));
     }
 
-    /// Whether others are displaced now.
+    /// Returns whether others are displaced now.
     fn are_others_displaced(&self, now: &BTreeSet<Key>) -> bool {
         let mut seen = FxHashSet::default();
         let all = self.all_displaced.into_iter().flatten().map(|key| (*key, true));
@@ -361,7 +361,8 @@ impl<'a> Structure<'a> {
         }
     }
 
-    /// Whether a conflict differs that was open, or is. That of a row may be resolved while the row is gone.
+    /// Returns whether a conflict differs that was open, or is. That of a row may be resolved while the row
+    /// is gone.
     fn is_resolved(&self, tree: &Tree, changed: &ChangedPlace) -> bool {
         let place = changed.place;
         let is_as_before = match self.conflicts.get(&place) {
@@ -388,7 +389,8 @@ impl<'a> Structure<'a> {
         }
     }
 
-    /// Whether a record or list has others in it than it had, is there otherwise, or has come or gone as a row.
+    /// Returns whether a record or list has others in it than it had, is there otherwise, or has come or gone
+    /// as a row.
     pub(super) fn differs(&self, tree: &Tree, changed: &ChangedPlace) -> bool {
         let place = changed.place;
         let has_come_or_gone = |of_list: &ListChange<'_>| {
@@ -403,7 +405,7 @@ impl<'a> Structure<'a> {
             || tree.parent(place).and_then(|list| self.lists.get(&list)).is_some_and(has_come_or_gone)
     }
 
-    /// Whether anything differs that undo reverts. Calculated fields depend on that.
+    /// Returns whether anything differs that undo reverts. Calculated fields depend on that.
     fn is_step(&self, tree: &Tree, changed: &ChangedPlace) -> bool {
         let place = changed.place;
         let (presence, was) = (tree.presence(place), changed.state.presence());
@@ -524,7 +526,7 @@ fn entry_of(part: &Part, before: &FieldState) -> Arc<str> {
     before.typed().cloned().unwrap_or_else(|| before.text(part).into())
 }
 
-/// Whether another text stands in the widget. Spares writing numbers out where that is known without.
+/// Returns whether another text stands in the widget. Spares writing numbers out where that is known without.
 fn entries_differ(part: &Part, before: &FieldState, now: FieldRef<'_>, values_differ: bool) -> bool {
     match (before.typed(), now.typed(), before.value(), now.value()) {
         (None, None, _, _) if !values_differ => false,

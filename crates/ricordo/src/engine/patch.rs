@@ -181,7 +181,7 @@ impl PatchWriter<'_, '_> {
         }
     }
 
-    /// Whether there may be anything to say of a place.
+    /// Returns whether there may be anything to say of a place.
     fn may_differ(&self, place: PlaceId) -> bool {
         self.gathering.tree.is_dirty(place)
             || self.gathering.is_unsent(place)
@@ -411,7 +411,8 @@ impl PatchWriter<'_, '_> {
         self.tests.as_ref().map_or(0, |tests| tests.operations.len())
     }
 
-    /// Whether replacing a list takes less than the operations from a first one on. Of the list, no more is written than they take.
+    /// Returns whether replacing a list takes less than the operations from a first one on. Of the list, no
+    /// more is written than they take.
     fn is_longer_than_list(&mut self, place: PlaceId, at: &At, first: usize, is_owned: bool) -> bool {
         let mut length = Length { left: usize::MAX };
         for operation in &self.operations[first..] {

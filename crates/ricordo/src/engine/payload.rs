@@ -71,13 +71,14 @@ impl<'a> Gathering<'a> {
 }
 
 impl Gathering<'_> {
-    /// Whether a place is owned, if what it lies in is, or is not; `None` if nothing in it is owned either.
+    /// Returns whether a place is owned, if what it lies in is, or is not; `None` if nothing in it is owned
+    /// either.
     pub(super) fn owns(&self, place: PlaceId, is_owned: bool) -> Option<bool> {
         let is_owned = is_owned || self.owned.contains(&place);
         (is_owned || self.around.contains(&place)).then_some(is_owned)
     }
 
-    /// Whether a place is left out because it is not relevant.
+    /// Returns whether a place is left out because it is not relevant.
     pub(super) fn leaves_out(&self, place: PlaceId) -> bool {
         match self.account {
             Account::Form => false,
@@ -87,7 +88,7 @@ impl Gathering<'_> {
         }
     }
 
-    /// Whether rows of a list may be left out, or not be there yet.
+    /// Returns whether rows of a list may be left out, or not be there yet.
     pub(super) fn may_leave_out_rows(&self, list: PlaceId) -> bool {
         match self.account {
             Account::Form => false,
@@ -95,7 +96,8 @@ impl Gathering<'_> {
         }
     }
 
-    /// Whether everything in a place has to be visited, even if it is not dirty: something in it may not be relevant.
+    /// Returns whether everything in a place has to be visited, even if it is not dirty: something in it may
+    /// not be relevant.
     pub(super) fn visits_all(&self, place: PlaceId) -> bool {
         match self.account {
             Account::Form => false,
@@ -103,12 +105,13 @@ impl Gathering<'_> {
         }
     }
 
-    /// Whether it is not known if a member that is null is there: a receiver may have taken null for absent, as merge patches do.
+    /// Returns whether it is not known if a member that is null is there: a receiver may have taken null for
+    /// absent, as merge patches do.
     pub(super) fn takes_null_for_absent(&self) -> bool {
         matches!(self.account, Account::Receiver { .. })
     }
 
-    /// Whether the other account does not have a place, whatever the baseline says.
+    /// Returns whether the other account does not have a place, whatever the baseline says.
     pub(super) fn is_unsent(&self, place: PlaceId) -> bool {
         match self.account {
             Account::Form => false,

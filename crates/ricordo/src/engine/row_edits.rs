@@ -80,7 +80,8 @@ pub(super) fn come_and_gone(edits: &[RowEdit]) -> impl Iterator<Item = RowKey> {
     balances.into_iter().filter(|(_, balance)| *balance != 0).map(|(key, _)| key)
 }
 
-/// Whether steps have led to other rows, or another order, than there were. `position` says where a row is now.
+/// Returns whether steps have led to other rows, or another order, than there were. `position` says where a
+/// row is now.
 ///
 /// Rows that no step names keep their order among each other. So if the others stand where they stood, all do.
 pub(super) fn differ(position: impl Fn(RowKey) -> Option<usize>, edits: &[RowEdit]) -> bool {

@@ -151,7 +151,7 @@ impl Baseline {
         Ok(Baseline { settled, pairs, of_places })
     }
 
-    /// Whether a place of the form is in it.
+    /// Returns whether a place of the form is in it.
     pub(super) fn has(&self, place: PlaceId) -> bool {
         self.of_places.contains_key(&place)
     }

@@ -164,7 +164,7 @@ impl Submissions {
         self.unsent.iter().copied()
     }
 
-    /// Whether the server does not have a place, whatever the baseline says.
+    /// Returns whether the server does not have a place, whatever the baseline says.
     pub(super) fn is_unsent(&self, place: PlaceId) -> bool {
         self.unsent.contains(&place)
     }
@@ -224,8 +224,8 @@ impl Engine {
         self.submissions.problem.as_ref()
     }
 
-    /// Whether the form still holds what was rejected last: submitted again, the same would be sent. Something accepted since, or
-    /// another record in the form, ends that.
+    /// Returns whether the form still holds what was rejected last: submitted again, the same would be sent.
+    /// Something accepted since, or another record in the form, ends that.
     pub fn holds_rejected(&self) -> bool {
         self.submissions.rejected.as_ref().is_some_and(|rejected| {
             rejected.parts.iter().all(|place| self.tree.knows(*place))

@@ -102,7 +102,7 @@ impl Engine {
     }
 }
 
-/// Whether the text of a field is due to be committed at this time.
+/// Returns whether the text of a field is due to be committed at this time.
 fn is_due(tree: &Tree, due: Duration, place: PlaceId) -> bool {
     let pending = tree.field(place).and_then(FieldRef::pending);
     pending.is_some_and(|pending| pending.due == Some(due)) && tree.is_there(place)

@@ -247,7 +247,7 @@ impl Engine {
         })
     }
 
-    /// Whether views show what depends on all that was performed.
+    /// Returns whether views show what depends on all that was performed.
     pub(crate) fn is_settled(&self) -> bool {
         let changes = self.tree.changes();
         changes.is_checked() && (self.graph.is_empty() || changes.is_settled())
@@ -258,7 +258,7 @@ impl Engine {
         if self.is_settled() || !self.reads_settled(action) { Ok(()) } else { self.settle() }
     }
 
-    /// Whether an action reads what rules compute, or settles by itself what it makes.
+    /// Returns whether an action reads what rules compute, or settles by itself what it makes.
     fn reads_settled(&self, action: &Action) -> bool {
         let is_field = |at: &Address| self.locate(at).is_ok_and(|place| self.tree.field(place).is_some());
         match action {
@@ -319,7 +319,7 @@ impl Engine {
         self.open = savepoint.open;
     }
 
-    /// Whether a transaction is open.
+    /// Returns whether a transaction is open.
     pub fn is_open(&self) -> bool {
         self.open.is_some()
     }

@@ -279,7 +279,7 @@ fn read_text_kind(keywords: &Keywords<'_>) -> Result<Kind, Error> {
     })
 }
 
-/// Whether this is a flag that must be ticked: one that can only be true.
+/// Returns whether this is a flag that must be ticked: one that can only be true.
 fn must_be_ticked(keywords: &Keywords<'_>, type_name: Option<&str>) -> Result<bool, Error> {
     let Some(node) = keywords.get("const").filter(|_| type_name == Some("boolean")) else { return Ok(false) };
     Ok(node.value()? == Value::Flag(true))

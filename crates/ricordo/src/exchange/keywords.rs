@@ -221,7 +221,7 @@ pub(super) fn read_required<'a>(
     Ok(names)
 }
 
-/// Whether a definition allows only null.
+/// Returns whether a definition allows only null.
 pub(super) fn is_null(node: &JsonNode<'_>) -> bool {
     let members = node.members().unwrap_or_default();
     matches!(&members[..], [only] if only.name == "type" && only.node.string().is_ok_and(|of| of == "null"))

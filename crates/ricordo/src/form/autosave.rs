@@ -270,7 +270,7 @@ impl Submissions {
         }
     }
 
-    /// Whether the form holds what was rejected. It is compared once for each revision.
+    /// Returns whether the form holds what was rejected. It is compared once for each revision.
     fn holds_rejected<M: 'static>(&mut self, form: &Form<M>, revision: Revision) -> bool {
         match self.holds_rejected {
             Some((known, holds_rejected)) if known == revision => holds_rejected,

@@ -560,7 +560,7 @@ fn state_of(
     }
 }
 
-/// Whether the rows of a list are secrets.
+/// Returns whether the rows of a list are secrets.
 fn holds_secrets(view: PlaceView<'_>) -> bool {
     matches!(view.part().kind, Kind::List(list) if view.schema().part(view.schema().item(list)).secret)
 }

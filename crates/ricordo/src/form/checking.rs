@@ -73,7 +73,8 @@ impl Ticket {
         &self.value
     }
 
-    /// Whether the answer is still waited for: the place holds that value, and the ticket was not answered.
+    /// Returns whether the answer is still waited for: the place holds that value, and the ticket was not
+    /// answered.
     pub fn is_current(&self) -> bool {
         let current = |core: Rc<Core>| core.read(|engine| engine.is_current(self.id));
         !self.is_answered.get() && self.core.upgrade().is_some_and(current)
@@ -253,7 +254,7 @@ impl Core {
 }
 
 impl<T> Place<T> {
-    /// Whether a deferred check of the place is under way.
+    /// Returns whether a deferred check of the place is under way.
     pub fn is_pending(&self) -> bool {
         self.core.view(self.id, |view| view.is_pending())
     }

@@ -377,7 +377,7 @@ impl<M: 'static> Form<M> {
         self.core.read(Engine::state)
     }
 
-    /// Whether the value of the form differs from its baseline.
+    /// Returns whether the value of the form differs from its baseline.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};
@@ -395,7 +395,7 @@ impl<M: 'static> Form<M> {
         self.root().is_dirty()
     }
 
-    /// Whether the user has left any place.
+    /// Returns whether the user has left any place.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};
@@ -411,7 +411,7 @@ impl<M: 'static> Form<M> {
         self.root().is_touched()
     }
 
-    /// Whether the form has no errors. [`Form::parse`] succeeds exactly then.
+    /// Returns whether the form has no errors. [`Form::parse`] succeeds exactly then.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};
@@ -680,7 +680,7 @@ impl<M: 'static> Form<M> {
         self.apply(Action::Redo)
     }
 
-    /// Whether there is a step to undo.
+    /// Returns whether there is a step to undo.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};
@@ -697,7 +697,7 @@ impl<M: 'static> Form<M> {
         self.core.read(Engine::can_undo)
     }
 
-    /// Whether there is a step to redo.
+    /// Returns whether there is a step to redo.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};

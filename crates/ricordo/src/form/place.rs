@@ -189,7 +189,7 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.baseline())
     }
 
-    /// Whether the value differs from the baseline, or the entry cannot be parsed.
+    /// Returns whether the value differs from the baseline, or the entry cannot be parsed.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};
@@ -209,7 +209,7 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.is_dirty())
     }
 
-    /// Whether the user has left the place, or one in it.
+    /// Returns whether the user has left the place, or one in it.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};
@@ -227,7 +227,7 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.is_touched())
     }
 
-    /// Whether the place has no errors, and nothing in it has any.
+    /// Returns whether the place has no errors, and nothing in it has any.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};
@@ -245,12 +245,12 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.is_valid())
     }
 
-    /// Whether the place, or one in it, holds text that is not committed yet.
+    /// Returns whether the place, or one in it, holds text that is not committed yet.
     pub fn is_uncommitted(&self) -> bool {
         self.core.view(self.id, |view| view.is_uncommitted())
     }
 
-    /// Whether the place is an optional record or list that is empty.
+    /// Returns whether the place is an optional record or list that is empty.
     pub fn is_absent(&self) -> bool {
         self.core.view(self.id, |view| view.is_absent())
     }
@@ -274,7 +274,7 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.variant().cloned())
     }
 
-    /// Whether a person may not change the place.
+    /// Returns whether a person may not change the place.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};
@@ -290,12 +290,13 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.is_readonly())
     }
 
-    /// Whether an empty value is an error.
+    /// Returns whether an empty value is an error.
     pub fn is_required(&self) -> bool {
         self.core.view(self.id, |view| view.is_required())
     }
 
-    /// Whether the place is relevant, and everything around it. See [`Rules::relevant`](super::Rules::relevant).
+    /// Returns whether the place is relevant, and everything around it. See
+    /// [`Rules::relevant`](super::Rules::relevant).
     pub fn is_relevant(&self) -> bool {
         self.core.view(self.id, |view| view.is_relevant())
     }
@@ -329,22 +330,22 @@ impl<T> Place<T> {
         self.core.view(self.id, |view| view.variants())
     }
 
-    /// Whether a person can add a row to the list, or open the optional record.
+    /// Returns whether a person can add a row to the list, or open the optional record.
     pub fn can_add(&self) -> bool {
         self.core.view(self.id, |view| view.can_add())
     }
 
-    /// Whether the place is one of two counterparts, and leads.
+    /// Returns whether the place is one of two counterparts, and leads.
     pub fn is_leading(&self) -> bool {
         self.core.view(self.id, |view| view.is_leading())
     }
 
-    /// Whether somebody has overridden the value that is suggested for the place.
+    /// Returns whether somebody has overridden the value that is suggested for the place.
     pub fn is_overridden(&self) -> bool {
         self.core.view(self.id, |view| view.is_overridden())
     }
 
-    /// Whether the place has the focus.
+    /// Returns whether the place has the focus.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};
@@ -405,8 +406,8 @@ impl<T> Place<T> {
         found.map(|place| Place::new(self.core.clone(), place))
     }
 
-    /// Whether the place is gone: the row that it is, or lies in, was removed, or the optional record that it
-    /// lies in is empty.
+    /// Returns whether the place is gone: the row that it is, or lies in, was removed, or the optional record
+    /// that it lies in is empty.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};
@@ -986,7 +987,7 @@ impl<T: Model> Place<Vec<T>> {
         self.core.view(self.id, |view| view.row_count())
     }
 
-    /// Whether there are no rows.
+    /// Returns whether there are no rows.
     pub fn is_empty(&self) -> bool {
         self.len() == 0
     }
@@ -1105,7 +1106,7 @@ impl<T: Model> Place<Vec<T>> {
         self.insert_value(Some(position), Some(row.to_value()))
     }
 
-    /// Whether a row holds this value: for a list of choices that is shown as a group of check boxes.
+    /// Returns whether a row holds this value: for a list of choices that is shown as a group of check boxes.
     #[allow(clippy::needless_pass_by_value, reason = "choices are small, and compared as values")]
     pub fn includes(&self, value: T) -> bool {
         !choosing::rows_with(&self.core, self.id, &value.to_value()).is_empty()

@@ -540,12 +540,13 @@ impl<M> Submission<M> {
         exchange::write_urlencoded(&self.payload)
     }
 
-    /// Whether a record is created rather than updated: the field that identifies it is empty. See [`SubmitOptions::identified_by`].
+    /// Returns whether a record is created rather than updated: the field that identifies it is empty. See
+    /// [`SubmitOptions::identified_by`].
     pub fn creates(&self) -> bool {
         self.creates
     }
 
-    /// Whether it still waits for an answer.
+    /// Returns whether it still waits for an answer.
     ///
     /// ```
     /// # use ricordo::{Form, Model, at};

@@ -147,7 +147,7 @@ impl<T: Model> View<'_, Vec<T>> {
         self.place.row_count()
     }
 
-    /// Whether there are no rows.
+    /// Returns whether there are no rows.
     pub fn is_empty(&self) -> bool {
         self.len() == 0
     }

@@ -542,7 +542,7 @@ fn unknown() -> (Code, Type) {
     (Code::Constant(Datum::Null), Type::Any)
 }
 
-/// Whether a function of a list can be given the items one by one.
+/// Returns whether a function of a list can be given the items one by one.
 fn takes_items(function: Function) -> bool {
     !matches!(function, Function::Append | Function::Concatenate | Function::Union)
 }

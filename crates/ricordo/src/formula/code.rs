@@ -25,7 +25,8 @@ pub(crate) trait Reader {
     fn shared(&self, record: PlaceId, of: SharedId) -> Datum;
     /// The time that the form was told.
     fn now(&self) -> Option<DateTime>;
-    /// Whether the computation may take so many more steps. All that is computed together shares what may be granted.
+    /// Returns whether the computation may take so many more steps. All that is computed together shares what
+    /// may be granted.
     fn grant(&self, steps: usize) -> bool;
     /// The computation was ended: it would take too many steps.
     fn exhausted(&self);
@@ -210,7 +211,7 @@ impl<'a> Evaluation<'a> {
         Evaluation { reader, levels, locals, steps: 0, granted: FREE_STEPS, is_exhausted: false }
     }
 
-    /// Whether it has taken more steps than it may.
+    /// Returns whether it has taken more steps than it may.
     fn is_over(&mut self) -> bool {
         while self.steps > self.granted && !self.is_exhausted {
             self.is_exhausted = self.steps > MOST_STEPS || !self.reader.grant(GRANTED_STEPS);
@@ -345,7 +346,7 @@ impl<'a> Evaluation<'a> {
         }
     }
 
-    /// Whether a value passes any of some tests.
+    /// Returns whether a value passes any of some tests.
     fn is_any(&mut self, value: &Code, tests: &[CodeTest]) -> Datum {
         let value = self.evaluate(value);
         let mut found = Some(false);
@@ -368,7 +369,7 @@ impl<'a> Evaluation<'a> {
         Datum::List(results)
     }
 
-    /// Whether some combination of values passes a test, or every one.
+    /// Returns whether some combination of values passes a test, or every one.
     fn quantified(&mut self, quantifier: Quantifier, iterations: &[CodeIteration], test: &Code) -> Datum {
         let is_some = quantifier == Quantifier::Some;
         let mut found = Some(!is_some);
@@ -468,7 +469,7 @@ impl<'a> Evaluation<'a> {
     }
 }
 
-/// Whether a value lies between two others, each of which may belong to the range.
+/// Returns whether a value lies between two others, each of which may belong to the range.
 fn within(value: &Datum, low: &Datum, high: &Datum, closed: [bool; 2]) -> Datum {
     let operators = [
         if closed[0] { Operator::AtLeast } else { Operator::More },

@@ -119,7 +119,8 @@ impl Datum {
         }
     }
 
-    /// Whether two are equal (DMN 1.5, table 53): null is equal to null alone; of different kinds, nobody knows.
+    /// Returns whether two are equal (DMN 1.5, table 53): null is equal to null alone; of different kinds,
+    /// nobody knows.
     pub(super) fn equals(&self, other: &Datum) -> Option<bool> {
         match (self, other) {
             (Datum::Null, Datum::Null) => Some(true),

@@ -187,12 +187,12 @@ impl Function {
         self.signature().optional
     }
 
-    /// Whether the last parameter can be given any number of times: `max(1, 2, 3)`.
+    /// Returns whether the last parameter can be given any number of times: `max(1, 2, 3)`.
     pub fn is_variadic(self) -> bool {
         self.signature().is_variadic
     }
 
-    /// Whether it can be called with so many arguments.
+    /// Returns whether it can be called with so many arguments.
     pub(super) fn takes(self, arguments: usize) -> bool {
         let most = self.parameters().len();
         let least = most - self.optional();
@@ -212,7 +212,7 @@ pub(super) fn unknown(name: &str) -> (String, Option<&'static str>) {
 /// The number of words in the longest name of a function.
 pub(super) const MOST_WORDS: usize = 4;
 
-/// Whether a text is the name of a function, here or in the standard.
+/// Returns whether a text is the name of a function, here or in the standard.
 pub(super) fn is_known(name: &str) -> bool {
     Function::named(name).is_some() || LEFT_OUT.contains(&name)
 }

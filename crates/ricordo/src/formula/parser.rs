@@ -299,7 +299,7 @@ impl Parser<'_> {
         }
     }
 
-    /// Whether an interval begins here: within these brackets stands a `..`.
+    /// Returns whether an interval begins here: within these brackets stands a `..`.
     fn is_interval(&self) -> bool {
         let (mut depth, mut is_first) = (0_usize, true);
         for token in &self.tokens[self.at..] {
@@ -368,7 +368,8 @@ impl Parser<'_> {
         }
     }
 
-    /// Whether a filter begins here. A bracket with nothing that it could filter by ends an interval: `]1..5[`.
+    /// Returns whether a filter begins here. A bracket with nothing that it could filter by ends an interval:
+    /// `]1..5[`.
     fn is_filter(&self) -> bool {
         let next = self.tokens.get(self.at + 1).map(|token| &token.kind);
         let may_be_tested = match next {
@@ -506,7 +507,7 @@ impl Parser<'_> {
         Err(Error::syntax(self.text, span, problem))
     }
 
-    /// Whether the arguments have names: words, and a colon.
+    /// Returns whether the arguments have names: words, and a colon.
     fn is_named(&self) -> bool {
         let words = self.words(MOST_WORDS).len();
         words > 0 && matches!(self.tokens[self.at + words].kind, TokenKind::Sign(":"))

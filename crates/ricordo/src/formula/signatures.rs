@@ -33,7 +33,7 @@ pub(super) enum Expected {
 }
 
 impl Expected {
-    /// Whether a type is what is expected.
+    /// Returns whether a type is what is expected.
     pub(super) fn accepts(self, given: &Type) -> bool {
         let item = given.item();
         match self {

@@ -84,7 +84,7 @@ pub(super) fn tokens(text: &str) -> Result<Vec<Token>, Error> {
     Ok(tokens)
 }
 
-/// Whether a text is one that can be a name.
+/// Returns whether a text is one that can be a name.
 pub(super) fn is_name(text: &str) -> bool {
     text.starts_with(is_name_start) && text.chars().all(is_name_part)
 }

@@ -104,7 +104,8 @@ impl Code {
         }
     }
 
-    /// Whether all that the expression reads is in the record of a level, and in the row that it is given.
+    /// Returns whether all that the expression reads is in the record of a level, and in the row that it is
+    /// given.
     fn reads_only(&self, level: usize) -> bool {
         let mut is_so = true;
         self.visit(&mut |code| {
@@ -131,7 +132,7 @@ impl Code {
     }
 }
 
-/// Whether a call is one of an aggregate of a list.
+/// Returns whether a call is one of an aggregate of a list.
 pub(super) fn is_aggregate<T>(function: Function, arguments: &[T]) -> bool {
     kind_of(function).is_some() && arguments.len() == 1
 }

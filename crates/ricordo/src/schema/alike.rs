@@ -7,8 +7,8 @@ use rustc_hash::FxHashSet;
 use super::{Kind, PartId, Schema};
 
 impl Schema {
-    /// Whether a part is made like one of another schema: the same fields in the same order, rows and kinds.
-    /// Their constraints may differ.
+    /// Returns whether a part is made like one of another schema: the same fields in the same order, rows and
+    /// kinds. Their constraints may differ.
     pub(crate) fn is_alike(&self, part: PartId, other: &Schema, other_part: PartId) -> bool {
         let mut compared = FxHashSet::default();
         let mut rest = vec![(part, other_part)];

@@ -52,7 +52,7 @@ impl Choices {
         Choices(Arc::new(List { choices: choices.into_iter().collect(), by_content: OnceLock::new() }))
     }
 
-    /// Whether both are clones of the same choices.
+    /// Returns whether both are clones of the same choices.
     pub(crate) fn is_same(&self, other: &Choices) -> bool {
         Arc::ptr_eq(&self.0, &other.0)
     }
@@ -99,7 +99,7 @@ impl Choices {
         stored.or_else(labelled).map(|choice| &choice.value)
     }
 
-    /// Whether this value is among the choices.
+    /// Returns whether this value is among the choices.
     pub fn offers(&self, value: &Value) -> bool {
         self.of_value(value).is_some()
     }

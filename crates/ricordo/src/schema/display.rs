@@ -195,7 +195,7 @@ impl DisplayFormat {
         }
     }
 
-    /// Whether a canonical text could mean something else in this format.
+    /// Returns whether a canonical text could mean something else in this format.
     pub(super) fn excludes_canonical(&self) -> bool {
         matches!(self, DisplayFormat::Number(format) if format.decimal_comma)
     }
@@ -260,7 +260,7 @@ impl Part {
         }
     }
 
-    /// Whether the edit format is another than the canonical one.
+    /// Returns whether the edit format is another than the canonical one.
     pub(crate) fn has_edit_format(&self) -> bool {
         match &self.display {
             Some(DisplayFormat::Number(format)) => format.decimal_comma,

@@ -281,27 +281,27 @@ impl Error {
         self.0.kind
     }
 
-    /// Whether there is no place at the address.
+    /// Returns whether there is no place at the address.
     pub fn is_not_found(&self) -> bool {
         self.kind() == ErrorKind::NotFound
     }
 
-    /// Whether the place is gone.
+    /// Returns whether the place is gone.
     pub fn is_gone(&self) -> bool {
         self.kind() == ErrorKind::Gone
     }
 
-    /// Whether a value does not fit its place.
+    /// Returns whether a value does not fit its place.
     pub fn is_mismatch(&self) -> bool {
         self.kind() == ErrorKind::Mismatch
     }
 
-    /// Whether the place is not to be changed.
+    /// Returns whether the place is not to be changed.
     pub fn is_readonly(&self) -> bool {
         self.kind() == ErrorKind::Readonly
     }
 
-    /// Whether the form has errors: see [`Error::findings`].
+    /// Returns whether the form has errors: see [`Error::findings`].
     pub fn is_invalid(&self) -> bool {
         self.kind() == ErrorKind::Invalid
     }

@@ -110,7 +110,8 @@ impl Finding {
         if self.label.is_empty() { self.message.clone() } else { format!("{}: {}", self.label, self.message) }
     }
 
-    /// Whether it prevents the form from being parsed: it is neither a warning nor something that was said about a submission.
+    /// Returns whether it prevents the form from being parsed: it is neither a warning nor something that was
+    /// said about a submission.
     pub fn is_error(&self) -> bool {
         !self.is_warning && !self.is_reported
     }

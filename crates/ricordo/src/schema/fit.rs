@@ -18,8 +18,8 @@ impl Schema {
         if self.is_fitted(part, &value, 0) { Ok(value) } else { self.fit_below(part, value, 0) }
     }
 
-    /// Whether a value is as places of this part hold it, so that nothing is to be done to fit it. Some values that fit are not
-    /// recognized: those with variants, and those that lie very deep.
+    /// Returns whether a value is as places of this part hold it, so that nothing is to be done to fit it.
+    /// Some values that fit are not recognized: those with variants, and those that lie very deep.
     fn is_fitted(&self, id: PartId, value: &Value, depth: usize) -> bool {
         let part = self.part(id);
         match (&part.kind, value) {

@@ -198,7 +198,7 @@ impl Schema {
         }
     }
 
-    /// Whether a part is a secret, or a list of secrets.
+    /// Returns whether a part is a secret, or a list of secrets.
     pub(crate) fn is_secret(&self, part: PartId) -> bool {
         let part = self.part(part);
         part.secret || matches!(part.kind, Kind::List(list) if self.part(self.item(list)).secret)

@@ -129,22 +129,22 @@ impl Schema {
         Some((u32::try_from(position).ok()?, *part))
     }
 
-    /// Whether any part is a secret.
+    /// Returns whether any part is a secret.
     pub fn has_secrets(&self) -> bool {
         self.has_secrets
     }
 
-    /// Whether a part is a secret, or contains one.
+    /// Returns whether a part is a secret, or contains one.
     pub(crate) fn may_hold_secret(&self, part: PartId) -> bool {
         self.has_secrets && self.around_secrets.contains(&part)
     }
 
-    /// Whether a person cannot change some part, whatever rules say.
+    /// Returns whether a person cannot change some part, whatever rules say.
     pub(crate) fn has_readonly_parts(&self) -> bool {
         self.has_readonly_parts
     }
 
-    /// Whether the rows of any list must differ.
+    /// Returns whether the rows of any list must differ.
     pub(crate) fn has_unique_lists(&self) -> bool {
         self.has_unique_lists
     }

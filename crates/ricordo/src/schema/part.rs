@@ -129,7 +129,7 @@ impl Part {
         self
     }
 
-    /// Whether a person must fill in the place or, if it is a flag, tick it.
+    /// Returns whether a person must fill in the place or, if it is a flag, tick it.
     pub fn is_required(&self) -> bool {
         match self.kind {
             Kind::Flag => self.constraints.ticked,
@@ -253,7 +253,7 @@ impl Part {
         self
     }
 
-    /// Whether the place is a scalar, not a record or a list.
+    /// Returns whether the place is a scalar, not a record or a list.
     pub fn is_field(&self) -> bool {
         !matches!(self.kind, Kind::Record(_) | Kind::List(_))
     }
@@ -299,7 +299,7 @@ pub enum OffsetRule {
 }
 
 impl OffsetRule {
-    /// Whether a date and time obeys this rule.
+    /// Returns whether a date and time obeys this rule.
     pub fn allows(self, value: DateTime) -> bool {
         match self {
             OffsetRule::Either => true,
@@ -392,7 +392,8 @@ impl Constraints {
             .or_else(|| self.contradiction_of_times(kind))
     }
 
-    /// Whether times from the earliest past midnight to the latest are meant (HTML Living Standard, section 4.10.5.3.7: a
+    /// Returns whether times from the earliest past midnight to the latest are meant (HTML Living Standard,
+    /// section 4.10.5.3.7: a
     /// *reversed range*).
     pub(crate) fn is_reversed(earliest: Option<&Value>, latest: Option<&Value>) -> bool {
         matches!((earliest, latest), (Some(Value::Time(earliest)), Some(Value::Time(latest))) if earliest > latest)

@@ -60,13 +60,13 @@ impl Pattern {
         &self.text
     }
 
-    /// Whether a text matches.
+    /// Returns whether a text matches.
     #[cfg(feature = "pattern")]
     pub(crate) fn matches(&self, text: &str) -> bool {
         self.expression.is_match(text)
     }
 
-    /// Whether a text matches.
+    /// Returns whether a text matches.
     #[cfg(not(feature = "pattern"))]
     pub(crate) fn matches(&self, _: &str) -> bool {
         match self.never {}

@@ -24,7 +24,7 @@ impl Pointer {
         Pointer::default()
     }
 
-    /// Whether this is the pointer to the form.
+    /// Returns whether this is the pointer to the form.
     pub fn is_root(&self) -> bool {
         self.0.is_empty()
     }
@@ -63,7 +63,7 @@ impl Pointer {
         Some((Pointer(self.0[..at].to_owned()), unescape(&self.0[at + 1..])))
     }
 
-    /// Whether `other` is this place or is in it.
+    /// Returns whether `other` is this place or is in it.
     pub fn contains(&self, other: &Pointer) -> bool {
         other.0.strip_prefix(&self.0).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
     }

@@ -50,7 +50,7 @@ impl Route {
         self.length = self.length.saturating_add(1);
     }
 
-    /// Whether it was given more steps than it can hold. Such a route leads nowhere.
+    /// Returns whether it was given more steps than it can hold. Such a route leads nowhere.
     pub fn is_too_long(&self) -> bool {
         usize::from(self.length) > Self::LONGEST
     }

@@ -123,7 +123,7 @@ impl Schema {
         &self.records[record.0 as usize].variants
     }
 
-    /// Whether any record type has variants.
+    /// Returns whether any record type has variants.
     pub(crate) fn has_variants(&self) -> bool {
         self.records.iter().any(|of_type| !of_type.variants.is_empty())
     }

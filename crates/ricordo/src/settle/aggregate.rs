@@ -243,7 +243,7 @@ impl AggregateOf {
         Some(Share { number, weight, flag })
     }
 
-    /// Whether a row, and those that it lies in, are as they must be to count.
+    /// Returns whether a row, and those that it lies in, are as they must be to count.
     fn counts(&self, tree: &Tree, row: PlaceId) -> bool {
         let mut row = row;
         for Level { list, conditions, filters } in self.levels.iter().rev() {

@@ -140,13 +140,13 @@ impl Graph {
         tree.follow(cell.base, &of.levels.first()?.list).ok()
     }
 
-    /// Whether a place shows an aggregate that depends on another place.
+    /// Returns whether a place shows an aggregate that depends on another place.
     pub(crate) fn aggregates(&self, tree: &Tree, place: PlaceId, other: PlaceId) -> bool {
         let cell = self.cells.of_value(place);
         self.shows_aggregate(place) && cell.is_some_and(|cell| self.aggregating(tree, other).contains(&cell))
     }
 
-    /// Whether a place shows an aggregate.
+    /// Returns whether a place shows an aggregate.
     pub(crate) fn shows_aggregate(&self, place: PlaceId) -> bool {
         let body = self.cells.of_value(place).and_then(|cell| self.cells.get(cell));
         body.is_some_and(|body| body.aggregate.is_some())
@@ -174,7 +174,7 @@ impl Graph {
     }
 }
 
-/// Whether an aggregate depends on what a cell computes of a place that it goes through.
+/// Returns whether an aggregate depends on what a cell computes of a place that it goes through.
 pub(super) fn depends_on(of: &AggregateOf, slot: Slot) -> bool {
     match slot {
         Slot::Value(_) | Slot::Relevant => true,

@@ -9,7 +9,7 @@ use crate::tree::{Aspects, ChangedPlace, FieldRef, FieldState, Marks, PlaceId, P
 use crate::value::Value;
 
 impl Graph {
-    /// Whether a cell is computed now, and its place has no value of its own.
+    /// Returns whether a cell is computed now, and its place has no value of its own.
     pub(super) fn is_computed(&self, tree: &Tree, cell: Cell) -> bool {
         self.cells.get(cell).is_none_or(|body| match body.slot {
             Slot::Value(Role::Calculated) => true,
@@ -55,12 +55,12 @@ impl Graph {
         Some(value)
     }
 
-    /// Whether all that the value of a place was computed from is as it was loaded.
+    /// Returns whether all that the value of a place was computed from is as it was loaded.
     pub(crate) fn reads_baseline(&self, tree: &Tree, place: PlaceId) -> bool {
         self.cells.of_value(place).is_none_or(|cell| self.is_at_baseline(tree, cell))
     }
 
-    /// Whether all that a cell has read is as it was loaded.
+    /// Returns whether all that a cell has read is as it was loaded.
     fn is_at_baseline(&self, tree: &Tree, cell: Cell) -> bool {
         let Some(body) = self.cells.get(cell) else { return false };
         self.read_set(tree, body).iter().all(|read| {
@@ -217,7 +217,7 @@ impl Graph {
     }
 }
 
-/// Whether anything that was read differs from what it was when the transaction began.
+/// Returns whether anything that was read differs from what it was when the transaction began.
 fn has_changed(tree: &Tree, read_set: &[Read]) -> bool {
     let changes = tree.changes();
     let differs = |changed: &ChangedPlace, read: Aspects| {

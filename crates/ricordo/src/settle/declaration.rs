@@ -78,7 +78,7 @@ pub(crate) enum Bases {
 }
 
 impl Bases {
-    /// Whether a place is one of them.
+    /// Returns whether a place is one of them.
     pub(super) fn include(self, tree: &Tree, place: PlaceId) -> bool {
         match self {
             Bases::Form => place == tree.root(),
@@ -113,8 +113,8 @@ pub(crate) enum Slot {
     Shared(SharedId),
 }
 
-/// Whether one of these declarations is about the same value or flag of some of these places. Only constraints can be
-/// several.
+/// Returns whether one of these declarations is about the same value or flag of some of these places. Only
+/// constraints can be several.
 pub(crate) fn conflicts<'a>(
     mut known: impl Iterator<Item = &'a Declaration>,
     schema: &Schema,
@@ -251,7 +251,7 @@ impl Role {
         }
     }
 
-    /// Whether the two are counterparts.
+    /// Returns whether the two are counterparts.
     pub(super) fn is_counterpart(self) -> bool {
         matches!(self, Role::First { .. } | Role::Second { .. })
     }

@@ -114,7 +114,7 @@ impl Edge {
     }
 }
 
-/// Whether these are the reads of a variant.
+/// Returns whether these are the reads of a variant.
 pub(super) fn leads_to(tree: &Tree, base: PlaceId, variant: &Variant, reads: &[Read]) -> bool {
     variant.len() == reads.len()
         && variant.iter().zip(reads).all(|(edge, read)| edge.leads_to(tree, base, read))

@@ -242,7 +242,7 @@ impl Graph {
         cells.filter(|other| matches!(other.slot, Slot::Shared(id) if self.reads_shared(body, id)))
     }
 
-    /// Whether a cell has read a secret, or a record or list in which there may be one.
+    /// Returns whether a cell has read a secret, or a record or list in which there may be one.
     fn reads_secret(&self, tree: &Tree, cell: &CellBody) -> bool {
         let schema = tree.schema();
         let reads = |read: &Read| match read.reach {
@@ -289,7 +289,7 @@ impl Graph {
 /// Stands for the reason of a failure that could repeat a secret.
 const HIDDEN: &str = "its reason is hidden, since it reads a secret";
 
-/// Whether a value could be computed, but the place has one of its own.
+/// Returns whether a value could be computed, but the place has one of its own.
 fn is_own(tree: &Tree, place: PlaceId, slot: Slot) -> bool {
     matches!(slot, Slot::Value(_)) && tree.is_leading(place)
 }

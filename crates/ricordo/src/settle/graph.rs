@@ -101,7 +101,7 @@ impl Graph {
         self.declarations.values().map(|declared| &declared.declaration)
     }
 
-    /// Whether a rule decides if a person may change a place, or what can be chosen there.
+    /// Returns whether a rule decides if a person may change a place, or what can be chosen there.
     pub(crate) fn guards_input(&self, tree: &Tree, place: PlaceId) -> bool {
         let guards = |slot| matches!(slot, Slot::Readonly | Slot::Choices);
         tree.with_ancestors(place).any(|place| {
@@ -387,7 +387,7 @@ impl Graph {
         }
     }
 
-    /// Whether everything is settled.
+    /// Returns whether everything is settled.
     pub(crate) fn is_settled(&mut self, tree: &Tree) -> bool {
         tree.changes().is_settled() && self.pending.lowest(&self.cells).is_none()
     }
@@ -496,7 +496,7 @@ impl Graph {
     }
 }
 
-/// Whether a place lies in another, or is it.
+/// Returns whether a place lies in another, or is it.
 pub(super) fn lies_in(tree: &Tree, place: PlaceId, whole: PlaceId) -> bool {
     tree.with_ancestors(place).any(|place| place == whole)
 }

@@ -86,7 +86,7 @@ impl Graph {
         above
     }
 
-    /// Whether a cell has read another that is still to be computed.
+    /// Returns whether a cell has read another that is still to be computed.
     pub(super) fn is_early(&mut self, tree: &Tree, cell: Cell) -> bool {
         let Some(own) = self.cells.get(cell).map(|body| body.height) else { return false };
         // Nothing lower is pending, since the lowest is calculated first: only a cell that was just raised is early.
@@ -119,7 +119,7 @@ impl Graph {
         inputs
     }
 
-    /// Whether a cell reads an aggregate that no field shows.
+    /// Returns whether a cell reads an aggregate that no field shows.
     pub(super) fn reads_shared(&self, reader: &CellBody, id: SharedId) -> bool {
         let text = self.declarations[reader.declaration].declaration.text.as_ref();
         text.is_some_and(|text| text.shared.contains(&id))

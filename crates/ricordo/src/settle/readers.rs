@@ -9,7 +9,7 @@ use super::{Reach, Read};
 use crate::tree::{Aspects, PlaceId, Tree};
 
 impl Graph {
-    /// Whether any cell has read any of these aspects of a place.
+    /// Returns whether any cell has read any of these aspects of a place.
     pub(crate) fn is_read(&self, tree: &Tree, place: PlaceId, aspects: Aspects) -> bool {
         !self.readers(tree, place, aspects).is_empty()
     }
@@ -64,7 +64,7 @@ impl Graph {
         }
     }
 
-    /// Whether a cell has read the same as when it was computed last.
+    /// Returns whether a cell has read the same as when it was computed last.
     pub(super) fn has_read_the_same(&self, tree: &Tree, body: &CellBody) -> bool {
         self.reads.with(|reads| match &body.read_set {
             ReadSet::Nothing => reads.is_empty(),

@@ -75,7 +75,7 @@ impl<'a> PlaceView<'a> {
         }
     }
 
-    /// Whether a computation may take so many more steps: all that one settling computes has a bound.
+    /// Returns whether a computation may take so many more steps: all that one settling computes has a bound.
     #[cfg(feature = "formula")]
     pub(super) fn grant_steps(&self, steps: usize) -> bool {
         self.reads.is_none_or(|reads| reads.grant(steps))
@@ -142,7 +142,8 @@ impl<'a> PlaceView<'a> {
         self.tree.pointer(self.place)
     }
 
-    /// Whether the place is in the form: not in a removed row, an absent record, or a variant that is not chosen.
+    /// Returns whether the place is in the form: not in a removed row, an absent record, or a variant that is
+    /// not chosen.
     pub fn is_there(&self) -> bool {
         self.read_way();
         self.tree.is_there(self.place)
@@ -227,7 +228,8 @@ impl<'a> PlaceView<'a> {
         if self.part().secret { Cow::Borrowed(mask(&entry)) } else { entry }
     }
 
-    /// Whether the place is made like the form of another schema: the same fields and rows, of the same kinds.
+    /// Returns whether the place is made like the form of another schema: the same fields and rows, of the
+    /// same kinds.
     pub(crate) fn is_like(&self, schema: &Schema) -> bool {
         self.schema().is_alike(self.tree.part_id(self.place), schema, schema.root())
     }
@@ -242,7 +244,7 @@ impl<'a> PlaceView<'a> {
         }
     }
 
-    /// Whether text in the place, or in one in it, is not committed yet.
+    /// Returns whether text in the place, or in one in it, is not committed yet.
     pub fn is_uncommitted(&self) -> bool {
         self.read_sum(Aspects::UNCOMMITTED);
         self.tree.is_uncommitted(self.place)
@@ -298,8 +300,8 @@ impl<'a> PlaceView<'a> {
         self.schema().variants(record).iter().map(|variant| variant.tag().clone()).collect()
     }
 
-    /// Whether a person can add a row to a list, or open an optional record: it is not read-only, and the list is not full, or the record
-    /// not there.
+    /// Returns whether a person can add a row to a list, or open an optional record: it is not read-only, and
+    /// the list is not full, or the record not there.
     pub fn can_add(&self) -> bool {
         let has_room = match self.part().kind {
             Kind::List(_) => {
@@ -312,39 +314,40 @@ impl<'a> PlaceView<'a> {
         has_room && !self.is_readonly()
     }
 
-    /// Whether a deferred check of the place itself is under way.
+    /// Returns whether a deferred check of the place itself is under way.
     pub fn is_pending(&self) -> bool {
         self.read(Aspects::FINDINGS);
         self.tree.properties_of(self.place).is_some_and(|properties| properties.is_pending)
     }
 
-    /// Whether the entry cannot be parsed.
+    /// Returns whether the entry cannot be parsed.
     pub fn is_unreadable(&self) -> bool {
         self.read(Aspects::ENTRY | Aspects::VALUE | Aspects::FINDINGS);
         self.tree.field(self.place).is_some_and(FieldRef::is_unreadable)
     }
 
-    /// Whether a person cannot change the place: it is calculated, or it or a place around it is read-only.
+    /// Returns whether a person cannot change the place: it is calculated, or it or a place around it is
+    /// read-only.
     pub fn is_readonly(&self) -> bool {
         self.read_around(Aspects::READONLY);
         self.tree.is_readonly(self.place)
     }
 
-    /// Whether an empty value is an error.
+    /// Returns whether an empty value is an error.
     pub fn is_required(&self) -> bool {
         self.read(Aspects::REQUIRED);
         self.tree.is_required(self.place)
     }
 
-    /// Whether the place is relevant: no rule says otherwise of it or of a place around it. A place that is not relevant keeps
-    /// its value, but is not checked, and rules read it as blank.
+    /// Returns whether the place is relevant: no rule says otherwise of it or of a place around it. A place
+    /// that is not relevant keeps its value, but is not checked, and rules read it as blank.
     pub fn is_relevant(&self) -> bool {
         self.read(Aspects::RELEVANT);
         self.read_relevance();
         self.tree.is_relevant(self.place)
     }
 
-    /// Whether the value is calculated, and cannot be set.
+    /// Returns whether the value is calculated, and cannot be set.
     pub fn is_calculated(&self) -> bool {
         self.tree.is_calculated(self.place)
     }
@@ -354,30 +357,30 @@ impl<'a> PlaceView<'a> {
         self.tree.counterpart(self.place).map(|place| self.other(place))
     }
 
-    /// Whether the place is one of two counterparts, and leads: the other one is calculated from it.
+    /// Returns whether the place is one of two counterparts, and leads: the other one is calculated from it.
     pub fn is_leading(&self) -> bool {
         self.read(Aspects::LEADS);
         self.tree.counterpart(self.place).is_some() && self.tree.is_leading(self.place)
     }
 
-    /// Whether the place has a suggestion that was overridden.
+    /// Returns whether the place has a suggestion that was overridden.
     pub fn is_overridden(&self) -> bool {
         self.read(Aspects::LEADS);
         self.tree.source(self.place) == Some(Source::Suggestion) && self.tree.is_leading(self.place)
     }
 
-    /// Whether there is a rule about the place itself.
+    /// Returns whether there is a rule about the place itself.
     pub(crate) fn has_rules(&self) -> bool {
         !matches!(self.tree.source(self.place), None | Some(Source::Unseen))
     }
 
-    /// Whether the place has the focus.
+    /// Returns whether the place has the focus.
     pub fn has_focus(&self) -> bool {
         self.read(Aspects::FOCUS);
         self.tree.focus() == Some(self.place)
     }
 
-    /// Whether a binding of the place has the focus.
+    /// Returns whether a binding of the place has the focus.
     pub(crate) fn is_focused_by(&self, binding: BindingId) -> bool {
         self.read(Aspects::FOCUS | Aspects::HOLDER);
         self.tree.is_focused_by(self.place, Some(binding))
@@ -396,19 +399,20 @@ impl<'a> PlaceView<'a> {
         self.tree.conflict(self.place)
     }
 
-    /// Whether the value differs from the baseline, or the entry cannot be parsed. For records and lists, only values count.
+    /// Returns whether the value differs from the baseline, or the entry cannot be parsed. For records and
+    /// lists, only values count.
     pub fn is_dirty(&self) -> bool {
         self.read_sum(Aspects::DIRTY | Aspects::VALUE | Aspects::EPOCH);
         self.tree.is_dirty(self.place)
     }
 
-    /// Whether the user has left the place, or one in it.
+    /// Returns whether the user has left the place, or one in it.
     pub fn is_touched(&self) -> bool {
         self.read_sum(Aspects::TOUCHED | Aspects::EPOCH);
         self.tree.is_touched(self.place)
     }
 
-    /// Whether neither the place nor anything in it has an error. Warnings are not errors.
+    /// Returns whether neither the place nor anything in it has an error. Warnings are not errors.
     pub fn is_valid(&self) -> bool {
         self.read_sum(Aspects::FINDINGS | Aspects::EPOCH);
         self.read_relevance();
@@ -430,7 +434,7 @@ impl<'a> PlaceView<'a> {
         Some(self.schema().variants(record)[at].tag())
     }
 
-    /// Whether the place is an optional record or list that is not there.
+    /// Returns whether the place is an optional record or list that is not there.
     pub fn is_absent(&self) -> bool {
         self.read(Aspects::PRESENCE);
         !self.tree.is_present(self.place)
@@ -512,7 +516,7 @@ impl<'a> PlaceView<'a> {
         tree.with_ancestors(self.place).find_map(|place| tree.part(place).message_of(kind))
     }
 
-    /// Whether a submit was tried since the form was last reset, cleared, or given another record.
+    /// Returns whether a submit was tried since the form was last reset, cleared, or given another record.
     fn was_submitted(&self) -> bool {
         if let Some(reads) = self.reads {
             reads.record(self.tree.root(), Reach::Own, Aspects::TRIED);
@@ -559,7 +563,7 @@ impl<'a> PlaceView<'a> {
         }
     }
 
-    /// Whether there is a finding about the place, or about anything in it.
+    /// Returns whether there is a finding about the place, or about anything in it.
     fn has_findings(&self) -> bool {
         self.read_sum(Aspects::FINDINGS | Aspects::EPOCH);
         self.read_relevance();
@@ -682,13 +686,13 @@ impl<'a> PlaceView<'a> {
         list.sequence.position(self.tree.slot(self.place)).map(|position| position as usize)
     }
 
-    /// Whether the place is a row that is not in the baseline.
+    /// Returns whether the place is a row that is not in the baseline.
     pub fn is_added(&self) -> bool {
         self.read_way();
         self.tree.row_marks(self.place).0
     }
 
-    /// Whether the place is a row of the baseline that has moved.
+    /// Returns whether the place is a row of the baseline that has moved.
     pub fn is_moved(&self) -> bool {
         self.read_way();
         self.tree.row_marks(self.place).1

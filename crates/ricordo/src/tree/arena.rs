@@ -224,7 +224,7 @@ impl Arena {
         }
     }
 
-    /// Whether the id is of a place that was not freed.
+    /// Returns whether the id is of a place that was not freed.
     pub(super) fn knows(&self, place: PlaceId) -> bool {
         self.nodes.get(place.index as usize).is_some_and(|node| node.generation == place.generation)
     }
@@ -276,7 +276,7 @@ impl Arena {
         }
     }
 
-    /// Whether a node has something in the side table.
+    /// Returns whether a node has something in the side table.
     pub(super) fn has_extra(&self, index: u32) -> bool {
         self.node(index).extra != 0
     }

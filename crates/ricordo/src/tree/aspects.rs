@@ -91,12 +91,12 @@ impl Aspects {
         Aspects(1 << (26 + number % 6))
     }
 
-    /// Whether any of these aspects is among them.
+    /// Returns whether any of these aspects is among them.
     pub fn contains(self, aspects: Aspects) -> bool {
         self.0 & aspects.0 != 0
     }
 
-    /// Whether there is none.
+    /// Returns whether there is none.
     pub fn is_empty(self) -> bool {
         self.0 == 0
     }

@@ -139,8 +139,9 @@ impl Reversal {
         if let Reversal::Field { place, .. } = self { Some(*place) } else { None }
     }
 
-    /// Whether an undo needs it: findings and properties are computed again, a reset stays a fact, a row that was made stays
-    /// known, for the case that the undo is undone, and neither the focus nor the choices are what the user has put into the form.
+    /// Returns whether an undo needs it: findings and properties are computed again, a reset stays a fact, a
+    /// row that was made stays known, for the case that the undo is undone, and neither the focus nor the
+    /// choices are what the user has put into the form.
     pub(super) fn is_for_history(&self) -> bool {
         match self {
             Reversal::Field { .. }
@@ -237,18 +238,18 @@ pub(crate) struct ChangeSet {
 }
 
 impl ChangedPlace {
-    /// Whether nothing of the place itself has changed yet.
+    /// Returns whether nothing of the place itself has changed yet.
     fn is_noted_for_what_is_in_it(&self) -> bool {
         let is_logged = [self.first, self.faults, self.properties].iter().any(|at| *at != NOWHERE);
         self.aspects.is_empty() && !is_logged && self.unchecked == Unchecked::Nothing
     }
 
-    /// Whether the value of the place was not its baseline at the start.
+    /// Returns whether the value of the place was not its baseline at the start.
     pub(crate) fn was_dirty(&self) -> bool {
         self.marks.has(Marks::DIFFERS)
     }
 
-    /// Whether the place, or one in it, was touched at the start.
+    /// Returns whether the place, or one in it, was touched at the start.
     pub(crate) fn was_touched(&self) -> bool {
         self.marks.has(Marks::TOUCHED)
     }
@@ -268,8 +269,8 @@ impl ChangeSet {
         &self.places
     }
 
-    /// Whether there may be places in it that are gone: places came or went, or a baseline or a conflict
-    /// changed, also that of what is gone.
+    /// Returns whether there may be places in it that are gone: places came or went, or a baseline or a
+    /// conflict changed, also that of what is gone.
     pub(crate) fn may_have_gone_places(&self) -> bool {
         self.may_have_gone_places
     }
@@ -279,7 +280,7 @@ impl ChangeSet {
         self.may_have_gone_places = true;
     }
 
-    /// Whether the log has changes of rows, of the children of records, or of conflicts.
+    /// Returns whether the log has changes of rows, of the children of records, or of conflicts.
     pub(crate) fn has_structure(&self) -> bool {
         self.has_structure
     }
@@ -296,7 +297,7 @@ impl ChangeSet {
         first
     }
 
-    /// Whether the form took a new baseline, so that what went before cannot be undone.
+    /// Returns whether the form took a new baseline, so that what went before cannot be undone.
     pub(crate) fn has_new_baseline(&self) -> bool {
         self.has_new_baseline
     }
@@ -433,7 +434,7 @@ impl ChangeSet {
         changed.unchecked = changed.unchecked.max(unchecked);
     }
 
-    /// Whether the state of a field is in the log since the last savepoint.
+    /// Returns whether the state of a field is in the log since the last savepoint.
     fn is_logged(&self, changed: &ChangedPlace) -> bool {
         changed.latest != NOWHERE && changed.latest as usize >= self.savepoint
     }
@@ -578,12 +579,12 @@ impl ChangeSet {
         Some((place, aspects))
     }
 
-    /// Whether settling has seen all changes.
+    /// Returns whether settling has seen all changes.
     pub(crate) fn is_settled(&self) -> bool {
         self.to_settle.is_empty()
     }
 
-    /// Whether every place that changed was checked.
+    /// Returns whether every place that changed was checked.
     pub(crate) fn is_checked(&self) -> bool {
         self.to_check.is_empty()
     }

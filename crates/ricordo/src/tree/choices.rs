@@ -21,7 +21,7 @@ impl RunTimeChoices {
 }
 
 impl Tree {
-    /// Whether the choices of any field were set at run time.
+    /// Returns whether the choices of any field were set at run time.
     pub(super) fn has_choices_at_run_time(&self) -> bool {
         !self.choices.of_places.is_empty() || !self.choices.of_parts.is_empty()
     }

@@ -207,8 +207,8 @@ impl Tree {
         self.set_conflict(place, None);
     }
 
-    /// Whether the server's value of a place has changed since both last agreed. Computed values do not
-    /// count.
+    /// Returns whether the server's value of a place has changed since both last agreed. Computed values do
+    /// not count.
     pub(super) fn is_changed_by_others(&self, place: PlaceId, theirs: &Value) -> bool {
         match (self.base_of_conflict(place), self.field(place)) {
             (Some(base), _) => self.differs_in_what_is_given(place, base, theirs),
@@ -217,7 +217,7 @@ impl Tree {
         }
     }
 
-    /// Whether two values of a place differ in something that is not computed from something else.
+    /// Returns whether two values of a place differ in something that is not computed from something else.
     fn differs_in_what_is_given(&self, place: PlaceId, base: &Value, theirs: &Value) -> bool {
         if base.matches(theirs) {
             return false;
@@ -289,7 +289,7 @@ impl Tree {
         open.into_iter().map(|(_, place)| place).collect()
     }
 
-    /// Whether a place is in a conflict that is open.
+    /// Returns whether a place is in a conflict that is open.
     pub(crate) fn is_in_conflict(&self, place: PlaceId) -> bool {
         if self.base_of_conflict(place).is_none() || !self.knows(place) {
             return false;

@@ -10,7 +10,7 @@ use crate::schema::Kind;
 use crate::value::{Record, content_of, list_content, member_content};
 
 impl Tree {
-    /// Whether a record or a list is there; a field always is.
+    /// Returns whether a record or a list is there; a field always is.
     pub(crate) fn is_present(&self, place: PlaceId) -> bool {
         self.presence(place) == Presence::Present
     }
@@ -76,7 +76,7 @@ impl Tree {
         }
     }
 
-    /// Whether a record has the children that begin here.
+    /// Returns whether a record has the children that begin here.
     pub(crate) fn has_children(&self, record: PlaceId, first: u32) -> bool {
         self.first_child(record) == first
     }

@@ -58,7 +58,7 @@ impl Given {
         }
     }
 
-    /// Whether a field holds this already, whatever it compares with.
+    /// Returns whether a field holds this already, whatever it compares with.
     pub(super) fn is_in(&self, field: FieldRef<'_>) -> bool {
         let Given { value, entry, is_unreadable, pending, leads, leads_at_baseline: _ } = self;
         (value, entry.as_ref(), pending.as_ref()) == (field.value(), field.entry(), field.pending())
@@ -81,7 +81,7 @@ impl Tree {
         self.record_of(record, |child| self.baseline(child))
     }
 
-    /// Whether a field, or what lies in a record or list, has more to say than its baseline.
+    /// Returns whether a field, or what lies in a record or list, has more to say than its baseline.
     pub(crate) fn is_as_loaded(&self, place: PlaceId) -> bool {
         !self.marks(place).has(super::Marks::RESETTABLE)
     }
@@ -100,7 +100,7 @@ impl Tree {
         self.led_otherwise.iter().copied().filter(|place| self.knows(*place))
     }
 
-    /// Whether loading the baseline does not say of a field whether it leads in it.
+    /// Returns whether loading the baseline does not say of a field whether it leads in it.
     pub(crate) fn is_led_otherwise(&self, place: PlaceId) -> bool {
         self.led_otherwise.contains(&place)
     }

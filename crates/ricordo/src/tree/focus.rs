@@ -21,7 +21,7 @@ pub(crate) struct Focus {
 }
 
 impl Focus {
-    /// Whether a binding of the place may be the one that has it.
+    /// Returns whether a binding of the place may be the one that has it.
     fn may_be_by(self, binding: Option<BindingId>) -> bool {
         self.by.is_none() || binding.is_none() || self.by == binding
     }
@@ -33,7 +33,8 @@ impl Tree {
         self.focus.map(|focus| focus.place).filter(|place| self.is_there(*place))
     }
 
-    /// Whether a place has the focus, and no other binding of it than this one does. If either is not known, the place decides.
+    /// Returns whether a place has the focus, and no other binding of it than this one does. If either is not
+    /// known, the place decides.
     pub(crate) fn is_focused_by(&self, place: PlaceId, binding: Option<BindingId>) -> bool {
         self.focus() == Some(place) && self.focus.is_some_and(|focus| focus.may_be_by(binding))
     }

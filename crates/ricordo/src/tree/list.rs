@@ -82,12 +82,12 @@ impl ListBody {
         self.sequence.new_key()
     }
 
-    /// Whether rows were added, removed or moved since the baseline.
+    /// Returns whether rows were added, removed or moved since the baseline.
     pub(crate) fn is_reordered(&self) -> bool {
         !self.added.is_empty() || !self.displaced.is_empty()
     }
 
-    /// Whether the list must know the content hashes of its rows at any time.
+    /// Returns whether the list must know the content hashes of its rows at any time.
     pub(super) fn needs_hashes(&self) -> bool {
         self.is_reordered() || self.contents.is_some()
     }
@@ -143,8 +143,8 @@ impl ListBody {
         baseline.iter().copied().filter(|key| !kept.contains(key)).collect()
     }
 
-    /// Whether the rows are those of the baseline, in its order: then all that were displaced stand where they
-    /// stood, and the others have not changed their order.
+    /// Returns whether the rows are those of the baseline, in its order: then all that were displaced stand
+    /// where they stood, and the others have not changed their order.
     pub(super) fn is_in_baseline_order(&self) -> bool {
         self.added.is_empty()
             && self.has_baseline_length()
@@ -229,8 +229,8 @@ impl Tree {
         }
     }
 
-    /// Whether the rows of a list of the baseline's length hold what the baseline's held, and how many were compared
-    /// for that.
+    /// Returns whether the rows of a list of the baseline's length hold what the baseline's held, and how
+    /// many were compared for that.
     ///
     /// Rows that were neither added nor displaced have kept their order. So between the positions where others stand,
     /// or stood, they are still where they were, or all so many positions further on; only these are compared.
@@ -309,7 +309,7 @@ impl Tree {
         }
     }
 
-    /// Whether a row was added since the baseline, and whether it was moved.
+    /// Returns whether a row was added since the baseline, and whether it was moved.
     pub(crate) fn row_marks(&self, row: PlaceId) -> (bool, bool) {
         let key = self.slot(row);
         let list = self.parent(row).and_then(|list| self.list(list));
@@ -370,8 +370,8 @@ impl Contents {
 }
 
 impl Tree {
-    /// Whether two rows of a list hold the same value, where rows must differ. Empty rows are not counted: they
-    /// are yet to be filled.
+    /// Returns whether two rows of a list hold the same value, where rows must differ. Empty rows are not
+    /// counted: they are yet to be filled.
     pub(crate) fn has_repeated_rows(&self, place: PlaceId) -> bool {
         self.crowded_rows(place).any(|rows| self.same_among(rows).is_some())
     }
@@ -418,7 +418,7 @@ impl Tree {
         }
     }
 
-    /// Whether a row is yet to be filled: nothing is in it, or only what a new row has.
+    /// Returns whether a row is yet to be filled: nothing is in it, or only what a new row has.
     fn is_unfilled(&self, row: PlaceId) -> bool {
         let value = self.value(row);
         value.holds_nothing() || value == self.schema().blank(self.part_id(row))

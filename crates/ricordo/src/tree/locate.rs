@@ -187,18 +187,20 @@ impl Tree {
         self.with_ancestors(place).count() - 1
     }
 
-    /// Whether a row is in its list, or a place is right in its record.
+    /// Returns whether a row is in its list, or a place is right in its record.
     pub(crate) fn is_placed(&self, place: PlaceId) -> bool {
         let parent = self.parent(place).and_then(|parent| self.list(parent));
         parent.is_none_or(|list| list.sequence.holds(self.slot(place)))
     }
 
-    /// Whether a place is in the form now: no row that it lies in was removed, and no record made empty.
+    /// Returns whether a place is in the form now: no row that it lies in was removed, and no record made
+    /// empty.
     pub(crate) fn is_there(&self, place: PlaceId) -> bool {
         self.is_there_in(self.root(), place)
     }
 
-    /// Whether a place lies in another now: no row between them was removed, and no record made empty.
+    /// Returns whether a place lies in another now: no row between them was removed, and no record made
+    /// empty.
     pub(crate) fn is_there_in(&self, whole: PlaceId, place: PlaceId) -> bool {
         if !self.knows(place) {
             return false;

@@ -33,7 +33,7 @@ impl Marks {
     /// There is something for a reset to revert.
     pub(crate) const RESETTABLE: Marks = Marks(1 | 2 | 4 | 16 | 32 | 64);
 
-    /// Whether any of these marks is set.
+    /// Returns whether any of these marks is set.
     pub(crate) fn has(self, marks: Marks) -> bool {
         self.0 & marks.0 != 0
     }

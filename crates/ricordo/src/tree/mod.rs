@@ -170,7 +170,7 @@ impl Tree {
         self.changes.note_for(&mut self.arena, self.root, Aspects::NOW, Unchecked::Nothing);
     }
 
-    /// Whether a submit was tried since the form was last reset, cleared, or given another record.
+    /// Returns whether a submit was tried since the form was last reset, cleared, or given another record.
     pub(crate) fn was_submitted(&self) -> bool {
         self.was_submitted
     }
@@ -223,7 +223,7 @@ impl Tree {
         })
     }
 
-    /// Whether the id is of a place of this tree.
+    /// Returns whether the id is of a place of this tree.
     pub(crate) fn knows(&self, place: PlaceId) -> bool {
         self.arena.knows(place)
     }

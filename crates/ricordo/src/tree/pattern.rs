@@ -61,7 +61,7 @@ impl Pattern {
         self.steps.len()
     }
 
-    /// Whether a place may be meant by this pattern and by another.
+    /// Returns whether a place may be meant by this pattern and by another.
     pub(crate) fn overlaps(&self, other: &Pattern, schema: &Schema) -> bool {
         let (long, short) = if self.depth() < other.depth() { (other, self) } else { (self, other) };
         let (prefix, rest) = long.steps.split_at(long.depth() - short.depth());
@@ -163,12 +163,12 @@ impl Tree {
         if steps == 0 { begins.then_some(at) } else { found.filter(|_| begins) }
     }
 
-    /// Whether a place is one of those that are meant.
+    /// Returns whether a place is one of those that are meant.
     pub(crate) fn is_meant(&self, place: PlaceId, pattern: &Pattern) -> bool {
         self.on_way_to(place, pattern, 0).is_some()
     }
 
-    /// Whether the rows of a list are meant.
+    /// Returns whether the rows of a list are meant.
     pub(crate) fn are_rows_meant(&self, list: PlaceId, pattern: &Pattern) -> bool {
         let Some((None, around)) = pattern.steps.split_last() else { return false };
         self.on_way(list, pattern.anchor, around, 0).is_some()

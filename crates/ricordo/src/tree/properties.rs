@@ -254,7 +254,7 @@ impl Tree {
         };
     }
 
-    /// Whether a place is calculated, so that nobody else sets it.
+    /// Returns whether a place is calculated, so that nobody else sets it.
     pub(crate) fn is_calculated(&self, place: PlaceId) -> bool {
         self.source(place) == Some(Source::Calculated)
     }
@@ -267,12 +267,12 @@ impl Tree {
         }
     }
 
-    /// Whether the value of a place is its own, although it could be computed.
+    /// Returns whether the value of a place is its own, although it could be computed.
     pub(crate) fn is_leading(&self, place: PlaceId) -> bool {
         self.leads_as(place, self.source(place))
     }
 
-    /// Whether the value of a place would be its own if it came from this.
+    /// Returns whether the value of a place would be its own if it came from this.
     pub(crate) fn leads_as(&self, place: PlaceId, source: Option<Source>) -> bool {
         let leads = |place| self.arena.get(place).state.leads();
         match source {
@@ -311,7 +311,7 @@ impl Tree {
         if self.properties.of_places.is_empty() { None } else { self.properties.of_places.get(&place) }
     }
 
-    /// Whether any place has properties.
+    /// Returns whether any place has properties.
     pub(super) fn has_properties(&self) -> bool {
         !self.properties.of_places.is_empty()
     }
@@ -342,12 +342,12 @@ impl Tree {
         }
     }
 
-    /// Whether anything in the form may be not relevant.
+    /// Returns whether anything in the form may be not relevant.
     pub(crate) fn has_relevance(&self) -> bool {
         !self.properties.relevance.is_empty()
     }
 
-    /// Whether anything in a place may be not relevant by itself.
+    /// Returns whether anything in a place may be not relevant by itself.
     pub(crate) fn may_have_irrelevant_places(&self, place: PlaceId) -> bool {
         let relevance = &self.properties.relevance;
         let around =
@@ -355,7 +355,7 @@ impl Tree {
         !relevance.is_empty() && around().contains(&self.part_id(place))
     }
 
-    /// Whether rows of a list may be not relevant.
+    /// Returns whether rows of a list may be not relevant.
     pub(crate) fn may_have_irrelevant_rows(&self, list: PlaceId) -> bool {
         match self.part(list).kind {
             Kind::List(of) => self.properties.relevance.contains(&self.schema().item(of)),
@@ -370,19 +370,19 @@ impl Tree {
             .filter(|place| self.properties.relevance.contains(&self.part_id(*place)))
     }
 
-    /// Whether a place counts: neither it nor anything that it lies in is said to be not relevant.
+    /// Returns whether a place counts: neither it nor anything that it lies in is said to be not relevant.
     pub(crate) fn is_relevant(&self, place: PlaceId) -> bool {
         !self
             .relevance_around(place)
             .any(|place| self.properties_of(place).is_some_and(|flags| flags.is_irrelevant))
     }
 
-    /// Whether a person must fill a place in or, if it is a flag, tick it.
+    /// Returns whether a person must fill a place in or, if it is a flag, tick it.
     pub(crate) fn is_required(&self, place: PlaceId) -> bool {
         self.part(place).is_required() || self.properties_of(place).is_some_and(|flags| flags.is_required)
     }
 
-    /// Whether a place is itself said to be read-only, whatever it lies in.
+    /// Returns whether a place is itself said to be read-only, whatever it lies in.
     pub(crate) fn is_readonly_itself(&self, place: PlaceId) -> bool {
         self.part(place).readonly || self.properties_of(place).is_some_and(|flags| flags.is_readonly)
     }
@@ -418,7 +418,7 @@ impl Tree {
         self.properties.constraints.iter().filter_map(|(_, words)| words.id.as_ref())
     }
 
-    /// Whether what a constraint finds is neither shown nor an obstacle.
+    /// Returns whether what a constraint finds is neither shown nor an obstacle.
     pub(crate) fn is_suppressed(&self, constraint: ConstraintId) -> bool {
         let id = || self.constraint(constraint).and_then(|words| words.id.as_ref());
         !self.properties.suppressed.is_empty()

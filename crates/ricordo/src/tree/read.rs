@@ -114,14 +114,14 @@ impl Tree {
         Value::Record(members)
     }
 
-    /// Whether the place is dirty: its value is not its baseline, or what was typed cannot be read.
+    /// Returns whether the place is dirty: its value is not its baseline, or what was typed cannot be read.
     pub(crate) fn is_dirty(&self, place: PlaceId) -> bool {
         let node = self.arena.get(place);
         node.marks.has(Marks::DIFFERS) || node.state.is_unreadable()
     }
 
-    /// Whether there is nothing special about the place itself: its entry was parsed, and it has neither findings, nor
-    /// properties, nor choices that were set at run time.
+    /// Returns whether there is nothing special about the place itself: its entry was parsed, and it has
+    /// neither findings, nor properties, nor choices that were set at run time.
     pub(crate) fn is_plain(&self, place: PlaceId) -> bool {
         let node = self.arena.get(place);
         !node.state.is_unreadable()
@@ -130,39 +130,39 @@ impl Tree {
             && self.properties_of(place).is_none()
     }
 
-    /// Whether the place, or one in it, was left by a person.
+    /// Returns whether the place, or one in it, was left by a person.
     pub(crate) fn is_touched(&self, place: PlaceId) -> bool {
         self.marks(place).has(Marks::TOUCHED)
     }
 
-    /// Whether the place itself was left by a person.
+    /// Returns whether the place itself was left by a person.
     pub(crate) fn is_itself_touched(&self, place: PlaceId) -> bool {
         self.arena.get(place).state.is_touched()
     }
 
-    /// Whether neither the place nor anything in it has an error.
+    /// Returns whether neither the place nor anything in it has an error.
     pub(crate) fn is_valid(&self, place: PlaceId) -> bool {
         !self.marks(place).has(Marks::INVALID)
     }
 
-    /// Whether there is an error or a warning about the place, or about one in it.
+    /// Returns whether there is an error or a warning about the place, or about one in it.
     pub(crate) fn has_findings(&self, place: PlaceId) -> bool {
         self.marks(place).has(Marks::FOUND)
     }
 
-    /// Whether the place, or one in it, holds a text that has not taken effect yet.
+    /// Returns whether the place, or one in it, holds a text that has not taken effect yet.
     pub(crate) fn is_uncommitted(&self, place: PlaceId) -> bool {
         self.marks(place).has(Marks::UNCOMMITTED)
     }
 
-    /// Whether a person may not change the place: it, or what it lies in, is read-only.
+    /// Returns whether a person may not change the place: it, or what it lies in, is read-only.
     pub(crate) fn is_readonly(&self, place: PlaceId) -> bool {
         let may_be_readonly = self.schema.has_readonly_parts() || self.has_properties();
         self.is_calculated(place)
             || (may_be_readonly && self.with_ancestors(place).any(|place| self.is_readonly_itself(place)))
     }
 
-    /// Whether a place is not part of the record: it, or a container around it, is local.
+    /// Returns whether a place is not part of the record: it, or a container around it, is local.
     pub(crate) fn is_beside(&self, place: PlaceId) -> bool {
         self.with_ancestors(place).any(|around| self.part(around).local)
     }

@@ -43,7 +43,7 @@ impl Tree {
         self.drop_conflicts_in(self.root());
     }
 
-    /// Whether the user has changed something in a place. Computed values do not count.
+    /// Returns whether the user has changed something in a place. Computed values do not count.
     pub(crate) fn is_changed(&self, place: PlaceId) -> bool {
         self.is_changed_by(place, &mut |place, field| is_otherwise(field) && !self.is_computed_now(place))
     }
@@ -63,8 +63,8 @@ impl Tree {
         (!is_changed).then_some(calculated)
     }
 
-    /// Whether rows or records have come, gone or moved in a place, or a field is one that counts. Only fields that may differ from the
-    /// baseline are visited.
+    /// Returns whether rows or records have come, gone or moved in a place, or a field is one that counts.
+    /// Only fields that may differ from the baseline are visited.
     fn is_changed_by(&self, place: PlaceId, counts: &mut impl FnMut(PlaceId, FieldRef<'_>) -> bool) -> bool {
         if !self.marks(place).has(Marks::CHANGED) {
             return false;
@@ -84,7 +84,7 @@ impl Tree {
         }
     }
 
-    /// Whether the value of a field is computed now, and nobody's own.
+    /// Returns whether the value of a field is computed now, and nobody's own.
     pub(super) fn is_computed_now(&self, place: PlaceId) -> bool {
         let may_be_computed =
             self.counterpart(place).is_some() || self.source(place) == Some(Source::Suggestion);
@@ -497,7 +497,7 @@ impl Tree {
         by_key
     }
 
-    /// Whether a row that was removed has been added again: another one has its key.
+    /// Returns whether a row that was removed has been added again: another one has its key.
     pub(super) fn is_added_again(&self, list: PlaceId, removed: PlaceId) -> bool {
         let Some(body) = self.list(list).filter(|body| !body.added.is_empty()) else { return false };
         let Some(key) = self.baseline_key(list, removed) else { return false };
@@ -543,7 +543,8 @@ fn key_text(value: &Value) -> Option<String> {
     (!value.is_empty()).then(|| value.to_text().into_owned())
 }
 
-/// Whether something else is in a field than in its baseline, also if it cannot be parsed or has not taken effect yet.
+/// Returns whether something else is in a field than in its baseline, also if it cannot be parsed or has not
+/// taken effect yet.
 fn is_otherwise(field: FieldRef<'_>) -> bool {
     field.differs() || field.is_unreadable() || field.pending().is_some()
 }

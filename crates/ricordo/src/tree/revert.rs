@@ -17,8 +17,8 @@ impl Tree {
         self.changes.recycle(log);
     }
 
-    /// Whether an undo needs an entry of the log. Calculated values are calculated again from the restored
-    /// ones.
+    /// Returns whether an undo needs an entry of the log. Calculated values are calculated again from the
+    /// restored ones.
     pub(crate) fn is_for_history(&self, reversal: &Reversal) -> bool {
         let is_calculated = reversal.field().is_some_and(|field| self.is_calculated(field));
         reversal.is_for_history() && !is_calculated
@@ -200,7 +200,8 @@ impl Tree {
         }
     }
 
-    /// Whether something was changed that is out of sight now, and may be brought back by undoing an earlier step.
+    /// Returns whether something was changed that is out of sight now, and may be brought back by undoing an
+    /// earlier step.
     pub(crate) fn has_changed_out_of_sight(&self) -> bool {
         // Most transactions take nothing out of sight.
         if !self.changes.may_have_gone_places() || self.changes.has_new_baseline() {

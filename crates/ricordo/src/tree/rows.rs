@@ -96,7 +96,7 @@ impl Tree {
         Some(self.arena.id(row))
     }
 
-    /// Whether a place is a row that was prepared and has not been put in yet.
+    /// Returns whether a place is a row that was prepared and has not been put in yet.
     pub(crate) fn is_prepared(&self, place: PlaceId) -> bool {
         self.knows(place) && self.slot(place) == NO_KEY
     }

@@ -187,7 +187,7 @@ impl RowSequence {
         self.homes.pop();
     }
 
-    /// Whether the row is in the sequence.
+    /// Returns whether the row is in the sequence.
     pub(crate) fn holds(&self, key: Key) -> bool {
         self.homes.get(key as usize).is_some_and(|home| home.leaf != NONE)
     }

@@ -83,12 +83,12 @@ impl State {
         self.0 & State::LEADS_AT_BASELINE != 0
     }
 
-    /// Whether the record or list is there.
+    /// Returns whether the record or list is there.
     pub(crate) fn presence(self) -> Presence {
         Presence::of_bits(self.0 >> 4)
     }
 
-    /// Whether the record or list is there in the baseline.
+    /// Returns whether the record or list is there in the baseline.
     pub(crate) fn baseline_presence(self) -> Presence {
         Presence::of_bits(self.0 >> 6)
     }
@@ -185,7 +185,7 @@ impl FieldState {
         self.typed().map_or_else(|| part.edit_text(&self.value), |typed| Cow::Borrowed(typed))
     }
 
-    /// Whether the field was as its baseline, and nobody was typing.
+    /// Returns whether the field was as its baseline, and nobody was typing.
     pub(super) fn is_pristine(&self) -> bool {
         self.is_baseline && !self.state.is_unreadable() && self.pending.is_none()
     }
@@ -222,7 +222,7 @@ impl<'a> FieldRef<'a> {
         self.extra?.baseline.as_ref()
     }
 
-    /// Whether the value is not the baseline.
+    /// Returns whether the value is not the baseline.
     pub(crate) fn differs(self) -> bool {
         self.other_baseline().is_some()
     }
@@ -239,7 +239,7 @@ impl<'a> FieldRef<'a> {
         self.state.leads_at_baseline()
     }
 
-    /// Whether the field is as its baseline, and nobody is typing.
+    /// Returns whether the field is as its baseline, and nobody is typing.
     pub(super) fn is_pristine(self) -> bool {
         !self.differs() && !self.is_unreadable() && self.pending().is_none()
     }
@@ -265,7 +265,7 @@ impl<'a> FieldRef<'a> {
         self.typed().map_or_else(|| part.edit_text(self.value), |typed| Cow::Borrowed(typed))
     }
 
-    /// Whether all that the user has put into it is as it was, given whether the value differs.
+    /// Returns whether all that the user has put into it is as it was, given whether the value differs.
     pub(crate) fn is_as(self, before: &FieldState, value_differs: bool) -> bool {
         !value_differs
             && self.is_unreadable() == before.state.is_unreadable()

@@ -176,7 +176,8 @@ impl Tree {
         self.sent = Some(sent);
     }
 
-    /// Whether a row that the baseline does not have, or the children of a record that begin here, were sent: then they stay known.
+    /// Returns whether a row that the baseline does not have, or the children of a record that begin here,
+    /// were sent: then they stay known.
     pub(super) fn is_row_sent(&self, list: PlaceId, key: Key) -> bool {
         self.sent.as_ref().is_some_and(|sent| sent.rows.contains(&(list, key)))
     }

@@ -11,7 +11,7 @@ use crate::schema::Kind;
 use crate::value::{Value, sort};
 
 impl Tree {
-    /// Whether a place is a variant of the record that it lies in.
+    /// Returns whether a place is a variant of the record that it lies in.
     pub(crate) fn is_variant(&self, place: PlaceId) -> bool {
         self.part(place).is_variant
     }

@@ -40,7 +40,7 @@ impl Number {
     /// The number that is not there.
     pub const BLANK: Number = Number(None);
 
-    /// Whether there is no number.
+    /// Returns whether there is no number.
     pub const fn is_blank(self) -> bool {
         self.0.is_none()
     }
@@ -56,27 +56,27 @@ impl Number {
         if self.is_blank() { other.into() } else { self }
     }
 
-    /// Whether this number is at most as great as another.
+    /// Returns whether this number is at most as great as another.
     pub fn at_most(self, other: impl Into<Number>) -> Option<bool> {
         self.compare(other, |one, other| one <= other)
     }
 
-    /// Whether this number is at least as great as another.
+    /// Returns whether this number is at least as great as another.
     pub fn at_least(self, other: impl Into<Number>) -> Option<bool> {
         self.compare(other, |one, other| one >= other)
     }
 
-    /// Whether this number is less than another.
+    /// Returns whether this number is less than another.
     pub fn less_than(self, other: impl Into<Number>) -> Option<bool> {
         self.compare(other, |one, other| one < other)
     }
 
-    /// Whether this number is greater than another.
+    /// Returns whether this number is greater than another.
     pub fn more_than(self, other: impl Into<Number>) -> Option<bool> {
         self.compare(other, |one, other| one > other)
     }
 
-    /// Whether this number is the same as another.
+    /// Returns whether this number is the same as another.
     pub fn equals(self, other: impl Into<Number>) -> Option<bool> {
         self.compare(other, |one, other| one == other)
     }

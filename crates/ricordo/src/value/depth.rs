@@ -3,7 +3,8 @@
 use super::Value;
 
 impl Value {
-    /// Whether lists and records lie more than so many levels deep in each other. Goes no deeper than that.
+    /// Returns whether lists and records lie more than so many levels deep in each other. Goes no deeper than
+    /// that.
     pub(crate) fn is_deeper_than(&self, levels: usize) -> bool {
         match self {
             Value::List(items) => levels == 0 || items.iter().any(|item| item.is_deeper_than(levels - 1)),

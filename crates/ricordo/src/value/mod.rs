@@ -119,7 +119,7 @@ impl Value {
         }
     }
 
-    /// Whether the value misses a `required`: blank, null or the empty text.
+    /// Returns whether the value misses a `required`: blank, null or the empty text.
     pub fn is_empty(&self) -> bool {
         match self {
             Value::Blank | Value::Null => true,
@@ -144,7 +144,8 @@ impl Value {
         *self = Value::Record(members);
     }
 
-    /// Whether there is nothing in it: it is empty, a list without rows, or a record in whose members there is nothing.
+    /// Returns whether there is nothing in it: it is empty, a list without rows, or a record in whose members
+    /// there is nothing.
     pub(crate) fn holds_nothing(&self) -> bool {
         match self {
             Value::List(rows) => rows.is_empty(),
@@ -153,8 +154,8 @@ impl Value {
         }
     }
 
-    /// Whether the two are the same for a `test` or an `expect`: equal, or each of them null or blank, at any
-    /// depth.
+    /// Returns whether the two are the same for a `test` or an `expect`: equal, or each of them null or
+    /// blank, at any depth.
     pub fn matches(&self, other: &Value) -> bool {
         match (self, other) {
             (Value::Blank | Value::Null, Value::Blank | Value::Null) => true,

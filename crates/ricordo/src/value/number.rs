@@ -123,8 +123,8 @@ pub fn write_number(number: Decimal) -> String {
     if number.is_zero() { "0".to_owned() } else { number.normalize().to_string() }
 }
 
-/// Whether [`write_number`] would write a number that was read from `text` just so. Spares writing it out
-/// only to compare.
+/// Returns whether [`write_number`] would write a number that was read from `text` just so. Spares writing it
+/// out only to compare.
 pub(crate) fn is_canonical_number(text: &str) -> bool {
     let magnitude = text.strip_prefix('-').unwrap_or(text);
     let (whole, fraction) = magnitude.split_once('.').unwrap_or((magnitude, "1"));
@@ -138,7 +138,8 @@ pub(crate) fn is_canonical_number(text: &str) -> bool {
         && magnitude.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.')
 }
 
-/// Whether two numbers are equal, whatever zeros they end with. Mostly that is known without scaling any of them.
+/// Returns whether two numbers are equal, whatever zeros they end with. Mostly that is known without scaling
+/// any of them.
 pub(super) fn are_equal(one: Decimal, other: Decimal) -> bool {
     if one.scale() == other.scale() {
         return one.mantissa() == other.mantissa();
@@ -148,7 +149,7 @@ pub(super) fn are_equal(one: Decimal, other: Decimal) -> bool {
     ends_with_zero_decimal(longer) && one == other
 }
 
-/// Whether a number has no zeros at the end, and is not a negative zero.
+/// Returns whether a number has no zeros at the end, and is not a negative zero.
 pub(crate) fn is_normalized(number: Decimal) -> bool {
     !ends_with_zero_decimal(number)
         && !(number.is_zero() && (number.is_sign_negative() || number.scale() > 0))
@@ -159,7 +160,7 @@ pub(crate) fn normalized(number: Decimal) -> Decimal {
     if is_normalized(number) { number } else { number.normalize() }
 }
 
-/// Whether the last decimal of a number is a zero.
+/// Returns whether the last decimal of a number is a zero.
 pub(super) fn ends_with_zero_decimal(number: Decimal) -> bool {
     if number.scale() == 0 {
         return false;

@@ -29,7 +29,7 @@ pub(crate) enum Name {
 }
 
 impl Name {
-    /// Whether it is this name. Mostly both are the same text in memory.
+    /// Returns whether it is this name. Mostly both are the same text in memory.
     pub(crate) fn is(&self, other: &Arc<str>) -> bool {
         matches!(self, Name::Shared(name) if Arc::ptr_eq(name, other)) || **self == **other
     }
@@ -149,7 +149,7 @@ impl Record {
         self.members.len()
     }
 
-    /// Whether there is no member.
+    /// Returns whether there is no member.
     pub fn is_empty(&self) -> bool {
         self.members.is_empty()
     }
@@ -163,7 +163,7 @@ impl Record {
         covers(self, other) && covers(other, self)
     }
 
-    /// Whether the members are the same in the sense of [`Value::matches`].
+    /// Returns whether the members are the same in the sense of [`Value::matches`].
     pub(crate) fn matches(&self, other: &Record) -> bool {
         self.same(other, Value::matches)
     }

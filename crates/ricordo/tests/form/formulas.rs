@@ -307,8 +307,8 @@ fn a_message_shows_fields_as_they_are_displayed() {
     assert!(messages(&form).is_empty(), "null passes");
 }
 
-/// Whether places depend on each other may depend on the data. A refused action changes nothing, not even an
-/// aggregate that no field shows.
+/// Returns whether places depend on each other may depend on the data. A refused action changes nothing, not
+/// even an aggregate that no field shows.
 #[test]
 fn a_cycle_that_comes_with_data_is_refused_and_changes_nothing() {
     let form = form(

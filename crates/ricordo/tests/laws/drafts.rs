@@ -31,7 +31,7 @@ fn do_line(engine: &mut Engine, line: &Json) -> Result<(), String> {
     engine.apply(action).map(drop).map_err(|error| error.to_string())
 }
 
-/// Whether a line enters another variant.
+/// Returns whether a line enters another variant.
 fn enters_tag(line: &Json) -> bool {
     let is_tag = |path: &str| path.ends_with(&format!("/{}", definitions::TAG));
     match line["op"].as_str() {

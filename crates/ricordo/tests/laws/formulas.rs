@@ -305,7 +305,7 @@ impl Flag {
     }
 }
 
-/// Whether any of some flags is true, or all are. Nobody knows if it depends on a null.
+/// Returns whether any of some flags is true, or all are. Nobody knows if it depends on a null.
 fn any_or_all(any: bool, flags: impl Iterator<Item = Truth>) -> Truth {
     let flags: Vec<Truth> = flags.collect();
     if flags.contains(&Some(any)) {
@@ -535,7 +535,7 @@ fn of_number(number: Number) -> Value {
     number.map_or(Value::Blank, Value::Number)
 }
 
-/// Whether everything is as the formulas say.
+/// Returns whether everything is as the formulas say.
 fn check(engine: &Engine, formulas: &Formulas) {
     let form = Form::of(engine);
     let at = At { form: &form, row: None, bound: None, first: None };

@@ -149,12 +149,12 @@ fn field() -> BoxedStrategy<(Json, Vec<Json>)> {
     .boxed()
 }
 
-/// Whether a form has it anyway: a record, a list, or a flag to be ticked.
+/// Returns whether a form has it anyway: a record, a list, or a flag to be ticked.
 fn is_there_anyway(schema: &Json) -> bool {
     schema["type"] == "object" || schema["type"] == "array" || schema["const"] == true
 }
 
-/// Whether a row somewhere has nothing in it, and so is yet to be filled.
+/// Returns whether a row somewhere has nothing in it, and so is yet to be filled.
 fn has_unfilled_rows(document: &Json) -> bool {
     let holds_nothing = |row: &Json| match row {
         Json::Array(rows) => rows.is_empty(),

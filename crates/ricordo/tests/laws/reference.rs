@@ -127,7 +127,7 @@ impl Reference {
         places
     }
 
-    /// Whether a person has left input in a variant by choosing another one.
+    /// Returns whether a person has left input in a variant by choosing another one.
     pub fn has_left_input(&self) -> bool {
         self.root.any(|place| matches!(&place.held, Held::Record { chosen, .. } if !chosen.left.is_empty()))
     }
@@ -351,7 +351,7 @@ impl Reference {
         Some(None)
     }
 
-    /// Whether a place, or one that it lies in, is read-only.
+    /// Returns whether a place, or one that it lies in, is read-only.
     fn is_readonly(&self, pointer: &str) -> bool {
         let ends = pointer.match_indices('/').map(|(at, _)| at).chain([pointer.len()]);
         ends.into_iter().any(|end| self.root.find(&pointer[..end]).is_some_and(|place| place.manner.readonly))
@@ -908,7 +908,7 @@ impl Place {
     }
 }
 
-/// Whether a value, with all in it, fits.
+/// Returns whether a value, with all in it, fits.
 fn check_all(definition: &Definition, value: Option<&Json>) -> Option<()> {
     let absent = matches!(value, None | Some(Json::Null));
     match definition {
@@ -937,7 +937,7 @@ fn check_all(definition: &Definition, value: Option<&Json>) -> Option<()> {
     }
 }
 
-/// Whether a row of a list must not be blank: in data, it would be null, which it must not be.
+/// Returns whether a row of a list must not be blank: in data, it would be null, which it must not be.
 fn is_needed(item: &Definition) -> bool {
     match item {
         Definition::Integer { nullable, .. } => !nullable,
@@ -949,7 +949,7 @@ fn is_needed(item: &Definition) -> bool {
     }
 }
 
-/// Whether the members that a record has of these fields fit.
+/// Returns whether the members that a record has of these fields fit.
 fn check_members(fields: &[Field], value: &Json) -> Option<()> {
     let given = fields.iter().filter_map(|field| Some((field, value.get(&field.name)?)));
     given.into_iter().try_for_each(|(field, value)| check_all(&field.definition, Some(value)))
@@ -992,7 +992,7 @@ fn variant_of(variants: &[Vec<Field>], tag: Option<&Json>) -> Option<usize> {
     kinds.iter().position(|kind| tag.and_then(Json::as_str) == Some(kind))
 }
 
-/// Whether a record has the members of the variant that it says.
+/// Returns whether a record has the members of the variant that it says.
 fn fits_variants(variants: &[Vec<Field>], value: &Json) -> bool {
     let Some(members) = value.as_object() else { return false };
     let fields = variant_of(variants, members.get(TAG)).map_or(&[][..], |now| &variants[now]);
@@ -1025,7 +1025,7 @@ fn is_date(text: &str) -> bool {
     DATES.contains(&text)
 }
 
-/// Whether nothing is in a value.
+/// Returns whether nothing is in a value.
 fn is_hollow(value: &Json) -> bool {
     match value {
         Json::Null => true,

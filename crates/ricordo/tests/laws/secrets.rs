@@ -195,7 +195,7 @@ fn lines() -> impl Strategy<Value = Vec<Json>> {
     prop::collection::vec(prop_oneof![6 => one, 1 => group], 0..20)
 }
 
-/// Whether a line carries what only its event's types could hide.
+/// Returns whether a line carries what only its event's types could hide.
 fn is_event_with_more(line: &Json) -> bool {
     line["op"] == "event"
 }

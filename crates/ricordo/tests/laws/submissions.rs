@@ -106,7 +106,7 @@ impl Plain {
         self.name.as_ref().is_some_and(|name| (1..=6).contains(&name.chars().count()))
     }
 
-    /// Whether two hold the same, whatever the numbers of their rows.
+    /// Returns whether two hold the same, whatever the numbers of their rows.
     fn is_like(&self, other: &Plain) -> bool {
         self.json() == other.json()
     }

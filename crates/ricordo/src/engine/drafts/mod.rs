@@ -54,7 +54,7 @@ impl Draft {
         self.0.as_record()?.get(name)
     }
 
-    /// Whether it holds the record that the form compares with.
+    /// Returns whether it holds the record that the form compares with.
     pub fn has_baseline(&self) -> bool {
         self.member("baseline").is_some()
     }

@@ -281,7 +281,7 @@ impl DraftReader<'_> {
         Ok(())
     }
 
-    /// Whether a record or list is there, if the baseline says otherwise.
+    /// Returns whether a record or list is there, if the baseline says otherwise.
     pub(super) fn presence(
         &mut self,
         place: PlaceId,

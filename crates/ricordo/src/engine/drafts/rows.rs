@@ -155,7 +155,7 @@ impl DraftReader<'_> {
         Ok(())
     }
 
-    /// Whether the rows of a list can be displaced so.
+    /// Returns whether the rows of a list can be displaced so.
     fn check(&self, list: PlaceId, displacement: &Displacement, now: Presence) -> Result<(), &'static str> {
         let Displacement { displaced, placed } = displacement;
         let Some(body) = self.engine.tree.list(list) else { return Ok(()) };
@@ -213,7 +213,7 @@ impl DraftReader<'_> {
     }
 }
 
-/// Whether each number is larger than the one before.
+/// Returns whether each number is larger than the one before.
 fn rise(numbers: impl Iterator<Item = u32>) -> bool {
     let mut last = None;
     numbers.into_iter().all(|number| last.replace(number).is_none_or(|last| last < number))

@@ -172,7 +172,7 @@ impl Core {
         self.round.get().is_some()
     }
 
-    /// Whether a selector is reading the form.
+    /// Returns whether a selector is reading the form.
     pub(super) fn is_selecting(&self) -> bool {
         self.reads.borrow().is_some()
     }
