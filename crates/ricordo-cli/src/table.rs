@@ -135,10 +135,12 @@ pub(crate) fn conflicts(engine: &Engine, conflicts: &[Conflict], values: Values)
         let (at, view) = (conflict.place.into(), engine.view(conflict.place));
         let is_row = conflict.removed_row.is_some() || view.row_key().is_some();
         let now = if view.is_there() { view.value() } else { Value::Blank };
-        let sides = [&conflict.base, &conflict.mine, &conflict.theirs, &now];
-        let masked = sides.map(|value| engine.masked_at(&at, value));
-        let texts = side_by_side(engine, conflict.pointer.as_str(), masked.each_ref(), values);
-        let mut words = masked.iter().zip(texts).map(|(value, text)| match value {
+        let shown = engine.masked_at(&at, &now);
+        let [base, mine, theirs] = conflict.masked_values();
+        let row = if conflict.removed_row.is_some() { words_of_row(base) } else { String::new() };
+        let sides = [base, mine, theirs, &shown];
+        let texts = side_by_side(engine, conflict.pointer.as_str(), sides, values);
+        let mut words = sides.iter().zip(texts).map(|(value, text)| match value {
             Value::Blank if is_row => "removed".to_owned(),
             _ => text,
         });
@@ -149,7 +151,6 @@ pub(crate) fn conflicts(engine: &Engine, conflicts: &[Conflict], values: Values)
             now if *now == conflict.mine => format!("mine: {resolved}"),
             _ => resolved,
         };
-        let row = if conflict.removed_row.is_some() { words_of_row(&conflict.base) } else { String::new() };
         let place = format!("{}\n{row}", describe::place(conflict.pointer.as_str()));
         let place = lines(place.trim_end().lines());
         table.add_row([place, cell(&base), cell(&mine), cell(&theirs), cell(&resolved)]);

@@ -60,6 +60,29 @@ fn diff_hides_secrets() {
 }
 
 #[test]
+fn a_row_in_conflict_is_not_called_by_its_secret() {
+    let folder = tempfile::tempdir().unwrap();
+    let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
+    write(
+        "form.json",
+        r#"{"type": "object", "properties": {"rows": {"type": "array", "items": {"type": "object", "properties": {
+            "code": {"type": "string", "writeOnly": true}, "grams": {"type": "integer"}}}}}}"#,
+    );
+    write("data.json", r#"{"rows": [{"code": "alpha", "grams": 1}]}"#);
+    write(
+        "journal",
+        concat!(
+            r#"{"op":"remove","path":"/rows/0"}"#,
+            "\n",
+            r#"{"op":"rebase","value":{"rows":[{"code":"alpha","grams":2}]}}"#
+        ),
+    );
+    let run = run_in(folder.path(), &["replay", "form.json", "journal", "--data", "data.json"], "");
+    assert!(run.out.contains("Changed by both"), "{}", run.out);
+    assert!(!run.out.contains("alpha"), "{}", run.out);
+}
+
+#[test]
 fn replay_shows_conflicts_and_what_they_were_solved_to() {
     let run = run(&["replay", FORM, "demo/two-bakers.journal", "--data", DATA]);
     assert_eq!(run.status, 0);

@@ -210,9 +210,10 @@ fn engine() -> Engine {
 fn written(engine: &Engine) -> String {
     let patch = engine.masked_patch(&engine.json_patch_with_tests());
     let mut written = format!(
-        "{:#} {engine:?} {:?} {patch} {}",
+        "{:#} {engine:?} {:?} {} {patch} {}",
         dump(engine),
         engine.conflicts(),
+        serde_json::to_string(&engine.conflicts()).unwrap(),
         engine.draft_with_baseline()
     );
     visit(engine.view(engine.root()), &mut |place| {
@@ -225,6 +226,7 @@ fn written(engine: &Engine) -> String {
         )
         .unwrap();
         write!(written, "{:?} {:?}", place.findings(), engine.explain(place.id())).unwrap();
+        written.push_str(&serde_json::to_string(&place.findings()).unwrap());
         if place.part().secret {
             write!(written, "{}", place.display()).unwrap();
         }
