@@ -280,11 +280,13 @@ impl FieldAttributes {
     }
 }
 
-/// The message for a name that is not among the known ones: with the nearest, or else with all of them.
+/// The message for a name that is not among the known ones: with the nearest, by the measure of the library's own messages, or
+/// else with all of them.
 fn unknown(what: &str, name: &str, known: &[&str]) -> String {
-    let nearest = known.iter().map(|known| (strsim::jaro_winkler(known, name), known));
-    match nearest.max_by(|(left, _), (right, _)| left.total_cmp(right)) {
-        Some((likeness, nearest)) if likeness > 0.8 => {
+    let allowed = ((name.chars().count() + 1) / 3).max(1);
+    let distances = known.iter().map(|known| (strsim::osa_distance(name, known), known));
+    match distances.min_by_key(|(distance, _)| *distance) {
+        Some((distance, nearest)) if distance <= allowed => {
             format!("there is no {what} `{name}`; did you mean `{nearest}`?")
         }
         _ => format!("there is no {what} `{name}`; there are {}", known.join(", ")),
