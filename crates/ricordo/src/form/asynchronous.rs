@@ -10,7 +10,8 @@ use std::rc::{Rc, Weak};
 use std::task::{Context, Poll, Waker};
 
 use super::core::Core;
-use super::submitting::{Submission, SubmitOptions};
+use super::submit_options::SubmitOptions;
+use super::submitting::Submission;
 use super::subscription::Subscription;
 use super::{Form, Ticket};
 use crate::engine::{Action, Aspects, Verdict};

@@ -39,11 +39,13 @@ mod diagnostics;
 mod drafting;
 mod emitter;
 mod place;
+mod place_rows;
 mod recording;
 mod rules;
 mod schema;
 #[cfg(feature = "stream")]
 mod stream;
+mod submit_options;
 mod submitting;
 mod subscribe;
 mod subscription;
@@ -76,7 +78,8 @@ pub use rules::{Rules, RulesGuard};
 pub use schema::{schema_of, schema_with};
 #[cfg(feature = "stream")]
 pub use stream::{Changes, Values};
-pub use submitting::{Keep, Submission, SubmitOptions};
+pub use submit_options::{Keep, SubmitOptions};
+pub use submitting::Submission;
 pub use subscription::{Notification, Subscription, Update};
 pub use view::{RuleView, View};
 
