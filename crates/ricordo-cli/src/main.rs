@@ -21,7 +21,11 @@ use screen::{Output, complain};
 
 /// Checks form definitions and data, replays what was done to a form, and explains its state.
 #[derive(Debug, Parser)]
-#[command(version, after_help = "Exit status: 0 no findings, 1 findings, 2 wrong usage or unreadable input.")]
+#[command(
+    name = "ricordo",
+    version,
+    after_help = "Exit status: 0 no findings, 1 findings, 2 wrong usage or unreadable input."
+)]
 struct Arguments {
     #[command(subcommand)]
     command: Command,

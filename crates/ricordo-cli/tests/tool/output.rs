@@ -9,6 +9,12 @@ const DATA: &str = "demo/batch-sheet.data.json";
 const BUSY: &str = "demo/busy-morning.journal";
 
 #[test]
+fn the_tool_is_called_by_the_name_of_its_command() {
+    let run = run(&["--version"]);
+    assert_eq!(run.out, format!("ricordo {}\n", env!("CARGO_PKG_VERSION")));
+}
+
+#[test]
 fn demo() {
     let run = run(&["demo"]);
     assert_eq!(run.status, 0);
