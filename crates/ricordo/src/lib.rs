@@ -57,6 +57,7 @@
 //! | the state in print, a journal, counts of calls | [`Form::diagnostics`] |
 //! | a form without callbacks | an [`engine::Engine`] |
 //! | journals, patches, state dumps | [`exchange`] |
+//! | findings, conflicts, problems or the state in another format | `serde::Serialize`, which they implement |
 //!
 //! # The state of a field
 //!
