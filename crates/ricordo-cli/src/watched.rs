@@ -3,11 +3,11 @@
 use std::cell::Cell;
 use std::collections::HashMap;
 
+use ricordo::Error;
 use ricordo::engine::{
     Action, Aspects, Change, Conflict, Engine, ObserverId, Outcome, PlaceId, Status, Submitted,
 };
 use ricordo::exchange::{Entry, write_action, write_response};
-use ricordo::{Error, Value};
 
 use crate::screen::{BAD, FAINT, GOOD, Line};
 use crate::table::Values;
@@ -63,7 +63,7 @@ impl Watched {
 
     /// Carries out the action of an entry.
     pub(crate) fn apply(&mut self, action: Action, is_response: bool) -> Result<Outcome, Error> {
-        let is_upstream = matches!(action, Action::Rebase { .. } | Action::Accept { value: Some(_), .. });
+        let is_upstream = action.brings_record();
         let outcome = if is_response { self.engine.respond(action) } else { self.engine.apply(action) }?;
         if is_upstream {
             self.note_conflicts();
@@ -167,15 +167,13 @@ impl Watched {
 
     /// An action as a line of a journal, with secrets hidden.
     pub(crate) fn line(&self, action: &Action, is_response: bool) -> String {
-        match action {
-            // Of what an event carries, it is not known what is secret.
-            Action::Event { at, name, .. } if self.engine.schema().has_secrets() => {
-                let action = Action::Event { at: at.clone(), name: name.clone(), value: Value::Blank };
-                write_action(&self.engine, &action)
-            }
-            action if is_response => write_response(&self.engine, action),
-            action => write_action(&self.engine, action),
-        }
+        // Of what an event carries, it is not known what is secret.
+        let action = if self.engine.schema().has_secrets() {
+            action.clone().without_event_value()
+        } else {
+            action.clone()
+        };
+        if is_response { write_response(&self.engine, &action) } else { write_action(&self.engine, &action) }
     }
 
     /// The comment above an entry: its first sentence, and the rest.

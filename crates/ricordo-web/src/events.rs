@@ -2,7 +2,7 @@
 
 use std::rc::{Rc, Weak};
 
-use ricordo::engine::Action;
+use ricordo::engine::Edit;
 use ricordo::form::WidgetKind;
 use ricordo::{Error, Place, Value};
 use wasm_bindgen::JsCast;
@@ -165,10 +165,8 @@ impl Page {
         };
         match command {
             Command::Add => match place.bind().state().kind {
-                WidgetKind::List => {
-                    self.form.apply(Action::Insert { list: place.id().into(), position: None, value: None })
-                }
-                _ if place.is_absent() => self.form.apply(Action::Add { at: place.pointer(), value: None }),
+                WidgetKind::List => self.form.apply(Edit::insert(place.id().into(), None, None)),
+                _ if place.is_absent() => self.form.apply(Edit::add(place.pointer(), None)),
                 _ => Ok(()),
             },
             Command::Remove => place.remove(),

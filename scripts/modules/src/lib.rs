@@ -3,7 +3,7 @@
 use std::hint::black_box;
 
 use ricordo::civil::{Date, Time};
-use ricordo::engine::Action;
+use ricordo::engine::Edit;
 use ricordo::{Decimal, Error, Form, Model, Rules, WidgetEvent, at};
 
 /// A sheet of twelve fields and a list.
@@ -86,7 +86,7 @@ pub fn use_form<M: 'static>(form: &Form<M>) -> Result<(), Error> {
     let _whole = form.subscribe("", |notice| drop(black_box(notice.cause().to_string())))?;
     binding.handle(WidgetEvent::Input(black_box("12").into()))?;
     binding.handle(WidgetEvent::Leave)?;
-    form.apply(Action::Insert { list: "/rows".parse()?, position: None, value: None })?;
+    form.apply(Edit::insert("/rows".parse()?, None, None))?;
     form.place("/rows/0")?.move_to(0)?;
     form.enter("/rows/0/grams", black_box("500"))?;
     form.undo()?;

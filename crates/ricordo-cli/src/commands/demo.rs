@@ -1,6 +1,5 @@
 //! `ricordo demo`: a short journal on a bakery's batch sheet, explained step by step.
 
-use ricordo::engine::Action;
 use ricordo::exchange::{Command, read_journal};
 
 use crate::Ending;
@@ -35,7 +34,9 @@ pub(crate) fn run(out: &mut Output) -> Result<Ending, Problem> {
         }
         match entry.command {
             // The focus changes nothing that is told here.
-            Command::Apply(action @ Action::Focus { .. }) => _ = watched.apply(action, entry.is_response),
+            Command::Apply(action) if action.name() == "focus" => {
+                _ = watched.apply(action, entry.is_response);
+            }
             Command::Apply(action) => {
                 out.line(&Line::new("   ").styled(FAINT, "▸").text(" ").text(watched.words(&action)))?;
                 match watched.apply(action, entry.is_response) {

@@ -2,10 +2,11 @@
 
 use std::sync::Arc;
 
+use super::actions::{ActionSummary, Op};
 use super::rulebook::{RuleSpec, Rulebook, RulesFor};
 use super::settled_baseline::Baseline;
 use super::transaction::Performed;
-use super::{ActionSummary, Engine, Outcome};
+use super::{Engine, Outcome};
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::settle::{self, Checkpoint, Declaration, RuleKey};
 use crate::tree::{Aspects, ConstraintId, ConstraintWords};
@@ -88,7 +89,7 @@ impl Engine {
         }
         self.take_new_as_baseline(&added, &baseline);
         self.next_constraint = book.next_constraint();
-        Ok((added, self.report_rules(ActionSummary::rules_added())))
+        Ok((added, self.report_rules(ActionSummary::bare(Op::AddRules))))
     }
 
     /// Withdraws rules that were added to the form. The values that they gave stay, as if somebody had set them, also in the
@@ -104,7 +105,7 @@ impl Engine {
             baseline.put_into(&mut self.tree);
         }
         self.settle_or_keep_for_later();
-        self.report_rules(ActionSummary::rules_withdrawn())
+        self.report_rules(ActionSummary::bare(Op::WithdrawRules))
     }
 
     /// The rules of the form.

@@ -1,10 +1,11 @@
 //! The lead of two counterparts, and overrides of suggestions.
 
-use super::{Action, Engine};
-use crate::schema::{Error, Pointer};
+use super::Engine;
+use super::actions::{Address, Edit, Sets};
+use crate::schema::Error;
 use crate::tree::{FieldRef, PlaceId, Reversal, Source};
 
-/// The places that an action sets, as far as it matters for the lead.
+/// The places that an edit sets, as far as it matters for the lead.
 #[derive(Clone, Copy)]
 pub(super) enum Setting {
     /// Nothing, or it is known otherwise.
@@ -20,12 +21,12 @@ pub(super) enum Setting {
 }
 
 impl Engine {
-    /// The places that an action is about to set.
-    pub(super) fn setting(&mut self, action: &Action) -> Setting {
-        if self.graph.is_empty() {
+    /// The places that an edit is about to set.
+    pub(super) fn setting(&mut self, edit: &Edit) -> Setting {
+        if self.graph.is_empty() || edit.kind.sets == Sets::Nothing {
             return Setting::Nothing;
         }
-        // The action's changes must be in the log, whatever is there already.
+        // The edit's changes must be in the log, whatever is there already.
         self.tree.changes_mut().savepoint();
         let field = |place: &PlaceId| self.tree.field(*place).is_some();
         let from = self.tree.changes().log().len();
@@ -33,30 +34,30 @@ impl Engine {
             Some(place) if field(&place) && self.tree.name(place).is_some() => Setting::Field(place),
             within => Setting::Something { from, within },
         };
-        match action {
-            Action::Duplicate { row: from } => self.locate(from).map_or(Setting::Nothing, Setting::Copy),
-            Action::Copy { from, to } if self.is_row_to_be(to) => {
-                self.locate(from).map_or(Setting::Nothing, Setting::Copy)
-            }
+        let place = |at: &Address| self.locate(at).ok();
+        let at = edit.content.place();
+        let to = edit.content.other_place();
+        let is_no_row = |place: &PlaceId| self.tree.name(*place).is_some();
+        let put = |at: Option<PlaceId>| {
+            set(at.filter(|place| is_no_row(place) || self.tree.parent(*place).is_none()))
+        };
+        match edit.kind.sets {
+            Sets::Nothing => Setting::Nothing,
+            Sets::Place => set(place(at)),
             // A removed row is not set.
-            Action::Remove { at } => {
-                set(self.locate(at).ok().filter(|place| self.tree.name(*place).is_some()))
-            }
-            Action::Clear { at } | Action::Replace { at, .. } => set(self.locate(at).ok()),
+            Sets::Removed => set(place(at).filter(is_no_row)),
             // A row that is put in where another one stands does not set that.
-            Action::Add { at, .. } | Action::Copy { to: at, .. } | Action::Move { to: at, .. } => {
-                let at = self.tree.locate(at).ok();
-                set(at.filter(|place| self.tree.name(*place).is_some() || self.tree.parent(*place).is_none()))
-            }
-            Action::Reset { at } => {
-                self.locate(at).ok().filter(field).map_or(Setting::Nothing, Setting::Reset)
-            }
-            _ => Setting::Nothing,
+            Sets::Added => put(place(at)),
+            Sets::Moved => put(place(to)),
+            Sets::Copied if !self.is_row_to_be(to) => put(place(to)),
+            Sets::Copied | Sets::RowLikeIt => place(at).map_or(Setting::Nothing, Setting::Copy),
+            Sets::Reset => place(at).filter(field).map_or(Setting::Nothing, Setting::Reset),
         }
     }
 
     /// Returns whether what is added at a pointer is a row.
-    fn is_row_to_be(&self, at: &Pointer) -> bool {
+    fn is_row_to_be(&self, at: &Address) -> bool {
+        let Address::Pointer(at) = at else { return false };
         let list = at.split_last().and_then(|(list, _)| self.tree.locate(&list).ok());
         list.is_some_and(|list| self.tree.list(list).is_some())
     }

@@ -1,7 +1,7 @@
 //! Deferred checks: what cannot be found out at once, such as whether a name is taken.
 //!
 //! The engine runs nothing itself. When a value is to be checked it gives out a *ticket* for the place and the value, and the place
-//! is pending. Whoever finds the answer out says it by [`Action::Answer`](super::Action::Answer). A ticket is out of date as soon as
+//! is pending. Whoever finds the answer out says it by [`Action::answer`](super::Action::answer). A ticket is out of date as soon as
 //! the value changes; a late answer to it has no effect.
 //!
 //! A value is checked if it differs from the baseline, is not empty, and has no other error.
@@ -14,9 +14,9 @@ use std::time::Duration;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::action_summary::ActionSummary;
+use super::actions::{Action, ActionSummary, Address, Alone, CheckAnswered, Content, More, Op};
 use super::transaction::Performed;
-use super::{Action, Address, Engine, Outcome};
+use super::{Engine, Outcome};
 use crate::schema::{Deferred, Error, ErrorKind, Named, PartId, Pointer, nearest};
 use crate::tree::{Aspects, ConstraintId, ConstraintWords, FailedConstraint, PlaceId, Tree};
 use crate::value::Value;
@@ -205,6 +205,21 @@ impl DeferredChecks {
     }
 }
 
+impl Action {
+    /// The deferred check of a place is answered. Without a ticket, the one that the place waits for is meant; if a ticket is out of
+    /// date, nothing happens.
+    pub fn answer(
+        at: Address,
+        check: impl Into<Arc<str>>,
+        ticket: Option<TicketId>,
+        verdict: Verdict,
+    ) -> Self {
+        static ANSWER: Alone = Alone { op: Op::Answer, carry_out: Engine::answer };
+        let answered = CheckAnswered { check: check.into(), ticket, verdict };
+        Action::alone(&ANSWER, Content::at(at).with(More::Answer(Box::new(answered))))
+    }
+}
+
 impl Engine {
     /// Returns whether a check of the place, or of one in it, is under way.
     pub(super) fn has_pending_checks(&self, place: PlaceId) -> bool {
@@ -367,19 +382,14 @@ impl Engine {
     }
 
     /// Takes in the answer to a ticket: the one of this id or, without one, that of the check of this place.
-    pub(super) fn answer(
-        &mut self,
-        at: &Address,
-        check: &str,
-        ticket: Option<TicketId>,
-        verdict: Verdict,
-    ) -> Result<Outcome, Error> {
-        let action = Action::Answer { at: at.clone(), check: check.into(), ticket, verdict: verdict.clone() };
-        let summary = ActionSummary::of(&action, self);
-        if let Some(asked) = self.asked(at, check, ticket)? {
+    fn answer(&mut self, content: &mut Content) -> Result<Outcome, Error> {
+        let summary = ActionSummary::of(Op::Answer, content, self);
+        let More::Answer(answered) = &content.more else { return Ok(Outcome::default()) };
+        let CheckAnswered { check, ticket, verdict } = &**answered;
+        if let Some(asked) = self.asked(content.place(), check, *ticket)? {
             self.checks.advance(asked, Progress::Answered);
             let failed = match verdict {
-                Verdict::Failed(message) => Some(self.without_secrets(message).into()),
+                Verdict::Failed(message) => Some(self.without_secrets(message.clone()).into()),
                 Verdict::Passed | Verdict::Unknown => None,
             };
             self.say(asked, failed);

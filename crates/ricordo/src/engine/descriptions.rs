@@ -11,11 +11,11 @@ impl Engine {
     /// Secrets are hidden.
     ///
     /// ```
-    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::engine::{Edit, Engine};
     /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
     /// # let mut engine = Engine::new(&schema, None)?;
     /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
-    /// let outcome = engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// let outcome = engine.apply(Edit::enter(at.clone(), "24"))?;
     /// for change in outcome.changes() {
     ///     println!("{}", engine.change_words(change));
     /// }

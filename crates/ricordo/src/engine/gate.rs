@@ -9,7 +9,7 @@ use std::sync::Arc;
 
 use super::document::{self, apply_merge_patch, as_document, patched};
 use super::rule_target::no_field;
-use super::{Action, Address, CompiledSchema, Engine, Problem};
+use super::{Action, Address, CompiledSchema, Edit, Engine, Problem};
 use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Hidden, Kind, PartId, Pointer, Schema};
 use crate::tree::{PlaceId, Presence, Shape, Source};
 use crate::value::{DateTime, Record, Value};
@@ -213,7 +213,7 @@ impl Gate {
     fn form(&self, make: impl FnOnce() -> Result<Engine, Error>) -> Result<Engine, Error> {
         let mut form = make()?;
         if let Some(now) = self.now {
-            form.apply(Action::Now { now })?;
+            form.apply(Action::now(now))?;
         }
         Ok(form)
     }
@@ -471,7 +471,7 @@ impl Engine {
     fn computed_from(&mut self, leads: PlaceId, value: &Value, follows: PlaceId) -> Option<Value> {
         // A change of the lead alone changes no value.
         for value in [&Value::Blank, value] {
-            self.apply(Action::Replace { at: leads.into(), value: value.clone() }).ok()?;
+            self.apply(Edit::replace(leads.into(), value.clone())).ok()?;
         }
         Some(self.tree.value(follows))
     }

@@ -5,8 +5,7 @@
 //! observers to notify. The engine calls nobody and has no clock, so anything can drive it. Most programs use
 //! [`Form`](crate::Form), which wraps it.
 
-mod action;
-mod action_summary;
+mod actions;
 mod added_rules;
 mod aggregate_spec;
 mod change;
@@ -16,7 +15,6 @@ mod deferred_checks;
 mod descriptions;
 mod document;
 mod drafts;
-mod execution;
 mod explanation;
 mod focus_hint;
 #[cfg(feature = "formula")]
@@ -46,8 +44,8 @@ mod transaction;
 use std::fmt;
 use std::sync::Arc;
 
-pub use action::{Action, Address};
-pub use action_summary::ActionSummary;
+pub use actions::{Action, ActionSummary, Address, Edit};
+pub(crate) use actions::{CheckAnswered, ConflictResolved, Content, More, Op};
 pub(crate) use added_rules::AddedRules;
 pub(crate) use aggregate_spec::{AggregateSpec, RowsOf};
 pub use change::Change;
@@ -89,7 +87,7 @@ use transaction::Open;
 /// The state of one form.
 ///
 /// ```
-/// use ricordo::engine::{Action, Engine};
+/// use ricordo::engine::{Edit, Engine};
 /// use ricordo::schema::{Kind, Part, SchemaBuilder};
 ///
 /// let mut builder = SchemaBuilder::new();
@@ -99,7 +97,7 @@ use transaction::Open;
 ///
 /// let mut engine = Engine::new(&schema, None)?;
 /// let loaves = engine.locate(&"/loaves".parse()?)?;
-/// engine.apply(Action::Enter { at: loaves.into(), text: "12".into() })?;
+/// engine.apply(Edit::enter(loaves.into(), "12"))?;
 /// assert_eq!(engine.view(loaves).value(), 12.into());
 /// assert!(engine.view(engine.root()).is_dirty());
 /// # Ok::<(), Box<dyn std::error::Error>>(())
@@ -238,12 +236,12 @@ impl Engine {
     /// The state of the form as a whole.
     ///
     /// ```
-    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::engine::{Edit, Engine};
     /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
     /// # let mut engine = Engine::new(&schema, None)?;
     /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
     /// assert!(!engine.state().is_dirty);
-    /// engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// engine.apply(Edit::enter(at.clone(), "24"))?;
     /// assert!(engine.state().is_dirty && engine.state().can_undo);
     /// # Ok::<(), ricordo::Error>(())
     /// ```
@@ -265,7 +263,7 @@ impl Engine {
     /// The place at an address.
     ///
     /// ```
-    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::engine::Engine;
     /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
     /// # let mut engine = Engine::new(&schema, None)?;
     /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
@@ -291,7 +289,7 @@ impl Engine {
     /// another form, shows nothing.
     ///
     /// ```
-    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::engine::Engine;
     /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
     /// # let mut engine = Engine::new(&schema, None)?;
     /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
@@ -350,13 +348,13 @@ impl Engine {
     /// Observes a place and everything in it: outcomes name this observer when something there has changed.
     ///
     /// ```
-    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::engine::{Edit, Engine};
     /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
     /// # let mut engine = Engine::new(&schema, None)?;
     /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
     /// let loaves = engine.locate(&at)?;
     /// let observer = engine.observe(loaves)?;
-    /// let outcome = engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// let outcome = engine.apply(Edit::enter(at.clone(), "24"))?;
     /// assert_eq!(outcome.observers(), [observer]);
     /// # Ok::<(), ricordo::Error>(())
     /// ```

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
-use super::action_summary::ActionSummary;
+use super::actions::ActionSummary;
 use super::change::{Change, Rest};
 use super::inherited_flags::{FlagsBefore, differing_flags};
 use super::notification::to_notify;

@@ -24,14 +24,14 @@ impl Engine {
     /// # Examples
     ///
     /// ```
-    /// use ricordo::engine::{Action, Engine};
+    /// use ricordo::engine::{Edit, Engine};
     /// use ricordo::exchange::{read_data, read_definition};
     ///
     /// let schema = read_definition(r#"{"type": "object", "properties": {
     ///     "name": {"type": "string"}, "loaves": {"type": "integer"}}}"#)?;
     /// let data = read_data(r#"{"name": "Rye", "loaves": 12}"#, schema.schema())?;
     /// let mut engine = Engine::new(&schema.into(), Some(data))?;
-    /// engine.apply(Action::Enter { at: "/loaves".parse()?, text: "24".into() })?;
+    /// engine.apply(Edit::enter("/loaves".parse()?, "24"))?;
     /// assert_eq!(engine.merge_patch().to_string(), r#"{"loaves":24}"#);
     /// assert_eq!(engine.json_patch().to_string(), r#"[{"op":"replace","path":"/loaves","value":24}]"#);
     /// # Ok::<(), ricordo::Error>(())

@@ -3,7 +3,8 @@
 //! Inside a callback actions wait for the end of the round, but whoever adds a row wants a handle to it at once. So the row is
 //! made, and put in later.
 
-use super::{Action, Engine};
+use super::Engine;
+use super::actions::{Edit, Op};
 use crate::schema::{Error, ErrorKind, Kind, Named, Pointer};
 use crate::tree::PlaceId;
 use crate::value::Value;
@@ -45,13 +46,12 @@ impl Engine {
     /// # Errors
     ///
     /// Fails if the list is none, or if the row does not fit it.
-    pub(crate) fn prepare_row(&mut self, action: &Action) -> Result<PlaceId, Error> {
-        let (list, value) = match action {
-            Action::Insert { list, value, .. } => (self.locate(list)?, value.clone()),
-            Action::Duplicate { row } => {
-                let row = self.locate(row)?;
-                (self.tree.parent(row).unwrap_or(row), Some(self.tree.value(row)))
-            }
+    pub(crate) fn prepare_row(&mut self, edit: &Edit) -> Result<PlaceId, Error> {
+        let content = edit.content();
+        let place = self.locate(content.place())?;
+        let (list, value) = match edit.op() {
+            Op::Insert => (place, content.value.clone()),
+            Op::Duplicate => (self.tree.parent(place).unwrap_or(place), Some(self.tree.value(place))),
             _ => return Err(Error::new(ErrorKind::NotPossible, Pointer::root(), "no row is added")),
         };
         let Kind::List(kind) = self.tree.part(list).kind else {

@@ -2,11 +2,57 @@
 
 use std::sync::Arc;
 
-use super::action_summary::ActionSummary;
-use super::{Action, Address, CompiledSchema, Engine, Outcome};
+use super::actions::{
+    Action, ActionSummary, Address, Alone, ConflictResolved, Content, Edit, EditKind, More, Needs, Op, Sets,
+};
+use super::transaction::Performed;
+use super::{CompiledSchema, Engine, Outcome};
 use crate::schema::{Error, ErrorKind};
 use crate::tree::{Conflict, FieldRef, ListBody, PlaceId, RowKey, Side, Source};
 use crate::value::Value;
+
+impl Action {
+    /// The record has changed upstream, and this is what it is now, with all its members: it becomes the baseline. Places that are not
+    /// dirty take its values; what the user has changed stays. A place that both changed differently is in [conflict](Conflict).
+    /// Rows match by the key field of their list or, without one, by position. It is not an undo step, and undo goes back across it.
+    pub fn rebase(value: Value) -> Self {
+        static REBASE: Alone = Alone {
+            op: Op::Rebase,
+            carry_out: |engine, content| engine.rebase(content.value.take().unwrap_or_default()),
+        };
+        Action::alone(&REBASE, Content::of_value(value))
+    }
+}
+
+impl Edit {
+    /// The conflicts of a place, and of all in it, are resolved: the places have the values of this side then.
+    pub fn resolve(at: Address, side: Side) -> Self {
+        Edit::resolve_as(at, ConflictResolved { removed_row: None, is_alone: false, side })
+    }
+
+    /// The conflict of a place alone is resolved.
+    pub fn resolve_alone(at: Address, side: Side) -> Self {
+        Edit::resolve_as(at, ConflictResolved { removed_row: None, is_alone: true, side })
+    }
+
+    /// The conflict of a row is resolved that the user has removed from a list. The row is meant by its key.
+    pub fn resolve_removed_row(list: Address, row: RowKey, side: Side) -> Self {
+        Edit::resolve_as(list, ConflictResolved { removed_row: Some(row), is_alone: false, side })
+    }
+
+    pub(crate) fn resolve_as(at: Address, resolved: ConflictResolved) -> Self {
+        static RESOLVE: EditKind =
+            EditKind { op: Op::Resolve, perform: resolve, needs: Needs::Everything, sets: Sets::Nothing };
+        Edit { kind: &RESOLVE, content: Content::at(at).with(More::Conflict(resolved)) }
+    }
+}
+
+fn resolve(engine: &mut Engine, content: &mut Content) -> Result<Performed, Error> {
+    if let More::Conflict(resolved) = content.more {
+        engine.resolve(content.place(), resolved)?;
+    }
+    Ok(Performed::of(engine, Op::Resolve, content))
+}
 
 impl Engine {
     /// A form with the value `to` and the baseline `from`, as if a user had edited one into the other. Rows match by the key field
@@ -42,12 +88,12 @@ impl Engine {
     /// The conflicts that are not resolved, in the order of the form. Secrets are not hidden in them.
     ///
     /// ```
-    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::engine::{Action, Edit, Engine};
     /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
     /// # let mut engine = Engine::new(&schema, None)?;
     /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
-    /// engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
-    /// engine.apply(Action::Rebase { value: ricordo::exchange::read_value(r#"{"loaves": 30}"#)? })?;
+    /// engine.apply(Edit::enter(at.clone(), "24"))?;
+    /// engine.apply(Action::rebase(ricordo::exchange::read_value(r#"{"loaves": 30}"#)?))?;
     /// assert_eq!(engine.conflicts()[0].pointer.as_str(), "/loaves");
     /// # Ok::<(), ricordo::Error>(())
     /// ```
@@ -61,16 +107,15 @@ impl Engine {
 
     /// Merges a newer upstream record under the user's changes, and settles what depends on it. It is not an
     /// undo step.
-    pub(super) fn rebase(&mut self, value: Value) -> Result<Outcome, Error> {
+    fn rebase(&mut self, value: Value) -> Result<Outcome, Error> {
         let value = self.fitted(self.root(), value)?;
-        let summary = ActionSummary::of(&Action::Rebase { value: Value::Blank }, self);
         let rebased = self.tree.rebase(value);
         self.submissions.note_upstream();
         self.take_suggested_as_loaded();
         self.settle_baseline_apart();
         self.settle_with_checks();
         self.settle_followers();
-        Ok(self.report_answer(summary, &[rebased]))
+        Ok(self.report_answer(ActionSummary::bare(Op::Rebase), &[rebased]))
     }
 
     /// Treats upstream values of suggested fields as loaded: a value is an override only if it differs from the suggestion.
@@ -98,13 +143,8 @@ impl Engine {
     }
 
     /// Resolves the conflicts in a place, or that of a row that was removed from a list.
-    pub(super) fn resolve(
-        &mut self,
-        at: &Address,
-        removed_row: Option<RowKey>,
-        is_alone: bool,
-        side: Side,
-    ) -> Result<(), Error> {
+    fn resolve(&mut self, at: &Address, resolved: ConflictResolved) -> Result<(), Error> {
+        let ConflictResolved { removed_row, is_alone, side } = resolved;
         let place = self.present(at)?;
         let conflicts = match removed_row {
             Some(key) => vec![self.removed_row_in_conflict(place, key)?],

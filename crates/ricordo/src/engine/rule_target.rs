@@ -1,6 +1,7 @@
 //! Targets: which places a rule is about.
 
-use super::{Action, Address, AfterAccept, Engine, SubmitRequest};
+use super::Engine;
+use super::actions::{Action, Address, Content};
 use crate::model::Spot;
 use crate::schema::{Error, ErrorKind, Kind, Named, PartId, Pointer, Schema, Step};
 use crate::settle::{Bases, Declaration, FormulaText, Slot, Way};
@@ -73,46 +74,12 @@ impl Engine {
     ///
     /// Fails with the name that was likely meant.
     pub(crate) fn check_addresses(&self, action: &Action) -> Result<(), Error> {
-        let pointers = |pointers: &[&Pointer]| pointers.iter().try_for_each(|at| self.check_pointer(at));
-        match action {
-            Action::Focus { at, .. }
-            | Action::Enter { at, .. }
-            | Action::Leave { at, .. }
-            | Action::Clear { at }
-            | Action::Replace { at, .. }
-            | Action::Insert { list: at, .. }
-            | Action::MoveRow { row: at, .. }
-            | Action::Duplicate { row: at }
-            | Action::Remove { at }
-            | Action::Test { at, .. }
-            | Action::Reset { at }
-            | Action::Release { at }
-            | Action::Resolve { at, .. }
-            | Action::Choices { at, .. }
-            | Action::Answer { at, .. }
-            | Action::Event { at: Some(at), .. } => self.check_address(at),
-            Action::Swap { row, with } => self.check_address(row).and_then(|()| self.check_address(with)),
-            Action::Add { at, .. } => pointers(&[at]),
-            Action::Move { from, to } | Action::Copy { from, to } => {
-                self.check_address(from).and_then(|()| pointers(&[to]))
-            }
-            Action::Group(actions) => actions.iter().try_for_each(|action| self.check_addresses(action)),
-            Action::Submit(SubmitRequest { parts: places, .. })
-            | Action::Accept { then: AfterAccept::Clear { keep: places }, .. } => {
-                places.iter().try_for_each(|at| self.check_address(at))
-            }
-            Action::Accept { then: AfterAccept::Stay | AfterAccept::Reset, .. }
-            | Action::Reject { .. }
-            | Action::Abandon
-            | Action::Event { at: None, .. }
-            | Action::ResetTo { .. }
-            | Action::Rebase { .. }
-            | Action::Wait { .. }
-            | Action::Now { .. }
-            | Action::Suppress { .. }
-            | Action::Undo
-            | Action::Redo => Ok(()),
-        }
+        self.check_content(action.content())
+    }
+
+    fn check_content(&self, content: &Content) -> Result<(), Error> {
+        content.addresses().try_for_each(|at| self.check_address(at))?;
+        content.edits().iter().try_for_each(|edit| self.check_content(edit.content()))
     }
 
     fn check_address(&self, address: &Address) -> Result<(), Error> {

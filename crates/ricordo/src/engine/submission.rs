@@ -9,14 +9,14 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashSet;
 
-use super::action_summary::ActionSummary;
+use super::actions::{Action, ActionSummary, Address, Alone, Content, More, Op};
 use super::outcome::{Structure, Submitted};
 use super::patch::gathered;
 use super::payload::{Account, Extent, Payload};
 use super::problem::Problem;
 use super::settled_baseline::Baseline;
 use super::transaction::{Performed, Submit};
-use super::{Action, Address, Engine, Outcome};
+use super::{Engine, Outcome};
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::tree::{Aspects, ChangedPlace, PlaceId, Rebased, Reversal, Revision, Tree};
 use crate::value::Value;
@@ -193,6 +193,45 @@ impl Submissions {
     }
 }
 
+impl Action {
+    /// The form, or parts of it, are submitted: what is being typed is committed, what is relevant is touched, and, if there are no
+    /// errors, a [submission](Engine::submission) is handed out. A submit that finds errors is not refused.
+    pub fn submit(request: SubmitRequest) -> Self {
+        static SUBMIT: Alone = Alone { op: Op::Submit, carry_out: |engine, content| engine.submit(content) };
+        Action::alone(&SUBMIT, Content::of(More::Submit(Box::new(request))))
+    }
+
+    /// A submission is accepted: what was sent becomes the baseline, and what was typed meanwhile stays. If the server sends the record
+    /// as it has it now, places not changed meanwhile take its values. Then follows what is said.
+    pub fn accept(value: Option<Value>, then: AfterAccept) -> Self {
+        static ACCEPT: Alone = Alone {
+            op: Op::Accept,
+            carry_out: |engine, content| {
+                let value = content.value.take();
+                if let More::Accept(then) = &content.more {
+                    engine.accept(value, then)
+                } else {
+                    Ok(Outcome::default())
+                }
+            },
+        };
+        Action::alone(&ACCEPT, Content::of(More::Accept(Box::new(then))).with_value(value))
+    }
+
+    /// A submission is rejected. The messages go to the places that they name: rows are meant by the positions at which they were sent,
+    /// wherever they are now.
+    pub fn reject(problem: Problem) -> Self {
+        static REJECT: Alone = Alone { op: Op::Reject, carry_out: Engine::reject };
+        Action::alone(&REJECT, Content::of(More::Reject(Box::new(problem))))
+    }
+
+    /// Gives up a submission that is not going to be answered. The form can be submitted again.
+    pub fn abandon() -> Self {
+        static ABANDON: Alone = Alone { op: Op::Abandon, carry_out: |engine, _| engine.abandon() };
+        Action::alone(&ABANDON, Content::default())
+    }
+}
+
 impl Engine {
     /// Returns the status of the form between being edited and being saved.
     pub fn status(&self) -> Status {
@@ -270,14 +309,15 @@ impl Engine {
     }
 
     /// Submits the form, or parts of it.
-    pub(super) fn submit(&mut self, request: &SubmitRequest) -> Result<Outcome, Error> {
+    fn submit(&mut self, content: &Content) -> Result<Outcome, Error> {
+        let More::Submit(request) = &content.more else { return Ok(Outcome::default()) };
         if self.submissions.status == Status::Submitting {
             let message = "a submission is under way: it has to be accepted or rejected first";
             return Err(Error::new(ErrorKind::Busy, Pointer::root(), message));
         }
         let parts = self.parts_to_submit(&request.parts)?;
-        let summary = ActionSummary::of(&Action::Submit(request.clone()), self);
-        let SubmitRequest { extent, waits, is_quiet, .. } = *request;
+        let summary = ActionSummary::of(Op::Submit, content, self);
+        let SubmitRequest { extent, waits, is_quiet, .. } = **request;
         let submit = Submit { parts, extent, waits, is_try: !is_quiet, is_quiet };
         let typing = self.prepare_submit(&submit)?;
         self.finish(Performed {
@@ -365,8 +405,8 @@ impl Engine {
     }
 
     /// Takes in that what was submitted was accepted: it becomes the baseline, then is rebased on what was answered.
-    pub(super) fn accept(&mut self, value: Option<Value>, then: &AfterAccept) -> Result<Outcome, Error> {
-        let summary = ActionSummary::of(&Action::Accept { value: None, then: AfterAccept::Stay }, self);
+    fn accept(&mut self, value: Option<Value>, then: &AfterAccept) -> Result<Outcome, Error> {
+        let summary = ActionSummary::bare(Op::Accept);
         let value = value.map(|value| self.fitted(self.root(), value)).transpose()?;
         let next = match then {
             AfterAccept::Stay | AfterAccept::Reset => None,
@@ -513,9 +553,10 @@ impl Engine {
     }
 
     /// Takes in that what was submitted was rejected: messages go to their places, and what has no place to the form.
-    pub(super) fn reject(&mut self, problem: Problem) -> Result<Outcome, Error> {
-        let summary = ActionSummary::of(&Action::Reject { problem: problem.clone() }, self);
-        let problem = self.problem_without_secrets(problem);
+    fn reject(&mut self, content: &mut Content) -> Result<Outcome, Error> {
+        let summary = ActionSummary::of(Op::Reject, content, self);
+        let More::Reject(problem) = &mut content.more else { return Ok(Outcome::default()) };
+        let problem = self.problem_without_secrets(std::mem::take(problem));
         let submission = self.take_answered("rejected")?;
         let mut reports: Vec<(PlaceId, Arc<str>)> = Vec::new();
         for error in &problem.errors {
@@ -540,8 +581,8 @@ impl Engine {
     }
 
     /// Takes in that a submission will not be answered: the form can be edited and submitted as before.
-    pub(super) fn abandon(&mut self) -> Result<Outcome, Error> {
-        let summary = ActionSummary::of(&Action::Abandon, self);
+    fn abandon(&mut self) -> Result<Outcome, Error> {
+        let summary = ActionSummary::bare(Op::Abandon);
         if self.submissions.waiting.take().is_some() {
             self.submissions.status = Status::Editing;
         } else {

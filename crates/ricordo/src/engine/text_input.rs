@@ -4,16 +4,25 @@ use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 use std::time::Duration;
 
+use super::actions::{Action, ActionSummary, Alone, Content, More, Op};
 use super::transaction::Performed;
-use super::{Action, Address, Engine, Outcome};
+use super::{Engine, Outcome};
 use crate::schema::{Commit, Error, Reading};
 use crate::tree::{Aspects, BindingId, FieldRef, Pending, PlaceId, Tree};
 use crate::value::{Value, is_canonical_number};
 
+impl Action {
+    /// Time passes: text that is committed after a pause is committed if the pause was long enough. The engine has no clock; this
+    /// is the only way for time to pass.
+    pub fn wait(duration: Duration) -> Self {
+        static WAIT: Alone = Alone { op: Op::Wait, carry_out: |engine, content| engine.wait(content) };
+        Action::alone(&WAIT, Content::of(More::Duration(duration)))
+    }
+}
+
 impl Engine {
-    /// Types a text into a field, which comes back.
-    pub(super) fn enter(&mut self, at: &Address, text: &str) -> Result<PlaceId, Error> {
-        let place = self.present(at)?;
+    /// Types a text into a field.
+    pub(super) fn enter(&mut self, place: PlaceId, text: &str) -> Result<(), Error> {
         let part = self.tree.part(place);
         if !part.is_field() {
             let problem = format!("is {}, and cannot be typed into", part.kind.expectation());
@@ -29,7 +38,7 @@ impl Engine {
                 self.tree.set_pending(place, Pending { text: text.into(), due: Some(due) });
             }
         }
-        Ok(place)
+        Ok(())
     }
 
     /// Reads a text that was typed, and sets the field to what it says.
@@ -75,7 +84,8 @@ impl Engine {
     }
 
     /// Lets time pass: text that was typed long enough ago is committed.
-    pub(super) fn wait(&mut self, duration: Duration) -> Result<Outcome, Error> {
+    fn wait(&mut self, content: &Content) -> Result<Outcome, Error> {
+        let More::Duration(duration) = content.more else { return Ok(Outcome::default()) };
         let before = self.pauses.pass(duration);
         let mut committed = Vec::new();
         while let Some((due, place)) = self.pauses.next_over() {
@@ -88,14 +98,14 @@ impl Engine {
         }
         self.ask_what_is_due(&[]);
         let typing = if let [(_, place)] = committed[..] { Some(place) } else { None };
-        let summary = self.summarize(&Action::Wait { duration });
+        let summary = ActionSummary::of(Op::Wait, content, self);
         // If it is refused, no time has passed, and what waits goes on waiting.
         self.finish(Performed { typing, summary, ..Performed::default() })
             .inspect_err(|_| self.pauses.go_back(before, committed))
     }
 
     /// Returns the time until some text is committed, or a deferred check begins, by itself, if nothing more is typed. An
-    /// adapter with a clock then says [`Action::Wait`].
+    /// adapter with a clock then says [`Action::wait`].
     pub fn next_deadline(&self) -> Option<Duration> {
         let (text, ticket) = (self.pauses.until_next(&self.tree), self.next_ticket());
         text.into_iter().chain(ticket).min()

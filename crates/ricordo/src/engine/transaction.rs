@@ -1,9 +1,9 @@
 //! Transactions: actions in, settled and reported as one.
 
-use super::action_summary::ActionSummary;
+use super::actions::{Action, ActionKind, ActionSummary, Alone, Content, Edit, Needs, Op, no_part};
 use super::history::Direction;
 use super::payload::Extent;
-use super::{Action, Address, Engine, Outcome, PlaceId};
+use super::{Engine, Outcome, PlaceId};
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::settle::{self, Checkpoint};
 
@@ -48,6 +48,20 @@ pub(super) struct Submit {
     pub(super) is_quiet: bool,
 }
 
+impl Action {
+    /// The last step is undone. A step is a transaction, or the typing in one field; touches belong to the step before.
+    pub fn undo() -> Self {
+        static UNDO: Alone = Alone { op: Op::Undo, carry_out: |engine, _| engine.step(Direction::Undo) };
+        Action::alone(&UNDO, Content::default())
+    }
+
+    /// The step that was undone last is redone.
+    pub fn redo() -> Self {
+        static REDO: Alone = Alone { op: Op::Redo, carry_out: |engine, _| engine.step(Direction::Redo) };
+        Action::alone(&REDO, Content::default())
+    }
+}
+
 impl Engine {
     /// Carries out an action, wholly or not at all, and settles what depends on it.
     ///
@@ -55,11 +69,11 @@ impl Engine {
     /// closed. An action that reads computed values, such as `Test` or `Copy`, settles what was performed before it.
     ///
     /// ```
-    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::engine::{Edit, Engine};
     /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
     /// # let mut engine = Engine::new(&schema, None)?;
     /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
-    /// let outcome = engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// let outcome = engine.apply(Edit::enter(at.clone(), "24"))?;
     /// assert_eq!(engine.view(engine.root()).value().to_string(), r#"{"loaves":24}"#);
     /// # drop(outcome);
     /// # Ok::<(), ricordo::Error>(())
@@ -69,41 +83,28 @@ impl Engine {
     ///
     /// Fails, and changes nothing, if there is no such place, if the action does not suit it or must not change it, or if the rules
     /// cannot settle.
-    pub fn apply(&mut self, action: Action) -> Result<Outcome, Error> {
+    pub fn apply(&mut self, action: impl Into<Action>) -> Result<Outcome, Error> {
+        self.carry_out(action.into())
+    }
+
+    fn carry_out(&mut self, action: Action) -> Result<Outcome, Error> {
+        let edit = match action.0 {
+            ActionKind::Edit(edit) => edit,
+            ActionKind::Alone(kind, content) if self.open.is_none() => {
+                self.graph.end_loading(&self.tree);
+                return (kind.carry_out)(self, &mut content.within_depth()?);
+            }
+            ActionKind::Alone(kind, _) => return Err(no_part(kind.op)),
+        };
         if self.open.is_none() {
             self.graph.end_loading(&self.tree);
-            match action {
-                Action::Undo => return self.step(Direction::Undo, "undo"),
-                Action::Redo => return self.step(Direction::Redo, "redo"),
-                Action::Wait { duration } => return self.wait(duration),
-                Action::Now { now } => return Ok(self.tell_time(now)),
-                Action::Submit(request) => return self.submit(&request),
-                Action::Accept { .. } => {
-                    if let Action::Accept { value, then } = action.within_depth()? {
-                        return self.accept(value, &then);
-                    }
-                    return Ok(Outcome::default());
-                }
-                Action::Rebase { .. } => {
-                    if let Action::Rebase { value } = action.within_depth()? {
-                        return self.rebase(value);
-                    }
-                    return Ok(Outcome::default());
-                }
-                Action::Reject { problem } => return self.reject(problem),
-                Action::Abandon => return self.abandon(),
-                Action::Answer { at, check, ticket, verdict } => {
-                    return self.answer(&at, &check, ticket, verdict);
-                }
-                _ => {}
-            }
         }
         // Before the checkpoint: a return to it must not take back what depends on the actions before.
-        self.settle_before(&action)?;
+        self.settle_before(&edit)?;
         let checkpoint = self.graph.checkpoint(&self.tree);
         self.tree.changes_mut().savepoint();
         let removed_row = self.focus_hint.removed_row();
-        let performed = action.within_depth().and_then(|action| self.perform_first(action));
+        let performed = edit.within_depth().and_then(|edit| self.perform_first(edit));
         let performed = performed.inspect_err(|_| {
             self.revert_to(checkpoint);
             self.focus_hint.set_removed_row(removed_row);
@@ -125,13 +126,13 @@ impl Engine {
     /// [`Form`](crate::Form) does so with whatever subscribers do.
     ///
     /// ```
-    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::engine::{Action, Edit, Engine};
     /// # use ricordo::exchange::read_definition;
     /// # let schema = read_definition(r#"{"type": "object", "properties": {"a": {"type": "string"}, "b": {"type": "string"}}}"#)?;
     /// let mut engine = Engine::new(&schema.into(), None)?;
-    /// engine.apply(Action::Enter { at: "/a".parse()?, text: "x".into() })?;
-    /// engine.respond(Action::Enter { at: "/b".parse()?, text: "X".into() })?;
-    /// engine.apply(Action::Undo)?;
+    /// engine.apply(Edit::enter("/a".parse()?, "x"))?;
+    /// engine.respond(Edit::enter("/b".parse()?, "X"))?;
+    /// engine.apply(Action::undo())?;
     /// assert!(!engine.view(engine.root()).is_dirty());
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
@@ -139,7 +140,7 @@ impl Engine {
     /// # Errors
     ///
     /// As for [`Engine::apply`].
-    pub fn respond(&mut self, action: Action) -> Result<Outcome, Error> {
+    pub fn respond(&mut self, action: impl Into<Action>) -> Result<Outcome, Error> {
         self.history.set_responding(true);
         let applied = self.apply(action);
         self.history.set_responding(false);
@@ -150,15 +151,15 @@ impl Engine {
     /// [`Engine::settle`] needs it. An open transaction stays open.
     ///
     /// ```
-    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::engine::{Action, Edit, Engine};
     /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
     /// # let mut engine = Engine::new(&schema, None)?;
     /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
     /// engine.begin();
-    /// engine.apply(Action::Enter { at: at.clone(), text: "12".into() })?;
-    /// engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// engine.apply(Edit::enter(at.clone(), "12"))?;
+    /// engine.apply(Edit::enter(at.clone(), "24"))?;
     /// engine.commit()?;
-    /// engine.apply(Action::Undo)?; // takes back both
+    /// engine.apply(Action::undo())?; // takes back both
     /// assert!(!engine.state().is_dirty);
     /// # Ok::<(), ricordo::Error>(())
     /// ```
@@ -199,12 +200,12 @@ impl Engine {
     /// Reverts the open transaction: the form is as it was before.
     ///
     /// ```
-    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::engine::{Edit, Engine};
     /// # let schema = ricordo::exchange::read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?.into();
     /// # let mut engine = Engine::new(&schema, None)?;
     /// # let at: ricordo::engine::Address = "/loaves".parse::<ricordo::Pointer>()?.into();
     /// engine.begin();
-    /// engine.apply(Action::Enter { at: at.clone(), text: "24".into() })?;
+    /// engine.apply(Edit::enter(at.clone(), "24"))?;
     /// engine.revert();
     /// assert!(!engine.state().is_dirty);
     /// # Ok::<(), ricordo::Error>(())
@@ -220,14 +221,14 @@ impl Engine {
     /// everything is settled already.
     ///
     /// ```
-    /// # use ricordo::engine::{Action, Engine};
+    /// # use ricordo::engine::{Edit, Engine};
     /// # use ricordo::exchange::read_definition;
     /// # let schema = read_definition(r#"{"type": "object", "properties": {"a": {"type": "integer"},
     /// #     "twice": {"type": "integer", "x-ricordo": {"calculate": "a * 2"}}}}"#)?;
     /// let mut engine = Engine::new(&schema.into(), None)?;
     /// let twice = engine.locate(&"/twice".parse()?)?;
     /// engine.begin();
-    /// engine.apply(Action::Enter { at: "/a".parse()?, text: "4".into() })?;
+    /// engine.apply(Edit::enter("/a".parse()?, "4"))?;
     /// engine.settle()?;
     /// assert_eq!(engine.view(twice).value(), 8.into());
     /// engine.commit()?;
@@ -253,50 +254,19 @@ impl Engine {
         changes.is_checked() && (self.graph.is_empty() || changes.is_settled())
     }
 
-    /// Settles what was performed in the transaction so far, if an action depends on it.
-    pub(super) fn settle_before(&mut self, action: &Action) -> Result<(), Error> {
-        if self.is_settled() || !self.reads_settled(action) { Ok(()) } else { self.settle() }
+    /// Settles what was performed in the transaction so far, if an edit depends on it.
+    pub(super) fn settle_before(&mut self, edit: &Edit) -> Result<(), Error> {
+        if self.is_settled() || !self.reads_settled(edit) { Ok(()) } else { self.settle() }
     }
 
-    /// Returns whether an action reads what rules compute, or settles by itself what it makes.
-    fn reads_settled(&self, action: &Action) -> bool {
-        let is_field = |at: &Address| self.locate(at).is_ok_and(|place| self.tree.field(place).is_some());
-        match action {
-            // Rules can decide whether the edit is allowed and how its text is parsed.
-            Action::Enter { at, .. }
-            | Action::Clear { at }
-            | Action::Release { at }
-            | Action::Leave { at, .. } => {
-                self.locate(at).is_ok_and(|place| self.graph.guards_input(&self.tree, place))
-            }
-            Action::Replace { at, .. } => !is_field(at),
-            Action::Add { at, .. } => !is_field(&Address::Pointer(at.clone())),
-            Action::Insert { .. }
-            | Action::Duplicate { .. }
-            | Action::Remove { .. }
-            | Action::Move { .. }
-            | Action::Copy { .. }
-            | Action::Test { .. }
-            | Action::Reset { .. }
-            | Action::Resolve { .. }
-            | Action::Group(_) => true,
-            Action::Focus { .. }
-            | Action::MoveRow { .. }
-            | Action::Swap { .. }
-            | Action::ResetTo { .. }
-            | Action::Choices { .. }
-            | Action::Suppress { .. }
-            | Action::Event { .. }
-            | Action::Wait { .. }
-            | Action::Now { .. }
-            | Action::Submit(_)
-            | Action::Accept { .. }
-            | Action::Rebase { .. }
-            | Action::Reject { .. }
-            | Action::Abandon
-            | Action::Answer { .. }
-            | Action::Undo
-            | Action::Redo => false,
+    /// Returns whether an edit reads what rules compute, or settles by itself what it makes.
+    fn reads_settled(&self, edit: &Edit) -> bool {
+        let place = || self.locate(edit.content.place()).ok();
+        match edit.kind.needs {
+            Needs::Nothing => false,
+            Needs::Everything => true,
+            Needs::WhatGuardsInput => place().is_some_and(|place| self.graph.guards_input(&self.tree, place)),
+            Needs::EverythingButForFields => place().is_none_or(|place| self.tree.field(place).is_none()),
         }
     }
 
@@ -405,7 +375,11 @@ impl Engine {
         }
     }
 
-    fn step(&mut self, direction: Direction, what: &str) -> Result<Outcome, Error> {
+    fn step(&mut self, direction: Direction) -> Result<Outcome, Error> {
+        let (op, what) = match direction {
+            Direction::Undo => (Op::Undo, "undo"),
+            Direction::Redo => (Op::Redo, "redo"),
+        };
         let Some(moved) = self.history.go(&mut self.tree, direction) else {
             let message = format!("there is nothing to {what}");
             return Err(Error::new(ErrorKind::NotPossible, Pointer::root(), message));
@@ -431,11 +405,7 @@ impl Engine {
         }
         self.history.keep(&mut self.tree, direction, &moved);
         self.report_state(&mut outcome);
-        let action = match direction {
-            Direction::Undo => Action::Undo,
-            Direction::Redo => Action::Redo,
-        };
-        outcome.set_action(self.summarize(&action));
+        outcome.set_action(ActionSummary::bare(op));
         Ok(outcome)
     }
 

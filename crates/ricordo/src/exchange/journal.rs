@@ -4,7 +4,9 @@ use super::expectation::Expectation;
 use super::json::{JsonNode, Member};
 use super::members::{read_pointer, refuse_unknown};
 use super::problem::problem_of;
-use crate::engine::{Action, Address, AfterAccept, Extent, RowKey, Side, SubmitRequest, Verdict};
+use crate::engine::{
+    Action, Address, AfterAccept, ConflictResolved, Edit, Extent, RowKey, Side, SubmitRequest, Verdict,
+};
 use crate::schema::{Choice, Choices, Error, Pointer, nearest};
 use crate::value::{Value, read_date_time};
 use std::time::Duration;
@@ -55,9 +57,8 @@ pub enum Command {
 pub fn read_journal(text: &str) -> Result<Vec<Entry>, Error> {
     if text.starts_with('[') {
         let items = JsonNode::read(text)?.items()?;
-        let actions =
-            items.into_iter().map(|item| read_action(item, Dialect::Patch)).collect::<Result<_, _>>()?;
-        let command = Command::Apply(Action::Group(actions));
+        let edits = items.into_iter().map(|item| read_edit(item, Dialect::Patch));
+        let command = Command::Apply(Edit::group(edits.collect::<Result<_, _>>()?).into());
         return Ok(vec![Entry { line: 1, comment: String::new(), is_response: false, command }]);
     }
     let mut lines = JournalLines::new();
@@ -217,6 +218,11 @@ impl<'a> Members<'a> {
     }
 }
 
+/// An action that is a part of a group.
+fn read_edit(node: JsonNode<'_>, dialect: Dialect) -> Result<Edit, Error> {
+    read_action(node, dialect)?.into_edit().map_err(|alone| node.error(alone.message()))
+}
+
 #[allow(clippy::too_many_lines, reason = "an arm for each operation")]
 fn read_action(node: JsonNode<'_>, dialect: Dialect) -> Result<Action, Error> {
     let members = node.members()?;
@@ -230,24 +236,24 @@ fn read_action(node: JsonNode<'_>, dialect: Dialect) -> Result<Action, Error> {
             let message = format!("there is no operation “{op}” in a JSON Patch");
             return Err(op_node.error(message).with_nearest_name(nearest(op, PATCH_OPERATIONS)));
         }
-        "focus" => (Action::Focus { at: given.address("path")?, by: None }, &["path"]),
+        "focus" => (Edit::focus(given.address("path")?).into(), &["path"]),
         "enter" => {
             let text = given.needed("text")?.string()?.into_owned();
-            (Action::Enter { at: given.address("path")?, text }, &["path", "text"])
+            (Edit::enter(given.address("path")?, text).into(), &["path", "text"])
         }
-        "leave" => (Action::Leave { at: given.address("path")?, by: None }, &["path"]),
-        "clear" => (Action::Clear { at: given.address("path")? }, &["path"]),
-        "release" => (Action::Release { at: given.address("path")? }, &["path"]),
+        "leave" => (Edit::leave(given.address("path")?).into(), &["path"]),
+        "clear" => (Edit::clear(given.address("path")?).into(), &["path"]),
+        "release" => (Edit::release(given.address("path")?).into(), &["path"]),
         "reset" => {
             let at = given.get("path").map(read_pointer).transpose()?;
             match (given.get("value"), at) {
-                (Some(value), None) => (Action::ResetTo { value: value.value()? }, &["value"]),
+                (Some(value), None) => (Edit::reset_to(value.value()?).into(), &["value"]),
                 (Some(value), Some(_)) => {
                     return Err(
                         value.error("only the whole form can be reset to a new value; “replace” sets a part")
                     );
                 }
-                (None, at) => (Action::Reset { at: at.unwrap_or_default().into() }, &["path"]),
+                (None, at) => (Edit::reset(at.unwrap_or_default().into()).into(), &["path"]),
             }
         }
         "add" => {
@@ -256,44 +262,36 @@ fn read_action(node: JsonNode<'_>, dialect: Dialect) -> Result<Action, Error> {
                 Dialect::Line | Dialect::Part => given.get("value").map(|node| node.value()).transpose()?,
                 Dialect::Patch => Some(given.value()?),
             };
-            (Action::Add { at: given.pointer("path")?, value }, &["path", "value"])
+            (Edit::add(given.pointer("path")?, value).into(), &["path", "value"])
         }
-        "remove" => (Action::Remove { at: given.address("path")? }, &["path"]),
-        "replace" => {
-            (Action::Replace { at: given.address("path")?, value: given.value()? }, &["path", "value"])
-        }
-        "move" => {
-            (Action::Move { from: given.address("from")?, to: given.pointer("path")? }, &["from", "path"])
-        }
-        "copy" => {
-            (Action::Copy { from: given.address("from")?, to: given.pointer("path")? }, &["from", "path"])
-        }
-        "swap" => {
-            (Action::Swap { row: given.address("path")?, with: given.address("with")? }, &["path", "with"])
-        }
-        "test" => (Action::Test { at: given.address("path")?, value: given.value()? }, &["path", "value"]),
+        "remove" => (Edit::remove(given.address("path")?).into(), &["path"]),
+        "replace" => (Edit::replace(given.address("path")?, given.value()?).into(), &["path", "value"]),
+        "move" => (Edit::move_to(given.address("from")?, given.pointer("path")?).into(), &["from", "path"]),
+        "copy" => (Edit::copy(given.address("from")?, given.pointer("path")?).into(), &["from", "path"]),
+        "swap" => (Edit::swap(given.address("path")?, given.address("with")?).into(), &["path", "with"]),
+        "test" => (Edit::test(given.address("path")?, given.value()?).into(), &["path", "value"]),
         "choices" => {
             let choices = given.needed("choices")?;
             let choices = if choices.is_null() { None } else { Some(read_choices(choices)?) };
-            (Action::Choices { at: given.address("path")?, choices }, &["path", "choices"])
+            (Edit::choices(given.address("path")?, choices).into(), &["path", "choices"])
         }
-        "wait" => (Action::Wait { duration: Duration::from_millis(given.needed("ms")?.count()?) }, &["ms"]),
+        "wait" => (Action::wait(Duration::from_millis(given.needed("ms")?.count()?)), &["ms"]),
         "now" => {
             let node = given.needed("time")?;
             let now = read_date_time(&node.string()?);
             let expected = || node.error("a date and time is expected here, such as “2026-11-23T04:30”");
-            (Action::Now { now: now.ok_or_else(expected)? }, &["time"])
+            (Action::now(now.ok_or_else(expected)?), &["time"])
         }
         "event" => {
             let at = given.get("path").map(read_pointer).transpose()?.map(Address::from);
             let name = given.needed("name")?.string()?.into_owned();
             let value = given.get("value").map(|node| node.value()).transpose()?.unwrap_or_default();
-            (Action::Event { at, name, value }, &["path", "name", "value"])
+            (Edit::event(at, &name, value).into(), &["path", "name", "value"])
         }
-        "submit" => (Action::Submit(read_submit(&given)?), &["parts", "extent", "tests", "wait", "quiet"]),
+        "submit" => (Action::submit(read_submit(&given)?), &["parts", "extent", "tests", "wait", "quiet"]),
         "accept" => read_accept(&given)?,
-        "reject" => (Action::Reject { problem: problem_of(given.needed("problem")?)? }, &["problem"]),
-        "rebase" => (Action::Rebase { value: given.value()? }, &["value"]),
+        "reject" => (Action::reject(problem_of(given.needed("problem")?)?), &["problem"]),
+        "rebase" => (Action::rebase(given.value()?), &["value"]),
         "resolve" => {
             let at = given.get("path").map(read_pointer).transpose()?.unwrap_or_default().into();
             let removed_row = given.get("key").map(|node| node.count()).transpose()?;
@@ -305,18 +303,22 @@ fn read_action(node: JsonNode<'_>, dialect: Dialect) -> Result<Action, Error> {
             };
             let is_alone = given.get("alone").map(|node| node.flag()).transpose()?.unwrap_or(false);
             (
-                Action::Resolve { at, removed_row: removed_row.map(RowKey::new), is_alone, side },
+                Edit::resolve_as(
+                    at,
+                    ConflictResolved { removed_row: removed_row.map(RowKey::new), is_alone, side },
+                )
+                .into(),
                 &["path", "key", "alone", "take"],
             )
         }
-        "abandon" => (Action::Abandon, &[]),
+        "abandon" => (Action::abandon(), &[]),
         "suppress" => {
             let is_suppressed = given.get("on").map(|node| node.flag()).transpose()?.unwrap_or(true);
-            let id = given.needed("id")?.string()?.as_ref().into();
-            (Action::Suppress { id, is_suppressed }, &["id", "on"])
+            let id = given.needed("id")?.string()?;
+            (if is_suppressed { Edit::suppress(&id) } else { Edit::unsuppress(&id) }.into(), &["id", "on"])
         }
         "check-result" => {
-            let check = given.needed("check")?.string()?.as_ref().into();
+            let check = given.needed("check")?.string()?;
             let passed = given.get("passed").map(|node| node.flag()).transpose()?;
             let message = given.get("message").map(|node| node.string()).transpose()?;
             let verdict = match (passed, message) {
@@ -327,15 +329,14 @@ fn read_action(node: JsonNode<'_>, dialect: Dialect) -> Result<Action, Error> {
                 (Some(false), None) => return Err(node.error("what has not passed needs a “message”")),
             };
             let at = given.address("path")?;
-            (Action::Answer { at, check, ticket: None, verdict }, &["path", "check", "passed", "message"])
+            (Action::answer(at, &*check, None, verdict), &["path", "check", "passed", "message"])
         }
-        "undo" => (Action::Undo, &[]),
-        "redo" => (Action::Redo, &[]),
+        "undo" => (Action::undo(), &[]),
+        "redo" => (Action::redo(), &[]),
         "group" => {
             let items = given.needed("actions")?.items()?;
-            let actions =
-                items.into_iter().map(|item| read_action(item, Dialect::Part)).collect::<Result<_, _>>()?;
-            (Action::Group(actions), &["actions"])
+            let edits = items.into_iter().map(|item| read_edit(item, Dialect::Part));
+            (Edit::group(edits.collect::<Result<_, _>>()?).into(), &["actions"])
         }
         "expect" => return Err(op_node.error("“expect” is a line of its own, and no part of a group")),
         op => {
@@ -386,7 +387,7 @@ fn read_accept(given: &Members<'_>) -> Result<(Action, &'static [&'static str]),
     if let Some(keep) = given.get("keep").filter(|_| !matches!(then, AfterAccept::Clear { .. })) {
         return Err(keep.error("fields are kept when the form is cleared: “then” is “clear”"));
     }
-    Ok((Action::Accept { value, then }, &["value", "then", "keep"]))
+    Ok((Action::accept(value, then), &["value", "then", "keep"]))
 }
 
 /// Choices as a list of values, with or without labels.

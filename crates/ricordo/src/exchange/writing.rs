@@ -2,7 +2,11 @@
 
 use super::Expectation;
 use super::problem::problem_value;
-use crate::engine::{Action, Address, AfterAccept, Engine, Extent, Side, SubmitRequest, Verdict};
+use crate::engine::{
+    Action, Address, AfterAccept, CheckAnswered, ConflictResolved, Content, Engine, Extent, More, Op,
+    Problem, Side, SubmitRequest, Verdict,
+};
+
 use crate::schema::{Choices, Pointer};
 use crate::value::{Record, Value, write_date_time};
 
@@ -11,11 +15,11 @@ use crate::value::{Record, Value, write_date_time};
 ///
 /// ```
 /// # use ricordo::exchange::{Command, read_definition, read_journal, write_action};
-/// # use ricordo::engine::{Action, Engine};
+/// # use ricordo::engine::{Edit, Engine};
 /// # let schema = read_definition(r#"{"type": "object", "properties": {"loaves": {"type": "integer"}}}"#)?;
 /// # let engine = Engine::new(&schema.into(), None)?;
 /// let loaves = engine.locate(&"/loaves".parse()?)?;
-/// let line = write_action(&engine, &Action::Enter { at: loaves.into(), text: "12".into() });
+/// let line = write_action(&engine, &Edit::enter(loaves.into(), "12").into());
 /// assert_eq!(line, r#"{"op":"enter","path":"/loaves","text":"12"}"#);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
@@ -50,11 +54,6 @@ impl Line<'_> {
         self
     }
 
-    fn at(self, name: &'static str, address: &Address) -> Self {
-        let pointer = pointer(self.engine, address);
-        self.with(name, pointer.as_str())
-    }
-
     /// The value that goes to a place, with its secrets hidden.
     fn value_at(self, at: &Pointer, value: &Value) -> Self {
         let masked = hidden(self.engine, at, value);
@@ -63,85 +62,87 @@ impl Line<'_> {
     }
 }
 
-#[allow(clippy::too_many_lines, reason = "an arm for each action")]
 fn line(engine: &Engine, action: &Action) -> Value {
-    let op = |name: &'static str| Line { engine, members: Record::new() }.with("op", name);
-    let row = |list: &Address, position: Option<usize>| {
-        let position = position.map_or_else(|| "-".to_owned(), |position| position.to_string());
-        pointer(engine, list).join(&position)
-    };
-    let line = match action {
-        Action::Focus { at, .. } => op("focus").at("path", at),
-        Action::Enter { at, text } => {
-            let text = hidden(engine, &pointer(engine, at), &text.as_str().into());
-            op("enter").at("path", at).with("text", text)
+    line_of(engine, action.op(), action.content())
+}
+
+#[allow(clippy::too_many_lines, reason = "an arm for each operation")]
+fn line_of(engine: &Engine, op: Op, content: &Content) -> Value {
+    let line = Line { engine, members: Record::new() }.with("op", op.name());
+    let at = content.at.as_ref().map(|at| pointer(engine, at)).unwrap_or_default();
+    let other = || pointer(engine, content.other_place());
+    let value = content.value.as_ref();
+    let line = match op {
+        Op::Reset if at.is_root() => line,
+        Op::Focus | Op::Leave | Op::Clear | Op::Release | Op::Remove | Op::Reset => {
+            line.with("path", at.as_str())
         }
-        Action::Leave { at, .. } => op("leave").at("path", at),
-        Action::Clear { at } => op("clear").at("path", at),
-        Action::Release { at } => op("release").at("path", at),
-        Action::Replace { at, value } => op("replace").at("path", at).value_at(&pointer(engine, at), value),
-        Action::Insert { list, position, value } => added(op("add"), &row(list, *position), value.as_ref()),
-        Action::Add { at, value } => added(op("add"), at, value.as_ref()),
-        Action::MoveRow { row: moved, to } => {
-            let from = pointer(engine, moved);
-            let to = from.split_last().map(|(list, _)| list.join(&to.to_string())).unwrap_or_default();
-            op("move").with("from", from.as_str()).with("path", to.as_str())
+        Op::Enter => {
+            let text = hidden(engine, &at, &content.text().into());
+            line.with("path", at.as_str()).with("text", text)
         }
-        Action::Duplicate { row } => {
-            let from = pointer(engine, row);
-            let behind = from
+        Op::Replace | Op::Test | Op::Add => added(line, &at, value),
+        Op::Insert => {
+            let position = content.position();
+            let position = position.map_or_else(|| "-".to_owned(), |position| position.to_string());
+            added(line, &at.join(&position), value)
+        }
+        Op::MoveRow => {
+            let position = content.position().unwrap_or_default().to_string();
+            let to = at.split_last().map(|(list, _)| list.join(&position)).unwrap_or_default();
+            line.with("from", at.as_str()).with("path", to.as_str())
+        }
+        Op::Duplicate => {
+            let behind = at
                 .split_last()
                 .and_then(|(list, last)| Some(list.join(&(last.parse::<u64>().ok()? + 1).to_string())));
-            op("copy").with("from", from.as_str()).with("path", behind.unwrap_or_default().as_str())
+            line.with("from", at.as_str()).with("path", behind.unwrap_or_default().as_str())
         }
-        Action::Swap { row, with } => op("swap").at("path", row).at("with", with),
-        Action::Remove { at } => op("remove").at("path", at),
-        Action::Move { from, to } => op("move").at("from", from).with("path", to.as_str()),
-        Action::Copy { from, to } => op("copy").at("from", from).with("path", to.as_str()),
-        Action::Test { at, value } => op("test").at("path", at).value_at(&pointer(engine, at), value),
-        Action::Reset { at } if pointer(engine, at).is_root() => op("reset"),
-        Action::Reset { at } => op("reset").at("path", at),
-        Action::ResetTo { value } => op("reset").value_at(&Pointer::root(), value),
-        Action::Choices { at, choices } => {
-            let masked = choices.as_ref().map(|choices| {
-                engine.schema().masked_choices(&engine.schema().parts_at(&pointer(engine, at)), choices)
-            });
-            op("choices").at("path", at).with("choices", list_of(masked.as_ref()))
+        Op::Swap => line.with("path", at.as_str()).with("with", other().as_str()),
+        Op::Move | Op::Copy => line.with("from", at.as_str()).with("path", other().as_str()),
+        Op::ResetTo | Op::Rebase => line.value_at(&Pointer::root(), value.unwrap_or(&Value::Blank)),
+        Op::Choices => {
+            let choices = if let More::Choices(choices) = &content.more { Some(choices) } else { None };
+            let parts = engine.schema().parts_at(&at);
+            let masked = choices.map(|choices| engine.schema().masked_choices(&parts, choices));
+            line.with("path", at.as_str()).with("choices", list_of(masked.as_ref()))
         }
-        Action::Wait { duration } => {
-            op("wait").with("ms", i64::try_from(duration.as_millis()).unwrap_or(i64::MAX))
-        }
-        Action::Now { now } => op("now").with("time", write_date_time(*now)),
-        Action::Event { at, name, value } => {
-            let line = op("event").with("name", name.as_str());
-            let line = at.iter().fold(line, |line, at| line.at("path", at));
-            let parts = at.as_ref().map(|at| engine.parts_at(at)).unwrap_or_default();
-            match engine.schema().masked_event(&parts, value) {
+        Op::Event => {
+            let line = line.with("name", content.name());
+            let is_of_place = content.at.is_some();
+            let line = if is_of_place { line.with("path", at.as_str()) } else { line };
+            let parts = content.at.as_ref().map(|at| engine.parts_at(at)).unwrap_or_default();
+            match engine.schema().masked_event(&parts, value.unwrap_or(&Value::Blank)) {
                 Value::Blank => line,
                 value => line.with("value", value),
             }
         }
-        Action::Submit(SubmitRequest { parts, extent, waits, is_quiet }) => {
-            let mut line = op("submit");
-            if !parts.is_empty() {
-                line = line.with("parts", pointers(engine, parts));
-            }
-            line = match extent {
-                Extent::Whole => line,
-                Extent::Dirty => line.with("extent", "dirty"),
-                Extent::Patch { has_tests: false } => line.with("extent", "patch"),
-                Extent::Patch { has_tests: true } => line.with("extent", "patch").with("tests", true),
-            };
-            let line = if *waits { line.with("wait", true) } else { line };
-            if *is_quiet { line.with("quiet", true) } else { line }
+        Op::Suppress => line.with("id", content.name()),
+        Op::Unsuppress => line.with("id", content.name()).with("on", false),
+        Op::Now => match value {
+            Some(Value::DateTime(now)) => line.with("time", write_date_time(*now)),
+            Some(_) | None => line,
+        },
+        Op::Wait | Op::Submit | Op::Accept | Op::Resolve | Op::Reject | Op::Answer | Op::Group => {
+            more(line, &at, content)
         }
-        Action::Accept { value, then } => {
-            let line = op("accept");
-            let line = match value {
+        Op::Abandon | Op::Undo | Op::Redo | Op::Nothing | Op::AddRules | Op::WithdrawRules => line,
+    };
+    line.members.into()
+}
+
+/// Adds what only some actions have.
+fn more<'a>(line: Line<'a>, at: &Pointer, content: &Content) -> Line<'a> {
+    let engine = line.engine;
+    match &content.more {
+        More::Duration(duration) => line.with("ms", i64::try_from(duration.as_millis()).unwrap_or(i64::MAX)),
+        More::Submit(request) => submitted(line, request),
+        More::Accept(then) => {
+            let line = match &content.value {
                 Some(value) => line.value_at(&Pointer::root(), value),
                 None => line,
             };
-            match then {
+            match &**then {
                 AfterAccept::Stay => line,
                 AfterAccept::Reset => line.with("then", "reset"),
                 AfterAccept::Clear { keep } if keep.is_empty() => line.with("then", "clear"),
@@ -150,9 +151,8 @@ fn line(engine: &Engine, action: &Action) -> Value {
                 }
             }
         }
-        Action::Rebase { value } => op("rebase").value_at(&Pointer::root(), value),
-        Action::Resolve { at, removed_row, is_alone, side } => {
-            let line = op("resolve").at("path", at);
+        More::Conflict(ConflictResolved { removed_row, is_alone, side }) => {
+            let line = line.with("path", at.as_str());
             let key = removed_row.and_then(|key| i64::try_from(key.get()).ok());
             let line = match key {
                 Some(key) => line.with("key", key),
@@ -167,16 +167,14 @@ fn line(engine: &Engine, action: &Action) -> Value {
                 },
             )
         }
-        Action::Reject { problem } => {
+        More::Reject(problem) => {
             // Messages of others may repeat a secret.
-            let problem = engine.problem_without_secrets(problem.clone());
-            op("reject").with("problem", problem_value(&problem))
+            let problem = engine.problem_without_secrets(Problem::clone(problem));
+            line.with("problem", problem_value(&problem))
         }
-        Action::Abandon => op("abandon"),
-        Action::Suppress { id, is_suppressed: true } => op("suppress").with("id", &**id),
-        Action::Suppress { id, is_suppressed: false } => op("suppress").with("id", &**id).with("on", false),
-        Action::Answer { at, check, ticket: _, verdict } => {
-            let line = op("check-result").at("path", at).with("check", &**check);
+        More::Answer(answered) => {
+            let CheckAnswered { check, ticket: _, verdict } = &**answered;
+            let line = line.with("path", at.as_str()).with("check", &**check);
             match verdict {
                 Verdict::Passed => line.with("passed", true),
                 Verdict::Failed(message) => {
@@ -185,14 +183,32 @@ fn line(engine: &Engine, action: &Action) -> Value {
                 Verdict::Unknown => line,
             }
         }
-        Action::Undo => op("undo"),
-        Action::Redo => op("redo"),
-        Action::Group(actions) => {
-            let lines = actions.iter().map(|action| line(engine, action)).collect();
-            op("group").with("actions", Value::List(lines))
+        More::Edits(edits) => {
+            let lines = edits.iter().map(|edit| line_of(engine, edit.op(), edit.content())).collect();
+            line.with("actions", Value::List(lines))
         }
+        More::Nothing
+        | More::Text(_)
+        | More::Binding(_)
+        | More::Position(_)
+        | More::Place(_)
+        | More::Choices(_)
+        | More::Name(_) => line,
+    }
+}
+
+fn submitted<'a>(line: Line<'a>, request: &SubmitRequest) -> Line<'a> {
+    let SubmitRequest { parts, extent, waits, is_quiet } = request;
+    let engine = line.engine;
+    let line = if parts.is_empty() { line } else { line.with("parts", pointers(engine, parts)) };
+    let line = match extent {
+        Extent::Whole => line,
+        Extent::Dirty => line.with("extent", "dirty"),
+        Extent::Patch { has_tests: false } => line.with("extent", "patch"),
+        Extent::Patch { has_tests: true } => line.with("extent", "patch").with("tests", true),
     };
-    line.members.into()
+    let line = if *waits { line.with("wait", true) } else { line };
+    if *is_quiet { line.with("quiet", true) } else { line }
 }
 
 fn added<'a>(line: Line<'a>, at: &Pointer, value: Option<&Value>) -> Line<'a> {

@@ -154,7 +154,7 @@ impl<M> Drop for Submitting<M> {
     fn drop(&mut self) {
         let is_waiting = !self.is_done && self.shared.borrow().result.is_none();
         if let Some(core) = self.core.upgrade().filter(|_| is_waiting)
-            && let Err(error) = core.apply(Action::Abandon)
+            && let Err(error) = core.apply(Action::abandon())
         {
             core.keep_error(error);
         }

@@ -11,7 +11,7 @@ use super::subscribe::select_with;
 use super::subscription::{Subscription, Update};
 use super::view::View;
 use super::{Form, Place};
-use crate::engine::{Action, Epoch, PlaceView};
+use crate::engine::{Action, Edit, Epoch, PlaceView};
 use crate::model::Locate;
 use crate::schema::{Error, ErrorKind, Finding, Hidden, Kind, MASK, Named, Pointer, Reading};
 use crate::tree::{BindingId, PlaceId};
@@ -349,14 +349,14 @@ impl Binding {
     pub fn handle(&self, event: WidgetEvent) -> Result<(), Error> {
         let at = || self.place.into();
         match event {
-            WidgetEvent::Focus => self.apply(Action::Focus { at: at(), by: Some(self.id) }),
+            WidgetEvent::Focus => self.apply(Edit::focus(at()).by(self.id)),
             WidgetEvent::Leave => {
                 // Nothing of what stood in the widget is lost.
                 if let Some(text) = self.composed() {
                     self.enter(text)?;
                 }
                 self.composing.take();
-                self.apply(Action::Leave { at: at(), by: Some(self.id) })
+                self.apply(Edit::leave(at()).by(self.id))
             }
             WidgetEvent::Composing(text) => {
                 self.may_change()?;
@@ -392,11 +392,11 @@ impl Binding {
                 self.refuse_unless(is_flag, "is not a flag")?;
                 self.enter(is_on.to_string())
             }
-            WidgetEvent::Release => self.apply(Action::Release { at: at() }),
+            WidgetEvent::Release => self.apply(Edit::release(at())),
             WidgetEvent::Clear => {
                 self.may_change()?;
                 self.composing.take();
-                self.apply(Action::Clear { at: at() })
+                self.apply(Edit::clear(at()))
             }
         }
     }
@@ -406,7 +406,7 @@ impl Binding {
         let text = if self.style == Style::Native { self.in_edit_format(text) } else { text };
         self.refuse_unless(self.view(|view| view.part().is_field()), "cannot be typed into")?;
         self.take_focus()?;
-        self.apply(Action::Enter { at: self.place.into(), text })
+        self.apply(Edit::enter(self.place.into(), text))
     }
 
     /// Converts the text of a native input to the edit format. Text without a meaning stays as it is.
@@ -428,7 +428,7 @@ impl Binding {
         if self.view(|view| view.is_focused_by(self.id)) {
             return Ok(());
         }
-        self.apply(Action::Focus { at: self.place.into(), by: Some(self.id) })
+        self.apply(Edit::focus(self.place.into()).by(self.id))
     }
 
     fn may_change(&self) -> Result<(), Error> {
@@ -463,7 +463,7 @@ impl Binding {
         self.core.view(self.place, read)
     }
 
-    fn apply(&self, action: Action) -> Result<(), Error> {
+    fn apply(&self, action: impl Into<Action>) -> Result<(), Error> {
         self.core.apply(action).map(drop)
     }
 

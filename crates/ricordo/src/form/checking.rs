@@ -114,12 +114,7 @@ impl Ticket {
     /// As for [`Ticket::pass`].
     pub fn answer(&self, verdict: Verdict) -> Result<(), Error> {
         let Some(core) = self.core.upgrade().filter(|_| self.is_current()) else { return Ok(()) };
-        let action = Action::Answer {
-            at: self.place.into(),
-            check: self.check.clone(),
-            ticket: Some(self.id),
-            verdict,
-        };
+        let action = Action::answer(self.place.into(), self.check.clone(), Some(self.id), verdict);
         core.apply(action)?;
         self.is_answered.set(true);
         Ok(())

@@ -3,7 +3,7 @@
 use std::rc::Rc;
 
 use super::core::Core;
-use crate::engine::{Action, Address, Engine};
+use crate::engine::{Address, Edit, Engine};
 use crate::model::Data;
 use crate::schema::{Choice, Choices, Error, Step};
 use crate::tree::PlaceId;
@@ -16,11 +16,9 @@ pub(super) fn include(core: &Rc<Core>, list: PlaceId, value: &Value, included: b
     let action = match (included, there.is_empty()) {
         (true, true) => {
             let position = Some(rank(core, list, value));
-            Action::Insert { list: list.into(), position, value: Some(value.clone()) }
+            Edit::insert(list.into(), position, Some(value.clone()))
         }
-        (false, false) => {
-            Action::Group(there.into_iter().map(|row| Action::Remove { at: row.into() }).collect())
-        }
+        (false, false) => Edit::group(there.into_iter().map(|row| Edit::remove(row.into())).collect()),
         _ => return Ok(()),
     };
     core.apply(action).map(drop)

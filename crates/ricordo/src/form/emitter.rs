@@ -8,7 +8,7 @@ use std::rc::Rc;
 use super::cause::{Cause, Link};
 use super::core::Core;
 use super::{Form, Place};
-use crate::engine::{Action, Address};
+use crate::engine::{Action, Address, Edit};
 use crate::schema::Error;
 use crate::tree::PlaceId;
 use crate::value::Value;
@@ -206,7 +206,7 @@ impl<E: Event> Emitter<E> {
             return (self.inner.listener.borrow_mut())(event);
         };
         let at = place.map(Address::from);
-        let action = Action::Event { at, name: event.name().to_owned(), value: event.recorded() };
+        let action = Action::from(Edit::event(at, event.name(), event.recorded()));
         let words = core.read(|engine| engine.words(&engine.summarize(&action)));
         core.apply(action)?;
         let link = Link { by: "the parent".to_owned(), cause: Cause::of_action(words, core.current_link()) };

@@ -84,7 +84,7 @@ pub use subscription::{Notification, Subscription, Update};
 pub use view::{RuleView, View};
 
 use self::core::Core;
-use crate::engine::{Action, Address, CompiledSchema, Engine, FormState};
+use crate::engine::{Action, Address, CompiledSchema, Edit, Engine, FormState};
 use crate::exchange;
 pub use crate::model::Untyped;
 use crate::model::{Data, Locate, Model, Spot};
@@ -490,7 +490,7 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails if there is no such place, or if it is not a field that a person can change.
     pub fn enter<L: Locate<M>>(&self, at: L, text: impl Into<String>) -> Result<(), Error> {
-        self.apply(Action::Enter { at: address(at)?, text: text.into() })
+        self.apply(Edit::enter(address(at)?, text))
     }
 
     /// Sets a place to a value.
@@ -509,7 +509,7 @@ impl<M: 'static> Form<M> {
     /// Fails if there is no such place, if it is calculated, or if the value does not fit it.
     #[allow(clippy::needless_pass_by_value, reason = "setters take what they set")]
     pub fn set<L: Locate<M>>(&self, at: L, value: L::Target) -> Result<(), Error> {
-        self.apply(Action::Replace { at: address(at)?, value: value.to_value() })
+        self.apply(Edit::replace(address(at)?, value.to_value()))
     }
 
     /// Resets the form to its baseline. [`Place::reset`] resets a part of it.
@@ -528,7 +528,7 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails inside a selector. Inside a callback the reset waits for the end of the round.
     pub fn reset(&self) -> Result<(), Error> {
-        self.apply(Action::Reset { at: self.core.root().into() })
+        self.apply(Edit::reset(self.core.root().into()))
     }
 
     /// Carries out an action, wholly or not at all, and notifies the subscribers whose observations it changed.
@@ -540,10 +540,10 @@ impl<M: 'static> Form<M> {
     /// # use ricordo::{Form, Model, at};
     /// # #[derive(Model)] struct Batch { loaves: u32 }
     /// # let form = Form::new(&Batch { loaves: 12 })?;
-    /// use ricordo::engine::Action;
+    /// use ricordo::engine::Edit;
     ///
     /// let loaves = form.place(at::<Batch>().loaves())?;
-    /// form.apply(Action::Enter { at: loaves.id().into(), text: "24".into() })?;
+    /// form.apply(Edit::enter(loaves.id().into(), "24"))?;
     /// assert_eq!(loaves.get(), Some(24));
     /// # Ok::<(), ricordo::Error>(())
     /// ```
@@ -551,7 +551,7 @@ impl<M: 'static> Form<M> {
     /// # Errors
     ///
     /// Fails, and changes nothing, if there is no such place, or if the action does not suit it or must not change it.
-    pub fn apply(&self, action: Action) -> Result<(), Error> {
+    pub fn apply(&self, action: impl Into<Action>) -> Result<(), Error> {
         self.core.apply(action).map(drop)
     }
 
@@ -601,9 +601,9 @@ impl<M: 'static> Form<M> {
     /// Fails inside a selector or a rule.
     pub fn show_findings(&self) -> Result<Option<Place<Value>>, Error> {
         // Text that still waits for its field to be left counts.
-        self.apply(Action::Leave { at: self.core.root().into(), by: None })?;
-        let leave = |finding: &Finding| Action::Leave { at: finding.place.clone().into(), by: None };
-        self.apply(Action::Group(self.findings().iter().map(leave).collect()))?;
+        self.apply(Edit::leave(self.core.root().into()))?;
+        let leave = |finding: &Finding| Edit::leave(finding.place.clone().into());
+        self.apply(Edit::group(self.findings().iter().map(leave).collect()))?;
         Ok(self.first_finding())
     }
 
@@ -658,7 +658,7 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails if there is nothing to undo, or inside a transaction.
     pub fn undo(&self) -> Result<(), Error> {
-        self.apply(Action::Undo)
+        self.apply(Action::undo())
     }
 
     /// Redoes the step that was undone last.
@@ -680,7 +680,7 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails if there is nothing to redo, or inside a transaction.
     pub fn redo(&self) -> Result<(), Error> {
-        self.apply(Action::Redo)
+        self.apply(Action::redo())
     }
 
     /// Returns whether there is a step to undo.
@@ -778,7 +778,7 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails if no constraint has this id; the error suggests the nearest one.
     pub fn suppress(&self, id: &str) -> Result<(), Error> {
-        self.apply(Action::Suppress { id: id.into(), is_suppressed: true })
+        self.apply(Edit::suppress(id))
     }
 
     /// Turns a constraint on again that was [suppressed](Form::suppress).
@@ -787,7 +787,7 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails if no constraint has this id; the error suggests the nearest one.
     pub fn unsuppress(&self, id: &str) -> Result<(), Error> {
-        self.apply(Action::Suppress { id: id.into(), is_suppressed: false })
+        self.apply(Edit::unsuppress(id))
     }
 
     /// Sets the choices that a field offers, each a value with its label. A value that is no longer offered stays, with
@@ -817,7 +817,7 @@ impl<M: 'static> Form<M> {
         choices: impl IntoIterator<Item = (L::Target, &'a str)>,
     ) -> Result<(), Error> {
         let at = self.core.read(|engine| choosing::address_of_choices(engine, address(at)?))?;
-        self.apply(Action::Choices { at, choices: Some(choosing::choices_of(choices)) })
+        self.apply(Edit::choices(at, Some(choosing::choices_of(choices))))
     }
 }
 
@@ -845,7 +845,7 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails if the rules cannot settle once text is committed.
     pub fn advance(&self, elapsed: Duration) -> Result<(), Error> {
-        self.apply(Action::Wait { duration: elapsed })
+        self.apply(Action::wait(elapsed))
     }
 
     /// Returns the time until the form commits some text by itself; `None` if it will not.
@@ -869,7 +869,7 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails inside a transaction, and where a form cannot be changed.
     pub fn set_now(&self, now: DateTime) -> Result<(), Error> {
-        self.apply(Action::Now { now })
+        self.apply(Action::now(now))
     }
 }
 

@@ -8,7 +8,7 @@ use std::rc::Rc;
 use rust_decimal::Decimal;
 
 use super::core::Core;
-use crate::engine::{Action, Address, Conflict, Epoch, PlaceId, Reason, RowKey, Side};
+use crate::engine::{Action, Address, Conflict, Edit, Epoch, PlaceId, Reason, RowKey, Side};
 use crate::model::{Data, Locate, Model, Spot};
 use crate::schema::{Error, ErrorKind, Finding, Named, Pointer};
 use crate::value::Value;
@@ -541,7 +541,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone.
     pub fn focus(&self) -> Result<(), Error> {
-        self.apply(Action::Focus { at: self.id.into(), by: None })
+        self.apply(Edit::focus(self.id.into()))
     }
 
     /// Enters text: what a widget does when the user has typed, with the whole text in it.
@@ -563,7 +563,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone, or is not a field that a person can change.
     pub fn enter(&self, text: impl Into<String>) -> Result<(), Error> {
-        self.apply(Action::Enter { at: self.id.into(), text: text.into() })
+        self.apply(Edit::enter(self.id.into(), text))
     }
 
     /// Leaves the place, as a widget does when it loses the focus. Only this touches a field.
@@ -585,7 +585,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone.
     pub fn leave(&self) -> Result<(), Error> {
-        self.apply(Action::Leave { at: self.id.into(), by: None })
+        self.apply(Edit::leave(self.id.into()))
     }
 
     /// Clears the place.
@@ -607,7 +607,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone, or cannot be emptied.
     pub fn clear(&self) -> Result<(), Error> {
-        self.apply(Action::Clear { at: self.id.into() })
+        self.apply(Edit::clear(self.id.into()))
     }
 
     /// Gives up an override: a suggested field takes the suggestion again, a leading counterpart lets the other lead.
@@ -616,7 +616,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone, or has no override to give up.
     pub fn release(&self) -> Result<(), Error> {
-        self.apply(Action::Release { at: self.id.into() })
+        self.apply(Edit::release(self.id.into()))
     }
 
     /// The conflict that the place itself is in, if it is not resolved. See [`Form::rebase`](super::Form::rebase).
@@ -645,7 +645,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone.
     pub fn resolve(&self, side: Side) -> Result<(), Error> {
-        self.apply(Action::Resolve { at: self.id.into(), removed_row: None, is_alone: false, side })
+        self.apply(Edit::resolve(self.id.into(), side))
     }
 
     /// Resets the place, with everything in it, to its baseline.
@@ -668,7 +668,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone.
     pub fn reset(&self) -> Result<(), Error> {
-        self.apply(Action::Reset { at: self.id.into() })
+        self.apply(Edit::reset(self.id.into()))
     }
 
     /// Removes a row from its list, or makes a field blank.
@@ -690,7 +690,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone, or is neither a row nor a place that can be blank.
     pub fn remove(&self) -> Result<(), Error> {
-        self.apply(Action::Remove { at: self.id.into() })
+        self.apply(Edit::remove(self.id.into()))
     }
 
     /// Moves a row to a position in its list, counted without the row.
@@ -713,7 +713,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone or not a row, or if its list has no such position.
     pub fn move_to(&self, position: usize) -> Result<(), Error> {
-        self.apply(Action::MoveRow { row: self.id.into(), to: position })
+        self.apply(Edit::move_row(self.id.into(), position))
     }
 
     /// Swaps a row with another of its list.
@@ -741,7 +741,7 @@ impl<T> Place<T> {
             let message = format!("{} belongs to another form", Named(&other.pointer()));
             return Err(Error::new(ErrorKind::Gone, self.pointer(), message));
         }
-        self.apply(Action::Swap { row: self.id.into(), with: other.id.into() })
+        self.apply(Edit::swap(self.id.into(), other.id.into()))
     }
 
     /// The key of a row, which stays with it wherever it moves; `None` if the place is not a row.
@@ -800,7 +800,7 @@ impl<T> Place<T> {
     ///
     /// Fails if the place is gone or not a row.
     pub fn duplicate(&self) -> Result<Place<T>, Error> {
-        let row = self.core.add_row(Action::Duplicate { row: self.id.into() })?;
+        let row = self.core.add_row(Edit::duplicate(self.id.into()))?;
         Ok(Place::new(self.core.clone(), row))
     }
 
@@ -829,7 +829,7 @@ impl<T> Place<T> {
         self.core.transaction(act)
     }
 
-    pub(super) fn apply(&self, action: Action) -> Result<(), Error> {
+    pub(super) fn apply(&self, action: impl Into<Action>) -> Result<(), Error> {
         self.core.apply(action).map(drop)
     }
 }
@@ -906,7 +906,7 @@ impl<T: Data> Place<T> {
     /// Fails if the place is gone or calculated, or if the value does not fit it.
     #[allow(clippy::needless_pass_by_value, reason = "setters take what they set")]
     pub fn set(&self, value: T) -> Result<(), Error> {
-        self.apply(Action::Replace { at: self.id.into(), value: value.to_value() })
+        self.apply(Edit::replace(self.id.into(), value.to_value()))
     }
 }
 
@@ -941,7 +941,7 @@ impl<T: Model> Place<Option<T>> {
     /// Fails if the place is gone.
     pub fn open(&self) -> Result<Place<T>, Error> {
         if self.core.view(self.id, |view| view.is_absent()) {
-            self.apply(Action::Add { at: self.pointer(), value: None })?;
+            self.apply(Edit::add(self.pointer(), None))?;
         }
         Ok(Place::new(self.core.clone(), self.id))
     }

@@ -1,7 +1,7 @@
 //! Places of lists: their rows, and what is chosen of several.
 
 use super::{Place, choosing};
-use crate::engine::{Action, PlaceId};
+use crate::engine::{Edit, PlaceId};
 use crate::model::Model;
 use crate::schema::Error;
 use crate::value::Value;
@@ -206,7 +206,7 @@ impl<T: Model> Place<Vec<T>> {
     }
 
     fn insert_value(&self, position: Option<usize>, value: Option<Value>) -> Result<Place<T>, Error> {
-        let row = self.core.add_row(Action::Insert { list: self.id.into(), position, value })?;
+        let row = self.core.add_row(Edit::insert(self.id.into(), position, value))?;
         Ok(Place::new(self.core.clone(), row))
     }
 }

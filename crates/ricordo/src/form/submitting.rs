@@ -225,7 +225,7 @@ impl<M> Submission<M> {
     ///
     /// As for [`Submission::accept`], and if the value does not fit. The submission can be answered again then.
     pub fn accept_value(&self, value: Option<Value>) -> Result<(), Error> {
-        self.answer(Action::Accept { value, then: self.then.clone() })
+        self.answer(Action::accept(value, self.then.clone()))
     }
 
     /// The submission was rejected. Each message is a finding of the place it points to until that place changes; one that points
@@ -257,7 +257,7 @@ impl<M> Submission<M> {
                 }
             }
         }
-        self.answer(Action::Reject { problem })
+        self.answer(Action::reject(problem))
     }
 
     /// The submission was rejected, with problem details (RFC 9457) in JSON. Any other text, such as an error page of a
@@ -311,7 +311,7 @@ impl<M> Submission<M> {
 impl<M> Drop for Submission<M> {
     fn drop(&mut self) {
         if let Some(core) = self.current()
-            && let Err(error) = core.apply(Action::Abandon)
+            && let Err(error) = core.apply(Action::abandon())
         {
             core.keep_error(error);
         }
@@ -353,12 +353,12 @@ impl<M: 'static> Form<M> {
         // If a subscriber panics, or subscribers respond to each other without end, nobody is given the submission.
         let unclaimed = finally(|| {
             if number() != before
-                && let Err(error) = self.core.apply(Action::Abandon)
+                && let Err(error) = self.core.apply(Action::abandon())
             {
                 self.core.keep_error(error);
             }
         });
-        self.core.apply(Action::Submit(request))?;
+        self.core.apply(Action::submit(request))?;
         unclaimed.forget();
         handed_out(&self.core, options, creates, then, self.core.take_submitted())
     }
@@ -380,7 +380,7 @@ impl<M: 'static> Form<M> {
         let handler = move |core: &Rc<Core>, submitted: Submitted| {
             handler(handed_out(core, &options, creates, then, Some(submitted)));
         };
-        self.core.submit_with(Action::Submit(request), Box::new(handler))
+        self.core.submit_with(Action::submit(request), Box::new(handler))
     }
 
     /// Returns the problem for which the last submission was rejected, until something changes.

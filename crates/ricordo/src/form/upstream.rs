@@ -1,7 +1,7 @@
 //! The record as it changes elsewhere: another one, a newer one, and conflicts.
 
 use super::Form;
-use crate::engine::{Action, Conflict, Engine, Side};
+use crate::engine::{Action, Conflict, ConflictResolved, Edit, Engine, Side};
 use crate::model::Model;
 use crate::schema::Error;
 
@@ -25,7 +25,7 @@ impl<M: Model> Form<M> {
     ///
     /// Fails, and changes nothing, if a form cannot hold the record.
     pub fn reset_to(&self, record: &M) -> Result<(), Error> {
-        self.apply(Action::ResetTo { value: record.to_value() })
+        self.apply(Edit::reset_to(record.to_value()))
     }
 
     /// Merges a newer version of the record: fields that are not dirty take its values, edited fields keep
@@ -57,7 +57,7 @@ impl<M: Model> Form<M> {
     ///
     /// Fails, and changes nothing, if a form cannot hold the record.
     pub fn rebase(&self, record: &M) -> Result<(), Error> {
-        self.apply(Action::Rebase { value: record.to_value() })
+        self.apply(Action::rebase(record.to_value()))
     }
 }
 
@@ -94,7 +94,7 @@ impl<M: 'static> Form<M> {
     /// Fails if the place is gone, or if a removed row is not in conflict.
     pub fn resolve(&self, conflict: &Conflict, side: Side) -> Result<(), Error> {
         let (at, removed_row) = self.core.read(|engine| engine.address_of_conflict(conflict));
-        self.apply(Action::Resolve { at, removed_row, is_alone: true, side })
+        self.apply(Edit::resolve_as(at, ConflictResolved { removed_row, is_alone: true, side }))
     }
 
     /// Resolves all conflicts in the same way.
@@ -115,6 +115,6 @@ impl<M: 'static> Form<M> {
     ///
     /// Fails inside a selector.
     pub fn resolve_all(&self, side: Side) -> Result<(), Error> {
-        self.apply(Action::Resolve { at: self.core.root().into(), removed_row: None, is_alone: false, side })
+        self.apply(Edit::resolve(self.core.root().into(), side))
     }
 }

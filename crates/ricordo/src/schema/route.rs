@@ -38,7 +38,7 @@ impl Route {
     pub const LONGEST: usize = 8;
 
     /// The route that leads to where it starts.
-    pub fn new() -> Self {
+    pub const fn new() -> Self {
         Route { steps: [Step::Field(0); Self::LONGEST], length: 0 }
     }
 

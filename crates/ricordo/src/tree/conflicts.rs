@@ -20,7 +20,7 @@ use crate::value::{Record, Value, sort};
 /// A place that the user and the server have changed differently since they last agreed.
 ///
 /// The value is the user's, the baseline the server's, until it is
-/// [resolved](crate::engine::Action::Resolve).
+/// [resolved](crate::engine::Edit::resolve).
 #[derive(Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Conflict {

@@ -235,15 +235,13 @@ fn choices_are_offered_at_run_time() {
     );
     form.undo().unwrap();
     assert_eq!(stages.row(0).unwrap().all_findings().len(), 1, "choices are no step that undo takes back");
-    let refused = form.apply(ricordo::engine::Action::Choices {
-        at: "/stages/-".parse::<ricordo::Pointer>().unwrap().into(),
-        choices: None,
-    });
+    let refused = form
+        .apply(ricordo::engine::Edit::choices("/stages/-".parse::<ricordo::Pointer>().unwrap().into(), None));
     assert!(refused.is_ok(), "without choices, there are those of the schema");
     for wrong in ["/stages", "/stages/-/ovn", "/stages/0/-"] {
         let at: ricordo::Pointer = wrong.parse().unwrap();
         let choices = Some(ricordo::schema::Choices::new([]));
-        form.apply(ricordo::engine::Action::Choices { at: at.into(), choices }).unwrap_err();
+        form.apply(ricordo::engine::Edit::choices(at.into(), choices)).unwrap_err();
     }
 }
 

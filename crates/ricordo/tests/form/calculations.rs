@@ -172,7 +172,7 @@ fn nobody_else_sets_what_is_calculated() {
         cost.clear(),
         cost.set(Some(1)),
         cost.remove(),
-        form.apply(ricordo::engine::Action::Add { at: "/total".parse().unwrap(), value: Some(1.into()) }),
+        form.apply(ricordo::engine::Edit::add("/total".parse().unwrap(), Some(1.into()))),
     ] {
         let refused = refused.unwrap_err();
         assert_eq!(refused.kind(), ErrorKind::Readonly);

@@ -4,7 +4,7 @@ use std::cell::RefCell;
 use std::rc::Rc;
 use std::time::Duration;
 
-use ricordo::engine::Action;
+use ricordo::engine::Edit;
 use ricordo::exchange::{Command, read_journal};
 use ricordo::form::Keep;
 use ricordo::{Emitter, Error, Event, Form, Model, Place, at};
@@ -179,7 +179,7 @@ fn a_recording_is_bounded_replayable_and_keeps_secrets() {
     login.enter(at::<Login>().code(), "4711").unwrap();
     login.set(at::<Login>().code(), "0815".into()).unwrap();
     login.reset_to(&Login { name: "Rosa".into(), code: "4712".into() }).unwrap();
-    login.apply(Action::Test { at: "/code".parse().unwrap(), value: "nix".into() }).unwrap_err();
+    login.apply(Edit::test("/code".parse().unwrap(), "nix".into())).unwrap_err();
     let journal = login.diagnostics().recording().unwrap();
     assert!(!["4711", "0815", "4712", "nix"].iter().any(|secret| journal.contains(secret)), "{journal}");
     assert!(!format!("{login:?} {:?}", login.place(at::<Login>().code()).unwrap()).contains("4712"));

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use ricordo::engine::{Action, CompiledSchema, Draft, Engine};
+use ricordo::engine::{Action, CompiledSchema, Draft, Edit, Engine};
 use ricordo::exchange::{Command, read_data, read_definition, read_draft, read_journal};
 use ricordo::form::{Autosave, AutosavePolicy, AutosaveStep};
 use ricordo::schema::{Choice, Choices};
@@ -141,9 +141,9 @@ fn of_a_changed_schema_what_still_fits_is_restored() {
         ("/l/0/m", "66"),
         ("/k/kind", "p"),
     ] {
-        engine.apply(Action::Enter { at: at.parse().unwrap(), text: text.into() }).unwrap();
+        engine.apply(Edit::enter(at.parse().unwrap(), text)).unwrap();
     }
-    engine.apply(Action::Enter { at: "/k/w".parse().unwrap(), text: "77".into() }).unwrap();
+    engine.apply(Edit::enter("/k/w".parse().unwrap(), "77")).unwrap();
     let restored = Engine::restored(&new, &read(&engine.draft_with_baseline()), None).unwrap();
     let form = restored.engine.view(restored.engine.root());
     assert_eq!(form.value().to_string(), r#"{"a":"11","c":{"x":"33"},"l":[{"n":"55"}],"k":{"kind":"p"}}"#);
@@ -300,8 +300,7 @@ fn the_label_of_a_choice_that_came_at_run_time_is_restored() {
         let data = r#"{"list": [{"value": "s", "label": "Stone"}]}"#;
         let form: Form = Form::from_definition(definition, Some(data)).unwrap();
         let choices = [Choice::new("a").label("Deck A")];
-        form.apply(Action::Choices { at: "/oven".parse().unwrap(), choices: Some(Choices::new(choices)) })
-            .unwrap();
+        form.apply(Edit::choices("/oven".parse().unwrap(), Some(Choices::new(choices)))).unwrap();
         form
     };
     let saved = form();
@@ -325,12 +324,12 @@ fn a_removed_row_that_is_null_upstream_stays_in_conflict_after_a_restore() {
     let schema: Arc<CompiledSchema> = read_definition(definition).unwrap().into();
     let record = |data: &str| read_data(data, schema.schema()).unwrap();
     let mut form = Engine::new(&schema, Some(record(r#"{"rows": [{"name": "rye"}]}"#))).unwrap();
-    form.apply(Action::Remove { at: "/rows/0".parse().unwrap() }).unwrap();
-    form.apply(Action::Rebase { value: record(r#"{"rows": [null]}"#) }).unwrap();
+    form.apply(Edit::remove("/rows/0".parse().unwrap())).unwrap();
+    form.apply(Action::rebase(record(r#"{"rows": [null]}"#))).unwrap();
     let mut restored = Engine::restored(&schema, &read(&form.draft_with_baseline()), None).unwrap().engine;
     for (next, expected) in [(r#"{"rows": [{"name": "spelt"}]}"#, 1), (r#"{"rows": [{"name": "rye"}]}"#, 0)] {
         let conflicts = [&mut form, &mut restored].map(|form| {
-            form.apply(Action::Rebase { value: record(next) }).unwrap();
+            form.apply(Action::rebase(record(next))).unwrap();
             form.conflicts().len()
         });
         assert_eq!(conflicts, [expected; 2], "{next}");

@@ -1,6 +1,6 @@
 //! Formulas: the tables of `docs/formulas.md`, run.
 
-use ricordo::engine::{Action, CompiledSchema};
+use ricordo::engine::{CompiledSchema, Edit};
 use ricordo::exchange::{read_definition, write_definition};
 use ricordo::schema::FindingKind;
 use ricordo::value::DateTime;
@@ -284,9 +284,8 @@ fn rows_share_the_choices_that_a_list_around_them_gives() {
     form.undo().unwrap();
     assert_eq!(messages(&form), wrong);
     form.place("/shelves/1").unwrap().remove().unwrap();
-    form.apply(Action::Insert { list: "/shelves".parse().unwrap(), position: None, value: None }).unwrap();
-    form.apply(Action::Insert { list: "/shelves/1/loaves".parse().unwrap(), position: None, value: None })
-        .unwrap();
+    form.apply(Edit::insert("/shelves".parse().unwrap(), None, None)).unwrap();
+    form.apply(Edit::insert("/shelves/1/loaves".parse().unwrap(), None, None)).unwrap();
     form.enter("/shelves/1/loaves/0/oven", "Deck").unwrap();
     assert_eq!(value_at(&form, "/shelves/1/loaves/0/oven"), Value::from("d"));
 }

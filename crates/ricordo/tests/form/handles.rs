@@ -4,7 +4,7 @@ use ricordo::ErrorKind;
 use ricordo::Pointer;
 use ricordo::Value;
 use ricordo::at;
-use ricordo::engine::Action;
+use ricordo::engine::Edit;
 
 use crate::batch::{Batch, Ingredient, form, ingredient};
 
@@ -75,36 +75,33 @@ fn refusals_say_what_was_wrong_and_change_nothing() {
     let form = form();
     let before = format!("{form:?}");
     let mut told = Vec::new();
-    let mut refuse = |action: Action| told.push(form.apply(action).unwrap_err().to_string());
+    let mut refuse = |action: Edit| told.push(form.apply(action).unwrap_err().to_string());
     let place = |text: &str| text.parse::<Pointer>().unwrap();
-    refuse(Action::Enter { at: place("/loavs").into(), text: String::new() });
-    refuse(Action::Enter { at: place("/ingredient/0/name").into(), text: String::new() });
-    refuse(Action::Enter { at: place("/ingredients/2/name").into(), text: String::new() });
-    refuse(Action::Enter { at: place("/ingredients/00").into(), text: String::new() });
-    refuse(Action::Enter { at: place("/ingredients").into(), text: "salt".to_owned() });
-    refuse(Action::Leave { at: place("/name/first").into(), by: None });
-    refuse(Action::Replace { at: place("/loaves").into(), value: "many".into() });
-    refuse(Action::Replace {
-        at: place("/loaves").into(),
-        value: "1.5".parse::<ricordo::Decimal>().unwrap().into(),
-    });
-    refuse(Action::Replace { at: place("/ingredients").into(), value: vec![true.into()].into() });
-    refuse(Action::Add { at: place("/ingredients/9"), value: None });
-    refuse(Action::Add { at: place("/ingredients/last"), value: None });
-    refuse(Action::Add {
-        at: place("/ingredients/-"),
-        value: Some([("gram", 1.into())].into_iter().collect::<ricordo::Record>().into()),
-    });
-    refuse(Action::Remove { at: place("").into() });
-    refuse(Action::Remove { at: place("/ingredients").into() });
-    refuse(Action::Move { from: place("/ingredients/0").into(), to: place("/ingredients/0/name") });
-    refuse(Action::Move { from: place("/ingredients/0").into(), to: place("/ingredients/2") });
-    refuse(Action::Move { from: place("/ingredients/0").into(), to: place("/name") });
-    refuse(Action::Test { at: place("/loaves").into(), value: 13.into() });
+    refuse(Edit::enter(place("/loavs").into(), String::new()));
+    refuse(Edit::enter(place("/ingredient/0/name").into(), String::new()));
+    refuse(Edit::enter(place("/ingredients/2/name").into(), String::new()));
+    refuse(Edit::enter(place("/ingredients/00").into(), String::new()));
+    refuse(Edit::enter(place("/ingredients").into(), "salt"));
+    refuse(Edit::leave(place("/name/first").into()));
+    refuse(Edit::replace(place("/loaves").into(), "many".into()));
+    refuse(Edit::replace(place("/loaves").into(), "1.5".parse::<ricordo::Decimal>().unwrap().into()));
+    refuse(Edit::replace(place("/ingredients").into(), vec![true.into()].into()));
+    refuse(Edit::add(place("/ingredients/9"), None));
+    refuse(Edit::add(place("/ingredients/last"), None));
+    refuse(Edit::add(
+        place("/ingredients/-"),
+        Some([("gram", 1.into())].into_iter().collect::<ricordo::Record>().into()),
+    ));
+    refuse(Edit::remove(place("").into()));
+    refuse(Edit::remove(place("/ingredients").into()));
+    refuse(Edit::move_to(place("/ingredients/0").into(), place("/ingredients/0/name")));
+    refuse(Edit::move_to(place("/ingredients/0").into(), place("/ingredients/2")));
+    refuse(Edit::move_to(place("/ingredients/0").into(), place("/name")));
+    refuse(Edit::test(place("/loaves").into(), 13.into()));
     assert_eq!(format!("{form:?}"), before);
     // A move to the same place is not an error, and changes nothing either.
     for at in ["", "/ingredients", "/ingredients/0", "/name"] {
-        form.apply(Action::Move { from: place(at).into(), to: place(at) }).unwrap();
+        form.apply(Edit::move_to(place(at).into(), place(at))).unwrap();
     }
     assert_eq!(format!("{form:?}"), before);
     assert!(!form.is_dirty());
@@ -133,10 +130,7 @@ fn refusals_say_what_was_wrong_and_change_nothing() {
     let foreign = other.place(at::<Batch>().ingredients()).unwrap();
     foreign.add().unwrap();
     let stranger = foreign.row(2).unwrap().id();
-    assert_eq!(
-        form.apply(Action::Leave { at: stranger.into(), by: None }).unwrap_err().kind(),
-        ErrorKind::Gone
-    );
+    assert_eq!(form.apply(Edit::leave(stranger.into())).unwrap_err().kind(), ErrorKind::Gone);
 }
 
 #[test]
@@ -185,12 +179,12 @@ fn rows_are_swapped_and_duplicated() {
         number.duplicate().unwrap_err().to_string(),
         "/loaves is not a row of a list, so it cannot be duplicated"
     );
-    let refused = form.apply(Action::Swap { row: wheat.id().into(), with: elsewhere.id().into() });
+    let refused = form.apply(Edit::swap(wheat.id().into(), elsewhere.id().into()));
     assert_eq!(
         refused.unwrap_err().message(),
         "/ingredients/1 can only be swapped with a row of the same list"
     );
-    let refused = form.apply(Action::Swap { row: number.id().into(), with: wheat.id().into() });
+    let refused = form.apply(Edit::swap(number.id().into(), wheat.id().into()));
     assert_eq!(refused.unwrap_err().message(), "/loaves can only be swapped with another row");
     let other = crate::batch::form();
     let stranger = other.place(at::<Batch>().ingredients()).unwrap().row(0).unwrap();
@@ -240,8 +234,8 @@ fn a_place_says_what_a_picker_offers_and_what_a_button_can_do() {
     form.enter("/loaves", "2").unwrap();
     assert!(!can_add("/rows"), "it is read-only");
     form.enter("/loaves", "3").unwrap();
-    form.apply(Action::Add { at: "/rows/-".parse().unwrap(), value: None }).unwrap();
-    form.apply(Action::Add { at: "/way".parse().unwrap(), value: None }).unwrap();
+    form.apply(Edit::add("/rows/-".parse().unwrap(), None)).unwrap();
+    form.apply(Edit::add("/way".parse().unwrap(), None)).unwrap();
     assert!(!can_add("/rows") && !can_add("/way"), "it is full, and open");
     let tags = form.place("/way").unwrap().variants();
     assert_eq!(tags, [Value::from("post"), Value::from("collect")]);

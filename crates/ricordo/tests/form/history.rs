@@ -4,7 +4,7 @@ use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::rc::Rc;
 
-use ricordo::engine::Action;
+use ricordo::engine::Edit;
 use ricordo::{Error, ErrorKind, FindingKind, Form, Pointer, at, exchange};
 
 use crate::batch::{Batch, Ingredient, batch, form, ingredient};
@@ -176,7 +176,7 @@ fn another_record_begins_anew() {
     list.row(0).unwrap().remove().unwrap();
     form.reset().unwrap();
     assert_eq!(form.parse(), Ok(other));
-    form.apply(Action::ResetTo { value: "rye".into() }).unwrap_err();
+    form.apply(Edit::reset_to("rye".into())).unwrap_err();
     assert!(!form.is_dirty());
 }
 
@@ -216,7 +216,7 @@ fn a_record_with_hundreds_of_fields_is_pristine_only_when_all_are() {
     let mut engine = Engine::new(&schema.into(), None).unwrap();
     let enter = |engine: &mut Engine, at: usize, text: &str| {
         let at = format!("/f{at}").parse().unwrap();
-        engine.apply(Action::Enter { at, text: text.into() }).unwrap();
+        engine.apply(Edit::enter(at, text)).unwrap();
     };
     (0..FIELDS).for_each(|at| enter(&mut engine, at, "1"));
     for at in 0..FIELDS {
@@ -224,9 +224,9 @@ fn a_record_with_hundreds_of_fields_is_pristine_only_when_all_are() {
         enter(&mut engine, at, "");
     }
     assert!(!engine.state().is_dirty);
-    engine.apply(Action::Undo).unwrap();
+    engine.apply(Action::undo()).unwrap();
     assert!(engine.state().is_dirty);
-    engine.apply(Action::Reset { at: engine.root().into() }).unwrap();
+    engine.apply(Edit::reset(engine.root().into())).unwrap();
     assert!(!engine.state().is_dirty);
 }
 
@@ -241,7 +241,7 @@ fn leaving_a_field_in_a_transaction_ends_the_typing() {
         name.leave().unwrap();
         name.enter("Spelt").unwrap();
         if in_group {
-            form.apply(Action::Group(vec![Action::Leave { at: name.id().into(), by: None }])).unwrap();
+            form.apply(Edit::group(vec![Edit::leave(name.id().into())])).unwrap();
         } else {
             form.transaction(|| name.leave()).unwrap();
         }
@@ -262,13 +262,10 @@ fn what_a_reset_and_a_change_free_together_is_freed_once() {
         "other": {"type": ["object", "null"], "properties": {"a": {"type": "string"}, "b": {"type": "string"}}}}}"#;
     let read = |text: &str| exchange::read_value(text).unwrap();
     let form = Form::from_definition(DEFINITION, None).unwrap();
-    let reset = |text: &str| Action::ResetTo { value: read(text) };
-    let replace = |at: &str, value: &str| Action::Replace {
-        at: at.parse::<Pointer>().unwrap().into(),
-        value: read(value),
-    };
+    let reset = |text: &str| Edit::reset_to(read(text));
+    let replace = |at: &str, value: &str| Edit::replace(at.parse::<Pointer>().unwrap().into(), read(value));
     form.apply(reset(r#"{"other": {"a": "1"}}"#)).unwrap();
-    form.apply(Action::Group(vec![
+    form.apply(Edit::group(vec![
         reset(r#"{"one": {"a": "2"}, "other": {"a": "3"}}"#),
         reset(r#"{"one": {"a": "4"}, "other": null}"#),
         replace("/other", "{}"),

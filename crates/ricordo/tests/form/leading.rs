@@ -1,7 +1,7 @@
 //! Values that follow only while nothing else leads: counterparts and suggestions.
 
 use crate::WithRules;
-use ricordo::engine::{Action, Aspects};
+use ricordo::engine::{Aspects, Edit};
 use ricordo::{Decimal, ErrorKind, Form, Model, Number, Place, Pointer, at};
 
 #[derive(Clone, Debug, Model)]
@@ -386,11 +386,7 @@ fn a_copy_of_a_row_leads_where_the_row_does() {
     let form = form("1000", vec![row("Salt", "", "2")]);
     let rows = form.place(at::<Sheet>().rows()).unwrap();
     rows.row(0).unwrap().duplicate().unwrap();
-    form.apply(Action::Copy {
-        from: "/rows/0".parse::<Pointer>().unwrap().into(),
-        to: "/rows/-".parse().unwrap(),
-    })
-    .unwrap();
+    form.apply(Edit::copy("/rows/0".parse::<Pointer>().unwrap().into(), "/rows/-".parse().unwrap())).unwrap();
     form.enter(at::<Sheet>().flour(), "2000").unwrap();
     let told: Vec<String> = (0..3).map(|row| Pair::of(&form, row).told()).collect();
     assert_eq!(told, ["40 2*", "40 2*", "40 2*"]);

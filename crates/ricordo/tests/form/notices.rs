@@ -4,7 +4,7 @@ use std::cell::{Cell, RefCell};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::rc::Rc;
 
-use ricordo::engine::{Action, RowKey};
+use ricordo::engine::{Edit, RowKey};
 use ricordo::{ErrorKind, Form, Model, Pointer, Subscription, at};
 
 use crate::batch::{Batch, Ingredient, form, ingredient};
@@ -21,8 +21,8 @@ fn follow(form: &Form<Batch>, pointer: &'static str, told: &Told) -> Subscriptio
     subscription.unwrap()
 }
 
-fn enter(pointer: &str, text: &str) -> Action {
-    Action::Enter { at: pointer.parse::<Pointer>().unwrap().into(), text: text.to_owned() }
+fn enter(pointer: &str, text: &str) -> Edit {
+    Edit::enter(pointer.parse::<Pointer>().unwrap().into(), text)
 }
 
 #[test]
@@ -47,9 +47,9 @@ fn each_affected_subscriber_is_notified_once_in_subscription_order() {
     assert_eq!(heard(), " /loaves /loaves", "touched once");
     form.enter(at::<Batch>().ingredients().at(1).grams(), "1").unwrap();
     assert_eq!(heard(), "/ingredients/1  /ingredients");
-    form.apply(Action::Group(vec![enter("/loaves", "1"), enter("/loaves", "015")])).unwrap();
+    form.apply(Edit::group(vec![enter("/loaves", "1"), enter("/loaves", "015")])).unwrap();
     assert_eq!(heard(), "", "there and back in one transaction");
-    form.apply(Action::Group(vec![enter("/loaves", "1"), enter("/name", "Rye"), enter("/loaves", "2")]))
+    form.apply(Edit::group(vec![enter("/loaves", "1"), enter("/name", "Rye"), enter("/loaves", "2")]))
         .unwrap();
     assert_eq!(heard(), " /loaves /name /loaves");
     form.place(at::<Batch>().name()).unwrap().reset().unwrap();
@@ -86,10 +86,8 @@ fn added_removed_and_moved_rows_notify() {
     assert_eq!(heard(), "name, /ingredients", "back with the reset");
     name.enter("Milk").unwrap();
     assert_eq!(heard(), "name, /ingredients");
-    let there_and_back = Action::Group(vec![
-        Action::MoveRow { row: water.id().into(), to: 0 },
-        Action::MoveRow { row: water.id().into(), to: 1 },
-    ]);
+    let there_and_back =
+        Edit::group(vec![Edit::move_row(water.id().into(), 0), Edit::move_row(water.id().into(), 1)]);
     form.apply(there_and_back).unwrap();
     assert_eq!(heard(), "");
 }

@@ -184,7 +184,7 @@ fn an_optional_record_or_list_that_is_added_is_there_with_its_defaults() {
 #[test]
 fn the_focus_hint_ends_with_the_next_action() {
     let form = ricordo::Form::from_schema(&read_definition(ROWS).unwrap().into(), None).unwrap();
-    let add = || form.apply(ricordo::engine::Action::Add { at: "/rows/-".parse().unwrap(), value: None });
+    let add = || form.apply(ricordo::engine::Edit::add("/rows/-".parse().unwrap(), None));
     let hint = || form.focus_hint().map(|place| place.pointer().to_string());
     let hinted = Some("/rows/0".to_owned());
     let after: [(&str, &dyn Fn()); 6] = [
@@ -209,10 +209,10 @@ fn the_focus_hint_ends_with_the_next_action() {
 #[test]
 fn the_focus_belongs_in_the_neighbour_of_a_removed_row() {
     let form = ricordo::Form::from_schema(&read_definition(ROWS).unwrap().into(), None).unwrap();
-    let remove = |at: &str| form.apply(ricordo::engine::Action::Remove { at: at.parse().unwrap() });
+    let remove = |at: &str| form.apply(ricordo::engine::Edit::remove(at.parse().unwrap()));
     let hint = || form.focus_hint().map(|place| place.pointer().to_string());
     for _ in 0..4 {
-        form.apply(ricordo::engine::Action::Add { at: "/rows/-".parse().unwrap(), value: None }).unwrap();
+        form.apply(ricordo::engine::Edit::add("/rows/-".parse().unwrap(), None)).unwrap();
     }
     remove("/rows/1").unwrap();
     assert_eq!(hint().as_deref(), Some("/rows/1"), "the row that is there now");

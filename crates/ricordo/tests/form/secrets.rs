@@ -2,7 +2,7 @@
 
 use std::fmt::Debug;
 
-use ricordo::engine::{Action, Incoming};
+use ricordo::engine::{Edit, Incoming};
 use ricordo::exchange::{read_definition, read_journal};
 use ricordo::form::{Binding, WidgetEvent};
 use ricordo::{Form, Problem, Value};
@@ -19,9 +19,9 @@ fn debug_shows_no_text_and_no_value() {
 "#;
     let entries = read_journal(lines).unwrap();
     let shown: Vec<Box<dyn Debug>> = vec![
-        Box::new(Action::Enter { at: at(), text: text() }),
-        Box::new(Action::Replace { at: at(), value: value() }),
-        Box::new(Action::ResetTo { value: value() }),
+        Box::new(Edit::enter(at(), text())),
+        Box::new(Edit::replace(at(), value())),
+        Box::new(Edit::reset_to(value())),
         Box::new(WidgetEvent::Input(text())),
         Box::new(WidgetEvent::Composing(text())),
         Box::new(WidgetEvent::Choose(value())),
@@ -107,7 +107,7 @@ fn no_message_names_a_choice_that_rows_share_and_that_is_computed_from_a_secret(
             "hint": {"type": "string", "x-ricordo": {"choices": "[word, \"none\"]"}}}}}}}"#;
     let form: Form = Form::from_definition(definition, None).unwrap();
     form.enter("/word", "hunter2").unwrap();
-    form.apply(Action::Insert { list: "/rows".parse().unwrap(), position: None, value: None }).unwrap();
+    form.apply(Edit::insert("/rows".parse().unwrap(), None, None)).unwrap();
     form.enter("/rows/0/hint", "other").unwrap();
     assert_eq!(form.findings()[0].message, "“other” is not one of the choices.");
 }

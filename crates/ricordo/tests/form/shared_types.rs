@@ -74,7 +74,7 @@ fn what_is_offered_in_the_rows_of_one_is_not_in_those_of_the_other() {
     let offer = |at: &str, loaves: i64| {
         let choices = Choices::new([Choice::new(loaves)]);
         let at = at.parse::<ricordo::Pointer>().unwrap().into();
-        form.apply(ricordo::engine::Action::Choices { at, choices: Some(choices) }).unwrap();
+        form.apply(ricordo::engine::Edit::choices(at, Some(choices))).unwrap();
     };
     let order = at::<Order>();
     offer("/morning/stops/-/loaves", 20);

@@ -3,7 +3,7 @@
 use std::cell::RefCell;
 use std::rc::Rc;
 
-use ricordo::engine::{Action, Engine, Status};
+use ricordo::engine::{Action, Edit, Engine, Status};
 use ricordo::exchange::{read_problem, read_urlencoded, read_value};
 use ricordo::form::{Keep, Submission, SubmitOptions};
 use ricordo::model::Data;
@@ -129,7 +129,7 @@ fn nothing_is_sent_twice_and_nobody_answers_twice() {
     let twice = submission.accept().unwrap_err();
     assert_eq!(twice.to_string(), "the submission was answered already");
     assert_eq!(
-        form.apply(Action::Abandon).unwrap_err().to_string(),
+        form.apply(Action::abandon()).unwrap_err().to_string(),
         "nothing was submitted that could be abandoned"
     );
     let next = submit(&form);
@@ -229,7 +229,7 @@ fn undo_goes_back_across_an_accept_to_what_was_typed() {
 #[test]
 fn an_optional_record_that_was_sent_stays_in_the_baseline() {
     let (form, order) = (form(), at::<Order>());
-    form.apply(Action::Add { at: "/address".parse().unwrap(), value: None }).unwrap();
+    form.apply(Edit::add("/address".parse().unwrap(), None)).unwrap();
     form.enter("/address/street", "Mill Lane 3").unwrap();
     let submission = submit(&form);
     form.undo().unwrap();

@@ -194,7 +194,7 @@ fn a_submit_refuses_or_waits_while_checks_are_under_way() {
     form.submit_with(&SubmitOptions::new(), move |submission| log.borrow_mut().push(submission)).unwrap();
     form.undo().unwrap();
     assert!(sent.borrow().is_empty(), "the name before has failed, and is checked again");
-    form.apply(ricordo::engine::Action::Abandon).unwrap();
+    form.apply(ricordo::engine::Action::abandon()).unwrap();
     assert_eq!(form.state().status, Status::Editing);
     form.reset().unwrap();
     assert!(!form.state().is_pending);

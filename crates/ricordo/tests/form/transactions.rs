@@ -1,6 +1,6 @@
 //! Transactions: what is read in them, and what becomes of one within another.
 
-use ricordo::engine::{Action, Engine};
+use ricordo::engine::{Edit, Engine};
 use ricordo::exchange::{read_data, read_definition, read_journal};
 use ricordo::{Error, ErrorKind, Form, Model, Rules, at};
 
@@ -165,9 +165,33 @@ fn ids_of_another_form_are_refused() {
     let (one, other) = (form(), form());
     let order = at::<Order>();
     let id = one.place(order.price()).unwrap().id();
-    let refused = other.apply(Action::Enter { at: id.into(), text: "9".into() }).unwrap_err();
+    let refused = other.apply(Edit::enter(id.into(), "9")).unwrap_err();
     assert_eq!(refused.to_string(), "the place is gone for good, or belongs to another form");
     assert!(!other.is_dirty());
-    one.apply(Action::Enter { at: id.into(), text: "9".into() }).unwrap();
+    one.apply(Edit::enter(id.into(), "9")).unwrap();
     assert_eq!(one.get(order.price()).unwrap(), Some(9));
+}
+
+#[test]
+fn an_action_that_stands_alone_is_part_of_no_transaction() {
+    let alone = r#"{"op":"group","actions":[{"op":"enter","path":"/note","text":"x"},{"op":"undo"}]}"#;
+    let refused = read_journal(alone).unwrap_err();
+    assert_eq!(
+        refused.to_string(),
+        "line 1, column 67: “undo” is a transaction of its own, and cannot be part of another"
+    );
+    let form = form();
+    form.enter(at::<Order>().note(), "soon").unwrap();
+    let refused = form.transaction(|| form.undo());
+    let message = "“undo” is a transaction of its own, and cannot be part of another";
+    assert_eq!(refused.unwrap_err().to_string(), message);
+
+    // Inside a callback the transaction waits for the end of the round, but this is known at once.
+    let (inner, heard) = (form.clone(), std::rc::Rc::new(std::cell::RefCell::new(String::new())));
+    let told = heard.clone();
+    let _guard = form.subscribe(at::<Order>().price(), move |_| {
+        *told.borrow_mut() = inner.transaction(|| inner.undo()).unwrap_err().to_string();
+    });
+    form.set(at::<Order>().price(), Some(5)).unwrap();
+    assert_eq!(*heard.borrow(), message);
 }

@@ -266,8 +266,7 @@ fn optional_lists_come_and_go() {
         (kinds(&form), form.value().to_string().as_str()),
         (vec!["value_missing"], r#"{"minutes":null}"#)
     );
-    form.apply(ricordo::engine::Action::Add { at: "/minutes/-".parse().unwrap(), value: Some(45.into()) })
-        .unwrap();
+    form.apply(ricordo::engine::Edit::add("/minutes/-".parse().unwrap(), Some(45.into()))).unwrap();
     assert_eq!(form.parse().unwrap().minutes, Some(vec![45]));
     form.undo().unwrap();
     assert_eq!(form.get(minutes).unwrap(), None);

@@ -293,7 +293,7 @@ fn a_typed_model_is_exported_as_a_definition_that_its_recordings_replay_on() {
     form.enter(paths.ratio(), "1:1").unwrap();
     let inner = form.place(paths.parts().at(0).inner()).unwrap();
     inner.push(Part { grams: Grams(9.into()), inner: Vec::new() }).unwrap();
-    form.apply(ricordo::engine::Action::Add { at: "/spare".parse().unwrap(), value: None }).unwrap();
+    form.apply(ricordo::engine::Edit::add("/spare".parse().unwrap(), None)).unwrap();
     form.undo().unwrap();
     let replayed = Form::from_definition(&definition.to_string(), Some(&before)).unwrap();
     for entry in read_journal(&form.diagnostics().recording().unwrap()).unwrap() {
@@ -337,7 +337,7 @@ fn definitions_of_a_common_generator_are_read() {
     form.enter("/loaves", "70000").unwrap();
     form.enter("/hydration", "0.7").unwrap();
     form.enter("/method", "Overnight").unwrap();
-    form.apply(ricordo::engine::Action::Add { at: "/spare".parse().unwrap(), value: None }).unwrap();
+    form.apply(ricordo::engine::Edit::add("/spare".parse().unwrap(), None)).unwrap();
     form.enter("/spare/grams", "1.5").unwrap();
     insta::assert_snapshot!(messages(&form).join("\n"));
     let refused = read_definition(

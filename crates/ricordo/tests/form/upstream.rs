@@ -4,7 +4,7 @@ use std::cell::RefCell;
 use std::rc::Rc;
 use std::sync::Arc;
 
-use ricordo::engine::{Action, CompiledSchema, Engine, RowKey};
+use ricordo::engine::{Action, CompiledSchema, Edit, Engine, RowKey};
 use ricordo::exchange::{Command, read_data, read_definition, read_journal};
 use ricordo::form::Side;
 use ricordo::{ErrorKind, Form, Model, Pointer, Value, at};
@@ -73,7 +73,7 @@ fn a_record_of_another_shape_is_refused_and_changes_nothing() {
         ("[]", "a record"),
     ] {
         let value: Value = serde_json::from_str(upstream).unwrap();
-        let refused = form.apply(Action::Rebase { value }).unwrap_err();
+        let refused = form.apply(Action::rebase(value)).unwrap_err();
         assert!(refused.to_string().contains(message), "{upstream}: {refused}");
         assert_eq!(form.diagnostics().dump().to_string(), before, "{upstream}");
     }
@@ -100,8 +100,7 @@ fn a_conflict_that_is_not_there_is_resolved_by_nothing_and_one_of_a_row_that_is_
     form.resolve(&conflict, Side::Mine).unwrap();
     assert_eq!(form.parse().unwrap().rows[1], row(2, 29));
     let at = "/rows".parse::<Pointer>().unwrap().into();
-    let resolve =
-        Action::Resolve { at, removed_row: Some(RowKey::new(2)), is_alone: false, side: Side::Mine };
+    let resolve = Edit::resolve_removed_row(at, RowKey::new(2), Side::Mine);
     let refused = form.apply(resolve).unwrap_err();
     assert_eq!(refused.kind(), ErrorKind::NotFound);
     assert!(refused.to_string().contains("no removed row with the key 2 is in conflict"), "{refused}");
@@ -516,7 +515,7 @@ fn a_selector_is_notified_when_the_other_side_changes_again_what_is_in_conflict(
     let _watching =
         form.subscribe_selector(theirs, move |update| log.borrow_mut().push(update.now().clone())).unwrap();
     for record in [r#"{"rows":[1,5]}"#, r#"{"rows":[1,6]}"#, r#"{"rows":[1]}"#] {
-        form.apply(Action::Rebase { value: ricordo::exchange::read_value(record).unwrap() }).unwrap();
+        form.apply(Action::rebase(ricordo::exchange::read_value(record).unwrap())).unwrap();
     }
     assert_eq!(*seen.borrow(), [Some(Value::from(5)), Some(Value::from(6)), Some(Value::Blank)]);
 }

@@ -3,7 +3,7 @@
 use std::cell::RefCell;
 use std::rc::Rc;
 
-use ricordo::engine::{Action, Aspects};
+use ricordo::engine::{Action, Aspects, Edit};
 use ricordo::form::Rules;
 use ricordo::{Decimal, ErrorKind, Form, Model, Pointer, Value, at, exchange};
 
@@ -318,9 +318,9 @@ fn a_definition_may_name_its_variants_and_contain_itself() {
     let schema = exchange::read_definition(definition).unwrap();
     let form = Form::from_schema(&schema.into(), None).unwrap();
     assert_eq!(form.value().to_string(), "{}");
-    form.apply(Action::Add { at: pointer("/top"), value: None }).unwrap();
+    form.apply(Edit::add(pointer("/top"), None)).unwrap();
     form.enter("/top/kind", "All").unwrap();
-    form.apply(Action::Add { at: pointer("/top/of/-"), value: Some(value("{}")) }).unwrap();
+    form.apply(Edit::add(pointer("/top/of/-"), Some(value("{}")))).unwrap();
     form.enter("/top/of/0/kind", "One").unwrap();
     form.enter("/top/of/0/name", "Rye").unwrap();
     let value = r#"{"top":{"kind":"all","of":[{"kind":"one","name":"Rye"}]}}"#;
@@ -485,10 +485,10 @@ fn undo_across_a_rebase_finds_the_variant_of_the_other_side() {
         {"type": "object", "properties": {"kind": {"const": "yeast"}, "grams": {"type": "integer"}}}]}}}"#;
     let read = |text: &str| exchange::read_value(text).unwrap();
     let form = Form::from_definition(DEFINITION, None).unwrap();
-    form.apply(Action::ResetTo { value: read(r#"{"leaven": {"kind": "rye", "name": "Tom"}}"#) }).unwrap();
+    form.apply(Edit::reset_to(read(r#"{"leaven": {"kind": "rye", "name": "Tom"}}"#))).unwrap();
     form.enter("/leaven/kind", "yeast").unwrap();
     let theirs = r#"{"leaven":{"kind":"yeast","grams":5}}"#;
-    form.apply(Action::Rebase { value: read(theirs) }).unwrap();
+    form.apply(Action::rebase(read(theirs))).unwrap();
     form.undo().unwrap();
     assert_eq!(form.value().to_string(), theirs);
     assert!(!form.is_dirty());
@@ -510,7 +510,7 @@ fn undo_across_a_rebase_notifies_nobody_of_text_in_a_variant_that_is_gone() {
     let _watching = form.subscribe("/leaven/name", move |_| *count.borrow_mut() += 1).unwrap();
     form.enter("/leaven/name", " ").unwrap();
     form.set("/leaven", Value::Null).unwrap();
-    form.apply(Action::Rebase { value: read(r#"{"leaven": {"kind": "spelt"}}"#) }).unwrap();
+    form.apply(Action::rebase(read(r#"{"leaven": {"kind": "spelt"}}"#))).unwrap();
     assert_eq!(*calls.borrow(), 2, "typed, and gone");
     form.undo().unwrap();
     assert_eq!(*calls.borrow(), 2);
@@ -557,8 +557,7 @@ fn shipment() -> Form {
 fn fill_in(form: &Form) {
     form.enter("/shipment/way", "post").unwrap();
     form.enter("/shipment/parcels", "three").unwrap();
-    form.apply(Action::Insert { list: pointer("/shipment/stops").into(), position: None, value: None })
-        .unwrap();
+    form.apply(Edit::insert(pointer("/shipment/stops").into(), None, None)).unwrap();
     form.enter("/shipment/stops/0/town", "Ulm").unwrap();
     form.enter("/shipment/stops/0/minutes", "5 min").unwrap();
     form.enter("/shipment/weight", "9.50").unwrap();
@@ -645,8 +644,7 @@ fn the_text_left_in_a_variant_is_forgotten_with_what_it_belongs_to() {
             r#"{"way":"post","parcels":1,"stops":[],"weight":2}"#,
             "{name}"
         );
-        form.apply(Action::Insert { list: pointer("/shipment/stops").into(), position: None, value: None })
-            .unwrap();
+        form.apply(Edit::insert(pointer("/shipment/stops").into(), None, None)).unwrap();
         assert_eq!(texts(&form), fresh, "{name}");
     }
     // A program that sets the tag gets the variant as it opens.

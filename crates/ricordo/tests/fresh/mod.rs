@@ -3,7 +3,7 @@
 use std::cell::RefCell;
 use std::rc::Rc;
 
-use ricordo::engine::{Action, Address, Engine, PlaceView};
+use ricordo::engine::{Action, Address, Edit, Engine, PlaceView};
 use ricordo::{Error, Form, Value};
 
 /// A form of either door.
@@ -104,17 +104,17 @@ fn loaded_like<F: Held>(form: &F, mut fresh: F) -> Option<F> {
             if here.is_readonly {
                 return None;
             }
-            actions.push(Action::Enter { at, text });
+            actions.push(Edit::enter(at, text));
         } else if here.is_leading && !there.is_leading || here.is_overridden && !there.is_overridden {
-            actions.push(Action::Replace { at, value });
+            actions.push(Edit::replace(at, value));
         } else if there.is_overridden && !here.is_overridden {
-            actions.push(Action::Release { at });
+            actions.push(Edit::release(at));
         } else if here.origin == Origin::Local {
-            actions.push(Action::Replace { at, value });
+            actions.push(Edit::replace(at, value));
         }
     }
     if !actions.is_empty() {
-        fresh.act(Action::Group(actions)).expect("it was possible before");
+        fresh.act(Edit::group(actions).into()).expect("it was possible before");
     }
     Some(fresh)
 }
@@ -128,11 +128,11 @@ fn baseline_like<F: Held>(baseline: &Value, mut fresh: F) -> F {
         let given = baseline.pointer(pointer.as_str());
         let was_blank = given.is_none_or(|given| given.is_null() || given == "");
         if origin == Origin::Record && was_blank && !value.is_empty() {
-            blank.push(Action::Replace { at, value: Value::Blank });
+            blank.push(Edit::replace(at, Value::Blank));
         }
     }
     if !blank.is_empty() {
-        fresh.act(Action::Group(blank)).expect("it was possible before");
+        fresh.act(Edit::group(blank).into()).expect("it was possible before");
     }
     fresh
 }

@@ -9,7 +9,7 @@ use std::rc::Rc;
 
 use proptest::prelude::*;
 use ricordo::FindingKind;
-use ricordo::engine::{Action, Aspects, Engine};
+use ricordo::engine::{Aspects, Edit, Engine};
 use ricordo::exchange::read_definition;
 use ricordo::form::{Form, RulesGuard, schema_with};
 use ricordo::{Place, Rules, Subscription, Untyped, Value};
@@ -101,9 +101,9 @@ proptest! {
             let said = form.place("/f4").unwrap();
             if is_now && said.is_overridden() && said.value().is_empty() {
                 // Data cannot say that somebody has overridden a suggestion by a blank.
-                engine.apply(Action::Clear { at: "/f4".parse().unwrap() }).unwrap();
+                engine.apply(Edit::clear("/f4".parse().unwrap())).unwrap();
                 // Null and blank are two ways to be empty.
-                engine.apply(Action::Replace { at: "/f4".parse().unwrap(), value: said.value() }).unwrap();
+                engine.apply(Edit::replace("/f4".parse().unwrap(), said.value())).unwrap();
             }
             let root = engine.view(engine.root());
             (root.value(), root.is_valid())
@@ -115,7 +115,7 @@ proptest! {
                 Step::Do(doing) => {
                     let rows = form.place("/rows").unwrap().children().len();
                     if let Some(action) = action_on(rows, doing) {
-                        forgets |= matches!(action, Action::ResetTo { .. });
+                        forgets |= format!("{action:?}").starts_with("ResetTo");
                         let _ = form.apply(action);
                     }
                 }

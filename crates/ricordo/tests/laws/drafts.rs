@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use proptest::prelude::*;
 use ricordo::Form;
-use ricordo::engine::{Action, CompiledSchema, Engine};
+use ricordo::engine::{Action, CompiledSchema, Edit, Engine};
 use ricordo::exchange::{Command, dump, read_data, read_definition, read_draft, read_journal};
 use serde_json::{Value as Json, json};
 
@@ -95,7 +95,7 @@ proptest! {
             }
         }
         // A submission in flight is not in a draft.
-        let _ = form.apply(Action::Abandon);
+        let _ = form.apply(Action::abandon());
         let draft = if has_baseline { form.draft_with_baseline() } else { form.draft() };
         let record = (!has_baseline).then(|| form.place("").unwrap().baseline());
         let read = read_draft(&draft.to_string()).unwrap();
@@ -240,7 +240,7 @@ proptest! {
         for line in &before {
             let _ = do_line(&mut engine, line);
         }
-        let _ = engine.apply(Action::Abandon);
+        let _ = engine.apply(Action::abandon());
         let mut other = restored(&schema, &engine, has_baseline);
         prop_assert!(dump(&other) == dump(&engine), "{}\n{}\n{}", difference(&other, &engine), engine.draft(), Json::from(before));
         let again = restored(&schema, &other, has_baseline);
@@ -333,12 +333,12 @@ proptest! {
                 prop_assert_eq!(dump(&engine).to_string(), before);
             }
         }
-        let _ = engine.apply(Action::Abandon);
+        let _ = engine.apply(Action::abandon());
         let form = engine.view(engine.root());
         prop_assert_eq!(form.is_dirty(), form.value() != form.baseline());
         // Whatever was said of the baseline, a reset leads to one state.
         let [once, again] = [(); 2].map(|()| {
-            engine.apply(Action::Reset { at: "".parse().unwrap() }).unwrap();
+            engine.apply(Edit::reset("".parse().unwrap())).unwrap();
             dump(&engine).to_string()
         });
         prop_assert_eq!(once, again);

@@ -3,7 +3,7 @@
 //! was told is compared with whose snapshot differs.
 
 use proptest::prelude::*;
-use ricordo::engine::{Action, Aspects, Engine, ObserverId, PlaceId, PlaceView};
+use ricordo::engine::{Action, Aspects, Edit, Engine, ObserverId, PlaceId, PlaceView};
 use ricordo::exchange::read_definition;
 use ricordo::form::{Comparison, Condition, Rows, schema_with};
 use ricordo::{Decimal, Pointer, Record, Rules, Untyped, Value};
@@ -371,8 +371,10 @@ fn action(engine: &Engine, doing: Doing) -> Option<Action> {
         let parts = count(&list);
         (parts > 0).then(|| format!("{list}/{}", at % parts))
     };
-    let set = |at: String, value: Value| Action::Replace { at: pointer(&at).into(), value };
-    Some(match doing {
+    let set = |at: String, value: Value| Edit::replace(pointer(&at).into(), value);
+    let edit = match doing {
+        Doing::Undo => return Some(Action::undo()),
+        Doing::Redo => return Some(Action::redo()),
         Doing::Limit(seed) => set("/limit".into(), integer(seed)),
         Doing::Open(seed) => set("/open".into(), three(seed)),
         Doing::Box(first, seed) => set(if first { "/box/a" } else { "/box/b" }.into(), integer(seed)),
@@ -385,25 +387,18 @@ fn action(engine: &Engine, doing: Doing) -> Option<Action> {
         Doing::Note(at, there) => set(row_at(at)? + "/note", if there { "Cool" } else { "" }.into()),
         Doing::Part(at, of, seed) => set(part_at(at, of)? + "/m", integer(seed)),
         Doing::Ok(at, of, seed) => set(part_at(at, of)? + "/ok", three(seed)),
-        Doing::AddPart(at, seed) => {
-            Action::Add { at: pointer(&(row_at(at)? + "/parts/-")), value: Some(part(seed)) }
-        }
-        Doing::RemovePart(at, of) => Action::Remove { at: pointer(&part_at(at, of)?).into() },
-        Doing::Add(at, seed) => {
-            Action::Add { at: pointer(&format!("/rows/{}", at % (rows + 1))), value: Some(row(seed)) }
-        }
-        Doing::Remove(at) => Action::Remove { at: pointer(&row_at(at)?).into() },
-        Doing::Move(from, to) => {
-            Action::Move { from: pointer(&row_at(from)?).into(), to: pointer(&row_at(to)?) }
-        }
+        Doing::AddPart(at, seed) => Edit::add(pointer(&(row_at(at)? + "/parts/-")), Some(part(seed))),
+        Doing::RemovePart(at, of) => Edit::remove(pointer(&part_at(at, of)?).into()),
+        Doing::Add(at, seed) => Edit::add(pointer(&format!("/rows/{}", at % (rows + 1))), Some(row(seed))),
+        Doing::Remove(at) => Edit::remove(pointer(&row_at(at)?).into()),
+        Doing::Move(from, to) => Edit::move_to(pointer(&row_at(from)?).into(), pointer(&row_at(to)?)),
         Doing::Set(at, seed) => set(row_at(at)?, row(seed)),
-        Doing::ClearParts(at) => Action::Clear { at: pointer(&(row_at(at)? + "/parts")).into() },
-        Doing::Reset(at) => Action::Reset { at: pointer(&row_at(at)?).into() },
-        Doing::ResetAll => Action::Reset { at: Pointer::root().into() },
-        Doing::ResetTo(seed) => Action::ResetTo { value: data(seed) },
-        Doing::Undo => Action::Undo,
-        Doing::Redo => Action::Redo,
-    })
+        Doing::ClearParts(at) => Edit::clear(pointer(&(row_at(at)? + "/parts")).into()),
+        Doing::Reset(at) => Edit::reset(pointer(&row_at(at)?).into()),
+        Doing::ResetAll => Edit::reset(Pointer::root().into()),
+        Doing::ResetTo(seed) => Edit::reset_to(data(seed)),
+    };
+    Some(edit.into())
 }
 
 const WATCHED: [Aspects; 5] =

@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 use proptest::prelude::*;
-use ricordo::engine::{Action, Engine, SubmitRequest};
+use ricordo::engine::{Action, Edit, Engine, SubmitRequest};
 use ricordo::exchange::{
     Command, dump, read_data, read_definition, read_journal, read_problem, read_urlencoded, read_value,
 };
@@ -170,8 +170,8 @@ proptest! {
         let problem = read_problem(&problem.to_string()).unwrap();
         let _ = read_problem(&soup.to_string());
         let mut engine = Engine::new(&schema.into(), None).unwrap();
-        engine.apply(Action::Submit(SubmitRequest::default())).unwrap();
-        engine.apply(Action::Reject { problem }).unwrap();
+        engine.apply(Action::submit(SubmitRequest::default())).unwrap();
+        engine.apply(Action::reject(problem)).unwrap();
         prop_assert!(!engine.view(engine.root()).all_findings().is_empty());
     }
 
@@ -257,7 +257,6 @@ fn depth_is_bounded_and_the_bound_is_said() {
 
 #[test]
 fn actions_thousands_deep_are_refused_and_dropped_without_a_fault() {
-    use ricordo::engine::Action;
     use ricordo::{Pointer, Value};
 
     let nested = |levels: usize| (0..levels).fold(Value::Null, |inner, _| Value::List(vec![inner]));
@@ -265,13 +264,13 @@ fn actions_thousands_deep_are_refused_and_dropped_without_a_fault() {
     let mut engine = Engine::new(&schema, None).unwrap();
     let name = || "/name".parse::<Pointer>().unwrap();
     let actions = [
-        Action::Replace { at: name().into(), value: nested(100_000) },
-        Action::Replace { at: "/nowhere".parse::<Pointer>().unwrap().into(), value: nested(100_000) },
-        Action::Test { at: name().into(), value: nested(100_000) },
-        Action::ResetTo { value: nested(100_000) },
-        Action::Add { at: "/ingredients/-".parse().unwrap(), value: Some(nested(100_000)) },
-        (0..100_000).fold(Action::Undo, |inner, _| Action::Group(vec![inner])),
-        Action::Group(vec![Action::Replace { at: name().into(), value: nested(150) }]),
+        Edit::replace(name().into(), nested(100_000)),
+        Edit::replace("/nowhere".parse::<Pointer>().unwrap().into(), nested(100_000)),
+        Edit::test(name().into(), nested(100_000)),
+        Edit::reset_to(nested(100_000)),
+        Edit::add("/ingredients/-".parse().unwrap(), Some(nested(100_000))),
+        (0..100_000).fold(Edit::reset("".parse().unwrap()), |inner, _| Edit::group(vec![inner])),
+        Edit::group(vec![Edit::replace(name().into(), nested(150))]),
     ];
     let before = dump(&engine).to_string();
     for action in actions {

@@ -2,7 +2,7 @@
 //! and a suggestion. Actions are generated; after each, everything is compared with a model of plain records.
 
 use proptest::prelude::*;
-use ricordo::engine::{Action, Engine, PlaceView};
+use ricordo::engine::{Action, Edit, Engine, PlaceView};
 use ricordo::exchange::{dump, read_definition};
 use ricordo::form::schema_with;
 use ricordo::{Decimal, Pointer, Record, Value};
@@ -236,25 +236,25 @@ fn act(engine: &mut Engine, model: &mut Model, doing: Doing, is_calculated: bool
     let chosen = |at: usize| (count > 0).then(|| at % count);
     let name = |is_right: bool| if is_right { "right" } else { "left" };
     let place = |row: usize, is_right: bool| pointer(&format!("/rows/{row}/{}", name(is_right)));
-    let mut apply = |action: Action| engine.apply(action).map(drop).unwrap();
+    let mut apply = |action: Edit| engine.apply(action).map(drop).unwrap();
     let side_of = |is_right: bool| if is_right { Side::Right } else { Side::Left };
     match doing {
         Doing::Whole(seed) => {
             let at = pointer(if is_calculated { "/base" } else { "/whole" });
-            apply(Action::Enter { at: at.into(), text: text(number(seed)) });
+            apply(Edit::enter(at.into(), text(number(seed))));
             model.whole.0 = number(seed);
         }
         Doing::Say(seed) => {
-            apply(Action::Enter { at: pointer("/said").into(), text: text(number(seed)) });
+            apply(Edit::enter(pointer("/said").into(), text(number(seed))));
             model.said.0 = Some(number(seed));
         }
         Doing::ReleaseSaid => {
-            apply(Action::Release { at: pointer("/said").into() });
+            apply(Edit::release(pointer("/said").into()));
             model.said.0 = None;
         }
         Doing::Enter(row, is_right, seed) => {
             let Some(row) = chosen(row) else { return Vec::new() };
-            apply(Action::Enter { at: place(row, is_right).into(), text: text(number(seed)) });
+            apply(Edit::enter(place(row, is_right).into(), text(number(seed))));
             *model.rows[row].now.side(side_of(is_right)) = number(seed);
             model.rows[row].now.right_leads = is_right;
             return vec![model.rows[row].key];
@@ -262,24 +262,24 @@ fn act(engine: &mut Engine, model: &mut Model, doing: Doing, is_calculated: bool
         Doing::EnterAgain(row, is_right) => {
             let Some(row) = chosen(row) else { return Vec::new() };
             let held = *model.rows[row].now.side(side_of(is_right));
-            apply(Action::Enter { at: place(row, is_right).into(), text: text(held) });
+            apply(Edit::enter(place(row, is_right).into(), text(held)));
             model.rows[row].now.right_leads = is_right;
         }
         Doing::Clear(row, is_right) => {
             let Some(row) = chosen(row) else { return Vec::new() };
-            apply(Action::Clear { at: place(row, is_right).into() });
+            apply(Edit::clear(place(row, is_right).into()));
             *model.rows[row].now.side(side_of(is_right)) = None;
             model.rows[row].now.right_leads = is_right;
             return vec![model.rows[row].key];
         }
         Doing::Release(row, is_right) => {
             let Some(row) = chosen(row) else { return Vec::new() };
-            apply(Action::Release { at: place(row, is_right).into() });
+            apply(Edit::release(place(row, is_right).into()));
             model.rows[row].now.right_leads = !is_right;
         }
         Doing::ResetSide(row, is_right) => {
             let Some(row) = chosen(row) else { return Vec::new() };
-            apply(Action::Reset { at: place(row, is_right).into() });
+            apply(Edit::reset(place(row, is_right).into()));
             let Row { key, now, baseline } = &mut model.rows[row];
             let (side, other) = (side_of(is_right), side_of(!is_right));
             *now.side(side) = *baseline.side(side);
@@ -290,10 +290,7 @@ fn act(engine: &mut Engine, model: &mut Model, doing: Doing, is_calculated: bool
         Doing::Set(row, left, right) => {
             let Some(row) = chosen(row) else { return Vec::new() };
             let (left, right) = (number(left), number(right));
-            apply(Action::Replace {
-                at: pointer(&format!("/rows/{row}")).into(),
-                value: record(left, right),
-            });
+            apply(Edit::replace(pointer(&format!("/rows/{row}")).into(), record(left, right)));
             let Row { key, now, .. } = &mut model.rows[row];
             let (is_left_other, is_right_other) = (now.left != left, now.right != right);
             (now.left, now.right) = (left, right);
@@ -306,12 +303,12 @@ fn act(engine: &mut Engine, model: &mut Model, doing: Doing, is_calculated: bool
         }
         Doing::Reset(row) => {
             let Some(row) = chosen(row) else { return Vec::new() };
-            apply(Action::Reset { at: pointer(&format!("/rows/{row}")).into() });
+            apply(Edit::reset(pointer(&format!("/rows/{row}")).into()));
             model.rows[row].now = model.rows[row].baseline.clone();
             return vec![model.rows[row].key];
         }
         Doing::ResetAll => {
-            apply(Action::Reset { at: Pointer::root().into() });
+            apply(Edit::reset(Pointer::root().into()));
             model.rows = model.baseline_rows.clone();
             model.rows.iter_mut().for_each(|row| row.now = row.baseline.clone());
             (model.whole.0, model.said.0) = (model.whole.1, model.said.1);
@@ -319,17 +316,17 @@ fn act(engine: &mut Engine, model: &mut Model, doing: Doing, is_calculated: bool
         }
         Doing::Add(row, left, right) => {
             let (at, left, right) = (row % (count + 1), number(left), number(right));
-            apply(Action::Add { at: pointer(&format!("/rows/{at}")), value: Some(record(left, right)) });
+            apply(Edit::add(pointer(&format!("/rows/{at}")), Some(record(left, right))));
             model.insert(at, left, right);
         }
         Doing::Remove(row) => {
             let Some(row) = chosen(row) else { return Vec::new() };
-            apply(Action::Remove { at: pointer(&format!("/rows/{row}")).into() });
+            apply(Edit::remove(pointer(&format!("/rows/{row}")).into()));
             model.rows.remove(row);
         }
         Doing::Move(from, to) => {
             let (Some(from), Some(to)) = (chosen(from), chosen(to)) else { return Vec::new() };
-            apply(Action::MoveRow { row: pointer(&format!("/rows/{from}")).into(), to });
+            apply(Edit::move_row(pointer(&format!("/rows/{from}")).into(), to));
             let row = model.rows.remove(from);
             model.rows.insert(to, row);
         }
@@ -379,14 +376,14 @@ proptest! {
             let before = model.clone();
             match transaction[..] {
                 [Doing::Undo] => {
-                    let can = engine.apply(Action::Undo).is_ok();
+                    let can = engine.apply(Action::undo()).is_ok();
                     prop_assert_eq!(can, !undo.is_empty());
                     if let Some(earlier) = undo.pop() {
                         redo.push(std::mem::replace(&mut model, earlier));
                     }
                 }
                 [Doing::Redo] => {
-                    let can = engine.apply(Action::Redo).is_ok();
+                    let can = engine.apply(Action::redo()).is_ok();
                     prop_assert_eq!(can, !redo.is_empty());
                     if let Some(later) = redo.pop() {
                         undo.push(std::mem::replace(&mut model, later));
@@ -394,7 +391,7 @@ proptest! {
                 }
                 [Doing::ResetTo(whole, left, right)] => {
                     let rows = [(number(left), number(right)), (number(right), number(left))];
-                    engine.apply(Action::ResetTo { value: data(number(whole), &rows, number(left)) }).unwrap();
+                    engine.apply(Edit::reset_to(data(number(whole), &rows, number(left)))).unwrap();
                     let given = model.given;
                     model = Model::new(number(whole), &rows, number(left));
                     model.rows.iter_mut().chain(&mut model.baseline_rows).for_each(|row| row.key += given);
@@ -414,7 +411,7 @@ proptest! {
                     }
                     model.settle(&before, &written);
                     // Each is a step of its own.
-                    engine.apply(Action::Leave { at: pointer("/whole").into(), by: None }).unwrap();
+                    engine.apply(Edit::leave(pointer("/whole").into())).unwrap();
                     if model != before {
                         undo.push(before.clone());
                         redo.clear();
@@ -430,20 +427,20 @@ proptest! {
                 let side = if now.right_leads { "right" } else { "left" };
                 let at = pointer(&format!("/rows/{row}/{side}"));
                 let entry = text(if now.right_leads { now.right } else { now.left });
-                fresh.apply(Action::Enter { at: at.into(), text: entry }).unwrap();
+                fresh.apply(Edit::enter(at.into(), entry)).unwrap();
             }
             if let Some(said) = model.said.0 {
-                fresh.apply(Action::Enter { at: pointer("/said").into(), text: text(said) }).unwrap();
+                fresh.apply(Edit::enter(pointer("/said").into(), text(said))).unwrap();
             }
             prop_assert_eq!(told(&fresh), told(&engine));
         }
         // Nothing of that is lost or added by going all the way back and forth.
         let end = dump(&engine).to_string();
         let mut steps = 0;
-        while engine.apply(Action::Undo).is_ok() {
+        while engine.apply(Action::undo()).is_ok() {
             steps += 1;
         }
-        (0..steps).for_each(|_| drop(engine.apply(Action::Redo).unwrap()));
+        (0..steps).for_each(|_| drop(engine.apply(Action::redo()).unwrap()));
         prop_assert_eq!(dump(&engine).to_string(), end);
     }
 }

@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use ricordo::engine::{
-    Action, AfterAccept, CompiledSchema, Extent, Gate, Incoming, Status, SubmitRequest, Verdict,
+    Action, AfterAccept, CompiledSchema, Edit, Extent, Gate, Incoming, Status, SubmitRequest, Verdict,
 };
 use ricordo::exchange::{read_data, read_definition, read_draft};
 use ricordo::form::{RulesGuard, Side, SubmitOptions};
@@ -229,7 +229,7 @@ struct World<'a> {
 /// Sets up a form as the program does at the start.
 fn prepare(form: &Form) {
     let choices = Choices::new([Choice::new("a").label("Deck A"), Choice::new("b").label("Deck B")]);
-    form.apply(Action::Choices { at: "/oven".parse().unwrap(), choices: Some(choices) }).unwrap();
+    form.apply(Edit::choices("/oven".parse().unwrap(), Some(choices))).unwrap();
 }
 
 /// Rules of one form, beside those of the definition.
@@ -363,13 +363,13 @@ impl World<'_> {
         match seed.below(15) {
             0..=4 if is_field => {
                 let text = ["", "1", "4", "x", "a", "Deck A", "3,5", "29/02/2024", "q", "p"][seed.below(10)];
-                ("enter", Action::Enter { at: at.into(), text: text.into() })
+                ("enter", Edit::enter(at.into(), text).into())
             }
-            0..=3 => ("replace", Action::Replace { at: at.into(), value: value() }),
-            4 | 5 => ("leave", Action::Leave { at: at.into(), by: None }),
-            6 => ("clear", Action::Clear { at: at.into() }),
-            7 => ("reset", Action::Reset { at: at.into() }),
-            8 => ("remove", Action::Remove { at: at.into() }),
+            0..=3 => ("replace", Edit::replace(at.into(), value()).into()),
+            4 | 5 => ("leave", Edit::leave(at.into()).into()),
+            6 => ("clear", Edit::clear(at.into()).into()),
+            7 => ("reset", Edit::reset(at.into()).into()),
+            8 => ("remove", Edit::remove(at.into()).into()),
             9 => {
                 let list = ["/keyed", "/lists", "/words", "/lists/0"][seed.below(4)];
                 let value = match list {
@@ -379,12 +379,12 @@ impl World<'_> {
                     _ => json!(seed.below(3)),
                 };
                 let value = (seed.below(3) > 0).then(|| serde_json::from_value(value).unwrap());
-                ("add", Action::Add { at: list.parse::<Pointer>().unwrap().join("-"), value })
+                ("add", Edit::add(list.parse::<Pointer>().unwrap().join("-"), value).into())
             }
             10 if !rows.is_empty() => {
                 let row = rows[seed.below(rows.len())].clone();
                 let to = row.split_last().unwrap().0.join(&seed.below(3).to_string());
-                ("move", Action::Move { from: row.into(), to })
+                ("move", Edit::move_to(row.into(), to).into())
             }
             10 | 11 => {
                 // From one member to another of its kind, or any.
@@ -415,11 +415,11 @@ impl World<'_> {
                     ("/beside", "/money"),
                 ];
                 let (from, to) = pairs[seed.below(pairs.len())];
-                ("move", Action::Move { from: from.parse().unwrap(), to: to.parse().unwrap() })
+                ("move", Edit::move_to(from.parse().unwrap(), to.parse().unwrap()).into())
             }
             12 => {
                 let (from, _) = pointers[seed.below(pointers.len())].clone();
-                ("copy", Action::Copy { from: from.into(), to: at })
+                ("copy", Edit::copy(from.into(), at).into())
             }
             13 => {
                 let pairs = [
@@ -444,9 +444,9 @@ impl World<'_> {
                     ("/later", "/fixed"),
                 ];
                 let (from, to) = pairs[seed.below(pairs.len())];
-                ("copy", Action::Copy { from: from.parse().unwrap(), to: to.parse().unwrap() })
+                ("copy", Edit::copy(from.parse().unwrap(), to.parse().unwrap()).into())
             }
-            _ => ("release", Action::Release { at: at.into() }),
+            _ => ("release", Edit::release(at.into()).into()),
         }
     }
 
@@ -456,7 +456,7 @@ impl World<'_> {
             // An unreadable or incomplete form cannot be submitted.
             for name in ["money", "day", "left", "right", "price", "fixed", "whole"] {
                 let value = serde_json::from_value(value_for(name, seed)).unwrap();
-                let _ = self.form.apply(Action::Replace { at: format!("/{name}").parse().unwrap(), value });
+                let _ = self.form.apply(Edit::replace(format!("/{name}").parse().unwrap(), value));
             }
         }
         for _ in 0..10 {
@@ -464,10 +464,10 @@ impl World<'_> {
             let at: Pointer = format!("/{name}").parse().unwrap();
             let value = serde_json::from_value(value_for(name, seed)).unwrap();
             let action = match seed.below(8) {
-                0 | 1 if is_right => Action::Replace { at: at.into(), value },
-                0 => Action::Clear { at: at.into() },
-                1 => Action::Enter { at: at.into(), text: "x".into() },
-                _ => Action::Replace { at: at.into(), value },
+                0 | 1 if is_right => Edit::replace(at.into(), value),
+                0 => Edit::clear(at.into()),
+                1 => Edit::enter(at.into(), "x"),
+                _ => Edit::replace(at.into(), value),
             };
             let _ = self.form.apply(action);
         }
@@ -485,28 +485,24 @@ impl World<'_> {
         self.check();
         match what {
             0 => {
-                let actions = (0..8).map(|_| {
-                    let name = MEMBERS[seed.below(MEMBERS.len())];
+                // What is calculated cannot be set.
+                let names: Vec<_> = (0..8).map(|_| MEMBERS[seed.below(MEMBERS.len())]).collect();
+                let edits = names.into_iter().filter_map(|name| {
                     let value = serde_json::from_value(value_for(name, seed)).unwrap();
-                    Action::Replace { at: format!("/{name}").parse().unwrap(), value }
+                    let is_calculated = ["calc", "total", "most", "from_opt"].contains(&name);
+                    (!is_calculated).then(|| Edit::replace(format!("/{name}").parse().unwrap(), value))
                 });
-                let is_possible = |action: &Action| match action {
-                    Action::Replace { at, .. } => !["/calc", "/total", "/most", "/from_opt"]
-                        .iter()
-                        .any(|name| *at == name.parse().unwrap()),
-                    _ => true,
-                };
-                let actions: Vec<Action> = actions.filter(is_possible).collect();
-                self.act_on("group", Action::Group(actions));
-                self.act_on("undo", Action::Undo);
+                let edits = edits.collect();
+                self.act_on("group", Edit::group(edits).into());
+                self.act_on("undo", Action::undo());
                 self.check();
-                self.act_on("redo", Action::Redo);
+                self.act_on("redo", Action::redo());
             }
-            1 => self.act_on("reset", Action::Reset { at: "".parse().unwrap() }),
+            1 => self.act_on("reset", Edit::reset("".parse().unwrap()).into()),
             2 => {
                 let value = self.read(&record(seed));
                 self.server = value.clone();
-                self.act_on("reset to", Action::ResetTo { value });
+                self.act_on("reset to", Edit::reset_to(value).into());
             }
             3 | 4 => {
                 self.rebase(seed);
@@ -524,12 +520,7 @@ impl World<'_> {
     /// Answers the deferred check, if it is under way.
     fn answer(&self) {
         let at = "/name".parse().unwrap();
-        let _ = self.form.apply(Action::Answer {
-            at,
-            check: "known".into(),
-            ticket: None,
-            verdict: Verdict::Passed,
-        });
+        let _ = self.form.apply(Action::answer(at, "known", None, Verdict::Passed));
     }
 
     /// The server's record changes: some members are others.
@@ -550,7 +541,7 @@ impl World<'_> {
         let dirty = self.dirty();
         let before = self.state();
         let value = self.server.clone();
-        assert!(self.act(Action::Rebase { value }), "a rebase is never refused");
+        assert!(self.act(Action::rebase(value)), "a rebase is never refused");
         let members = self.members(&before).union(&dirty).cloned().collect();
         self.pairs.count("rebase", &members);
     }
@@ -602,7 +593,7 @@ impl World<'_> {
             }
             _ => options,
         };
-        if !self.act(Action::Submit(request)) {
+        if !self.act(Action::submit(request)) {
             return;
         }
         if self.form.state().status != Status::Submitting {
@@ -629,25 +620,25 @@ impl World<'_> {
         let taken = self.gate.admit(self.server.clone(), incoming);
         match (seed.below(8), taken) {
             (0, _) => {
-                assert!(self.act(Action::Abandon));
+                assert!(self.act(Action::abandon()));
                 self.pairs.count("abandon", &sent);
             }
             (1, _) => {
                 let problem = sent
                     .iter()
                     .fold(Problem::new("No"), |problem, name| problem.error(format!("/{name}"), "No."));
-                assert!(self.act(Action::Reject { problem }));
+                assert!(self.act(Action::reject(problem)));
                 self.pairs.count("reject", &sent);
             }
             (which, Ok(taken)) => {
                 self.pairs.count("server", &sent);
                 self.server = taken.record;
                 let value = (which > 3).then(|| self.server.clone());
-                assert!(self.act(Action::Accept { value, then: AfterAccept::Stay }));
+                assert!(self.act(Action::accept(value, AfterAccept::Stay)));
                 self.pairs.count(if is_whole { "accept" } else { "accept parts" }, &sent);
             }
             (_, Err(problem)) => {
-                assert!(self.act(Action::Reject { problem }));
+                assert!(self.act(Action::reject(problem)));
                 self.pairs.count("reject", &sent);
             }
         }

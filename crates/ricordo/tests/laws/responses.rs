@@ -72,7 +72,7 @@ fn subscribe(form: &Form) {
     form.subscribe("/rows", |notice: &Notification<Value, Form<Untyped>>| {
         let form = notice.form();
         if form.get("/rows").unwrap() == Some(Value::List(Vec::new())) {
-            form.apply(ricordo::engine::Action::Add { at: "/rows/-".parse().unwrap(), value: None }).unwrap();
+            form.apply(ricordo::engine::Edit::add("/rows/-".parse().unwrap(), None)).unwrap();
         }
     })
     .unwrap()
@@ -183,7 +183,7 @@ proptest! {
                 Doing::Add(number) => {
                     let row: Value = [("n", Value::from(i64::from(number)))].into_iter().collect::<ricordo::Record>().into();
                     let at = "/rows/-".parse().unwrap();
-                    form.apply(ricordo::engine::Action::Add { at, value: Some(row) }).unwrap();
+                    form.apply(ricordo::engine::Edit::add(at, Some(row))).unwrap();
                     next.rows.push(number.into());
                     model.act(next, None);
                 }

@@ -7,7 +7,7 @@ use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, Mutex};
 
 use proptest::prelude::*;
-use ricordo::engine::{Action, Engine, PlaceId, PlaceView};
+use ricordo::engine::{Action, Edit, Engine, PlaceId, PlaceView};
 use ricordo::exchange::{dump, read_definition};
 use ricordo::form::{Comparison, Condition, Rows, schema_with};
 use ricordo::{Decimal, Pointer, Record, Rules, Untyped, Value};
@@ -257,22 +257,22 @@ pub fn action_on(rows: usize, doing: Doing) -> Option<Action> {
     let text = |text: u8| if text.is_multiple_of(9) { "x".to_owned() } else { (text % 8).to_string() };
     Some(match doing {
         Doing::EnterField(at, typed) => {
-            Action::Enter { at: pointer(format!("/f{}", at % FIELDS)).into(), text: text(typed) }
+            Edit::enter(pointer(format!("/f{}", at % FIELDS)).into(), text(typed)).into()
         }
         Doing::EnterCell(at, cell, typed) => {
-            Action::Enter { at: row_at(at)?.join(&column(cell % COLUMNS)).into(), text: text(typed) }
+            Edit::enter(row_at(at)?.join(&column(cell % COLUMNS)).into(), text(typed)).into()
         }
         Doing::Add(at, seed) => {
-            Action::Add { at: pointer(format!("/rows/{}", at % (rows + 1))), value: Some(row(seed)) }
+            Edit::add(pointer(format!("/rows/{}", at % (rows + 1))), Some(row(seed))).into()
         }
-        Doing::Remove(at) => Action::Remove { at: row_at(at)?.into() },
-        Doing::Move(from, to) => Action::Move { from: row_at(from)?.into(), to: row_at(to)? },
-        Doing::Reset(at) => Action::Reset { at: row_at(at)?.into() },
-        Doing::ResetAll => Action::Reset { at: Pointer::root().into() },
-        Doing::ResetTo(seed) => Action::ResetTo { value: data(seed, seed) },
-        Doing::SetRow(at, seed) => Action::Replace { at: row_at(at)?.into(), value: row(seed) },
-        Doing::Undo => Action::Undo,
-        Doing::Redo => Action::Redo,
+        Doing::Remove(at) => Edit::remove(row_at(at)?.into()).into(),
+        Doing::Move(from, to) => Edit::move_to(row_at(from)?.into(), row_at(to)?).into(),
+        Doing::Reset(at) => Edit::reset(row_at(at)?.into()).into(),
+        Doing::ResetAll => Edit::reset(Pointer::root().into()).into(),
+        Doing::ResetTo(seed) => Edit::reset_to(data(seed, seed)).into(),
+        Doing::SetRow(at, seed) => Edit::replace(row_at(at)?.into(), row(seed)).into(),
+        Doing::Undo => Action::undo(),
+        Doing::Redo => Action::redo(),
     })
 }
 

@@ -3,7 +3,7 @@
 //! and the user's data.
 
 use proptest::prelude::*;
-use ricordo::engine::{Action, Engine, Extent, Status, SubmitRequest};
+use ricordo::engine::{Action, Edit, Engine, Extent, Status, SubmitRequest};
 use ricordo::exchange::{read_data, read_definition, read_urlencoded, write_urlencoded};
 use ricordo::form::{Keep, Submission, SubmitOptions};
 use ricordo::model::Locate;
@@ -414,10 +414,10 @@ impl World {
             Doing::Swap(one, other) => {
                 let (Some(one), Some(other)) = (self.row(*one), self.row(*other)) else { return };
                 let with = form.place(record.rows().at(other)).unwrap();
-                form.apply(Action::Swap {
-                    row: form.place(record.rows().at(one)).unwrap().id().into(),
-                    with: with.id().into(),
-                })
+                form.apply(Edit::swap(
+                    form.place(record.rows().at(one)).unwrap().id().into(),
+                    with.id().into(),
+                ))
                 .unwrap();
                 new.rows.swap(one, other);
                 self.step(new);
@@ -455,7 +455,7 @@ impl World {
             Doing::Submit { extent, then } => self.submit(*extent, *then),
             Doing::Accept { is_doubled } => {
                 let Some(in_flight) = self.end_in_flight() else {
-                    let action = Action::Accept { value: None, then: ricordo::engine::AfterAccept::Stay };
+                    let action = Action::accept(None, ricordo::engine::AfterAccept::Stay);
                     assert!(self.form.apply(action).is_err(), "nothing is under way");
                     return;
                 };
@@ -724,7 +724,7 @@ impl World {
         assert_like_fresh(&self.form, |value| {
             // A record of the Rust type does not tell null from an empty text.
             let form = Form::new(&self.mine.record()).unwrap();
-            form.apply(Action::ResetTo { value }).unwrap();
+            form.apply(Edit::reset_to(value)).unwrap();
             form
         });
     }

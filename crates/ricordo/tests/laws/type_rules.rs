@@ -2,7 +2,7 @@
 //! computed from plain data. Nothing is declared for a form, so a form that is made anew must show the same.
 
 use proptest::prelude::*;
-use ricordo::engine::Action;
+use ricordo::engine::Edit;
 use ricordo::model::Data;
 use ricordo::{Form, Model, Number, Pointer, Rules, at};
 
@@ -178,7 +178,7 @@ fn done(form: &Form<Task>, plain: &mut Task, doing: Doing, number: usize) {
             let parts = &mut find(plain, &pointer).parts;
             let Some(row) = row.checked_rem(parts.len()) else { return };
             let at = format!("{pointer}/parts/{row}").parse::<Pointer>().unwrap().into();
-            form.apply(Action::Remove { at }).unwrap();
+            form.apply(Edit::remove(at)).unwrap();
             parts.remove(row);
         }
         Doing::Move(at, from, to) => {
@@ -186,10 +186,10 @@ fn done(form: &Form<Task>, plain: &mut Task, doing: Doing, number: usize) {
             let parts = &mut find(plain, &pointer).parts;
             let Some(from) = from.checked_rem(parts.len()) else { return };
             let to = to % parts.len();
-            form.apply(Action::Move {
-                from: format!("{pointer}/parts/{from}").parse::<Pointer>().unwrap().into(),
-                to: format!("{pointer}/parts/{to}").parse().unwrap(),
-            })
+            form.apply(Edit::move_to(
+                format!("{pointer}/parts/{from}").parse::<Pointer>().unwrap().into(),
+                format!("{pointer}/parts/{to}").parse().unwrap(),
+            ))
             .unwrap();
             let part = parts.remove(from);
             parts.insert(to, part);

@@ -2,7 +2,7 @@
 //! plain data, whichever variants there are.
 
 use proptest::prelude::*;
-use ricordo::engine::Action;
+use ricordo::engine::Edit;
 use ricordo::model::Data;
 use ricordo::{Form, Model, Pointer, Rules, at};
 
@@ -241,7 +241,7 @@ fn done(form: &Form<Day>, rows: &mut Vec<Plain>, doing: Doing, number: usize) {
         Doing::Remove(at) => {
             let Some(at) = at.checked_rem(rows.len()) else { return };
             let row = format!("/orders/{at}").parse::<Pointer>().unwrap().into();
-            form.apply(Action::Remove { at: row }).unwrap();
+            form.apply(Edit::remove(row)).unwrap();
             rows.remove(at);
         }
         Doing::Move(from, to) => {

@@ -70,7 +70,7 @@ impl Engine {
     /// A draft of the form. It does not hold the record that the form compares with: whoever restores it has that.
     ///
     /// ```
-    /// use ricordo::engine::{Action, Engine};
+    /// use ricordo::engine::{Edit, Engine};
     /// use ricordo::exchange::{read_data, read_definition};
     ///
     /// let schema = read_definition(r#"{"type": "object", "properties": {
@@ -78,7 +78,7 @@ impl Engine {
     /// let schema = std::sync::Arc::new(schema.into());
     /// let record = read_data(r#"{"name": "Rye", "loaves": 12}"#, Engine::new(&schema, None)?.schema())?;
     /// let mut engine = Engine::new(&schema, Some(record.clone()))?;
-    /// engine.apply(Action::Enter { at: "/loaves".parse()?, text: "1o".into() })?;
+    /// engine.apply(Edit::enter("/loaves".parse()?, "1o"))?;
     ///
     /// let draft = engine.draft();
     /// let restored = Engine::restored(&schema, &draft, Some(record))?;

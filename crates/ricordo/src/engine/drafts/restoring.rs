@@ -30,7 +30,7 @@ impl Engine {
     /// A form of this schema as a draft has it.
     ///
     /// Without a record, the draft must have its own. With one, the form is restored on the record that the draft was made for, and
-    /// then [rebased](Action::Rebase) on the one given, so that what has changed upstream meanwhile is taken in. A draft that does not
+    /// then [rebased](Action::rebase) on the one given, so that what has changed upstream meanwhile is taken in. A draft that does not
     /// hold its record says of each place that was changed what it was before; only rows cannot be found again in a list that has
     /// more or fewer by now.
     ///
@@ -86,7 +86,7 @@ impl Engine {
         reader.restore(draft)?;
         let mut found = reader.left_out.found;
         if let Some(upstream) = upstream {
-            engine.apply(Action::Rebase { value: upstream })?;
+            engine.apply(Action::rebase(upstream))?;
         }
         crate::value::sort_by_key(&mut found, |left| left.place.clone());
         Ok(Restored { engine, left_out: found })

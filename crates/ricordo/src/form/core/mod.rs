@@ -16,8 +16,8 @@ use super::cause::{Cause, Link};
 use super::counts::{Counts, SubscriberReport};
 use super::recording::Recorder;
 use crate::engine::{
-    Action, AddedRules, Address, BindingId, Engine, ObserverId, Outcome, PlaceId, PlaceView, Prepared, Reads,
-    RuleSpec, Status, Submitted, Ticket,
+    Action, AddedRules, Address, BindingId, Edit, Engine, ObserverId, Outcome, PlaceId, PlaceView, Prepared,
+    Reads, RuleSpec, Status, Submitted, Ticket,
 };
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::value::sort;
@@ -73,7 +73,7 @@ pub(super) struct Core {
     /// The notification that an action taken now responds to.
     answering: RefCell<Option<Answering>>,
     /// The actions of a transaction that was opened inside a callback, which wait for the end of the round.
-    gathered: RefCell<Option<(Vec<Action>, Prepared)>>,
+    gathered: RefCell<Option<(Vec<Edit>, Prepared)>>,
     /// The reads through handles while a selector runs.
     reads: RefCell<Option<Rc<Reads>>>,
     /// Subscriptions that ended while a selector ran.
@@ -184,13 +184,16 @@ impl Core {
 
     /// Carries out an action and notifies its observers or, inside a round, queues it. Returns
     /// the row that was made, if one was.
-    pub(super) fn apply(self: &Rc<Self>, action: Action) -> Result<Option<PlaceId>, Error> {
+    pub(super) fn apply(self: &Rc<Self>, action: impl Into<Action>) -> Result<Option<PlaceId>, Error> {
+        self.act(action.into())
+    }
+
+    fn act(self: &Rc<Self>, action: Action) -> Result<Option<PlaceId>, Error> {
         self.not_while_selecting()?;
         self.withdraw_all();
         if self.is_notifying() {
             self.read_engine().check_addresses(&action)?;
-            self.put_off(action, None);
-            return Ok(None);
+            return self.put_off(action, None).map(|()| None);
         }
         let link = self.current_link();
         let outcome = self.carry_out(action, Prepared::new(), link.as_deref())?;
@@ -254,27 +257,30 @@ impl Core {
 
     /// Carries out an action that adds a row, and gives out the place of the row. Inside a callback the row is made at once,
     /// and put in after the round.
-    pub(super) fn add_row(self: &Rc<Self>, action: Action) -> Result<PlaceId, Error> {
+    pub(super) fn add_row(self: &Rc<Self>, edit: Edit) -> Result<PlaceId, Error> {
         if !self.is_notifying() {
             let list = Error::new(ErrorKind::NotPossible, Pointer::root(), "no row is added");
-            return self.apply(action)?.ok_or(list);
+            return self.apply(edit)?.ok_or(list);
         }
         self.not_while_selecting()?;
-        let row = self.changing()?.prepare_row(&action)?;
-        self.put_off(action, Some(row));
+        let row = self.changing()?.prepare_row(&edit)?;
+        self.put_off(edit.into(), Some(row))?;
         Ok(row)
     }
 
     /// Lets an action wait for the end of the round, with the row that was prepared for it.
-    fn put_off(&self, action: Action, row: Option<PlaceId>) {
-        if let Some((actions, prepared)) = &mut *self.gathered.borrow_mut() {
-            prepared.extend(row.map(|row| (actions.len(), row)));
-            return actions.push(action);
+    fn put_off(&self, action: Action, row: Option<PlaceId>) -> Result<(), Error> {
+        if let Some((edits, prepared)) = &mut *self.gathered.borrow_mut() {
+            let edit = action.into_edit()?;
+            prepared.extend(row.map(|row| (edits.len(), row)));
+            edits.push(edit);
+            return Ok(());
         }
         let chain = self.round.get().unwrap_or_default() + 1;
         let what = Waiting::Action(action, row.map(|row| (0, row)).into_iter().collect());
         let link = self.current_link();
         self.queue.borrow_mut().push_back(Queued { what, chain, link });
+        Ok(())
     }
 
     fn carry_out(&self, action: Action, rows: Prepared, link: Option<&Link>) -> Result<Outcome, Error> {

@@ -3,7 +3,7 @@
 use std::rc::Rc;
 
 use super::{Core, Queued, Waiting, finally};
-use crate::engine::{Action, Prepared};
+use crate::engine::{Edit, Prepared};
 use crate::form::recording::Recorder;
 use crate::schema::Error;
 
@@ -84,9 +84,9 @@ impl Core {
             }
         });
         let result = act()?;
-        let (actions, rows) = self.gathered.take().unwrap_or_default();
+        let (edits, rows) = self.gathered.take().unwrap_or_default();
         drop(gathering);
-        let what = Waiting::Action(Action::Group(actions), rows);
+        let what = Waiting::Action(Edit::group(edits).into(), rows);
         let chain = self.round.get().unwrap_or_default() + 1;
         let link = self.current_link();
         self.queue.borrow_mut().push_back(Queued { what, chain, link });
