@@ -227,7 +227,7 @@ impl FieldAttributes {
         let Some(name) = name else {
             return Err(meta.error("a deferred check has a name: `deferred(name_is_free, pause_ms = 300)`"));
         };
-        self.settings.push(quote!(Deferred(#name, #pause)));
+        self.settings.push(quote!(Deferred(#name, #pause, ::ricordo::model::derived::DEFERRED)));
         Ok(())
     }
 

@@ -17,7 +17,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::actions::{Action, ActionSummary, Address, Alone, CheckAnswered, Content, More, Op};
 use super::transaction::Performed;
 use super::{Engine, Outcome};
-use crate::schema::{Deferred, Error, ErrorKind, Named, PartId, Pointer, nearest};
+use crate::schema::{Brought, Deferred, Error, ErrorKind, Named, Part, PartId, Pointer, nearest};
 use crate::tree::{Aspects, ConstraintId, ConstraintWords, FailedConstraint, PlaceId, Tree};
 use crate::value::Value;
 
@@ -113,6 +113,38 @@ pub(super) struct DeferredChecks {
     given_out: u64,
     /// Tickets that nobody has taken yet. Some may be out of date.
     to_take: Vec<TicketId>,
+    /// What every action does about checks, if any is declared.
+    hooks: Option<&'static Hooks>,
+}
+
+/// What every action does about deferred checks. A declaration brings it, so a page that declares none has no code for them.
+#[derive(Debug)]
+struct Hooks {
+    declare: fn(&mut DeferredChecks, &mut Tree, PartId, &Deferred),
+    update: fn(&mut Engine) -> bool,
+    ask_what_is_due: fn(&mut Engine, &[PlaceId]),
+    is_pending: fn(&Engine, PlaceId) -> bool,
+    next_ticket: fn(&Engine) -> Option<Duration>,
+}
+
+static HOOKS: Hooks = Hooks {
+    declare: DeferredChecks::declare,
+    update: Engine::update_all_checks,
+    ask_what_is_due: Engine::ask_checks_that_are_due,
+    is_pending: Engine::has_checks_under_way,
+    next_ticket: Engine::time_to_next_ticket,
+};
+
+impl Part {
+    /// Adds a check that takes time.
+    pub fn deferred(mut self, check: &str, pause: Duration) -> Self {
+        self.add_deferred(check, pause);
+        self
+    }
+
+    pub(crate) fn add_deferred(&mut self, check: &str, pause: Duration) {
+        self.deferred.push(Deferred { check: check.into(), pause, code: Brought(&HOOKS) });
+    }
 }
 
 impl DeferredChecks {
@@ -121,16 +153,22 @@ impl DeferredChecks {
         let schema = tree.schema().clone();
         let mut checks = DeferredChecks::default();
         for (part, described) in schema.parts() {
-            for Deferred { check, pause } in &described.deferred {
-                let constraint = ConstraintId::of_deferred(checks.declared.len());
-                let words =
-                    ConstraintWords { message: "".into(), is_warning: false, id: Some(check.clone()) };
-                tree.add_constraint(constraint, words);
-                checks.declared.push(DeferredCheck { part, name: check.clone(), pause: *pause });
+            for deferred in &described.deferred {
+                checks.hooks = deferred.code.0.downcast_ref::<Hooks>();
+                if let Some(hooks) = checks.hooks {
+                    (hooks.declare)(&mut checks, tree, part, deferred);
+                }
             }
         }
         debug_assert!(checks.declared.is_sorted_by_key(|check| check.part), "parts come in order");
         checks
+    }
+
+    fn declare(&mut self, tree: &mut Tree, part: PartId, Deferred { check, pause, .. }: &Deferred) {
+        let constraint = ConstraintId::of_deferred(self.declared.len());
+        let words = ConstraintWords { message: "".into(), is_warning: false, id: Some(check.clone()) };
+        tree.add_constraint(constraint, words);
+        self.declared.push(DeferredCheck { part, name: check.clone(), pause: *pause });
     }
 
     /// The numbers of the checks of a part.
@@ -223,6 +261,27 @@ impl Action {
 impl Engine {
     /// Returns whether a check of the place, or of one in it, is under way.
     pub(super) fn has_pending_checks(&self, place: PlaceId) -> bool {
+        self.checks.hooks.is_some_and(|hooks| (hooks.is_pending)(self, place))
+    }
+
+    /// Brings up to date what is being checked, after a change; whether that changed anything that is to be settled.
+    pub(super) fn update_checks(&mut self) -> bool {
+        self.checks.hooks.is_some_and(|hooks| (hooks.update)(self))
+    }
+
+    /// Gives out the tickets whose pause is over, and those in these places.
+    pub(super) fn ask_what_is_due(&mut self, at_once: &[PlaceId]) {
+        if let Some(hooks) = self.checks.hooks {
+            (hooks.ask_what_is_due)(self, at_once);
+        }
+    }
+
+    /// The time until a ticket is given out that is held back.
+    pub(super) fn next_ticket(&self) -> Option<Duration> {
+        self.checks.hooks.and_then(|hooks| (hooks.next_ticket)(self))
+    }
+
+    fn has_checks_under_way(&self, place: PlaceId) -> bool {
         self.checks.under_way().any(|(of, _)| self.tree.with_ancestors(of).any(|around| around == place))
     }
 
@@ -264,11 +323,7 @@ impl Engine {
         self.checks.asked.contains_key(&ticket)
     }
 
-    /// Brings up to date what is being checked, after a change; whether that changed anything that is to be settled.
-    pub(super) fn update_checks(&mut self) -> bool {
-        if self.checks.declared.is_empty() {
-            return false;
-        }
+    fn update_all_checks(&mut self) -> bool {
         // A place that came, went, or changed its relevance did so with everything in it.
         let with_all_in_it = Aspects::PLACED | Aspects::RELEVANT;
         let relevant = with_all_in_it
@@ -360,8 +415,7 @@ impl Engine {
         });
     }
 
-    /// Gives out the tickets whose pause is over, and those in these places.
-    pub(super) fn ask_what_is_due(&mut self, at_once: &[PlaceId]) {
+    fn ask_checks_that_are_due(&mut self, at_once: &[PlaceId]) {
         let clock = self.pauses.clock();
         let is_at_once =
             |place: PlaceId| self.tree.with_ancestors(place).any(|around| at_once.contains(&around));
@@ -376,8 +430,7 @@ impl Engine {
         due.into_iter().for_each(|check| self.checks.ask(check));
     }
 
-    /// The time until a ticket is given out that is held back.
-    pub(super) fn next_ticket(&self) -> Option<Duration> {
+    fn time_to_next_ticket(&self) -> Option<Duration> {
         self.checks.held.first().map(|(due, _)| due.saturating_sub(self.pauses.clock()))
     }
 

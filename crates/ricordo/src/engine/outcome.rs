@@ -76,8 +76,8 @@ impl Outcome {
         self.submitted
     }
 
-    pub(super) fn set_submitted(&mut self, submitted: Submitted) {
-        self.submitted = Some(submitted);
+    pub(super) fn set_submitted(&mut self, submitted: Option<Submitted>) {
+        self.submitted = submitted;
     }
 
     /// The row that the action added; the last, if it added several.

@@ -149,8 +149,58 @@ pub(super) struct Submissions {
     /// The places with reported messages.
     reports: Vec<PlaceId>,
     problem: Option<Problem>,
+    /// What every action does about submissions, once there is any.
+    hooks: Option<&'static Hooks>,
     /// Moves whenever something that was put into the form does.
     revision: Revision,
+}
+
+/// What every action does about submissions. A form has these only once it is submitted, or restored from a draft, so that a page
+/// that does neither has no code for them.
+#[derive(Debug)]
+struct Hooks {
+    withdraw_outdated_reports: fn(&mut Engine) -> bool,
+    take_ready: fn(&mut Engine) -> Option<Submit>,
+    prepare: fn(&mut Engine, &Submit) -> Result<Option<PlaceId>, Error>,
+    hand_out: fn(&mut Engine, Submit) -> Submitted,
+    end: fn(&mut Engine),
+}
+
+static HOOKS: Hooks = Hooks {
+    withdraw_outdated_reports: Engine::withdraw_reports_that_are_outdated,
+    take_ready: Engine::take_waiting_submit,
+    prepare: Engine::commit_and_touch,
+    hand_out: Engine::hand_out_submission,
+    end: Engine::end_all_submissions,
+};
+
+impl Engine {
+    /// Withdraws what was reported about places that have changed since; whether there was anything.
+    pub(super) fn withdraw_outdated_reports(&mut self) -> bool {
+        self.submissions.hooks.is_some_and(|hooks| (hooks.withdraw_outdated_reports)(self))
+    }
+
+    /// Takes out the submit that has waited for checks, if none of them is under way any more.
+    pub(super) fn take_ready_submit(&mut self) -> Option<Submit> {
+        self.submissions.hooks.and_then(|hooks| (hooks.take_ready)(self))
+    }
+
+    /// Commits what is being typed, and touches what is relevant. The field comes back that was typed into, if it was one.
+    pub(super) fn prepare_submit(&mut self, submit: &Submit) -> Result<Option<PlaceId>, Error> {
+        self.submissions.hooks.map_or(Ok(None), |hooks| (hooks.prepare)(self, submit))
+    }
+
+    /// Hands out a submission, unless there are errors or checks are under way.
+    pub(super) fn hand_out(&mut self, submit: Submit) -> Option<Submitted> {
+        self.submissions.hooks.map(|hooks| (hooks.hand_out)(self, submit))
+    }
+
+    /// Ends the submission that is under way because the form starts from another record.
+    pub(super) fn end_submissions(&mut self) {
+        if let Some(hooks) = self.submissions.hooks {
+            (hooks.end)(self);
+        }
+    }
 }
 
 impl Submissions {
@@ -178,6 +228,7 @@ impl Submissions {
         unsent: FxHashSet<PlaceId>,
     ) {
         (self.submits, self.status, self.reports, self.unsent) = (submits, status, reports, unsent);
+        self.hooks = Some(&HOOKS);
     }
 
     /// Takes in that a newer upstream record is known.
@@ -315,6 +366,7 @@ impl Engine {
             let message = "a submission is under way: it has to be accepted or rejected first";
             return Err(Error::new(ErrorKind::Busy, Pointer::root(), message));
         }
+        self.submissions.hooks = Some(&HOOKS);
         let parts = self.parts_to_submit(&request.parts)?;
         let summary = ActionSummary::of(Op::Submit, content, self);
         let SubmitRequest { extent, waits, is_quiet, .. } = **request;
@@ -329,8 +381,7 @@ impl Engine {
         })
     }
 
-    /// Commits what is being typed, and touches what is relevant. The field comes back that was typed into, if it was one.
-    pub(super) fn prepare_submit(&mut self, submit: &Submit) -> Result<Option<PlaceId>, Error> {
+    fn commit_and_touch(&mut self, submit: &Submit) -> Result<Option<PlaceId>, Error> {
         let Submit { parts, is_quiet, .. } = submit;
         let to_commit = parts.iter().filter(|_| !is_quiet);
         let typed: Vec<PlaceId> = to_commit.filter_map(|place| self.commit_typing(*place)).collect();
@@ -342,8 +393,7 @@ impl Engine {
         Ok(if let [field] = typed[..] { Some(field) } else { None })
     }
 
-    /// Takes out the submit that has waited for checks, if none of them is under way any more.
-    pub(super) fn take_ready_submit(&mut self) -> Option<Submit> {
+    fn take_waiting_submit(&mut self) -> Option<Submit> {
         let waiting = self.submissions.waiting.as_ref()?;
         if waiting.parts.iter().any(|place| self.has_pending_checks(*place)) {
             return None;
@@ -363,8 +413,7 @@ impl Engine {
         self.tree.below(place).into_iter().for_each(|child| self.touch_all(child));
     }
 
-    /// Hands out a submission, unless there are errors or checks are under way.
-    pub(super) fn hand_out(&mut self, submit: Submit) -> Submitted {
+    fn hand_out_submission(&mut self, submit: Submit) -> Submitted {
         self.submissions.submits += usize::from(submit.is_try);
         let Submit { parts, extent, waits, is_quiet, .. } = submit;
         let is_invalid = |place: &&PlaceId| !self.tree.is_valid(**place);
@@ -593,8 +642,7 @@ impl Engine {
         Ok(self.report_answer(summary, &[]))
     }
 
-    /// Ends the submission that is under way because the form starts from another record.
-    pub(super) fn end_submissions(&mut self) {
+    fn end_all_submissions(&mut self) {
         self.tree.drop_sent();
         if let Some(submission) = self.submissions.in_flight.take() {
             self.end_submission(&submission, Answer::Lost);
@@ -675,8 +723,7 @@ impl Engine {
         self.tree.change_properties(place, |properties| properties.reported.clear());
     }
 
-    /// Withdraws what was reported about places that have changed since; whether there was anything.
-    pub(super) fn withdraw_outdated_reports(&mut self) -> bool {
+    fn withdraw_reports_that_are_outdated(&mut self) -> bool {
         if self.submissions.reports.is_empty() {
             return false;
         }

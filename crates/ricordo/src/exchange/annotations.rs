@@ -9,7 +9,7 @@ use super::keywords::{self, Keywords};
 use super::members::refuse_unknown;
 use super::rules;
 use crate::schema::{
-    Commit, Deferred, DisplayFormat, Error, FindingKind, Findings, Kind, NumberFormat, Part, Reveal, nearest,
+    Commit, DisplayFormat, Error, FindingKind, Findings, Kind, NumberFormat, Part, Reveal, nearest,
 };
 use crate::value::Value;
 
@@ -55,7 +55,13 @@ fn own_annotation(part: &mut Part, member: &Member<'_>) -> Result<(), Error> {
                 _ => return Err(node.error("“findings” is “all” or “first”")),
             };
         }
-        "deferred" => part.deferred = read_deferred(part, member)?,
+        "deferred" => {
+            let checks = read_deferred(part, member)?;
+            part.deferred.clear();
+            for (check, pause) in checks {
+                part.add_deferred(&check, pause);
+            }
+        }
         "step" => part.constraints.step = Some(read_step(part, member)?),
         "commit" => part.commit = read_commit(node)?,
         "display" => part.display = Some(read_display(node)?),
@@ -138,7 +144,7 @@ fn read_step(part: &Part, member: &Member<'_>) -> Result<Decimal, Error> {
 }
 
 /// The checks of a field that take time.
-fn read_deferred(part: &Part, of: &Member<'_>) -> Result<Vec<Deferred>, Error> {
+fn read_deferred(part: &Part, of: &Member<'_>) -> Result<Vec<(String, Duration)>, Error> {
     const EXPECTED: &str =
         "deferred checks are a list of {\"check\": NAME}, each of which can have a \"pause_ms\"";
     if !part.is_field() {
@@ -150,7 +156,7 @@ fn read_deferred(part: &Part, of: &Member<'_>) -> Result<Vec<Deferred>, Error> {
         let named = |name: &str| members.iter().find(|member| member.name == name).map(|member| member.node);
         let name = named("check").ok_or_else(|| node.error(EXPECTED))?.string()?;
         let pause = named("pause_ms").map(|node| node.count()).transpose()?.unwrap_or_default();
-        Ok(Deferred { check: name.as_ref().into(), pause: Duration::from_millis(pause) })
+        Ok((name.into_owned(), Duration::from_millis(pause)))
     };
     of.node.items().map_err(|_| of.node.error(EXPECTED))?.into_iter().map(check).collect()
 }

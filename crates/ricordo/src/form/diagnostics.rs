@@ -138,7 +138,7 @@ impl Diagnostics<'_> {
     /// # Ok::<(), ricordo::Error>(())
     /// ```
     pub fn start_recording(&self, max_bytes: usize) {
-        self.core.set_recorder(Some(Recorder::new(max_bytes)));
+        self.core.set_recorder(Some(Box::new(Recorder::new(max_bytes))));
     }
 
     /// Returns the journal so far; `None` if nothing is being recorded.

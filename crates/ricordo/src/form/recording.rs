@@ -7,6 +7,33 @@ use crate::engine::{Action, Engine};
 use crate::exchange::{write_action, write_response};
 use crate::schema::Error;
 
+/// Takes down what is done to a form. The core knows a recorder only by this trait, so a page that records nothing has no code for it.
+pub(super) trait Record {
+    /// The line for an action.
+    fn line(&self, engine: &Engine, action: &Action, link: Option<&Link>) -> Line;
+
+    /// Records an action that was carried out, or was refused.
+    fn record(&mut self, line: Line, refused: Option<&Error>);
+
+    /// Begins a transaction.
+    fn begin(&mut self);
+
+    /// Records the open transaction, which may have been a response.
+    fn commit(&mut self, is_response: bool);
+
+    /// Forgets the open transaction.
+    fn revert(&mut self);
+
+    /// The number of actions in the open transaction.
+    fn gathered(&self) -> usize;
+
+    /// Forgets the actions of the open transaction after the first so many.
+    fn return_to(&mut self, gathered: usize);
+
+    /// The journal so far.
+    fn text(&self) -> String;
+}
+
 /// A journal of what is done to a form. Secrets are hidden in it, and when it grows beyond its bound, the oldest
 /// lines are dropped.
 pub(super) struct Recorder {
@@ -31,8 +58,20 @@ impl Recorder {
         Recorder { lines: VecDeque::new(), bytes: 0, most_bytes, dropped: 0, group: None }
     }
 
-    /// The line for an action.
-    pub(super) fn line(&self, engine: &Engine, action: &Action, link: Option<&Link>) -> Line {
+    fn push(&mut self, line: String) {
+        self.bytes += line.len() + 1;
+        self.lines.push_back(line);
+        while self.bytes > self.most_bytes
+            && let Some(oldest) = self.lines.pop_front()
+        {
+            self.bytes -= oldest.len() + 1;
+            self.dropped += 1;
+        }
+    }
+}
+
+impl Record for Recorder {
+    fn line(&self, engine: &Engine, action: &Action, link: Option<&Link>) -> Line {
         // Within a transaction, it is the whole that responds.
         let link = link.filter(|_| self.group.is_none());
         let comment = link.map(|link| format!("# in response to “{}”, {}:", link.cause.action(), link.by));
@@ -40,8 +79,7 @@ impl Recorder {
         Line { comment, text }
     }
 
-    /// Records an action that was carried out, or was refused.
-    pub(super) fn record(&mut self, line: Line, refused: Option<&Error>) {
+    fn record(&mut self, line: Line, refused: Option<&Error>) {
         if let Some(refused) = refused {
             self.push(format!("# refused: {}", refused.message().replace('\n', " ")));
             return self.push(format!("# {}", line.text));
@@ -53,44 +91,29 @@ impl Recorder {
         self.push(line.text);
     }
 
-    pub(super) fn begin(&mut self) {
+    fn begin(&mut self) {
         self.group = Some(Vec::new());
     }
 
-    /// Records the open transaction, which may have been a response.
-    pub(super) fn commit(&mut self, is_response: bool) {
+    fn commit(&mut self, is_response: bool) {
         let Some(lines) = self.group.take().filter(|lines| !lines.is_empty()) else { return };
         let response = if is_response { ",\"response\":true" } else { "" };
         self.push(format!("{{\"op\":\"group\",\"actions\":[{}]{response}}}", lines.join(",")));
     }
 
-    pub(super) fn revert(&mut self) {
+    fn revert(&mut self) {
         self.group = None;
     }
 
-    /// The number of actions in the open transaction.
-    pub(super) fn gathered(&self) -> usize {
+    fn gathered(&self) -> usize {
         self.group.as_ref().map_or(0, Vec::len)
     }
 
-    /// Forgets the actions of the open transaction after the first so many.
-    pub(super) fn return_to(&mut self, gathered: usize) {
+    fn return_to(&mut self, gathered: usize) {
         self.group.iter_mut().for_each(|group| group.truncate(gathered));
     }
 
-    fn push(&mut self, line: String) {
-        self.bytes += line.len() + 1;
-        self.lines.push_back(line);
-        while self.bytes > self.most_bytes
-            && let Some(oldest) = self.lines.pop_front()
-        {
-            self.bytes -= oldest.len() + 1;
-            self.dropped += 1;
-        }
-    }
-
-    /// The journal so far.
-    pub(super) fn text(&self) -> String {
+    fn text(&self) -> String {
         let mut text = match self.dropped {
             0 => String::new(),
             1 => "# 1 line before this was dropped, to stay within bounds.\n".to_owned(),

@@ -366,7 +366,8 @@ pub mod derived {
         Message(FindingKind, &'static str),
         Reveal(Reveal),
         Findings(Findings),
-        Deferred(&'static str, u64),
+        /// A check that takes time, the milliseconds for which it waits, and the function that adds it, with the code for such checks.
+        Deferred(&'static str, u64, fn(Part, &str, Duration) -> Part),
         Commit(Commit),
         PauseMs(u64),
         Decimals(u32),
@@ -377,6 +378,9 @@ pub mod derived {
         Secret,
         Local,
     }
+
+    /// Adds a check that takes time: [`Part::deferred`].
+    pub const DEFERRED: fn(Part, &str, Duration) -> Part = Part::deferred;
 
     /// Makes the part of a type: [`Model::part`].
     pub type MakePart = fn(&mut SchemaBuilder) -> Result<Part, Error>;
@@ -422,12 +426,10 @@ pub mod derived {
                 Setting::Message(kind, message) => part = part.message(kind, message),
                 Setting::Reveal(reveal) => part.reveal = reveal,
                 Setting::Findings(findings) => part.findings = findings,
-                Setting::Deferred(check, _) if !part.is_field() => {
+                Setting::Deferred(check, ..) if !part.is_field() => {
                     return Err(Error::schema(format!("the deferred check “{check}” is for a field")));
                 }
-                Setting::Deferred(check, pause) => {
-                    part = part.deferred(check, Duration::from_millis(pause));
-                }
+                Setting::Deferred(check, pause, add) => part = add(part, check, Duration::from_millis(pause)),
                 Setting::Commit(commit) => part.commit = commit,
                 Setting::PauseMs(pause) => part.commit = Commit::Pause(Duration::from_millis(pause)),
                 Setting::Decimals(decimals) => number_format(&mut part).decimals = Some(decimals),

@@ -45,6 +45,7 @@ pub(crate) use fit::{DEEPEST, shorten};
 pub(crate) use mask::{Hidden, MASK};
 pub use nearest::nearest;
 pub use own_scalar::OwnScalar;
+pub(crate) use part::Brought;
 pub use part::{Commit, Constraints, Deferred, Findings, Format, Kind, OffsetRule, Part, Reveal};
 pub use pattern::Pattern;
 pub(crate) use pointer::Named;

@@ -1,5 +1,6 @@
 //! Parts: the description of a field, a record, a list or its rows.
 
+use std::any::Any;
 use std::cmp::Ordering;
 use std::sync::Arc;
 use std::time::Duration;
@@ -186,12 +187,6 @@ impl Part {
     /// Sets how many of the findings are given.
     pub fn findings(mut self, findings: Findings) -> Self {
         self.findings = findings;
-        self
-    }
-
-    /// Adds a check that takes time.
-    pub fn deferred(mut self, check: &str, pause: Duration) -> Self {
-        self.deferred.push(Deferred { check: check.into(), pause });
         self
     }
 
@@ -536,7 +531,22 @@ pub struct Deferred {
     pub check: Arc<str>,
     /// The time for which nothing must have been typed before it begins.
     pub pause: Duration,
+    pub(crate) code: Brought,
 }
+
+/// The code that a declaration brings with it, of a layer that its part knows nothing of. A page in which nothing of the kind is
+/// declared has no code for it.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Brought(pub(crate) &'static (dyn Any + Send + Sync));
+
+/// Declarations of one kind bring the same code.
+impl PartialEq for Brought {
+    fn eq(&self, _: &Self) -> bool {
+        true
+    }
+}
+
+impl Eq for Brought {}
 
 /// When text is committed.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

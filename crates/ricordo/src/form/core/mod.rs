@@ -14,7 +14,7 @@ use rustc_hash::FxHashMap;
 pub(super) use self::finally::finally;
 use super::cause::{Cause, Link};
 use super::counts::{Counts, SubscriberReport};
-use super::recording::Recorder;
+use super::recording::Record;
 use crate::engine::{
     Action, AddedRules, Address, BindingId, Edit, Engine, ObserverId, Outcome, PlaceId, PlaceView, Prepared,
     Reads, RuleSpec, Status, Submitted, Ticket,
@@ -36,6 +36,9 @@ pub(super) type Callback = Rc<RefCell<dyn FnMut(&Rc<Core>, &Notice) -> bool>>;
 
 /// Is given what became of a submit.
 pub(super) type SubmitHandler = Box<dyn FnOnce(&Rc<Core>, Submitted)>;
+
+/// Withdraws rules from a form. Whoever adds rules brings it.
+type Withdraw = fn(&mut Engine, &AddedRules) -> Outcome;
 
 /// Is given tickets.
 pub(super) type TicketHandler = Box<dyn FnMut(&Rc<Core>, Ticket)>;
@@ -65,8 +68,8 @@ pub(super) struct Core {
     subscribers: RefCell<FxHashMap<ObserverId, Subscriber>>,
     /// Actions from inside callbacks, and outcomes that are still to be reported.
     queue: RefCell<VecDeque<Queued>>,
-    /// Rules that are to be withdrawn as soon as that is possible.
-    withdrawn: RefCell<Vec<AddedRules>>,
+    /// Rules that are to be withdrawn as soon as that is possible, and how.
+    withdrawn: RefCell<Vec<(AddedRules, Withdraw)>>,
     errors: RefCell<Vec<Error>>,
     /// The length of the chain of responses in this round; `None` outside of rounds.
     round: Cell<Option<u32>>,
@@ -78,7 +81,7 @@ pub(super) struct Core {
     reads: RefCell<Option<Rc<Reads>>>,
     /// Subscriptions that ended while a selector ran.
     ended: RefCell<Vec<ObserverId>>,
-    recorder: RefCell<Option<Recorder>>,
+    recorder: RefCell<Option<Box<dyn Record>>>,
     /// The result of the last submit.
     submitted: Cell<Option<Submitted>>,
     /// The handlers of tickets.
@@ -312,7 +315,7 @@ impl Core {
 
     /// Withdraws rules and notifies the observers of what that changed, now or as soon as it is possible.
     pub(super) fn withdraw_rules(self: &Rc<Self>, added: AddedRules) {
-        self.withdrawn.borrow_mut().push(added);
+        self.withdrawn.borrow_mut().push((added, Engine::withdraw_rules));
         self.withdraw_all();
     }
 
@@ -323,7 +326,7 @@ impl Core {
         }
         let outcomes: Vec<Outcome> = match self.engine.try_borrow_mut() {
             Ok(mut engine) if !engine.is_open() => {
-                self.withdrawn.take().iter().map(|added| engine.withdraw_rules(added)).collect()
+                self.withdrawn.take().iter().map(|(added, withdraw)| withdraw(&mut engine, added)).collect()
             }
             Ok(_) | Err(_) => return,
         };
@@ -422,11 +425,14 @@ impl Core {
     }
 
     /// Lets something be done to what is being recorded, if anything is.
-    pub(super) fn with_recorder<T>(&self, act: impl FnOnce(&mut Recorder) -> T) -> Option<T> {
-        self.recorder.borrow_mut().as_mut().map(act)
+    pub(super) fn with_recorder<T>(&self, act: impl FnOnce(&mut dyn Record) -> T) -> Option<T> {
+        match &mut *self.recorder.borrow_mut() {
+            Some(recorder) => Some(act(&mut **recorder)),
+            None => None,
+        }
     }
 
-    pub(super) fn set_recorder(&self, recorder: Option<Recorder>) {
+    pub(super) fn set_recorder(&self, recorder: Option<Box<dyn Record>>) {
         *self.recorder.borrow_mut() = recorder;
     }
 

@@ -4,7 +4,6 @@ use std::rc::Rc;
 
 use super::{Core, Queued, Waiting, finally};
 use crate::engine::{Edit, Prepared};
-use crate::form::recording::Recorder;
 use crate::schema::Error;
 
 impl Core {
@@ -21,11 +20,11 @@ impl Core {
             return self.nested(act);
         }
         self.changing()?.begin();
-        self.with_recorder(Recorder::begin);
+        self.with_recorder(|recorder| recorder.begin());
         // Unless it is committed, the transaction is taken back, also when the closure panics.
         let transaction = finally(|| {
             self.engine.borrow_mut().revert();
-            self.with_recorder(Recorder::revert);
+            self.with_recorder(|recorder| recorder.revert());
             self.withdraw_all();
         });
         let result = act()?;
