@@ -426,10 +426,7 @@ impl Core {
 
     /// Lets something be done to what is being recorded, if anything is.
     pub(super) fn with_recorder<T>(&self, act: impl FnOnce(&mut dyn Record) -> T) -> Option<T> {
-        match &mut *self.recorder.borrow_mut() {
-            Some(recorder) => Some(act(&mut **recorder)),
-            None => None,
-        }
+        self.recorder.borrow_mut().as_mut().map(|recorder| act(&mut **recorder))
     }
 
     pub(super) fn set_recorder(&self, recorder: Option<Box<dyn Record>>) {
