@@ -293,10 +293,10 @@ impl MarkupWriter<'_> {
             _ if self.has_rule(id_of_part, "choices") => format!("<select {named}></select>"),
             Kind::Text if is_long(part) => format!("<textarea {named}></textarea>"),
             Kind::Text if part.secret => format!("<input type=\"password\" autocomplete=\"off\" {named}>"),
-            Kind::Text => match part.constraints.format {
-                Some(Format::Email) => format!("<input type=\"email\" {named}>"),
-                Some(Format::Uri | Format::Url) => format!("<input type=\"url\" {named}>"),
-                _ => format!("<input {named}>"),
+            Kind::Text => match part.constraints.format.map(Format::name) {
+                Some("email") => format!("<input type=\"email\" {named}>"),
+                Some("uri" | "url") => format!("<input type=\"url\" {named}>"),
+                Some(_) | None => format!("<input {named}>"),
             },
             Kind::Integer => format!("<input inputmode=\"numeric\"{class} {named}>"),
             Kind::Decimal => format!("<input inputmode=\"decimal\"{class} {named}>"),

@@ -5,7 +5,7 @@ use comfy_table::{
     TableStyle, Width,
 };
 use ricordo::engine::{CompiledSchema, Conflict, Engine, FormulaInfo, PlaceView};
-use ricordo::schema::{Commit, DisplayFormat, Format, Kind, NumberFormat, Part, PartId, Reveal};
+use ricordo::schema::{Commit, DisplayFormat, Kind, NumberFormat, Part, PartId, Reveal};
 use ricordo::{Pointer, Value};
 
 use crate::graph::GraphNode;
@@ -584,15 +584,17 @@ fn keeps_to(compiled: &CompiledSchema, id: PartId, condition: Option<&str>) -> V
     for (word, bound) in bounds {
         words.extend(bound.map(|bound| format!("{word} {}", ricordo::value::write_number(bound))));
     }
-    words.extend(constraints.step.map(|step| format!("in steps of {}", ricordo::value::write_number(step))));
+    words.extend(
+        constraints.step.map(|step| format!("in steps of {}", ricordo::value::write_number(step.get()))),
+    );
     for (word, bound) in [("from", &constraints.earliest), ("until", &constraints.latest)] {
         words.extend(bound.as_ref().map(|bound| format!("{word} {}", bound.to_text())));
     }
     words.extend(constraints.format.map(|format| {
-        match format {
-            Format::Email => "an email address",
-            Format::Url => "a web address",
-            Format::Uri => "a URI",
+        match format.name() {
+            "email" => "an email address",
+            "url" => "a web address",
+            "uri" => "a URI",
             _ => "a text of a certain format",
         }
         .to_owned()

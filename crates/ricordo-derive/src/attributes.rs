@@ -163,13 +163,18 @@ impl FieldAttributes {
                 if matches!(name.as_str(), "multiple_of" | "step") && !number.is_positive() {
                     return Err(meta.error(format!("`{name}` is a number greater than zero")));
                 }
-                self.check(if name == "step" { "suits_step" } else { "suits_number" }, ty, key.span());
-                quote!(#variant(#number))
+                if name == "step" {
+                    self.check("suits_step", ty, key.span());
+                    quote!(Step(#number, ::ricordo::model::derived::StepSize::new))
+                } else {
+                    self.check("suits_number", ty, key.span());
+                    quote!(#variant(#number))
+                }
             }
             "format" => {
-                let variant = word(meta, &[("email", "Email"), ("url", "Url"), ("uri", "Uri")])?;
+                let variant = word(meta, &[("email", "EMAIL"), ("url", "URL"), ("uri", "URI")])?;
                 self.check("suits_text", ty, key.span());
-                quote!(Format(::ricordo::model::derived::Format::#variant))
+                quote!(Format(&::ricordo::model::derived::Format::#variant))
             }
             "default" => {
                 let value: Expr = meta.value()?.parse()?;

@@ -3,13 +3,11 @@
 use rust_decimal::Decimal;
 
 use crate::schema::{
-    Choices, Constraints, Expected, Finding, FindingKind, Format, Kind, MASK, OffsetRule, Part, Pointer,
-    shorten,
+    Choices, Constraints, Expected, Finding, FindingKind, Kind, MASK, OffsetRule, Part, Pointer, shorten,
 };
 use crate::tree::Bounds;
 use crate::value::Value;
 
-use super::step::nearest;
 use super::{check_number, check_time, earliest, latest};
 
 /// The place that a finding is about.
@@ -51,12 +49,8 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
         }
         FindingKind::TypeMismatch => {
             finding.actual = entry();
-            finding.expected = match constraints.format {
-                Some(Format::Email) => Expected::Email,
-                Some(Format::Url) => Expected::Url,
-                Some(Format::Uri) => Expected::Uri,
-                None => Expected::Anything,
-            };
+            finding.expected =
+                constraints.format.map_or(Expected::Anything, |format| format.expected.clone());
         }
         FindingKind::PatternMismatch => finding.actual = entry(),
         FindingKind::TooLong => {
@@ -91,10 +85,10 @@ pub(crate) fn finding(kind: FindingKind, subject: &Subject<'_>, place: Pointer) 
                 Value::Number(_) => constraints.minimum.map(Value::Number),
                 _ => earliest(constraints, subject.bounds).cloned(),
             };
-            let off_step = constraints.step.and_then(|step| nearest(subject.value, base.as_ref(), step));
+            let off_step = constraints.step.and_then(|step| step.nearest(subject.value, base.as_ref()));
             match off_step {
                 Some(nearest) => {
-                    finding.limit = constraints.step.map(Value::Number);
+                    finding.limit = constraints.step.map(|step| Value::Number(step.size));
                     finding.nearest = nearest.into_iter().filter(|value| suits(constraints, value)).collect();
                 }
                 None => finding.limit = constraints.multiple_of.map(Value::Number),

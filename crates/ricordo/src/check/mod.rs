@@ -10,11 +10,23 @@ use std::cmp::Ordering;
 use rust_decimal::Decimal;
 
 use crate::schema::{
-    Choices, Constraints, Error, FindingKind, Format, Kind, MASK, Part, PartId, Pointer, Schema,
+    Choices, Constraints, Error, Expected, FindingKind, Format, Kind, MASK, Part, PartId, Pointer, Schema,
 };
 use crate::tree::Bounds;
 use crate::value::Value;
 pub(crate) use message::{Subject, finding};
+
+impl Format {
+    /// A *valid email address* (HTML Living Standard, section 4.10.5.1.5).
+    pub const EMAIL: Format = Format { name: "email", is_met: email::is_valid, expected: &Expected::Email };
+    /// A *valid absolute URL* (HTML Living Standard, section 2.4; WHATWG URL, section 4.3).
+    pub const URL: Format = Format { name: "url", is_met: address::is_url, expected: &Expected::Url };
+    /// A *URI* (RFC 3986, section 3).
+    pub const URI: Format = Format { name: "uri", is_met: address::is_uri, expected: &Expected::Uri };
+
+    /// Every format.
+    pub const ALL: [Format; 3] = [Format::EMAIL, Format::URL, Format::URI];
+}
 
 /// The requirements of a field.
 #[derive(Clone, Copy)]
@@ -86,7 +98,7 @@ fn check_time(
     if is_late && (is_early || !is_reversed) {
         found(FindingKind::RangeOverflow);
     }
-    if constraints.step.is_some_and(|step| step::nearest(value, earliest, step).is_some()) {
+    if constraints.step.is_some_and(|step| step.nearest(value, earliest).is_some()) {
         found(FindingKind::StepMismatch);
     }
 }
@@ -123,13 +135,7 @@ fn check_text(constraints: &Constraints, text: &str, mut found: impl FnMut(Findi
     if constraints.pattern.as_ref().is_some_and(|pattern| !pattern.matches(text)) {
         found(FindingKind::PatternMismatch);
     }
-    let is_in_format = match constraints.format {
-        None => true,
-        Some(Format::Email) => email::is_valid(text),
-        Some(Format::Url) => address::is_url(text),
-        Some(Format::Uri) => address::is_uri(text),
-    };
-    if !is_in_format {
+    if constraints.format.is_some_and(|format| !(format.is_met)(text)) {
         found(FindingKind::TypeMismatch);
     }
 }
@@ -152,7 +158,7 @@ fn check_number(constraints: &Constraints, number: Decimal, mut found: impl FnMu
         .is_none_or(|step| number.checked_rem(step).is_some_and(|remainder| remainder.is_zero()));
     let base = constraints.minimum.map(Value::Number);
     let is_off_step =
-        constraints.step.is_some_and(|step| step::nearest(&number.into(), base.as_ref(), step).is_some());
+        constraints.step.is_some_and(|step| step.nearest(&number.into(), base.as_ref()).is_some());
     if !is_multiple || is_off_step {
         found(FindingKind::StepMismatch);
     }

@@ -2,15 +2,23 @@
 
 use rust_decimal::Decimal;
 
+use crate::schema::StepSize;
 use crate::value::calendar::{date_of_day, day_number, instant, local_at, nanosecond_of, time_of};
 use crate::value::{DateTime, Value};
 
 /// The nanoseconds of a second.
 const NANOSECONDS: Decimal = Decimal::from_parts(1_000_000_000, 0, 0, false, 0);
 
+impl StepSize {
+    /// Steps of a size greater than zero, in days for dates, and in seconds for times, and for dates with a time.
+    pub fn new(size: Decimal) -> Self {
+        StepSize { size, nearest }
+    }
+}
+
 /// The values below and above that are a whole number of steps from the base (HTML Living Standard, section 4.10.5.3.8); `None` if the
 /// value is itself so, or if that cannot be computed. Without a base, steps are counted from zero, 1970-01-01, or midnight.
-pub(super) fn nearest(value: &Value, base: Option<&Value>, step: Decimal) -> Option<Vec<Value>> {
+fn nearest(value: &Value, base: Option<&Value>, step: Decimal) -> Option<Vec<Value>> {
     let base = base.and_then(count).unwrap_or_default();
     let above = count(value)?.checked_sub(base)?;
     let off = above.checked_rem(step)?;

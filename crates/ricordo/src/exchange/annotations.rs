@@ -9,7 +9,7 @@ use super::keywords::{self, Keywords};
 use super::members::refuse_unknown;
 use super::rules;
 use crate::schema::{
-    Commit, DisplayFormat, Error, FindingKind, Findings, Kind, NumberFormat, Part, Reveal, nearest,
+    Commit, DisplayFormat, Error, FindingKind, Findings, Kind, NumberFormat, Part, Reveal, StepSize, nearest,
 };
 use crate::value::Value;
 
@@ -62,7 +62,7 @@ fn own_annotation(part: &mut Part, member: &Member<'_>) -> Result<(), Error> {
                 part.add_deferred(&check, pause);
             }
         }
-        "step" => part.constraints.step = Some(read_step(part, member)?),
+        "step" => part.constraints.step = Some(StepSize::new(read_step(part, member)?)),
         "commit" => part.commit = read_commit(node)?,
         "display" => part.display = Some(read_display(node)?),
         "local" => part.local = node.flag()?,

@@ -320,7 +320,7 @@ fn own_annotations(part: &Part) -> Record {
         ("commit", commit),
         ("display", display),
         ("trim", part.trim.then_some(true.into())),
-        ("step", part.constraints.step.map(Value::Number)),
+        ("step", part.constraints.step.map(|step| Value::Number(step.get()))),
         ("reveal", reveal.map(Value::from)),
         ("findings", (part.findings == Findings::First).then(|| "first".into())),
         ("deferred", (!deferred.is_empty()).then(|| deferred.into())),

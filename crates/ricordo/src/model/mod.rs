@@ -260,7 +260,7 @@ pub mod derived {
 
     pub use crate::schema::{
         Choice, Choices, Commit, DisplayFormat, Error, FindingKind, Findings, Format, Kind, NumberFormat,
-        Part, Reveal, SchemaBuilder,
+        Part, Reveal, SchemaBuilder, StepSize,
     };
     pub use rust_decimal::Decimal;
 
@@ -348,7 +348,7 @@ pub mod derived {
         Required,
         MinLength(u64),
         MaxLength(u64),
-        Format(Format),
+        Format(&'static Format),
         Pattern(&'static str),
         Trim,
         Minimum(&'static str),
@@ -356,7 +356,8 @@ pub mod derived {
         ExclusiveMinimum(&'static str),
         ExclusiveMaximum(&'static str),
         MultipleOf(&'static str),
-        Step(&'static str),
+        /// The size of the steps, and the function that brings the code for them.
+        Step(&'static str, fn(Decimal) -> StepSize),
         Earliest(&'static str),
         Latest(&'static str),
         MinItems(u64),
@@ -408,7 +409,7 @@ pub mod derived {
                 Setting::Required => part = part.required(),
                 Setting::MinLength(length) => constraints.min_length = Some(length),
                 Setting::MaxLength(length) => constraints.max_length = Some(length),
-                Setting::Format(format) => constraints.format = Some(format),
+                Setting::Format(format) => constraints.format = Some(*format),
                 Setting::Pattern(pattern) => constraints.pattern = Some(Pattern::whole(pattern)?),
                 Setting::Trim => part.trim = true,
                 Setting::Minimum(bound) => part = part.minimum(number(bound)),
@@ -416,7 +417,7 @@ pub mod derived {
                 Setting::ExclusiveMinimum(bound) => constraints.exclusive_minimum = Some(number(bound)),
                 Setting::ExclusiveMaximum(bound) => constraints.exclusive_maximum = Some(number(bound)),
                 Setting::MultipleOf(step) => constraints.multiple_of = Some(number(step)),
-                Setting::Step(step) => constraints.step = Some(number(step)),
+                Setting::Step(step, new) => constraints.step = Some(new(number(step))),
                 Setting::Earliest(bound) => part = part.earliest(bound),
                 Setting::Latest(bound) => part = part.latest(bound),
                 Setting::MinItems(count) => constraints.min_items = Some(count),

@@ -46,7 +46,7 @@ pub(crate) use mask::{Hidden, MASK};
 pub use nearest::nearest;
 pub use own_scalar::OwnScalar;
 pub(crate) use part::Brought;
-pub use part::{Commit, Constraints, Deferred, Findings, Format, Kind, OffsetRule, Part, Reveal};
+pub use part::{Commit, Constraints, Deferred, Findings, Format, Kind, OffsetRule, Part, Reveal, StepSize};
 pub use pattern::Pattern;
 pub(crate) use pointer::Named;
 pub use pointer::Pointer;

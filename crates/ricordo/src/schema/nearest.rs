@@ -1,5 +1,7 @@
 //! The nearest right name for a wrong one.
 
+use crate::value::sort_by_key;
+
 /// The candidate that was most likely meant by `wanted`, if one is close enough to be worth naming.
 ///
 /// Among thousands of candidates, the 100 likeliest are compared.
@@ -23,17 +25,14 @@ pub fn nearest<'a>(wanted: &str, candidates: impl IntoIterator<Item = &'a str>) 
     let letters = Letters::of(&wanted);
     let allowed = ((letters.count + 1) / 3).max(1);
     let candidates = candidates.into_iter().filter(|candidate| candidate.len() <= LONGEST);
-    let mut likely: Vec<Likely<'_>> = candidates
-        .map(|candidate| Likely::new(candidate, &wanted, letters))
-        .filter(|likely| likely.least <= allowed)
-        .collect();
-    if likely.len() > COMPARED {
-        likely.select_nth_unstable_by_key(COMPARED, |likely| (likely.most, likely.least));
-        likely.truncate(COMPARED);
-    }
-    likely.sort_by_key(|likely| likely.most);
+    let likely = candidates.map(|candidate| Likely::new(candidate, &wanted, letters));
+    let mut likely: Vec<(usize, Likely<'_>)> =
+        likely.filter(|likely| likely.least <= allowed).enumerate().collect();
+    // Of equally likely ones the first comes first.
+    sort_by_key(&mut likely, |(at, likely)| (likely.most, *at));
+    likely.truncate(COMPARED);
     let mut best: Option<(usize, &str)> = None;
-    for Likely { candidate, least, .. } in likely {
+    for (_, Likely { candidate, least, .. }) in likely {
         if best.is_some_and(|(distance, _)| distance <= least) {
             continue;
         }

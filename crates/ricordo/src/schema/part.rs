@@ -7,8 +7,8 @@ use std::time::Duration;
 
 use rust_decimal::{Decimal, RoundingStrategy};
 
-use super::FindingKind;
 use super::{Choices, DisplayFormat, ListId, OwnScalar, Pattern, RecordId, RuleText};
+use super::{Expected, FindingKind};
 use crate::value::{DateTime, Value, write_number};
 
 /// The description of a place.
@@ -342,10 +342,9 @@ pub struct Constraints {
     pub exclusive_maximum: Option<Decimal>,
     /// A number greater than zero that the value must be a multiple of.
     pub multiple_of: Option<Decimal>,
-    /// A number greater than zero: the value must be so many steps above the minimum or, without one, above zero, 1970-01-01 or
-    /// midnight, as HTML has it (HTML Living Standard, section 4.10.5.3.8). In days for dates, and in seconds for times, and for
-    /// dates with a time.
-    pub step: Option<Decimal>,
+    /// The value must be so many steps above the minimum or, without one, above zero, 1970-01-01 or midnight, as HTML has it (HTML
+    /// Living Standard, section 4.10.5.3.8).
+    pub step: Option<StepSize>,
     /// The earliest date, time, or date and time.
     pub earliest: Option<Value>,
     /// The latest date, time, or date and time.
@@ -485,31 +484,59 @@ fn least_whole_multiple(step: Decimal) -> Option<Decimal> {
     Decimal::try_from_i128_with_scale(mantissa / common, 0).ok()
 }
 
-/// The format of a text.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum Format {
-    /// A *valid email address* (HTML Living Standard, section 4.10.5.1.5).
-    Email,
-    /// A *valid absolute URL* (HTML Living Standard, section 2.4; WHATWG URL, section 4.3).
-    Url,
-    /// A *URI* (RFC 3986, section 3).
-    Uri,
+/// The format of a text: [`Format::EMAIL`], [`Format::URL`] or [`Format::URI`]. A page has the code for the formats that it names.
+#[derive(Clone, Copy, Debug)]
+pub struct Format {
+    pub(crate) name: &'static str,
+    pub(crate) is_met: fn(&str) -> bool,
+    pub(crate) expected: &'static Expected,
 }
 
-impl Format {
-    /// Every format.
-    pub const ALL: [Format; 3] = [Format::Email, Format::Url, Format::Uri];
-
-    /// The name in definitions: `email`.
-    pub fn name(self) -> &'static str {
-        match self {
-            Format::Email => "email",
-            Format::Url => "url",
-            Format::Uri => "uri",
-        }
+/// Formats of one name are the same.
+impl PartialEq for Format {
+    fn eq(&self, other: &Self) -> bool {
+        self.name == other.name
     }
 }
+
+impl Eq for Format {}
+
+impl Format {
+    /// Returns the name in definitions: `email`.
+    pub fn name(self) -> &'static str {
+        self.name
+    }
+}
+
+/// The size of the steps between the values that suit a field.
+#[derive(Clone, Copy, Debug)]
+pub struct StepSize {
+    pub(crate) size: Decimal,
+    pub(crate) nearest: Nearest,
+}
+
+/// The values below and above a value that are a whole number of steps from a base; `None` if the value is itself so.
+type Nearest = fn(&Value, Option<&Value>, Decimal) -> Option<Vec<Value>>;
+
+impl StepSize {
+    /// Returns the size in the unit of the field: days for dates, seconds for times, and for dates with a time.
+    pub fn get(self) -> Decimal {
+        self.size
+    }
+
+    pub(crate) fn nearest(self, value: &Value, base: Option<&Value>) -> Option<Vec<Value>> {
+        (self.nearest)(value, base, self.size)
+    }
+}
+
+/// Steps of one size are the same.
+impl PartialEq for StepSize {
+    fn eq(&self, other: &Self) -> bool {
+        self.size == other.size
+    }
+}
+
+impl Eq for StepSize {}
 
 /// The number of findings about a place that are given.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

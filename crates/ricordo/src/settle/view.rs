@@ -8,7 +8,9 @@ use super::reads::Reach;
 use rust_decimal::Decimal;
 
 use crate::check::{Subject, finding};
-use crate::schema::{Choices, Error, Finding, FindingKind, Kind, MASK, Part, Pointer, Reveal, Schema, Step};
+use crate::schema::{
+    Choices, Error, Finding, FindingKind, Kind, MASK, Part, Pointer, Reveal, Schema, Step, StepSize,
+};
 use crate::tree::{
     Aspects, BindingId, Conflict, Epoch, Fault, FieldRef, ListBody, PlaceId, RowKey, Severity, Source, Tree,
 };
@@ -291,7 +293,7 @@ impl<'a> PlaceView<'a> {
             let base = constraints.lower_bound().map_or(Decimal::ZERO, |(base, _)| base);
             base.checked_rem(*step).is_some_and(|rest| rest.is_zero())
         });
-        constraints.step.or(multiple)
+        constraints.step.map(StepSize::get).or(multiple)
     }
 
     /// Returns the tags of the record's variants, whichever is there; none for a place without variants.
