@@ -6,7 +6,6 @@
 //!
 //! A value is checked if it differs from the baseline, is not empty, and has no other error.
 
-use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::ops::Range;
 use std::sync::Arc;
@@ -19,7 +18,7 @@ use super::transaction::Performed;
 use super::{Engine, Outcome};
 use crate::schema::{Brought, Deferred, Error, ErrorKind, Named, Part, PartId, Pointer, nearest};
 use crate::tree::{Aspects, ConstraintId, ConstraintWords, FailedConstraint, PlaceId, Tree};
-use crate::value::Value;
+use crate::value::{Keyed, OrderedSet, Value};
 
 /// Names a ticket of a form. Tickets count from 1.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -108,8 +107,8 @@ pub(super) struct DeferredChecks {
     /// In the order of their parts. The constraint of a check has its position here as its number.
     declared: Vec<DeferredCheck>,
     checking: FxHashMap<Check, Checking>,
-    held: BTreeSet<(Duration, Check)>,
-    asked: BTreeMap<TicketId, Check>,
+    held: OrderedSet<(Duration, Check)>,
+    asked: OrderedSet<Keyed<TicketId, Check>>,
     given_out: u64,
     /// Tickets that nobody has taken yet. Some may be out of date.
     to_take: Vec<TicketId>,
@@ -196,7 +195,7 @@ impl DeferredChecks {
         }
         match checking.as_ref().map(is_index_of) {
             Some(Progress::Held(due)) => _ = self.held.insert((due, check)),
-            Some(Progress::Asked(ticket)) => _ = self.asked.insert(ticket, check),
+            Some(Progress::Asked(ticket)) => _ = self.asked.insert(Keyed { key: ticket, value: check }),
             Some(Progress::Answered) | None => {}
         }
         match checking {
@@ -221,13 +220,13 @@ impl DeferredChecks {
     }
 
     fn name_of(&self, ticket: TicketId) -> Option<&str> {
-        let (_, constraint) = self.asked.get(&ticket)?;
-        Some(&self.declared(*constraint)?.name)
+        let (_, constraint) = self.asked.get(&ticket)?.value;
+        Some(&self.declared(constraint)?.name)
     }
 
     /// The ticket of this id; `None` if it is out of date.
     fn ticket(&self, id: TicketId) -> Option<Ticket> {
-        let (place, constraint) = *self.asked.get(&id)?;
+        let (place, constraint) = self.asked.get(&id)?.value;
         let check = self.declared(constraint)?.name.clone();
         let value = self.checking.get(&(place, constraint))?.value.clone();
         Some(Ticket { id, check, place, value })
@@ -235,7 +234,7 @@ impl DeferredChecks {
 
     /// The checks that are under way.
     fn under_way(&self) -> impl Iterator<Item = Check> {
-        self.asked.values().copied().chain(self.held.iter().map(|(_, check)| *check))
+        self.asked.iter().map(|asked| asked.value).chain(self.held.iter().map(|(_, check)| *check))
     }
 
     fn is_under_way(&self, check: Check) -> bool {
@@ -301,7 +300,7 @@ impl Engine {
         let to_take = std::mem::take(&mut self.checks.to_take).into_iter();
         let checks = &self.checks;
         let (taken, rest): (Vec<TicketId>, Vec<TicketId>) = to_take
-            .filter(|ticket| checks.asked.contains_key(ticket))
+            .filter(|ticket| checks.asked.contains(ticket))
             .partition(|ticket| checks.name_of(*ticket).is_some_and(&is_answered));
         let tickets = taken.into_iter().filter_map(|ticket| checks.ticket(ticket)).collect();
         self.checks.to_take = rest;
@@ -320,7 +319,7 @@ impl Engine {
 
     /// Returns whether a ticket waits for its answer, and is not out of date.
     pub fn is_current(&self, ticket: TicketId) -> bool {
-        self.checks.asked.contains_key(&ticket)
+        self.checks.asked.contains(&ticket)
     }
 
     fn update_all_checks(&mut self) -> bool {
@@ -457,7 +456,7 @@ impl Engine {
                 let message = format!("ticket {} was never given out", ticket.0);
                 return Err(Error::new(ErrorKind::NotFound, Pointer::root(), message));
             }
-            return Ok(self.checks.asked.get(&ticket).copied());
+            return Ok(self.checks.asked.get(&ticket).map(|asked| asked.value));
         }
         let place = self.present(at)?;
         let mut of_place = self.checks.of(self.tree.part_id(place));

@@ -1,6 +1,5 @@
 //! The outcome of an action: what it changed, and whom to notify.
 
-use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -17,7 +16,7 @@ use crate::tree::{
     Aspects, ChangeSet, ChangedPlace, Fault, Faults, FieldRef, FieldState, FocusBefore, Key, ListBody,
     PlaceId, Presence, Reversal, Shape, Tree,
 };
-use crate::value::{Value, sort};
+use crate::value::{OrderedSet, Value, sort};
 
 /// The outcome of an action: what it changed, and whom to notify.
 #[derive(Debug, Default)]
@@ -270,7 +269,7 @@ struct ListChange<'a> {
     /// The rows that were displaced, or stood in order, one by one; the first of a row counts.
     displaced: Vec<(Key, bool)>,
     /// All that were displaced when it was first seen that all stand in order.
-    all_displaced: Option<&'a BTreeSet<Key>>,
+    all_displaced: Option<&'a OrderedSet<Key>>,
 }
 
 impl ListChange<'_> {
@@ -279,7 +278,7 @@ impl ListChange<'_> {
     }
 
     /// Returns whether others are displaced now.
-    fn are_others_displaced(&self, now: &BTreeSet<Key>) -> bool {
+    fn are_others_displaced(&self, now: &OrderedSet<Key>) -> bool {
         let mut seen = FxHashSet::default();
         let all = self.all_displaced.into_iter().flatten().map(|key| (*key, true));
         let were = self.displaced.iter().copied().chain(all);

@@ -1,11 +1,9 @@
 //! Accumulators: sums and the like of many numbers, updated by differences, and exact in every order.
 
-use std::collections::BTreeMap;
-
 use rust_decimal::Decimal;
 use smallvec::SmallVec;
 
-use crate::value::normalized;
+use crate::value::{Keyed, OrderedSet, normalized};
 
 /// The share of a row in an aggregate.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -28,7 +26,7 @@ pub(super) struct Accumulator {
     weights: ExactSum,
     weighted: ExactSum,
     /// The count of each number; kept only where somebody asks for the least or the greatest.
-    ordered: Option<BTreeMap<Decimal, u64>>,
+    ordered: Option<OrderedSet<Keyed<Decimal, u64>>>,
     yes: u64,
     no: u64,
 }
@@ -36,7 +34,7 @@ pub(super) struct Accumulator {
 impl Accumulator {
     /// No shares yet; the least and the greatest number are kept, too.
     pub(super) fn with_extremes() -> Self {
-        Accumulator { ordered: Some(BTreeMap::new()), ..Accumulator::default() }
+        Accumulator { ordered: Some(OrderedSet::new()), ..Accumulator::default() }
     }
 
     /// Puts a share in the place of another: the difference counts.
@@ -64,7 +62,11 @@ impl Accumulator {
         if let Some(number) = share.number {
             self.numbers += 1;
             if let Some(ordered) = &mut self.ordered {
-                *ordered.entry(number.normalize()).or_default() += 1;
+                let number = number.normalize();
+                match ordered.get_mut(&number) {
+                    Some(known) => known.value += 1,
+                    None => _ = ordered.insert(Keyed { key: number, value: 1 }),
+                }
             }
         }
         self.yes += u64::from(share.flag == Some(true));
@@ -78,9 +80,9 @@ impl Accumulator {
             self.numbers -= 1;
             if let Some(ordered) = &mut self.ordered {
                 let number = number.normalize();
-                if let Some(times) = ordered.get_mut(&number) {
-                    *times -= 1;
-                    if *times == 0 {
+                if let Some(known) = ordered.get_mut(&number) {
+                    known.value -= 1;
+                    if known.value == 0 {
                         ordered.remove(&number);
                     }
                 }
@@ -119,11 +121,11 @@ impl Accumulator {
     }
 
     pub(super) fn minimum(&self) -> Option<Decimal> {
-        self.ordered.as_ref()?.first_key_value().map(|(number, _)| *number)
+        self.ordered.as_ref()?.first().map(|known| known.key)
     }
 
     pub(super) fn maximum(&self) -> Option<Decimal> {
-        self.ordered.as_ref()?.last_key_value().map(|(number, _)| *number)
+        self.ordered.as_ref()?.last().map(|known| known.key)
     }
 
     pub(super) fn all(&self) -> bool {

@@ -2,13 +2,12 @@
 //!
 //! It is the one answer to that question, for rules as for observers.
 
-use std::collections::BTreeSet;
-
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::{Reach, Read};
 use crate::tree::{Aspects, PlaceId, Tree};
+use crate::value::OrderedSet;
 
 /// The readers of places. `R` names a reader.
 #[derive(Debug)]
@@ -103,7 +102,7 @@ type How = (Reach, Aspects);
 #[derive(Debug)]
 enum Readers<R> {
     Few(SmallVec<[(R, How); 1]>),
-    Many(Vec<(How, BTreeSet<R>)>),
+    Many(Vec<(How, OrderedSet<R>)>),
 }
 
 impl<R> Default for Readers<R> {
@@ -126,7 +125,7 @@ impl<R: Copy + Ord> Readers<R> {
             }
             Readers::Many(many) => match many.iter_mut().find(|(known, _)| *known == how) {
                 Some((_, readers)) => drop(readers.insert(reader)),
-                None => many.push((how, BTreeSet::from([reader]))),
+                None => many.push((how, OrderedSet::from_iter([reader]))),
             },
         }
     }

@@ -9,7 +9,7 @@
 //!
 //! A field is logged once between two savepoints, however often it is written: what counts is what it was at first.
 
-use std::collections::{BTreeSet, VecDeque};
+use std::collections::VecDeque;
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
@@ -21,7 +21,7 @@ use super::{
     Aspects, Computed, Epoch, Faults, Focus, Key, LeftInput, Pattern, PlaceId, Properties, SharedId, Source,
 };
 use crate::schema::{Choices, PartId};
-use crate::value::Value;
+use crate::value::{OrderedSet, Value};
 
 /// The baseline of a list.
 #[derive(Debug)]
@@ -31,8 +31,8 @@ pub(crate) struct ListBaseline {
     /// The rows in order.
     pub(super) rows: Vec<Key>,
     pub(super) hash: u64,
-    pub(super) added: BTreeSet<Key>,
-    pub(super) displaced: BTreeSet<Key>,
+    pub(super) added: OrderedSet<Key>,
+    pub(super) displaced: OrderedSet<Key>,
 }
 
 /// One of two rows that changed places, as it was before.
@@ -71,7 +71,7 @@ pub(crate) enum Reversal {
     /// Two rows changed places; the one that stood further in front comes first.
     RowsSwapped { list: PlaceId, rows: [SwappedRow; 2] },
     /// These rows counted as displaced, before all stood in the baseline's order again.
-    Displaced { list: PlaceId, before: BTreeSet<Key> },
+    Displaced { list: PlaceId, before: OrderedSet<Key> },
     /// The record or list was there, or was not.
     Presence { place: PlaceId, before: Presence },
     /// The record had these children, or none, and was there in its value and its baseline, or was not.

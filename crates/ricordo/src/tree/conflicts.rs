@@ -3,7 +3,6 @@
 //! Of each, only what both had before is kept: mine is the value, theirs the baseline. A conflict is *open*
 //! as long as the two differ, so that typing the server's value resolves it.
 
-use std::collections::BTreeSet;
 use std::fmt;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -15,7 +14,7 @@ use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, PlaceId, Reversal, RowKey, Shape, Tree, Unchecked};
 use crate::schema::{Kind, Pointer};
-use crate::value::{Record, Value, sort};
+use crate::value::{OrderedSet, Record, Value, sort};
 
 /// A place that the user and the server have changed differently since they last agreed.
 ///
@@ -82,7 +81,7 @@ pub(super) struct Conflicts {
     /// The values that both sides had before, by place.
     bases: FxHashMap<PlaceId, Value>,
     /// The places in conflict that lie in a place, so that nobody searches all of them for these.
-    inside: FxHashMap<PlaceId, BTreeSet<PlaceId>>,
+    inside: FxHashMap<PlaceId, OrderedSet<PlaceId>>,
 }
 
 impl Conflicts {

@@ -1,13 +1,11 @@
 //! Lists: whether their rows are the baseline's, what the baseline's rows are, and whether any are the same.
 
-use std::collections::BTreeSet;
-
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::marks::{Counts, Marks};
 use super::sequence::{Key, RowSequence};
 use super::{PlaceId, RowKey, Tree};
-use crate::value::{Value, sort, sorted_by_cached_key};
+use crate::value::{OrderedSet, Value, sort, sorted_by_cached_key};
 
 /// The state of a list.
 #[derive(Debug, Default)]
@@ -26,9 +24,9 @@ pub(crate) struct ListBody {
     /// Whether the keys of the baseline's rows are those that loading it gives out: 0, 1, 2 and so on.
     pub(crate) has_loaded_keys: bool,
     /// Rows that are there now and are not the baseline's.
-    pub(crate) added: BTreeSet<Key>,
+    pub(crate) added: OrderedSet<Key>,
     /// Rows of the baseline that were moved or removed. The others stand in the baseline's order.
-    pub(crate) displaced: BTreeSet<Key>,
+    pub(crate) displaced: OrderedSet<Key>,
     /// Rows that are there now and have some mark, so that a reset need not visit the others.
     pub(crate) marked: FxHashSet<Key>,
     /// Rows whose content hash may be stale. Each of them says so itself.
@@ -134,7 +132,7 @@ impl ListBody {
 
     /// The rows of a baseline that do not stand in its order, as few as can be: without them, and the rows that it does not
     /// have, the rows are in the order of the baseline.
-    pub(super) fn displaced_from(&self, baseline: &[Key]) -> BTreeSet<Key> {
+    pub(super) fn displaced_from(&self, baseline: &[Key]) -> OrderedSet<Key> {
         let stood: FxHashMap<Key, u32> = baseline.iter().copied().zip(0..).collect();
         let present: Vec<(Key, u32)> =
             self.sequence.keys().filter_map(|key| Some((key, *stood.get(&key)?))).collect();
@@ -343,9 +341,9 @@ pub(crate) fn longest_rise(numbers: &[u32]) -> Vec<usize> {
 #[derive(Debug, Default)]
 pub(crate) struct Contents {
     /// The rows by their content, and then by their keys.
-    rows: BTreeSet<(u64, Key)>,
+    rows: OrderedSet<(u64, Key)>,
     /// Contents that more than one row has, each with the key 0.
-    crowded: BTreeSet<(u64, Key)>,
+    crowded: OrderedSet<(u64, Key)>,
 }
 
 impl Contents {
@@ -364,8 +362,9 @@ impl Contents {
     }
 
     /// The rows of a content.
-    fn rows_of(&self, content: u64) -> impl Iterator<Item = Key> {
-        self.rows.range((content, 0)..=(content, Key::MAX)).map(|(_, key)| *key)
+    fn rows_of(&self, content: u64) -> impl Iterator<Item = Key> + Clone {
+        let rows = self.rows.starting_at(&(content, 0));
+        rows.take_while(move |(of, _)| *of == content).map(|(_, key)| *key)
     }
 }
 
@@ -394,10 +393,10 @@ impl Tree {
     ) -> impl Iterator<Item = impl Iterator<Item = PlaceId> + Clone + use<'_>> {
         let known = self.list(place).and_then(|list| Some((list, list.contents.as_ref()?)));
         known.into_iter().flat_map(|(list, contents)| {
-            contents.crowded.iter().map(move |(content, _)| {
-                let range = contents.rows.range((*content, 0)..=(*content, Key::MAX));
-                range.map(|(_, key)| list.rows[*key as usize].place)
-            })
+            contents
+                .crowded
+                .iter()
+                .map(move |(content, _)| contents.rows_of(*content).map(|key| list.rows[key as usize].place))
         })
     }
 

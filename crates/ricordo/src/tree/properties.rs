@@ -1,6 +1,5 @@
 //! Properties: what higher layers say of a place, beyond what is in it.
 
-use std::collections::BTreeSet;
 use std::num::NonZeroU32;
 use std::sync::{Arc, OnceLock};
 
@@ -9,7 +8,7 @@ use smallvec::SmallVec;
 
 use super::{Aspects, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::{Choices, FindingKind, Kind, PartId};
-use crate::value::{Value, sort};
+use crate::value::{OrderedSet, Value, sort};
 
 /// The severity of a fault.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -201,7 +200,7 @@ pub(super) struct PropertiesOfPlaces {
     /// In the order of their ids.
     constraints: Vec<(ConstraintId, ConstraintWords)>,
     /// The ids of the suppressed constraints.
-    suppressed: BTreeSet<Arc<str>>,
+    suppressed: OrderedSet<Arc<str>>,
 }
 
 impl Properties {

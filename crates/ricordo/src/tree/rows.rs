@@ -1,7 +1,5 @@
 //! The ways the rows of a list change.
 
-use std::collections::BTreeSet;
-
 use smallvec::SmallVec;
 
 use super::change_set::{ListBaseline, SwappedRow};
@@ -10,7 +8,7 @@ use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, Marks, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::Kind;
-use crate::value::{Value, sort_by_key};
+use crate::value::{OrderedSet, Value, sort_by_key};
 
 /// Stands for the key of a row that is not in its list yet.
 const NO_KEY: Key = Key::MAX;
@@ -25,8 +23,8 @@ impl Tree {
             baseline_presence: presence,
             rows: body.sequence.keys().collect(),
             hash: body.sequence.hash(),
-            added: BTreeSet::new(),
-            displaced: BTreeSet::new(),
+            added: OrderedSet::new(),
+            displaced: OrderedSet::new(),
         };
         self.set_list_baseline(list, baseline);
     }
@@ -290,11 +288,11 @@ impl Tree {
     pub(super) fn see_order(&mut self, list: PlaceId) {
         let Some(body) = self.list(list).filter(|body| body.is_in_baseline_order()) else { return };
         if !body.displaced.is_empty() {
-            self.replace_displaced(list, BTreeSet::new());
+            self.replace_displaced(list, OrderedSet::new());
         }
     }
 
-    pub(super) fn replace_displaced(&mut self, list: PlaceId, displaced: BTreeSet<Key>) {
+    pub(super) fn replace_displaced(&mut self, list: PlaceId, displaced: OrderedSet<Key>) {
         let before = self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
             let before = std::mem::replace(&mut tree.list_mut(list)?.displaced, displaced);
             tree.compare_rows(list);

@@ -3,8 +3,6 @@
 //! Only what is not as its baseline is kept. Rows and records that were sent stay known until the answer comes, whatever
 //! becomes of them meanwhile.
 
-use std::collections::{BTreeMap, BTreeSet};
-
 use rustc_hash::FxHashSet;
 
 use super::arena::NONE;
@@ -13,7 +11,7 @@ use super::draft::Displacement;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, Marks, PlaceId, Reversal, Shape, Tree, Unchecked};
-use crate::value::{Value, content_of, list_content, member_content};
+use crate::value::{Keyed, OrderedSet, Value, content_of, list_content, member_content};
 
 /// The future baseline of submitted values.
 #[derive(Debug, Default)]
@@ -21,7 +19,7 @@ pub(crate) struct Sent {
     fields: Vec<SentField>,
     /// Those that are around others come first.
     records: Vec<SentRecord>,
-    lists: BTreeMap<PlaceId, SentList>,
+    lists: OrderedSet<Keyed<PlaceId, SentList>>,
     /// Rows that the baseline does not have in its order, and children of records, that stay known because of this.
     rows: FxHashSet<(PlaceId, Key)>,
     blocks: FxHashSet<(PlaceId, u32)>,
@@ -149,8 +147,8 @@ impl Tree {
                 if list.is_reordered() || presence != self.baseline_presence(place) {
                     let rows = list.displaced.iter().chain(&list.added).copied();
                     sent.rows.extend(rows.filter(|key| list.sequence.holds(*key)).map(|key| (place, key)));
-                    sent.lists
-                        .insert(place, SentList { presence, rows: SentRows::Placed(list.displacement()) });
+                    let value = SentList { presence, rows: SentRows::Placed(list.displacement()) };
+                    sent.lists.insert(Keyed { key: place, value });
                 }
                 let marked = list.marked.iter().map(|key| list.rows[*key as usize].place);
                 marked.for_each(|row| self.collect_sent(row, sent));
@@ -161,14 +159,15 @@ impl Tree {
     /// The row that was sent at a position of a list.
     pub(crate) fn row_sent_at(&self, list: PlaceId, position: u32) -> Option<PlaceId> {
         let (body, sent) = (self.list(list)?, self.sent.as_ref()?.lists.get(&list)?);
-        let key = sent.rows.at(position, &body.baseline)?;
+        let key = sent.value.rows.at(position, &body.baseline)?;
         Some(body.rows[key as usize].place)
     }
 
     /// Prepares for another baseline of a list: what was sent of it no longer refers to the one that it has.
     pub(super) fn detach_sent_rows(&mut self, list: PlaceId) {
         let Some(mut sent) = self.sent.take() else { return };
-        if let (Some(SentList { rows, .. }), Some(body)) = (sent.lists.get_mut(&list), self.list(list)) {
+        if let (Some(of_list), Some(body)) = (sent.lists.get_mut(&list), self.list(list)) {
+            let rows = &mut of_list.value.rows;
             let keys = std::mem::replace(rows, SentRows::All(Vec::new())).into_keys(&body.baseline);
             sent.rows.extend(keys.iter().map(|key| (list, *key)));
             *rows = SentRows::All(keys);
@@ -209,7 +208,7 @@ impl Tree {
         let mut replaced = Vec::new();
         let tags = sent.fields.iter().map(|field| field.place).filter(|place| self.part(*place).is_tag);
         let variants = sent.records.iter().map(|record| record.place).filter(|place| self.is_variant(*place));
-        let with_variants: BTreeSet<PlaceId> =
+        let with_variants: OrderedSet<PlaceId> =
             tags.chain(variants).filter_map(|place| self.parent(place)).collect();
         for SentRecord { place, presence, first } in std::mem::take(&mut sent.records) {
             if !self.knows(place) {
@@ -234,7 +233,7 @@ impl Tree {
                 }
             }
         }
-        for (place, SentList { presence, rows }) in std::mem::take(&mut sent.lists) {
+        for Keyed { key: place, value: SentList { presence, rows } } in std::mem::take(&mut sent.lists) {
             self.set_conflict(place, None);
             if let Some(list) = self.list(place) {
                 let rows = rows.into_keys(&list.baseline);

@@ -9,6 +9,7 @@ mod content;
 mod depth;
 mod display;
 mod number;
+mod ordered;
 mod record;
 mod serde;
 mod sort;
@@ -28,6 +29,7 @@ pub use time::{DateTime, read_date, read_date_time, read_time, write_date, write
 
 pub(crate) use content::{content_of, list_content, member_content};
 pub(crate) use number::{is_canonical_number, is_normalized, normalized};
+pub(crate) use ordered::{Keyed, OrderedSet};
 #[cfg(feature = "formula")]
 pub(crate) use sort::sort_by;
 pub(crate) use sort::{sort, sort_by_key, sorted_by_cached_key};
