@@ -11,14 +11,12 @@ use std::ops::Range;
 use std::sync::Arc;
 use std::time::Duration;
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use super::actions::{Action, ActionSummary, Address, Alone, CheckAnswered, Content, More, Op};
 use super::transaction::Performed;
 use super::{Engine, Outcome};
 use crate::schema::{Brought, Deferred, Error, ErrorKind, Named, Part, PartId, Pointer, nearest};
 use crate::tree::{Aspects, ConstraintId, ConstraintWords, FailedConstraint, PlaceId, Tree};
-use crate::value::{Keyed, OrderedSet, Value};
+use crate::value::{HashedMap, HashedSet, Keyed, OrderedSet, Value};
 
 /// Names a ticket of a form. Tickets count from 1.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -106,7 +104,7 @@ impl Checking {
 pub(super) struct DeferredChecks {
     /// In the order of their parts. The constraint of a check has its position here as its number.
     declared: Vec<DeferredCheck>,
-    checking: FxHashMap<Check, Checking>,
+    checking: HashedMap<Check, Checking>,
     held: OrderedSet<(Duration, Check)>,
     asked: OrderedSet<Keyed<TicketId, Check>>,
     given_out: u64,
@@ -336,7 +334,7 @@ impl Engine {
             .filter(|changed| changed.aspects.contains(relevant))
             .map(|changed| (changed.place, changed.aspects.contains(with_all_in_it)))
             .collect();
-        let mut seen = FxHashSet::default();
+        let mut seen = HashedSet::default();
         let mut is_other = false;
         for (place, is_all) in changed {
             is_other |= self.update_checks_in(place, is_all, &mut seen);
@@ -344,7 +342,7 @@ impl Engine {
         is_other
     }
 
-    fn update_checks_in(&mut self, place: PlaceId, is_all: bool, seen: &mut FxHashSet<PlaceId>) -> bool {
+    fn update_checks_in(&mut self, place: PlaceId, is_all: bool, seen: &mut HashedSet<PlaceId>) -> bool {
         if !self.tree.knows(place) || (is_all && !seen.insert(place)) {
             return false;
         }

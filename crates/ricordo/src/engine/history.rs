@@ -2,9 +2,8 @@
 
 use std::collections::VecDeque;
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use crate::tree::{Key, PlaceId, Rebased, Reversal, Tree};
+use crate::value::{HashedMap, HashedSet};
 
 /// The memory for the steps that can be undone, at first, in bytes: some thousands of edits.
 const USUAL_LIMIT: usize = 2 * 1024 * 1024;
@@ -51,7 +50,7 @@ pub(super) struct History {
     baselines: u64,
     /// The fields whose values became their baselines while steps stayed, and at which count of baselines they last did. Steps from
     /// before that lead to the values that were there, whatever they say of the baseline.
-    saved: FxHashMap<PlaceId, u64>,
+    saved: HashedMap<PlaceId, u64>,
     /// The number of rows gone from the baseline that are kept before the history looks up which of them its
     /// steps lead to.
     most_kept_rows: usize,
@@ -87,7 +86,7 @@ impl Default for History {
             limit: USUAL_LIMIT,
             rules: 0,
             baselines: 0,
-            saved: FxHashMap::default(),
+            saved: HashedMap::default(),
             most_kept_rows: USUAL_KEPT_ROWS,
         }
     }
@@ -178,10 +177,10 @@ impl History {
         // again, except those that may keep a loaded value.
         let may_be_needed =
             |reversal: &Reversal| reversal.field().is_some_and(|place| tree.counterpart(place).is_some());
-        let known: FxHashSet<PlaceId> = if log.iter().any(may_be_needed) {
+        let known: HashedSet<PlaceId> = if log.iter().any(may_be_needed) {
             self.last_log().filter_map(Reversal::field).collect()
         } else {
-            FxHashSet::default()
+            HashedSet::default()
         };
         log.retain(|reversal| {
             reversal.field().is_none_or(|place| may_be_needed(reversal) && !known.contains(&place))
@@ -364,7 +363,7 @@ impl History {
                 _ => None,
             };
             let redo = self.redo.iter().flat_map(|(_, log)| log);
-            let held: FxHashSet<_> =
+            let held: HashedSet<_> =
                 self.log.iter().chain(redo).chain(&self.responses).filter_map(removed).collect();
             tree.free_kept_rows(|row| held.contains(row));
             self.most_kept_rows = tree.kept_rows().saturating_mul(2).max(USUAL_KEPT_ROWS);
@@ -372,7 +371,7 @@ impl History {
     }
 
     /// Forgets the steps from before a record was emptied that the baseline has now: what was in it then has no place any more.
-    fn forget_older_records(&mut self, tree: &mut Tree, records: &FxHashSet<PlaceId>) {
+    fn forget_older_records(&mut self, tree: &mut Tree, records: &HashedSet<PlaceId>) {
         if records.is_empty() {
             return;
         }
@@ -386,7 +385,7 @@ impl History {
         if self.responses.iter().any(|reversal| record(reversal).is_some()) {
             tree.forget(std::mem::take(&mut self.responses));
         }
-        let (mut seen, mut end, mut kept) = (FxHashSet::default(), self.log.len(), 0);
+        let (mut seen, mut end, mut kept) = (HashedSet::default(), self.log.len(), 0);
         for step in self.undo.iter().rev() {
             let start = end - step.length;
             let is_older = self.log.range(start..end).rev().any(|reversal| match reversal {

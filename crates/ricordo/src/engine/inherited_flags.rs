@@ -1,14 +1,12 @@
 //! Flags that places inherit from what they lie in: whether they are relevant, and read-only.
 
-use rustc_hash::FxHashMap;
-
 use crate::tree::{Aspects, ChangeSet, PlaceId, Properties, Source, Tree};
-use crate::value::sort;
+use crate::value::{HashedMap, sort};
 
 /// The properties of places, and the sources of their values, before they changed.
 pub(super) struct FlagsBefore<'a> {
-    properties: FxHashMap<PlaceId, &'a Properties>,
-    sources: FxHashMap<PlaceId, Option<Source>>,
+    properties: HashedMap<PlaceId, &'a Properties>,
+    sources: HashedMap<PlaceId, Option<Source>>,
 }
 
 impl<'a> FlagsBefore<'a> {
@@ -16,7 +14,7 @@ impl<'a> FlagsBefore<'a> {
     pub(super) fn of(changes: &'a ChangeSet) -> Option<Self> {
         let of_places = changes.places().iter();
         let first = of_places.filter_map(|changed| Some((changed.place, changes.first_properties(changed)?)));
-        let (properties, sources): (FxHashMap<_, _>, _) = (first.collect(), changes.first_sources());
+        let (properties, sources): (HashedMap<_, _>, _) = (first.collect(), changes.first_sources());
         let is_any = !properties.is_empty() || !sources.is_empty();
         is_any.then_some(FlagsBefore { properties, sources })
     }

@@ -1,10 +1,10 @@
 //! Observers: who observes what.
 
-use rustc_hash::FxHashMap;
 use smallvec::{SmallVec, smallvec};
 
 use crate::settle::{DependencyIndex, PlaceView, Reach, Read};
 use crate::tree::{Aspects, PlaceId, Tree};
+use crate::value::HashedMap;
 
 /// Names an observation. Earlier ones are less than later ones.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -14,7 +14,7 @@ pub struct ObserverId(u64);
 #[derive(Debug, Default)]
 pub(super) struct Observers {
     index: DependencyIndex<ObserverId>,
-    known: FxHashMap<ObserverId, Observer>,
+    known: HashedMap<ObserverId, Observer>,
     /// Those of the state of the form, in order; ids grow.
     of_state: Vec<ObserverId>,
     given: u64,

@@ -2,7 +2,6 @@
 
 use std::sync::Arc;
 
-use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::actions::ActionSummary;
@@ -16,7 +15,7 @@ use crate::tree::{
     Aspects, ChangeSet, ChangedPlace, Fault, Faults, FieldRef, FieldState, FocusBefore, Key, ListBody,
     PlaceId, Presence, Reversal, Shape, Tree,
 };
-use crate::value::{OrderedSet, Value, sort};
+use crate::value::{HashedMap, HashedSet, OrderedSet, Value, sort};
 
 /// The outcome of an action: what it changed, and whom to notify.
 #[derive(Debug, Default)]
@@ -205,7 +204,7 @@ fn hide_variants(tree: &Tree, changes: &mut Vec<Change>) {
 struct Flags {
     /// In the order in which they were found.
     order: Vec<PlaceId>,
-    of_places: FxHashMap<PlaceId, Aspects>,
+    of_places: HashedMap<PlaceId, Aspects>,
 }
 
 impl Flags {
@@ -231,7 +230,7 @@ impl Flags {
 
     fn add(&mut self, place: PlaceId, aspects: Aspects) {
         let order = &mut self.order;
-        *self.of_places.entry(place).or_insert_with(|| {
+        *self.of_places.get_or_insert_with(place, || {
             order.push(place);
             Aspects::default()
         }) |= aspects;
@@ -255,11 +254,11 @@ impl Flags {
 /// The steps that led to the rows of lists and the children of records.
 #[derive(Default)]
 pub(super) struct Structure<'a> {
-    lists: FxHashMap<PlaceId, ListChange<'a>>,
+    lists: HashedMap<PlaceId, ListChange<'a>>,
     /// The positions at which the children began that records had at first.
-    children: FxHashMap<PlaceId, u32>,
+    children: HashedMap<PlaceId, u32>,
     /// The values that both sides had before in places that were in conflict at first, and those that were in none.
-    conflicts: FxHashMap<PlaceId, Option<&'a Value>>,
+    conflicts: HashedMap<PlaceId, Option<&'a Value>>,
 }
 
 /// The steps that led to the rows of a list.
@@ -279,7 +278,7 @@ impl ListChange<'_> {
 
     /// Returns whether others are displaced now.
     fn are_others_displaced(&self, now: &OrderedSet<Key>) -> bool {
-        let mut seen = FxHashSet::default();
+        let mut seen = HashedSet::default();
         let all = self.all_displaced.into_iter().flatten().map(|key| (*key, true));
         let were = self.displaced.iter().copied().chain(all);
         were.into_iter().any(|(key, was_displaced)| seen.insert(key) && now.contains(&key) != was_displaced)
@@ -300,7 +299,7 @@ impl<'a> Structure<'a> {
     }
 
     fn list(&mut self, list: PlaceId) -> &mut ListChange<'a> {
-        self.lists.entry(list).or_default()
+        self.lists.get_or_default(list)
     }
 
     fn add(&mut self, reversal: &'a Reversal) {
@@ -336,7 +335,9 @@ impl<'a> Structure<'a> {
             Reversal::Displaced { list, ref before } => {
                 self.list(list).all_displaced.get_or_insert(before);
             }
-            Reversal::Children { record, first, .. } => _ = self.children.entry(record).or_insert(first),
+            Reversal::Children { record, first, .. } => {
+                _ = self.children.get_or_insert_with(record, || first)
+            }
             Reversal::Field { .. }
             | Reversal::FieldBaseline { .. }
             | Reversal::Touched { .. }
@@ -355,7 +356,7 @@ impl<'a> Structure<'a> {
             | Reversal::Epoch { .. }
             | Reversal::Suppressed { .. } => {}
             Reversal::Conflict { place, ref before } => {
-                self.conflicts.entry(place).or_insert(before.as_deref());
+                self.conflicts.get_or_insert_with(place, || before.as_deref());
             }
         }
     }

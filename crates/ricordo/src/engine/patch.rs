@@ -6,14 +6,12 @@
 
 use std::fmt::{self, Write as _};
 
-use rustc_hash::FxHashSet;
-
 use super::Engine;
 use super::payload::{Account, Extent, Gathering, Payload};
 use super::row_difference::{RowDifference, RowStep, steps};
 use crate::schema::{Kind, PartId, Pointer};
 use crate::tree::{Marks, PlaceId, Presence, Shape, Tree};
-use crate::value::{Record, Value, sort_by_key};
+use crate::value::{HashedSet, Record, Value, sort_by_key};
 
 impl Engine {
     /// The difference between the baseline and the value of the form as a JSON Merge Patch (RFC 7396), whether the form is valid or
@@ -140,9 +138,9 @@ struct PatchWriter<'a, 'b> {
 #[derive(Default)]
 struct Tests {
     operations: Vec<Value>,
-    tested: FxHashSet<Pointer>,
+    tested: HashedSet<Pointer>,
     /// Rows that were tested with all in them.
-    whole_rows: FxHashSet<PlaceId>,
+    whole_rows: HashedSet<PlaceId>,
     /// Whether what is gathered now lies in such a row.
     is_in_whole_row: bool,
 }

@@ -1,10 +1,8 @@
 //! Payloads: what of a form is sent.
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use crate::schema::Kind;
 use crate::tree::{PlaceId, Presence, Shape, Tree};
-use crate::value::{Record, Value};
+use crate::value::{HashedMap, HashedSet, Record, Value};
 
 /// The payload of the places that a submission owns.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
@@ -27,9 +25,9 @@ pub enum Extent {
 pub(super) struct Payload {
     pub(super) value: Value,
     /// The rows of each list that was sent as a whole, in the order in which they were sent.
-    pub(super) rows: FxHashMap<PlaceId, Vec<PlaceId>>,
+    pub(super) rows: HashedMap<PlaceId, Vec<PlaceId>>,
     /// The lists whose rows were said to come, go and move. Their order is [kept](Tree::row_sent_at) with what was sent.
-    pub(super) reordered: FxHashSet<PlaceId>,
+    pub(super) reordered: HashedSet<PlaceId>,
     /// The places that were left out because they are not relevant.
     pub(super) left_out: Vec<PlaceId>,
 }
@@ -40,15 +38,15 @@ pub(super) enum Account<'a> {
     /// That of the form: the difference between its baseline and its value.
     Form,
     /// That of who receives it: what is not relevant is left out, and these places are not there yet, whatever the baseline says.
-    Receiver { unsent: &'a FxHashSet<PlaceId> },
+    Receiver { unsent: &'a HashedSet<PlaceId> },
 }
 
 /// A payload that is being gathered.
 pub(super) struct Gathering<'a> {
     pub(super) tree: &'a Tree,
-    owned: FxHashSet<PlaceId>,
+    owned: HashedSet<PlaceId>,
     /// The places around those that are owned.
-    around: FxHashSet<PlaceId>,
+    around: HashedSet<PlaceId>,
     extent: Extent,
     account: Account<'a>,
     pub(super) payload: Payload,

@@ -1,8 +1,7 @@
 //! The steps that led to the rows of a list.
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use crate::tree::RowKey;
+use crate::value::{HashedMap, HashedSet};
 
 /// One step by which the rows of a list became what they are. Rows are named by their keys; positions are those
 /// at the time of the step.
@@ -69,11 +68,11 @@ impl RowEdit {
 
 /// The keys of rows that are there and were not, and of those that were there and are not, in no order.
 pub(super) fn come_and_gone(edits: &[RowEdit]) -> impl Iterator<Item = RowKey> {
-    let mut balances: FxHashMap<RowKey, i32> = FxHashMap::default();
+    let mut balances: HashedMap<RowKey, i32> = HashedMap::default();
     for edit in edits {
         match edit {
-            RowEdit::Inserted { key, .. } => *balances.entry(*key).or_default() += 1,
-            RowEdit::Removed { key, .. } => *balances.entry(*key).or_default() -= 1,
+            RowEdit::Inserted { key, .. } => *balances.get_or_default(*key) += 1,
+            RowEdit::Removed { key, .. } => *balances.get_or_default(*key) -= 1,
             RowEdit::Moved { .. } => {}
         }
     }
@@ -88,7 +87,7 @@ pub(super) fn differ(position: impl Fn(RowKey) -> Option<usize>, edits: &[RowEdi
     if edits.len() < 2 || come_and_gone(edits).next().is_some() {
         return !edits.is_empty();
     }
-    let mut seen: FxHashSet<RowKey> = FxHashSet::default();
+    let mut seen: HashedSet<RowKey> = HashedSet::default();
     edits.iter().enumerate().any(|(index, edit)| {
         let (key, stood) = match *edit {
             RowEdit::Removed { key, position } | RowEdit::Moved { key, from: position, .. } => {

@@ -2,8 +2,6 @@
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
-
 use super::aggregate_spec::{AggregateSpec, aggregate_of, check_result, item_of};
 use super::rule_target::{Targeted, part_on_way, slot_of};
 use crate::model::Spot;
@@ -12,6 +10,7 @@ use crate::settle::{
     AggregateOf, Bases, ChoicesFunction, Declaration, FormulaText, Function, Role, Slot, Way, conflicts,
 };
 use crate::tree::{Anchor, ConstraintId, ConstraintWords, Pattern, SharedId};
+use crate::value::HashedMap;
 
 /// A rule, before it is known where in a form it holds.
 pub(crate) struct RuleSpec {
@@ -92,7 +91,7 @@ pub(super) struct Rulebook {
     is_typed: bool,
     rules: Vec<Arc<Declaration>>,
     /// The rules about places of a part.
-    of_parts: FxHashMap<PartId, Vec<usize>>,
+    of_parts: HashedMap<PartId, Vec<usize>>,
     constraints: Vec<(ConstraintId, ConstraintWords)>,
     /// The id of the next constraint.
     next: ConstraintId,
@@ -100,7 +99,7 @@ pub(super) struct Rulebook {
 
 impl Rulebook {
     pub(super) fn new(schema: Arc<Schema>, is_typed: bool) -> Self {
-        let (rules, of_parts, constraints) = (Vec::new(), FxHashMap::default(), Vec::new());
+        let (rules, of_parts, constraints) = (Vec::new(), HashedMap::default(), Vec::new());
         Rulebook { schema, is_typed, rules, of_parts, constraints, next: ConstraintId::FIRST }
     }
 
@@ -286,7 +285,7 @@ impl Rulebook {
     }
 
     fn push(&mut self, declaration: Arc<Declaration>) {
-        self.of_parts.entry(declaration.part).or_default().push(self.rules.len());
+        self.of_parts.get_or_default(declaration.part).push(self.rules.len());
         self.rules.push(declaration);
     }
 

@@ -1,13 +1,12 @@
 //! Settled baselines: what is computed for what a form starts from, when it is loaded, and again when its
 //! rules, its time or its baseline become others. And refusals, where something cannot be settled.
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use super::Engine;
 use super::rulebook::Rulebook;
 use crate::schema::{Error, ErrorKind, Named, Pointer};
 use crate::settle::{self, Unsettled};
 use crate::tree::{PlaceId, Presence, Shape, Tree};
+use crate::value::{HashedMap, HashedSet};
 
 impl Engine {
     /// Refuses to set what is calculated.
@@ -61,7 +60,7 @@ impl Engine {
 
     /// Makes the values of these fields their baselines.
     pub(super) fn take_values_as_baseline(&mut self, places: Vec<PlaceId>) {
-        let mut lists = FxHashSet::default();
+        let mut lists = HashedSet::default();
         for place in places {
             self.tree.take_value_as_baseline(place);
             let around = self.tree.with_ancestors(place).skip(1);
@@ -122,7 +121,7 @@ pub(super) struct Baseline {
     settled: Engine,
     /// The places of the form that are in it, each with where it is there, in the order of the form.
     pairs: Vec<(PlaceId, PlaceId)>,
-    of_places: FxHashMap<PlaceId, PlaceId>,
+    of_places: HashedMap<PlaceId, PlaceId>,
 }
 
 impl Baseline {
@@ -135,7 +134,7 @@ impl Baseline {
         }
         let mut pairs = Vec::new();
         pair(&form.tree, form.root(), &settled.tree, settled.root(), &mut pairs);
-        let of_places: FxHashMap<PlaceId, PlaceId> = pairs.iter().copied().collect();
+        let of_places: HashedMap<PlaceId, PlaceId> = pairs.iter().copied().collect();
         settled.is_typed = form.is_typed;
         settled.tree.take_choices_of(&form.tree, |place| of_places.get(&place).copied());
         settled.tree.take_constraints_of(&form.tree);

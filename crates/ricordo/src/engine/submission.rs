@@ -7,8 +7,6 @@
 use std::fmt;
 use std::sync::Arc;
 
-use rustc_hash::FxHashSet;
-
 use super::actions::{Action, ActionSummary, Address, Alone, Content, More, Op};
 use super::outcome::{Structure, Submitted};
 use super::patch::gathered;
@@ -19,7 +17,7 @@ use super::transaction::{Performed, Submit};
 use super::{Engine, Outcome};
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::tree::{Aspects, ChangedPlace, PlaceId, Rebased, Reversal, Revision, Tree};
-use crate::value::Value;
+use crate::value::{HashedSet, Value};
 
 /// The status of a form between being edited and being saved.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
@@ -145,7 +143,7 @@ pub(super) struct Submissions {
     rejected: Option<Submission>,
     /// The places in the baseline that the server does not have, since they were not relevant when the form
     /// was sent.
-    unsent: FxHashSet<PlaceId>,
+    unsent: HashedSet<PlaceId>,
     /// The places with reported messages.
     reports: Vec<PlaceId>,
     problem: Option<Problem>,
@@ -225,7 +223,7 @@ impl Submissions {
         submits: usize,
         status: Status,
         reports: Vec<PlaceId>,
-        unsent: FxHashSet<PlaceId>,
+        unsent: HashedSet<PlaceId>,
     ) {
         (self.submits, self.status, self.reports, self.unsent) = (submits, status, reports, unsent);
         self.hooks = Some(&HOOKS);
@@ -727,7 +725,7 @@ impl Engine {
         if self.submissions.reports.is_empty() {
             return false;
         }
-        let changed: FxHashSet<PlaceId> = changed_places(&self.tree)
+        let changed: HashedSet<PlaceId> = changed_places(&self.tree)
             .flat_map(|place| self.tree.with_ancestors(place).collect::<Vec<_>>())
             .collect();
         // Server messages about one record do not apply to another.

@@ -6,7 +6,6 @@ use std::cell::LazyCell;
 use std::collections::VecDeque;
 
 use rust_decimal::Decimal;
-use rustc_hash::FxHashSet;
 
 use super::annotations::annotate;
 use super::json::{JsonNode, Member};
@@ -20,7 +19,7 @@ use crate::engine::CompiledSchema;
 use crate::schema::{
     Choice, Choices, Error, Format, Kind, OffsetRule, Part, Pattern, Pointer, RecordId, nearest,
 };
-use crate::value::Value;
+use crate::value::{HashedSet, Value};
 
 /// Reads a form definition: a JSON Schema 2020-12 document that describes an object.
 ///
@@ -168,7 +167,7 @@ impl<'a> DefinitionReader<'a> {
                 let properties = properties.unwrap_or_default();
                 let required = read_required(&keywords, &properties).unwrap_or_else(|error| {
                     self.faults.push(error);
-                    FxHashSet::default()
+                    HashedSet::default()
                 });
                 for member in &properties {
                     let read = self.property(record, pointer, member, &required);
@@ -197,7 +196,7 @@ impl<'a> DefinitionReader<'a> {
         record: RecordId,
         pointer: &Pointer,
         member: &Member<'a>,
-        required: &FxHashSet<Cow<'a, str>>,
+        required: &HashedSet<Cow<'a, str>>,
     ) -> Result<(), Error> {
         let within = pointer.join("properties").join(&member.name);
         let mut field = self.target(&within, member.node)?;

@@ -1,13 +1,11 @@
 //! Definitions written from schemas.
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use super::reference;
 use crate::schema::{
     Choices, Commit, Deferred, DisplayFormat, Findings, Kind, NumberFormat, Part, PartId, RecordId, Reveal,
     RuleText, RuleTextOf, Schema, Variant,
 };
-use crate::value::{Record, Value, sort};
+use crate::value::{HashedMap, HashedSet, Record, Value, sort};
 
 /// The definition of a schema, as a record that is written as JSON: `{:#}` writes it on many lines. A form of a typed model can
 /// so be used by the tool, and a recording of it replays there.
@@ -44,9 +42,9 @@ pub fn write_definition(schema: &Schema) -> Value {
 struct DefinitionWriter<'a> {
     schema: &'a Schema,
     /// The record types that stand in several places, or in themselves, by the names of their definitions.
-    names: FxHashMap<RecordId, String>,
+    names: HashedMap<RecordId, String>,
     /// Those of them that are written already, or just being written.
-    begun: FxHashSet<RecordId>,
+    begun: HashedSet<RecordId>,
     definitions: Record,
 }
 
@@ -54,18 +52,18 @@ impl<'a> DefinitionWriter<'a> {
     fn new(schema: &'a Schema) -> Self {
         let mut writer = DefinitionWriter {
             schema,
-            names: FxHashMap::default(),
-            begun: FxHashSet::default(),
+            names: HashedMap::default(),
+            begun: HashedSet::default(),
             definitions: Record::new(),
         };
-        let mut seen: FxHashMap<RecordId, usize> = FxHashMap::default();
+        let mut seen: HashedMap<RecordId, usize> = HashedMap::default();
         for (_, part) in schema.parts() {
             if let Kind::Record(record) = part.kind {
-                *seen.entry(record).or_default() += 1;
+                *seen.get_or_default(record) += 1;
             }
         }
         // Named after the first field that holds one, or a list of them.
-        let mut taken: FxHashSet<String> = FxHashSet::default();
+        let mut taken: HashedSet<String> = HashedSet::default();
         for (record, name) in writer.holders() {
             if seen.get(&record).is_some_and(|count| *count > 1) && !writer.names.contains_key(&record) {
                 let mut unique = name.to_owned();
@@ -81,7 +79,7 @@ impl<'a> DefinitionWriter<'a> {
     /// The fields that hold a record, or a list of records.
     fn holders(&self) -> Vec<(RecordId, &'a str)> {
         let schema = self.schema;
-        let records: FxHashSet<RecordId> = schema.parts().filter_map(|(_, part)| record_of(part)).collect();
+        let records: HashedSet<RecordId> = schema.parts().filter_map(|(_, part)| record_of(part)).collect();
         let mut records: Vec<RecordId> = records.into_iter().collect();
         sort(&mut records);
         let fields = records.into_iter().flat_map(|record| schema.fields(record));

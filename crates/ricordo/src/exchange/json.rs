@@ -11,12 +11,11 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use rust_decimal::Decimal;
-use rustc_hash::{FxHashMap, FxHashSet};
 use serde::de::{Deserialize, Deserializer, MapAccess, Visitor};
 use serde_json::value::RawValue;
 
 use crate::schema::{Error, Pointer};
-use crate::value::{Record, Value, read_number};
+use crate::value::{HashedMap, HashedSet, Record, Value, read_number};
 
 /// The greatest depth of nested JSON.
 const DEEPEST: usize = 128;
@@ -131,7 +130,7 @@ impl<'a> JsonNode<'a> {
             return self.expected("an object");
         }
         let pairs: Pairs<'a> = self.parse()?;
-        let mut names = FxHashSet::default();
+        let mut names = HashedSet::default();
         let mut members = Vec::with_capacity(pairs.0.len());
         for (name, node) in pairs.0 {
             let name_at = span_of(self.document, name.get());
@@ -224,19 +223,19 @@ impl<'a> JsonNode<'a> {
 pub(super) struct Index<'a> {
     document: JsonNode<'a>,
     /// By where an object or array starts in the document, which no two do at the same place.
-    contents: FxHashMap<usize, Contents<'a>>,
+    contents: HashedMap<usize, Contents<'a>>,
 }
 
 /// The content of an object or array.
 enum Contents<'a> {
-    Members(FxHashMap<Cow<'a, str>, JsonNode<'a>>),
+    Members(HashedMap<Cow<'a, str>, JsonNode<'a>>),
     Items(Vec<JsonNode<'a>>),
     Nothing,
 }
 
 impl<'a> Index<'a> {
     pub(super) fn new(document: JsonNode<'a>) -> Self {
-        Index { document, contents: FxHashMap::default() }
+        Index { document, contents: HashedMap::default() }
     }
 
     /// The document itself.
@@ -248,7 +247,7 @@ impl<'a> Index<'a> {
     pub(super) fn find(&mut self, pointer: &Pointer) -> Result<JsonNode<'a>, JsonNode<'a>> {
         let mut node = self.document;
         for token in pointer.tokens() {
-            let contents = self.contents.entry(node.span().start).or_insert_with(|| Contents::of(node));
+            let contents = self.contents.get_or_insert_with(node.span().start, || Contents::of(node));
             let next = match contents {
                 Contents::Members(members) => members.get(&token),
                 Contents::Items(items) => token.parse::<usize>().ok().and_then(|at| items.get(at)),

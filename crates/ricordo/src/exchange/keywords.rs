@@ -2,10 +2,9 @@
 
 use std::borrow::Cow;
 
-use rustc_hash::FxHashSet;
-
 use super::json::{JsonNode, Member};
 use crate::schema::{Error, nearest};
+use crate::value::HashedSet;
 
 /// The dialect of JSON Schema that definitions are written in.
 const DIALECT: &str = "https://json-schema.org/draft/2020-12/schema";
@@ -204,10 +203,10 @@ impl<'a> Keywords<'a> {
 pub(super) fn read_required<'a>(
     keywords: &Keywords<'a>,
     properties: &[Member<'a>],
-) -> Result<FxHashSet<Cow<'a, str>>, Error> {
-    let Some(node) = keywords.get("required") else { return Ok(FxHashSet::default()) };
-    let fields: FxHashSet<&str> = properties.iter().map(|member| &*member.name).collect();
-    let mut names = FxHashSet::default();
+) -> Result<HashedSet<Cow<'a, str>>, Error> {
+    let Some(node) = keywords.get("required") else { return Ok(HashedSet::default()) };
+    let fields: HashedSet<&str> = properties.iter().map(|member| &*member.name).collect();
+    let mut names = HashedSet::default();
     for item in node.items()? {
         let name = item.string()?;
         if !fields.contains(&*name) {

@@ -1,11 +1,10 @@
 //! The reader of definitions: what is known of a document while it is read.
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use super::json::{Index, JsonNode};
 use super::reference;
 use crate::check::check_defaults;
 use crate::schema::{Error, Part, PartId, Pointer, Schema, SchemaBuilder, nearest};
+use crate::value::{HashedMap, HashedSet};
 
 /// The greatest length of a chain of definitions, each reached through the one before. The stack of a browser
 /// is small.
@@ -24,11 +23,11 @@ pub(super) struct DefinitionReader<'a> {
     pub(super) definitions: Vec<Definition<'a>>,
     pub(super) schema: SchemaBuilder,
     /// Parts by where they are defined; records and lists are here before all that is in them is read.
-    pub(super) parts: FxHashMap<Pointer, Part>,
+    pub(super) parts: HashedMap<Pointer, Part>,
     /// Definitions that are being read and are not in `parts` yet.
-    pub(super) open: FxHashSet<Pointer>,
+    pub(super) open: HashedSet<Pointer>,
     /// The node of each part, for errors that are found only when the schema is complete.
-    pub(super) origins: FxHashMap<PartId, JsonNode<'a>>,
+    pub(super) origins: HashedMap<PartId, JsonNode<'a>>,
     pub(super) chain: usize,
     /// The faults so far. Reading goes on, so that all faults are found.
     pub(super) faults: Vec<Error>,
@@ -43,9 +42,9 @@ impl<'a> DefinitionReader<'a> {
             index: Index::new(document),
             definitions: Vec::new(),
             schema: SchemaBuilder::new(),
-            parts: FxHashMap::default(),
-            open: FxHashSet::default(),
-            origins: FxHashMap::default(),
+            parts: HashedMap::default(),
+            open: HashedSet::default(),
+            origins: HashedMap::default(),
             chain: 0,
             faults: Vec::new(),
         }
@@ -111,7 +110,7 @@ impl<'a> DefinitionReader<'a> {
 
 fn schema_of(
     document: JsonNode<'_>,
-    origins: &FxHashMap<PartId, JsonNode<'_>>,
+    origins: &HashedMap<PartId, JsonNode<'_>>,
     builder: SchemaBuilder,
     root: Part,
 ) -> Result<(Schema, Vec<Error>), Error> {

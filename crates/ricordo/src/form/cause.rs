@@ -3,10 +3,9 @@
 use std::fmt;
 use std::rc::Rc;
 
-use rustc_hash::FxHashMap;
-
 use crate::engine::{Change, Engine, Outcome, PlaceView};
 use crate::tree::PlaceId;
+use crate::value::HashedMap;
 
 /// The cause of a notification, in words: the action, what it changed, and, if it was a response, what it responded
 /// to. Secrets are hidden.
@@ -92,10 +91,10 @@ fn concerned<'a>(engine: &Engine, outcome: &'a Outcome, place: PlaceId) -> Vec<&
         .map(|change| lies_in(change.place(), place) || lies_in(place, change.place()))
         .collect();
     // The changes by the places they are in.
-    let mut changes_in: FxHashMap<PlaceId, Vec<usize>> = FxHashMap::default();
+    let mut changes_in: HashedMap<PlaceId, Vec<usize>> = HashedMap::default();
     for (at, change) in changes.iter().enumerate() {
         let around = std::iter::successors(Some(engine.view(change.place())), PlaceView::parent);
-        around.for_each(|view| changes_in.entry(view.id()).or_default().push(at));
+        around.for_each(|view| changes_in.get_or_default(view.id()).push(at));
     }
     // A cause may itself have a cause.
     let mut behind = vec![place];

@@ -3,17 +3,16 @@
 use std::any::TypeId;
 use std::sync::{Arc, OnceLock, RwLock};
 
-use rustc_hash::FxHashMap;
-
 use super::Untyped;
 use super::rules::{RuleSource, Rules, collect};
 use crate::check::check_defaults;
 use crate::engine::CompiledSchema;
 use crate::model::Model;
 use crate::schema::{Error, ErrorKind, SchemaBuilder};
+use crate::value::HashedMap;
 
 /// The schemas that were compiled so far.
-static SCHEMAS: OnceLock<RwLock<FxHashMap<TypeId, Arc<CompiledSchema>>>> = OnceLock::new();
+static SCHEMAS: OnceLock<RwLock<HashedMap<TypeId, Arc<CompiledSchema>>>> = OnceLock::new();
 
 /// The schema of a model, with the rules of all record types in it. It is compiled and checked the first time it is asked
 /// for, and shared by all forms of the model.

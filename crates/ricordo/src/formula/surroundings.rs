@@ -1,9 +1,8 @@
 //! The surroundings of a place, by the schema: the records that a formula stands in.
 
-use rustc_hash::FxHashMap;
-
 use super::code::{Level, Steps};
 use crate::schema::{Kind, PartId, RecordId, Schema, Step};
+use crate::value::HashedMap;
 
 /// A place lies in so many ways in records at most.
 const MOST: usize = 1_000;
@@ -11,8 +10,8 @@ const MOST: usize = 1_000;
 /// The records that hold a part, and the ways to it.
 #[derive(Debug, Default)]
 pub(crate) struct Surroundings {
-    holders: FxHashMap<PartId, Vec<Holder>>,
-    parts: FxHashMap<RecordId, Vec<PartId>>,
+    holders: HashedMap<PartId, Vec<Holder>>,
+    parts: HashedMap<RecordId, Vec<PartId>>,
 }
 
 /// A record that holds a part: as a field, or in the rows of one.
@@ -47,7 +46,7 @@ impl Surroundings {
         let mut surroundings = Surroundings::default();
         for (id, part) in schema.parts() {
             let Kind::Record(record) = part.kind else { continue };
-            let parts = surroundings.parts.entry(record).or_default();
+            let parts = surroundings.parts.get_or_default(record);
             parts.push(id);
             if parts.len() > 1 {
                 continue;
@@ -56,7 +55,7 @@ impl Surroundings {
             for (slot, member) in members {
                 let (mut part, mut way) = (member, vec![Step::Field(slot)]);
                 loop {
-                    surroundings.holders.entry(part).or_default().push(Holder { record, way: way.clone() });
+                    surroundings.holders.get_or_default(part).push(Holder { record, way: way.clone() });
                     let Kind::List(list) = schema.part(part).kind else { break };
                     part = schema.item(list);
                     way.push(Step::Row(0));

@@ -2,7 +2,7 @@
 
 use std::mem::discriminant;
 
-use rustc_hash::FxHashSet;
+use crate::value::HashedSet;
 
 use super::{Kind, PartId, Schema};
 
@@ -10,7 +10,7 @@ impl Schema {
     /// Returns whether a part is made like one of another schema: the same fields in the same order, rows and
     /// kinds. Their constraints may differ.
     pub(crate) fn is_alike(&self, part: PartId, other: &Schema, other_part: PartId) -> bool {
-        let mut compared = FxHashSet::default();
+        let mut compared = HashedSet::default();
         let mut rest = vec![(part, other_part)];
         while let Some((mine, theirs)) = rest.pop() {
             // A schema may contain itself.

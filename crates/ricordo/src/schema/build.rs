@@ -4,11 +4,11 @@ use std::any::{Any, TypeId};
 use std::fmt;
 use std::sync::Arc;
 
+use crate::value::{HashedMap, HashedSet};
+
 use super::fit::DEEPEST;
 use super::pointer::Named;
 use super::{Commit, Constraints, Error, Kind, ListId, Part, PartId, RecordId, RecordType, Schema};
-use indexmap::map::Entry;
-use rustc_hash::{FxHashMap, FxHashSet};
 
 /// The attachment of a higher layer to a record type.
 #[doc(hidden)]
@@ -40,7 +40,7 @@ pub struct SchemaBuilder {
     pub(super) parts: Vec<Part>,
     pub(super) records: Vec<RecordType>,
     lists: Vec<Option<PartId>>,
-    of_types: FxHashMap<TypeId, RecordId>,
+    of_types: HashedMap<TypeId, RecordId>,
     attachments: Vec<(RecordId, Attachment)>,
 }
 
@@ -63,12 +63,12 @@ impl SchemaBuilder {
     /// Fails if the record type has a field of that name.
     pub fn field(&mut self, record: RecordId, name: &str, part: Part) -> Result<PartId, Error> {
         let id = self.add(part);
-        match self.records[record.0 as usize].fields.entry(Arc::from(name)) {
-            Entry::Vacant(vacant) => Ok(*vacant.insert(id)),
-            Entry::Occupied(_) => {
-                Err(Error::of_part(id, false, None, format!("the record has two fields named “{name}”")))
-            }
+        let fields = &mut self.records[record.0 as usize].fields;
+        if fields.contains_key(name) {
+            return Err(Error::of_part(id, false, None, format!("the record has two fields named “{name}”")));
         }
+        fields.insert(Arc::from(name), id);
+        Ok(id)
     }
 
     /// Opens a list type whose item is not known yet.
@@ -152,7 +152,7 @@ impl SchemaBuilder {
             lists,
             root,
             has_secrets,
-            around_secrets: FxHashSet::default(),
+            around_secrets: HashedSet::default(),
             has_unique_lists,
             has_readonly_parts,
             attachments: self.attachments,
@@ -218,7 +218,7 @@ impl Schema {
     /// The constraints, formats and keys that do not suit their part, at most one for each.
     fn faults_of_parts(&self) -> Vec<Error> {
         let of_records = self.records.iter().flat_map(|record| record.fields.values());
-        let beside: FxHashSet<PartId> = of_records.copied().collect();
+        let beside: HashedSet<PartId> = of_records.copied().collect();
         let parts = self.parts.iter().zip(0..).map(|(part, at)| (part, PartId(at)));
         let fault = |(part, id): (&Part, PartId)| {
             let problem = self.problem_of(part, beside.contains(&id))?;

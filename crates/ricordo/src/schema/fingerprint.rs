@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use rustc_hash::FxHashMap;
+use crate::value::HashedMap;
 
 use super::{Kind, OffsetRule, PartId, RecordId, Schema};
 
@@ -10,7 +10,7 @@ impl Schema {
     /// A number that tells schemas apart by what fits them: the names of fields, and what kinds of values
     /// they take. Rules, checks and formats make no difference. It is the same on every platform.
     pub fn fingerprint(&self) -> u64 {
-        let mut outline = Outline { schema: self, records: FxHashMap::default(), text: String::new() };
+        let mut outline = Outline { schema: self, records: HashedMap::default(), text: String::new() };
         outline.part(self.root());
         // FNV-1a.
         outline
@@ -23,7 +23,7 @@ impl Schema {
 /// The content of places, as text. A record type is written where it stands first, and named by its number after that.
 struct Outline<'a> {
     schema: &'a Schema,
-    records: FxHashMap<RecordId, usize>,
+    records: HashedMap<RecordId, usize>,
     text: String,
 }
 

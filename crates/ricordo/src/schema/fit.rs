@@ -141,7 +141,7 @@ impl Schema {
         let mut order = Vec::new();
         let fitted = given.try_map(|index, name, value| {
             // Most records come in the order of the fields.
-            let next = fields.get_index(index).filter(|(field, _)| ***field == *name);
+            let next = fields.entry_at(index).filter(|(field, _)| ***field == *name);
             let found = next
                 .map(|(field, part)| (index, field, *part, depth + 1))
                 .or_else(|| fields.get_full(name).map(|(at, field, part)| (at, field, *part, depth + 1)))

@@ -2,10 +2,8 @@
 
 use std::fmt;
 
-use rustc_hash::FxHashMap;
-
 use super::{Choice, Choices, Kind, PartId, Schema};
-use crate::value::{Record, Value};
+use crate::value::{HashedMap, Record, Value};
 
 /// The text shown instead of a secret.
 pub(crate) const MASK: &str = "•••";
@@ -178,10 +176,10 @@ impl Schema {
                 let key_of = |row: &Value| row.as_record()?.get(key?).filter(|key| !key.is_empty()).cloned();
                 let known: Vec<Option<String>> =
                     held.iter().map(|row| key_of(row).map(|key| key.to_text().into_owned())).collect();
-                let mut of_keys: FxHashMap<&str, &Value> = FxHashMap::default();
+                let mut of_keys: HashedMap<&str, &Value> = HashedMap::default();
                 for (row, key) in held.iter().zip(&known) {
                     if let Some(key) = key {
-                        of_keys.entry(key).or_insert(row);
+                        of_keys.get_or_insert_with(key, || row);
                     }
                 }
                 for (position, row) in sent.iter_mut().enumerate() {

@@ -29,8 +29,7 @@ use std::collections::hash_map::Entry;
 use std::collections::{HashMap, VecDeque};
 use std::sync::Arc;
 
-use indexmap::IndexMap;
-use rustc_hash::FxHashSet;
+use crate::value::{HashedMap, HashedSet};
 
 #[doc(hidden)]
 pub use build::Attachment;
@@ -68,7 +67,7 @@ pub struct RecordId(u32);
 pub struct ListId(u32);
 
 /// The fields of a record type, in the order of the definition.
-pub(crate) type Fields = IndexMap<Arc<str>, PartId, rustc_hash::FxBuildHasher>;
+pub(crate) type Fields = HashedMap<Arc<str>, PartId>;
 
 /// A record type.
 #[derive(Debug, Default)]
@@ -87,7 +86,7 @@ pub struct Schema {
     root: PartId,
     has_secrets: bool,
     /// The parts that are secrets, and those that contain one.
-    around_secrets: FxHashSet<PartId>,
+    around_secrets: HashedSet<PartId>,
     has_unique_lists: bool,
     has_readonly_parts: bool,
     attachments: Vec<(RecordId, Attachment)>,
@@ -151,7 +150,7 @@ impl Schema {
     }
 
     /// These parts, and all that contain one of them.
-    pub(crate) fn parts_around(&self, parts: &FxHashSet<PartId>) -> FxHashSet<PartId> {
+    pub(crate) fn parts_around(&self, parts: &HashedSet<PartId>) -> HashedSet<PartId> {
         let mut around = parts.clone();
         loop {
             let before = around.len();

@@ -69,7 +69,7 @@ impl SchemaBuilder {
         fields: RecordId,
     ) -> Result<PartId, Error> {
         let tag = tag.into();
-        let first = self.records[record.0 as usize].fields.first();
+        let first = self.records[record.0 as usize].fields.entry_at(0);
         let refuse = |problem: String| Err(Error::schema(problem));
         let Some((name, first)) = first.map(|(name, part)| (name.clone(), *part)) else {
             return refuse("a record with variants needs a first field that tells them apart".to_owned());
@@ -134,7 +134,7 @@ impl Schema {
         if of_type.variants.is_empty() {
             return None;
         }
-        of_type.fields.first().map(|(name, part)| (name, *part))
+        of_type.fields.entry_at(0).map(|(name, part)| (name, *part))
     }
 
     /// The place at a position in a record of this type: the name and part of one of its fields or, after those, the part of
@@ -142,7 +142,7 @@ impl Schema {
     pub(crate) fn member_at(&self, record: RecordId, position: u32) -> Option<(Option<&Arc<str>>, PartId)> {
         let of_type = &self.records[record.0 as usize];
         let position = position as usize;
-        match of_type.fields.get_index(position) {
+        match of_type.fields.entry_at(position) {
             Some((name, part)) => Some((Some(name), *part)),
             None => of_type.variants.get(position - of_type.fields.len()).map(|variant| (None, variant.part)),
         }

@@ -2,13 +2,12 @@
 
 use std::cmp::Ordering;
 
-use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::accumulator::{Accumulator, Share};
 use crate::schema::{PartId, Step};
 use crate::tree::{FilterId, PlaceId, Tree};
-use crate::value::{Value, normalized};
+use crate::value::{HashedMap, Value, normalized};
 
 /// The kind of an aggregate over the rows of a list.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -284,7 +283,7 @@ fn rows_of(tree: &Tree, rows: Vec<PlaceId>, levels: &[Level]) -> Vec<PlaceId> {
 pub(super) struct Aggregate {
     accumulator: Accumulator,
     /// The share of each row that counts.
-    shares: FxHashMap<PlaceId, Share>,
+    shares: HashedMap<PlaceId, Share>,
 }
 
 /// The previous share of a row, if it counted.
@@ -298,7 +297,7 @@ impl Aggregate {
             AggregateKind::Minimum | AggregateKind::Maximum => Accumulator::with_extremes(),
             _ => Accumulator::default(),
         };
-        let mut aggregate = Aggregate { accumulator, shares: FxHashMap::default() };
+        let mut aggregate = Aggregate { accumulator, shares: HashedMap::default() };
         for row in of.rows_in(tree, base, Scope::All) {
             aggregate.update(of, tree, base, row);
         }

@@ -1,6 +1,5 @@
 //! The dependencies of aggregates, and their updates.
 
-use rustc_hash::FxHashSet;
 use smallvec::SmallVec;
 
 use super::aggregate::{AggregateOf, Scope};
@@ -8,6 +7,7 @@ use super::cells::{Cell, CellBody};
 use super::declaration::{Declaration, RuleKey, Slot, Way};
 use super::graph::{Declared, Graph, lies_in};
 use crate::tree::{PlaceId, Shape, Tree};
+use crate::value::HashedSet;
 
 impl Graph {
     /// Updates the aggregates that depend on a place, after its value has changed, or after what is in it has come or gone.
@@ -161,7 +161,7 @@ impl Graph {
         else {
             return None;
         };
-        let counting: FxHashSet<PlaceId> = aggregate.rows().collect();
+        let counting: HashedSet<PlaceId> = aggregate.rows().collect();
         let rows = of.rows_in(tree, body.base, Scope::All).into_iter().filter(|row| counting.contains(row));
         let places = rows.filter_map(|row| tree.follow(row, &of.field).ok());
         Some(places.filter(|place| tree.field(*place).is_some()).collect())

@@ -3,7 +3,6 @@
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 
-use rustc_hash::FxHashMap;
 use slotmap::{SlotMap, new_key_type};
 use smallvec::SmallVec;
 
@@ -12,6 +11,7 @@ use super::aggregate::Aggregate;
 use super::declaration::RuleKey;
 use super::edges::ReadSet;
 use crate::tree::PlaceId;
+use crate::value::HashedMap;
 
 new_key_type! {
     /// Names a cell.
@@ -52,7 +52,7 @@ pub(super) enum Fresh {
 #[derive(Debug, Default)]
 pub(super) struct Cells {
     bodies: SlotMap<Cell, CellBody>,
-    of_places: FxHashMap<PlaceId, SmallVec<[Cell; 2]>>,
+    of_places: HashedMap<PlaceId, SmallVec<[Cell; 2]>>,
 }
 
 impl Cells {
@@ -86,7 +86,7 @@ impl Cells {
     pub(super) fn insert(&mut self, body: CellBody) -> Cell {
         let place = body.place;
         let cell = self.bodies.insert(body);
-        self.of_places.entry(place).or_default().push(cell);
+        self.of_places.get_or_default(place).push(cell);
         cell
     }
 

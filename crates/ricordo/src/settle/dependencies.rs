@@ -2,24 +2,23 @@
 //!
 //! It is the one answer to that question, for rules as for observers.
 
-use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::{Reach, Read};
 use crate::tree::{Aspects, PlaceId, Tree};
-use crate::value::OrderedSet;
+use crate::value::{HashedMap, OrderedSet};
 
 /// The readers of places. `R` names a reader.
 #[derive(Debug)]
 pub(crate) struct DependencyIndex<R> {
-    of_places: FxHashMap<PlaceId, Readers<R>>,
+    of_places: HashedMap<PlaceId, Readers<R>>,
     /// The number of reads of everything in a place.
     deep: usize,
 }
 
 impl<R> Default for DependencyIndex<R> {
     fn default() -> Self {
-        DependencyIndex { of_places: FxHashMap::default(), deep: 0 }
+        DependencyIndex { of_places: HashedMap::default(), deep: 0 }
     }
 }
 
@@ -28,7 +27,7 @@ impl<R: Copy + Ord> DependencyIndex<R> {
     pub(crate) fn add(&mut self, reader: R, read_set: &[Read]) {
         for read in read_set {
             self.deep += usize::from(read.reach == Reach::Below);
-            self.of_places.entry(read.place).or_default().add(reader, (read.reach, read.aspects));
+            self.of_places.get_or_default(read.place).add(reader, (read.reach, read.aspects));
         }
     }
 

@@ -5,13 +5,13 @@
 //! compares its reads with the edges, and keeps nothing; from a place that changes, the edges lead back to the cells that have
 //! read it. A cell that reads otherwise, such as one certain row, keeps its reads in the dependency index.
 
-use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use super::declaration::{Declaration, RuleKey};
 use super::{Reach, Read};
 use crate::schema::PartId;
 use crate::tree::{Aspects, PlaceId, Shape, Tree};
+use crate::value::HashedMap;
 
 /// The reads of a cell when it was computed last.
 #[derive(Clone, Debug, Default)]
@@ -43,7 +43,7 @@ pub(super) struct Edge {
 /// The edges of all rules, by the part of the place that they lead to.
 #[derive(Debug, Default)]
 pub(super) struct EdgeIndex {
-    of_parts: FxHashMap<PartId, Vec<EdgeName>>,
+    of_parts: HashedMap<PartId, Vec<EdgeName>>,
     /// The number of those that read everything in a place.
     pub(super) deep: usize,
 }
@@ -124,7 +124,7 @@ impl EdgeIndex {
     pub(super) fn add(&mut self, rule: RuleKey, variant: u8, edges: &Variant) {
         for (edge, of) in edges.iter().enumerate() {
             self.deep += usize::from(of.reach == Reach::Below);
-            self.of_parts.entry(of.part).or_default().push(EdgeName { rule, variant, edge });
+            self.of_parts.get_or_default(of.part).push(EdgeName { rule, variant, edge });
         }
     }
 

@@ -1,9 +1,7 @@
 //! The dependency graph, and how changes spread in it.
 
-use std::collections::hash_map::Entry;
 use std::sync::Arc;
 
-use rustc_hash::{FxHashMap, FxHashSet};
 use slotmap::SlotMap;
 use smallvec::SmallVec;
 
@@ -16,16 +14,16 @@ use super::edges::{EdgeIndex, ReadSet, Variant};
 use super::{Reads, Unsettled};
 use crate::schema::{Choices, PartId};
 use crate::tree::{Aspects, PlaceId, Source, Tree};
-use crate::value::sort;
+use crate::value::{HashedMap, HashedSet, sort};
 
 /// All rules of a form, their cells, and what these have read.
 #[derive(Debug, Default)]
 pub(crate) struct Graph {
     pub(super) declarations: SlotMap<RuleKey, Declared>,
-    of_parts: FxHashMap<PartId, SmallVec<[RuleKey; 2]>>,
+    of_parts: HashedMap<PartId, SmallVec<[RuleKey; 2]>>,
     /// The declarations that are aggregates, and those of them that depend on fields of a part.
     pub(super) aggregates: Vec<RuleKey>,
-    pub(super) aggregates_of_parts: FxHashMap<PartId, SmallVec<[RuleKey; 4]>>,
+    pub(super) aggregates_of_parts: HashedMap<PartId, SmallVec<[RuleKey; 4]>>,
     pub(super) cells: Cells,
     pub(super) dependencies: DependencyIndex<Cell>,
     pub(super) edges: EdgeIndex,
@@ -33,7 +31,7 @@ pub(crate) struct Graph {
     /// Cells that are computed from now on, and whose reads are not known yet.
     pub(super) released: Vec<Cell>,
     /// Declarations of which it is known what leads, while all of a form are added.
-    known: FxHashSet<RuleKey>,
+    known: HashedSet<RuleKey>,
     /// Cells of places that have just been loaded.
     pub(super) fresh: Vec<Cell>,
     /// Whether what is brought up to date was settled once, and comes back.
@@ -49,7 +47,7 @@ pub(crate) struct Graph {
     /// The number of table slots that were touched to clear them.
     pub(crate) slots: u64,
     /// The latest choices of fields of a part, as the rule gave them and fitted to the part.
-    pub(super) latest_choices: FxHashMap<PartId, (Choices, Choices)>,
+    pub(super) latest_choices: HashedMap<PartId, (Choices, Choices)>,
     /// The reads of the function that runs are recorded here.
     pub(super) reads: Reads,
 }
@@ -86,7 +84,7 @@ pub(super) struct Declared {
     pub(super) height: u32,
     /// The cells of an aggregate, by what it is for. There are several where the record that shows it was replaced by
     /// another, and may come back by undo; all are kept up to date.
-    pub(super) of_bases: FxHashMap<PlaceId, SmallVec<[Cell; 1]>>,
+    pub(super) of_bases: HashedMap<PlaceId, SmallVec<[Cell; 1]>>,
     /// The ways in which its places read.
     pub(super) variants: Vec<Variant>,
 }
@@ -168,14 +166,14 @@ impl Graph {
             declaration,
             since,
             height: 0,
-            of_bases: FxHashMap::default(),
+            of_bases: HashedMap::default(),
             variants: Vec::new(),
         });
-        self.of_parts.entry(part).or_default().push(key);
+        self.of_parts.get_or_default(part).push(key);
         if let Way::Aggregate(of) = &self.declarations[key].declaration.way {
             self.aggregates.push(key);
             for field in &of.fields {
-                let of_part = self.aggregates_of_parts.entry(field.part).or_default();
+                let of_part = self.aggregates_of_parts.get_or_default(field.part);
                 if !of_part.contains(&key) {
                     of_part.push(key);
                 }
@@ -242,11 +240,11 @@ impl Graph {
             self.dependencies.remove(cell, own);
         }
         if let Some(declared) = self.declarations.get_mut(body.declaration)
-            && let Entry::Occupied(mut cells) = declared.of_bases.entry(body.base)
+            && let Some(cells) = declared.of_bases.get_mut(&body.base)
         {
-            cells.get_mut().retain(|other| *other != cell);
-            if cells.get().is_empty() {
-                cells.remove();
+            cells.retain(|other| *other != cell);
+            if cells.is_empty() {
+                declared.of_bases.remove(&body.base);
             }
         }
         self.set_source(tree, body.place);
@@ -331,7 +329,7 @@ impl Graph {
         }
         self.trigger(cell);
         if is_aggregate {
-            self.declarations[at].of_bases.entry(base).or_default().push(cell);
+            self.declarations[at].of_bases.get_or_default(base).push(cell);
             self.put_in_order(tree, cell)?;
         }
         self.raise_above(tree, cell)
@@ -449,7 +447,7 @@ impl Graph {
                 aggregate.replace(row, share);
             }
         }
-        let mut restored = FxHashSet::default();
+        let mut restored = HashedSet::default();
         for (cell, read_set) in self.replaced.split_off(checkpoint.replaced).into_iter().rev() {
             self.set_read_set(cell, read_set);
             restored.insert(cell);

@@ -3,15 +3,13 @@
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 
-use rustc_hash::FxHashSet;
-
 use super::aggregation::depends_on;
 use super::cells::{Cell, CellBody};
 use super::declaration::Slot;
 use super::graph::{Graph, lies_in};
 use super::{Reach, Read, Unsettled};
 use crate::tree::{Aspects, PlaceId, SharedId, Tree};
-use crate::value::sort;
+use crate::value::{HashedSet, sort};
 
 impl Graph {
     /// Puts a cell above all that it has read, and what has read it above that. If this comes back to the
@@ -157,7 +155,7 @@ impl Graph {
     /// The places on a way from a cell back to itself, each depending on the one behind it.
     fn cycle(&self, tree: &Tree, cell: Cell) -> Vec<PlaceId> {
         let mut way: Vec<(Cell, Vec<Cell>)> = vec![(cell, self.inputs(tree, cell))];
-        let mut seen = FxHashSet::default();
+        let mut seen = HashedSet::default();
         while let Some((_, inputs)) = way.last_mut() {
             let Some(input) = inputs.pop() else {
                 way.pop();

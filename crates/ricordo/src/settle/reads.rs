@@ -4,10 +4,9 @@
 use std::cell::Cell;
 use std::cell::RefCell;
 
-use rustc_hash::FxHashMap;
-
 use crate::schema::Error;
 use crate::tree::{Aspects, PlaceId};
+use crate::value::HashedMap;
 
 /// The reads of a function of the form, which runs again only when something that it read has changed.
 ///
@@ -31,7 +30,7 @@ struct Seen {
     /// In the order of the first read.
     read_set: Vec<Read>,
     /// The index of each read, once there are too many to search.
-    index: FxHashMap<(PlaceId, Reach), usize>,
+    index: HashedMap<(PlaceId, Reach), usize>,
 }
 
 /// The reach of an observation.
@@ -94,26 +93,14 @@ impl Reads {
         use_them(&self.seen.borrow().read_set)
     }
 
-    /// Removes all reads, and keeps the capacity. Returns how many slots of tables were cleared.
-    ///
-    /// Clearing a hash table costs its capacity, which stays as large as it ever was. So a table that is much larger than what is
-    /// in it is dropped instead.
+    /// Removes all reads, and keeps the capacity. Returns how many places of the index were cleared.
     pub(super) fn clear(&mut self) -> u64 {
-        const ROOM: usize = 4;
-        const SMALL: usize = 64;
         self.wrong.take();
         let Seen { read_set, index } = self.seen.get_mut();
         read_set.clear();
-        let (length, capacity) = (index.len(), index.capacity());
-        if length == 0 {
-            return 0;
-        }
-        if capacity > SMALL.max(length * ROOM) {
-            *index = FxHashMap::default();
-            return length as u64;
-        }
+        let cleared = index.len();
         index.clear();
-        capacity as u64
+        cleared as u64
     }
 }
 

@@ -12,8 +12,6 @@
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
-
 use super::arena::Arena;
 use super::marks::Marks;
 use super::state::{FieldState, Presence, State};
@@ -21,7 +19,7 @@ use super::{
     Aspects, Computed, Epoch, Faults, Focus, Key, LeftInput, Pattern, PlaceId, Properties, SharedId, Source,
 };
 use crate::schema::{Choices, PartId};
-use crate::value::{OrderedSet, Value};
+use crate::value::{HashedMap, OrderedSet, Value};
 
 /// The baseline of a list.
 #[derive(Debug)]
@@ -222,7 +220,7 @@ pub(crate) struct ChangeSet {
     log: Vec<Reversal>,
     places: Vec<ChangedPlace>,
     /// The records of places that their nodes cannot point to.
-    far: FxHashMap<u32, u32>,
+    far: HashedMap<u32, u32>,
     /// The length of the log before which nothing is to be overwritten.
     savepoint: usize,
     to_settle: VecDeque<u32>,
@@ -286,12 +284,12 @@ impl ChangeSet {
     }
 
     /// The origins of values at the start, if they have changed.
-    pub(crate) fn first_sources(&self) -> FxHashMap<PlaceId, Option<Source>> {
-        let mut first = FxHashMap::default();
+    pub(crate) fn first_sources(&self) -> HashedMap<PlaceId, Option<Source>> {
+        let mut first = HashedMap::default();
         let log = if self.has_sources { &self.log[..] } else { &[] };
         for reversal in log {
             if let Reversal::Source { place, before } = reversal {
-                first.entry(*place).or_insert(*before);
+                first.get_or_insert_with(*place, || *before);
             }
         }
         first
@@ -657,7 +655,7 @@ impl ChangeSet {
             }
         }
         self.log.clear();
-        self.far = FxHashMap::default();
+        self.far = HashedMap::default();
         self.to_settle.clear();
         self.to_check.clear();
         self.made.clear();

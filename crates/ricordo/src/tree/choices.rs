@@ -1,15 +1,14 @@
 //! Choices that were set at run time.
 
-use rustc_hash::FxHashMap;
-
 use super::{Aspects, Pattern, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::{Choices, PartId};
+use crate::value::HashedMap;
 
 /// Choices that were set at run time: of single fields, and of all fields that a pattern means, by their part.
 #[derive(Debug, Default)]
 pub(crate) struct RunTimeChoices {
-    of_places: FxHashMap<PlaceId, Choices>,
-    of_parts: FxHashMap<PartId, Vec<(Pattern, Choices)>>,
+    of_places: HashedMap<PlaceId, Choices>,
+    of_parts: HashedMap<PartId, Vec<(Pattern, Choices)>>,
 }
 
 impl RunTimeChoices {
@@ -73,7 +72,7 @@ impl Tree {
 
     /// Sets the choices of all fields of a part that a pattern means, also of those to come, or takes them away.
     pub(crate) fn set_part_choices(&mut self, part: PartId, pattern: Pattern, choices: Option<Choices>) {
-        let of_part = self.choices.of_parts.entry(part).or_default();
+        let of_part = self.choices.of_parts.get_or_default(part);
         let at = of_part.iter().position(|(known, _)| *known == pattern);
         let before = match (at, choices) {
             (None, None) => return,

@@ -5,7 +5,6 @@
 
 use std::fmt;
 
-use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::arena::NONE;
@@ -14,7 +13,7 @@ use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, PlaceId, Reversal, RowKey, Shape, Tree, Unchecked};
 use crate::schema::{Kind, Pointer};
-use crate::value::{OrderedSet, Record, Value, sort};
+use crate::value::{HashedMap, HashedSet, OrderedSet, Record, Value, sort};
 
 /// A place that the user and the server have changed differently since they last agreed.
 ///
@@ -79,9 +78,9 @@ pub enum Side {
 #[derive(Debug, Default)]
 pub(super) struct Conflicts {
     /// The values that both sides had before, by place.
-    bases: FxHashMap<PlaceId, Value>,
+    bases: HashedMap<PlaceId, Value>,
     /// The places in conflict that lie in a place, so that nobody searches all of them for these.
-    inside: FxHashMap<PlaceId, OrderedSet<PlaceId>>,
+    inside: HashedMap<PlaceId, OrderedSet<PlaceId>>,
 }
 
 impl Conflicts {
@@ -99,7 +98,7 @@ impl Conflicts {
             return self.bases.remove(&place);
         };
         for around in around {
-            self.inside.entry(*around).or_default().insert(place);
+            self.inside.get_or_default(*around).insert(place);
         }
         self.bases.insert(place, base)
     }
@@ -261,14 +260,14 @@ impl Tree {
         if self.conflicts.bases.is_empty() {
             return;
         }
-        let changed: FxHashSet<PlaceId> =
+        let changed: HashedSet<PlaceId> =
             self.changes.places().iter().flat_map(|changed| self.with_ancestors(changed.place)).collect();
         // A row that was removed is there again if one of its key was added.
         let removed = changed.iter().filter(|place| self.part(**place).key.is_some()).flat_map(|list| {
             let is_removed = |row: &PlaceId| self.removed_row(*row).is_some_and(|(of, _)| of == *list);
             self.conflicts.inside(*list).filter(is_removed).collect::<Vec<_>>()
         });
-        let changed: FxHashSet<PlaceId> = changed
+        let changed: HashedSet<PlaceId> = changed
             .iter()
             .copied()
             .chain(removed)

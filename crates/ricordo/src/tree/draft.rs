@@ -2,14 +2,12 @@
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
-
 use super::list::{Contents, ListBody, Row};
 use super::sequence::{Key, RowSequence};
 use super::state::{FieldRef, FieldState, State};
 use super::{Pending, PlaceId, Tree};
 use crate::schema::Kind;
-use crate::value::{Value, sort};
+use crate::value::{HashedMap, Value, sort};
 
 /// The difference in order between the rows of a list and those of its baseline.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -132,7 +130,7 @@ impl Tree {
         let Some(body) = self.list(list) else { return };
         let mut new = vec![Row::new(PlaceId::NONE, None); given_out as usize];
         let mut hashes = vec![0; given_out as usize];
-        let mut other_keys: FxHashMap<Key, Key> = FxHashMap::default();
+        let mut other_keys: HashedMap<Key, Key> = HashedMap::default();
         for (position, (old, key)) in (0..).zip(body.sequence.keys().zip(keys)) {
             let place = body.rows[old as usize].place;
             new[*key as usize] = Row::new(place, Some(position));
@@ -164,7 +162,7 @@ impl Tree {
         &mut self,
         list: PlaceId,
         displacement: &Displacement,
-        mut added: FxHashMap<Key, Value>,
+        mut added: HashedMap<Key, Value>,
     ) {
         let Kind::List(kind) = self.part(list).kind else { return };
         let item = self.schema().item(kind);

@@ -1,11 +1,9 @@
 //! Lists: whether their rows are the baseline's, what the baseline's rows are, and whether any are the same.
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use super::marks::{Counts, Marks};
 use super::sequence::{Key, RowSequence};
 use super::{PlaceId, RowKey, Tree};
-use crate::value::{OrderedSet, Value, sort, sorted_by_cached_key};
+use crate::value::{HashedMap, HashedSet, OrderedSet, Value, sort, sorted_by_cached_key};
 
 /// The state of a list.
 #[derive(Debug, Default)]
@@ -28,7 +26,7 @@ pub(crate) struct ListBody {
     /// Rows of the baseline that were moved or removed. The others stand in the baseline's order.
     pub(crate) displaced: OrderedSet<Key>,
     /// Rows that are there now and have some mark, so that a reset need not visit the others.
-    pub(crate) marked: FxHashSet<Key>,
+    pub(crate) marked: HashedSet<Key>,
     /// Rows whose content hash may be stale. Each of them says so itself.
     stale: Vec<Key>,
     /// The rows with equal content; only for lists whose rows must differ.
@@ -133,11 +131,11 @@ impl ListBody {
     /// The rows of a baseline that do not stand in its order, as few as can be: without them, and the rows that it does not
     /// have, the rows are in the order of the baseline.
     pub(super) fn displaced_from(&self, baseline: &[Key]) -> OrderedSet<Key> {
-        let stood: FxHashMap<Key, u32> = baseline.iter().copied().zip(0..).collect();
+        let stood: HashedMap<Key, u32> = baseline.iter().copied().zip(0..).collect();
         let present: Vec<(Key, u32)> =
             self.sequence.keys().filter_map(|key| Some((key, *stood.get(&key)?))).collect();
         let order: Vec<u32> = present.iter().map(|(_, position)| *position).collect();
-        let kept: FxHashSet<Key> = longest_rise(&order).into_iter().map(|index| present[index].0).collect();
+        let kept: HashedSet<Key> = longest_rise(&order).into_iter().map(|index| present[index].0).collect();
         baseline.iter().copied().filter(|key| !kept.contains(key)).collect()
     }
 

@@ -35,8 +35,6 @@ mod variants;
 use std::fmt;
 use std::sync::Arc;
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 pub use arena::PlaceId;
 use arena::{Arena, Body, NONE};
 pub use aspects::Aspects;
@@ -67,7 +65,7 @@ pub(crate) use submitted::{Rebased, Sent};
 pub(crate) use variants::LeftInput;
 
 use crate::schema::{Finding, Part, PartId, Schema};
-use crate::value::{DateTime, Value};
+use crate::value::{DateTime, HashedMap, HashedSet, Value};
 
 /// All places of a form.
 #[derive(Debug)]
@@ -79,7 +77,7 @@ pub(crate) struct Tree {
     choices: RunTimeChoices,
     properties: PropertiesOfPlaces,
     /// When each place was last reset itself, as a count of all resets.
-    epochs: FxHashMap<PlaceId, Epoch>,
+    epochs: HashedMap<PlaceId, Epoch>,
     resets: u64,
     /// The counts of the work done so far.
     pub(crate) cost: Cost,
@@ -96,13 +94,13 @@ pub(crate) struct Tree {
     /// The places that both sides have changed.
     conflicts: Conflicts,
     /// Rows that have gone from the baseline while steps led to them.
-    kept_rows: FxHashSet<(PlaceId, Key)>,
+    kept_rows: HashedSet<(PlaceId, Key)>,
     /// Lists whose keys may be others than loading their baselines gives out, among them all of which that is so.
-    rekeyed: FxHashSet<PlaceId>,
+    rekeyed: HashedSet<PlaceId>,
     /// Fields that may lead in the baseline where loading it would let them follow, or the other way round.
-    led_otherwise: FxHashSet<PlaceId>,
+    led_otherwise: HashedSet<PlaceId>,
     /// The input that the user has left in variants by choosing others.
-    left_input: FxHashMap<PlaceId, Box<LeftInput>>,
+    left_input: HashedMap<PlaceId, Box<LeftInput>>,
 }
 
 /// A wording of findings; `None` keeps the message.
@@ -142,7 +140,7 @@ impl Tree {
             focus: None,
             choices: RunTimeChoices::default(),
             properties: PropertiesOfPlaces::default(),
-            epochs: FxHashMap::default(),
+            epochs: HashedMap::default(),
             resets: 0,
             cost: Cost::default(),
             changes: ChangeSet::default(),
@@ -151,10 +149,10 @@ impl Tree {
             was_submitted: false,
             sent: None,
             conflicts: Conflicts::default(),
-            kept_rows: FxHashSet::default(),
-            rekeyed: FxHashSet::default(),
-            led_otherwise: FxHashSet::default(),
-            left_input: FxHashMap::default(),
+            kept_rows: HashedSet::default(),
+            rekeyed: HashedSet::default(),
+            led_otherwise: HashedSet::default(),
+            left_input: HashedMap::default(),
             schema,
         }
     }

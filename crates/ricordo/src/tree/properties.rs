@@ -3,12 +3,11 @@
 use std::num::NonZeroU32;
 use std::sync::{Arc, OnceLock};
 
-use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use super::{Aspects, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::{Choices, FindingKind, Kind, PartId};
-use crate::value::{OrderedSet, Value, sort};
+use crate::value::{HashedMap, HashedSet, OrderedSet, Value, sort};
 
 /// The severity of a fault.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -186,17 +185,17 @@ pub(crate) struct Failure {
 /// The properties of all places, and where their values come from.
 #[derive(Debug, Default)]
 pub(super) struct PropertiesOfPlaces {
-    sources: FxHashMap<PlaceId, Source>,
+    sources: HashedMap<PlaceId, Source>,
     /// Places with a source that were freed since somebody last asked.
     freed: Vec<PlaceId>,
     /// The results of rules about records that no field shows.
-    shared: FxHashMap<PlaceId, FxHashMap<SharedId, Computed>>,
+    shared: HashedMap<PlaceId, HashedMap<SharedId, Computed>>,
     /// Properties where there are any.
-    of_places: FxHashMap<PlaceId, Properties>,
+    of_places: HashedMap<PlaceId, Properties>,
     /// Parts of which a rule says whether they are relevant.
-    relevance: FxHashSet<PartId>,
+    relevance: HashedSet<PartId>,
     /// Those, and the parts that contain one of them: found when it is asked for.
-    around_relevance: OnceLock<FxHashSet<PartId>>,
+    around_relevance: OnceLock<HashedSet<PartId>>,
     /// In the order of their ids.
     constraints: Vec<(ConstraintId, ConstraintWords)>,
     /// The ids of the suppressed constraints.
@@ -297,7 +296,7 @@ impl Tree {
             return;
         }
         self.changes.note_for(&mut self.arena, record, of.aspect(), Unchecked::Nothing);
-        let of_record = self.properties.shared.entry(record).or_default();
+        let of_record = self.properties.shared.get_or_default(record);
         let before = match result {
             Some(result) => of_record.insert(of, result),
             None => of_record.remove(&of),

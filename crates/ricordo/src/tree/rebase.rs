@@ -3,20 +3,18 @@
 //! A place that is as its baseline takes the new one. A changed place stays, and compares with the new
 //! baseline.
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use super::sequence::Key;
 use super::state::{Presence, State};
 use super::{Aspects, FieldRef, Marks, PlaceId, Rebased, Shape, Source, Tree, Unchecked};
 use crate::schema::{Kind, RecordId};
-use crate::value::{Record, Value};
+use crate::value::{HashedMap, HashedSet, Record, Value};
 
 /// A rebase that is under way.
 #[derive(Default)]
 struct Rebase {
     rebased: Rebased,
     /// The lists whose baselines may be others now.
-    lists: FxHashSet<PlaceId>,
+    lists: HashedSet<PlaceId>,
     /// Whether all that is there was put there by a person, and both sides had nothing there before: it
     /// stays, whatever it compares with. Only blank places take the server's values.
     keeps_all: bool,
@@ -295,8 +293,8 @@ impl Tree {
         } else {
             self.note_both_changed(place, have_both_moved, |tree| tree.baseline(place));
         }
-        let was_in_baseline: FxHashSet<Key> = baseline.iter().copied().collect();
-        let stays: FxHashSet<Key> = matched.iter().flatten().copied().collect();
+        let was_in_baseline: HashedSet<Key> = baseline.iter().copied().collect();
+        let stays: HashedSet<Key> = matched.iter().flatten().copied().collect();
         for key in baseline.iter().filter(|key| !stays.contains(key)) {
             let Some(row) = self.list(place).map(|list| list.rows[*key as usize].place) else { return };
             let is_present = self.list(place).is_some_and(|list| list.sequence.holds(*key));
@@ -334,7 +332,7 @@ impl Tree {
             self.keys_in_order(place).into_iter().for_each(|key| self.remove_row(place, key));
         } else if !rebase.is_comparison {
             // Rows that both have added stand where the server has them.
-            let in_both: FxHashSet<Key> =
+            let in_both: HashedSet<Key> =
                 order.iter().copied().filter(|key| !was_in_baseline.contains(key)).collect();
             let known: Vec<Key> = before.iter().copied().filter(|key| !in_both.contains(key)).collect();
             self.put_in_order(place, &known, &order, has_moved_rows || !is_reordered);
@@ -386,16 +384,16 @@ impl Tree {
     fn put_in_order(&mut self, place: PlaceId, before: &[Key], baseline: &[Key], keeps_order: bool) {
         let Some(list) = self.list(place) else { return };
         let present: Vec<Key> = list.sequence.keys().collect();
-        let was_there: FxHashSet<Key> = before.iter().copied().collect();
+        let was_there: HashedSet<Key> = before.iter().copied().collect();
         // The rows that say the order, and the others, each with the row that it follows.
         let (leading, order): (Vec<Key>, &[Key]) = if keeps_order {
             (present.iter().copied().filter(|key| was_there.contains(key)).collect(), baseline)
         } else {
             (baseline.iter().copied().filter(|key| list.sequence.holds(*key)).collect(), before)
         };
-        let leads: FxHashSet<Key> = leading.iter().copied().collect();
+        let leads: HashedSet<Key> = leading.iter().copied().collect();
         // Rows added upstream stand before those that the user added at the same position.
-        let mut ends: FxHashMap<Option<Key>, Option<Key>> = FxHashMap::default();
+        let mut ends: HashedMap<Option<Key>, Option<Key>> = HashedMap::default();
         let mut last = None;
         for key in leading.iter().copied() {
             if was_there.contains(&key) {
@@ -404,11 +402,11 @@ impl Tree {
                 ends.insert(last, Some(key));
             }
         }
-        let mut behind: FxHashMap<Option<Key>, Vec<Key>> = FxHashMap::default();
+        let mut behind: HashedMap<Option<Key>, Vec<Key>> = HashedMap::default();
         let mut last = None;
         for key in order.iter().copied().filter(|key| list.sequence.holds(*key)) {
             if !leads.contains(&key) {
-                behind.entry(ends.get(&last).copied().unwrap_or(last)).or_default().push(key);
+                behind.get_or_default(ends.get(&last).copied().unwrap_or(last)).push(key);
             }
             last = Some(key);
         }
@@ -445,10 +443,10 @@ impl Tree {
         let row = |key: &Key| body.rows[*key as usize].place;
         let named: Vec<Option<String>> =
             baseline.iter().map(|key| self.baseline_key(list, row(key))).collect();
-        let mut of_names: FxHashMap<&str, usize> = FxHashMap::default();
+        let mut of_names: HashedMap<&str, usize> = HashedMap::default();
         for (at, name) in named.iter().enumerate() {
             if let Some(name) = name {
-                of_names.entry(name).or_insert(at);
+                of_names.get_or_insert_with(name, || at);
             }
         }
         let keys: Vec<Option<String>> = theirs.iter().map(key_of).collect();
@@ -458,7 +456,7 @@ impl Tree {
             let held: Vec<String> = baseline.iter().map(|key| self.value(row(key)).to_string()).collect();
             match_equal(&held, theirs, &mut matched);
         }
-        let mut taken: FxHashSet<usize> = matched.iter().flatten().copied().collect();
+        let mut taken: HashedSet<usize> = matched.iter().flatten().copied().collect();
         for (at, found) in matched.iter_mut().enumerate() {
             let are_others = || match (&keys[at], &named[at]) {
                 (Some(key), Some(name)) => key != name,
@@ -484,14 +482,14 @@ impl Tree {
 
     /// The rows that the baseline of a list does not have, by what they hold in its key field: those that the
     /// server has now, too, under the same key are the same rows. Of several with one key it is the first.
-    fn added_rows_by_key(&self, list: PlaceId) -> FxHashMap<String, Key> {
-        let mut by_key = FxHashMap::default();
+    fn added_rows_by_key(&self, list: PlaceId) -> HashedMap<String, Key> {
+        let mut by_key = HashedMap::default();
         let Some(body) = self.list(list).filter(|_| self.part(list).key.is_some()) else { return by_key };
         for key in body.added.iter().copied() {
             let row = body.rows[key as usize].place;
             let name = self.key_field(list, row).and_then(|field| key_text(field.value()));
             if let Some(name) = name {
-                by_key.entry(name).or_insert(key);
+                by_key.get_or_insert_with(name, || key);
             }
         }
         by_key
@@ -525,12 +523,12 @@ impl Tree {
 /// Matches rows that are the same: those that stand where they stood, and then the others in order.
 fn match_equal(held: &[String], theirs: &[Value], matched: &mut [Option<usize>]) {
     let texts: Vec<String> = theirs.iter().map(ToString::to_string).collect();
-    let mut elsewhere: FxHashMap<&str, Vec<usize>> = FxHashMap::default();
+    let mut elsewhere: HashedMap<&str, Vec<usize>> = HashedMap::default();
     for (at, text) in held.iter().enumerate().rev() {
         if texts.get(at) == Some(text) {
             matched[at] = Some(at);
         } else {
-            elsewhere.entry(text).or_default().push(at);
+            elsewhere.get_or_default(text).push(at);
         }
     }
     for (found, text) in matched.iter_mut().zip(&texts).filter(|(found, _)| found.is_none()) {

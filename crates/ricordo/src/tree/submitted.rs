@@ -3,15 +3,13 @@
 //! Only what is not as its baseline is kept. Rows and records that were sent stay known until the answer comes, whatever
 //! becomes of them meanwhile.
 
-use rustc_hash::FxHashSet;
-
 use super::arena::NONE;
 use super::change_set::ListBaseline;
 use super::draft::Displacement;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, Marks, PlaceId, Reversal, Shape, Tree, Unchecked};
-use crate::value::{Keyed, OrderedSet, Value, content_of, list_content, member_content};
+use crate::value::{HashedSet, Keyed, OrderedSet, Value, content_of, list_content, member_content};
 
 /// The future baseline of submitted values.
 #[derive(Debug, Default)]
@@ -21,8 +19,8 @@ pub(crate) struct Sent {
     records: Vec<SentRecord>,
     lists: OrderedSet<Keyed<PlaceId, SentList>>,
     /// Rows that the baseline does not have in its order, and children of records, that stay known because of this.
-    rows: FxHashSet<(PlaceId, Key)>,
-    blocks: FxHashSet<(PlaceId, u32)>,
+    rows: HashedSet<(PlaceId, Key)>,
+    blocks: HashedSet<(PlaceId, u32)>,
     /// The entries of the log that would have been forgotten meanwhile.
     forgotten: Vec<Reversal>,
 }
@@ -103,9 +101,9 @@ impl SentRows {
 #[derive(Debug, Default)]
 pub(crate) struct Rebased {
     /// Fields with another baseline.
-    pub(crate) fields: FxHashSet<PlaceId>,
+    pub(crate) fields: HashedSet<PlaceId>,
     /// Records that the baseline did not have, and has now.
-    pub(crate) records: FxHashSet<PlaceId>,
+    pub(crate) records: HashedSet<PlaceId>,
     /// Rows that the baseline had, and has no longer.
     pub(crate) rows: Vec<(PlaceId, Key)>,
     /// Whether steps cannot be reverted any more: rows came or went without one.
@@ -204,7 +202,7 @@ impl Tree {
         let mut rebased = Rebased::default();
         let Some(mut sent) = self.sent.take() else { return rebased };
         // A list compares with the hash of everything in it.
-        let mut lists = FxHashSet::default();
+        let mut lists = HashedSet::default();
         let mut replaced = Vec::new();
         let tags = sent.fields.iter().map(|field| field.place).filter(|place| self.part(*place).is_tag);
         let variants = sent.records.iter().map(|record| record.place).filter(|place| self.is_variant(*place));
@@ -237,7 +235,7 @@ impl Tree {
             self.set_conflict(place, None);
             if let Some(list) = self.list(place) {
                 let rows = rows.into_keys(&list.baseline);
-                let kept: FxHashSet<Key> = rows.iter().copied().collect();
+                let kept: HashedSet<Key> = rows.iter().copied().collect();
                 let gone = list.baseline.iter().filter(|key| !kept.contains(key));
                 rebased.rows.extend(gone.map(|key| (place, *key)));
                 self.set_baseline_rows(place, presence, rows);
@@ -277,7 +275,7 @@ impl Tree {
     /// Sets the rows of a list's baseline, in order, and finds out which rows are displaced then.
     pub(super) fn set_baseline_rows(&mut self, list: PlaceId, baseline_presence: Presence, rows: Vec<Key>) {
         let Some(body) = self.list(list) else { return };
-        let is_in_baseline: FxHashSet<Key> = rows.iter().copied().collect();
+        let is_in_baseline: HashedSet<Key> = rows.iter().copied().collect();
         let added = body.sequence.keys().filter(|key| !is_in_baseline.contains(key)).collect();
         let displaced = body.displaced_from(&rows);
         let (presence, hash) = (self.presence(list), body.baseline_hash);
@@ -296,7 +294,7 @@ impl Tree {
     }
 
     /// Brings the hashes of what lists compare with up to date, those of inner lists first.
-    pub(super) fn hash_baselines_of(&mut self, lists: FxHashSet<PlaceId>) {
+    pub(super) fn hash_baselines_of(&mut self, lists: HashedSet<PlaceId>) {
         let mut lists: Vec<(usize, PlaceId)> =
             lists.into_iter().map(|list| (self.depth(list), list)).collect();
         crate::value::sort(&mut lists);

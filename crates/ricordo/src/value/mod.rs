@@ -8,6 +8,7 @@ pub(crate) mod calendar;
 mod content;
 mod depth;
 mod display;
+mod hashed;
 mod number;
 mod ordered;
 mod record;
@@ -28,6 +29,7 @@ pub(crate) use time::read_offset;
 pub use time::{DateTime, read_date, read_date_time, read_time, write_date, write_date_time, write_time};
 
 pub(crate) use content::{content_of, list_content, member_content};
+pub(crate) use hashed::{HashedMap, HashedSet};
 pub(crate) use number::{is_canonical_number, is_normalized, normalized};
 pub(crate) use ordered::{Keyed, OrderedSet};
 #[cfg(feature = "formula")]

@@ -1,10 +1,8 @@
 //! The record that a draft was made for, as far as the draft tells it: what it says of each changed place that it was before, put into
 //! the record that the form is restored on.
 
-use rustc_hash::FxHashMap;
-
 use crate::schema::{Kind, PartId, RecordId, Schema};
-use crate::value::{Record, Value};
+use crate::value::{HashedMap, Record, Value};
 
 /// The value that a place had in the record of the draft, given the value that it has in another record.
 pub(super) fn former_value(schema: &Schema, part: PartId, says: Option<&Value>, now: &Value) -> Value {
@@ -90,7 +88,7 @@ fn former_list(schema: &Schema, item: PartId, says: &Record, now: &Value) -> Val
         Some((number(first)?, number(length)?.min(rows.len())))
     };
     let stretches = says.get("keys").and_then(Value::as_list);
-    let positions: Option<FxHashMap<usize, usize>> = stretches.map(|stretches| {
+    let positions: Option<HashedMap<usize, usize>> = stretches.map(|stretches| {
         let keys = stretches.iter().filter_map(stretch).flat_map(|(first, length)| (first..).take(length));
         keys.take(rows.len()).zip(0..).collect()
     });

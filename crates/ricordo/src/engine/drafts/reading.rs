@@ -5,15 +5,14 @@ use std::time::Duration;
 
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
-use rustc_hash::FxHashMap;
 
 use super::leftovers::{Damage, damaged};
 use crate::schema::Pointer;
-use crate::value::{Record, Value};
+use crate::value::{HashedMap, Record, Value};
 
 /// The members of what a draft says of a place. Each is taken once; those that are left are not known.
 pub(super) struct Says<'a> {
-    pub(super) members: FxHashMap<&'a str, &'a Value>,
+    pub(super) members: HashedMap<&'a str, &'a Value>,
     blank: Vec<&'a str>,
 }
 
@@ -22,7 +21,7 @@ impl<'a> Says<'a> {
         let Some(record) = says.as_record() else {
             return Err(damaged(at, "is described by something that is not a record"));
         };
-        let mut members: FxHashMap<&str, &Value> = record.iter().collect();
+        let mut members: HashedMap<&str, &Value> = record.iter().collect();
         let blank = match members.remove("blank") {
             None => Vec::new(),
             Some(blank) => {

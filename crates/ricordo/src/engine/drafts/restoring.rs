@@ -4,8 +4,6 @@
 
 use std::sync::Arc;
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use super::former::former_value;
 use super::leftovers::{Damage, LeftOut, LeftOuts, damaged};
 use super::reading::{Says, members, pause, texts};
@@ -13,7 +11,7 @@ use super::{Draft, FORMAT, fingerprint};
 use crate::engine::{Action, CompiledSchema, Engine, Status};
 use crate::schema::{DEEPEST, Error, ErrorKind, Kind, Pointer, Reading};
 use crate::tree::{Given, Pending, PlaceId, Presence, Shape, Source};
-use crate::value::{Record, Value};
+use crate::value::{HashedMap, HashedSet, Record, Value};
 
 /// A form that was restored from a draft.
 #[derive(Debug)]
@@ -101,7 +99,7 @@ const DEEPEST_DRAFT: usize = DEEPEST * 4;
 struct Noted {
     conflicts: Vec<(PlaceId, Value)>,
     reported: Vec<(PlaceId, Vec<Arc<str>>)>,
-    unsent: FxHashSet<PlaceId>,
+    unsent: HashedSet<PlaceId>,
 }
 
 /// Reads a draft into a form of its baseline.
@@ -350,7 +348,7 @@ impl DraftReader<'_> {
     fn variants(&mut self, record: PlaceId, says: Option<&Value>, at: &Pointer) -> Result<(), Damage> {
         let Kind::Record(of) = self.engine.tree.part(record).kind else { return Ok(()) };
         let schema = self.engine.schema().clone();
-        let mut says: FxHashMap<&str, &Value> = members(says, at)?.collect();
+        let mut says: HashedMap<&str, &Value> = members(says, at)?.collect();
         let tree = &self.engine.tree;
         let fields = schema.fields(of).len();
         let tag = tree.child(record, 0).and_then(|tag| tree.field(tag)).map(|tag| tag.value().clone());

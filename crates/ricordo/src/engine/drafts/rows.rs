@@ -1,13 +1,11 @@
 //! The rows of lists that a draft brings back, with the keys that they had.
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use super::leftovers::{Damage, damaged};
 use super::reading::{Says, count, members, pair};
 use super::restoring::DraftReader;
 use crate::schema::{Kind, Pointer};
 use crate::tree::{Displacement, PlaceId, Presence, Row};
-use crate::value::Value;
+use crate::value::{HashedMap, HashedSet, Value};
 
 /// The number of unused keys that a draft may leave out: room is made for each of them.
 const MOST_LOST_KEYS: usize = 1_000_000;
@@ -28,7 +26,7 @@ impl DraftReader<'_> {
         })?;
         let rows = says.members.remove("rows");
         let rows: Vec<(&str, &Value)> = members(rows, at)?.collect();
-        let mut says_of: FxHashMap<u32, &Value> = FxHashMap::default();
+        let mut says_of: HashedMap<u32, &Value> = HashedMap::default();
         for (key, says) in rows {
             match key.parse::<u32>().ok().and_then(|key| key.checked_sub(1)) {
                 Some(key) => _ = says_of.insert(key, says),
@@ -102,8 +100,8 @@ impl DraftReader<'_> {
         &mut self,
         list: PlaceId,
         displacement: &Displacement,
-        says_of: &FxHashMap<u32, &'v Value>,
-    ) -> (Displacement, FxHashMap<u32, &'v Value>) {
+        says_of: &HashedMap<u32, &'v Value>,
+    ) -> (Displacement, HashedMap<u32, &'v Value>) {
         let before = self.engine.tree.list(list).map_or(0, |list| list.baseline.len());
         let is_added = |says: &Value| says.as_record().is_some_and(|says| says.get("given_row").is_some());
         let added = displacement.placed.iter().filter_map(|(_, key)| says_of.get(key));
@@ -138,7 +136,7 @@ impl DraftReader<'_> {
                 }
             }
         }
-        let mut known = FxHashSet::default();
+        let mut known = HashedSet::default();
         if keys.len() != before || !keys.iter().all(|key| known.insert(*key)) {
             return Err(damaged(at, "has other keys than the rows of the record"));
         }
@@ -171,7 +169,7 @@ impl DraftReader<'_> {
         if now != Presence::Present && length > 0 {
             return Err("has rows, and is not there");
         }
-        let mut seen = FxHashSet::default();
+        let mut seen = HashedSet::default();
         let may_stand = |key: u32| match body.rows.get(key as usize).map(Row::baseline_position) {
             Some(Some(stood)) => displaced.binary_search(&stood).is_ok(),
             Some(None) => true,
@@ -188,13 +186,13 @@ impl DraftReader<'_> {
         &mut self,
         list: PlaceId,
         displacement: &Displacement,
-        says_of: &FxHashMap<u32, &Value>,
+        says_of: &HashedMap<u32, &Value>,
         at: &Pointer,
-    ) -> Result<FxHashMap<u32, Value>, Damage> {
-        let Kind::List(kind) = self.engine.tree.part(list).kind else { return Ok(FxHashMap::default()) };
+    ) -> Result<HashedMap<u32, Value>, Damage> {
+        let Kind::List(kind) = self.engine.tree.part(list).kind else { return Ok(HashedMap::default()) };
         let (schema, depth) = (self.engine.schema().clone(), self.engine.tree.depth(list) + 1);
         let item = schema.item(kind);
-        let mut added = FxHashMap::default();
+        let mut added = HashedMap::default();
         for (position, key) in &displacement.placed {
             if self.engine.tree.stood_at(list, *key).is_some() {
                 continue;

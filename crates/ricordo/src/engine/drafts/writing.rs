@@ -4,12 +4,11 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use rust_decimal::Decimal;
-use rustc_hash::FxHashMap;
 
 use crate::engine::Engine;
 use crate::schema::Kind;
 use crate::tree::{Displacement, ListBody, PlaceId, Presence, Shape, Source};
-use crate::value::{Record, Value};
+use crate::value::{HashedMap, Record, Value};
 
 /// A count, a position or a key.
 pub(super) fn number(number: impl TryInto<i64>) -> Value {
@@ -27,19 +26,19 @@ pub(super) struct DraftWriter<'a> {
     engine: &'a Engine,
     /// Places with something that no mark tells (conflicts, reported findings, values that the server does
     /// not have), each with those that lie right in it.
-    noted: FxHashMap<PlaceId, Vec<PlaceId>>,
+    noted: HashedMap<PlaceId, Vec<PlaceId>>,
 }
 
 impl<'a> DraftWriter<'a> {
     pub(super) fn new(engine: &'a Engine) -> Self {
         let conflicts = engine.tree.places_in_conflict();
         let submissions = &engine.submissions;
-        let mut noted: FxHashMap<PlaceId, Vec<PlaceId>> = FxHashMap::default();
+        let mut noted: HashedMap<PlaceId, Vec<PlaceId>> = HashedMap::default();
         let others = engine.tree.rekeyed_lists().chain(engine.tree.led_otherwise());
         for place in conflicts.chain(submissions.reports()).chain(submissions.unsent()).chain(others) {
             let mut inner = None;
             for around in engine.tree.with_ancestors(place) {
-                noted.entry(around).or_default().extend(inner);
+                noted.get_or_default(around).extend(inner);
                 inner = Some(around);
             }
         }

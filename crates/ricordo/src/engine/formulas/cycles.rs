@@ -1,23 +1,22 @@
 //! Formulas that depend on each other in a circle.
 
-use rustc_hash::{FxHashMap, FxHashSet};
-
 use super::Compiler;
 use crate::schema::PartId;
+use crate::value::{HashedMap, HashedSet};
 
 impl Compiler<'_> {
     /// Refuses values that depend on themselves, whatever the data.
     pub(super) fn refuse_cycles(&mut self) {
-        let computed: FxHashMap<PartId, Vec<usize>> = {
-            let mut computed: FxHashMap<PartId, Vec<usize>> = FxHashMap::default();
+        let computed: HashedMap<PartId, Vec<usize>> = {
+            let mut computed: HashedMap<PartId, Vec<usize>> = HashedMap::default();
             for (at, info) in self.compiled.infos.iter().enumerate() {
                 if matches!(info.key, "calculate" | "suggest" | "counterpart" | "relevant") {
-                    computed.entry(info.part).or_default().push(at);
+                    computed.get_or_default(info.part).push(at);
                 }
             }
             computed
         };
-        let (mut done, mut cycles) = (FxHashSet::default(), Vec::new());
+        let (mut done, mut cycles) = (HashedSet::default(), Vec::new());
         for start in computed.values().flatten() {
             let mut way: Vec<(usize, usize)> = Vec::new();
             if done.insert(*start) {

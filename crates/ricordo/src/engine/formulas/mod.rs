@@ -9,7 +9,6 @@ mod totals;
 use std::sync::Arc;
 
 use choices::ListOfChoices;
-use rustc_hash::FxHashMap;
 
 use super::rulebook::{FlagRule, RuleOf, RuleSpec};
 use crate::formula::{
@@ -19,7 +18,7 @@ use crate::model::Spot;
 use crate::schema::{Error, Kind, PartId, RecordId, Route, RuleText, RuleTextOf, Schema, Step};
 use crate::settle::{FormulaText, Function, PlaceView};
 use crate::tree::SharedId;
-use crate::value::Value;
+use crate::value::{HashedMap, Value};
 
 /// Something wrong with a rule, or doubtful about it.
 #[derive(Clone, Debug)]
@@ -79,7 +78,7 @@ pub(super) fn compile(schema: &Schema, name: &mut dyn FnMut() -> SharedId) -> Co
         schema,
         surroundings: Surroundings::new(schema),
         compiled: CompiledFormulas::default(),
-        totals: FxHashMap::default(),
+        totals: HashedMap::default(),
         lists_of_choices: Vec::new(),
         shared_read: Vec::new(),
         name,
@@ -98,7 +97,7 @@ struct Compiler<'a> {
     surroundings: Surroundings,
     compiled: CompiledFormulas,
     /// The aggregates that no field shows, by their record type.
-    totals: FxHashMap<RecordId, Vec<(Total, SharedId)>>,
+    totals: HashedMap<RecordId, Vec<(Total, SharedId)>>,
     /// The choices that several fields share.
     lists_of_choices: Vec<ListOfChoices>,
     /// The results that the rule at hand reads and no field shows.

@@ -33,7 +33,7 @@ impl Compiler<'_> {
         let (schema, records) = (self.schema, chain.records.clone());
         code.take_totals(schema, &mut |total| {
             let record = records[total.level];
-            let known = self.totals.entry(record).or_default();
+            let known = self.totals.get_or_default(record);
             // The record is the same, whatever lies between it and the formula.
             let total = Total { level: 0, ..total };
             let id = if let Some((_, id)) = known.iter().find(|(known, _)| *known == total) {

@@ -9,8 +9,6 @@ use std::collections::VecDeque;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::rc::Rc;
 
-use rustc_hash::FxHashMap;
-
 pub(super) use self::finally::finally;
 use super::cause::{Cause, Link};
 use super::counts::{Counts, SubscriberReport};
@@ -20,7 +18,7 @@ use crate::engine::{
     Reads, RuleSpec, Status, Submitted, Ticket,
 };
 use crate::schema::{Error, ErrorKind, Pointer};
-use crate::value::sort;
+use crate::value::{HashedMap, sort};
 
 /// The most actions in a chain, each of which responds to the one before.
 const LONGEST_CHAIN: u32 = 100;
@@ -65,7 +63,7 @@ pub(super) struct Notice {
 /// No borrow of the engine outlives a method here, so none is held while a subscriber is called.
 pub(super) struct Core {
     engine: RefCell<Engine>,
-    subscribers: RefCell<FxHashMap<ObserverId, Subscriber>>,
+    subscribers: RefCell<HashedMap<ObserverId, Subscriber>>,
     /// Actions from inside callbacks, and outcomes that are still to be reported.
     queue: RefCell<VecDeque<Queued>>,
     /// Rules that are to be withdrawn as soon as that is possible, and how.

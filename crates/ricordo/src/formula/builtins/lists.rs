@@ -8,7 +8,7 @@ use crate::formula::datum::Datum;
 use crate::formula::functions::Function;
 use crate::formula::operators::{added, binary, divided, multiplied};
 use crate::formula::syntax::Operator;
-use crate::value::sort_by;
+use crate::value::{HashedSet, sort_by};
 
 pub(super) fn call(function: Function, arguments: &[Datum]) -> Option<Datum> {
     let items = || arguments[0].items();
@@ -140,7 +140,7 @@ pub(crate) fn position(items: &[Datum], position: &Datum) -> Option<usize> {
 fn distinct<'a>(items: impl Iterator<Item = &'a Datum>) -> Option<Datum> {
     /// More lists, records, or dates with a time than this are not compared with each other.
     const MOST_COMPARED: usize = 1_000;
-    let mut seen = rustc_hash::FxHashSet::default();
+    let mut seen = HashedSet::default();
     let (mut distinct, mut compared): (Vec<Datum>, Vec<Datum>) = (Vec::new(), Vec::new());
     for item in items {
         let is_new = match item {
