@@ -1,13 +1,11 @@
 //! Whom to notify of an outcome.
 
-use smallvec::SmallVec;
-
 use super::change::Change;
 use super::observers::{ObserverId, Observers};
 use super::row_edits;
 use crate::settle::Reach;
 use crate::tree::{Aspects, PlaceId, Tree};
-use crate::value::sort;
+use crate::value::{Few, sort};
 
 /// Whoever observes something that has changed, or a place that came or went. `gone` went with the places around them, and are
 /// no longer found in these.
@@ -17,7 +15,7 @@ pub(super) fn to_notify(
     changes: &[Change],
     gone: &[PlaceId],
     may_be_gone: bool,
-) -> SmallVec<[ObserverId; 4]> {
+) -> Few<ObserverId> {
     // Of a place that was gone and is, only a reset of what it lay in could still notify.
     let may_be_gone = may_be_gone || changes.iter().any(|change| change.aspects.contains(Aspects::EPOCH));
     let mut found = Found::default();
@@ -52,9 +50,9 @@ pub(super) fn to_notify(
 #[derive(Default)]
 struct Found {
     /// The places that they observe have surely changed.
-    notified: SmallVec<[ObserverId; 4]>,
+    notified: Few<ObserverId>,
     /// Whether what they observe differs depends on a sum.
-    to_ask: SmallVec<[ObserverId; 4]>,
+    to_ask: Few<ObserverId>,
 }
 
 impl Found {
@@ -105,12 +103,7 @@ impl Found {
     }
 
     /// Those to notify, in the order in which they began to observe.
-    fn finish(
-        mut self,
-        tree: &mut Tree,
-        observers: &mut Observers,
-        may_be_gone: bool,
-    ) -> SmallVec<[ObserverId; 4]> {
+    fn finish(mut self, tree: &mut Tree, observers: &mut Observers, may_be_gone: bool) -> Few<ObserverId> {
         sort(&mut self.notified);
         self.notified.dedup();
         if may_be_gone {

@@ -2,8 +2,6 @@
 
 use std::sync::Arc;
 
-use smallvec::SmallVec;
-
 use super::actions::ActionSummary;
 use super::change::{Change, Rest};
 use super::inherited_flags::{FlagsBefore, differing_flags};
@@ -15,13 +13,13 @@ use crate::tree::{
     Aspects, ChangeSet, ChangedPlace, Fault, Faults, FieldRef, FieldState, FocusBefore, Key, ListBody,
     PlaceId, Presence, Reversal, Shape, Tree,
 };
-use crate::value::{HashedMap, HashedSet, OrderedSet, Value, sort};
+use crate::value::{Few, HashedMap, HashedSet, OrderedSet, Value, sort};
 
 /// The outcome of an action: what it changed, and whom to notify.
 #[derive(Debug, Default)]
 pub struct Outcome {
     changes: Vec<Change>,
-    notices: SmallVec<[ObserverId; 4]>,
+    notices: Few<ObserverId>,
     made: Option<PlaceId>,
     summary: ActionSummary,
     is_step: bool,
@@ -109,7 +107,7 @@ impl Outcome {
             hide_variants(tree, &mut changes);
         }
         let notices = if observers.is_empty() {
-            SmallVec::new()
+            Few::new()
         } else {
             to_notify(tree, observers, &changes, &gone, may_be_gone)
         };
@@ -178,7 +176,7 @@ fn note_variants(tree: &Tree, changes: &mut Vec<Change>) {
     let is_varied =
         |change: &&Change| change.aspects.contains(Aspects::PRESENCE) && tree.is_variant(change.place);
     let records = changes.iter().filter(is_varied).filter_map(|change| tree.parent(change.place));
-    let records: SmallVec<[PlaceId; 2]> = records.collect();
+    let records: Few<PlaceId> = records.collect();
     for record in records {
         match changes.iter_mut().find(|change| change.place == record) {
             Some(change) => change.aspects |= Aspects::PRESENCE,

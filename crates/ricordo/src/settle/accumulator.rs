@@ -1,7 +1,6 @@
 //! Accumulators: sums and the like of many numbers, updated by differences, and exact in every order.
 
 use rust_decimal::Decimal;
-use smallvec::SmallVec;
 
 use crate::value::{Keyed, OrderedSet, normalized};
 
@@ -144,7 +143,7 @@ const MOST_SCALE: u32 = 28;
 #[derive(Clone, Debug, Default, PartialEq)]
 struct ExactSum {
     /// By scale, in order: few are ever in use.
-    of_scales: SmallVec<[(u32, i128); 2]>,
+    of_scales: Vec<(u32, i128)>,
     /// The number of values too large to be counted: while there are any, there is no sum.
     too_large: i128,
 }

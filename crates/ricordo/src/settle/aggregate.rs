@@ -2,12 +2,10 @@
 
 use std::cmp::Ordering;
 
-use smallvec::SmallVec;
-
 use super::accumulator::{Accumulator, Share};
 use crate::schema::{PartId, Step};
 use crate::tree::{FilterId, PlaceId, Tree};
-use crate::value::{HashedMap, Value, normalized};
+use crate::value::{Few, HashedMap, Value, normalized};
 
 /// The kind of an aggregate over the rows of a list.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -161,7 +159,7 @@ impl AggregateOf {
     /// The rows that depend on a place in what the aggregate is for: on the value of a field, or on what is in anything else
     /// is in it.
     pub(super) fn scope(&self, tree: &Tree, base: PlaceId, place: PlaceId) -> Option<Scope> {
-        let mut way: SmallVec<[PlaceId; 8]> = SmallVec::new();
+        let mut way = Few::new();
         let mut around = Some(place);
         while let Some(place) = around {
             way.push(place);

@@ -7,12 +7,12 @@ use super::cells::{Cell, CellBody};
 use super::declaration::{Declaration, RuleKey, Slot, Way};
 use super::graph::{Declared, Graph, lies_in};
 use crate::tree::{PlaceId, Shape, Tree};
-use crate::value::HashedSet;
+use crate::value::{Few, HashedSet};
 
 impl Graph {
     /// Updates the aggregates that depend on a place, after its value has changed, or after what is in it has come or gone.
     pub(super) fn update_aggregates_of(&mut self, tree: &Tree, place: PlaceId) {
-        for at in SmallVec::<[RuleKey; 8]>::from_slice(self.aggregates_over(tree, place)) {
+        for at in Few::from_slice(self.aggregates_over(tree, place)) {
             self.update_aggregates(tree, at, place, &self.aggregated(tree, at, place));
         }
     }
@@ -168,7 +168,7 @@ impl Graph {
     }
 
     /// The cells of aggregates that depend on a place.
-    pub(super) fn aggregating(&self, tree: &Tree, place: PlaceId) -> SmallVec<[Cell; 4]> {
+    pub(super) fn aggregating(&self, tree: &Tree, place: PlaceId) -> Few<Cell> {
         let over = self.aggregates_over(tree, place).iter();
         over.flat_map(|at| self.aggregated(tree, *at, place)).map(|(cell, _)| cell).collect()
     }

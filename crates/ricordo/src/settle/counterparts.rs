@@ -63,7 +63,7 @@ impl Graph {
     /// Returns whether all that a cell has read is as it was loaded.
     fn is_at_baseline(&self, tree: &Tree, cell: Cell) -> bool {
         let Some(body) = self.cells.get(cell) else { return false };
-        self.read_set(tree, body).iter().all(|read| {
+        self.read_set(tree, body).all(|read| {
             let place = read.place;
             let is_same = !read.aspects.contains(Aspects::VALUE) || !tree.marks(place).has(Marks::DIFFERS);
             let presences = [tree.presence(place), tree.baseline_presence(place)];
@@ -165,7 +165,8 @@ impl Graph {
         }
         let driver = tree.counterpart(place).and_then(|driver| tree.field(driver));
         let is_led_by_nothing = driver.is_none_or(|driver| driver.value().is_empty());
-        let read_set = self.cells.get(cell).map(|body| self.read_set(tree, body)).unwrap_or_default();
+        let body = self.cells.get(cell);
+        let read_set: Vec<Read> = body.map_or_else(Vec::new, |body| self.read_set(tree, body).collect());
         if !self.is_return && (is_led_by_nothing || has_changed(tree, &read_set)) {
             self.trigger(cell);
         }

@@ -5,8 +5,6 @@
 //! compares its reads with the edges, and keeps nothing; from a place that changes, the edges lead back to the cells that have
 //! read it. A cell that reads otherwise, such as one certain row, keeps its reads in the dependency index.
 
-use smallvec::SmallVec;
-
 use super::declaration::{Declaration, RuleKey};
 use super::{Reach, Read};
 use crate::schema::PartId;
@@ -34,7 +32,7 @@ pub(super) struct Edge {
     /// The number of places to go up.
     pub(super) climb: usize,
     /// The fields to go down from there.
-    down: SmallVec<[u32; 2]>,
+    down: Vec<u32>,
     part: PartId,
     pub(super) reach: Reach,
     pub(super) aspects: Aspects,
@@ -68,7 +66,7 @@ impl Edge {
         base: PlaceId,
         read: &Read,
     ) -> Option<Self> {
-        let (mut at, mut down) = (read.place, SmallVec::new());
+        let (mut at, mut down) = (read.place, Vec::new());
         let climb = loop {
             let mut around = tree.with_ancestors(base).take(declaration.base + 1);
             if let Some(climb) = around.position(|around| around == at) {

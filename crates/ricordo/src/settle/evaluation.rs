@@ -231,13 +231,12 @@ impl Graph {
             let values = read.aspects.without(Aspects::STRUCTURE | Aspects::RELEVANT);
             values.contains(Aspects::ALL) || !tree.is_present(read.place)
         };
-        self.read_set(tree, body).into_iter().filter(reads_value).map(|read| read.place).collect()
+        self.read_set(tree, body).filter(reads_value).map(|read| read.place).collect()
     }
 
     /// The cells whose results a cell has read that no field shows.
     fn shared_read<'a>(&'a self, tree: &'a Tree, body: &'a CellBody) -> impl Iterator<Item = &'a CellBody> {
-        let reads =
-            self.read_set(tree, body).into_iter().filter(|read| read.aspects.contains(Aspects::SHARED));
+        let reads = self.read_set(tree, body).filter(|read| read.aspects.contains(Aspects::SHARED));
         let cells = reads.flat_map(|read| self.cells.of(read.place)).filter_map(|cell| self.cells.get(*cell));
         cells.filter(|other| matches!(other.slot, Slot::Shared(id) if self.reads_shared(body, id)))
     }
@@ -245,12 +244,12 @@ impl Graph {
     /// Returns whether a cell has read a secret, or a record or list in which there may be one.
     fn reads_secret(&self, tree: &Tree, cell: &CellBody) -> bool {
         let schema = tree.schema();
-        let reads = |read: &Read| match read.reach {
+        let reads = |read: Read| match read.reach {
             Reach::Own => tree.part(read.place).secret,
             Reach::Below => schema.may_hold_secret(tree.part_id(read.place)),
         };
         schema.has_secrets()
-            && (self.read_set(tree, cell).iter().any(reads)
+            && (self.read_set(tree, cell).any(reads)
                 || self.shared_read(tree, cell).any(|shared| self.reads_secret(tree, shared)))
     }
 

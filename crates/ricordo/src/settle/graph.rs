@@ -14,16 +14,16 @@ use super::edges::{EdgeIndex, ReadSet, Variant};
 use super::{Reads, Unsettled};
 use crate::schema::{Choices, PartId};
 use crate::tree::{Aspects, PlaceId, Source, Tree};
-use crate::value::{HashedMap, HashedSet, sort};
+use crate::value::{Few, HashedMap, HashedSet, sort};
 
 /// All rules of a form, their cells, and what these have read.
 #[derive(Debug, Default)]
 pub(crate) struct Graph {
     pub(super) declarations: SlotMap<RuleKey, Declared>,
-    of_parts: HashedMap<PartId, SmallVec<[RuleKey; 2]>>,
+    of_parts: HashedMap<PartId, Vec<RuleKey>>,
     /// The declarations that are aggregates, and those of them that depend on fields of a part.
     pub(super) aggregates: Vec<RuleKey>,
-    pub(super) aggregates_of_parts: HashedMap<PartId, SmallVec<[RuleKey; 4]>>,
+    pub(super) aggregates_of_parts: HashedMap<PartId, Vec<RuleKey>>,
     pub(super) cells: Cells,
     pub(super) dependencies: DependencyIndex<Cell>,
     pub(super) edges: EdgeIndex,
@@ -84,7 +84,7 @@ pub(super) struct Declared {
     pub(super) height: u32,
     /// The cells of an aggregate, by what it is for. There are several where the record that shows it was replaced by
     /// another, and may come back by undo; all are kept up to date.
-    pub(super) of_bases: HashedMap<PlaceId, SmallVec<[Cell; 1]>>,
+    pub(super) of_bases: HashedMap<PlaceId, SmallVec<[Cell; 2]>>,
     /// The ways in which its places read.
     pub(super) variants: Vec<Variant>,
 }
@@ -267,12 +267,12 @@ impl Graph {
     /// Makes everything pending that is declared of a place.
     fn add_cells(&mut self, tree: &mut Tree, place: PlaceId) -> Result<(), Unsettled> {
         if !self.cells.of(place).is_empty() {
-            let cells = SmallVec::<[Cell; 4]>::from_slice(self.cells.of(place));
+            let cells = Few::from_slice(self.cells.of(place));
             cells.into_iter().for_each(|cell| self.invalidate(cell));
             return Ok(());
         }
         let Some(declared) = self.of_parts.get(&tree.part_id(place)) else { return Ok(()) };
-        declared.clone().into_iter().try_for_each(|at| {
+        Few::from_slice(declared).into_iter().try_for_each(|at| {
             let coming = if self.known.contains(&at) { Coming::Known } else { Coming::Loaded };
             self.add_cell(tree, place, at, coming)
         })
@@ -367,7 +367,7 @@ impl Graph {
     /// Computes everything that depends on the changes of the tree.
     pub(crate) fn settle(&mut self, tree: &mut Tree) -> Result<(), Unsettled> {
         for place in tree.take_freed() {
-            for cell in SmallVec::<[Cell; 4]>::from_slice(self.cells.of(place)) {
+            for cell in Few::from_slice(self.cells.of(place)) {
                 self.drop_cell(tree, cell);
             }
             tree.set_source(place, None);

@@ -105,12 +105,12 @@ impl Graph {
                 inputs.extend(self.cells.of(place).iter().copied().filter(depends));
             }
         }
-        for read in &self.read_set(tree, body) {
+        for read in self.read_set(tree, body) {
             let is_other = |slot: Slot| matches!(slot, Slot::Shared(id) if !self.reads_shared(body, id));
             let is_read = |input: &Cell| !self.cells.get(*input).is_some_and(|input| is_other(input.slot));
             inputs.extend(self.cells_of(read.place, read.aspects).filter(is_read));
             if read.reach == Reach::Below {
-                inputs.extend(self.cells_in(tree, read));
+                inputs.extend(self.cells_in(tree, &read));
             }
         }
         sort(&mut inputs);

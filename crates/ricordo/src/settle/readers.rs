@@ -1,12 +1,11 @@
 //! Readers: which cells have read a place, and what a cell has read.
 
-use smallvec::SmallVec;
-
 use super::cells::{Cell, CellBody};
 use super::edges::{Edge, MOST_VARIANTS, ReadSet, Variant, leads_to};
 use super::graph::Graph;
 use super::{Reach, Read};
 use crate::tree::{Aspects, PlaceId, Tree};
+use crate::value::Few;
 
 impl Graph {
     /// Returns whether any cell has read any of these aspects of a place.
@@ -15,8 +14,8 @@ impl Graph {
     }
 
     /// Visits the cells that have read any of these aspects of a place, or of all in something that it lies in.
-    pub(super) fn readers(&self, tree: &Tree, place: PlaceId, aspects: Aspects) -> SmallVec<[Cell; 8]> {
-        let mut readers = SmallVec::new();
+    pub(super) fn readers(&self, tree: &Tree, place: PlaceId, aspects: Aspects) -> Few<Cell> {
+        let mut readers = Few::new();
         if !self.dependencies.is_empty() {
             self.dependencies.visit(tree, place, aspects, |reader, _, _| readers.push(reader));
         }
@@ -35,7 +34,7 @@ impl Graph {
         tree: &Tree,
         place: PlaceId,
         reads: impl Fn(&Edge) -> bool,
-        readers: &mut SmallVec<[Cell; 8]>,
+        readers: &mut Few<Cell>,
     ) {
         for name in self.edges.of(tree.part_id(place)) {
             let Some(declared) = self.declarations.get(name.rule) else { continue };
@@ -103,15 +102,15 @@ impl Graph {
     }
 
     /// The reads of a cell when it was computed last.
-    pub(super) fn read_set(&self, tree: &Tree, body: &CellBody) -> SmallVec<[Read; 4]> {
-        match &body.read_set {
-            ReadSet::Nothing => SmallVec::new(),
+    pub(super) fn read_set<'a>(&'a self, tree: &'a Tree, body: &'a CellBody) -> impl Iterator<Item = Read> {
+        let (own, edges): (&[Read], &[Edge]) = match &body.read_set {
+            ReadSet::Nothing => (&[], &[]),
             ReadSet::Compiled(variant) => {
-                let variant = &self.declarations[body.declaration].variants[usize::from(*variant)];
-                variant.iter().filter_map(|edge| edge.read(tree, body.base)).collect()
+                (&[], &self.declarations[body.declaration].variants[usize::from(*variant)])
             }
-            ReadSet::Own(own) => SmallVec::from_slice(own),
-        }
+            ReadSet::Own(own) => (own, &[]),
+        };
+        own.iter().copied().chain(edges.iter().filter_map(|edge| edge.read(tree, body.base)))
     }
 
     /// Sets what a cell has read; what it had read before comes back.

@@ -5,15 +5,13 @@
 
 use std::fmt;
 
-use smallvec::SmallVec;
-
 use super::arena::NONE;
 use super::list::ListBody;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, PlaceId, Reversal, RowKey, Shape, Tree, Unchecked};
 use crate::schema::{Kind, Pointer};
-use crate::value::{HashedMap, HashedSet, OrderedSet, Record, Value, sort};
+use crate::value::{Few, HashedMap, HashedSet, OrderedSet, Record, Value, sort};
 
 /// A place that the user and the server have changed differently since they last agreed.
 ///
@@ -148,7 +146,7 @@ impl Tree {
     }
 
     fn put_conflict(&mut self, place: PlaceId, base: Option<Value>) -> Option<Value> {
-        let around: SmallVec<[PlaceId; 8]> = self.with_ancestors(place).skip(1).collect();
+        let around: Few<PlaceId> = self.with_ancestors(place).skip(1).collect();
         self.conflicts.put(place, &around, base)
     }
 

@@ -141,9 +141,9 @@ pub(crate) struct Properties {
     pub(crate) is_readonly: bool,
     pub(crate) is_required: bool,
     /// The rules that could not be computed.
-    pub(crate) failures: SmallVec<[Failure; 0]>,
+    pub(crate) failures: Vec<Failure>,
     /// The constraints that do not hold.
-    pub(crate) failed: SmallVec<[FailedConstraint; 1]>,
+    pub(crate) failed: Vec<FailedConstraint>,
     /// The bounds of a date or time that rules give.
     pub(crate) bounds: Option<Box<Bounds>>,
     /// The choices that a rule gives the field.
@@ -151,9 +151,9 @@ pub(crate) struct Properties {
     /// Whether these choices are computed from a secret, so that no message names them.
     pub(crate) hides_choices: bool,
     /// The filters of aggregates by which the place, a row, is kept.
-    pub(crate) kept: SmallVec<[FilterId; 0]>,
+    pub(crate) kept: Vec<FilterId>,
     /// The messages about the place in the reply to a submission.
-    pub(crate) reported: SmallVec<[Arc<str>; 0]>,
+    pub(crate) reported: Vec<Arc<str>>,
     /// Whether a check of the place is under way.
     pub(crate) is_pending: bool,
 }

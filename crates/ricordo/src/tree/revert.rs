@@ -1,10 +1,9 @@
 //! Reverting changes: rolling back, undoing, and freeing what nothing can bring back.
 
-use smallvec::SmallVec;
-
 use super::arena::NONE;
 use super::state::Presence;
 use super::{Aspects, PlaceId, Reversal, Tree, Unchecked};
+use crate::value::Few;
 
 impl Tree {
     /// Takes the log of the changes. Whoever has read it gives it back.
@@ -82,7 +81,7 @@ impl Tree {
 
     /// Reverts an earlier log, in a way that can itself be reverted. Baselines stay as they are now.
     pub(crate) fn revert_all(&mut self, log: impl DoubleEndedIterator<Item = Reversal>) {
-        let (mut tags, mut other_tags): (SmallVec<[PlaceId; 2]>, SmallVec<[PlaceId; 2]>) = Default::default();
+        let (mut tags, mut other_tags) = (Few::new(), Few::new());
         for reversal in log.rev() {
             tags.extend(self.tag_concerned(&reversal));
             match reversal {

@@ -1,14 +1,12 @@
 //! The ways the rows of a list change.
 
-use smallvec::SmallVec;
-
 use super::change_set::{ListBaseline, SwappedRow};
 use super::list::ListBody;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, Marks, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::Kind;
-use crate::value::{OrderedSet, Value, sort_by_key};
+use crate::value::{OrderedSet, Value};
 
 /// Stands for the key of a row that is not in its list yet.
 const NO_KEY: Key = Key::MAX;
@@ -179,7 +177,7 @@ impl Tree {
     pub(super) fn exchange_rows(&mut self, list: PlaceId, keys: [Key; 2], displaced: [bool; 2]) {
         let reversal = self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
             let body = tree.list_mut(list)?;
-            let mut rows = SmallVec::<[SwappedRow; 2]>::new();
+            let mut rows = Vec::with_capacity(2);
             for (key, is_displaced) in keys.into_iter().zip(displaced) {
                 let is_from_baseline = body.rows[key as usize].baseline_position().is_some();
                 let was_displaced = if is_displaced && is_from_baseline {
@@ -189,8 +187,10 @@ impl Tree {
                 };
                 rows.push(SwappedRow { key, position: body.sequence.position(key)?, was_displaced });
             }
-            sort_by_key(&mut rows, |row| row.position);
-            let rows: [SwappedRow; 2] = rows.into_inner().ok()?;
+            let mut rows: [SwappedRow; 2] = rows.try_into().ok()?;
+            if rows[0].position > rows[1].position {
+                rows.reverse();
+            }
             let [low, high] = rows;
             body.sequence.remove(high.key);
             body.sequence.insert(low.position, high.key);

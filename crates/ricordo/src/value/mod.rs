@@ -29,6 +29,9 @@ pub(crate) use time::read_offset;
 pub use time::{DateTime, read_date, read_date_time, read_time, write_date, write_date_time, write_time};
 
 pub(crate) use content::{content_of, list_content, member_content};
+/// Keys that an edit gathers on its way, with room for a few.
+pub(crate) type Few<T> = smallvec::SmallVec<[T; 8]>;
+
 pub(crate) use hashed::{HashedMap, HashedSet};
 pub(crate) use number::{is_canonical_number, is_normalized, normalized};
 pub(crate) use ordered::{Keyed, OrderedSet};
