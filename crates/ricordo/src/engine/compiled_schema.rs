@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::Engine;
 #[cfg(feature = "formula")]
 use super::formulas::{CompiledFormulas, FormulaInfo, RuleFault};
-use super::rulebook::{RuleSpec, Rulebook, RulesFor};
+use super::rulebook::{RuleSpecs, Rulebook, RulesFor};
 use crate::schema::{Error, RecordId, Schema};
 use crate::value::Value;
 
@@ -107,12 +107,8 @@ impl CompiledSchema {
     }
 
     /// Adds the rules of a record type, or those of the form itself.
-    pub(crate) fn add_all(
-        &mut self,
-        record: Option<RecordId>,
-        specs: Vec<Result<RuleSpec, Error>>,
-    ) -> Result<(), Error> {
-        self.rules.add_all(record.map_or(RulesFor::Form, RulesFor::Records), specs)
+    pub(crate) fn add_all(&mut self, record: Option<RecordId>, specs: RuleSpecs) -> Result<(), Error> {
+        specs.add_to(&mut self.rules, record.map_or(RulesFor::Form, RulesFor::Records))
     }
 }
 
@@ -145,7 +141,9 @@ impl Engine {
     pub(crate) fn with_rules(self, schema: &CompiledSchema) -> Result<Self, Error> {
         let mut engine = self;
         engine.is_typed = schema.rules.is_typed();
-        engine.install(schema.rules.rules(), schema.rules.constraints(), 0)?;
+        if let Some(install) = schema.rules.install() {
+            install(&mut engine, &schema.rules, 0)?;
+        }
         engine.next_constraint = schema.rules.next_constraint();
         engine.tree.note_loaded();
         Ok(engine)

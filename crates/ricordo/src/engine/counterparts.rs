@@ -23,7 +23,7 @@ pub(super) enum Setting {
 impl Engine {
     /// The places that an edit is about to set.
     pub(super) fn setting(&mut self, edit: &Edit) -> Setting {
-        if self.graph.is_empty() || edit.kind.sets == Sets::Nothing {
+        if self.settling.is_empty() || edit.kind.sets == Sets::Nothing {
             return Setting::Nothing;
         }
         // The edit's changes must be in the log, whatever is there already.

@@ -72,23 +72,27 @@ fn held_words(value: &Value) -> String {
 impl Engine {
     /// The places that the value of a place depends on, in the order of the form; none if it is not computed.
     pub fn dependencies(&self, place: PlaceId) -> Vec<PlaceId> {
-        self.in_order(self.graph.dependencies_of(&self.tree, place))
+        self.in_order(self.settling.dependencies_of(&self.tree, place))
+    }
+
+    fn slot_of(&self, rule: u64) -> Option<Slot> {
+        self.settling.graph()?.slot_of(rule)
     }
 
     /// The places that the value of a place, or one of its flags, depends on, but for the rows
     /// of aggregates.
     pub(crate) fn all_dependencies(&self, place: PlaceId) -> Vec<PlaceId> {
-        self.graph.all_dependencies_of(&self.tree, place)
+        self.settling.all_dependencies_of(&self.tree, place)
     }
 
     /// Returns whether a place shows an aggregate.
     pub(crate) fn shows_aggregate(&self, place: PlaceId) -> bool {
-        self.graph.shows_aggregate(place)
+        self.settling.shows_aggregate(place)
     }
 
     /// Returns whether a place shows an aggregate that depends on another place.
     pub(crate) fn aggregates(&self, place: PlaceId, other: PlaceId) -> bool {
-        self.graph.aggregates(&self.tree, place, other)
+        self.settling.aggregates(&self.tree, place, other)
     }
 
     /// Places in the order of the form, each once.
@@ -128,7 +132,7 @@ impl Engine {
         }
         if let Some(flags) = self.tree.properties_of(place) {
             for failure in &flags.failures {
-                let what = match self.graph.slot_of(failure.rule) {
+                let what = match self.slot_of(failure.rule) {
                     Some(Slot::Value(_)) | None => continue,
                     Some(Slot::Relevant) => "whether it is relevant",
                     Some(Slot::Readonly) => "whether it is read-only",
@@ -160,7 +164,7 @@ impl Engine {
     fn flag_reason(&self, place: PlaceId, by: PlaceId, flag: &str, of: Slot) -> Reason {
         let inherited =
             if place == by { String::new() } else { format!(", like {}", Named(&self.tree.pointer(by))) };
-        let rules = self.graph.rules_of(&self.tree, by);
+        let rules = self.settling.rules_of(&self.tree, by);
         let from = rules.into_iter().find(|(slot, _)| *slot == of).map(|(_, from)| from).unwrap_or_default();
         let name = self.tree.pointer(place);
         let by_formula = self.formula_words(by, |slot| slot == of);
@@ -170,7 +174,8 @@ impl Engine {
 
     /// The text of the rule that computes something of a place, and how with values in it: ` by “cost / loaves” (7.65 / 12)`.
     fn formula_words(&self, place: PlaceId, is_of: impl Fn(Slot) -> bool) -> String {
-        match self.graph.text_of(&self.tree, place, is_of) {
+        let text = self.settling.graph().and_then(|graph| graph.text_of(&self.tree, place, is_of));
+        match text {
             None => String::new(),
             Some([text, filled_in]) if text == filled_in => format!(" by “{text}”"),
             Some([text, filled_in]) => format!(" by “{text}” ({filled_in})"),
@@ -196,12 +201,13 @@ impl Engine {
             other => other.to_owned(),
         };
         let failures = self.tree.properties_of(place).into_iter().flat_map(|flags| &flags.failures);
-        let is_value = |rule| matches!(self.graph.slot_of(rule), Some(Slot::Value(_)));
+        let is_value = |rule| matches!(self.slot_of(rule), Some(Slot::Value(_)));
         let failure = failures.into_iter().find(|failure| is_value(failure.rule));
         let is =
             failure.map_or(is.clone(), |failure| format!("{is}, could not be computed ({})", failure.why));
-        let rows = self.graph.aggregated_places(&self.tree, place).filter(|rows| !rows.is_empty());
-        let from = rows.unwrap_or_else(|| self.graph.dependencies_of(&self.tree, place));
+        let rows = self.settling.graph().and_then(|graph| graph.aggregated_places(&self.tree, place));
+        let rows = rows.filter(|rows| !rows.is_empty());
+        let from = rows.unwrap_or_else(|| self.settling.dependencies_of(&self.tree, place));
         if !from.is_empty() && explained.contains(&place) {
             return Reason { text: format!("{is}, see above"), from: Vec::new() };
         }
@@ -222,7 +228,7 @@ impl Engine {
 
     /// The dependencies of these flags of a place, in words.
     pub(super) fn rule_words(&self, view: PlaceView<'_>, of: Slot) -> Option<String> {
-        let rules = self.graph.rules_of(&self.tree, view.id());
+        let rules = self.settling.rules_of(&self.tree, view.id());
         let from = rules.into_iter().find(|(slot, _)| *slot == of)?.1;
         Some(self.names_of(&self.in_order(from)))
     }

@@ -444,14 +444,20 @@ impl Changes<'_> {
 impl Engine {
     /// Computes one of each two counterparts of which something was changed, unless they agree already, whichever of them leads.
     fn compute_followers(&mut self) {
-        let firsts = self.graph.places().filter_map(|place| match self.tree.source(place)? {
-            Source::First(second) => Some((place, second)),
-            Source::Own | Source::Unseen | Source::Calculated | Source::Suggestion | Source::Second(_) => {
-                None
+        let firsts = self.settling.computed_places().into_iter().filter_map(|place| {
+            match self.tree.source(place)? {
+                Source::First(second) => Some((place, second)),
+                Source::Own
+                | Source::Unseen
+                | Source::Calculated
+                | Source::Suggestion
+                | Source::Second(_) => None,
             }
         });
-        let changed =
-            |place: PlaceId| self.tree.is_dirty(place) || !self.graph.reads_baseline(&self.tree, place);
+        let changed = |place: PlaceId| {
+            self.tree.is_dirty(place)
+                || !self.settling.graph().is_some_and(|graph| graph.reads_baseline(&self.tree, place))
+        };
         let pairs: Vec<(PlaceId, PlaceId)> = firsts
             .filter(|(first, second)| changed(*first) || changed(*second) || self.lies_in_new(*first))
             .collect();

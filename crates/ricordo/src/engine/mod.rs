@@ -63,7 +63,7 @@ pub use payload::Extent;
 pub(crate) use prepared_rows::Prepared;
 pub use problem::{Problem, ProblemError};
 pub use row_edits::RowEdit;
-pub(crate) use rulebook::{FlagRule, RuleOf, RuleSpec};
+pub(crate) use rulebook::{FlagRule, RuleOf, RuleSpec, RuleSpecs};
 pub use submission::{AfterAccept, Answer, Status, Submission, SubmitRequest};
 
 pub(crate) use crate::settle::AggregateKind;
@@ -71,7 +71,7 @@ pub use crate::settle::{Comparison, PlaceView, Reads};
 pub use crate::tree::{Aspects, BindingId, Conflict, Cost, Epoch, PlaceId, Revision, RowKey, Side};
 
 use crate::schema::{DEEPEST, Error, ErrorKind, Finding, Pointer, Schema};
-use crate::settle::{self, Graph};
+use crate::settle::{self, Settling};
 use crate::tree::{ConstraintId, Tree, Wording};
 pub(crate) use crate::tree::{Loader, Unfilled};
 use crate::value::Value;
@@ -104,7 +104,7 @@ use transaction::Open;
 /// ```
 pub struct Engine {
     tree: Tree,
-    graph: Graph,
+    settling: Settling,
     observers: Observers,
     history: History,
     /// The open transaction.
@@ -193,7 +193,7 @@ impl Engine {
         let checks = DeferredChecks::from_schema(&mut tree);
         let mut engine = Engine {
             tree,
-            graph: Graph::default(),
+            settling: Settling::default(),
             observers: Observers::default(),
             history: History::default(),
             open: None,
@@ -303,7 +303,9 @@ impl Engine {
 
     /// Counts of the work done so far.
     pub fn cost(&self) -> Cost {
-        Cost { aggregated: self.graph.aggregated, slots: self.graph.slots, ..self.tree.cost }
+        let [aggregated, slots] =
+            self.settling.graph().map_or([0, 0], |graph| [graph.aggregated, graph.slots]);
+        Cost { aggregated, slots, ..self.tree.cost }
     }
 
     /// Returns whether there is a step to undo.

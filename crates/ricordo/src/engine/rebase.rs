@@ -77,7 +77,7 @@ impl Engine {
     pub fn between(schema: &Arc<CompiledSchema>, from: Value, to: Value) -> Result<Engine, Error> {
         let mut form = Engine::new(schema, Some(to))?;
         let from = form.fitted(form.root(), from)?;
-        form.graph.end_loading(&form.tree);
+        form.settling.end_loading(&form.tree);
         form.tree.compare_with(from);
         form.settle_baseline_apart();
         form.settle_with_checks();
@@ -121,7 +121,8 @@ impl Engine {
     /// Treats upstream values of suggested fields as loaded: a value is an override only if it differs from the suggestion.
     pub(super) fn take_suggested_as_loaded(&mut self) {
         // An error here, such as a cycle, comes up again when the form settles.
-        let _ = self.graph.take_in_changes(&mut self.tree);
+        let Some(graph) = self.settling.graph_mut() else { return };
+        let _ = graph.take_in_changes(&mut self.tree);
         let is_loaded = |place: &PlaceId| {
             let overrides = |field: FieldRef<'_>| field.leads() && !field.value().is_empty();
             self.tree.source(*place) == Some(Source::Suggestion)
@@ -129,15 +130,15 @@ impl Engine {
                 && self.tree.is_there(*place)
                 && self.tree.field(*place).is_some_and(overrides)
         };
-        let loaded: Vec<PlaceId> = self.graph.places().filter(is_loaded).collect();
-        loaded.into_iter().for_each(|place| self.graph.take_as_loaded(place));
+        let loaded: Vec<PlaceId> = graph.places().filter(is_loaded).collect();
+        loaded.into_iter().for_each(|place| graph.take_as_loaded(place));
     }
 
     /// Settles what follows a counterpart under another baseline: it keeps what was loaded as long as nothing that it depends on
     /// differs from the baseline.
     pub(super) fn settle_followers(&mut self) {
-        self.graph.end_loading(&self.tree);
-        if self.graph.trigger_followers(&self.tree) {
+        self.settling.end_loading(&self.tree);
+        if self.settling.graph_mut().is_some_and(|graph| graph.trigger_followers(&self.tree)) {
             self.settle_with_checks();
         }
     }

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::Engine;
 use super::aggregate_spec::{AggregateSpec, aggregate_of, check_result, item_of};
 use super::rule_target::{Targeted, part_on_way, slot_of};
 use crate::model::Spot;
@@ -22,6 +23,43 @@ pub(crate) struct RuleSpec {
     pub(crate) of: RuleOf,
     /// Its text, if it is a formula.
     pub(crate) text: Option<FormulaText>,
+}
+
+/// Rules as they are declared, with what compiles them: whoever declares none has none of that code.
+#[derive(Default)]
+pub(crate) struct RuleSpecs {
+    specs: Vec<Result<RuleSpec, Error>>,
+    compile: Option<Compile>,
+}
+
+/// Adds rules to a book.
+type Compile = fn(&mut Rulebook, RulesFor, Vec<Result<RuleSpec, Error>>) -> Result<(), Error>;
+
+/// Gives a form that was just made the rules of a book. For the first so many it is known already what leads.
+type Install = fn(&mut Engine, &Rulebook, usize) -> Result<(), Error>;
+
+impl RuleSpecs {
+    pub(crate) fn push(&mut self, spec: Result<RuleSpec, Error>) {
+        self.specs.push(spec);
+        self.compile = Some(Rulebook::add_all);
+    }
+
+    pub(crate) fn append(&mut self, other: RuleSpecs) {
+        self.specs.extend(other.specs);
+        self.compile = self.compile.or(other.compile);
+    }
+
+    pub(crate) fn len(&self) -> usize {
+        self.specs.len()
+    }
+
+    pub(super) fn into_vec(self) -> Vec<Result<RuleSpec, Error>> {
+        self.specs
+    }
+
+    pub(super) fn add_to(self, book: &mut Rulebook, to: RulesFor) -> Result<(), Error> {
+        self.compile.map_or(Ok(()), |compile| compile(book, to, self.specs))
+    }
 }
 
 /// The kinds of rules.
@@ -95,12 +133,14 @@ pub(super) struct Rulebook {
     constraints: Vec<(ConstraintId, ConstraintWords)>,
     /// The id of the next constraint.
     next: ConstraintId,
+    /// Comes with the first rules.
+    install: Option<Install>,
 }
 
 impl Rulebook {
     pub(super) fn new(schema: Arc<Schema>, is_typed: bool) -> Self {
         let (rules, of_parts, constraints) = (Vec::new(), HashedMap::default(), Vec::new());
-        Rulebook { schema, is_typed, rules, of_parts, constraints, next: ConstraintId::FIRST }
+        Rulebook { schema, is_typed, rules, of_parts, constraints, next: ConstraintId::FIRST, install: None }
     }
 
     /// A rulebook for more rules of a form that has these already.
@@ -146,8 +186,14 @@ impl Rulebook {
         self.next
     }
 
+    /// Gives a form these rules; `None` if there are none.
+    pub(super) fn install(&self) -> Option<Install> {
+        self.install
+    }
+
     /// Adds rules.
     pub(super) fn add_all(&mut self, to: RulesFor, specs: Vec<Result<RuleSpec, Error>>) -> Result<(), Error> {
+        self.install = Some(Engine::install);
         let schema = self.schema.clone();
         let parts: Vec<PartId> = match to {
             RulesFor::Form => vec![schema.root()],

@@ -4,7 +4,7 @@
 use super::Engine;
 use super::rulebook::Rulebook;
 use crate::schema::{Error, ErrorKind, Named, Pointer};
-use crate::settle::{self, Unsettled};
+use crate::settle::Unsettled;
 use crate::tree::{PlaceId, Presence, Shape, Tree};
 use crate::value::{HashedMap, HashedSet};
 
@@ -21,7 +21,7 @@ impl Engine {
 
     /// Calculates what lies in rows and records that have just come: that is what they compare with.
     pub(super) fn settle_what_is_new(&mut self) -> Result<(), Error> {
-        if self.graph.is_empty() {
+        if self.settling.is_empty() {
             return Ok(());
         }
         let made = self.tree.changes_mut().take_made();
@@ -30,19 +30,19 @@ impl Engine {
         }
         self.settle_values()?;
         made.into_iter().for_each(|place| self.take_as_baseline(place));
-        self.graph.end_loading(&self.tree);
+        self.settling.end_loading(&self.tree);
         Ok(())
     }
 
     /// Calculates everything after another record was taken as the baseline.
     pub(super) fn settle_baseline(&mut self) -> Result<(), Error> {
-        if self.graph.is_empty() {
+        if self.settling.is_empty() {
             return Ok(());
         }
-        self.graph.load_anew(&mut self.tree);
+        self.settling.load_anew(&mut self.tree);
         self.settle_values()?;
         self.take_all_as_baseline();
-        self.graph.end_loading(&self.tree);
+        self.settling.end_loading(&self.tree);
         // The rows of the record have their baselines with it.
         self.tree.changes_mut().take_made();
         Ok(())
@@ -50,12 +50,12 @@ impl Engine {
 
     /// Settles values and findings alike: rules may read both.
     fn settle_values(&mut self) -> Result<(), Error> {
-        settle::settle(&mut self.tree, &mut self.graph).map_err(|unsettled| self.refused(unsettled))
+        self.settling.settle(&mut self.tree).map_err(|unsettled| self.refused(unsettled))
     }
 
     /// Makes everything that is calculated its baseline.
     pub(super) fn take_all_as_baseline(&mut self) {
-        self.take_values_as_baseline(self.graph.places().collect());
+        self.take_values_as_baseline(self.settling.computed_places());
     }
 
     /// Makes the values of these fields their baselines.
@@ -146,7 +146,7 @@ impl Baseline {
         }
         let log = settled.tree.take_log();
         settled.tree.recycle_log(log);
-        settled.install(book.rules(), book.constraints(), known)?;
+        settled.install(book, known)?;
         Ok(Baseline { settled, pairs, of_places })
     }
 

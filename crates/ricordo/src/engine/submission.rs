@@ -590,7 +590,7 @@ impl Engine {
 
     /// Settles the baseline by itself, and lets the form compare with that.
     pub(super) fn settle_baseline_apart(&mut self) {
-        if self.graph.is_empty() {
+        if self.settling.is_empty() {
             return;
         }
         let book = self.rulebook();
@@ -696,7 +696,7 @@ impl Engine {
 
     /// Reports the changes of an answer or a rebase. They are not a step of the history; the steps before can still be undone.
     pub(super) fn report_answer(&mut self, summary: ActionSummary, rebased: &[Rebased]) -> Outcome {
-        self.graph.finish();
+        self.settling.finish();
         self.pauses.resume(&self.tree);
         let mut outcome = self.report(None);
         self.submissions.revision = Revision::new(self.submissions.revision.get() + 1);

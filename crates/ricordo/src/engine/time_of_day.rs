@@ -27,7 +27,8 @@ impl Engine {
         let Some(Value::DateTime(now)) = content.value else { return Outcome::default() };
         let summary = ActionSummary::of(Op::Now, content, self);
         self.tree.set_now(now);
-        if self.graph.is_read(&self.tree, self.root(), Aspects::NOW) {
+        let root = self.root();
+        if self.settling.graph().is_some_and(|graph| graph.is_read(&self.tree, root, Aspects::NOW)) {
             let book = self.rulebook();
             if let Ok(mut baseline) = Baseline::settled(self, &book, book.rules().len()) {
                 baseline.put_into(&mut self.tree);

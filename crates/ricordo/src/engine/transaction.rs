@@ -91,17 +91,17 @@ impl Engine {
         let edit = match action.0 {
             ActionKind::Edit(edit) => edit,
             ActionKind::Alone(kind, content) if self.open.is_none() => {
-                self.graph.end_loading(&self.tree);
+                self.settling.end_loading(&self.tree);
                 return (kind.carry_out)(self, &mut content.within_depth()?);
             }
             ActionKind::Alone(kind, _) => return Err(no_part(kind.op)),
         };
         if self.open.is_none() {
-            self.graph.end_loading(&self.tree);
+            self.settling.end_loading(&self.tree);
         }
         // Before the checkpoint: a return to it must not take back what depends on the actions before.
         self.settle_before(&edit)?;
-        let checkpoint = self.graph.checkpoint(&self.tree);
+        let checkpoint = self.settling.checkpoint(&self.tree);
         self.tree.changes_mut().savepoint();
         let removed_row = self.focus_hint.removed_row();
         let performed = edit.within_depth().and_then(|edit| self.perform_first(edit));
@@ -165,7 +165,7 @@ impl Engine {
     /// ```
     pub fn begin(&mut self) {
         if self.open.is_none() {
-            self.graph.end_loading(&self.tree);
+            self.settling.end_loading(&self.tree);
             self.open = Some(Open { made: None, ends_typing: false, summary: ActionSummary::transaction() });
         }
     }
@@ -242,8 +242,8 @@ impl Engine {
         if self.is_settled() {
             return Ok(());
         }
-        settle::settle(&mut self.tree, &mut self.graph).map_err(|unsettled| {
-            self.graph.keep_for_later();
+        self.settling.settle(&mut self.tree).map_err(|unsettled| {
+            self.settling.keep_for_later();
             self.refused(unsettled)
         })
     }
@@ -251,7 +251,7 @@ impl Engine {
     /// Returns whether views show what depends on all that was performed.
     pub(crate) fn is_settled(&self) -> bool {
         let changes = self.tree.changes();
-        changes.is_checked() && (self.graph.is_empty() || changes.is_settled())
+        changes.is_checked() && (self.settling.is_empty() || changes.is_settled())
     }
 
     /// Settles what was performed in the transaction so far, if an edit depends on it.
@@ -265,7 +265,9 @@ impl Engine {
         match edit.kind.needs {
             Needs::Nothing => false,
             Needs::Everything => true,
-            Needs::WhatGuardsInput => place().is_some_and(|place| self.graph.guards_input(&self.tree, place)),
+            Needs::WhatGuardsInput => {
+                place().is_some_and(|place| self.settling.guards_input(&self.tree, place))
+            }
             Needs::EverythingButForFields => place().is_none_or(|place| self.tree.field(place).is_none()),
         }
     }
@@ -277,7 +279,7 @@ impl Engine {
     /// Fails if the rules cannot settle.
     pub(crate) fn savepoint(&mut self) -> Result<Savepoint, Error> {
         self.settle()?;
-        let checkpoint = self.graph.checkpoint(&self.tree);
+        let checkpoint = self.settling.checkpoint(&self.tree);
         self.tree.changes_mut().savepoint();
         Ok(Savepoint { checkpoint, removed_row: self.focus_hint.removed_row(), open: self.open.clone() })
     }
@@ -321,7 +323,7 @@ impl Engine {
             self.settle_or_revert()?;
         }
         self.tree.end_solved_conflicts();
-        self.graph.finish();
+        self.settling.finish();
         self.note_tried(submit.as_ref().is_some_and(|submit| submit.is_try));
         let mut outcome = self.report(made);
         self.update_status(&outcome);
@@ -345,11 +347,11 @@ impl Engine {
     /// Reverts to a point of the transaction.
     pub(super) fn revert_to(&mut self, checkpoint: Checkpoint) {
         self.tree.revert_to(checkpoint.log);
-        self.graph.revert_to(&self.tree, checkpoint);
+        self.settling.revert_to(&self.tree, checkpoint);
     }
 
     pub(super) fn settle_or_revert(&mut self) -> Result<(), Error> {
-        settle::settle(&mut self.tree, &mut self.graph).map_err(|unsettled| {
+        self.settling.settle(&mut self.tree).map_err(|unsettled| {
             let refused = self.refused(unsettled);
             self.revert_to(Checkpoint::default());
             refused
@@ -388,13 +390,13 @@ impl Engine {
         match moved.other_rules {
             Some(rules) => self.lead_as_before(rules),
             // A place that comes back was settled when it was there.
-            None => self.graph.begin_return(),
+            None => self.settling.begin_return(),
         }
         if moved.other_baselines {
             self.find_displaced_rows();
         }
         self.settle_with_checks();
-        self.graph.finish();
+        self.settling.finish();
         self.pauses.resume(&self.tree);
         let mut outcome = self.report(None);
         self.update_status(&outcome);
@@ -418,9 +420,9 @@ impl Engine {
 
     /// Settles what cannot be refused. A rule that cannot be computed now is computed the next time.
     pub(super) fn settle_or_keep_for_later(&mut self) {
-        if settle::settle(&mut self.tree, &mut self.graph).is_err() {
+        if self.settling.settle(&mut self.tree).is_err() {
             settle::check_changes(&mut self.tree);
-            self.graph.keep_for_later();
+            self.settling.keep_for_later();
         }
     }
 

@@ -10,7 +10,7 @@ use super::Form;
 use super::aggregate::Aggregate;
 use super::core::Core;
 use super::view::RuleView;
-use crate::engine::{AddedRules, FlagRule, RuleOf, RuleSpec};
+use crate::engine::{AddedRules, FlagRule, RuleOf, RuleSpec, RuleSpecs};
 use crate::model::{HoldsRows, Locate, Model, RuleResult, Spot};
 use crate::schema::{Attachment, Choices, Error};
 use crate::settle::Function;
@@ -73,7 +73,7 @@ pub struct Rules<M, R = M> {
     rows: Vec<Spot>,
     /// The id of the constraint that comes next.
     name: Option<Arc<str>>,
-    specs: Vec<Result<RuleSpec, Error>>,
+    specs: RuleSpecs,
     types: PhantomData<fn() -> (M, R)>,
 }
 
@@ -100,7 +100,7 @@ macro_rules! flags {
 
 impl<M: 'static, R: 'static> Rules<M, R> {
     fn within(rows: Vec<Spot>) -> Self {
-        Rules { rows, name: None, specs: Vec::new(), types: PhantomData }
+        Rules { rows, name: None, specs: RuleSpecs::default(), types: PhantomData }
     }
 
     fn add<L: Locate<R>>(&mut self, at: L, of: RuleOf) {
@@ -368,7 +368,7 @@ impl<M: 'static, R: 'static> Rules<M, R> {
                 rows.push(list);
                 let mut rules = Rules::within(rows);
                 declare(&mut rules);
-                self.specs.extend(rules.specs);
+                self.specs.append(rules.specs);
             }
             Err(refused) => self.specs.push(Err(refused)),
         }
@@ -383,7 +383,7 @@ fn function_of<M: 'static, R: 'static, T, G: RuleResult<T>>(
 }
 
 /// The rules that a function declares.
-pub(super) fn collect<M: 'static>(declare: impl FnOnce(&mut Rules<M>)) -> Vec<Result<RuleSpec, Error>> {
+pub(super) fn collect<M: 'static>(declare: impl FnOnce(&mut Rules<M>)) -> RuleSpecs {
     let mut rules = Rules::within(Vec::new());
     declare(&mut rules);
     rules.specs
@@ -467,11 +467,11 @@ impl<M: 'static> Form<M> {
 pub(super) struct RuleSource {
     /// The name of the type.
     pub(super) name: &'static str,
-    collect: Box<dyn Fn() -> Vec<Result<RuleSpec, Error>> + Send + Sync>,
+    collect: Box<dyn Fn() -> RuleSpecs + Send + Sync>,
 }
 
 impl RuleSource {
-    pub(super) fn collect(&self) -> Vec<Result<RuleSpec, Error>> {
+    pub(super) fn collect(&self) -> RuleSpecs {
         (self.collect)()
     }
 }

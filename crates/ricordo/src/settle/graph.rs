@@ -63,6 +63,13 @@ pub(crate) struct Checkpoint {
     replaced_shares: usize,
 }
 
+impl Checkpoint {
+    /// The current position of a tree without rules.
+    pub(super) fn of_tree(tree: &Tree) -> Self {
+        Checkpoint { log: tree.changes().log().len(), ..Checkpoint::default() }
+    }
+}
+
 /// With what value a place gets a rule.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Coming {
@@ -90,10 +97,6 @@ pub(super) struct Declared {
 }
 
 impl Graph {
-    pub(crate) fn is_empty(&self) -> bool {
-        self.declarations.is_empty()
-    }
-
     /// All declarations.
     pub(crate) fn all_declared(&self) -> impl Iterator<Item = &Arc<Declaration>> {
         self.declarations.values().map(|declared| &declared.declaration)
@@ -365,7 +368,7 @@ impl Graph {
     }
 
     /// Computes everything that depends on the changes of the tree.
-    pub(crate) fn settle(&mut self, tree: &mut Tree) -> Result<(), Unsettled> {
+    pub(super) fn compute(&mut self, tree: &mut Tree) -> Result<(), Unsettled> {
         for place in tree.take_freed() {
             for cell in Few::from_slice(self.cells.of(place)) {
                 self.drop_cell(tree, cell);
@@ -431,9 +434,9 @@ impl Graph {
     /// The current position of the tree and the graph, for a roll-back.
     pub(crate) fn checkpoint(&self, tree: &Tree) -> Checkpoint {
         Checkpoint {
-            log: tree.changes().log().len(),
             replaced: self.replaced.len(),
             replaced_shares: self.replaced_shares.len(),
+            ..Checkpoint::of_tree(tree)
         }
     }
 

@@ -18,6 +18,7 @@ mod graph;
 mod order;
 mod readers;
 mod reads;
+mod settling;
 mod view;
 
 pub use aggregate::Comparison;
@@ -29,14 +30,12 @@ pub(crate) use dependencies::DependencyIndex;
 pub(crate) use graph::{Checkpoint, Graph};
 pub use reads::Reads;
 pub(crate) use reads::{Reach, Read};
+pub(crate) use settling::Settling;
 pub use view::PlaceView;
 
 use crate::check;
 use crate::schema::{FindingKind, Findings};
 use crate::tree::{Fault, Faults, PlaceId, Severity, Shape, Tree, Unchecked};
-
-/// The number of times that findings may lead to other findings.
-const MOST_ROUNDS: usize = 100;
 
 /// Why a form could not be settled.
 #[derive(Debug)]
@@ -45,23 +44,6 @@ pub(crate) enum Unsettled {
     Cycle(Vec<PlaceId>),
     /// Findings depend on these places, and these on the findings, without end.
     Endless(Vec<PlaceId>),
-}
-
-/// Settles what depends on the changes of the tree.
-pub(crate) fn settle(tree: &mut Tree, graph: &mut Graph) -> Result<(), Unsettled> {
-    if graph.is_empty() {
-        check_changes(tree);
-        return Ok(());
-    }
-    for _ in 0..MOST_ROUNDS {
-        graph.settle(tree)?;
-        // Findings may be read, too, so that more depends on them.
-        check_changes(tree);
-        if graph.is_settled(tree) {
-            return Ok(());
-        }
-    }
-    Err(Unsettled::Endless(graph.unsettled_places(tree)?))
 }
 
 /// Checks the places that changed since they were checked.

@@ -40,6 +40,7 @@ impl Index {
     }
 
     /// The position of the wanted one among `count` entries.
+    #[inline]
     fn find(&self, count: usize, hash: u32, is_it: IsIt<'_>) -> Option<usize> {
         if self.slots.is_empty() {
             return (0..count).find(|at| is_it(*at));
@@ -49,6 +50,7 @@ impl Index {
     }
 
     /// The slot of the wanted entry, or the free one where it would be.
+    #[inline]
     fn slot(&self, hash: u32, is_it: IsIt<'_>) -> usize {
         let mut slot = hash as usize & (self.slots.len() - 1);
         loop {

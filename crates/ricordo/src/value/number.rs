@@ -45,6 +45,41 @@ impl std::error::Error for UnreadableNumber {}
 ///
 /// Fails if the text is not a number, or has more digits than a [`Decimal`] holds.
 pub fn read_number(text: &str) -> Result<Decimal, UnreadableNumber> {
+    match read_short_number(text) {
+        Some(number) => Ok(number),
+        None => read_any_number(text),
+    }
+}
+
+/// Reads a number as people type it, of few digits and without an exponent, in one pass; `None` if it may be another one.
+fn read_short_number(text: &str) -> Option<Decimal> {
+    /// So many digits fit into 63 bits.
+    const MOST: usize = 18;
+    let digits = text.strip_prefix('-').unwrap_or(text).as_bytes();
+    if digits.len() > MOST {
+        return None;
+    }
+    // The zeros at the end of a fraction do not count, unless another digit follows.
+    let (mut mantissa, mut scale, mut is_fraction) = (0_i64, 0, false);
+    let (mut zeros, mut unit) = (0, 10);
+    for (at, byte) in digits.iter().enumerate() {
+        match byte {
+            b'.' if !is_fraction && at + 1 < digits.len() => is_fraction = true,
+            b'0' if is_fraction => (zeros, unit) = (zeros + 1, unit * 10),
+            b'0'..=b'9' if is_fraction => {
+                mantissa = mantissa * unit + i64::from(byte - b'0');
+                scale += zeros + 1;
+                (zeros, unit) = (0, 10);
+            }
+            b'0'..=b'9' => mantissa = mantissa * 10 + i64::from(byte - b'0'),
+            _ => return None,
+        }
+    }
+    let signed = if digits.len() < text.len() { -mantissa } else { mantissa };
+    (!digits.is_empty()).then(|| Decimal::new(signed, scale))
+}
+
+fn read_any_number(text: &str) -> Result<Decimal, UnreadableNumber> {
     let (negative, text) = match text.strip_prefix('-') {
         Some(rest) => (true, rest),
         None => (false, text),
@@ -141,6 +176,9 @@ pub(crate) fn is_canonical_number(text: &str) -> bool {
 /// Returns whether two numbers are equal, whatever zeros they end with. Mostly that is known without scaling
 /// any of them.
 pub(super) fn are_equal(one: Decimal, other: Decimal) -> bool {
+    if one.serialize() == other.serialize() {
+        return true;
+    }
     if one.scale() == other.scale() {
         return one.mantissa() == other.mantissa();
     }
@@ -157,7 +195,16 @@ pub(crate) fn is_normalized(number: Decimal) -> bool {
 
 /// The number without zeros at the end. Mostly there are none.
 pub(crate) fn normalized(number: Decimal) -> Decimal {
-    if is_normalized(number) { number } else { number.normalize() }
+    if is_normalized(number) {
+        return number;
+    }
+    // Most numbers have few digits, which are divided faster.
+    let Ok(mut mantissa) = i64::try_from(number.mantissa()) else { return number.normalize() };
+    let mut scale = number.scale();
+    while scale > 0 && mantissa % 10 == 0 {
+        (mantissa, scale) = (mantissa / 10, scale - 1);
+    }
+    Decimal::new(mantissa, scale)
 }
 
 /// Returns whether the last decimal of a number is a zero.
@@ -218,6 +265,21 @@ mod tests {
             let text = write_number(number);
             prop_assert_eq!(read_number(&text), Ok(number));
             prop_assert!(is_canonical_number(&text));
+        }
+
+        #[test]
+        fn short_numbers_read_as_all_do(text in "-?[0-9]{0,4}\\.?[0-9]{0,4}0{0,12}(e1)?") {
+            if let Some(number) = read_short_number(&text) {
+                prop_assert_eq!(read_any_number(&text).map(|number| number.serialize()), Ok(number.serialize()));
+            }
+            prop_assert_eq!(read_number(&text), read_any_number(&text));
+        }
+
+        #[test]
+        fn normalized_numbers_have_no_zeros_at_the_end(mantissa in any::<i64>(), by in 0..19_u32, scale in 0_u32..=28, wide in 0..2_i128) {
+            let mantissa = i128::from(mantissa / 10_i64.pow(by)) * (1 + wide * 99_999_999);
+            let Ok(number) = Decimal::try_from_i128_with_scale(mantissa * 1000, scale) else { return Ok(()) };
+            prop_assert_eq!(normalized(number).serialize(), number.normalize().serialize());
         }
 
         #[test]

@@ -72,7 +72,7 @@ impl Engine {
         };
         let upstream = record.filter(|record| *record != own);
         let mut engine = Engine::new(schema, Some(own))?;
-        engine.graph.end_loading(&engine.tree);
+        engine.settling.end_loading(&engine.tree);
         let mut reader = DraftReader {
             engine: &mut engine,
             is_same_schema: is_same,
@@ -155,10 +155,10 @@ impl DraftReader<'_> {
         // A new place compares with its given value, and not with the computed one.
         self.engine.tree.changes_mut().take_made();
         self.engine.settle_with_checks();
-        self.engine.graph.end_loading(&self.engine.tree);
+        self.engine.settling.end_loading(&self.engine.tree);
         // Settling takes what has just come for loaded, and computes what follows: what leads, follows and is suggested is as it was
         // left.
-        self.engine.graph.begin_return();
+        self.engine.settling.begin_return();
         for (place, mut given, baseline) in std::mem::take(&mut self.fields) {
             match self.engine.tree.source(place) {
                 Some(Source::Calculated) => continue,
@@ -176,7 +176,7 @@ impl DraftReader<'_> {
 
     /// Begins the history of the form here.
     fn begin(&mut self) {
-        self.engine.graph.finish();
+        self.engine.settling.finish();
         let log = self.engine.tree.take_log();
         self.engine.tree.recycle_log(log);
         self.engine.known_state = self.engine.state();

@@ -15,7 +15,7 @@ use super::counts::{Counts, SubscriberReport};
 use super::recording::Record;
 use crate::engine::{
     Action, AddedRules, Address, BindingId, Edit, Engine, ObserverId, Outcome, PlaceId, PlaceView, Prepared,
-    Reads, RuleSpec, Status, Submitted, Ticket,
+    Reads, RuleSpecs, Status, Submitted, Ticket,
 };
 use crate::schema::{Error, ErrorKind, Pointer};
 use crate::value::{HashedMap, sort};
@@ -301,10 +301,7 @@ impl Core {
     }
 
     /// Adds rules, and notifies the observers of what that changed.
-    pub(super) fn add_rules(
-        self: &Rc<Self>,
-        specs: Vec<Result<RuleSpec, Error>>,
-    ) -> Result<AddedRules, Error> {
+    pub(super) fn add_rules(self: &Rc<Self>, specs: RuleSpecs) -> Result<AddedRules, Error> {
         self.not_while_selecting()?;
         let (added, outcome) = self.changing()?.add_rules(specs)?;
         self.notify_now_or_later(outcome)?;

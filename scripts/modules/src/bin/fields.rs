@@ -1,0 +1,13 @@
+//! A page with a typed form that has fields alone.
+
+use std::hint::black_box;
+
+use modules::Fields;
+use ricordo::Form;
+
+fn main() -> Result<(), ricordo::Error> {
+    let form: Form<Fields> = Form::blank()?;
+    modules::use_fields(&form)?;
+    drop(black_box(form.parse()));
+    Ok(())
+}
