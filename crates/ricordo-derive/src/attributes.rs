@@ -96,12 +96,24 @@ impl FieldAttributes {
 
     /// The arguments that describe a part: the settings, and the default.
     pub(crate) fn arguments(&self) -> TokenStream {
+        let (settings, default) = self.tables();
+        quote!(#settings, #default)
+    }
+
+    /// The row of a table that describes a field.
+    pub(crate) fn row(&self, name: &str, ty: &Type) -> TokenStream {
+        let (settings, default) = self.tables();
+        let part = quote_spanned!(ty.span()=> <#ty as ::ricordo::Model>::part);
+        quote!(::ricordo::model::derived::Field { name: #name, part: #part, settings: #settings, default: #default })
+    }
+
+    fn tables(&self) -> (TokenStream, TokenStream) {
         let settings = &self.settings;
         let default = match &self.default {
-            Some(default) => quote!(::core::option::Option::Some(#default)),
+            Some(default) => quote!(::core::option::Option::Some(|| #default)),
             None => quote!(::core::option::Option::None),
         };
-        quote!(&[#(::ricordo::model::derived::Setting::#settings),*], #default)
+        (quote!(&[#(::ricordo::model::derived::Setting::#settings),*]), default)
     }
 
     #[allow(clippy::too_many_lines, reason = "one arm for each attribute")]

@@ -29,8 +29,11 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
                 format!("`{ident}` and `{other}` are both named “{name}”"),
             ));
         }
-        let label = variant_label(variant)?.map(|label| quote!(.label(#label)));
-        choices.push(quote!(::ricordo::model::derived::Choice::new(#name) #label));
+        let label = match variant_label(variant)? {
+            Some(label) => quote!(::core::option::Option::Some(#label)),
+            None => quote!(::core::option::Option::None),
+        };
+        choices.push(quote!((#name, #label)));
         writes.push(quote!(#choice::#ident => ::core::convert::From::from(#name)));
         reads.push(quote! {
             ::core::option::Option::Some(#name) => ::core::result::Result::Ok(#choice::#ident)
@@ -45,9 +48,7 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
         }
     };
     let part = quote! {
-        let choices = ::ricordo::model::derived::Choices::new([#(#choices),*]);
-        let kind = ::ricordo::schema::Kind::Choice(choices);
-        ::core::result::Result::Ok(::ricordo::schema::Part::new(kind).required())
+        ::core::result::Result::Ok(::ricordo::model::derived::choice(&[#(#choices),*]))
     };
     Ok(Frame::of_scalar(choice, to_value, from_value, part).expand())
 }

@@ -14,7 +14,7 @@ use crate::names::SerdeNames;
 /// The fields of a struct or of a variant, as code.
 #[derive(Default)]
 pub(crate) struct RecordFields {
-    /// Statements that add the fields to a `record` of a `schema`.
+    /// The rows of the table of fields.
     pub(crate) parts: Vec<TokenStream>,
     /// Names with values, but for local fields.
     pub(crate) writes: Vec<TokenStream>,
@@ -51,14 +51,12 @@ impl RecordFields {
                     format!("`{ident}` and `{other}` are both named “{name}”"),
                 ));
             }
-            let arguments = attributes.arguments();
+            let row = attributes.row(&name, ty);
             read.checks.push(attributes.checks);
             // Spanned on the type, and all through one trait, so that the compiler points at a type that cannot be
             // a part, and reports it once.
             let span = ty.span();
-            read.parts.push(quote_spanned! {span=>
-                ::ricordo::model::derived::field(schema, record, #name, <#ty as ::ricordo::Model>::part, #arguments)?;
-            });
+            read.parts.push(row);
             if attributes.is_local {
                 read.locals.push(ident.clone());
                 read.reads.push(quote_spanned!(span=> #ident: <#ty as ::core::default::Default>::default()));
@@ -116,7 +114,7 @@ pub(crate) fn expand(input: &DeriveInput, fields: &FieldsNamed) -> syn::Result<T
     let part = quote! {
         #(#checks)*
         let record = schema.record_of::<Self>(|schema, record| {
-            #(#parts)*
+            ::ricordo::model::derived::add_fields(schema, record, const { &[#(#parts),*] })?;
             #rules
             ::core::result::Result::Ok(())
         })?;

@@ -113,14 +113,12 @@ pub(crate) fn expand(input: &DeriveInput, data: &DataEnum) -> syn::Result<TokenS
         part: quote! {
             #(#checks)*
             let record = schema.record_of::<Self>(|schema, record| {
-                ::ricordo::model::derived::field(
-                    schema,
-                    record,
-                    #tag,
-                    <#tag_type as ::ricordo::Model>::part,
-                    &[#(#settings),*],
-                    ::core::option::Option::None,
-                )?;
+                ::ricordo::model::derived::add_fields(schema, record, const { &[::ricordo::model::derived::Field {
+                    name: #tag,
+                    part: <#tag_type as ::ricordo::Model>::part,
+                    settings: &[#(#settings),*],
+                    default: ::core::option::Option::None,
+                }] })?;
                 #(#added)*
                 #rules
                 ::core::result::Result::Ok(())
@@ -219,7 +217,7 @@ impl WithData<'_> {
         Ok(Expanded {
             fields: self.wrapped(quote!({
                 let record = schema.open_record();
-                #(#parts)*
+                ::ricordo::model::derived::add_fields(schema, record, const { &[#(#parts),*] })?;
                 record
             })),
             write: quote!(#ty::#variant { #(#bound,)* .. } => #value,),
@@ -255,8 +253,7 @@ impl WithData<'_> {
         }
         let span = inner.span();
         let part = quote_spanned!(span=> <#inner as ::ricordo::Model>::part(schema)?);
-        let make = quote_spanned!(span=> <#inner as ::ricordo::Model>::part);
-        let arguments = attributes.arguments();
+        let row = self.content.as_ref().map(|content| attributes.row(content, inner));
         let written = quote_spanned!(span=> <#inner as ::ricordo::model::Data>::to_value(held));
         let (method, ident) = (method_of(&variant.ident), &variant.ident);
         let path = path_to(&method, name, inner, vis, &self.way(slot));
@@ -277,7 +274,7 @@ impl WithData<'_> {
             Some(content) => (
                 quote!({
                     let record = schema.open_record();
-                    ::ricordo::model::derived::field(schema, record, #content, #make, #arguments)?;
+                    ::ricordo::model::derived::add_fields(schema, record, const { &[#row] })?;
                     record
                 }),
                 quote!(::ricordo::model::derived::record([#tagged, (#content, #written)])),

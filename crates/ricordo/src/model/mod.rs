@@ -386,21 +386,44 @@ pub mod derived {
     /// Makes the part of a type: [`Model::part`].
     pub type MakePart = fn(&mut SchemaBuilder) -> Result<Part, Error>;
 
-    /// Adds a field to a record, as its attributes describe it.
-    pub fn field(
+    /// A field of a record, as its attributes describe it: a row of a constant table.
+    #[derive(Clone, Copy, Debug)]
+    #[allow(missing_docs)]
+    pub struct Field {
+        pub name: &'static str,
+        pub part: MakePart,
+        pub settings: &'static [Setting],
+        pub default: Option<fn() -> Value>,
+    }
+
+    /// Adds fields to a record.
+    pub fn add_fields(
         schema: &mut SchemaBuilder,
         record: RecordId,
-        name: &str,
-        part: MakePart,
-        settings: &[Setting],
-        default: Option<Value>,
+        fields: &'static [Field],
     ) -> Result<(), Error> {
-        let part = describe(part(schema)?, settings, default)?;
-        schema.field(record, name, part).map(drop)
+        fields.iter().try_for_each(|field| {
+            let part = (field.part)(schema)?;
+            let part = describe(part, field.settings, field.default)?;
+            schema.field(record, field.name, part).map(drop)
+        })
+    }
+
+    /// A choice between these texts, each with its label if it has one.
+    pub fn choice(choices: &'static [(&'static str, Option<&'static str>)]) -> Part {
+        let choices = choices.iter().map(|(name, label)| match label {
+            Some(label) => Choice::new(*name).label(*label),
+            None => Choice::new(*name),
+        });
+        Part::new(Kind::Choice(Choices::new(choices))).required()
     }
 
     /// A part as attributes describe it.
-    pub fn describe(mut part: Part, settings: &[Setting], default: Option<Value>) -> Result<Part, Error> {
+    pub fn describe(
+        mut part: Part,
+        settings: &[Setting],
+        default: Option<fn() -> Value>,
+    ) -> Result<Part, Error> {
         for setting in settings {
             let constraints = &mut part.constraints;
             match *setting {
@@ -442,8 +465,8 @@ pub mod derived {
                 Setting::Local => part.local = true,
             }
         }
-        if default.is_some() {
-            part.default = default;
+        if let Some(default) = default {
+            part.default = Some(default());
         }
         Ok(part)
     }
