@@ -8,6 +8,7 @@ crate::tests!(
     a_wrong_argument_is_a_type_error_that_says_what_is_wanted,
     errors_in_a_definition_have_a_place_and_a_way_out,
     every_function_survives_every_argument,
+    the_deepest_forms_and_records_fit_the_stack,
     deferred_checks_are_answered_in_javascript,
     a_check_that_nobody_answers_is_spoken_of_when_a_person_saves,
 );
@@ -151,6 +152,55 @@ async fn every_function_survives_every_argument(page: &Browser) -> Done {
     "#;
     let script = format!("const definition = {};\n{script}", definition());
     assert_eq!(page.js(&script).await?, json!([[], "Spelt"]));
+    Ok(())
+}
+
+/// A page has a small stack, and whoever walks a form or a record does so place by place.
+async fn the_deepest_forms_and_records_fit_the_stack(page: &Browser) -> Done {
+    let script = r#"
+        // Lists in records in lists: as many places one in the other as a definition may have, with a rule for the innermost.
+        const nested = (levels) => levels === 0
+            ? { type: "object", properties: { grams: { type: "integer", minimum: 1 },
+                twice: { type: "integer", "x-ricordo": { calculate: "grams * 2" } } } }
+            : levels % 2 === 1
+                ? { type: "array", items: nested(levels - 1) }
+                : { type: "object", properties: { inner: nested(levels - 1) } };
+        const data = (levels, innermost) => levels === 0
+            ? innermost
+            : levels % 2 === 1 ? [data(levels - 1, innermost)] : { inner: data(levels - 1, innermost) };
+        const levels = 62;
+        const definition = JSON.stringify(nested(levels));
+        const form = new Form(definition, JSON.stringify(data(levels, { grams: 20 })));
+        const at = "/inner/0".repeat(levels / 2);
+        form.enter(`${at}/grams`, "0");
+        const findings = form.findings().length;
+        form.set("", data(levels, { grams: 7 }));
+        form.undo();
+        form.enter(`${at}/grams`, "30");
+        const twice = form.value(`${at}/twice`);
+        const steps = [form.dump(), form.dumpText(), form.journal(), form.explain(`${at}/twice`), form.payload({ send: "patch" })];
+        form.rebase(data(levels, { grams: 40 }));
+        const conflicts = form.conflicts().length;
+        form.reset("");
+        // What is deeper than any form is refused.
+        let refused = [];
+        for (const attempt of [
+            () => new Form(JSON.stringify(nested(300)), "{}"),
+            () => new Form(definition, JSON.stringify(data(100_000, 1))),
+            () => form.set("", data(3_000, 1)),
+            () => new Form('{"type": "object", "properties": {"a": {"type": "integer", "x-ricordo": {"calculate": "'
+                + "(".repeat(100_000) + '"}}}}', "{}"),
+            () => new Form("[".repeat(100_000), "{}"),
+        ]) {
+            try { attempt(); refused.push("nothing"); } catch (error) {
+                refused.push(error instanceof WebAssembly.RuntimeError ? "the stack" : "refused");
+            }
+        }
+        return [findings, twice, steps.every(Boolean), conflicts, form.value(`${at}/grams`), refused];
+    "#;
+    page.show(FORM, definition(), json!({"name": "Rye"})).await?;
+    let refused = ["refused"; 5];
+    assert_eq!(page.js(script).await?, json!([1, 60, true, 1, 40, refused]));
     Ok(())
 }
 
