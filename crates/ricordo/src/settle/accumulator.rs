@@ -2,7 +2,7 @@
 
 use rust_decimal::Decimal;
 
-use crate::value::{Keyed, OrderedSet, normalized};
+use crate::value::{Keyed, OrderedSet, normalized_short};
 
 /// The share of a row in an aggregate.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -177,9 +177,10 @@ impl ExactSum {
         }
         // Mostly all numbers have the same number of decimals.
         if let [(scale, sum)] = self.of_scales[..]
-            && let Ok(sum) = Decimal::try_from_i128_with_scale(sum, scale)
+            && let Ok(sum) = i64::try_from(sum)
+            && scale <= MOST_SCALE
         {
-            return Some(normalized(sum));
+            return Some(normalized_short(sum, scale));
         }
         let scale = self.of_scales.last().map_or(0, |(scale, _)| *scale);
         let total = self.of_scales.iter().try_fold(0_i128, |total, (of, sum)| {

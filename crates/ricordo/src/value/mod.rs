@@ -33,7 +33,7 @@ pub(crate) use content::{content_of, list_content, member_content};
 pub(crate) type Few<T> = smallvec::SmallVec<[T; 8]>;
 
 pub(crate) use hashed::{HashedMap, HashedSet};
-pub(crate) use number::{is_canonical_number, is_normalized, normalized};
+pub(crate) use number::{is_canonical_number, is_normalized, normalized, normalized_short};
 pub(crate) use ordered::{Keyed, OrderedSet};
 #[cfg(feature = "formula")]
 pub(crate) use sort::sort_by;

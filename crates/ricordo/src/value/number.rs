@@ -176,11 +176,8 @@ pub(crate) fn is_canonical_number(text: &str) -> bool {
 /// Returns whether two numbers are equal, whatever zeros they end with. Mostly that is known without scaling
 /// any of them.
 pub(super) fn are_equal(one: Decimal, other: Decimal) -> bool {
-    if one.serialize() == other.serialize() {
-        return true;
-    }
     if one.scale() == other.scale() {
-        return one.mantissa() == other.mantissa();
+        return one.serialize() == other.serialize() || one.is_zero() && other.is_zero();
     }
     // A number that needs more decimals than the other has is not equal to it.
     let longer = if one.scale() > other.scale() { one } else { other };
@@ -199,8 +196,14 @@ pub(crate) fn normalized(number: Decimal) -> Decimal {
         return number;
     }
     // Most numbers have few digits, which are divided faster.
-    let Ok(mut mantissa) = i64::try_from(number.mantissa()) else { return number.normalize() };
-    let mut scale = number.scale();
+    match i64::try_from(number.mantissa()) {
+        Ok(mantissa) => normalized_short(mantissa, number.scale()),
+        Err(_) => number.normalize(),
+    }
+}
+
+/// The number of a mantissa and a scale, which is at most 28, without zeros at the end.
+pub(crate) fn normalized_short(mut mantissa: i64, mut scale: u32) -> Decimal {
     while scale > 0 && mantissa % 10 == 0 {
         (mantissa, scale) = (mantissa / 10, scale - 1);
     }
