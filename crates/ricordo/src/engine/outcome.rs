@@ -334,7 +334,7 @@ impl<'a> Structure<'a> {
                 self.list(list).all_displaced.get_or_insert(before);
             }
             Reversal::Children { record, first, .. } => {
-                _ = self.children.get_or_insert_with(record, || first)
+                self.children.get_or_insert_with(record, || first);
             }
             Reversal::Field { .. }
             | Reversal::FieldBaseline { .. }

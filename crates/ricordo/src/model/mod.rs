@@ -412,7 +412,7 @@ pub mod derived {
     /// A choice between these texts, each with its label if it has one.
     pub fn choice(choices: &'static [(&'static str, Option<&'static str>)]) -> Part {
         let choices = choices.iter().map(|(name, label)| match label {
-            Some(label) => Choice::new(*name).label(*label),
+            Some(label) => Choice::new(*name).label(label),
             None => Choice::new(*name),
         });
         Part::new(Kind::Choice(Choices::new(choices))).required()

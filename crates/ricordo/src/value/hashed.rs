@@ -30,6 +30,7 @@ struct Slot {
 
 const FREE: u32 = u32::MAX;
 
+#[allow(clippy::cast_possible_truncation, reason = "there is no room for 2³² entries")]
 impl Index {
     const fn new() -> Self {
         Index { slots: Vec::new() }
@@ -111,6 +112,7 @@ impl Index {
     }
 }
 
+#[allow(clippy::cast_possible_truncation, reason = "half of a hash is one, too")]
 fn hash_of<Q: Hash + ?Sized>(key: &Q) -> u32 {
     let mut hasher = FxHasher::default();
     key.hash(&mut hasher);
