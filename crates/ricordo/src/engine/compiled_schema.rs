@@ -3,10 +3,10 @@
 use std::fmt;
 use std::sync::Arc;
 
-use super::Engine;
 #[cfg(feature = "formula")]
-use super::formulas::{CompiledFormulas, FormulaInfo, RuleFault};
-use super::rulebook::{RuleSpecs, Rulebook, RulesFor};
+use crate::engine::formulas::{CompiledFormulas, FormulaInfo, RuleFault};
+use crate::engine::rules::{RuleSpecs, Rulebook, RulesFor};
+use crate::engine::state::Engine;
 use crate::schema::{Error, RecordId, Schema};
 use crate::value::Value;
 

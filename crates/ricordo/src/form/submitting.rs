@@ -358,9 +358,9 @@ impl<M: 'static> Form<M> {
                 self.core.keep_error(error);
             }
         });
-        self.core.apply(Action::submit(request))?;
+        let applied = self.core.apply(Action::submit(request))?;
         unclaimed.forget();
-        handed_out(&self.core, options, creates, then, self.core.take_submitted())
+        handed_out(&self.core, options, creates, then, applied.submitted)
     }
 
     /// Submits the form as [`Form::submit`] does, and gives the submission, or the errors, to a function: at once or, if deferred

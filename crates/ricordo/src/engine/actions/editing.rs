@@ -3,11 +3,10 @@
 use std::mem::take;
 use std::sync::Arc;
 
-use super::super::Engine;
-use super::super::counterparts::Setting;
-use super::super::rule_target::RowsNamed;
-use super::super::transaction::Performed;
-use super::{Address, Content, Edit, EditKind, More, Needs, Op, Sets, Summary};
+use super::action::{Content, Edit, EditKind, More, Needs, Performed, Sets};
+use super::addresses::RowsNamed;
+use super::counterparts::Setting;
+use crate::engine::state::{ActionSummary, Address, Engine, Op};
 use crate::schema::{Choices, Error, ErrorKind, Kind, Named, PartId, Pointer, nearest};
 use crate::tree::{BindingId, Focus, PlaceId, Shape};
 use crate::value::Value;
@@ -215,7 +214,7 @@ fn enter(engine: &mut Engine, content: &mut Content) -> Result<Performed, Error>
     engine.enter(place, content.text())?;
     // The most frequent of all: what was typed is not copied for the summary, but moved.
     let is_secret = engine.tree.part(place).secret;
-    let summary = Summary::entered(content, is_secret);
+    let summary = ActionSummary::entered(content, is_secret);
     Ok(Performed { typing: Some(place), summary, ..Performed::default() })
 }
 
@@ -352,7 +351,7 @@ fn suppress(engine: &mut Engine, content: &mut Content, is_suppressed: bool) -> 
 }
 
 fn group(engine: &mut Engine, content: &mut Content) -> Result<Performed, Error> {
-    let mut group = Performed { summary: Summary::transaction(), ..Performed::default() };
+    let mut group = Performed { summary: ActionSummary::transaction(), ..Performed::default() };
     let edits = if let More::Edits(edits) = &mut content.more { take(edits) } else { Vec::new() };
     let prepared = engine.prepared.take();
     for (at, edit) in edits.into_iter().enumerate() {
@@ -393,7 +392,7 @@ impl Content {
 impl Performed {
     /// What was performed of an edit, or is about to be.
     pub(in crate::engine) fn of(engine: &Engine, op: Op, content: &Content) -> Self {
-        Performed { summary: Summary::of(op, content, engine), ..Performed::default() }
+        Performed { summary: ActionSummary::of(op, content, engine), ..Performed::default() }
     }
 }
 

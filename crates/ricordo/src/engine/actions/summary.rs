@@ -1,70 +1,12 @@
-//! Summaries of actions, short enough to be kept for every one.
+//! Actions and their summaries in words.
 
 use std::mem::take;
-use std::time::Duration;
 
-use super::super::Engine;
-use super::super::deferred_checks::Verdict;
-use super::{Action, Address, Content, More, Op};
+use super::action::{Action, Content, More, Verdict};
+use crate::engine::state::{ActionSummary, Address, At, Detail, Engine, LONGEST, MOST_PARTS, Op, Other};
 use crate::schema::{Error, ErrorKind, Kind, MASK, PartId, Pointer, Route, Schema, Step};
-use crate::tree::{PlaceId, Side};
+use crate::tree::Side;
 use crate::value::Value;
-
-/// A summary of an action or a transaction, without what may be large in it, and without secrets.
-/// [`Engine::words`] describes it.
-#[derive(Clone, Debug, Default)]
-pub struct ActionSummary {
-    op: Op,
-    at: At,
-    other: Option<Box<Other>>,
-    detail: Detail,
-    parts: Vec<ActionSummary>,
-}
-
-/// The address of an action. Usually that is a place, which takes little room.
-#[derive(Clone, Debug, Default)]
-enum At {
-    #[default]
-    Nowhere,
-    Place(PlaceId),
-    Pointer(Pointer),
-    Route(Box<(Option<PlaceId>, Route)>),
-}
-
-impl From<Address> for At {
-    fn from(address: Address) -> Self {
-        match address {
-            Address::Pointer(pointer) => At::Pointer(pointer),
-            Address::Route(Some(place), steps) if steps.is_empty() => At::Place(place),
-            Address::Route(place, steps) => At::Route(Box::new((place, steps))),
-        }
-    }
-}
-
-#[derive(Clone, Debug)]
-enum Other {
-    Place(At),
-    Position(usize),
-    Side(Side),
-}
-
-/// The rest of an action beside the place.
-#[derive(Clone, Debug, Default)]
-enum Detail {
-    #[default]
-    Nothing,
-    Text(Box<str>),
-    Value(Value),
-    /// A list with so many rows.
-    Rows(usize),
-    Record,
-    Duration(Duration),
-}
-
-/// The number of characters that are kept of a text.
-const LONGEST: usize = 60;
-/// The number of parts of a transaction that are listed one by one.
-const MOST_PARTS: usize = 20;
 
 impl ActionSummary {
     pub(in crate::engine) fn of(op: Op, content: &Content, engine: &Engine) -> Self {
@@ -126,7 +68,7 @@ impl ActionSummary {
     }
 
     /// The summary of a text that was entered. The text is moved, not copied.
-    pub(super) fn entered(content: &mut Content, is_secret: bool) -> Self {
+    pub(in crate::engine) fn entered(content: &mut Content, is_secret: bool) -> Self {
         let text = if let More::Text(text) = &mut content.more { take(text) } else { String::new() };
         let detail = match text {
             text if is_secret && !text.is_empty() => Detail::Text(MASK.into()),
@@ -135,56 +77,6 @@ impl ActionSummary {
         };
         let at = content.at.take().map(At::from).unwrap_or_default();
         ActionSummary { op: Op::Enter, at, detail, ..ActionSummary::default() }
-    }
-
-    /// The summary of an operation of which there is nothing to tell.
-    pub(in crate::engine) fn bare(op: Op) -> Self {
-        ActionSummary { op, ..ActionSummary::default() }
-    }
-
-    /// A transaction, of which nothing was done yet.
-    pub(in crate::engine) fn transaction() -> Self {
-        ActionSummary::bare(Op::Group)
-    }
-
-    /// Adds what was done in a transaction.
-    pub(in crate::engine) fn add(&mut self, part: ActionSummary) {
-        if self.parts.len() < MOST_PARTS {
-            self.parts.push(part);
-        } else {
-            let more = if let Detail::Rows(more) = self.detail { more } else { 0 };
-            self.detail = Detail::Rows(more + 1);
-        }
-    }
-}
-
-impl Detail {
-    fn text(text: &str) -> Self {
-        match text.char_indices().nth(LONGEST) {
-            Some((end, _)) => Detail::Text(format!("{}…", &text[..end]).into()),
-            None => Detail::Text(text.into()),
-        }
-    }
-
-    fn of(value: &Value) -> Self {
-        match value {
-            Value::Text(text) => Detail::text(text),
-            Value::List(rows) => Detail::Rows(rows.len()),
-            Value::Record(_) => Detail::Record,
-            scalar => Detail::Value(scalar.clone()),
-        }
-    }
-
-    fn words(&self) -> String {
-        match self {
-            Detail::Text(text) => format!("“{text}”"),
-            Detail::Nothing | Detail::Value(Value::Blank) => "blank".to_owned(),
-            Detail::Value(value) => value.to_string(),
-            Detail::Rows(1) => "1 row".to_owned(),
-            Detail::Rows(count) => format!("{count} rows"),
-            Detail::Record => "a record".to_owned(),
-            Detail::Duration(duration) => format!("{} ms", duration.as_millis()),
-        }
     }
 }
 

@@ -3,10 +3,10 @@
 use std::sync::Arc;
 use std::time::Duration;
 
+use super::leftovers::{Damage, damaged};
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
 
-use super::leftovers::{Damage, damaged};
 use crate::schema::Pointer;
 use crate::value::{HashedMap, Record, Value};
 

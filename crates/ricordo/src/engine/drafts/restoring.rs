@@ -4,11 +4,13 @@
 
 use std::sync::Arc;
 
+use super::draft::{Draft, FORMAT, fingerprint};
 use super::former::former_value;
 use super::leftovers::{Damage, LeftOut, LeftOuts, damaged};
 use super::reading::{Says, members, pause, texts};
-use super::{Draft, FORMAT, fingerprint};
-use crate::engine::{Action, CompiledSchema, Engine, Status};
+use crate::engine::actions::Action;
+use crate::engine::compiled_schema::CompiledSchema;
+use crate::engine::state::{Engine, Status};
 use crate::schema::{DEEPEST, Error, ErrorKind, Kind, Pointer, Reading};
 use crate::tree::{Given, Pending, PlaceId, Presence, Shape, Source};
 use crate::value::{HashedMap, HashedSet, Record, Value};

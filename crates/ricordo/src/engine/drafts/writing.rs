@@ -3,12 +3,64 @@
 use std::sync::Arc;
 use std::time::Duration;
 
+use super::draft::{Draft, FORMAT, fingerprint};
+use crate::engine::state::{Engine, Status};
 use rust_decimal::Decimal;
 
-use crate::engine::Engine;
 use crate::schema::Kind;
 use crate::tree::{Displacement, ListBody, PlaceId, Presence, Shape, Source};
 use crate::value::{HashedMap, Record, Value};
+
+impl Engine {
+    /// A draft of the form. It does not hold the record that the form compares with: whoever restores it has that.
+    ///
+    /// ```
+    /// use ricordo::engine::{Edit, Engine};
+    /// use ricordo::exchange::{read_data, read_definition};
+    ///
+    /// let schema = read_definition(r#"{"type": "object", "properties": {
+    ///     "name": {"type": "string"}, "loaves": {"type": "integer"}}}"#)?;
+    /// let schema = std::sync::Arc::new(schema.into());
+    /// let record = read_data(r#"{"name": "Rye", "loaves": 12}"#, Engine::new(&schema, None)?.schema())?;
+    /// let mut engine = Engine::new(&schema, Some(record.clone()))?;
+    /// engine.apply(Edit::enter("/loaves".parse()?, "1o"))?;
+    ///
+    /// let draft = engine.draft();
+    /// let restored = Engine::restored(&schema, &draft, Some(record))?;
+    /// let loaves = restored.engine.locate(&"/loaves".parse()?)?;
+    /// assert_eq!(restored.engine.view(loaves).entry(), "1o");
+    /// # Ok::<(), ricordo::Error>(())
+    /// ```
+    pub fn draft(&self) -> Draft {
+        Draft::of(self.members_of_draft())
+    }
+
+    /// A draft that holds the record that the form compares with, without the secrets in it, so that it can be restored alone, or on
+    /// what the record has become upstream.
+    pub fn draft_with_baseline(&self) -> Draft {
+        let mut draft = self.members_of_draft();
+        let baseline = self.view(self.root()).baseline();
+        draft.insert("baseline", self.schema().with_blank_secrets(self.schema().root(), &baseline));
+        Draft::of(draft)
+    }
+
+    fn members_of_draft(&self) -> Record {
+        let mut draft = Record::new();
+        draft.insert("format", FORMAT.into());
+        draft.insert("schema", fingerprint(self.schema()).into());
+        if self.submits() > 0 {
+            draft.insert("submits", number(self.submits()));
+        }
+        match self.status() {
+            status @ (Status::Accepted | Status::Rejected) => draft.insert("status", status.name().into()),
+            Status::Editing | Status::Submitting => {}
+        }
+        if let Some(form) = DraftWriter::new(self).place(self.root(), false) {
+            draft.insert("form", form.into());
+        }
+        draft
+    }
+}
 
 /// A count, a position or a key.
 pub(super) fn number(number: impl TryInto<i64>) -> Value {

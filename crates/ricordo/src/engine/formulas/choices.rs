@@ -2,27 +2,13 @@
 
 use std::sync::Arc;
 
-use super::{Compiler, Program};
-use crate::engine::rulebook::{RuleOf, RuleSpec, SharedOf};
+use super::compiler::{ChoiceFields, Compiler, ListOfChoices, Program};
+use crate::engine::rules::{RuleOf, RuleSpec, SharedOf};
 use crate::formula::{Chain, Code, Datum, Endless, Level, PartRead, Reader, Steps, Type, Way, find};
 use crate::model::Spot;
 use crate::schema::{Choice, Choices, Error, Kind, PartId, Pointer, RecordId, Route, RuleText};
 use crate::settle::{ChoicesFunction, FormulaText};
-use crate::tree::SharedId;
 use crate::value::Value;
-
-/// Choices that are computed once for a record, and read by all that choose from them in it.
-pub(super) struct ListOfChoices {
-    record: RecordId,
-    /// By which the code calls the record.
-    level: usize,
-    fields: ChoiceFields,
-    program: Arc<Program>,
-    id: SharedId,
-}
-
-/// The fields of a record that are the value and the label of a choice, if what is chosen from are records.
-type ChoiceFields = Option<(u32, Option<u32>)>;
 
 impl Compiler<'_> {
     pub(super) fn choices(&mut self, part: PartId, rule: &RuleText, text: &str) {

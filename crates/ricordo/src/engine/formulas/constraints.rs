@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use super::{Checked, Compiler, Program};
-use crate::engine::rulebook::{FlagRule, RuleOf, RuleSpec};
+use super::compiler::{Checked, Compiler, Program};
+use crate::engine::rules::{FlagRule, RuleOf, RuleSpec};
 use crate::formula::{
     Chain, Code, Datum, Formula, Function as BuiltIn, Level, PartRead, Type, Way, evaluate, find,
 };

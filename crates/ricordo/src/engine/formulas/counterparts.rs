@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use super::{Compiler, Program};
-use crate::engine::rulebook::{RuleOf, RuleSpec};
+use super::compiler::{Compiler, Program};
+use crate::engine::rules::{RuleOf, RuleSpec};
 use crate::formula::{Formula, Level, PartRead};
 use crate::model::Spot;
 use crate::schema::{Error, PartId, RuleText, RuleTextOf, Step};

@@ -1,6 +1,6 @@
 //! Formulas that depend on each other in a circle.
 
-use super::Compiler;
+use super::compiler::Compiler;
 use crate::schema::PartId;
 use crate::value::{HashedMap, HashedSet};
 

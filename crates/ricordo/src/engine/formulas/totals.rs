@@ -2,15 +2,15 @@
 
 use std::sync::Arc;
 
-use super::Compiler;
-use crate::engine::aggregate_spec::{AggregateSpec, RowsOf};
-use crate::engine::rulebook::{RuleOf, RuleSpec, SharedOf};
-use crate::engine::{AggregateKind, Comparison};
+use super::compiler::Compiler;
+use crate::engine::rules::{AggregateSpec, RowsOf, RuleOf, RuleSpec, SharedOf};
 use crate::formula::{
     Chain, Code, Datum, Level, Operator, Reader, Total, TotalKind, TotalTest, evaluate_test,
 };
 use crate::model::Spot;
 use crate::schema::{Route, Step};
+use crate::settle::AggregateKind;
+use crate::settle::Comparison;
 use crate::settle::PlaceView;
 use crate::value::Value;
 

@@ -80,7 +80,7 @@ pub(super) struct Core {
     /// Subscriptions that ended while a selector ran.
     ended: RefCell<Vec<ObserverId>>,
     recorder: RefCell<Option<Box<dyn Record>>>,
-    /// The result of the last submit.
+    /// The result of the submit that the handler waits for.
     submitted: Cell<Option<Submitted>>,
     /// The handlers of tickets.
     pub(super) answerers: RefCell<Vec<Answerer>>,
@@ -90,6 +90,15 @@ pub(super) struct Core {
     bindings: Cell<u64>,
     /// An outcome that nobody needs any longer, for its room.
     spare: RefCell<Option<Rc<Outcome>>>,
+}
+
+/// What came of an action; nothing yet if it waits for the end of the round.
+#[derive(Clone, Copy, Default)]
+pub(super) struct Applied {
+    /// The row that it made last.
+    pub(super) made: Option<PlaceId>,
+    /// The result of the submit.
+    pub(super) submitted: Option<Submitted>,
 }
 
 /// The work that waits for the end of the round.
@@ -183,27 +192,26 @@ impl Core {
         if self.reads.borrow().is_some() { Err(busy_reading()) } else { Ok(()) }
     }
 
-    /// Carries out an action and notifies its observers or, inside a round, queues it. Returns
-    /// the row that was made, if one was.
-    pub(super) fn apply(self: &Rc<Self>, action: impl Into<Action>) -> Result<Option<PlaceId>, Error> {
+    /// Carries out an action and notifies its observers or, inside a round, queues it.
+    pub(super) fn apply(self: &Rc<Self>, action: impl Into<Action>) -> Result<Applied, Error> {
         self.act(action.into())
     }
 
-    fn act(self: &Rc<Self>, action: Action) -> Result<Option<PlaceId>, Error> {
+    fn act(self: &Rc<Self>, action: Action) -> Result<Applied, Error> {
         self.not_while_selecting()?;
         self.withdraw_all();
         if self.is_notifying() {
             self.read_engine().check_addresses(&action)?;
-            return self.put_off(action, None).map(|()| None);
+            return self.put_off(action, None).map(|()| Applied::default());
         }
         let link = self.current_link();
         let outcome = self.carry_out(action, Prepared::new(), link.as_deref())?;
-        let made = outcome.made();
+        let applied = Applied { made: outcome.made(), submitted: outcome.submitted() };
         if !outcome.observers().is_empty() {
             self.notify_all(outcome, link.as_ref())?;
         }
         self.hand_out();
-        Ok(made)
+        Ok(applied)
     }
 
     /// Submits, and gives what comes of it to a handler.
@@ -215,11 +223,6 @@ impl Core {
         }
         *self.submit_handler.borrow_mut() = Some(handler);
         self.apply(action).map(drop).inspect_err(|_| *self.submit_handler.borrow_mut() = None)
-    }
-
-    /// Returns the result of the submit that was just tried.
-    pub(super) fn take_submitted(&self) -> Option<Submitted> {
-        self.submitted.take()
     }
 
     /// The engine, to be changed, unless it is busy or a transaction is open.
@@ -261,7 +264,7 @@ impl Core {
     pub(super) fn add_row(self: &Rc<Self>, edit: Edit) -> Result<PlaceId, Error> {
         if !self.is_notifying() {
             let list = Error::new(ErrorKind::NotPossible, Pointer::root(), "no row is added");
-            return self.apply(edit)?.ok_or(list);
+            return self.apply(edit)?.made.ok_or(list);
         }
         self.not_while_selecting()?;
         let row = self.changing()?.prepare_row(&edit)?;
@@ -293,9 +296,10 @@ impl Core {
             recorder.record(line, applied.as_ref().err());
         }
         if let Ok(outcome) = &applied
-            && let Some(submitted) = outcome.submitted()
+            && outcome.submitted().is_some()
+            && self.submit_handler.borrow().is_some()
         {
-            self.submitted.set(Some(submitted));
+            self.submitted.set(outcome.submitted());
         }
         applied
     }
