@@ -129,3 +129,10 @@ pub fn use_form<M: 'static>(form: &Form<M>) -> Result<(), Error> {
     form.enter("/rows/0/grams", black_box("500"))?;
     use_fields(form)
 }
+
+/// Shows an error as a page does, by its message.
+pub fn shown(result: Result<(), Error>) {
+    if let Err(error) = result {
+        black_box(error.to_string());
+    }
+}

@@ -14,8 +14,12 @@ use crate::value::HashedMap;
 /// The schemas that were compiled so far.
 static SCHEMAS: OnceLock<RwLock<HashedMap<TypeId, Arc<CompiledSchema>>>> = OnceLock::new();
 
-/// The schema of a model, with the rules of all record types in it. It is compiled and checked the first time it is asked
-/// for, and shared by all forms of the model.
+/// The schema of a model, with the rules of all record types in it. It is compiled the first time it is asked for, and shared by
+/// all forms of the model.
+///
+/// A program that is built with debug assertions, as tests are, checks the fields of the model then: a minimum above the maximum,
+/// a default that does not fit. They cannot change until the program is built again, so a release build goes without the check
+/// and its code.
 ///
 /// # Errors
 ///
@@ -64,10 +68,15 @@ pub fn schema_with(
 fn compiled<M: Model>() -> Result<CompiledSchema, Error> {
     let mut builder = SchemaBuilder::new();
     let root = M::part(&mut builder)?;
-    let schema = Arc::new(builder.finish(root)?);
-    if let Some(fault) = check_defaults(&schema).into_iter().next() {
-        return Err(fault);
-    }
+    let schema = Arc::new(if cfg!(debug_assertions) {
+        let schema = builder.finish(root)?;
+        match check_defaults(&schema).into_iter().next() {
+            Some(fault) => return Err(fault),
+            None => schema,
+        }
+    } else {
+        builder.finish_unchecked(root)?
+    });
     let mut compiled = CompiledSchema::new(schema.clone(), true);
     for (record, attachment) in schema.attachments() {
         let Some(source) = attachment.downcast_ref::<RuleSource>() else { continue };

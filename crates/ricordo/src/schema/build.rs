@@ -132,7 +132,26 @@ impl SchemaBuilder {
     /// # Errors
     ///
     /// As for [`SchemaBuilder::finish`], unless the rest of the schema makes sense without the part.
-    pub(crate) fn finish_all(mut self, root: Part) -> Result<(Schema, Vec<Error>), Error> {
+    pub(crate) fn finish_all(self, root: Part) -> Result<(Schema, Vec<Error>), Error> {
+        let mut schema = self.assemble(root)?;
+        let mut faults = schema.faults_of_parts();
+        schema.check_variants()?;
+        schema.fit_defaults(|schema, id, error| faults.push(schema.refuse_default(id, &default_words(error))));
+        Ok((schema, faults))
+    }
+
+    /// Finishes a schema whose parts were [checked](SchemaBuilder::finish) in an earlier build of the program.
+    ///
+    /// # Errors
+    ///
+    /// Fails for a record that contains itself without end.
+    pub(crate) fn finish_unchecked(self, root: Part) -> Result<Schema, Error> {
+        let mut schema = self.assemble(root)?;
+        schema.fit_defaults(|_, _, _| {});
+        Ok(schema)
+    }
+
+    fn assemble(mut self, root: Part) -> Result<Schema, Error> {
         let root = self.add(root);
         let lists = self.lists.iter().copied().collect::<Option<Vec<_>>>();
         let Some(lists) = lists else {
@@ -161,25 +180,27 @@ impl SchemaBuilder {
             let secrets = schema.parts().filter(|(_, part)| part.secret).map(|(id, _)| id).collect();
             schema.around_secrets = schema.parts_around(&secrets);
         }
-        let mut faults = schema.faults_of_parts();
-        schema.check_variants()?;
         Extents::check(&schema)?;
-        for id in (0..schema.parts.len()).map(|position| PartId(index(position))) {
-            if let Some(default) = schema.parts[id.0 as usize].default.take() {
-                if schema.parts[id.0 as usize].is_unknown {
-                    continue;
-                }
-                match schema.fit(id, default) {
-                    Ok(fitted) => schema.parts[id.0 as usize].default = Some(fitted),
-                    Err(error) => faults.push(schema.refuse_default(id, &default_words(&error))),
-                }
-            }
-        }
-        Ok((schema, faults))
+        Ok(schema)
     }
 }
 
 impl Schema {
+    /// Fits the defaults to their parts; those that do not fit are left out.
+    fn fit_defaults(&mut self, mut refuse: impl FnMut(&Schema, PartId, &Error)) {
+        for id in (0..self.parts.len()).map(|position| PartId(index(position))) {
+            if let Some(default) = self.parts[id.0 as usize].default.take() {
+                if self.parts[id.0 as usize].is_unknown {
+                    continue;
+                }
+                match self.fit(id, default) {
+                    Ok(fitted) => self.parts[id.0 as usize].default = Some(fitted),
+                    Err(error) => refuse(self, id, &error),
+                }
+            }
+        }
+    }
+
     /// The error for a default that does not suit its part.
     pub(crate) fn refuse_default(&self, id: PartId, problem: &str) -> Error {
         Error::of_part(id, true, self.called(id), problem.to_owned())

@@ -4,7 +4,11 @@ use std::hint::black_box;
 
 use ricordo::Form;
 
-fn main() -> Result<(), ricordo::Error> {
+fn main() {
+    modules::shown(run());
+}
+
+fn run() -> Result<(), ricordo::Error> {
     let form = modules::blank()?;
     modules::use_form(&form)?;
     drop(black_box(form.parse()));

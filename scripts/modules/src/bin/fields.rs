@@ -5,7 +5,11 @@ use std::hint::black_box;
 use modules::Fields;
 use ricordo::Form;
 
-fn main() -> Result<(), ricordo::Error> {
+fn main() {
+    modules::shown(run());
+}
+
+fn run() -> Result<(), ricordo::Error> {
     let form: Form<Fields> = Form::blank()?;
     modules::use_fields(&form)?;
     drop(black_box(form.parse()));

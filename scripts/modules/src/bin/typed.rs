@@ -2,7 +2,11 @@
 
 use std::hint::black_box;
 
-fn main() -> Result<(), ricordo::Error> {
+fn main() {
+    modules::shown(run());
+}
+
+fn run() -> Result<(), ricordo::Error> {
     let form = modules::blank()?;
     modules::use_form(&form)?;
     drop(black_box(form.parse()));
