@@ -1,14 +1,17 @@
-//! Makes the files of a page from a WebAssembly module: `bindgen MODULE.wasm FOLDER NAME [--typescript] [--panics]`, or lets the
-//! panics of a module trap at once: `bindgen stub MODULE.wasm STUBBED.wasm`.
+//! Makes the files of a page from a WebAssembly module: `bindgen MODULE.wasm FOLDER NAME [--typescript] [--panics]
+//! [--apart=FUNCTION]…`, or lets the panics of a module trap at once: `bindgen stub MODULE.wasm STUBBED.wasm`.
 //!
-//! With `--panics` they keep their messages, for whoever looks for a fault.
+//! With `--panics` they keep their messages, for whoever looks for a fault. What only functions lead to that begin with a name
+//! given by `--apart` stands in a file of its own, `NAME_rest.wasm`.
 
+mod apart;
+mod linked;
 mod panics;
+mod unused;
 
 use std::error::Error;
 use std::process::ExitCode;
 
-use walrus::{Module, ModuleConfig};
 use wasm_bindgen_cli_support::Bindgen;
 
 fn main() -> ExitCode {
@@ -17,13 +20,15 @@ fn main() -> ExitCode {
     let made = match &arguments[..] {
         ["stub", module, stubbed] => stub(module, stubbed),
         [module, folder, name, options @ ..]
-            if options.iter().all(|option| ["--typescript", "--panics"].contains(option)) =>
+            if options.iter().all(|option| {
+                ["--typescript", "--panics"].contains(option) || option.starts_with("--apart=")
+            }) =>
         {
             generate(module, folder, name, options)
         }
         _ => {
             eprintln!(
-                "Usage: bindgen MODULE.wasm FOLDER NAME [--typescript] [--panics]\n       \
+                "Usage: bindgen MODULE.wasm FOLDER NAME [--typescript] [--panics] [--apart=FUNCTION]...\n       \
                  bindgen stub MODULE.wasm STUBBED.wasm"
             );
             return ExitCode::from(2);
@@ -39,31 +44,34 @@ fn main() -> ExitCode {
 }
 
 fn stub(module: &str, stubbed: &str) -> Result<(), Box<dyn Error>> {
-    let mut module = read(module)?;
-    if panics::stub(&mut module) == 0 {
-        return Err("the module has no panics, or no names".into());
-    }
-    module.emit_wasm_file(stubbed)?;
+    panics::without(&mut read(module)?)?.emit_wasm_file(stubbed)?;
     Ok(())
 }
 
 fn generate(module: &str, folder: &str, name: &str, options: &[&str]) -> Result<(), Box<dyn Error>> {
-    let mut input = read(module)?;
-    if !options.contains(&"--panics") {
-        panics::stub(&mut input);
-    }
+    let keeps_panics = options.contains(&"--panics");
+    let entries: Vec<&str> = options.iter().filter_map(|option| option.strip_prefix("--apart=")).collect();
+    let mut bytes = read(module)?;
+    let rest = if entries.is_empty() { None } else { Some(apart::find(&bytes, &entries, keeps_panics)?) };
+    let input = if keeps_panics { panics::parse(&bytes)? } else { panics::without(&mut bytes)? };
     Bindgen::new()
         .input_module(name, input)
         .typescript(options.contains(&"--typescript"))
         .omit_default_module_path(false)
-        .remove_name_section(true)
+        .demangle(rest.is_none())
+        .remove_name_section(rest.is_none() && !keeps_panics)
         .remove_producers_section(true)
         .web(true)?
         .generate(folder)?;
+    if let Some(rest) = rest {
+        let path = format!("{folder}/{name}_bg.wasm");
+        let (mut first, mut second) = apart::divide(&read(&path)?, &rest)?;
+        first.emit_wasm_file(path)?;
+        second.emit_wasm_file(format!("{folder}/{name}_rest.wasm"))?;
+    }
     Ok(())
 }
 
-fn read(path: &str) -> Result<Module, Box<dyn Error>> {
-    let module = std::fs::read(path).map_err(|error| format!("{path}: {error}"))?;
-    Ok(ModuleConfig::new().generate_name_section(true).parse(&module)?)
+fn read(path: &str) -> Result<Vec<u8>, String> {
+    std::fs::read(path).map_err(|error| format!("{path}: {error}"))
 }

@@ -2,10 +2,15 @@
 //!
 //! A panic ends a module with a trap. Before that it formats a message, which nobody reads in a page that its users see, and the
 //! code for all messages is a thirtieth of the page. Here the functions that begin a panic trap at once; what only they
-//! reached is then removed by `wasm-opt`.
+//! reached is [unused], and `wasm-opt` removes it.
+
+use std::collections::HashSet;
+use std::error::Error;
 
 use rustc_demangle::demangle;
-use walrus::{FunctionBuilder, FunctionKind, Module};
+use walrus::{FunctionBuilder, FunctionId, FunctionKind, Module, ModuleConfig};
+
+use crate::unused;
 
 /// The beginnings of the names of functions of the standard library that never return. Others of `std::panicking` do: those that
 /// catch a panic are called on the way of a program that goes on.
@@ -33,23 +38,57 @@ const FUNCTIONS: [&str; 21] = [
     "std::panicking::rust_panic",
 ];
 
-/// Lets panics trap at once. Returns how many functions were replaced; none if the module has no names.
-pub(crate) fn stub(module: &mut Module) -> usize {
-    let begin_panics: Vec<_> = module
-        .funcs
-        .iter()
-        .filter(|function| matches!(function.kind, FunctionKind::Local(_)))
-        .filter(|function| function.name.as_deref().is_some_and(begins_panic))
-        .map(|function| (function.id(), function.ty()))
-        .collect();
-    for (id, ty) in &begin_panics {
-        let (parameters, results) = (module.types.params(*ty).to_vec(), module.types.results(*ty).to_vec());
+/// Parses a module, and lets its panics trap at once.
+///
+/// # Errors
+///
+/// Fails if there are none, or if the module has no names.
+pub(crate) fn without(bytes: &mut [u8]) -> Result<Module, Box<dyn Error>> {
+    let begin_panics = functions(&parse(bytes)?);
+    if begin_panics.is_empty() {
+        return Err("the module has no panics, or no names".into());
+    }
+    let unused = unused::find(bytes, &begin_panics)?;
+    // Memory is zero before the data is put in, so zeros need not be kept.
+    unused.bytes.iter().for_each(|at| bytes[*at] = 0);
+    let mut module = parse(bytes)?;
+    let ended = &begin_panics | &unused.functions;
+    let functions = module.funcs.iter().zip(0..).filter(|(_, index)| ended.contains(index));
+    let functions: Vec<FunctionId> = functions.map(|(function, _)| function.id()).collect();
+    trap(&mut module, &functions);
+    Ok(module)
+}
+
+/// The functions of a module that begin a panic, by their indexes.
+pub(crate) fn functions(module: &Module) -> HashSet<usize> {
+    let functions = module.funcs.iter().zip(0..);
+    functions
+        .filter(|(function, _)| matches!(function.kind, FunctionKind::Local(_)))
+        .filter(|(function, _)| function.name.as_deref().is_some_and(begins_panic))
+        .map(|(_, index)| index)
+        .collect()
+}
+
+/// Lets functions trap at once.
+pub(crate) fn trap(module: &mut Module, functions: &[FunctionId]) {
+    for id in functions {
+        let ty = module.funcs.get(*id).ty();
+        let (parameters, results) = (module.types.params(ty).to_vec(), module.types.results(ty).to_vec());
         let arguments = parameters.iter().map(|parameter| module.locals.add(*parameter)).collect();
         let mut body = FunctionBuilder::new(&mut module.types, &parameters, &results);
         body.func_body().unreachable();
         module.funcs.get_mut(*id).kind = FunctionKind::Local(body.local_func(arguments));
     }
-    begin_panics.len()
+}
+
+/// Parses a module. What the linker has said of it is not kept, since it holds no longer.
+pub(crate) fn parse(bytes: &[u8]) -> Result<Module, Box<dyn Error>> {
+    let mut module = ModuleConfig::new().generate_name_section(true).parse(bytes)?;
+    let of_linker = |name: &str| name == "linking" || name.starts_with("reloc.");
+    let ids: Vec<_> =
+        module.customs.iter().filter(|(_, custom)| of_linker(custom.name())).map(|(id, _)| id).collect();
+    ids.into_iter().for_each(|id| drop(module.customs.delete(id)));
+    Ok(module)
 }
 
 fn begins_panic(name: &str) -> bool {

@@ -13,7 +13,7 @@ use crate::screen::{GOOD, Line, Output, complain};
 use crate::{Ending, PageArguments};
 
 /// The files of the module that a page needs.
-const MODULE: [&str; 2] = ["ricordo.js", "ricordo_bg.wasm"];
+const MODULE: [&str; 4] = ["ricordo.js", "ricordo_core.js", "ricordo_core.wasm", "ricordo_rest.wasm"];
 
 pub(crate) fn run(out: &mut Output, arguments: &PageArguments) -> Result<Ending, Problem> {
     let PageArguments { form, data, out: folder, module } = arguments;

@@ -14,7 +14,12 @@ const FORM: &str = "demo/batch-sheet.form.json";
 fn folder(files: &[(&str, &str)]) -> TempDir {
     let folder = tempdir().unwrap();
     fs::create_dir(folder.path().join("module")).unwrap();
-    for name in ["module/ricordo.js", "module/ricordo_bg.wasm"] {
+    for name in [
+        "module/ricordo.js",
+        "module/ricordo_core.js",
+        "module/ricordo_core.wasm",
+        "module/ricordo_rest.wasm",
+    ] {
         fs::write(folder.path().join(name), "").unwrap();
     }
     files.iter().for_each(|(name, text)| fs::write(folder.path().join(name), text).unwrap());
@@ -66,7 +71,7 @@ fn a_page_has_sensible_controls_for_every_kind_of_place() {
     let page = fs::read_to_string(folder.path().join("page/index.html")).unwrap();
     assert!(page.contains("<title>All &lt;kinds&gt; &amp; more</title>"), "{page}");
     assert!(page.contains("<p class=\"intro\">Said &quot;twice&quot;.</p>"), "{page}");
-    for file in ["style.css", "form.json", "ricordo/ricordo.js", "ricordo/ricordo_bg.wasm"] {
+    for file in ["style.css", "form.json", "ricordo/ricordo.js", "ricordo/ricordo_core.wasm"] {
         assert!(folder.path().join("page").join(file).is_file(), "{file}");
     }
     assert!(!folder.path().join("page/data.json").exists());

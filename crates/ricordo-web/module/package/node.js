@@ -4,4 +4,7 @@ import load from "./ricordo.js";
 
 export * from "./ricordo.js";
 
-export default (given) => load(given ?? { module_or_path: readFile(new URL("ricordo_bg.wasm", import.meta.url)) });
+const read = (name) => () => readFile(new URL(name, import.meta.url));
+const files = { core: read("ricordo_core.wasm"), rest: read("ricordo_rest.wasm") };
+
+export default (definition, from) => load(definition, { ...files, ...from });

@@ -3,10 +3,12 @@
 
 #![allow(clippy::missing_errors_doc, clippy::needless_pass_by_value, reason = "JavaScript sees none of it")]
 
+mod apart;
 mod binding;
 mod checks;
 mod convert;
 mod promise;
+pub mod rest;
 mod submission;
 mod submit_options;
 
@@ -91,7 +93,7 @@ impl Form {
         let options = Options::read(options, "`options`", &["draft", "store", "journalBytes"])?;
         let store = store_of(options.text("store")?.as_deref())?;
         let draft = options.text("draft")?.map(|key| (key, store));
-        let bytes = options.count("journalBytes")?.unwrap_or(1_000_000);
+        let bytes = options.count("journalBytes")?;
         let text = text_of_json(definition, "`definition`")?;
         let schema = read_definition(&text).map_err(|problem| error_in(definition, &text, &problem))?;
         let schema = Arc::new(schema);
@@ -103,7 +105,11 @@ impl Form {
         };
         let Start { form, left_out } =
             Start::new(&schema, data, draft.as_ref()).map_err(|problem| error(&problem))?;
-        form.diagnostics().start_recording(bytes);
+        if rest::is_here() {
+            apart::start_recording(&form, bytes.unwrap_or(1_000_000));
+        } else if bytes.is_some_and(|bytes| bytes > 0) {
+            rest::must_be_here()?;
+        }
         form.set_now(convert::now()).map_err(|problem| error(&problem))?;
         Ok(Form { form, draft, left_out })
     }
@@ -219,25 +225,15 @@ impl Form {
         &self,
         #[wasm_bindgen(unchecked_param_type = "string")] journal: &JsValue,
     ) -> Result<Vec<String>, JsValue> {
+        rest::must_be_here()?;
         let journal = convert::text("`journal`", journal)?;
-        let mut problems = Vec::new();
-        for entry in read_journal(&journal).map_err(|problem| error(&problem))? {
-            let found = match entry.command {
-                Command::Apply(action) => {
-                    self.form.apply(action).err().map(|refused| vec![refused.to_string()])
-                }
-                Command::Expect(expectation) => Some(expectation.check(&self.form)),
-                other => Some(vec![format!("this version knows no line of this kind: {other:?}")]),
-            };
-            problems
-                .extend(found.into_iter().flatten().map(|problem| format!("line {}: {problem}", entry.line)));
-        }
-        Ok(problems)
+        apart::replay(&self.form, &journal).map_err(|problem| error(&problem))
     }
 
     /// The actions on the form so far, one a line. Secrets are hidden.
-    pub fn journal(&self) -> String {
-        self.form.diagnostics().recording().unwrap_or_default()
+    pub fn journal(&self) -> Result<String, JsValue> {
+        rest::must_be_here()?;
+        Ok(self.form.diagnostics().recording().unwrap_or_default())
     }
 
     /// All that is known about a place.
@@ -272,8 +268,8 @@ impl Form {
         &self,
         #[wasm_bindgen(unchecked_param_type = "string")] path: &JsValue,
     ) -> Result<String, JsValue> {
-        let reasons = self.place(&pointer(path)?)?.explain();
-        Ok(reasons.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n"))
+        rest::must_be_here()?;
+        Ok(apart::explain(&self.place(&pointer(path)?)?))
     }
 
     /// The findings of a place and all in it, or of the whole form, in the order of the form.
@@ -425,13 +421,15 @@ impl Form {
     /// The whole state as one object: see `docs/files.md` of the project.
     #[wasm_bindgen(unchecked_return_type = "Json")]
     pub fn dump(&self) -> Result<JsValue, JsValue> {
-        to_js(&self.form.diagnostics().dump())
+        rest::must_be_here()?;
+        to_js(&apart::dump(&self.form))
     }
 
     /// The whole state as JSON text.
     #[wasm_bindgen(js_name = dumpText)]
-    pub fn dump_text(&self) -> String {
-        format!("{:#}", self.form.diagnostics().dump())
+    pub fn dump_text(&self) -> Result<String, JsValue> {
+        rest::must_be_here()?;
+        Ok(format!("{:#}", apart::dump(&self.form)))
     }
 
     /// The number of event listeners that all bindings hold at the moment, for tests that look for leaks.

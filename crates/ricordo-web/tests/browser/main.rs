@@ -94,7 +94,7 @@ fn obstacle() -> Option<String> {
         return Some(format!("{missing} is not installed"));
     }
     // A build that was made once is kept up to date; the first takes minutes and is asked for.
-    let was_built = root().join("target/web/pages/module/ricordo_bg.wasm").exists();
+    let was_built = root().join("target/web/pages/module/ricordo_core.wasm").exists();
     (!was_built).then(|| "the pages have not been built".to_owned())
 }
 

@@ -61,14 +61,26 @@ import load, { Form } from "ricordo";
 
 let early;
 try { new Form({ type: "object", properties: {} }); } catch (error) { early = error.message; }
-await load();
+const plain = { type: "object", properties: { n: { type: "number", title: "N" } } };
+await load(plain);
+const first = new Form(plain, { n: 2 });
+first.enter("/n", "x");
+let missing;
+try { first.explain("/n"); } catch (error) { missing = error.message; }
 const definition = { type: "object", properties: { n: { type: "number" }, twice: { type: "number", "x-ricordo": { calculate: "n * 2" } } } };
+let needed;
+try { new Form(definition); } catch (error) { needed = error.message; }
+await load(definition);
 const form = new Form(definition, { n: 2 });
 form.enter("/n", "21");
+first.enter("/n", "3");
+const later = [first.value("/n"), first.explain("/n"), form.explain("/twice"), form.journal().includes("enter")];
 let misused;
 try { form.bind(null); } catch (error) { misused = `${error.name}: ${error.message}`; }
-console.log(JSON.stringify([early, form.value("/twice"), misused]));
+console.log(JSON.stringify([early, form.value("/twice"), misused, missing, needed, later]));
 "#;
+
+const MISSING: &str = "this needs a part of the WebAssembly that is not loaded: `await load()` loads all of it, and `await load(definition)` what a definition needs";
 
 const PAGE: &str = r#"<!doctype html>
 <html lang="en"><meta charset="utf-8"><title>A page of somebody's</title><link rel="icon" href="data:,">
@@ -125,7 +137,10 @@ async fn the_packed_module_is_installed_checked_and_run(page: &Browser) -> Done 
         "ricordo.js",
         "node.js",
         "ricordo.d.ts",
-        "ricordo_bg.wasm",
+        "ricordo_core.js",
+        "ricordo_core.d.ts",
+        "ricordo_core.wasm",
+        "ricordo_rest.wasm",
         "LICENSE-MIT",
         "LICENSE-APACHE",
     ] {
@@ -164,6 +179,9 @@ async fn the_packed_module_is_installed_checked_and_run(page: &Browser) -> Done 
             "ricordo is not loaded yet: `await load()` first",
             42,
             "TypeError: `element` must be an element of the page, not null",
+            MISSING,
+            MISSING,
+            [3, "", "/twice is 42, calculated by “n * 2” (21 * 2) from\n  /n is 21", true],
         ])
     );
 

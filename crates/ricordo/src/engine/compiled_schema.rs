@@ -57,11 +57,15 @@ impl CompiledSchema {
         #[cfg_attr(not(feature = "formula"), allow(unused_mut, reason = "nothing is added without formulas"))]
         let mut compiled = CompiledSchema::new(schema, false);
         #[cfg(feature = "formula")]
-        compiled.compile_formulas();
+        if compiled.schema().parts().any(|(_, part)| !part.rules.is_empty()) {
+            compiled.compile_formulas();
+        }
         compiled
     }
 
+    // A function of its own, so that what only formulas need can be told apart.
     #[cfg(feature = "formula")]
+    #[inline(never)]
     fn compile_formulas(&mut self) {
         let schema = self.rules.schema().clone();
         let mut formulas = super::formulas::compile(&schema, &mut || self.rules.name_shared());

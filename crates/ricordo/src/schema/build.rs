@@ -136,7 +136,8 @@ impl SchemaBuilder {
         let mut schema = self.assemble(root)?;
         let mut faults = schema.faults_of_parts();
         schema.check_variants()?;
-        schema.fit_defaults(|schema, id, error| faults.push(schema.refuse_default(id, &default_words(error))));
+        schema
+            .fit_defaults(|schema, id, error| faults.push(schema.refuse_default(id, &default_words(error))));
         Ok((schema, faults))
     }
 

@@ -25,6 +25,7 @@ impl Engine {
         for (constraint, words) in rules.constraints() {
             self.tree.add_constraint(*constraint, words.clone());
         }
+        self.settle_baseline_apart = Some(Engine::settle_baseline_by_rules);
         self.tree.mark_new_baseline();
         let declared = self.settling.graph_for_rules().declare_all(&mut self.tree, rules.rules(), known);
         let settled = declared.and_then(|()| self.settling.settle(&mut self.tree));
@@ -51,6 +52,7 @@ impl Engine {
         book.add_all(RulesFor::Form, specs.into_vec())?;
         let mut baseline = Baseline::settled(self, &book, count)?;
 
+        self.settle_baseline_apart = Some(Engine::settle_baseline_by_rules);
         let constraints = book.constraints().iter().map(|(constraint, words)| {
             self.tree.add_constraint(*constraint, words.clone());
             *constraint
@@ -89,12 +91,7 @@ impl Engine {
         self.settling.end_loading(&self.tree);
         self.take_out(added);
         // Other rules may depend on the values of the added ones, in the baseline, too.
-        let rulebook = self.rulebook();
-        if !rulebook.rules().is_empty()
-            && let Ok(mut baseline) = Baseline::settled(self, &rulebook, rulebook.rules().len())
-        {
-            baseline.put_into(&mut self.tree);
-        }
+        self.settle_baseline_by_rules();
         self.settle_or_keep_for_later();
         self.report_rules(ActionSummary::bare(Op::WithdrawRules))
     }

@@ -13,4 +13,3 @@ pub(crate) use aggregate_spec::{AggregateSpec, RowsOf};
 pub(super) use rulebook::SharedOf;
 pub(crate) use rulebook::{FlagRule, RuleOf, RuleSpec, RuleSpecs};
 pub(super) use rulebook::{Rulebook, RulesFor};
-pub(super) use settled_baseline::Baseline;

@@ -53,6 +53,23 @@ impl Engine {
         self.settling.settle(&mut self.tree).map_err(|unsettled| self.refused(unsettled))
     }
 
+    /// Settles the baseline by itself, and lets the form compare with that.
+    pub(in crate::engine) fn settle_baseline_apart(&mut self) {
+        if let Some(settle) = self.settle_baseline_apart {
+            settle(self);
+        }
+    }
+
+    /// The same for a form that has rules.
+    pub(super) fn settle_baseline_by_rules(&mut self) {
+        let book = self.rulebook();
+        if !book.rules().is_empty()
+            && let Ok(mut baseline) = Baseline::settled(self, &book, book.rules().len())
+        {
+            baseline.put_into(&mut self.tree);
+        }
+    }
+
     /// Makes everything that is calculated its baseline.
     pub(in crate::engine) fn take_all_as_baseline(&mut self) {
         self.take_values_as_baseline(self.settling.computed_places());

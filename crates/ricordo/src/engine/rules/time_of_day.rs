@@ -1,6 +1,5 @@
 //! The time of day: the form has no clock, and is told.
 
-use super::settled_baseline::Baseline;
 use crate::engine::actions::{Action, Alone, Content};
 use crate::engine::report::Outcome;
 use crate::engine::state::{ActionSummary, Engine, Op};
@@ -30,10 +29,7 @@ impl Engine {
         self.tree.set_now(now);
         let root = self.root();
         if self.settling.graph().is_some_and(|graph| graph.is_read(&self.tree, root, Aspects::NOW)) {
-            let book = self.rulebook();
-            if let Ok(mut baseline) = Baseline::settled(self, &book, book.rules().len()) {
-                baseline.put_into(&mut self.tree);
-            }
+            self.settle_baseline_apart();
             self.settle_or_keep_for_later();
         }
         self.report_rules(summary)

@@ -55,6 +55,8 @@ pub struct Engine {
     pub(in crate::engine) prepared: PreparedRows,
     pub(in crate::engine) submissions: Submissions,
     pub(in crate::engine) checks: DeferredChecks,
+    /// Settles the baseline by itself. Nothing if there were never any rules.
+    pub(in crate::engine) settle_baseline_apart: Option<fn(&mut Engine)>,
     /// Nothing before the first submit, or the first draft.
     pub(in crate::engine) submit_hooks: Option<&'static SubmitHooks>,
     /// Nothing if no check is declared.
@@ -173,6 +175,7 @@ impl Engine {
             prepared: PreparedRows::default(),
             submissions: Submissions::default(),
             checks,
+            settle_baseline_apart: None,
             submit_hooks: None,
             check_hooks,
             room: Vec::new(),

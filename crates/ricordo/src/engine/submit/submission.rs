@@ -9,7 +9,6 @@ use std::sync::Arc;
 use crate::engine::actions::{Action, AfterAccept, Alone, Content, More, Performed, SubmitRequest};
 use crate::engine::patches::{Account, gathered};
 use crate::engine::report::{Outcome, Structure};
-use crate::engine::rules::Baseline;
 use crate::engine::state::{
     ActionSummary, Address, Answer, Engine, Extent, Op, Payload, Problem, Status, Submission, Submit,
     SubmitHooks, Submitted,
@@ -369,17 +368,6 @@ impl Engine {
         match self.tree.only_calculated_changes().filter(|_| was_settled) {
             Some(calculated) => self.take_values_as_baseline(calculated),
             None => self.settle_baseline_apart(),
-        }
-    }
-
-    /// Settles the baseline by itself, and lets the form compare with that.
-    pub(in crate::engine) fn settle_baseline_apart(&mut self) {
-        if self.settling.is_empty() {
-            return;
-        }
-        let book = self.rulebook();
-        if let Ok(mut baseline) = Baseline::settled(self, &book, book.rules().len()) {
-            baseline.put_into(&mut self.tree);
         }
     }
 
