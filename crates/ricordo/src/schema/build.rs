@@ -8,7 +8,7 @@ use crate::value::{HashedMap, HashedSet};
 
 use super::fit::DEEPEST;
 use super::pointer::Named;
-use super::{Commit, Constraints, Error, Kind, ListId, Part, PartId, RecordId, RecordType, Schema};
+use super::{Brought, Commit, Constraints, Error, Kind, ListId, Part, PartId, RecordId, RecordType, Schema};
 
 /// The attachment of a higher layer to a record type.
 #[doc(hidden)]
@@ -40,6 +40,7 @@ pub struct SchemaBuilder {
     pub(super) parts: Vec<Part>,
     pub(super) records: Vec<RecordType>,
     lists: Vec<Option<PartId>>,
+    list_code: Option<Brought>,
     of_types: HashedMap<TypeId, RecordId>,
     attachments: Vec<(RecordId, Attachment)>,
 }
@@ -71,8 +72,9 @@ impl SchemaBuilder {
         Ok(id)
     }
 
-    /// Opens a list type whose item is not known yet.
-    pub fn open_list(&mut self) -> ListId {
+    /// Opens a list type whose item is not known yet, with the code that lists need.
+    pub(crate) fn open_list_of(&mut self, code: Brought) -> ListId {
+        self.list_code = Some(code);
         self.lists.push(None);
         ListId(index(self.lists.len() - 1))
     }
@@ -170,6 +172,7 @@ impl SchemaBuilder {
             parts: self.parts,
             records: self.records,
             lists,
+            list_code: self.list_code,
             root,
             has_secrets,
             around_secrets: HashedSet::default(),

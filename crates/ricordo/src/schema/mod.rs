@@ -83,6 +83,8 @@ pub struct Schema {
     parts: Vec<Part>,
     records: Vec<RecordType>,
     lists: Vec<PartId>,
+    /// The code of lists, if there are any.
+    list_code: Option<Brought>,
     root: PartId,
     has_secrets: bool,
     /// The parts that are secrets, and those that contain one.
@@ -142,6 +144,11 @@ impl Schema {
     /// Returns whether a person cannot change some part, whatever rules say.
     pub(crate) fn has_readonly_parts(&self) -> bool {
         self.has_readonly_parts
+    }
+
+    /// The code of lists, if there are any.
+    pub(crate) fn list_code(&self) -> Option<Brought> {
+        self.list_code
     }
 
     /// Returns whether the rows of any list must differ.

@@ -1,5 +1,6 @@
 //! Lists: whether their rows are the baseline's, what the baseline's rows are, and whether any are the same.
 
+use super::list_code::Lists;
 use super::marks::{Counts, Marks};
 use super::sequence::{Key, RowSequence};
 use super::{PlaceId, RowKey, Tree};
@@ -157,19 +158,14 @@ impl ListBody {
     }
 }
 
-impl Tree {
-    /// Finds out whether the values of a list's rows, in order, are still the baseline's.
-    ///
-    /// As long as the rows are the baseline's own in their order, that is a matter of counting. Otherwise the
-    /// content hashes decide, and only if they are equal are rows compared one by one: those that do not stand where
-    /// they stood.
-    pub(super) fn compare_rows(&mut self, place: PlaceId) {
-        let Some(list) = self.list(place) else { return };
+impl Lists {
+    pub(super) fn compare_rows(tree: &mut Tree, place: PlaceId) {
+        let Some(list) = tree.list(place) else { return };
         let needs_hashes = list.needs_hashes();
         if needs_hashes {
-            self.refresh_hashes(place);
+            tree.refresh_hashes(place);
         }
-        let Some(list) = self.list(place) else { return };
+        let Some(list) = tree.list(place) else { return };
         let as_before = !list.is_reordered();
         let alike = || list.has_baseline_length() && list.sequence.hash() == list.baseline_hash;
         let alike = !as_before && alike();
@@ -177,40 +173,38 @@ impl Tree {
         let differs = if is_counted {
             list.counts.marks().has(Marks::DIFFERS)
         } else if alike {
-            let (equal, compared) = self.rows_equal_baseline(list);
-            self.cost.compared_rows += compared;
+            let (equal, compared) = tree.rows_equal_baseline(list);
+            tree.cost.compared_rows += compared;
             !equal
         } else {
             true
         };
-        let Some(list) = self.list_mut(place) else { return };
+        let Some(list) = tree.list_mut(place) else { return };
         list.differs = differs;
         if needs_hashes {
             let nodes = list.sequence.take_touched_nodes();
-            self.cost.row_nodes += nodes;
+            tree.cost.row_nodes += nodes;
         }
     }
 
-    /// The hash of the rows of a list, in order.
-    pub(crate) fn rows_hash(&mut self, list: PlaceId) -> u64 {
-        self.refresh_hashes(list);
-        self.list(list).map_or(0, |list| list.sequence.hash())
+    pub(super) fn rows_hash(tree: &mut Tree, list: PlaceId) -> u64 {
+        tree.refresh_hashes(list);
+        tree.list(list).map_or(0, |list| list.sequence.hash())
     }
 
-    /// Computes the content hashes of a list's rows that may be stale.
-    pub(super) fn refresh_hashes(&mut self, place: PlaceId) {
-        let Some(list) = self.list_mut(place).filter(|list| !list.stale.is_empty()) else { return };
+    pub(super) fn refresh_hashes(tree: &mut Tree, place: PlaceId) {
+        let Some(list) = tree.list_mut(place).filter(|list| !list.stale.is_empty()) else { return };
         let mut stale = std::mem::take(&mut list.stale);
         for key in stale.drain(..) {
-            let Some(row) = self.list(place).and_then(|list| list.rows.get(key as usize)).copied() else {
+            let Some(row) = tree.list(place).and_then(|list| list.rows.get(key as usize)).copied() else {
                 continue;
             };
             if !row.is_stale {
                 continue;
             }
-            self.cost.places += 1;
-            let content = self.content(row.place);
-            let Some(list) = self.list_mut(place) else { return };
+            tree.cost.places += 1;
+            let content = tree.content(row.place);
+            let Some(list) = tree.list_mut(place) else { return };
             if list.sequence.holds(key) {
                 list.take_content(key);
                 list.set_content(key, content);
@@ -219,12 +213,39 @@ impl Tree {
                 list.set_content(key, content);
             }
         }
-        if let Some(list) = self.list_mut(place) {
+        if let Some(list) = tree.list_mut(place) {
             // The room is kept for the next.
             list.stale = stale;
         }
     }
 
+    pub(super) fn assign_rows(tree: &mut Tree, list: PlaceId, values: Vec<Value>) {
+        let old = tree.rows(list);
+        let holds = |tree: &Tree, (row, value): &(&PlaceId, &Value)| tree.value(**row) == **value;
+        let front = old.iter().zip(&values).take_while(|pair| holds(tree, pair)).count();
+        let (old_rest, new_rest) = (&old[front..], &values[front..]);
+        let back =
+            old_rest.iter().rev().zip(new_rest.iter().rev()).take_while(|pair| holds(tree, pair)).count();
+
+        let kept_behind = old.len() - back;
+        for row in &old[front..kept_behind] {
+            tree.remove_row(list, tree.slot(*row));
+        }
+        let new_behind = values.len() - back;
+        let position = |index: usize| u32::try_from(index).unwrap_or(u32::MAX);
+        for (index, value) in values.into_iter().enumerate() {
+            if index < front {
+                tree.assign(old[index], value);
+            } else if index >= new_behind {
+                tree.assign(old[index - new_behind + kept_behind], value);
+            } else {
+                tree.new_row(list, position(index), value);
+            }
+        }
+    }
+}
+
+impl Tree {
     /// Returns whether the rows of a list of the baseline's length hold what the baseline's held, and how
     /// many were compared for that.
     ///
@@ -276,33 +297,6 @@ impl Tree {
     pub(crate) fn rows(&self, list: PlaceId) -> Vec<PlaceId> {
         let Some(body) = self.list(list) else { return Vec::new() };
         body.sequence.keys().map(|key| body.rows[key as usize].place).collect()
-    }
-
-    /// Sets the rows of a list to fitted values. Rows at the front and at the end that hold what they should
-    /// stay; those between are removed, and new ones inserted.
-    pub(super) fn assign_rows(&mut self, list: PlaceId, values: Vec<Value>) {
-        let old = self.rows(list);
-        let holds = |tree: &Tree, (row, value): &(&PlaceId, &Value)| tree.value(**row) == **value;
-        let front = old.iter().zip(&values).take_while(|pair| holds(self, pair)).count();
-        let (old_rest, new_rest) = (&old[front..], &values[front..]);
-        let back =
-            old_rest.iter().rev().zip(new_rest.iter().rev()).take_while(|pair| holds(self, pair)).count();
-
-        let kept_behind = old.len() - back;
-        for row in &old[front..kept_behind] {
-            self.remove_row(list, self.slot(*row));
-        }
-        let new_behind = values.len() - back;
-        let position = |index: usize| u32::try_from(index).unwrap_or(u32::MAX);
-        for (index, value) in values.into_iter().enumerate() {
-            if index < front {
-                self.assign(old[index], value);
-            } else if index >= new_behind {
-                self.assign(old[index - new_behind + kept_behind], value);
-            } else {
-                self.new_row(list, position(index), value);
-            }
-        }
     }
 
     /// Returns whether a row was added since the baseline, and whether it was moved.
@@ -366,19 +360,13 @@ impl Contents {
     }
 }
 
-impl Tree {
-    /// Returns whether two rows of a list hold the same value, where rows must differ. Empty rows are not
-    /// counted: they are yet to be filled.
-    pub(crate) fn has_repeated_rows(&self, place: PlaceId) -> bool {
-        self.crowded_rows(place).any(|rows| self.same_among(rows).is_some())
-    }
-
+impl Lists {
     /// The positions of the first two rows of a list that hold the same value, where rows must differ.
-    pub(crate) fn repeated_rows(&self, place: PlaceId) -> Option<(u32, u32)> {
-        let position = |row: PlaceId| self.list(place)?.sequence.position(self.slot(row));
-        let pairs = self.crowded_rows(place).filter_map(|rows| {
+    pub(super) fn repeated_rows(tree: &Tree, place: PlaceId) -> Option<(u32, u32)> {
+        let position = |row: PlaceId| tree.list(place)?.sequence.position(tree.slot(row));
+        let pairs = Self::crowded_rows(tree, place).filter_map(|rows| {
             let rows = sorted_by_cached_key(rows.collect(), |row| position(*row));
-            let (first, second) = self.same_among(rows.iter().copied())?;
+            let (first, second) = Self::same_among(tree, rows.iter().copied())?;
             Some((position(first)?, position(second)?))
         });
         pairs.min()
@@ -386,10 +374,10 @@ impl Tree {
 
     /// The rows of each content that more than one row has.
     fn crowded_rows(
-        &self,
+        tree: &Tree,
         place: PlaceId,
     ) -> impl Iterator<Item = impl Iterator<Item = PlaceId> + Clone + use<'_>> {
-        let known = self.list(place).and_then(|list| Some((list, list.contents.as_ref()?)));
+        let known = tree.list(place).and_then(|list| Some((list, list.contents.as_ref()?)));
         known.into_iter().flat_map(|(list, contents)| {
             contents
                 .crowded
@@ -399,16 +387,19 @@ impl Tree {
     }
 
     /// The first two among rows with the same content hash that are really the same, and not yet to be filled.
-    fn same_among(&self, mut rows: impl Iterator<Item = PlaceId> + Clone) -> Option<(PlaceId, PlaceId)> {
+    fn same_among(
+        tree: &Tree,
+        mut rows: impl Iterator<Item = PlaceId> + Clone,
+    ) -> Option<(PlaceId, PlaceId)> {
         // Rows with the content of one that is yet to be filled are all so, however many there are.
         let mut row = rows.next()?;
-        if self.is_unfilled(row) {
+        if Self::is_unfilled(tree, row) {
             return None;
         }
         // Mostly the first two are the same: that their hashes are, but not they, is a rare chance.
         loop {
-            let value = self.value(row);
-            if let Some(same) = rows.clone().find(|other| self.value(*other) == value) {
+            let value = tree.value(row);
+            if let Some(same) = rows.clone().find(|other| tree.value(*other) == value) {
                 return Some((row, same));
             }
             row = rows.next()?;
@@ -416,8 +407,8 @@ impl Tree {
     }
 
     /// Returns whether a row is yet to be filled: nothing is in it, or only what a new row has.
-    fn is_unfilled(&self, row: PlaceId) -> bool {
-        let value = self.value(row);
-        value.holds_nothing() || value == self.schema().blank(self.part_id(row))
+    fn is_unfilled(tree: &Tree, row: PlaceId) -> bool {
+        let value = tree.value(row);
+        value.holds_nothing() || value == tree.schema().blank(tree.part_id(row))
     }
 }

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use super::arena::{Body, NONE, Node};
 use super::list::{Contents, Row};
+use super::list_code::Lists;
 use super::sequence::RowSequence;
 use super::state::{Presence, State};
 use super::{PlaceId, Tree};
@@ -73,15 +74,17 @@ impl Tree {
         }
         self.adopt(place, first);
     }
+}
 
-    fn load_rows(&mut self, index: u32, list: ListId, values: Vec<Value>) {
-        let item = self.schema.item(list);
+impl Lists {
+    pub(super) fn load_rows(tree: &mut Tree, index: u32, list: ListId, values: Vec<Value>) {
+        let item = tree.schema.item(list);
         let mut rows = LoadedRows::with_capacity(values.len());
         for value in values {
-            let row = self.load(item, index, rows.next_key(), value);
-            rows.push(self, row);
+            let row = tree.load(item, index, rows.next_key(), value);
+            rows.push(tree, row);
         }
-        rows.finish(self, index);
+        rows.finish(tree, index);
     }
 }
 

@@ -15,6 +15,7 @@ mod draft;
 mod field;
 mod focus;
 mod list;
+mod list_code;
 mod load;
 mod locate;
 mod marks;
@@ -49,6 +50,7 @@ pub(crate) use focus::Focus;
 #[cfg(test)]
 pub(crate) use list::longest_rise;
 pub(crate) use list::{ListBody, Row};
+use list_code::ListCode;
 pub(crate) use load::{Loader, Unfilled};
 pub(crate) use marks::Marks;
 pub use numbers::{Epoch, Revision, RowKey};
@@ -71,6 +73,8 @@ use crate::value::{DateTime, HashedMap, HashedSet, Value};
 #[derive(Debug)]
 pub(crate) struct Tree {
     schema: Arc<Schema>,
+    /// Nothing if the schema has no lists.
+    list_code: Option<&'static ListCode>,
     arena: Arena,
     root: PlaceId,
     focus: Option<Focus>,
@@ -135,6 +139,7 @@ impl Tree {
     /// A tree without places.
     fn empty(schema: Arc<Schema>) -> Self {
         Tree {
+            list_code: list_code::code_of(&schema),
             arena: Arena::new(schema.root()),
             root: PlaceId::NONE,
             focus: None,

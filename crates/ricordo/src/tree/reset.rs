@@ -1,5 +1,6 @@
 //! Taking places back to their baselines.
 
+use super::list_code::Lists;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{Marks, PlaceId, Shape, Tree};
@@ -107,24 +108,24 @@ impl Tree {
         }
         self.set_touched(place, false);
     }
+}
 
-    /// Takes out the rows that are not the baseline's, and puts the displaced ones back where they stood. In
-    /// the order of their old positions, each finds all rows before it already in place.
-    fn restore_order(&mut self, place: PlaceId) {
-        let Some(list) = self.list(place) else { return };
+impl Lists {
+    pub(super) fn restore_order(tree: &mut Tree, place: PlaceId) {
+        let Some(list) = tree.list(place) else { return };
         let position = |key: &Key| list.rows[*key as usize].baseline_position();
         let mut displaced: Vec<(u32, Key)> =
             list.displaced.iter().filter_map(|key| Some((position(key)?, *key))).collect();
         sort(&mut displaced);
         let out: Vec<Key> = list.added.iter().chain(&list.displaced).copied().collect();
         for key in out {
-            if let Some(row) = self.list(place).map(|list| list.rows[key as usize].place) {
-                self.set_conflict(row, None);
+            if let Some(row) = tree.list(place).map(|list| list.rows[key as usize].place) {
+                tree.set_conflict(row, None);
             }
-            self.remove_row(place, key);
+            tree.remove_row(place, key);
         }
         for (position, key) in displaced {
-            self.insert_row(place, key, position);
+            tree.insert_row(place, key, position);
         }
     }
 }

@@ -2,6 +2,7 @@
 
 use super::change_set::{ListBaseline, SwappedRow};
 use super::list::ListBody;
+use super::list_code::Lists;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, Marks, PlaceId, Reversal, Tree, Unchecked};
@@ -11,11 +12,10 @@ use crate::value::{OrderedSet, Value};
 /// Stands for the key of a row that is not in its list yet.
 const NO_KEY: Key = Key::MAX;
 
-impl Tree {
-    /// Makes the rows of a list, as they are, its baseline.
-    pub(super) fn take_rows_as_baseline(&mut self, list: PlaceId, presence: Presence) {
-        self.refresh_hashes(list);
-        let Some(body) = self.list(list) else { return };
+impl Lists {
+    pub(super) fn take_rows_as_baseline(tree: &mut Tree, list: PlaceId, presence: Presence) {
+        tree.refresh_hashes(list);
+        let Some(body) = tree.list(list) else { return };
         let baseline = ListBaseline {
             presence,
             baseline_presence: presence,
@@ -24,41 +24,38 @@ impl Tree {
             added: OrderedSet::new(),
             displaced: OrderedSet::new(),
         };
-        self.set_list_baseline(list, baseline);
+        tree.set_list_baseline(list, baseline);
     }
 
-    /// Brings up to date what a list compares with, after its rows have taken what is calculated in them as their
-    /// baselines. Only a list that is as its baseline has to be.
-    pub(crate) fn refresh_baseline_of_rows(&mut self, list: PlaceId) {
+    pub(super) fn refresh_baseline_of_rows(tree: &mut Tree, list: PlaceId) {
         let is_as_before = |body: &ListBody| !body.is_reordered() && !body.counts.marks().has(Marks::DIFFERS);
-        if self.list(list).is_some_and(is_as_before) {
-            self.refresh_hashes(list);
-            if let Some(body) = self.list_mut(list) {
+        if tree.list(list).is_some_and(is_as_before) {
+            tree.refresh_hashes(list);
+            if let Some(body) = tree.list_mut(list) {
                 body.baseline_hash = body.sequence.hash();
             }
         }
     }
 
-    /// Sets the content hash of the rows that a list compares with, after the baselines of fields in them have changed.
-    pub(crate) fn set_baseline_hash(&mut self, place: PlaceId, hash: u64) {
-        let Some(list) = self.list(place).filter(|list| list.baseline_hash != hash) else { return };
+    pub(super) fn set_baseline_hash(tree: &mut Tree, place: PlaceId, hash: u64) {
+        let Some(list) = tree.list(place).filter(|list| list.baseline_hash != hash) else { return };
         let baseline = ListBaseline {
-            presence: self.presence(place),
-            baseline_presence: self.baseline_presence(place),
+            presence: tree.presence(place),
+            baseline_presence: tree.baseline_presence(place),
             rows: list.baseline.clone(),
             hash,
             added: list.added.clone(),
             displaced: list.displaced.clone(),
         };
-        self.set_list_baseline(place, baseline);
+        tree.set_list_baseline(place, baseline);
     }
 
-    pub(super) fn set_list_baseline(&mut self, list: PlaceId, new: ListBaseline) {
-        self.detach_sent_rows(list);
-        self.rekeyed.insert(list);
-        let (presence, baseline_presence) = (self.presence(list), self.baseline_presence(list));
+    pub(super) fn set_list_baseline(tree: &mut Tree, list: PlaceId, new: ListBaseline) {
+        tree.detach_sent_rows(list);
+        tree.rekeyed.insert(list);
+        let (presence, baseline_presence) = (tree.presence(list), tree.baseline_presence(list));
         let reversal =
-            self.changing(list, Aspects::PRESENCE | Aspects::BASELINE, Unchecked::Itself, |tree| {
+            tree.changing(list, Aspects::PRESENCE | Aspects::BASELINE, Unchecked::Itself, |tree| {
                 tree.change_state(list, |state| {
                     state.with_presence(new.presence).with_baseline_presence(new.baseline_presence)
                 });
@@ -81,101 +78,85 @@ impl Tree {
                 tree.compare_rows(list);
                 Some(Reversal::Baseline { list, before: Box::new(before) })
             });
-        self.push_some(reversal);
+        tree.push_some(reversal);
     }
 
-    /// Makes a row that holds a fitted value, and belongs to a list, but is not in it and has no key yet. Nothing of it is
-    /// in the log.
-    pub(crate) fn prepare_row(&mut self, list: PlaceId, value: Value) -> Option<PlaceId> {
-        let Kind::List(kind) = self.part(list).kind else { return None };
-        let row = self.load(self.schema().item(kind), list.index(), NO_KEY, value);
-        Some(self.arena.id(row))
+    pub(super) fn prepare_row(tree: &mut Tree, list: PlaceId, value: Value) -> Option<PlaceId> {
+        let Kind::List(kind) = tree.part(list).kind else { return None };
+        let row = tree.load(tree.schema().item(kind), list.index(), NO_KEY, value);
+        Some(tree.arena.id(row))
     }
 
-    /// Returns whether a place is a row that was prepared and has not been put in yet.
-    pub(crate) fn is_prepared(&self, place: PlaceId) -> bool {
-        self.knows(place) && self.slot(place) == NO_KEY
-    }
-
-    /// Frees a row that was prepared and is not put in.
-    pub(crate) fn discard_row(&mut self, row: PlaceId) {
-        if self.is_prepared(row) {
-            self.free(row);
-        }
-    }
-
-    /// Puts a row in that was prepared, and lets it hold a fitted value.
-    pub(crate) fn new_prepared_row(&mut self, list: PlaceId, position: u32, row: PlaceId, value: Value) {
-        let Some(body) = self.list_mut(list) else { return };
+    pub(super) fn new_prepared_row(
+        tree: &mut Tree,
+        list: PlaceId,
+        position: u32,
+        row: PlaceId,
+        value: Value,
+    ) {
+        let Some(body) = tree.list_mut(list) else { return };
         let key = body.new_row(row);
-        self.rekeyed.insert(list);
-        if let Some(node) = self.arena.get_mut(row) {
+        tree.rekeyed.insert(list);
+        if let Some(node) = tree.arena.get_mut(row) {
             node.slot = key;
         }
-        self.changes.push_made(list, key, row);
-        if self.value(row) != value {
-            self.renew(row, value);
+        tree.changes.push_made(list, key, row);
+        if tree.value(row) != value {
+            tree.renew(row, value);
         }
-        self.insert_row(list, key, position);
+        tree.insert_row(list, key, position);
     }
 
-    /// Makes a new row that holds a fitted value, as both its value and its baseline, and puts it in.
-    pub(crate) fn new_row(&mut self, list: PlaceId, position: u32, value: Value) -> Option<PlaceId> {
-        let Kind::List(kind) = self.part(list).kind else { return None };
-        let item = self.schema().item(kind);
-        let row = self.load(item, list.index(), NO_KEY, value);
-        let place = self.arena.id(row);
-        let key = self.list_mut(list)?.new_row(place);
-        self.rekeyed.insert(list);
-        self.arena.get_mut(place)?.slot = key;
-        self.changes.push_made(list, key, place);
-        self.insert_row(list, key, position);
+    pub(super) fn new_row(tree: &mut Tree, list: PlaceId, position: u32, value: Value) -> Option<PlaceId> {
+        let Kind::List(kind) = tree.part(list).kind else { return None };
+        let item = tree.schema().item(kind);
+        let row = tree.load(item, list.index(), NO_KEY, value);
+        let place = tree.arena.id(row);
+        let key = tree.list_mut(list)?.new_row(place);
+        tree.rekeyed.insert(list);
+        tree.arena.get_mut(place)?.slot = key;
+        tree.changes.push_made(list, key, place);
+        tree.insert_row(list, key, position);
         Some(place)
     }
 
-    /// Forgets the row that was made last, as if there had never been one: the next has its key.
-    pub(super) fn unmake_row(&mut self, list: PlaceId, key: Key) {
-        let Some(body) = self.list_mut(list) else { return };
+    pub(super) fn unmake_row(tree: &mut Tree, list: PlaceId, key: Key) {
+        let Some(body) = tree.list_mut(list) else { return };
         body.sequence.forget_last_key();
         debug_assert_eq!(body.rows.len(), key as usize + 1, "rows are unmade in reverse");
         if let Some(row) = body.rows.pop() {
-            self.free(row.place);
+            tree.free(row.place);
         }
     }
 
-    /// Puts a row in that is not in the list: a new one, or one that was removed.
-    pub(crate) fn insert_row(&mut self, list: PlaceId, key: Key, position: u32) {
-        self.put_row(list, key, position);
-        if self.stood_at(list, key) == Some(position) {
-            self.see_order(list);
+    pub(super) fn insert_row(tree: &mut Tree, list: PlaceId, key: Key, position: u32) {
+        tree.put_row(list, key, position);
+        if tree.stood_at(list, key) == Some(position) {
+            tree.see_order(list);
         }
     }
 
-    /// Takes a row out, with everything in it, ready to be put back.
-    pub(crate) fn remove_row(&mut self, list: PlaceId, key: Key) {
-        self.take_row(list, key);
-        if self.stood_at(list, key).is_none() {
-            self.see_order(list);
+    pub(super) fn remove_row(tree: &mut Tree, list: PlaceId, key: Key) {
+        tree.take_row(list, key);
+        if tree.stood_at(list, key).is_none() {
+            tree.see_order(list);
         }
     }
 
-    /// Moves a row to a position, counted without the row.
-    pub(crate) fn move_row(&mut self, list: PlaceId, key: Key, to: u32) {
-        self.shift_row(list, key, to);
-        if self.stood_at(list, key) == Some(to) {
-            self.see_order(list);
+    pub(super) fn move_row(tree: &mut Tree, list: PlaceId, key: Key, to: u32) {
+        tree.shift_row(list, key, to);
+        if tree.stood_at(list, key) == Some(to) {
+            tree.see_order(list);
         }
     }
 
-    /// Lets two rows of a list change places. Both count as displaced, whether they are neighbours or not.
-    pub(crate) fn swap_rows(&mut self, list: PlaceId, one: Key, other: Key) {
-        self.exchange_rows(list, [one, other], [true, true]);
-        self.see_order(list);
+    pub(super) fn swap_rows(tree: &mut Tree, list: PlaceId, one: Key, other: Key) {
+        tree.exchange_rows(list, [one, other], [true, true]);
+        tree.see_order(list);
     }
 
-    /// Lets two rows of a list change places, and says which of them count as displaced then.
-    pub(super) fn exchange_rows(&mut self, list: PlaceId, keys: [Key; 2], displaced: [bool; 2]) {
-        let reversal = self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
+    pub(super) fn exchange_rows(tree: &mut Tree, list: PlaceId, keys: [Key; 2], displaced: [bool; 2]) {
+        let reversal = tree.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
             let body = tree.list_mut(list)?;
             let mut rows = Vec::with_capacity(2);
             for (key, is_displaced) in keys.into_iter().zip(displaced) {
@@ -199,18 +180,13 @@ impl Tree {
             tree.compare_rows(list);
             Some(Reversal::RowsSwapped { list, rows })
         });
-        self.push_some(reversal);
+        tree.push_some(reversal);
     }
 
-    /// The position of a row in the baseline.
-    pub(crate) fn stood_at(&self, list: PlaceId, key: Key) -> Option<u32> {
-        self.list(list)?.rows.get(key as usize)?.baseline_position()
-    }
-
-    pub(super) fn put_row(&mut self, list: PlaceId, key: Key, position: u32) {
-        let Some(row) = self.list(list).and_then(|body| body.rows.get(key as usize)).copied() else { return };
-        self.changes.note_for(&mut self.arena, row.place, Aspects::PLACED, Unchecked::All);
-        self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
+    pub(super) fn put_row(tree: &mut Tree, list: PlaceId, key: Key, position: u32) {
+        let Some(row) = tree.list(list).and_then(|body| body.rows.get(key as usize)).copied() else { return };
+        tree.changes.note_for(&mut tree.arena, row.place, Aspects::PLACED, Unchecked::All);
+        tree.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
             let (content, marks) = (tree.content(row.place), tree.marks(row.place));
             let Some(body) = tree.list_mut(list) else { return };
             body.set_content(key, content);
@@ -222,13 +198,13 @@ impl Tree {
             }
             tree.compare_rows(list);
         });
-        self.changes.push(Reversal::RowInserted { list, key, position });
+        tree.changes.push(Reversal::RowInserted { list, key, position });
     }
 
-    pub(super) fn take_row(&mut self, list: PlaceId, key: Key) {
-        let Some(row) = self.list(list).and_then(|body| body.rows.get(key as usize)).copied() else { return };
-        self.changes.note_for(&mut self.arena, row.place, Aspects::PLACED, Unchecked::Nothing);
-        let reversal = self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
+    pub(super) fn take_row(tree: &mut Tree, list: PlaceId, key: Key) {
+        let Some(row) = tree.list(list).and_then(|body| body.rows.get(key as usize)).copied() else { return };
+        tree.changes.note_for(&mut tree.arena, row.place, Aspects::PLACED, Unchecked::Nothing);
+        let reversal = tree.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
             let marks = tree.marks(row.place);
             let body = tree.list_mut(list)?;
             let position = body.sequence.position(key)?;
@@ -245,17 +221,11 @@ impl Tree {
             tree.compare_rows(list);
             Some(Reversal::RowRemoved { list, key, position, was_displaced })
         });
-        self.push_some(reversal);
+        tree.push_some(reversal);
     }
 
-    fn push_some(&mut self, reversal: Option<Reversal>) {
-        if let Some(reversal) = reversal {
-            self.changes.push(reversal);
-        }
-    }
-
-    pub(super) fn shift_row(&mut self, list: PlaceId, key: Key, to: u32) {
-        let reversal = self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
+    pub(super) fn shift_row(tree: &mut Tree, list: PlaceId, key: Key, to: u32) {
+        let reversal = tree.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
             let body = tree.list_mut(list)?;
             let from = body.sequence.position(key)?;
             if from == to {
@@ -268,11 +238,11 @@ impl Tree {
             tree.compare_rows(list);
             Some(Reversal::RowMoved { list, key, from, to, was_displaced })
         });
-        self.push_some(reversal);
+        tree.push_some(reversal);
     }
 
-    pub(super) fn set_displaced(&mut self, list: PlaceId, key: Key, displaced: bool) {
-        self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
+    pub(super) fn set_displaced(tree: &mut Tree, list: PlaceId, key: Key, displaced: bool) {
+        tree.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
             if let Some(body) = tree.list_mut(list) {
                 if displaced {
                     body.displaced.insert(key)
@@ -284,20 +254,44 @@ impl Tree {
         });
     }
 
-    /// If all rows of a list stand in the baseline's order again, none counts as displaced any more.
-    pub(super) fn see_order(&mut self, list: PlaceId) {
-        let Some(body) = self.list(list).filter(|body| body.is_in_baseline_order()) else { return };
+    pub(super) fn see_order(tree: &mut Tree, list: PlaceId) {
+        let Some(body) = tree.list(list).filter(|body| body.is_in_baseline_order()) else { return };
         if !body.displaced.is_empty() {
-            self.replace_displaced(list, OrderedSet::new());
+            tree.replace_displaced(list, OrderedSet::new());
         }
     }
 
-    pub(super) fn replace_displaced(&mut self, list: PlaceId, displaced: OrderedSet<Key>) {
-        let before = self.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
+    pub(super) fn replace_displaced(tree: &mut Tree, list: PlaceId, displaced: OrderedSet<Key>) {
+        let before = tree.changing(list, Aspects::ROWS, Unchecked::Itself, |tree| {
             let before = std::mem::replace(&mut tree.list_mut(list)?.displaced, displaced);
             tree.compare_rows(list);
             Some(before)
         });
-        self.push_some(before.map(|before| Reversal::Displaced { list, before }));
+        tree.push_some(before.map(|before| Reversal::Displaced { list, before }));
+    }
+}
+
+impl Tree {
+    /// Returns whether a place is a row that was prepared and has not been put in yet.
+    pub(crate) fn is_prepared(&self, place: PlaceId) -> bool {
+        self.knows(place) && self.slot(place) == NO_KEY
+    }
+
+    /// Frees a row that was prepared and is not put in.
+    pub(crate) fn discard_row(&mut self, row: PlaceId) {
+        if self.is_prepared(row) {
+            self.free(row);
+        }
+    }
+
+    /// The position of a row in the baseline.
+    pub(crate) fn stood_at(&self, list: PlaceId, key: Key) -> Option<u32> {
+        self.list(list)?.rows.get(key as usize)?.baseline_position()
+    }
+
+    fn push_some(&mut self, reversal: Option<Reversal>) {
+        if let Some(reversal) = reversal {
+            self.changes.push(reversal);
+        }
     }
 }
