@@ -14,6 +14,7 @@ mod controls;
 mod corpus;
 mod demo;
 mod generated;
+mod linked;
 mod mistakes;
 mod nodes;
 mod package;
@@ -73,6 +74,7 @@ fn all() -> Vec<Test> {
         nodes::all(),
         acting::all(),
         walk_through::all(),
+        linked::all(),
     ]
     .into_iter()
     .flatten()

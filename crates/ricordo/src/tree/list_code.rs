@@ -4,7 +4,7 @@ use super::change_set::ListBaseline;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{PlaceId, Tree};
-use crate::schema::{Brought, ListId, Schema, SchemaBuilder};
+use crate::schema::{Brought, ListId, PartId, Schema, SchemaBuilder};
 use crate::value::{OrderedSet, Value};
 
 /// What is done to lists. [`Tree`] has a method of the same name for each, which does nothing if the schema has no lists.
@@ -78,7 +78,8 @@ list_code! {
     /// Sets the rows of a list to fitted values. Rows at the front and at the end that hold what they should
     /// stay; those between are removed, and new ones inserted.
     pub(super) fn assign_rows(list: PlaceId, values: Vec<Value>);
-    pub(super) fn load_rows(index: u32, list: ListId, values: Vec<Value>);
+    /// Makes a list, and all in it, that holds a fitted value as both its value and its baseline.
+    pub(super) fn load_list(index: u32, part: PartId, parent: u32, slot: u32, value: Value);
     /// Takes out the rows that are not the baseline's, and puts the displaced ones back where they stood. In
     /// the order of their old positions, each finds all rows before it already in place.
     pub(super) fn restore_order(place: PlaceId);

@@ -8,7 +8,7 @@ use super::list_code::Lists;
 use super::sequence::RowSequence;
 use super::state::{Presence, State};
 use super::{PlaceId, Tree};
-use crate::schema::{Kind, ListId, PartId, RecordId, Schema};
+use crate::schema::{Kind, PartId, RecordId, Schema};
 use crate::value::{Record, Value};
 
 impl Tree {
@@ -33,13 +33,7 @@ impl Tree {
                     self.load_members(self.arena.id(index), record, members);
                 }
             }
-            Kind::List(list) => {
-                let presence = Presence::of(described, &value);
-                let body = Body::List(Box::default());
-                self.arena.fill(index, Node::new(body, parent, slot, part).in_state(both(presence)));
-                let rows = if let Value::List(rows) = value { rows } else { Vec::new() };
-                self.load_rows(index, list, rows);
-            }
+            Kind::List(_) => self.load_list(index, part, parent, slot, value),
             Kind::Text
             | Kind::Flag
             | Kind::Integer
@@ -77,8 +71,14 @@ impl Tree {
 }
 
 impl Lists {
-    pub(super) fn load_rows(tree: &mut Tree, index: u32, list: ListId, values: Vec<Value>) {
+    pub(super) fn load_list(tree: &mut Tree, index: u32, part: PartId, parent: u32, slot: u32, value: Value) {
+        let described = tree.schema.part(part);
+        let Kind::List(list) = described.kind else { return };
         let item = tree.schema.item(list);
+        let presence = Presence::of(described, &value);
+        let body = Body::List(Box::default());
+        tree.arena.fill(index, Node::new(body, parent, slot, part).in_state(both(presence)));
+        let values = if let Value::List(rows) = value { rows } else { Vec::new() };
         let mut rows = LoadedRows::with_capacity(values.len());
         for value in values {
             let row = tree.load(item, index, rows.next_key(), value);
