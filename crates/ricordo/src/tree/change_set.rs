@@ -46,18 +46,8 @@ pub(crate) struct SwappedRow {
 pub(crate) enum Reversal {
     /// The field was in this state.
     Field { place: PlaceId, before: FieldState },
-    /// The field compared with this, and led there, or did not.
-    FieldBaseline { place: PlaceId, before: Value, leads: bool },
-    /// The place itself was touched, or was not.
-    Touched { place: PlaceId, before: bool },
-    /// The place had these faults.
-    Faults { place: PlaceId, before: Faults },
-    /// The place had these properties.
-    Properties { place: PlaceId, before: Box<Properties> },
-    /// The record had this of an aggregate that no field shows.
-    Shared { record: PlaceId, of: SharedId, before: Option<Computed> },
-    /// The origin of the value. It is only reported: whoever said so knows it.
-    Source { place: PlaceId, before: Option<Source> },
+    /// The place had this attribute.
+    Attribute { place: PlaceId, before: Attribute },
     /// A row was made that had not been there before.
     RowMade { list: PlaceId, key: Key },
     /// A row was put in.
@@ -70,8 +60,6 @@ pub(crate) enum Reversal {
     RowsSwapped { list: PlaceId, rows: [SwappedRow; 2] },
     /// These rows counted as displaced, before all stood in the baseline's order again.
     Displaced { list: PlaceId, before: OrderedSet<Key> },
-    /// The record or list was there, or was not.
-    Presence { place: PlaceId, before: Presence },
     /// The record had these children, or none, and was there in its value and its baseline, or was not.
     Children { record: PlaceId, presence: Presence, baseline_presence: Presence, first: u32 },
     /// The list had this baseline.
@@ -80,34 +68,65 @@ pub(crate) enum Reversal {
     NewBaseline,
     /// This had the focus.
     Focus { before: Option<Focus> },
-    /// The field had these choices of its own.
-    Choices { place: PlaceId, before: Option<Choices> },
     /// All fields of this part that the pattern means had these choices.
     PartChoices { part: PartId, pattern: Pattern, before: Option<Choices> },
-    /// The place was reset last at this count of resets, or never.
-    Epoch { place: PlaceId, before: Option<Epoch> },
     /// The constraints that are called so were suppressed, or were not.
     Suppressed { id: Arc<str>, before: bool },
+}
+
+/// An attribute of a place, as it was.
+#[derive(Debug)]
+pub(crate) enum Attribute {
+    /// The field compared with this, and led there, or did not.
+    Baseline { value: Value, leads: bool },
+    /// The place itself was touched, or was not.
+    Touched(bool),
+    /// The place had these faults.
+    Faults(Faults),
+    /// The place had these properties.
+    Properties(Box<Properties>),
+    /// The record had this of an aggregate that no field shows.
+    Shared(SharedId, Option<Computed>),
+    /// The origin of the value. It is only reported: whoever said so knows it.
+    Source(Option<Source>),
+    /// The record or list was there, or was not.
+    Presence(Presence),
+    /// The field had these choices of its own.
+    Choices(Option<Choices>),
+    /// The place was reset last at this count of resets, or never.
+    Epoch(Option<Epoch>),
     /// The place was in conflict, and both sides had this before; or it was in none.
-    Conflict { place: PlaceId, before: Option<Box<Value>> },
+    Conflict(Option<Box<Value>>),
     /// The user had left this input in the variant, or none.
-    LeftInput { variant: PlaceId, before: Option<Box<LeftInput>> },
+    LeftInput(Option<Box<LeftInput>>),
+}
+
+impl Attribute {
+    /// Returns whether an undo needs it.
+    fn is_for_history(&self) -> bool {
+        match self {
+            Attribute::Touched(_)
+            | Attribute::Presence(_)
+            | Attribute::Conflict(_)
+            | Attribute::LeftInput(_) => true,
+            Attribute::Baseline { .. }
+            | Attribute::Faults(_)
+            | Attribute::Properties(_)
+            | Attribute::Shared(..)
+            | Attribute::Source(_)
+            | Attribute::Choices(_)
+            | Attribute::Epoch(_) => false,
+        }
+    }
 }
 
 impl Reversal {
     /// The place that it is about, if it is about one.
     pub(super) fn place(&self) -> Option<PlaceId> {
         match *self {
-            Reversal::Field { place, .. }
-            | Reversal::FieldBaseline { place, .. }
-            | Reversal::Touched { place, .. }
-            | Reversal::Faults { place, .. }
-            | Reversal::Properties { place, .. }
-            | Reversal::Source { place, .. }
-            | Reversal::Presence { place, .. }
-            | Reversal::Choices { place, .. }
-            | Reversal::Epoch { place, .. }
-            | Reversal::Conflict { place, .. } => Some(place),
+            // Input that was left in a variant shows nowhere.
+            Reversal::Attribute { before: Attribute::LeftInput(_), .. } => None,
+            Reversal::Field { place, .. } | Reversal::Attribute { place, .. } => Some(place),
             Reversal::RowMade { list, .. }
             | Reversal::RowInserted { list, .. }
             | Reversal::RowRemoved { list, .. }
@@ -115,13 +134,9 @@ impl Reversal {
             | Reversal::RowsSwapped { list, .. }
             | Reversal::Displaced { list, .. }
             | Reversal::Baseline { list, .. } => Some(list),
-            Reversal::Children { record, .. } | Reversal::Shared { record, .. } => Some(record),
+            Reversal::Children { record, .. } => Some(record),
             Reversal::Focus { before } => before.map(|focus| focus.place),
-            // Input that was left in a variant shows nowhere.
-            Reversal::PartChoices { .. }
-            | Reversal::NewBaseline
-            | Reversal::Suppressed { .. }
-            | Reversal::LeftInput { .. } => None,
+            Reversal::PartChoices { .. } | Reversal::NewBaseline | Reversal::Suppressed { .. } => None,
         }
     }
 
@@ -142,29 +157,19 @@ impl Reversal {
     /// choices are what the user has put into the form.
     pub(super) fn is_for_history(&self) -> bool {
         match self {
+            Reversal::Attribute { before, .. } => before.is_for_history(),
             Reversal::Field { .. }
-            | Reversal::Touched { .. }
             | Reversal::RowInserted { .. }
             | Reversal::RowRemoved { .. }
             | Reversal::RowMoved { .. }
             | Reversal::RowsSwapped { .. }
             | Reversal::Displaced { .. }
-            | Reversal::Presence { .. }
             | Reversal::Children { .. }
             | Reversal::Baseline { .. }
-            | Reversal::Conflict { .. }
-            | Reversal::LeftInput { .. }
             | Reversal::NewBaseline => true,
-            Reversal::FieldBaseline { .. }
-            | Reversal::Faults { .. }
-            | Reversal::Properties { .. }
-            | Reversal::Shared { .. }
-            | Reversal::Source { .. }
-            | Reversal::RowMade { .. }
+            Reversal::RowMade { .. }
             | Reversal::Focus { .. }
-            | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
-            | Reversal::Epoch { .. }
             | Reversal::Suppressed { .. } => false,
         }
     }
@@ -288,7 +293,7 @@ impl ChangeSet {
         let mut first = HashedMap::default();
         let log = if self.has_sources { &self.log[..] } else { &[] };
         for reversal in log {
-            if let Reversal::Source { place, before } = reversal {
+            if let Reversal::Attribute { place, before: Attribute::Source(before) } = reversal {
                 first.get_or_insert_with(*place, || *before);
             }
         }
@@ -320,7 +325,7 @@ impl ChangeSet {
     /// The faults of a place at the start; `None` if they were not changed.
     pub(crate) fn first_faults(&self, changed: &ChangedPlace) -> Option<&Faults> {
         match self.log.get(changed.faults as usize)? {
-            Reversal::Faults { before, .. } => Some(before),
+            Reversal::Attribute { before: Attribute::Faults(before), .. } => Some(before),
             _ => None,
         }
     }
@@ -328,7 +333,7 @@ impl ChangeSet {
     /// The properties of a place at the start; `None` if they were not changed.
     pub(crate) fn first_properties(&self, changed: &ChangedPlace) -> Option<&Properties> {
         match self.log.get(changed.properties as usize)? {
-            Reversal::Properties { before, .. } => Some(before),
+            Reversal::Attribute { before: Attribute::Properties(before), .. } => Some(before),
             _ => None,
         }
     }
@@ -470,7 +475,12 @@ impl ChangeSet {
 
     pub(super) fn log_faults(&mut self, arena: &mut Arena, place: PlaceId, before: Faults) {
         self.note_for(arena, place, Aspects::FINDINGS | Aspects::VALIDITY, Unchecked::Nothing);
-        self.log_first(arena, place, Reversal::Faults { place, before }, |changed| &mut changed.faults);
+        self.log_first(
+            arena,
+            place,
+            Reversal::Attribute { place, before: Attribute::Faults(before) },
+            |changed| &mut changed.faults,
+        );
     }
 
     pub(super) fn log_properties(
@@ -483,8 +493,8 @@ impl ChangeSet {
         let (aspects, was_relevant) = (before.differing(now), !before.is_irrelevant);
         let unchecked = if was_relevant == now.is_irrelevant { Unchecked::All } else { Unchecked::Itself };
         self.note_for(arena, place, aspects, unchecked);
-        let before = Box::new(before);
-        self.log_first(arena, place, Reversal::Properties { place, before }, |changed| {
+        let before = Attribute::Properties(Box::new(before));
+        self.log_first(arena, place, Reversal::Attribute { place, before }, |changed| {
             &mut changed.properties
         });
     }
@@ -509,13 +519,20 @@ impl ChangeSet {
     /// Logs a change that was noted.
     pub(super) fn push(&mut self, reversal: Reversal) {
         match &reversal {
-            Reversal::RowMade { .. }
-            | Reversal::Presence { .. }
-            | Reversal::Baseline { .. }
-            | Reversal::FieldBaseline { .. } => {
-                self.may_have_gone_places = true;
-            }
-            Reversal::RowInserted { .. } | Reversal::RowRemoved { .. } | Reversal::Conflict { .. } => {
+            Reversal::Attribute { before, .. } => match before {
+                Attribute::Presence(_) | Attribute::Baseline { .. } => self.may_have_gone_places = true,
+                Attribute::Conflict(_) => (self.may_have_gone_places, self.has_structure) = (true, true),
+                Attribute::Source(_) => self.has_sources = true,
+                Attribute::Touched(_)
+                | Attribute::Faults(_)
+                | Attribute::Properties(_)
+                | Attribute::Shared(..)
+                | Attribute::Choices(_)
+                | Attribute::Epoch(_)
+                | Attribute::LeftInput(_) => {}
+            },
+            Reversal::RowMade { .. } | Reversal::Baseline { .. } => self.may_have_gone_places = true,
+            Reversal::RowInserted { .. } | Reversal::RowRemoved { .. } => {
                 (self.may_have_gone_places, self.has_structure) = (true, true);
             }
             Reversal::RowMoved { .. } | Reversal::RowsSwapped { .. } | Reversal::Displaced { .. } => {
@@ -525,19 +542,9 @@ impl ChangeSet {
                 (self.may_have_gone_places, self.has_structure) = (true, true);
                 self.made.push(*record);
             }
-            Reversal::Source { .. } => self.has_sources = true,
             Reversal::NewBaseline => self.has_new_baseline = true,
             Reversal::Focus { before } => _ = self.focus.get_or_insert(FocusBefore(*before)),
-            Reversal::Field { .. }
-            | Reversal::Touched { .. }
-            | Reversal::Faults { .. }
-            | Reversal::Properties { .. }
-            | Reversal::Shared { .. }
-            | Reversal::Choices { .. }
-            | Reversal::PartChoices { .. }
-            | Reversal::Epoch { .. }
-            | Reversal::LeftInput { .. }
-            | Reversal::Suppressed { .. } => {}
+            Reversal::Field { .. } | Reversal::PartChoices { .. } | Reversal::Suppressed { .. } => {}
         }
         self.log.push(reversal);
     }

@@ -1,6 +1,6 @@
 //! Choices that were set at run time.
 
-use super::{Aspects, Pattern, PlaceId, Reversal, Tree, Unchecked};
+use super::{Aspects, Attribute, Pattern, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::{Choices, PartId};
 use crate::value::HashedMap;
 
@@ -67,7 +67,7 @@ impl Tree {
             Some(choices) => self.choices.of_places.insert(place, choices),
             None => self.choices.of_places.remove(&place),
         };
-        self.changes.push(Reversal::Choices { place, before });
+        self.changes.push(Reversal::Attribute { place, before: Attribute::Choices(before) });
     }
 
     /// Sets the choices of all fields of a part that a pattern means, also of those to come, or takes them away.

@@ -9,7 +9,7 @@ use super::arena::NONE;
 use super::list::ListBody;
 use super::sequence::Key;
 use super::state::Presence;
-use super::{Aspects, PlaceId, Reversal, RowKey, Shape, Tree, Unchecked};
+use super::{Aspects, Attribute, PlaceId, Reversal, RowKey, Shape, Tree, Unchecked};
 use crate::schema::{Kind, Pointer};
 use crate::value::{Few, HashedMap, HashedSet, OrderedSet, Record, Value, sort};
 
@@ -137,7 +137,7 @@ impl Tree {
         }
         self.changes.note_for(&mut self.arena, place, Aspects::CONFLICT, Unchecked::Nothing);
         let before = self.put_conflict(place, base);
-        self.changes.push(Reversal::Conflict { place, before: before.map(Box::new) });
+        self.changes.push(Reversal::Attribute { place, before: Attribute::Conflict(before.map(Box::new)) });
     }
 
     /// The places of which it is known what both sides had before.

@@ -5,7 +5,7 @@
 
 use super::arena::{Body, NONE, Node};
 use super::state::{Presence, State};
-use super::{Aspects, Epoch, Faults, Marks, PlaceId, Reversal, Tree, Unchecked};
+use super::{Aspects, Attribute, Epoch, Faults, Marks, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::Kind;
 use crate::value::{Record, content_of, list_content, member_content};
 
@@ -244,7 +244,7 @@ impl Tree {
         self.changes.note_for(&mut self.arena, place, Aspects::TOUCHED, Unchecked::Nothing);
         self.change_state(place, |state| state.with(State::TOUCHED, touched));
         self.update_marks(place.index());
-        self.changes.push(Reversal::Touched { place, before });
+        self.changes.push(Reversal::Attribute { place, before: Attribute::Touched(before) });
     }
 
     /// Says what is wrong with a place.
@@ -269,7 +269,7 @@ impl Tree {
         self.changing(place, aspects, Unchecked::All, |tree| {
             tree.change_state(place, |state| state.with_presence(presence));
         });
-        self.changes.push(Reversal::Presence { place, before });
+        self.changes.push(Reversal::Attribute { place, before: Attribute::Presence(before) });
     }
 
     /// Gives a record that is not in the baseline new children, as a new row gets them: these members are both their values and
@@ -388,7 +388,7 @@ impl Tree {
         self.resets += 1;
         self.changes.note_for(&mut self.arena, place, Aspects::EPOCH, Unchecked::Nothing);
         let before = self.epochs.insert(place, Epoch::new(self.resets));
-        self.changes.push(Reversal::Epoch { place, before });
+        self.changes.push(Reversal::Attribute { place, before: Attribute::Epoch(before) });
     }
 
     /// The epoch of a place: it moves whenever the place, or one that it lies in, is reset.

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::arena::Body;
 use super::state::{FieldState, Pending, State};
-use super::{Arena, Aspects, FieldRef, Marks, PlaceId, Reversal, Source, Tree, Unchecked};
+use super::{Arena, Aspects, Attribute, FieldRef, Marks, PlaceId, Reversal, Source, Tree, Unchecked};
 use crate::value::Value;
 
 /// Writing to fields.
@@ -140,7 +140,8 @@ impl Tree {
             }
         }
         self.log_field(place, Aspects::ENTRY | Aspects::DIRTY | Aspects::BASELINE, false);
-        self.changes.push(Reversal::FieldBaseline { place, before, leads: led });
+        self.changes
+            .push(Reversal::Attribute { place, before: Attribute::Baseline { value: before, leads: led } });
         let index = place.index();
         self.arena.change_extra(index, |extra| extra.baseline = other);
         self.change_state(place, |state| state.with(State::LEADS_AT_BASELINE, leads));
@@ -160,7 +161,7 @@ impl Tree {
     pub(crate) fn log_source(&mut self, place: PlaceId, before: Option<Source>) {
         let aspects = Aspects::READONLY | Aspects::SOURCE;
         self.changes.note_for(&mut self.arena, place, aspects, Unchecked::Nothing);
-        self.changes.push(Reversal::Source { place, before });
+        self.changes.push(Reversal::Attribute { place, before: Attribute::Source(before) });
     }
 
     /// Gives a field another state. Its baseline and its touched mark stay.

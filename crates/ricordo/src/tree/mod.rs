@@ -39,7 +39,7 @@ use std::sync::Arc;
 pub use arena::PlaceId;
 use arena::{Arena, Body, NONE};
 pub use aspects::Aspects;
-pub(crate) use change_set::{ChangeSet, ChangedPlace, FocusBefore, Reversal, Unchecked};
+pub(crate) use change_set::{Attribute, ChangeSet, ChangedPlace, FocusBefore, Reversal, Unchecked};
 use choices::RunTimeChoices;
 use conflicts::Conflicts;
 pub use conflicts::{Conflict, Side};

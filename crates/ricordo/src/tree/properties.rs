@@ -5,7 +5,7 @@ use std::sync::{Arc, OnceLock};
 
 use smallvec::SmallVec;
 
-use super::{Aspects, PlaceId, Reversal, Tree, Unchecked};
+use super::{Aspects, Attribute, PlaceId, Reversal, Tree, Unchecked};
 use crate::schema::{Choices, FindingKind, Kind, PartId};
 use crate::value::{HashedMap, HashedSet, OrderedSet, Value, sort};
 
@@ -301,7 +301,7 @@ impl Tree {
             Some(result) => of_record.insert(of, result),
             None => of_record.remove(&of),
         };
-        self.changes.push(Reversal::Shared { record, of, before });
+        self.changes.push(Reversal::Attribute { place: record, before: Attribute::Shared(of, before) });
     }
 
     /// The properties of a place; `None` if it has none.

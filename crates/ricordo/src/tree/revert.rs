@@ -2,7 +2,7 @@
 
 use super::arena::NONE;
 use super::state::Presence;
-use super::{Aspects, PlaceId, Reversal, Tree, Unchecked};
+use super::{Aspects, Attribute, PlaceId, Reversal, Tree, Unchecked};
 use crate::value::Few;
 
 impl Tree {
@@ -35,25 +35,15 @@ impl Tree {
             }
             Reversal::Children { record, .. } => PLACE * self.places_below(*record),
             Reversal::Displaced { before, .. } => before.len() * size_of::<super::Key>() * 2,
-            Reversal::FieldBaseline { .. }
-            | Reversal::Touched { .. }
-            | Reversal::Faults { .. }
-            | Reversal::Properties { .. }
-            | Reversal::Shared { .. }
-            | Reversal::Source { .. }
+            Reversal::Attribute { .. }
             | Reversal::RowMade { .. }
             | Reversal::RowInserted { .. }
             | Reversal::RowMoved { .. }
             | Reversal::RowsSwapped { .. }
-            | Reversal::Presence { .. }
             | Reversal::Baseline { .. }
             | Reversal::NewBaseline
             | Reversal::Focus { .. }
-            | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
-            | Reversal::Epoch { .. }
-            | Reversal::Conflict { .. }
-            | Reversal::LeftInput { .. }
             | Reversal::Suppressed { .. } => 0,
         }
     }
@@ -102,7 +92,7 @@ impl Tree {
                     if self.baseline_presence(record) == Presence::Present =>
                 {
                     // The children of the baseline stay in it.
-                    self.revert(Reversal::Presence { place: record, before: presence });
+                    self.revert(Reversal::Attribute { place: record, before: Attribute::Presence(presence) });
                 }
                 Reversal::Children { record, presence, baseline_presence: _, first } => {
                     let baseline_presence = self.baseline_presence(record);
@@ -125,19 +115,14 @@ impl Tree {
     fn tag_concerned(&self, reversal: &Reversal) -> Option<PlaceId> {
         match reversal {
             Reversal::Field { place, .. } => Some(*place).filter(|place| self.part(*place).is_tag),
-            Reversal::Presence { place: variant, .. } | Reversal::Children { record: variant, .. }
+            Reversal::Attribute { place: variant, before: Attribute::Presence(_) }
+            | Reversal::Children { record: variant, .. }
                 if self.is_variant(*variant) =>
             {
                 self.child(self.parent(*variant)?, 0)
             }
-            Reversal::Presence { .. }
+            Reversal::Attribute { .. }
             | Reversal::Children { .. }
-            | Reversal::FieldBaseline { .. }
-            | Reversal::Touched { .. }
-            | Reversal::Faults { .. }
-            | Reversal::Properties { .. }
-            | Reversal::Shared { .. }
-            | Reversal::Source { .. }
             | Reversal::RowMade { .. }
             | Reversal::RowInserted { .. }
             | Reversal::RowRemoved { .. }
@@ -147,12 +132,8 @@ impl Tree {
             | Reversal::Baseline { .. }
             | Reversal::NewBaseline
             | Reversal::Focus { .. }
-            | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
-            | Reversal::Epoch { .. }
-            | Reversal::Suppressed { .. }
-            | Reversal::LeftInput { .. }
-            | Reversal::Conflict { .. } => None,
+            | Reversal::Suppressed { .. } => None,
         }
     }
 
@@ -174,26 +155,16 @@ impl Tree {
                 }
                 Reversal::Children { .. }
                 | Reversal::Field { .. }
-                | Reversal::FieldBaseline { .. }
-                | Reversal::Touched { .. }
-                | Reversal::Faults { .. }
-                | Reversal::Properties { .. }
-                | Reversal::Shared { .. }
-                | Reversal::Source { .. }
+                | Reversal::Attribute { .. }
                 | Reversal::RowMade { .. }
                 | Reversal::RowInserted { .. }
                 | Reversal::RowMoved { .. }
                 | Reversal::RowsSwapped { .. }
                 | Reversal::Displaced { .. }
-                | Reversal::Presence { .. }
                 | Reversal::Baseline { .. }
                 | Reversal::NewBaseline
                 | Reversal::Focus { .. }
-                | Reversal::Choices { .. }
                 | Reversal::PartChoices { .. }
-                | Reversal::Epoch { .. }
-                | Reversal::Conflict { .. }
-                | Reversal::LeftInput { .. }
                 | Reversal::Suppressed { .. } => {}
             }
         }
@@ -227,13 +198,26 @@ impl Tree {
     /// The changes that undo does not revert, as log entries that make them again in all places still known.
     pub(crate) fn lasting(&self) -> Vec<Reversal> {
         let now = |reversal: &Reversal| match *reversal {
-            Reversal::Touched { place, .. } => {
-                self.knows(place).then(|| Reversal::Touched { place, before: self.is_itself_touched(place) })
+            Reversal::Attribute { place, ref before } => {
+                let before = match before {
+                    Attribute::Touched(_) if self.knows(place) => {
+                        Attribute::Touched(self.is_itself_touched(place))
+                    }
+                    Attribute::Choices(_) => Attribute::Choices(self.own_choices(place)),
+                    Attribute::Epoch(_) => Attribute::Epoch(self.epochs.get(&place).copied()),
+                    Attribute::Touched(_)
+                    | Attribute::Baseline { .. }
+                    | Attribute::Faults(_)
+                    | Attribute::Properties(_)
+                    | Attribute::Shared(..)
+                    | Attribute::Source(_)
+                    | Attribute::Presence(_)
+                    | Attribute::Conflict(_)
+                    | Attribute::LeftInput(_) => return None,
+                };
+                Some(Reversal::Attribute { place, before })
             }
             Reversal::Focus { .. } => Some(Reversal::Focus { before: self.focus }),
-            Reversal::Choices { place, .. } => {
-                Some(Reversal::Choices { place, before: self.own_choices(place) })
-            }
             Reversal::PartChoices { part, ref pattern, .. } => {
                 let before = self.own_choices_of_part(part, pattern);
                 Some(Reversal::PartChoices { part, pattern: pattern.clone(), before })
@@ -241,26 +225,15 @@ impl Tree {
             Reversal::Suppressed { ref id, .. } => {
                 Some(Reversal::Suppressed { id: id.clone(), before: self.is_suppressed_id(id) })
             }
-            Reversal::Epoch { place, .. } => {
-                Some(Reversal::Epoch { place, before: self.epochs.get(&place).copied() })
-            }
             Reversal::Field { .. }
-            | Reversal::FieldBaseline { .. }
-            | Reversal::LeftInput { .. }
-            | Reversal::Faults { .. }
-            | Reversal::Properties { .. }
-            | Reversal::Shared { .. }
-            | Reversal::Source { .. }
             | Reversal::RowMade { .. }
             | Reversal::RowInserted { .. }
             | Reversal::RowRemoved { .. }
             | Reversal::RowMoved { .. }
             | Reversal::RowsSwapped { .. }
             | Reversal::Displaced { .. }
-            | Reversal::Presence { .. }
             | Reversal::Children { .. }
             | Reversal::Baseline { .. }
-            | Reversal::Conflict { .. }
             | Reversal::NewBaseline => None,
         };
         self.changes.log().iter().filter_map(now).collect()
@@ -315,16 +288,10 @@ impl Tree {
     fn revert(&mut self, reversal: Reversal) {
         match reversal {
             Reversal::Field { place, before } => self.replace_field(place, before),
-            Reversal::FieldBaseline { place, before, leads } => self.set_field_baseline(place, before, leads),
-            Reversal::Touched { place, before } => self.set_touched(place, before),
-            Reversal::Faults { place, before } => self.set_faults(place, before),
-            Reversal::Properties { place, before } => {
-                self.change_properties(place, |properties| *properties = *before);
-            }
-            Reversal::Shared { record, of, before } => self.set_shared(record, of, before),
+            Reversal::Attribute { place, before } => self.revert_attribute(place, before),
             // Only a roll-back reverts a new row, as if there had never been one; of a new baseline nothing is to be reverted but
             // what is logged beside it.
-            Reversal::RowMade { .. } | Reversal::NewBaseline | Reversal::Source { .. } => {}
+            Reversal::RowMade { .. } | Reversal::NewBaseline => {}
             Reversal::RowInserted { list, key, .. } => self.take_row(list, key),
             Reversal::RowRemoved { list, key, position, was_displaced } => {
                 // A list that is not there has no rows. This one may have gone since, with its baseline.
@@ -340,29 +307,42 @@ impl Tree {
                 self.exchange_rows(list, rows.map(|row| row.key), rows.map(|row| row.was_displaced));
             }
             Reversal::Displaced { list, before } => self.replace_displaced(list, before),
-            Reversal::Presence { place, before } => {
-                if before != Presence::Present {
-                    self.restore_members(place);
-                }
-                self.set_presence(place, before);
-            }
             Reversal::Children { record, presence, baseline_presence, first } => {
                 self.set_children(record, (presence, baseline_presence), first);
             }
             Reversal::Baseline { list, before } => self.set_list_baseline(list, *before),
             Reversal::Focus { before } => self.set_focus(before),
-            Reversal::Choices { place, before } => self.set_choices(place, before),
             Reversal::PartChoices { part, pattern, before } => self.set_part_choices(part, pattern, before),
             Reversal::Suppressed { id, before } => self.set_suppressed(&id, before),
-            Reversal::LeftInput { variant, before } => self.set_left_input(variant, before),
-            Reversal::Conflict { place, before } => self.set_conflict(place, before.map(|before| *before)),
-            Reversal::Epoch { place, before } => {
+        }
+    }
+
+    fn revert_attribute(&mut self, place: PlaceId, before: Attribute) {
+        match before {
+            Attribute::Baseline { value, leads } => self.set_field_baseline(place, value, leads),
+            Attribute::Touched(before) => self.set_touched(place, before),
+            Attribute::Faults(before) => self.set_faults(place, before),
+            Attribute::Properties(before) => {
+                self.change_properties(place, |properties| *properties = *before);
+            }
+            Attribute::Shared(of, before) => self.set_shared(place, of, before),
+            Attribute::Source(_) => {}
+            Attribute::Presence(before) => {
+                if before != Presence::Present {
+                    self.restore_members(place);
+                }
+                self.set_presence(place, before);
+            }
+            Attribute::Choices(before) => self.set_choices(place, before),
+            Attribute::LeftInput(before) => self.set_left_input(place, before),
+            Attribute::Conflict(before) => self.set_conflict(place, before.map(|before| *before)),
+            Attribute::Epoch(before) => {
                 self.changes.note_for(&mut self.arena, place, Aspects::EPOCH, Unchecked::Nothing);
                 let before = match before {
                     Some(epoch) => self.epochs.insert(place, epoch),
                     None => self.epochs.remove(&place),
                 };
-                self.changes.push(Reversal::Epoch { place, before });
+                self.changes.push(Reversal::Attribute { place, before: Attribute::Epoch(before) });
             }
         }
     }

@@ -6,7 +6,7 @@
 use std::sync::Arc;
 
 use super::state::Presence;
-use super::{Given, Marks, PlaceId, Reversal, Shape, Tree};
+use super::{Attribute, Given, Marks, PlaceId, Reversal, Shape, Tree};
 use crate::schema::Kind;
 use crate::value::{Value, sort};
 
@@ -209,7 +209,7 @@ impl Tree {
             None => self.left_input.remove(&variant),
         };
         if before.is_some() || self.left_input.contains_key(&variant) {
-            self.changes.push(Reversal::LeftInput { variant, before });
+            self.changes.push(Reversal::Attribute { place: variant, before: Attribute::LeftInput(before) });
         }
     }
 

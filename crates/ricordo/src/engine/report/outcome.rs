@@ -9,8 +9,8 @@ use crate::engine::state::{
 };
 use crate::schema::Part;
 use crate::tree::{
-    Aspects, ChangeSet, ChangedPlace, Fault, Faults, FieldRef, FieldState, FocusBefore, Key, ListBody,
-    PlaceId, Presence, Reversal, Shape, Tree,
+    Aspects, Attribute, ChangeSet, ChangedPlace, Fault, Faults, FieldRef, FieldState, FocusBefore, Key,
+    ListBody, PlaceId, Presence, Reversal, Shape, Tree,
 };
 use crate::value::{Few, HashedMap, HashedSet, OrderedSet, Value, sort};
 
@@ -321,26 +321,17 @@ impl<'a> Structure<'a> {
             Reversal::Children { record, first, .. } => {
                 self.children.get_or_insert_with(record, || first);
             }
-            Reversal::Field { .. }
-            | Reversal::FieldBaseline { .. }
-            | Reversal::Touched { .. }
-            | Reversal::Faults { .. }
-            | Reversal::Properties { .. }
-            | Reversal::Shared { .. }
-            | Reversal::Source { .. }
+            Reversal::Attribute { place, before: Attribute::Conflict(ref before) } => {
+                self.conflicts.get_or_insert_with(place, || before.as_deref());
+            }
+            Reversal::Attribute { .. }
+            | Reversal::Field { .. }
             | Reversal::RowMade { .. }
-            | Reversal::Presence { .. }
             | Reversal::Baseline { .. }
             | Reversal::NewBaseline
             | Reversal::Focus { .. }
-            | Reversal::LeftInput { .. }
-            | Reversal::Choices { .. }
             | Reversal::PartChoices { .. }
-            | Reversal::Epoch { .. }
             | Reversal::Suppressed { .. } => {}
-            Reversal::Conflict { place, ref before } => {
-                self.conflicts.get_or_insert_with(place, || before.as_deref());
-            }
         }
     }
 

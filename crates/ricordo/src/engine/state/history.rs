@@ -2,7 +2,7 @@
 
 use std::collections::VecDeque;
 
-use crate::tree::{Key, PlaceId, Rebased, Reversal, Tree};
+use crate::tree::{Attribute, Key, PlaceId, Rebased, Reversal, Tree};
 use crate::value::{HashedMap, HashedSet};
 
 /// The memory for the steps that can be undone, at first, in bytes: some thousands of edits.
@@ -130,7 +130,7 @@ impl History {
     ) {
         let has_new_baseline = tree.changes().has_new_baseline();
         let mut log = tree.take_log();
-        let is_kept = |reversal: &Reversal| keeps_touches || !matches!(reversal, Reversal::Touched { .. });
+        let is_kept = |reversal: &Reversal| keeps_touches || !is_touch(reversal);
         log.retain(|reversal| tree.is_for_history(reversal) && is_kept(reversal));
         if has_new_baseline {
             self.forget_all(tree);
@@ -391,7 +391,7 @@ impl History {
             let is_older = self.log.range(start..end).rev().any(|reversal| match reversal {
                 Reversal::Children { record, .. } if records.contains(record) => !seen.insert(*record),
                 // It leads to what was in the record before it was made anew.
-                Reversal::Presence { place, .. } => seen.contains(place),
+                Reversal::Attribute { place, before: Attribute::Presence(_) } => seen.contains(place),
                 _ => false,
             });
             if is_older {
@@ -430,7 +430,6 @@ impl History {
 
 /// Of a transaction that led to what was there before, in sight and out of it, only what it touched is kept.
 fn forget_all_but_touches(tree: &mut Tree, log: &mut Vec<Reversal>) {
-    let is_touch = |reversal: &Reversal| matches!(reversal, Reversal::Touched { .. });
     if !log.iter().all(is_touch) {
         let (touches, rest): (Vec<_>, Vec<_>) = log.drain(..).partition(is_touch);
         tree.forget(rest);
@@ -441,4 +440,8 @@ fn forget_all_but_touches(tree: &mut Tree, log: &mut Vec<Reversal>) {
 /// About how much memory an entry of the log takes, with the rows that only it can bring back.
 fn weight(tree: &Tree, reversal: &Reversal) -> usize {
     size_of::<Reversal>() + tree.weight(reversal)
+}
+
+fn is_touch(reversal: &Reversal) -> bool {
+    matches!(reversal, Reversal::Attribute { before: Attribute::Touched(_), .. })
 }

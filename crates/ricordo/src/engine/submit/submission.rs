@@ -14,7 +14,7 @@ use crate::engine::state::{
     SubmitHooks, Submitted,
 };
 use crate::schema::{Error, ErrorKind, Pointer};
-use crate::tree::{Aspects, ChangedPlace, PlaceId, Rebased, Reversal, Revision, Tree};
+use crate::tree::{Aspects, Attribute, ChangedPlace, PlaceId, Rebased, Reversal, Revision, Tree};
 use crate::value::{HashedSet, Value};
 
 static HOOKS: SubmitHooks = SubmitHooks {
@@ -341,8 +341,7 @@ impl Engine {
     /// Takes in that a submit is tried, or that the form starts afresh, before the changes are reported.
     pub(in crate::engine) fn note_tried(&mut self, is_submit: bool) {
         let (root, changes) = (self.root(), self.tree.changes());
-        let is_reset =
-            |reversal: &Reversal| matches!(reversal, Reversal::Epoch { place, .. } if *place == root);
+        let is_reset = |reversal: &Reversal| matches!(reversal, Reversal::Attribute { place, before: Attribute::Epoch(_) } if *place == root);
         if changes.has_new_baseline() || (self.tree.was_submitted() && changes.log().iter().any(is_reset)) {
             self.forget_submits();
         }
