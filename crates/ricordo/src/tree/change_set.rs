@@ -124,9 +124,21 @@ impl Reversal {
     /// The place that it is about, if it is about one.
     pub(super) fn place(&self) -> Option<PlaceId> {
         match *self {
-            // Input that was left in a variant shows nowhere.
-            Reversal::Attribute { before: Attribute::LeftInput(_), .. } => None,
-            Reversal::Field { place, .. } | Reversal::Attribute { place, .. } => Some(place),
+            Reversal::Field { place, .. } => Some(place),
+            Reversal::Attribute { place, ref before } => match before {
+                // Input that was left in a variant shows nowhere.
+                Attribute::LeftInput(_) => None,
+                Attribute::Baseline { .. }
+                | Attribute::Touched(_)
+                | Attribute::Faults(_)
+                | Attribute::Properties(_)
+                | Attribute::Shared(..)
+                | Attribute::Source(_)
+                | Attribute::Presence(_)
+                | Attribute::Choices(_)
+                | Attribute::Epoch(_)
+                | Attribute::Conflict(_) => Some(place),
+            },
             Reversal::RowMade { list, .. }
             | Reversal::RowInserted { list, .. }
             | Reversal::RowRemoved { list, .. }
