@@ -191,7 +191,7 @@ impl<M> Submission<M> {
     ///
     /// Fails if it was answered already, or if the form has started from another record since.
     pub fn accept(&self) -> Result<(), Error> {
-        self.accept_value(None)
+        self.answer(Action::accept_as_sent(self.then.clone()))
     }
 
     /// The submission was accepted, and this is the record in JSON as the server has it now. See

@@ -335,3 +335,20 @@ fn a_removed_row_that_is_null_upstream_stays_in_conflict_after_a_restore() {
         assert_eq!(conflicts, [expected; 2], "{next}");
     }
 }
+
+#[test]
+fn what_the_server_reported_is_withdrawn_in_a_restored_form_once_its_place_differs() {
+    let (form, at) = (Form::new(&sheet(&[])).unwrap(), at::<Sheet>());
+    form.enter(at.name(), "Spelt").unwrap();
+    let submission = form.submit(&ricordo::SubmitOptions::new()).unwrap();
+    submission
+        .reject(ricordo::Problem::new("Not saved").error("/name", "There is a batch of this name."))
+        .unwrap();
+
+    let restored = Form::from_draft(&read(&form.draft()), Some(&sheet(&[]))).unwrap().form;
+    assert!(
+        restored.findings().iter().any(|finding| finding.is_reported && finding.place.as_str() == "/name")
+    );
+    restored.enter(at.name(), "Wheat").unwrap();
+    assert!(restored.findings().iter().all(|finding| finding.place.as_str() != "/name"));
+}

@@ -148,6 +148,7 @@ impl DraftReader<'_> {
         self.engine.settle_or_keep_for_later();
         let submits = usize::try_from(submits).unwrap_or(usize::MAX);
         self.engine.submissions.bring_back(submits, status.unwrap_or_default(), reports, unsent);
+        self.engine.begin_submissions();
         self.begin();
         Ok(())
     }

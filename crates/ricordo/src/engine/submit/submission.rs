@@ -25,6 +25,9 @@ static HOOKS: SubmitHooks = SubmitHooks {
     end: Engine::end_all_submissions,
 };
 
+/// Takes in the record that the server sends with an answer.
+type TakeRecord = fn(&mut Engine, Value) -> Rebased;
+
 impl Action {
     /// The form, or parts of it, are submitted: what is being typed is committed, what is relevant is touched, and, if there are no
     /// errors, a [submission](Engine::submission) is handed out. A submit that finds errors is not refused.
@@ -36,18 +39,26 @@ impl Action {
     /// A submission is accepted: what was sent becomes the baseline, and what was typed meanwhile stays. If the server sends the record
     /// as it has it now, places not changed meanwhile take its values. Then follows what is said.
     pub fn accept(value: Option<Value>, then: AfterAccept) -> Self {
+        match value {
+            Some(value) => Action::accept_record(value, then),
+            None => Action::accept_as_sent(then),
+        }
+    }
+
+    /// A submission is accepted, and the server says no more.
+    pub(crate) fn accept_as_sent(then: AfterAccept) -> Self {
+        static ACCEPT: Alone =
+            Alone { op: Op::Accept, carry_out: |engine, content| engine.accept(content, None) };
+        Action::alone(&ACCEPT, Content::of(More::Accept(Box::new(then))))
+    }
+
+    /// A submission is accepted, and the server sends the record. Only this brings the code of rebases.
+    pub(crate) fn accept_record(value: Value, then: AfterAccept) -> Self {
         static ACCEPT: Alone = Alone {
             op: Op::Accept,
-            carry_out: |engine, content| {
-                let value = content.value.take();
-                if let More::Accept(then) = &content.more {
-                    engine.accept(value, then)
-                } else {
-                    Ok(Outcome::default())
-                }
-            },
+            carry_out: |engine, content| engine.accept(content, Some(Engine::take_record)),
         };
-        Action::alone(&ACCEPT, Content::of(More::Accept(Box::new(then))).with_value(value))
+        Action::alone(&ACCEPT, Content::of(More::Accept(Box::new(then))).with_value(Some(value)))
     }
 
     /// A submission is rejected. The messages go to the places that they name: rows are meant by the positions at which they were sent,
@@ -140,6 +151,11 @@ impl Engine {
         parts.iter().map(part).collect()
     }
 
+    /// From now on every action sees to submissions.
+    pub(in crate::engine) fn begin_submissions(&mut self) {
+        self.submit_hooks = Some(&HOOKS);
+    }
+
     /// Submits the form, or parts of it.
     fn submit(&mut self, content: &Content) -> Result<Outcome, Error> {
         let More::Submit(request) = &content.more else { return Ok(Outcome::default()) };
@@ -147,7 +163,7 @@ impl Engine {
             let message = "a submission is under way: it has to be accepted or rejected first";
             return Err(Error::new(ErrorKind::Busy, Pointer::root(), message));
         }
-        self.submit_hooks = Some(&HOOKS);
+        self.begin_submissions();
         let parts = self.parts_to_submit(&request.parts)?;
         let summary = ActionSummary::of(Op::Submit, content, self);
         let SubmitRequest { extent, waits, is_quiet, .. } = **request;
@@ -234,11 +250,21 @@ impl Engine {
         })
     }
 
+    /// Rebases the form on what the server has now.
+    fn take_record(&mut self, value: Value) -> Rebased {
+        let rebased = self.tree.rebase(value);
+        self.submissions.unsent.clear();
+        self.take_suggested_as_loaded();
+        rebased
+    }
+
     /// Takes in that what was submitted was accepted: it becomes the baseline, then is rebased on what was answered.
-    fn accept(&mut self, value: Option<Value>, then: &AfterAccept) -> Result<Outcome, Error> {
+    fn accept(&mut self, content: &mut Content, take_record: Option<TakeRecord>) -> Result<Outcome, Error> {
         let summary = ActionSummary::bare(Op::Accept);
+        let value = content.value.take();
+        let More::Accept(then) = &content.more else { return Ok(Outcome::default()) };
         let value = value.map(|value| self.fitted(self.root(), value)).transpose()?;
-        let next = match then {
+        let next = match &**then {
             AfterAccept::Stay | AfterAccept::Reset => None,
             AfterAccept::Clear { keep } => {
                 let kept = keep.iter().map(|at| self.present(at)).collect::<Result<Vec<_>, _>>()?;
@@ -256,11 +282,8 @@ impl Engine {
         self.submissions.rejected = None;
         self.note_unsent(&submission);
         let is_other = value.is_some();
-        if let Some(value) = value {
-            rebased.push(self.tree.rebase(value));
-            // Records what the server has.
-            self.submissions.unsent.clear();
-            self.take_suggested_as_loaded();
+        if let (Some(value), Some(take_record)) = (value, take_record) {
+            rebased.push(take_record(self, value));
         }
         // The sent values are settled with what depends on them, unless only parts were sent, or the rules or the baseline have changed.
         let is_other = is_other || submission.is_rebased;
@@ -272,7 +295,7 @@ impl Engine {
         }
         match next {
             None => {
-                if *then == AfterAccept::Reset {
+                if **then == AfterAccept::Reset {
                     self.reset_unchanged(self.root());
                     self.forget_submits();
                 }
