@@ -1,5 +1,7 @@
 //! The page with a typed form of fields, and one thing more that it can do: a feature says which.
 
+#![allow(clippy::unnecessary_wraps, reason = "what a feature does may fail or not")]
+
 use std::hint::black_box;
 
 use modules::Fields;
