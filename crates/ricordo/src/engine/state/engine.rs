@@ -453,5 +453,6 @@ fn declared_checks(tree: &mut Tree) -> (DeferredChecks, Option<&'static CheckHoo
             }
         }
     }
+    debug_assert!(checks.declared.is_sorted_by_key(|check| check.part), "parts come in order");
     (checks, hooks)
 }
