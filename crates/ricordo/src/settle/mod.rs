@@ -120,7 +120,7 @@ fn check(tree: &mut Tree, place: PlaceId) {
             Shape::List => {
                 let rows =
                     tree.is_present(place).then(|| tree.list(place).map_or(0, |list| list.sequence.len()));
-                let repeated = part.constraints.unique_items && tree.repeated_rows(place).is_some();
+                let repeated = part.constraints.unique_items && tree.has_repeated_rows(place);
                 check::check_list(part, required, rows, repeated, found);
             }
         }

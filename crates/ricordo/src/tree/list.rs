@@ -361,7 +361,10 @@ impl Contents {
 }
 
 impl Lists {
-    /// The positions of the first two rows of a list that hold the same value, where rows must differ.
+    pub(super) fn has_repeated_rows(tree: &Tree, place: PlaceId) -> bool {
+        Self::crowded_rows(tree, place).any(|rows| Self::same_among(tree, rows).is_some())
+    }
+
     pub(super) fn repeated_rows(tree: &Tree, place: PlaceId) -> Option<(u32, u32)> {
         let position = |row: PlaceId| tree.list(place)?.sequence.position(tree.slot(row));
         let pairs = Self::crowded_rows(tree, place).filter_map(|rows| {

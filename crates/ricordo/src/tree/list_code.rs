@@ -16,11 +16,15 @@ macro_rules! list_code {
         #[derive(Debug)]
         pub(super) struct ListCode {
             $($name: fn(&mut Tree, $($type),*) $(-> $result)?,)*
+            has_repeated_rows: fn(&Tree, PlaceId) -> bool,
             repeated_rows: fn(&Tree, PlaceId) -> Option<(u32, u32)>,
         }
 
-        static CODE: ListCode =
-            ListCode { $($name: Lists::$name,)* repeated_rows: Lists::repeated_rows };
+        static CODE: ListCode = ListCode {
+            $($name: Lists::$name,)*
+            has_repeated_rows: Lists::has_repeated_rows,
+            repeated_rows: Lists::repeated_rows,
+        };
 
         impl Tree {
             $($(#[$doc])* $visible fn $name(&mut self, $($argument: $type),*) $(-> $result)? {
@@ -86,8 +90,13 @@ list_code! {
 }
 
 impl Tree {
-    /// The positions of the first two rows of a list that hold the same value, where rows must differ. Empty rows are not counted:
-    /// they are yet to be filled.
+    /// Returns whether two rows of a list hold the same value, where rows must differ. Empty rows are not counted: they are yet to be
+    /// filled. Every check of the list asks this, so it stops at the first two.
+    pub(crate) fn has_repeated_rows(&self, place: PlaceId) -> bool {
+        self.list_code.is_some_and(|code| (code.has_repeated_rows)(self, place))
+    }
+
+    /// The positions of the first two of those rows, for the message.
     pub(crate) fn repeated_rows(&self, place: PlaceId) -> Option<(u32, u32)> {
         self.list_code.and_then(|code| (code.repeated_rows)(self, place))
     }
