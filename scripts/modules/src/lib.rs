@@ -34,7 +34,7 @@ pub struct Sheet {
     pub rows: Vec<Row>,
 }
 
-/// How it is made.
+/// The way in which it is made.
 #[derive(Clone, Copy, Debug, PartialEq, Model)]
 #[allow(missing_docs)]
 pub enum Method {
@@ -100,7 +100,19 @@ pub fn blank() -> Result<Form<Sheet>, Error> {
     Form::blank()
 }
 
-/// What a page does with fields: widgets, typing, undo, findings, and a reset.
+/// A form of fields, used as a page uses it.
+///
+/// # Errors
+///
+/// Fails as [`use_fields`] does.
+pub fn used_fields() -> Result<Form<Fields>, Error> {
+    let form = Form::blank()?;
+    use_fields(&form)?;
+    drop(black_box(form.parse()));
+    Ok(form)
+}
+
+/// Uses fields as a page does: widgets, typing, undo, findings, and a reset.
 ///
 /// # Errors
 ///
@@ -118,7 +130,7 @@ pub fn use_fields<M: 'static>(form: &Form<M>) -> Result<(), Error> {
     form.reset()
 }
 
-/// What a page does with a list, besides: rows that come and move.
+/// Uses a list besides: rows come and move.
 ///
 /// # Errors
 ///

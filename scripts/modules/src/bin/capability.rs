@@ -2,20 +2,14 @@
 
 #![allow(clippy::unnecessary_wraps, reason = "what a feature does may fail or not")]
 
+#[allow(unused_imports, reason = "not every feature hands something to the page")]
 use std::hint::black_box;
 
 use modules::Fields;
 use ricordo::Form;
 
 fn main() {
-    modules::shown(run());
-}
-
-fn run() -> Result<(), ricordo::Error> {
-    let form: Form<Fields> = Form::blank()?;
-    modules::use_fields(&form)?;
-    drop(black_box(form.parse()));
-    more(&form)
+    modules::shown(modules::used_fields().and_then(|form| more(&form)));
 }
 
 #[cfg(not(any(
