@@ -1,8 +1,8 @@
-//! A module in two: what every page needs, and the rest, which a page loads when it needs it.
+//! Divides a module in two: the first file, which every page loads, and the rest, which a page loads when it needs it.
 //!
-//! Some functions are named as entries of the rest. What only they lead to is taken out of the module, and stands in a second one,
-//! which uses the memory, the table and the functions of the first. In the first an entry calls a slot of the table. Loading the
-//! rest fills the slots; before that they say that it is missing.
+//! Some functions are named as entries of the rest. The code and data that only these reach move to a second module, which uses the
+//! memory, the table and the functions of the first. In the first, an entry calls a slot of the table. Loading the rest fills the
+//! slots; until then they throw an error that says so.
 
 use std::collections::{HashMap, HashSet};
 use std::error::Error;
@@ -23,17 +23,17 @@ const FIRST: &str = "first";
 /// The function that says that the rest is missing.
 const MISSING: &str = "restIsMissing";
 
-/// What is taken out of a module.
+/// The code and data that move out of a module.
 pub(crate) struct Rest {
     /// The names of the functions, which stay when the module is rewritten.
     functions: HashSet<String>,
     /// The constants: their addresses and sizes.
     constants: Vec<(u32, usize)>,
-    /// The names of the functions that trap at once, of which both have their own.
+    /// The names of the functions that trap at once: both modules have a copy of them.
     ended: HashSet<String>,
 }
 
-/// Finds what only functions lead to whose names begin so.
+/// Finds the code and data that only the entries reach: the functions whose names begin so.
 pub(crate) fn find(bytes: &[u8], entries: &[&str], keeps_panics: bool) -> Result<Rest, Box<dyn Error>> {
     let module = panics::parse(bytes)?;
     let names: Vec<String> =
@@ -115,7 +115,7 @@ pub(crate) fn divide(bytes: &[u8], rest: &Rest) -> Result<(Module, Module), Box<
     Ok((first, second))
 }
 
-/// The address of data that has one.
+/// Returns the address of data that has a fixed one.
 fn address(kind: &DataKind) -> Option<u32> {
     match kind {
         DataKind::Active { offset: ConstExpr::Value(Value::I32(address)), .. } => {
@@ -125,13 +125,13 @@ fn address(kind: &DataKind) -> Option<u32> {
     }
 }
 
-/// Where a constant lies in data that begins at an address.
+/// Finds a constant in data that begins at an address.
 fn within(data: &[u8], start: u32, at: u32, size: usize) -> Option<Range<usize>> {
     let from = at.checked_sub(start)? as usize;
     (from + size <= data.len()).then_some(from..from + size)
 }
 
-/// Makes the rest of a module that is whole: what else it needs it imports.
+/// Turns a whole module into the rest, which imports everything else from the first.
 fn fill_rest(
     module: &mut Module,
     rest: &Rest,

@@ -1,4 +1,4 @@
-//! What leads to what in a module, as its linker describes it.
+//! The references between the functions and constants of a module, as its linker describes them.
 //!
 //! `wasm-opt` keeps every function that stands in the table, and all data, since it cannot know which number is an address. The
 //! linker does: with `--emit-relocs` a module says where each address comes from
@@ -23,7 +23,7 @@ pub(crate) enum Item {
     Constant(usize),
 }
 
-/// An address in a module: where it stands, and the symbol that it is of.
+/// A reference in a module: its position, and its symbol.
 struct Reference {
     at: usize,
     symbol: usize,
@@ -32,14 +32,14 @@ struct Reference {
 /// A module as the linker describes it.
 #[derive(Default)]
 pub(crate) struct Linked {
-    /// The functions that are defined in the module, from the index of the first: where their code stands.
+    /// The positions of the code of the functions that the module defines, in their order.
     pub(crate) code: Vec<Range<usize>>,
     /// The stretches of code that only lead to a trap.
     last_words: Vec<Range<usize>>,
     pub(crate) imported: usize,
     pub(crate) exported: Vec<usize>,
     symbols: Vec<Option<Item>>,
-    /// The constants: where they stand in the module.
+    /// The positions of the constants in the module.
     pub(crate) constants: Vec<Range<usize>>,
     /// The addresses of the constants in memory.
     pub(crate) addresses: Vec<u32>,
@@ -60,8 +60,8 @@ fn is_within(stretches: &[Range<usize>], at: usize) -> bool {
     stretches.get(next).is_some_and(|stretch| stretch.contains(&at))
 }
 
-/// The instructions of a function that do nothing but prepare the call of a function that traps: those before it back to the last
-/// that leads elsewhere. Whatever they leave is never read.
+/// Finds the instructions that only prepare the call of a function that traps: the straight line of code before the call. Nobody
+/// reads what they leave behind.
 fn last_words(body: &FunctionBody<'_>, ended: &HashSet<usize>) -> wasmparser::Result<Vec<Range<usize>>> {
     let mut stretches = Vec::new();
     let mut start = None;
@@ -108,7 +108,7 @@ impl Linked {
         !self.symbols.is_empty()
     }
 
-    /// All that these functions lead to, without what only functions of `cut` lead to, and without those.
+    /// Collects the functions and constants that the exports reach without going through a function of `cut`.
     pub(crate) fn reach(&self, module: &[u8], ended: &HashSet<usize>, cut: &HashSet<usize>) -> HashSet<Item> {
         let roots = self.exported.iter().filter(|index| !cut.contains(index));
         let mut reached: HashSet<Item> = roots.map(|index| Item::Function(*index)).collect();

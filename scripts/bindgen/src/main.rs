@@ -1,8 +1,8 @@
 //! Makes the files of a page from a WebAssembly module: `bindgen MODULE.wasm FOLDER NAME [--typescript] [--panics]
 //! [--apart=FUNCTION]…`, or lets the panics of a module trap at once: `bindgen stub MODULE.wasm STUBBED.wasm`.
 //!
-//! With `--panics` they keep their messages, for whoever looks for a fault. What only functions lead to that begin with a name
-//! given by `--apart` stands in a file of its own, `NAME_rest.wasm`.
+//! With `--panics` they keep their messages, for whoever looks for a fault. `--apart` names the beginning of functions whose code,
+//! with all that only they reach, goes to a file of its own, `NAME_rest.wasm`.
 
 mod apart;
 mod linked;

@@ -81,7 +81,7 @@ pub(crate) fn trap(module: &mut Module, functions: &[FunctionId]) {
     }
 }
 
-/// Parses a module. What the linker has said of it is not kept, since it holds no longer.
+/// Parses a module, without the sections of the linker, which no longer hold once it changes.
 pub(crate) fn parse(bytes: &[u8]) -> Result<Module, Box<dyn Error>> {
     let mut module = ModuleConfig::new().generate_name_section(true).parse(bytes)?;
     let of_linker = |name: &str| name == "linking" || name.starts_with("reloc.");

@@ -1,11 +1,11 @@
-//! What a module holds for its panics alone: functions that only a table has, and constants.
+//! Finds the functions and constants that a module holds for its panics alone.
 
 use std::collections::HashSet;
 use std::error::Error;
 
 use crate::linked::{Item, Linked};
 
-/// What nothing in a module leads to.
+/// The functions and constants that nothing in a module reaches.
 #[derive(Default)]
 pub(crate) struct Unused {
     /// The functions, by their indexes.
@@ -14,7 +14,7 @@ pub(crate) struct Unused {
     pub(crate) bytes: Vec<usize>,
 }
 
-/// Finds what nothing leads to in a module whose `ended` functions trap at once; nothing if the linker has not described it.
+/// Finds them in a module whose `ended` functions trap at once; none if the linker has not described the module.
 pub(crate) fn find(module: &[u8], ended: &HashSet<usize>) -> Result<Unused, Box<dyn Error>> {
     let linked = Linked::read(module, ended)?;
     if !linked.is_described() {

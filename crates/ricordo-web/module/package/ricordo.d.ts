@@ -1,19 +1,19 @@
 export * from "./ricordo_core.js";
 
-/** What WebAssembly is made of: where the file is, an answer to a request, its bytes, or a compiled module. */
+/** A source of WebAssembly: the address of the file, a response, its bytes, or a compiled module. */
 export type WasmSource = string | URL | Request | Response | BufferSource | WebAssembly.Module;
 
-/** Where the WebAssembly comes from, if not from beside `ricordo.js`. */
+/** The sources of the WebAssembly, if they are not beside `ricordo.js`. */
 export interface LoadOptions {
-  /** What every form needs: `ricordo_core.wasm`. */
+  /** `ricordo_core.wasm`, which every form needs. */
   core?: WasmSource | Promise<WasmSource> | (() => WasmSource | Promise<WasmSource>);
-  /** Formulas, patterns, journals, explanations and dumps: `ricordo_rest.wasm`. */
+  /** `ricordo_rest.wasm`, for formulas, patterns, journals, explanations and dumps. */
   rest?: WasmSource | Promise<WasmSource> | (() => WasmSource | Promise<WasmSource>);
 }
 
 /**
- * Loads the WebAssembly: all of it or, for a definition, or a list of definitions, what forms of it need. Without formulas and
- * patterns that is less; `journal`, `replay`, `explain` and `dump` then throw, and so does a form of another definition that needs more. A
- * later call loads what is missing; what is there is not loaded again.
+ * Loads the WebAssembly: all of it or, given a definition or a list of them, only the files that their forms need. Forms without
+ * formulas and patterns need one file less; until that is loaded, `journal`, `replay`, `explain` and `dump` throw, and so does `new Form`
+ * with a definition that has formulas. Each file is loaded once: a later call adds the missing one.
  */
 export default function load(definition?: object | string | null, from?: LoadOptions): Promise<void>;

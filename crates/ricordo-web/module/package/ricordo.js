@@ -1,9 +1,9 @@
-// Loads the WebAssembly of the package, in two files: what every form needs, and the rest.
+// Loads the WebAssembly of the package: one file for every form, and the rest for formulas and diagnostics.
 import start, { restIsHere } from "./ricordo_core.js";
 
 export * from "./ricordo_core.js";
 
-// The keywords of a definition whose texts are formulas or patterns. A text that only looks like one loads more than is needed.
+// The keywords of a definition that have formulas or patterns as texts. A false match only loads more than is needed.
 const formulas = /"(?:calculate|suggest|relevant|readonly|required|minimum|maximum|choices|pattern)"\s*:\s*"|"(?:counterpart|constraint)"\s*:/;
 
 let core, rest;
@@ -22,19 +22,19 @@ export default async function load(definition, from = {}) {
   await Promise.all([core, rest]);
 }
 
-/** Begins something; if it fails, it can be begun again. */
+/** Starts a task, and forgets it if it fails, so that it can be tried again. */
 function begun(what, forget) {
   const promise = Promise.resolve().then(what);
   promise.catch(forget);
   return promise;
 }
 
-/** A source, or what a function gives as one. */
+/** A source, or the one that a function returns. */
 function given(source) {
   return typeof source === "function" ? source() : source;
 }
 
-/** The compiled module of a source: bytes, a module, an answer, or where it is to be had. */
+/** Compiles the module of a source: bytes, a module, a response, or an address. */
 async function compiled(source) {
   let found = await source;
   if (typeof found === "string" || found instanceof URL || (globalThis.Request && found instanceof Request)) found = await fetch(found);

@@ -1,5 +1,5 @@
-//! What begins the second file of WebAssembly: see [`rest`](crate::rest). Only what nothing else leads to is apart, so each of these
-//! is a function that is not put into its caller.
+//! The functions that begin the second file of WebAssembly: see [`rest`](crate::rest). That file has the code that only these reach,
+//! so none of them is inlined into its caller.
 
 use ricordo::exchange::{Command, read_journal};
 use ricordo::{Error, Form, Place, Value};

@@ -10,24 +10,24 @@ static IS_HERE: AtomicBool = AtomicBool::new(false);
 const MISSING: &str = "this needs a part of the WebAssembly that is not loaded: `await load()` loads all of it, and \
                        `await load(definition)` what a definition needs";
 
-/// Notes that the rest is loaded.
+/// Notes that the second file is loaded.
 #[wasm_bindgen(js_name = restIsHere, skip_typescript)]
 pub fn rest_is_here() {
     IS_HERE.store(true, Ordering::Relaxed);
 }
 
-/// Throws, because something of the rest is used that is not loaded. The functions that begin the rest call this until it is.
+/// Throws an error for a function of the second file. Its functions call this until it is loaded.
 #[wasm_bindgen(js_name = restIsMissing, skip_typescript)]
 pub fn rest_is_missing() {
     wasm_bindgen::throw_str(MISSING);
 }
 
-/// Returns whether the rest is loaded.
+/// Returns whether the second file is loaded.
 pub(crate) fn is_here() -> bool {
     IS_HERE.load(Ordering::Relaxed)
 }
 
-/// Refuses a call that needs the rest before it is loaded. To throw from within instead would cost room on the stack each time.
+/// Refuses a call that needs the second file before it is loaded. A throw from within would lose some of the stack each time.
 pub(crate) fn must_be_here() -> Result<(), JsValue> {
     if is_here() { Ok(()) } else { Err(js_sys::Error::new(MISSING).into()) }
 }

@@ -98,7 +98,10 @@ export interface FormOptions {
   draft?: string;
   /** Where: with the tab (the default), or with the browser. */
   store?: "tab" | "browser";
-  /** The most bytes of the journal that are kept, a million by default. Older lines are dropped. */
+  /**
+   * The size of the journal in bytes, a million by default; older lines are dropped. Without the second file of WebAssembly there is no
+   * journal, and a size is refused.
+   */
   journalBytes?: number;
 }
 

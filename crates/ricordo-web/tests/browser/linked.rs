@@ -28,7 +28,7 @@ const UNUSED: &[(&str, &str)] = &[
     ("definitions", "8exchange10definition"),
 ];
 
-/// What it does do.
+/// Parts of the names of functions that the page uses.
 const USED: &[&str] = &["11take_effect", "7binding7Binding", "6engine7actions"];
 
 async fn a_page_of_fields_has_no_code_for_what_it_does_not_do(_: &Browser) -> Done {

@@ -1,6 +1,6 @@
 //! The adapter in a real page: a headless Chromium, driven as a person would.
 //!
-//! Where there is no Chromium, or no way to build the pages, these tests are listed as ignored, with what to do about it.
+//! Without Chromium, or without a way to build the pages, these tests are listed as ignored, with what to do about it.
 
 mod accessibility;
 mod acting;

@@ -9,7 +9,7 @@ use crate::value::{Record, Value};
 /// Writes a payload as `application/x-www-form-urlencoded` (WHATWG URL, section 5.2): one pair for each field, whose name is the
 /// field's pointer, and whose value is its canonical text.
 ///
-/// What is null or blank is left out, since the format has no word for it. A list or record with nothing in it is a pair without a
+/// Null and blank values are left out, since the format cannot express them. A list or record with nothing in it is a pair without a
 /// value, and so is a row, null or not. Files, and so `multipart/form-data`, are beyond what a form holds.
 ///
 /// ```

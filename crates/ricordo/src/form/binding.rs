@@ -103,7 +103,7 @@ pub struct WidgetState {
     pub is_dirty: bool,
     /// Whether the user has left the place.
     pub is_touched: bool,
-    /// Whether there are no errors, shown or not.
+    /// Whether the place is free of errors, shown or not.
     pub is_valid: bool,
     /// Whether a deferred check of the value is under way.
     pub is_pending: bool,

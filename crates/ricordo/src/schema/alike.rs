@@ -1,4 +1,4 @@
-//! Whether parts of two schemas are made alike.
+//! Compares parts of two schemas: are they made alike?
 
 use std::mem::discriminant;
 

@@ -25,7 +25,7 @@ impl Schema {
 
     /// A value as others may see it, given the parts that it may be for: with `•••` for every secret in it that is not empty.
     ///
-    /// Where a form has secrets, a value that has no place in it is hidden, too: a secret may have been sent to a
+    /// In a form with secrets, a value that has no place is hidden, too: a secret may have been sent to a
     /// misspelt name.
     pub(crate) fn masked(&self, parts: &[PartId], value: &Value) -> Value {
         self.hide(parts, value, |value| if value.is_empty() { value.clone() } else { MASK.into() })

@@ -9,7 +9,7 @@ use crate::tree::{PlaceId, Tree};
 /// The maximum number of times that findings may lead to other findings.
 const MOST_ROUNDS: usize = 100;
 
-/// What an action needs of a graph. Whoever declares a rule brings it, so that a page without rules has none of the code.
+/// The part of a graph that actions need. A declared rule brings it, so a page without rules has none of its code.
 pub(crate) trait Settle: fmt::Debug + Send {
     fn graph(&self) -> &Graph;
     fn graph_mut(&mut self) -> &mut Graph;
@@ -216,7 +216,7 @@ impl Settling {
         self.0.as_ref().map(|graph| graph.dependencies_of(tree, place)).unwrap_or_default()
     }
 
-    /// What the rules of a place compute, and from what.
+    /// The results that the rules of a place compute, and their dependencies.
     pub(crate) fn rules_of(&self, tree: &Tree, place: PlaceId) -> Vec<(Slot, Vec<PlaceId>)> {
         self.0.as_ref().map(|graph| graph.rules_of(tree, place)).unwrap_or_default()
     }

@@ -7,7 +7,7 @@ use super::{PlaceId, Tree};
 use crate::schema::{Brought, ListId, PartId, Schema, SchemaBuilder};
 use crate::value::{OrderedSet, Value};
 
-/// What is done to lists. [`Tree`] has a method of the same name for each, which does nothing if the schema has no lists.
+/// The operations on lists. [`Tree`] has a method of the same name for each, which does nothing if the schema has no lists.
 pub(super) struct Lists;
 
 macro_rules! list_code {

@@ -12,7 +12,7 @@ const FEW: usize = 8;
 /// Says of an entry, by its position, that it is the wanted one.
 type IsIt<'a> = &'a dyn Fn(usize) -> bool;
 
-/// Where the entries of a table are, by their hashes: the part of a table that does not depend on what it holds.
+/// The positions of the entries of a table, by their hashes: the part of a table that does not depend on what it holds.
 ///
 /// Invariants: there are no slots until more than [`FEW`] entries are added. Their number is a power of two, at least a quarter
 /// of them are free, and no free one is between the slot that a hash asks for and the one it has.

@@ -75,7 +75,7 @@ impl PartialEq for Alone {
     }
 }
 
-/// What must be settled before an edit of a transaction is performed.
+/// The part of a form that must be settled before an edit of a transaction is performed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(in crate::engine) enum Needs {
     /// Nothing.
@@ -88,7 +88,7 @@ pub(in crate::engine) enum Needs {
     EverythingButForFields,
 }
 
-/// What an edit sets, as far as it matters for the lead of counterparts.
+/// The places that an edit sets: they decide which of two counterparts leads.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(in crate::engine) enum Sets {
     /// Nothing, or it is known otherwise.
@@ -174,7 +174,7 @@ pub enum AfterAccept {
     },
 }
 
-/// Which conflicts of a place are resolved, and how.
+/// The resolution of one or more conflicts of a place.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct ConflictResolved {
     /// If only the conflict of a row is resolved that the user has removed from the list: the key of the row.

@@ -1,4 +1,4 @@
-//! Which places the addresses of actions mean, or can mean.
+//! Finds the places that addresses of actions mean, now or once a waiting action is carried out.
 
 use super::action::{Action, Content};
 use crate::engine::state::{Address, Engine};
@@ -95,7 +95,7 @@ impl Engine {
     }
 }
 
-/// The error for a name that none of these records has, with the nearest that one has.
+/// Returns the error for a name that none of these records has, with the nearest name that one has.
 pub(in crate::engine) fn no_field<T>(
     schema: &Schema,
     parts: &[PartId],

@@ -390,7 +390,7 @@ impl Content {
 }
 
 impl Performed {
-    /// What was performed of an edit, or is about to be.
+    /// The result of an edit that is performed, with its summary.
     pub(in crate::engine) fn of(engine: &Engine, op: Op, content: &Content) -> Self {
         Performed { summary: ActionSummary::of(op, content, engine), ..Performed::default() }
     }

@@ -12,7 +12,7 @@ use crate::value::Value;
 /// An aggregate of the rows of a list, or of the lists in its rows.
 #[derive(Clone)]
 pub(crate) struct AggregateSpec {
-    /// Which.
+    /// The aggregate.
     pub(crate) kind: AggregateKind,
     /// The lists whose rows are gone through, each in the rows of the one before.
     pub(crate) rows: Vec<RowsOf>,

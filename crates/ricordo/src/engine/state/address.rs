@@ -1,4 +1,4 @@
-//! How actions refer to places.
+//! The addresses of places in actions.
 
 use std::str::FromStr;
 

@@ -81,7 +81,7 @@ pub struct FormState {
     pub is_dirty: bool,
     /// Whether the user has left any field.
     pub is_touched: bool,
-    /// Whether there are no errors.
+    /// Whether the form is free of errors.
     pub is_valid: bool,
     /// Whether some text is not committed yet.
     pub is_uncommitted: bool,
@@ -105,7 +105,7 @@ pub(in crate::engine) struct Open {
     pub(in crate::engine) summary: ActionSummary,
 }
 
-/// What every action does about submissions. A form has these only once it is submitted, or restored from a draft, so that a page
+/// The steps of every action that are about submissions. A form gets them when it is submitted or restored from a draft, so a page
 /// that does neither has no code for them.
 #[derive(Debug)]
 pub(in crate::engine) struct SubmitHooks {
@@ -116,7 +116,8 @@ pub(in crate::engine) struct SubmitHooks {
     pub(in crate::engine) end: fn(&mut Engine),
 }
 
-/// What every action does about deferred checks. A declaration brings it, so a page that declares none has no code for them.
+/// The steps of every action that are about deferred checks. A declared check brings them, so a page without one has no code for
+/// them.
 #[derive(Debug)]
 pub(in crate::engine) struct CheckHooks {
     pub(in crate::engine) declare: fn(&mut DeferredChecks, &mut Tree, PartId, &Deferred),

@@ -92,7 +92,7 @@ pub(super) struct Core {
     spare: RefCell<Option<Rc<Outcome>>>,
 }
 
-/// What came of an action; nothing yet if it waits for the end of the round.
+/// The result of an action; nothing yet if it waits for the end of the round.
 #[derive(Clone, Copy, Default)]
 pub(super) struct Applied {
     /// The row that it made last.
