@@ -87,3 +87,47 @@ fn compiled<M: Model>() -> Result<CompiledSchema, Error> {
     }
     Ok(compiled)
 }
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Arc;
+
+    use crate::engine::{CompiledSchema, Edit, Engine};
+    use crate::schema::{DisplayFormat, Kind, Part, SchemaBuilder};
+
+    /// A release build does not look for mistakes in a model. They may make a form useless, but nothing panics, and what was entered
+    /// stays.
+    #[test]
+    fn a_schema_with_every_mistake_can_be_used_unchecked() {
+        let mut builder = SchemaBuilder::new();
+        let (record, list) = (builder.open_record(), builder.open_list());
+        builder.item(list, Part::new(Kind::Text));
+        let mut rows = Part::new(Kind::List(list));
+        rows.key = Some("name".into());
+        let mut local = Part::new(Kind::Record(record));
+        local.nullable = true;
+        (local.secret, local.local) = (true, true);
+        for (name, part) in [
+            ("bounds", Part::new(Kind::Integer).minimum(5.into()).maximum(4.into())),
+            ("format", Part::new(Kind::Decimal).display(DisplayFormat::Pattern("%Y".into()))),
+            ("default", Part::new(Kind::Date).default("soon".into())),
+            ("step", Part::new(Kind::Text).minimum(1.into())),
+            ("rows", rows),
+            ("local", local),
+        ] {
+            builder.field(record, name, part).unwrap();
+        }
+        let schema = Arc::new(builder.finish_unchecked(Part::new(Kind::Record(record))).unwrap());
+        let mut engine = Engine::new(&Arc::new(CompiledSchema::new(schema, true)), None).unwrap();
+        for (at, text) in [("/bounds", "5"), ("/format", "1.5"), ("/default", "soon"), ("/step", "two")] {
+            engine.apply(Edit::enter(at.parse().unwrap(), text)).unwrap();
+            let view = engine.view(engine.locate(&at.parse().unwrap()).unwrap());
+            assert_eq!(view.entry(), text);
+            assert!(!view.display().is_empty() || !view.is_valid(), "{at}");
+        }
+        engine.apply(Edit::insert("/rows".parse().unwrap(), None, Some("a".into()))).unwrap();
+        engine.apply(Edit::add("/local".parse().unwrap(), None)).unwrap();
+        assert_eq!(engine.view(engine.root()).findings().len(), 0, "those of the form itself");
+        assert!(!engine.state().is_valid && engine.state().is_dirty);
+    }
+}
