@@ -1,7 +1,7 @@
 export * from "./ricordo_core.js";
 
 /** A source of WebAssembly: the address of the file, a response, its bytes, or a compiled module. */
-export type WasmSource = string | URL | Request | Response | BufferSource | WebAssembly.Module;
+export type WasmSource = string | URL | Request | Response | BufferSource | (WebAssembly.Module & object);
 
 /** The sources of the WebAssembly, if they are not beside `ricordo.js`. */
 export interface LoadOptions {

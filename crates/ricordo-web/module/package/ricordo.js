@@ -6,27 +6,31 @@ export * from "./ricordo_core.js";
 // The keywords of a definition that have formulas or patterns as texts. A false match only loads more than is needed.
 const formulas = /"(?:calculate|suggest|relevant|readonly|required|minimum|maximum|choices|pattern)"\s*:\s*"|"(?:counterpart|constraint)"\s*:/;
 
-let core, rest;
-
 export default async function load(definition, from = {}) {
   const text = typeof definition === "string" ? definition : JSON.stringify(definition ?? null);
   const needsRest = text === "null" || formulas.test(text);
-  core ??= begun(() => start({ module_or_path: given(from.core) ?? new URL("ricordo_core.wasm", import.meta.url) }), () => (core = undefined));
+  const core = once("core", () => start({ module_or_path: given(from.core) ?? new URL("ricordo_core.wasm", import.meta.url) }));
   if (!needsRest) return void (await core);
-  rest ??= begun(async () => {
-    // Both files are on their way at the same time.
-    const [first, module] = await Promise.all([core, compiled(given(from.rest) ?? new URL("ricordo_rest.wasm", import.meta.url))]);
+  // Both files are on their way at the same time.
+  const rest = once("rest", () => compiled(given(from.rest) ?? new URL("ricordo_rest.wasm", import.meta.url)));
+  const [first, module] = await Promise.all([core, rest]);
+  await once("whole", async () => {
     await WebAssembly.instantiate(module, { first });
     restIsHere();
-  }, () => (rest = undefined));
-  await Promise.all([core, rest]);
+  });
 }
 
-/** Starts a task, and forgets it if it fails, so that it can be tried again. */
-function begun(what, forget) {
-  const promise = Promise.resolve().then(what);
-  promise.catch(forget);
-  return promise;
+/** The tasks that were started, by their names. */
+const tasks = new Map();
+
+/** Starts a task the first time. If it fails, the next call starts it again. */
+function once(name, task) {
+  if (!tasks.has(name)) {
+    const started = Promise.resolve().then(task);
+    tasks.set(name, started);
+    started.catch(() => tasks.delete(name));
+  }
+  return tasks.get(name);
 }
 
 /** A source, or the one that a function returns. */

@@ -16,7 +16,12 @@ const PROGRAM: &str = r#"
 import load, { Form, type BindOptions, type Change, type FormState, type Submission } from "ricordo";
 import type { BatchSheet } from "./batch-sheet";
 
-await load();
+// A file that is not there is an error, and the next call tries again.
+const failed: string = await load(null, { core: "nothing.wasm" }).then(() => "", (error: unknown) => String(error));
+await load(null, {
+  core: new URL("node_modules/ricordo/ricordo_core.wasm", location.href),
+  rest: () => fetch("node_modules/ricordo/ricordo_rest.wasm"),
+});
 const read = (name: string): Promise<string> => fetch(name).then((answer) => answer.text());
 const given: BatchSheet = JSON.parse(await read("data.json"));
 const form = new Form(await read("form.json"), given);
@@ -40,7 +45,7 @@ const names: string[] = sheet.ingredients.map((ingredient) => ingredient.name);
 form.set("/loaves", sheet.loaves + 1);
 form.apply({ op: "add", path: "/ingredients/-", value: { name: "Caraway", kind: "other", grams: 20 } });
 
-Object.assign(window, { form, bound, seen, sent, dough, names, stateNow: () => state });
+Object.assign(window, { failed, form, bound, seen, sent, dough, names, stateNow: () => state });
 document.body.dataset.ready = "";
 "#;
 
@@ -53,6 +58,7 @@ const WRONG: &[&str] = &[
     "form.resolve(\"\", \"ours\");",
     "sheet.loavs;",
     "sheet.method = \"overnight\";",
+    "load({}, { core: 12 });",
 ];
 
 /// A program for Node, which says what it has computed.
@@ -62,7 +68,7 @@ import load, { Form } from "ricordo";
 let early;
 try { new Form({ type: "object", properties: {} }); } catch (error) { early = error.message; }
 const plain = { type: "object", properties: { n: { type: "number", title: "N" } } };
-await load(plain);
+await load([plain, plain]);
 const first = new Form(plain, { n: 2 });
 first.enter("/n", "x");
 let missing;
@@ -188,6 +194,7 @@ async fn the_packed_module_is_installed_checked_and_run(page: &Browser) -> Done 
     fs::write(folder.join("index.html"), PAGE)?;
     page.open("scratch/").await?;
     assert_eq!(page.value("#loaves").await?, "13");
+    assert_ne!(page.eval("failed").await?, json!(""));
     page.retype("#loaves", "24").await?;
     page.click("button").await?;
     page.until("stateNow().status === 'accepted'").await?;
