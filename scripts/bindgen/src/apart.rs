@@ -48,6 +48,10 @@ pub(crate) fn find(bytes: &[u8], entries: &[&str], keeps_panics: bool) -> Result
     if !linked.is_described() || entries.is_empty() {
         return Err("the module is not linked with --emit-relocs, or has none of the entries".into());
     }
+    // wasm-bindgen wraps what is exported, and changes its type.
+    if let Some(exported) = linked.exported.iter().find(|index| entries.contains(index)) {
+        return Err(format!("{} is exported: name a function that it calls", names[*exported]).into());
+    }
     let first = linked.reach(bytes, &ended, &entries);
     let all = linked.reach(bytes, &ended, &HashSet::new());
     let mut is_of_first = vec![false; bytes.len()];

@@ -37,7 +37,9 @@ fn main() -> ExitCode {
     match made {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
-            eprintln!("Error: {error:#}");
+            eprintln!("Error: {error}");
+            let causes = std::iter::successors(error.source(), |cause| (*cause).source());
+            causes.for_each(|cause| eprintln!("  because {cause}"));
             ExitCode::FAILURE
         }
     }
