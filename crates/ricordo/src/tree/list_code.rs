@@ -1,6 +1,6 @@
 //! The code of lists: a schema brings it that has any, so a page without lists has none of it.
 
-use super::change_set::ListBaseline;
+use super::reversal::ListBaseline;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{PlaceId, Tree};

@@ -26,6 +26,7 @@ mod properties;
 mod read;
 mod rebase;
 mod reset;
+mod reversal;
 mod revert;
 mod rows;
 mod sequence;
@@ -39,7 +40,7 @@ use std::sync::Arc;
 pub use arena::PlaceId;
 use arena::{Arena, Body, NONE};
 pub use aspects::Aspects;
-pub(crate) use change_set::{Attribute, ChangeSet, ChangedPlace, FocusBefore, Reversal, Unchecked};
+pub(crate) use change_set::{ChangeSet, ChangedPlace, FocusBefore, Unchecked};
 use choices::RunTimeChoices;
 use conflicts::Conflicts;
 pub use conflicts::{Conflict, Side};
@@ -61,6 +62,7 @@ pub(crate) use properties::{
     Computed, ConstraintId, ConstraintWords, Failure, Fault, Faults, FilterId, Properties, Severity,
     SharedId, Source,
 };
+pub(crate) use reversal::{Attribute, Reversal};
 pub(crate) use sequence::Key;
 pub(crate) use state::{FieldRef, FieldState, Pending, Presence};
 pub(crate) use submitted::{Rebased, Sent};

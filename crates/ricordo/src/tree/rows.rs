@@ -1,8 +1,8 @@
 //! The ways the rows of a list change.
 
-use super::change_set::{ListBaseline, SwappedRow};
 use super::list::ListBody;
 use super::list_code::Lists;
+use super::reversal::{ListBaseline, SwappedRow};
 use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, Marks, PlaceId, Reversal, Tree, Unchecked};

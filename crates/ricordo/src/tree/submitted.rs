@@ -4,8 +4,8 @@
 //! becomes of them meanwhile.
 
 use super::arena::NONE;
-use super::change_set::ListBaseline;
 use super::draft::Displacement;
+use super::reversal::ListBaseline;
 use super::sequence::Key;
 use super::state::Presence;
 use super::{Aspects, Marks, PlaceId, Reversal, Shape, Tree, Unchecked};
